@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What the operating system says about one name in a directory. */
+#ifndef OLVIDO_ENTRY_H
+#define OLVIDO_ENTRY_H
+
+#include "olvido/calendar.h"
+
+#include <stdbool.h>
+#include <stdint.h>
+
+enum olv_kind {
+    OLV_KIND_UNKNOWN = 0,
+    OLV_KIND_FILE,
+    OLV_KIND_DIRECTORY,
+    OLV_KIND_LINK, /* a symbolic link itself, never what it points to */
+    OLV_KIND_SOCKET,
+    OLV_KIND_PIPE,
+    OLV_KIND_DEVICE
+};
+
+/* "file", "directory", "link", "socket", "pipe", "device", "unknown". */
+const char *olv_kind_word(enum olv_kind kind);
+
+/* A statement that may be undecidable; where it cannot be known the answer is "unknown", never "no". */
+enum olv_truth { OLV_NO = 0, OLV_YES, OLV_UNKNOWN };
+
+struct olv_stat {
+    enum olv_kind kind;
+    uint32_t mode; /* permission, set-id and sticky bits: 07777 */
+    uint32_t owner, group;
+    uint64_t links;
+    uint64_t size_bytes;
+    uint64_t inode;
+    uint64_t mount; /* the mount it was reached through; tells mounts apart, unlike a device number */
+    uint64_t device; /* of the file system: the same through every mount of it, but not across restarts */
+    struct olv_instant modified, accessed, changed;
+    struct olv_instant born; /* only where `has_born` */
+    bool has_born;
+    bool is_immutable, is_append_only; /* file attributes that stop changes */
+};
+
+#endif

@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* How a failure travels: as a value, set once where it is understood best, printed by the front end only. */
+#ifndef OLVIDO_ERROR_H
+#define OLVIDO_ERROR_H
+
+#include <stdbool.h>
+
+enum olv_code {
+    OLV_OK = 0,
+    OLV_USAGE,       /* what was asked makes no sense */
+    OLV_POLICY,      /* the policy is wrong; the details are diagnostics */
+    OLV_SYSTEM,      /* the operating system said no */
+    OLV_REFUSED,     /* a guard, a limit or an answer said no */
+    OLV_CHANGED,     /* what is there is not what was judged */
+    OLV_EXISTS,      /* the place is taken */
+    OLV_STATE,       /* could not begin: lock, state directory, trash or ledger */
+    OLV_BROKEN,      /* a ledger does not verify */
+    OLV_INTERRUPTED, /* somebody asked to stop */
+    OLV_MEMORY       /* memory ran out */
+};
+
+struct olv_error {
+    enum olv_code code;
+    int sys;         /* errno, or 0 */
+    char what[320];  /* what was attempted, or what is wrong */
+    char path[1024]; /* on which path; raw bytes, cut if longer; may be empty */
+    char hint[320];  /* what the person can do; may be empty */
+};
+
+/* Fill `err`; all return false, so that a function can end with `return olv_fail(...)`. */
+bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...);
+/* The same for a failed system call: takes errno, and the path it was about. */
+bool olv_fail_system(struct olv_error *err, const char *path, const char *format, ...);
+bool olv_fail_memory(struct olv_error *err);
+/* Additions to an error already set. */
+bool olv_error_at(struct olv_error *err, const char *path);
+bool olv_error_hint(struct olv_error *err, const char *format, ...);
+/* Re-labels an error (its class decides the exit status). */
+bool olv_error_as(struct olv_error *err, enum olv_code code);
+
+#endif

@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The language of `where`: a statement about one file. docs/policy.md has its grammar. */
+#ifndef OLVIDO_EXPR_H
+#define OLVIDO_EXPR_H
+
+#include "olvido/entry.h"
+
+#include <stddef.h>
+
+struct olv_expr; /* compiled; read-only while it is tested, so threads may share it */
+
+/* Scratch memory for testing; one per thread. NULL without memory. */
+struct olv_expr_scratch;
+struct olv_expr_scratch *olv_expr_scratch_new(void);
+void olv_expr_scratch_free(struct olv_expr_scratch *scratch);
+
+/* The file a statement is about. Costly facts are fetched when a statement asks for them, and only then. */
+struct olv_subject {
+    const char *name; /* raw bytes, not NUL-terminated */
+    size_t name_len;
+    enum olv_kind kind;
+    uint32_t depth;              /* 1 directly in `under` */
+    size_t path_skip;            /* how much of the walk's own path lies above `under`; for `facts->path` */
+    const struct olv_stat *stat; /* NULL until looked at */
+    const struct olv_subject_facts *facts;
+};
+
+struct olv_subject_facts {
+    const struct olv_stat *(*look)(struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
+    const char *(*path)(struct olv_subject *subject, size_t *len); /* below `under`; borrowed; NULL without memory */
+    enum olv_truth (*is_open)(struct olv_subject *subject);        /* for writing, by anybody */
+    enum olv_truth (*is_empty)(struct olv_subject *subject);
+};
+
+/* Fixes what "age" is counted from; before the first test, by one thread. */
+void olv_expr_bind(struct olv_expr *expr, struct olv_instant now);
+/* Unknown where a fact cannot be had, or a regular expression took more than its share of work. */
+enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject, struct olv_expr_scratch *scratch);
+
+#endif

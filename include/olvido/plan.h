@@ -1,0 +1,46 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a policy would do: one walk over all that its rules are about, counted by rule and step, and (when asked for)
+ * the docket of what is due. Touches nothing. */
+#ifndef OLVIDO_PLAN_H
+#define OLVIDO_PLAN_H
+
+#include "olvido/docket.h"
+#include "olvido/guard.h"
+#include "olvido/observer.h"
+#include "olvido/policy.h"
+
+struct olv_tally {
+    uint64_t files, bytes;
+    struct olv_instant oldest; /* modified; only where files > 0 */
+};
+
+struct olv_rule_tally {
+    struct olv_tally owned;
+    struct olv_tally not_due, settling, odd_time, guarded;
+    struct olv_tally *steps;  /* due for each of the rule's steps (for `keep`: kept) */
+    uint64_t undecided;       /* files whose `where` could not be decided */
+};
+
+struct olv_plan {
+    struct olv_instant now, as_of;
+    struct olv_rule_tally *rules; /* one for each of the policy's */
+    uint64_t looked_at;           /* entries that are no directories */
+    uint64_t not_owned;
+    uint64_t troubles;            /* places that could not be read */
+    uint64_t due_files, due_bytes; /* of all selected rules */
+    struct olv_spool *docket;     /* what is due; NULL unless asked for */
+};
+
+struct olv_plan_options {
+    struct olv_instant now, as_of;
+    const bool *selected; /* for each rule; NULL: all. The others own their files, but nothing of theirs is due. */
+    const struct olv_guard *guard;
+    bool wants_docket;
+};
+
+/* False when interrupted, out of memory, or the docket cannot be written. Free the plan in any case. */
+bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,
+                   const struct olv_observer *observer, struct olv_error *err);
+void olv_plan_free(struct olv_plan *plan);
+
+#endif

@@ -1,0 +1,27 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A growing string of bytes. It is always NUL-terminated, may hold NULs, and remembers a failed allocation in
+ * `failed`, so that a writer checks once at the end instead of at every step. */
+#ifndef OLVIDO_TEXT_H
+#define OLVIDO_TEXT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+struct olv_text {
+    char *data; /* owned; NULL while empty */
+    size_t len;
+    size_t cap;
+    bool failed;
+};
+
+void olv_text_add(struct olv_text *text, const void *bytes, size_t len);
+void olv_text_puts(struct olv_text *text, const char *string);
+void olv_text_printf(struct olv_text *text, const char *format, ...);
+/* Makes room for `len` more bytes and returns where they go, or NULL; the caller raises `len`. */
+char *olv_text_room(struct olv_text *text, size_t len);
+void olv_text_clear(struct olv_text *text); /* keeps the memory */
+void olv_text_free(struct olv_text *text);
+/* Never NULL. */
+const char *olv_text_string(const struct olv_text *text);
+
+#endif

@@ -1,0 +1,56 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* An act: what is done to one file of a docket. To add one: a file in this folder, and its line in table.c. */
+#ifndef OLV_ACT_ACT_H
+#define OLV_ACT_ACT_H
+
+#include "file/reach.h"
+#include "guard/guard.h"
+#include "trash/trash.h"
+
+enum olv_result {
+    OLV_DONE,
+    OLV_LEFT,  /* not touched, and that is right: it changed, it is gone, it is guarded */
+    OLV_DENIED, /* refused, and nothing was touched: its place is taken */
+    OLV_FAILED  /* not done, though it should have been */
+};
+
+/* Lent to an act by the run. */
+struct olv_act_context {
+    const char *run;
+    uint64_t sequence; /* of this file within the run */
+    struct olv_instant now;
+    const struct olv_guard *guard;
+    struct olv_trash *trash; /* open where the act needs it */
+    struct olv_reach source; /* the directory of the entry, reached before `apply` */
+    struct olv_text path;    /* scratch: the entry's path */
+};
+
+struct olv_outcome {
+    enum olv_result result;
+    struct olv_error error;   /* why, where not done */
+    char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
+};
+
+struct olv_act {
+    enum olv_act_id id;
+    const char *result;   /* what the ledger calls it when it worked */
+    bool is_touching;     /* whether it changes anything on the disk (else nobody is asked) */
+    bool needs_trash;
+    void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
+    /* Makes what was applied in this batch durable, apart from the source directories. May be NULL. */
+    bool (*settle)(struct olv_act_context *context, struct olv_error *err);
+    /* After a crash: whether the entry was already acted upon, and then its outcome. */
+    bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
+};
+
+/* NULL for an act that is not built. */
+const struct olv_act *olv_act_find(enum olv_act_id id);
+
+/* For acts: compares the name with what was judged. With OLV_LEFT in the outcome when it is not the same. */
+bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed, struct olv_outcome *outcome);
+/* Sets the outcome to what the error says: a change is left alone, everything else failed. */
+void olv_act_unsuccessful(struct olv_outcome *outcome);
+
+extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover;
+
+#endif

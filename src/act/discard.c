@@ -1,0 +1,102 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* discard: to the trash, from where it can be recovered.
+ *
+ * In a directory that only we can write the name is compared right before the rename. Elsewhere somebody could put
+ * another file under the name between the two, so what arrived in the trash, which nobody else can reach, is compared
+ * again; a wrong one goes back to where it was, replacing nothing. */
+#include "act/act.h"
+
+#include "file/identity.h"
+#include "os/os.h"
+
+#include <string.h>
+
+static const char *path_of(struct olv_act_context *c, const struct olv_docket_entry *e)
+{
+    olv_text_clear(&c->path);
+    olv_text_puts(&c->path, e->directory);
+    if (c->path.len > 1)
+        olv_text_puts(&c->path, "/");
+    olv_text_puts(&c->path, e->name);
+    return olv_text_string(&c->path);
+}
+
+static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    bool is_own = olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
+                  olv_guard_is_own(c->guard, c->source.device, e->directory_inode);
+    if (!is_own && !olv_guard_is_system(e->directory))
+        return true;
+    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", is_own ? "is one of Olvido's own files" : "lies in a system directory");
+    o->result = OLV_LEFT;
+    return false;
+}
+
+/* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
+static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_error err;
+    olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
+    o->result = OLV_LEFT;
+    if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, &err)) {
+        o->trash[0] = '\0';
+        return;
+    }
+    olv_fail(&o->error, OLV_CHANGED, "another file took its name, twice; the first of them lies in the trash as %.150s", o->trash);
+    o->result = OLV_FAILED;
+}
+
+static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_trash_label label = {c->run, c->sequence};
+    struct olv_outcome arrived = {0};
+    if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
+        return;
+    if (!olv_trash_put(c->trash, c->source.fd, e->name, path_of(c, e), c->now, label, o->trash, &o->error)) {
+        o->trash[0] = '\0';
+        olv_act_unsuccessful(o);
+        return;
+    }
+    o->result = OLV_DONE;
+    if (!c->source.is_ours && !olv_act_verify(c->trash->files, o->trash, e, false, &arrived))
+        put_back(c, e, o);
+}
+
+static bool settle(struct olv_act_context *c, struct olv_error *err)
+{
+    return olv_trash_sync(c->trash, err);
+}
+
+static bool lies_in_trash(struct olv_act_context *c, const char *item, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    return olv_os_stat(c->trash->files, item, &stat) && olv_identity_holds(&e->identity, &stat, false);
+}
+
+/* The trash has at most two names for it: its own, and the one that run and sequence number make. */
+static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_trash_label label = {c->run, c->sequence};
+    olv_trash_plain_name(o->trash, e->name);
+    if (!lies_in_trash(c, o->trash, e)) {
+        olv_trash_drop_info(c->trash, o->trash, path_of(c, e));
+        olv_trash_unique_name(o->trash, e->name, label);
+    }
+    if (!lies_in_trash(c, o->trash, e)) {
+        olv_trash_drop_info(c->trash, o->trash, path_of(c, e));
+        o->trash[0] = '\0';
+        return false;
+    }
+    o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, &o->error) ? OLV_DONE : OLV_FAILED;
+    return true;
+}
+
+const struct olv_act olv_act_discard = {
+    .id = OLV_ACT_DISCARD,
+    .result = "done",
+    .is_touching = true,
+    .needs_trash = true,
+    .apply = apply,
+    .settle = settle,
+    .was_applied = was_applied,
+};

@@ -1,0 +1,105 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A thin face on libcrypto. The algorithm is fetched once per hasher, for fetching costs more than a short digest. */
+#include "base/digest.h"
+
+#include <openssl/evp.h>
+#include <openssl/rand.h>
+#include <stdlib.h>
+
+struct olv_hasher {
+    EVP_MD *md;
+    EVP_MD_CTX *ctx;
+};
+
+struct olv_hasher *olv_hasher_new(void)
+{
+    struct olv_hasher *hasher = calloc(1, sizeof *hasher);
+    if (!hasher)
+        return NULL;
+    hasher->md = EVP_MD_fetch(NULL, "SHA256", NULL);
+    hasher->ctx = EVP_MD_CTX_new();
+    if (hasher->md && hasher->ctx && EVP_DigestInit_ex2(hasher->ctx, hasher->md, NULL))
+        return hasher;
+    olv_hasher_free(hasher);
+    return NULL;
+}
+
+void olv_hasher_free(struct olv_hasher *hasher)
+{
+    if (!hasher)
+        return;
+    EVP_MD_CTX_free(hasher->ctx);
+    EVP_MD_free(hasher->md);
+    free(hasher);
+}
+
+void olv_hasher_begin(struct olv_hasher *hasher)
+{
+    EVP_DigestInit_ex2(hasher->ctx, NULL, NULL);
+}
+
+void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len)
+{
+    EVP_DigestUpdate(hasher->ctx, bytes, len);
+}
+
+void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE])
+{
+    EVP_DigestFinal_ex(hasher->ctx, out, NULL);
+}
+
+void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE])
+{
+    olv_hasher_begin(hasher);
+    olv_hasher_add(hasher, bytes, len);
+    olv_hasher_end(hasher, out);
+}
+
+bool olv_random(void *out, size_t len)
+{
+    return RAND_bytes(out, (int)len) == 1;
+}
+
+void olv_hex(const uint8_t *bytes, size_t len, char *out)
+{
+    static const char digits[] = "0123456789abcdef";
+    for (size_t i = 0; i < len; i++) {
+        out[2 * i] = digits[bytes[i] >> 4];
+        out[2 * i + 1] = digits[bytes[i] & 15];
+    }
+    out[2 * len] = '\0';
+}
+
+static int nibble(char c)
+{
+    if (c >= '0' && c <= '9')
+        return c - '0';
+    return c >= 'a' && c <= 'f' ? c - 'a' + 10 : -1;
+}
+
+bool olv_unhex(const char *digits, size_t digits_len, uint8_t *out)
+{
+    for (size_t i = 0; i + 1 < digits_len; i += 2) {
+        int high = nibble(digits[i]), low = nibble(digits[i + 1]);
+        if (high < 0 || low < 0)
+            return false;
+        out[i / 2] = (uint8_t)(high << 4 | low);
+    }
+    return digits_len % 2 == 0;
+}
+
+void olv_base64(const uint8_t *bytes, size_t len, char *out)
+{
+    EVP_EncodeBlock((unsigned char *)out, bytes, (int)len);
+}
+
+long olv_unbase64(const char *text, size_t len, uint8_t *out)
+{
+    long n;
+    if (len % 4 || len == 0 || len > 1 << 20)
+        return len == 0 ? 0 : -1;
+    n = EVP_DecodeBlock(out, (const unsigned char *)text, (int)len);
+    if (n < 0)
+        return -1;
+    return n - (text[len - 1] == '=') - (text[len - 2] == '=');
+}

@@ -1,0 +1,30 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* SHA-256 (FIPS 180-4), random bytes, and the two spellings of bytes: hexadecimal and base64 (RFC 4648). */
+#ifndef OLV_BASE_DIGEST_H
+#define OLV_BASE_DIGEST_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+enum { OLV_SHA256_SIZE = 32, OLV_HEX_SIZE = 65 };
+
+/* A hasher can be used again and again, by one thread at a time. */
+struct olv_hasher;
+struct olv_hasher *olv_hasher_new(void); /* NULL without memory; freed with olv_hasher_free */
+void olv_hasher_free(struct olv_hasher *hasher);
+void olv_hasher_begin(struct olv_hasher *hasher);
+void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len);
+void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
+void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
+
+bool olv_random(void *out, size_t len);
+/* Writes 2 * len digits and a NUL. */
+void olv_hex(const uint8_t *bytes, size_t len, char *out);
+bool olv_unhex(const char *digits, size_t digits_len, uint8_t *out);
+/* Writes 4 * ceil(len / 3) characters and a NUL. */
+void olv_base64(const uint8_t *bytes, size_t len, char *out);
+/* Returns the number of bytes, or -1. `out` has room for 3 * (len / 4). */
+long olv_unbase64(const char *text, size_t len, uint8_t *out);
+
+#endif

@@ -1,0 +1,67 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Errors are plain values; this file only fills them in. */
+#include "olvido/error.h"
+
+#include <errno.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+static void set_path(struct olv_error *err, const char *path)
+{
+    size_t len = strnlen(path, sizeof err->path - 1);
+    memcpy(err->path, path, len);
+    err->path[len] = '\0';
+}
+
+bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...)
+{
+    va_list args;
+    memset(err, 0, sizeof *err);
+    err->code = code;
+    va_start(args, format);
+    vsnprintf(err->what, sizeof err->what, format, args);
+    va_end(args);
+    return false;
+}
+
+bool olv_fail_system(struct olv_error *err, const char *path, const char *format, ...)
+{
+    int sys = errno;
+    va_list args;
+    memset(err, 0, sizeof *err);
+    err->code = sys == ENOMEM ? OLV_MEMORY : OLV_SYSTEM;
+    err->sys = sys;
+    va_start(args, format);
+    vsnprintf(err->what, sizeof err->what, format, args);
+    va_end(args);
+    set_path(err, path);
+    return false;
+}
+
+bool olv_fail_memory(struct olv_error *err)
+{
+    olv_fail(err, OLV_MEMORY, "memory ran out");
+    return olv_error_hint(err, "nothing was left half done; free some memory and run it again");
+}
+
+bool olv_error_at(struct olv_error *err, const char *path)
+{
+    set_path(err, path);
+    return false;
+}
+
+bool olv_error_hint(struct olv_error *err, const char *format, ...)
+{
+    va_list args;
+    va_start(args, format);
+    vsnprintf(err->hint, sizeof err->hint, format, args);
+    va_end(args);
+    return false;
+}
+
+bool olv_error_as(struct olv_error *err, enum olv_code code)
+{
+    err->code = code;
+    return false;
+}

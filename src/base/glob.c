@@ -1,0 +1,94 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Matching is a loop with two places to go back to, one for the last `*` and one for the last `**`, so its cost is
+ * bounded by the product of the lengths. Characters are UTF-8 sequences; a byte that begins none is one by itself. */
+#include "base/glob.h"
+
+#include <stdint.h>
+#include <string.h>
+#include <unicase.h>
+#include <unistr.h>
+
+struct back {
+    size_t pattern, text; /* resume the pattern here, having given the star one more character */
+    bool set;
+};
+
+static size_t character(const char *text, size_t len, ucs4_t *out)
+{
+    const uint8_t *bytes = (const uint8_t *)text;
+    int n;
+    *out = bytes[0];
+    if (bytes[0] < 0x80)
+        return 1;
+    n = u8_mbtoucr(out, bytes, len);
+    if (n > 0)
+        return (size_t)n;
+    *out = 0x110000u + bytes[0]; /* no text: equal only to the same byte */
+    return 1;
+}
+
+static bool same(ucs4_t a, ucs4_t b, bool ignore_case)
+{
+    if (a == b)
+        return true;
+    return ignore_case && a < 0x110000u && b < 0x110000u && uc_tolower(a) == uc_tolower(b);
+}
+
+/* One ordinary pattern character or `?` against one of the text; steps both forward when they fit. */
+static bool step(const char *p, size_t np, size_t *i, const char *t, size_t nt, size_t *j, bool ignore_case)
+{
+    ucs4_t a, b;
+    size_t la, lb;
+    if (*i == np || *j == nt)
+        return false;
+    la = character(p + *i, np - *i, &a);
+    lb = character(t + *j, nt - *j, &b);
+    if (a == '?' ? b == '/' : !same(a, b, ignore_case))
+        return false;
+    *i += la;
+    *j += lb;
+    return true;
+}
+
+/* Lets the nearest star that still can swallow one more byte. */
+static bool go_back(struct back *one, struct back *any, const char *t, size_t nt, size_t *i, size_t *j)
+{
+    if (one->set && one->text < nt && t[one->text] != '/') {
+        *i = one->pattern;
+        *j = ++one->text;
+        return true;
+    }
+    if (any->set && any->text < nt) {
+        one->set = false;
+        *i = any->pattern;
+        *j = ++any->text;
+        return true;
+    }
+    return false;
+}
+
+bool olv_glob_match(const char *p, size_t np, const char *t, size_t nt, bool ignore_case)
+{
+    struct back one = {0}, any = {0};
+    size_t i = 0, j = 0;
+    if (np > 1 && p[0] == '*' && !ignore_case && !memchr(p + 1, '*', np - 1) && !memchr(p + 1, '?', np - 1))
+        return nt >= np - 1 && !memcmp(t + nt - (np - 1), p + 1, np - 1) && !memchr(t, '/', nt - (np - 1));
+    for (;;) {
+        if (i < np && p[i] == '*') {
+            bool twice = i + 1 < np && p[i + 1] == '*';
+            i += twice ? 2 : 1;
+            *(twice ? &any : &one) = (struct back){i, j, true};
+            if (twice)
+                one.set = false;
+        } else if (i == np && j == nt) {
+            return true;
+        } else if (!step(p, np, &i, t, nt, &j, ignore_case) && !go_back(&one, &any, t, nt, &i, &j)) {
+            return false;
+        }
+    }
+}
+
+bool olv_glob_is_pattern(const char *text, size_t len)
+{
+    return memchr(text, '*', len) || memchr(text, '?', len);
+}

@@ -1,0 +1,115 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "olvido/json.h"
+
+#include "base/digest.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistr.h>
+
+void olv_json_string(json_t *object, const char *key, const char *string)
+{
+    json_object_set_new_nocheck(object, key, json_string(string));
+}
+
+/* Every byte that is no text becomes U+FFFD. */
+static void repair(const char *bytes, struct olv_text *out)
+{
+    const uint8_t *at = (const uint8_t *)bytes, *end = at + strlen(bytes);
+    while (at < end) {
+        ucs4_t character;
+        int n = u8_mbtoucr(&character, at, (size_t)(end - at));
+        if (n > 0)
+            olv_text_add(out, at, (size_t)n);
+        else
+            olv_text_puts(out, "\xEF\xBF\xBD");
+        at += n > 0 ? n : 1;
+    }
+}
+
+void olv_json_name(json_t *object, const char *key, const char *bytes)
+{
+    size_t len = strlen(bytes);
+    struct olv_text text = {0};
+    char key_b64[48], *b64;
+    if (!u8_check((const uint8_t *)bytes, len)) {
+        json_object_set_new_nocheck(object, key, json_stringn_nocheck(bytes, len));
+        return;
+    }
+    repair(bytes, &text);
+    json_object_set_new_nocheck(object, key, json_string(olv_text_string(&text)));
+    olv_text_free(&text);
+    b64 = malloc(4 * (len / 3 + 1) + 1);
+    if (b64)
+        olv_base64((const uint8_t *)bytes, len, b64);
+    snprintf(key_b64, sizeof key_b64, "%.40s_b64", key);
+    json_object_set_new_nocheck(object, key_b64, json_string(b64 ? b64 : ""));
+    free(b64);
+}
+
+void olv_json_number(json_t *object, const char *key, uint64_t number)
+{
+    char digits[24];
+    if (number <= (uint64_t)1 << 53) {
+        json_object_set_new_nocheck(object, key, json_integer((json_int_t)number));
+        return;
+    }
+    snprintf(digits, sizeof digits, "%llu", (unsigned long long)number);
+    olv_json_string(object, key, digits);
+}
+
+void olv_json_instant(json_t *object, const char *key, struct olv_instant instant)
+{
+    char text[OLV_RFC3339_SIZE];
+    olv_json_string(object, key, olv_instant_format(instant, text));
+}
+
+bool olv_json_get_name(const json_t *object, const char *key, struct olv_text *out)
+{
+    char key_b64[48];
+    const json_t *b64, *plain = json_object_get(object, key);
+    long n;
+    char *room;
+    olv_text_clear(out);
+    snprintf(key_b64, sizeof key_b64, "%.40s_b64", key);
+    b64 = json_object_get(object, key_b64);
+    if (!json_is_string(b64)) {
+        if (json_is_string(plain))
+            olv_text_add(out, json_string_value(plain), json_string_length(plain));
+        return json_is_string(plain) && !out->failed;
+    }
+    room = olv_text_room(out, json_string_length(b64));
+    n = room ? olv_unbase64(json_string_value(b64), json_string_length(b64), (uint8_t *)room) : -1;
+    if (n < 0)
+        return false;
+    out->len = (size_t)n;
+    room[n] = '\0';
+    return true;
+}
+
+uint64_t olv_json_get_number(const json_t *object, const char *key)
+{
+    const json_t *value = json_object_get(object, key);
+    if (json_is_string(value))
+        return strtoull(json_string_value(value), NULL, 10);
+    return json_is_integer(value) && json_integer_value(value) > 0 ? (uint64_t)json_integer_value(value) : 0;
+}
+
+void olv_json_line(const json_t *object, struct olv_text *out)
+{
+    enum { USUAL = 512 };
+    size_t need, room_len = USUAL;
+    char *room = olv_text_room(out, room_len);
+    if (!room)
+        return;
+    need = json_dumpb(object, room, room_len, JSON_COMPACT);
+    if (need > room_len && (room = olv_text_room(out, need)))
+        json_dumpb(object, room, need, JSON_COMPACT);
+    if (!room || need == 0) {
+        out->failed = true;
+        return;
+    }
+    out->len += need;
+    out->data[out->len] = '\0';
+}

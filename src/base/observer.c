@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The three questions every caller would have to ask otherwise: is there an observer, does it care, what does it say. */
+#include "olvido/observer.h"
+
+void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress)
+{
+    if (observer && observer->progress)
+        observer->progress(observer->self, &progress);
+}
+
+void olv_observe_trouble(const struct olv_observer *observer, struct olv_trouble trouble)
+{
+    if (observer && observer->trouble)
+        observer->trouble(observer->self, &trouble);
+}
+
+bool olv_observe_interrupted(const struct olv_observer *observer)
+{
+    return observer && observer->is_interrupted && observer->is_interrupted(observer->self);
+}

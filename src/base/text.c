@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Growing strings of bytes. Capacity doubles; one byte is always kept for the closing NUL. */
+#include "olvido/text.h"
+
+#include <stdarg.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { FIRST_CAPACITY = 64 };
+
+char *olv_text_room(struct olv_text *text, size_t len)
+{
+    size_t need, cap = text->cap ? text->cap : FIRST_CAPACITY;
+    char *data;
+    if (text->failed || len > SIZE_MAX / 2 - text->len - 1) {
+        text->failed = true;
+        return NULL;
+    }
+    need = text->len + len + 1;
+    if (need <= text->cap)
+        return text->data + text->len;
+    while (cap < need)
+        cap *= 2;
+    data = realloc(text->data, cap);
+    if (!data) {
+        text->failed = true;
+        return NULL;
+    }
+    text->data = data;
+    text->cap = cap;
+    return data + text->len;
+}
+
+void olv_text_add(struct olv_text *text, const void *bytes, size_t len)
+{
+    char *room = olv_text_room(text, len);
+    if (!room)
+        return;
+    if (len)
+        memcpy(room, bytes, len);
+    text->len += len;
+    text->data[text->len] = '\0';
+}
+
+void olv_text_puts(struct olv_text *text, const char *string)
+{
+    olv_text_add(text, string, strlen(string));
+}
+
+void olv_text_printf(struct olv_text *text, const char *format, ...)
+{
+    va_list args;
+    int len;
+    char *room;
+    va_start(args, format);
+    len = vsnprintf(NULL, 0, format, args);
+    va_end(args);
+    room = len < 0 ? NULL : olv_text_room(text, (size_t)len);
+    if (!room) {
+        text->failed = true;
+        return;
+    }
+    va_start(args, format);
+    vsnprintf(room, (size_t)len + 1, format, args);
+    va_end(args);
+    text->len += (size_t)len;
+}
+
+void olv_text_clear(struct olv_text *text)
+{
+    text->len = 0;
+    text->failed = false;
+    if (text->data)
+        text->data[0] = '\0';
+}
+
+void olv_text_free(struct olv_text *text)
+{
+    free(text->data);
+    *text = (struct olv_text){0};
+}
+
+const char *olv_text_string(const struct olv_text *text)
+{
+    return text->data ? text->data : "";
+}

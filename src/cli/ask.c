@@ -1,0 +1,71 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* An empty line is no answer: it is asked again, for Enter alone must never do anything. */
+#include "cli/ask.h"
+
+#include "cli/term.h"
+#include "cli/watch.h"
+
+#include <errno.h>
+#include <string.h>
+#include <strings.h>
+#include <unistd.h>
+
+enum { LONGEST_ANSWER = 128 };
+
+bool ask_is_possible(void)
+{
+    return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
+}
+
+/* One line without its newline; false at the end of the input or when interrupted. What is too long is cut. */
+static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
+{
+    size_t len = 0;
+    for (;;) {
+        char byte;
+        ssize_t got = read(STDIN_FILENO, &byte, 1);
+        if (got < 0 && errno == EINTR && !watch_is_interrupted(cli))
+            continue;
+        if (got <= 0)
+            return false;
+        if (byte == '\n')
+            break;
+        if (len + 1 < LONGEST_ANSWER)
+            line[len++] = byte;
+    }
+    line[len] = '\0';
+    return true;
+}
+
+static void print_answers(const struct cli *cli, const char *const *answers)
+{
+    for (size_t i = 0; answers[i]; i++)
+        fprintf(stderr, "%s%s%c%s%s", i ? ", " : "", term_begin(cli, STYLE_HEADING), answers[i][0], term_end(cli), answers[i] + 1);
+    fputs("? ", stderr);
+}
+
+static int find(const char *line, const char *const *answers)
+{
+    size_t len = strlen(line);
+    for (int i = 0; len && answers[i]; i++)
+        if (strncasecmp(line, answers[i], len) == 0)
+            return i;
+    return -1;
+}
+
+int ask(const struct cli *cli, const char *question, const char *const *answers)
+{
+    char line[LONGEST_ANSWER];
+    int answer = -1;
+    fflush(stdout);
+    while (answer < 0) {
+        fprintf(stderr, "%s ", question);
+        print_answers(cli, answers);
+        if (!read_line(cli, line)) {
+            fputc('\n', stderr);
+            return -1;
+        }
+        answer = find(line, answers);
+    }
+    return answer;
+}

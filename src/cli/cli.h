@@ -1,0 +1,86 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What every command gets, and what every command is. To add a command: one file cmd_NAME.c and its line in
+ * commands.c; an option that no command has yet: its line in options.c, too. */
+#ifndef OLV_CLI_CLI_H
+#define OLV_CLI_CLI_H
+
+#include "olvido/error.h"
+#include "olvido/observer.h"
+#include "olvido/policy.h"
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdio.h>
+
+/* docs/exit-status.md; where several apply the one named first here wins. */
+enum cli_status {
+    STATUS_BROKEN = 5,
+    STATUS_INTERRUPTED = 4,
+    STATUS_USAGE = 2,
+    STATUS_NOT_BEGUN = 6,
+    STATUS_SOME_FAILED = 1,
+    STATUS_REFUSED = 3,
+    STATUS_DONE = 0
+};
+
+enum cli_option {
+    OPT_NONE = 0,
+    OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION, /* everywhere */
+    OPT_LIST, OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND, OPT_AS_OF, OPT_RULE, OPT_YES, OPT_RUN, OPT_PREVIEW,
+    OPT_COUNT
+};
+
+enum { MOST_VALUES = 16 };
+
+struct cli {
+    const struct cli_command *command;
+    struct {
+        bool given;
+        const char *values[MOST_VALUES]; /* of an option that may be repeated; owned */
+        size_t count;
+    } options[OPT_COUNT];
+    const char **arguments; /* borrowed */
+    size_t argument_count;
+    bool has_colour;        /* on standard output */
+    unsigned width;         /* of standard output when it is a terminal, else 0 */
+    struct olv_observer observer; /* progress, troubles, Ctrl-C */
+    struct cli_watch *watch;      /* behind it; see watch.h */
+};
+
+struct cli_command {
+    const char *name;
+    const char *stage;     /* under which heading the overview lists it */
+    const char *arguments; /* "[PATH…]" */
+    const char *summary;   /* one line */
+    const char *help;      /* the rest of `help NAME` */
+    const enum cli_option *options; /* ends with OPT_NONE; may be NULL */
+    size_t least, most;    /* arguments */
+    enum cli_status (*run)(struct cli *cli);
+};
+
+extern const struct cli_command *const cli_commands[]; /* ends with NULL */
+const struct cli_command *cli_find_command(const char *name);
+
+/* options.c */
+bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *status);
+void cli_free(struct cli *cli);
+bool cli_has(const struct cli *cli, enum cli_option option);
+const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */
+/* The line of help for one option. */
+void cli_print_option(enum cli_option option);
+
+/* The worse of two statuses. */
+enum cli_status cli_worse(enum cli_status a, enum cli_status b);
+/* Prints the error to standard error, and gives the status that its class stands for. */
+enum cli_status cli_report(const struct cli *cli, const struct olv_error *err);
+/* A mistake in the command line: says it, and where help is. */
+enum cli_status cli_usage(const struct cli *cli, const char *format, ...);
+
+/* What several commands need first; each prints what is wrong and then returns false with the status. */
+bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status);
+struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_status *status);
+void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
+bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status);
+bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status);
+
+#endif

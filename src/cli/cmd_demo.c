@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/commands.h"
+#include "cli/term.h"
+#include "olvido/demo.h"
+#include "olvido/json.h"
+#include "olvido/machine.h"
+#include "olvido/quantity.h"
+
+#include <string.h>
+
+static void print_tour(const struct cli *cli, const char *place)
+{
+    static const char *const steps[][2] = {
+        {"survey %s", "how old is it all?"},
+        {"--policy %s/policy.yaml check", "is the policy sound?"},
+        {"--policy %s/policy.yaml preview", "what would it do?"},
+        {"--policy %s/policy.yaml enforce", "do it (it asks first)"},
+        {"audit show", "what was done?"},
+        {"audit verify", "is the record untouched?"},
+        {"recover '%s/scratch/*'", "take some of it back"},
+    };
+    printf("\nTry:\n");
+    for (size_t i = 0; i < sizeof steps / sizeof *steps; i++) {
+        struct olv_text line = {0};
+        const char *at = strstr(steps[i][0], "%s");
+        olv_text_puts(&line, "olvido ");
+        olv_text_add(&line, steps[i][0], at ? (size_t)(at - steps[i][0]) : strlen(steps[i][0]));
+        if (at) {
+            term_name(&line, place);
+            olv_text_puts(&line, at + 2);
+        }
+        printf("  %s%-52s%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&line), term_end(cli), steps[i][1]);
+        olv_text_free(&line);
+    }
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    const char *place = cli->arguments[0];
+    struct olv_text line = {0};
+    struct olv_error err = {0};
+    struct olv_demo demo;
+    char size[OLV_SIZE_TEXT];
+    if (!olv_demo_write(place, olv_os_now(), &demo, &err))
+        return cli_report(cli, &err);
+    olv_text_puts(&line, "The Faro Norte tide observatory stands in ");
+    term_name(&line, place);
+    olv_text_puts(&line, ": ");
+    term_count(&line, demo.files, "file", "files");
+    olv_text_puts(&line, " of eight years in ");
+    term_count(&line, demo.directories, "directory", "directories");
+    printf("%s, %s, and a policy.\n", olv_text_string(&line), olv_size_format(demo.bytes, size));
+    olv_text_free(&line);
+    if (!cli_has(cli, OPT_QUIET))
+        print_tour(cli, place);
+    return STATUS_DONE;
+}
+
+const struct cli_command cmd_demo = {
+    .name = "demo",
+    .stage = "Set up",
+    .arguments = "DIR",
+    .summary = "Writes made-up sample files and a policy to try things on",
+    .help = "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward names: blanks, a\n"
+            "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard links, links that lead\n"
+            "outside or in a circle, and a sparse file.\n",
+    .least = 1,
+    .most = 1,
+    .run = run,
+};

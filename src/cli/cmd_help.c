@@ -1,0 +1,72 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/commands.h"
+#include "cli/term.h"
+#include "olvido/nearest.h"
+
+#include <string.h>
+
+static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION};
+
+static void print_global(const struct cli *cli)
+{
+    printf("\n%sOptions of every command%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
+    for (size_t i = 0; i < sizeof global / sizeof *global; i++)
+        cli_print_option(global[i]);
+}
+
+static void print_overview(const struct cli *cli)
+{
+    const char *stage = "";
+    printf("Olvido keeps what you must keep, lets go of the rest, and proves both.\n\n");
+    printf("%sUsage:%s olvido [OPTION…] COMMAND …\n", term_begin(cli, STYLE_HEADING), term_end(cli));
+    for (size_t i = 0; cli_commands[i]; i++) {
+        const struct cli_command *command = cli_commands[i];
+        if (strcmp(stage, command->stage) != 0)
+            printf("\n%s%s%s\n", term_begin(cli, STYLE_HEADING), command->stage, term_end(cli));
+        stage = command->stage;
+        printf("  %-9s %s\n", command->name, command->summary);
+    }
+    print_global(cli);
+    printf("\n`olvido help COMMAND` says more. First steps: `olvido demo DIR`.\n");
+}
+
+static void print_command(const struct cli *cli, const struct cli_command *command)
+{
+    printf("%sUsage:%s olvido %s%s%s\n\n%s.\n", term_begin(cli, STYLE_HEADING), term_end(cli), command->name,
+           *command->arguments ? " " : "", command->arguments, command->summary);
+    if (*command->help)
+        printf("\n%s", command->help);
+    if (command->options) {
+        printf("\n%sOptions%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
+        for (const enum cli_option *o = command->options; *o != OPT_NONE; o++)
+            cli_print_option(*o);
+    }
+    print_global(cli);
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    const struct cli_command *command;
+    if (cli->argument_count == 0) {
+        if (cli->command == &cmd_help)
+            print_overview(cli);
+        else
+            print_command(cli, cli->command); /* COMMAND --help */
+        return STATUS_DONE;
+    }
+    command = cli_find_command(cli->arguments[0]);
+    if (!command)
+        return cli_usage(cli, "there is no command `%s`", cli->arguments[0]);
+    print_command(cli, command);
+    return STATUS_DONE;
+}
+
+const struct cli_command cmd_help = {
+    .name = "help",
+    .stage = "Set up",
+    .arguments = "[COMMAND]",
+    .summary = "Shows what commands there are, or how one is used",
+    .help = "",
+    .most = 1,
+    .run = run,
+};

@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/commands.h"
+#include "cli/plan_view.h"
+#include "cli/watch.h"
+
+#include <limits.h>
+#include <stdlib.h>
+
+static enum cli_status show(struct cli *cli, struct olv_policy *policy, bool *selected)
+{
+    struct olv_plan plan = {0};
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    bool wants_list = cli_has(cli, OPT_LIST), as_json = cli_has(cli, OPT_JSON);
+    if (plan_for(cli, policy, wants_list, &plan, selected, &status)) {
+        watch_clear(cli);
+        if (wants_list && !docket_print(cli, plan.docket, (struct docket_filter){0}, as_json, &err))
+            status = cli_report(cli, &err);
+        else if (!wants_list && as_json)
+            plan_print_json(policy, &plan);
+        else if (!wants_list)
+            plan_print(cli, policy, &plan, selected);
+        status = cli_worse(status, plan_print_gaps(cli, policy, &plan));
+    }
+    olv_plan_free(&plan);
+    return status;
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    enum cli_status status = STATUS_DONE;
+    struct olv_policy *policy;
+    char path[PATH_MAX];
+    bool *selected;
+    if (!cli_policy_path(cli, path, sizeof path, &status))
+        return status;
+    policy = cli_load_policy(cli, path, &status);
+    if (!policy)
+        return status;
+    selected = calloc(policy->rule_count, sizeof *selected);
+    status = selected ? show(cli, policy, selected) : STATUS_SOME_FAILED;
+    free(selected);
+    olv_policy_free(policy);
+    return status;
+}
+
+static const enum cli_option options[] = {OPT_LIST, OPT_AS_OF, OPT_RULE, OPT_NONE};
+
+const struct cli_command cmd_preview = {
+    .name = "preview",
+    .stage = "Decide",
+    .arguments = "",
+    .summary = "Shows what the policy would do, and touches nothing",
+    .help = "For every rule and step it counts the files that are due, and what is not due and why. --list names the due ones.\n"
+            "--as-of asks about another day: what falls due until then, if nothing changes.\n",
+    .options = options,
+    .run = run,
+};

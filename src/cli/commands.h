@@ -1,0 +1,10 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#ifndef OLV_CLI_COMMANDS_H
+#define OLV_CLI_COMMANDS_H
+
+#include "cli/cli.h"
+
+extern const struct cli_command cmd_survey, cmd_check, cmd_preview, cmd_enforce, cmd_recover, cmd_trash, cmd_audit, cmd_demo,
+    cmd_help;
+
+#endif

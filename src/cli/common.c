@@ -1,0 +1,189 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What commands share: statuses, reports of errors, the policy and the paths they work with. */
+#include "cli/cli.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/run.h"
+
+#include <errno.h>
+#include <limits.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum cli_status cli_worse(enum cli_status a, enum cli_status b)
+{
+    static const enum cli_status order[] = {STATUS_BROKEN,    STATUS_INTERRUPTED, STATUS_USAGE, STATUS_NOT_BEGUN,
+                                            STATUS_SOME_FAILED, STATUS_REFUSED,     STATUS_DONE};
+    for (size_t i = 0; i < sizeof order / sizeof *order; i++)
+        if (order[i] == a || order[i] == b)
+            return order[i];
+    return STATUS_DONE;
+}
+
+static enum cli_status status_of(enum olv_code code)
+{
+    switch (code) {
+    case OLV_OK:
+        return STATUS_DONE;
+    case OLV_USAGE:
+    case OLV_POLICY:
+        return STATUS_USAGE;
+    case OLV_REFUSED:
+    case OLV_EXISTS:
+        return STATUS_REFUSED;
+    case OLV_STATE:
+        return STATUS_NOT_BEGUN;
+    case OLV_BROKEN:
+        return STATUS_BROKEN;
+    case OLV_INTERRUPTED:
+        return STATUS_INTERRUPTED;
+    default:
+        return STATUS_SOME_FAILED;
+    }
+}
+
+enum cli_status cli_report(const struct cli *cli, const struct olv_error *err)
+{
+    struct olv_text text = {0};
+    if (cli->watch)
+        watch_clear((struct cli *)(uintptr_t)cli);
+    if (*err->path) {
+        term_name(&text, err->path);
+        olv_text_puts(&text, ": ");
+    }
+    olv_text_puts(&text, err->what);
+    if (err->sys)
+        olv_text_printf(&text, ": %s", strerror(err->sys));
+    term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
+    if (*err->hint)
+        fprintf(stderr, "  %s\n", err->hint);
+    olv_text_free(&text);
+    return status_of(err->code);
+}
+
+enum cli_status cli_usage(const struct cli *cli, const char *format, ...)
+{
+    struct olv_text safe = {0};
+    char text[512];
+    va_list args;
+    va_start(args, format);
+    vsnprintf(text, sizeof text, format, args);
+    va_end(args);
+    term_name(&safe, text);
+    term_message(cli, STYLE_ERROR, "%s", olv_text_string(&safe));
+    fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "", cli->command ? cli->command->name : "");
+    olv_text_free(&safe);
+    return STATUS_USAGE;
+}
+
+static bool fits(struct cli *cli, const char *value, char *out, size_t size, enum cli_status *status)
+{
+    if ((size_t)snprintf(out, size, "%s", value) < size)
+        return true;
+    *status = cli_usage(cli, "that path is too long");
+    return false;
+}
+
+bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
+{
+    const char *given = cli_value(cli, OPT_POLICY);
+    struct olv_error err;
+    if (given)
+        return fits(cli, given, out, size, status);
+    if (olv_policy_home(out, size, &err))
+        return true;
+    *status = cli_report(cli, &err);
+    return false;
+}
+
+bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
+{
+    const char *given = cli_value(cli, OPT_STATE);
+    struct olv_error err;
+    if (given)
+        return fits(cli, given, out, size, status);
+    if (olv_state_home(out, size, &err))
+        return true;
+    *status = cli_report(cli, &err);
+    return false;
+}
+
+static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
+{
+    struct olv_text excerpt = {0}, before = {0};
+    unsigned shown = 160, start = 0, at = (unsigned)d->column - 1;
+    size_t skip = 0;
+    if (at > shown / 2)
+        start = at - shown / 2; /* a very long line: the part around the place */
+    for (unsigned i = 0; i < start && d->excerpt[skip]; i++)
+        while (((unsigned char)d->excerpt[++skip] & 0xC0) == 0x80)
+            ;
+    for (const char *p = d->excerpt + skip; *p && excerpt.len < shown; p++)
+        olv_text_add(&excerpt, *p == '\t' ? " " : p, 1);
+    for (unsigned i = start; i < at; i++)
+        olv_text_puts(&before, " ");
+    fprintf(stderr, "  %5d | ", d->line);
+    term_name(&before, "");
+    struct olv_text safe = {0};
+    for (size_t i = 0; i < excerpt.len; i++) { /* a policy is UTF-8; only control characters can do harm */
+        unsigned char c = (unsigned char)excerpt.data[i];
+        olv_text_add(&safe, c < 0x20 || c == 0x7F ? "?" : &excerpt.data[i], 1);
+    }
+    fprintf(stderr, "%s\n        | %s%s", olv_text_string(&safe), olv_text_string(&before), term_begin(cli, STYLE_ERROR));
+    for (int i = 0; i < d->width && i < 60; i++)
+        fputc('^', stderr);
+    fprintf(stderr, "%s\n", term_end(cli));
+    olv_text_free(&excerpt);
+    olv_text_free(&before);
+    olv_text_free(&safe);
+}
+
+void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list)
+{
+    struct olv_text name = {0}, message = {0};
+    term_name(&name, path);
+    for (size_t i = 0; i < list->count; i++) {
+        const struct olv_diagnostic *d = &list->items[i];
+        olv_text_clear(&message);
+        term_name(&message, d->message);
+        fprintf(stderr, "%s%s:%d:%d:%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name), d->line, d->column,
+                term_end(cli), olv_text_string(&message));
+        if (d->excerpt)
+            print_caret(cli, d);
+        if (d->expected)
+            fprintf(stderr, "          expected: %s\n", d->expected);
+        if (d->nearest)
+            fprintf(stderr, "          did you mean `%s`?\n", d->nearest);
+    }
+    olv_text_free(&name);
+    olv_text_free(&message);
+}
+
+struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_status *status)
+{
+    struct olv_diagnostics list = {0};
+    struct olv_error err = {0};
+    struct olv_policy *policy = olv_policy_load(path, &list, &err);
+    if (!policy && list.count == 0) {
+        if (err.sys == ENOENT && !cli_has(cli, OPT_POLICY))
+            olv_error_hint(&err, "write a policy there, or name one: --policy FILE (`olvido demo DIR` makes an example)");
+        *status = cli_worse(STATUS_USAGE, cli_report(cli, &err)); /* a policy that cannot be read is a wrong one */
+    } else if (!policy) {
+        cli_print_diagnostics(cli, path, &list);
+        term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list.count, list.count == 1 ? "error" : "errors");
+        *status = STATUS_USAGE;
+    }
+    olv_diagnostics_free(&list);
+    return policy;
+}
+
+bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status)
+{
+    const char *text = cli_value(cli, option);
+    size_t at;
+    if (olv_duration_parse(text, strlen(text), out, &at))
+        return true;
+    *status = cli_usage(cli, "`%s` is no duration; 90 days, 1 year 6 months and P90D are", text);
+    return false;
+}

@@ -1,0 +1,71 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* From the command line to a command, and from its status to the exit status. */
+#include "cli/cli.h"
+#include "cli/commands.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <locale.h>
+#include <signal.h>
+#include <string.h>
+#include <unistd.h>
+
+/* A file opened later must never get the number of a standard stream that came closed: what is written to the stream
+ * would end up in that file. */
+static void occupy_standard_streams(void)
+{
+    for (int fd = 0; fd <= 2; fd++)
+        if (fcntl(fd, F_GETFD) < 0 && errno == EBADF && open("/dev/null", fd == 0 ? O_WRONLY : O_RDONLY) < 0)
+            _exit(STATUS_NOT_BEGUN);
+}
+
+/* Output that was lost is a failure, whatever the command thought. */
+static enum cli_status finish_output(const struct cli *cli, enum cli_status status)
+{
+    bool failed = ferror(stdout) != 0;
+    errno = 0;
+    if (fflush(stdout) == 0 && !failed)
+        return status;
+    if (errno)
+        term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));
+    else
+        term_message(cli, STYLE_ERROR, "cannot write all of the output");
+    return cli_worse(status, STATUS_SOME_FAILED);
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    enum cli_status status;
+    if (cli_has(cli, OPT_VERSION)) {
+        printf("olvido %s\n", OLVIDO_VERSION);
+        return STATUS_DONE;
+    }
+    if (cli_has(cli, OPT_HELP) && cli->command != &cmd_help) {
+        for (size_t i = 0; i < cli->argument_count; i++)
+            cli->arguments[i] = NULL; /* `olvido survey PATH --help` asks about survey */
+        cli->argument_count = 0;
+        return cmd_help.run(cli);
+    }
+    if (!watch_begin(cli))
+        return STATUS_SOME_FAILED;
+    status = cli->command->run(cli);
+    watch_clear(cli);
+    watch_end(cli);
+    return status;
+}
+
+int main(int argc, char **argv)
+{
+    struct cli cli = {0};
+    enum cli_status status = STATUS_USAGE;
+    occupy_standard_streams();
+    signal(SIGPIPE, SIG_IGN);
+    setlocale(LC_TIME, "C");
+    if (cli_parse(&cli, argc, (const char **)(void *)argv, &status))
+        status = run(&cli);
+    status = finish_output(&cli, status);
+    cli_free(&cli);
+    return status;
+}

@@ -1,0 +1,217 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* All options, once: a command names the ones it takes. Global options are understood before and after the command. */
+#include "cli/cli.h"
+
+#include "cli/term.h"
+#include "olvido/machine.h"
+#include "olvido/nearest.h"
+
+#include <popt.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static const struct option {
+    enum cli_option id;
+    const char *name, *argument, *help;
+    char letter;
+} options[] = {
+    {OPT_POLICY, "policy", "FILE", "the policy to use", 'p'},
+    {OPT_STATE, "state", "DIR", "where the ledger and the lock are", 0},
+    {OPT_JSON, "json", NULL, "for programs: JSON, or JSON Lines for lists", 0},
+    {OPT_QUIET, "quiet", NULL, "errors and results only", 'q'},
+    {OPT_VERBOSE, "verbose", NULL, "name every file and place", 'v'},
+    {OPT_COLOUR, "colour", "WHEN", "always, never, or on a terminal (terminal)", 0},
+    {OPT_HELP, "help", NULL, "show help", 'h'},
+    {OPT_VERSION, "version", NULL, "show the version", 0},
+    {OPT_LIST, "list", NULL, "list the entries, oldest first", 'l'},
+    {OPT_OLDER_THAN, "older-than", "DURATION", "only what was modified at least that long ago", 0},
+    {OPT_NEWER_THAN, "newer-than", "DURATION", "only what was modified less long ago", 0},
+    {OPT_KIND, "kind", "KIND", "only file, directory, link, socket, pipe or device; may be repeated", 0},
+    {OPT_AS_OF, "as-of", "DATE", "as if it were that day (2027-01-31) or instant (RFC 3339)", 0},
+    {OPT_RULE, "rule", "NAME", "only this rule's steps; may be repeated", 0},
+    {OPT_YES, "yes", NULL, "answer yes beforehand", 'y'},
+    {OPT_RUN, "run", "RUN", "only what this run did", 0},
+    {OPT_PREVIEW, "preview", NULL, "say what would be done and touch nothing", 0},
+};
+
+static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP,
+                                         OPT_VERSION, OPT_NONE};
+
+static const struct option *find(enum cli_option id)
+{
+    for (size_t i = 0; i < sizeof options / sizeof *options; i++)
+        if (options[i].id == id)
+            return &options[i];
+    return NULL;
+}
+
+void cli_print_option(enum cli_option id)
+{
+    const struct option *o = find(id);
+    char name[40];
+    snprintf(name, sizeof name, "--%s%s%s", o->name, o->argument ? " " : "", o->argument ? o->argument : "");
+    printf("  %-4s%-24s  %s\n", o->letter ? (char[]){'-', o->letter, ',', '\0'} : "", name, o->help);
+}
+
+static size_t add(struct poptOption *table, size_t n, const enum cli_option *ids)
+{
+    for (; ids && *ids != OPT_NONE; ids++) {
+        const struct option *o = find(*ids);
+        table[n++] = (struct poptOption){o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)o->id, NULL, NULL};
+    }
+    table[n] = (struct poptOption)POPT_TABLEEND;
+    return n;
+}
+
+static void keep(struct cli *cli, enum cli_option id, char *value)
+{
+    cli->options[id].given = true;
+    if (!value)
+        return;
+    if (cli->options[id].count == MOST_VALUES)
+        free((char *)(uintptr_t)cli->options[id].values[--cli->options[id].count]);
+    cli->options[id].values[cli->options[id].count++] = value;
+}
+
+static const char *nearest_option(const struct poptOption *table, size_t count, const char *bad)
+{
+    const char *names[OPT_COUNT];
+    while (*bad == '-')
+        bad++;
+    for (size_t i = 0; i < count; i++)
+        names[i] = table[i].longName;
+    return olv_nearest(bad, strcspn(bad, "="), names, count);
+}
+
+static bool complain(struct cli *cli, poptContext context, int code, const struct poptOption *table, size_t count, enum cli_status *status)
+{
+    const char *bad = poptBadOption(context, POPT_BADOPTION_NOALIAS), *nearest = nearest_option(table, count, bad);
+    if (code == POPT_ERROR_NOARG)
+        *status = cli_usage(cli, "the option %s needs a value", bad);
+    else if (code == POPT_ERROR_BADOPT && nearest)
+        *status = cli_usage(cli, "there is no option %s here; did you mean --%s?", bad, nearest);
+    else if (code == POPT_ERROR_BADOPT)
+        *status = cli_usage(cli, "there is no option %s here", bad);
+    else
+        *status = cli_usage(cli, "the option %s: %s", bad, poptStrerror(code));
+    return false;
+}
+
+/* Parses one half of the command line; `rest` are the words that are no options, which live as long as the context. */
+static bool parse(struct cli *cli, poptContext *context, int argc, const char **argv, const enum cli_option *more, int flags,
+                  const char ***rest, enum cli_status *status)
+{
+    struct poptOption table[OPT_COUNT + 1];
+    size_t count = add(table, add(table, 0, global), more);
+    int code;
+    *context = poptGetContext("olvido", argc, argv, table, (unsigned)flags);
+    while ((code = poptGetNextOpt(*context)) > 0)
+        keep(cli, (enum cli_option)code, poptGetOptArg(*context));
+    if (code < -1)
+        return complain(cli, *context, code, table, count, status);
+    *rest = poptGetArgs(*context);
+    return true;
+}
+
+static bool apply_global(struct cli *cli, enum cli_status *status)
+{
+    const char *colour = cli_value(cli, OPT_COLOUR), *no_colour = getenv("NO_COLOR");
+    bool is_terminal = isatty(STDOUT_FILENO);
+    cli->width = is_terminal ? olv_os_terminal_width(STDOUT_FILENO) : 0;
+    if (is_terminal && cli->width == 0)
+        cli->width = 80;
+    cli->has_colour = is_terminal && !(no_colour && *no_colour);
+    if (!colour || strcmp(colour, "terminal") == 0)
+        return true;
+    if (strcmp(colour, "always") != 0 && strcmp(colour, "never") != 0) {
+        *status = cli_usage(cli, "--colour is always, never or terminal, not `%s`", colour);
+        return false;
+    }
+    cli->has_colour = strcmp(colour, "always") == 0;
+    return true;
+}
+
+static bool check_arguments(struct cli *cli, enum cli_status *status)
+{
+    const struct cli_command *command = cli->command;
+    if (cli->argument_count < command->least)
+        *status = cli_usage(cli, "`%s` needs %s", command->name, command->arguments);
+    else if (cli->argument_count > command->most)
+        *status = cli_usage(cli, "`%s` does not know what to do with `%s`", command->name, cli->arguments[command->most]);
+    else
+        return true;
+    return cli_has(cli, OPT_HELP);
+}
+
+static bool find_command(struct cli *cli, const char **words, enum cli_status *status)
+{
+    const char *names[64], *nearest;
+    size_t count = 0;
+    cli->command = cli_find_command(words && *words ? *words : "help");
+    if (cli->command)
+        return true;
+    for (; cli_commands[count] && count < 64; count++)
+        names[count] = cli_commands[count]->name;
+    nearest = olv_nearest(*words, strlen(*words), names, count);
+    if (nearest)
+        *status = cli_usage(cli, "there is no command `%s`; did you mean `%s`?", *words, nearest);
+    else
+        *status = cli_usage(cli, "there is no command `%s`", *words);
+    return false;
+}
+
+/* The words after the command, copied so that they outlive popt's context. */
+static bool copy_words(struct cli *cli, const char **words)
+{
+    size_t count = 0;
+    while (words && words[count])
+        count++;
+    cli->arguments = calloc(count + 1, sizeof *cli->arguments);
+    for (size_t i = 0; cli->arguments && i < count; i++)
+        if ((cli->arguments[i] = strdup(words[i])))
+            cli->argument_count++;
+    return cli->arguments && cli->argument_count == count;
+}
+
+bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *status)
+{
+    const char **words = NULL, **rest = NULL;
+    poptContext first = NULL, second = NULL;
+    int count = 0;
+    bool ok = parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) && apply_global(cli, status);
+    ok = ok && find_command(cli, words, status);
+    while (words && words[count])
+        count++;
+    if (ok && count)
+        ok = parse(cli, &second, count, words, cli->command->options, 0, &rest, status) && apply_global(cli, status);
+    if (ok && !copy_words(cli, rest))
+        ok = (*status = STATUS_SOME_FAILED, false);
+    ok = ok && check_arguments(cli, status);
+    if (second)
+        poptFreeContext(second);
+    if (first)
+        poptFreeContext(first);
+    return ok;
+}
+
+void cli_free(struct cli *cli)
+{
+    for (int id = 0; id < OPT_COUNT; id++)
+        for (size_t i = 0; i < cli->options[id].count; i++)
+            free((char *)(uintptr_t)cli->options[id].values[i]);
+    for (size_t i = 0; i < cli->argument_count; i++)
+        free((char *)(uintptr_t)cli->arguments[i]);
+    free(cli->arguments);
+}
+
+bool cli_has(const struct cli *cli, enum cli_option option)
+{
+    return cli->options[option].given;
+}
+
+const char *cli_value(const struct cli *cli, enum cli_option option)
+{
+    size_t count = cli->options[option].count;
+    return count ? cli->options[option].values[count - 1] : NULL;
+}

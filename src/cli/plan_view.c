@@ -1,0 +1,337 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/plan_view.h"
+
+#include "cli/table.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/json.h"
+#include "olvido/machine.h"
+#include "olvido/nearest.h"
+#include "olvido/quantity.h"
+#include "olvido/run.h"
+#include "olvido/sorter.h"
+#include "olvido/trash.h"
+
+#include <limits.h>
+#include <string.h>
+
+/* ---- making it ---- */
+
+static bool select_rule(struct cli *cli, const struct olv_policy *policy, const char *name, bool *selected, enum cli_status *status)
+{
+    const char *names[1000], *near;
+    for (size_t i = 0; i < policy->rule_count; i++) {
+        names[i] = policy->rules[i].name;
+        if (strcmp(names[i], name) != 0)
+            continue;
+        selected[i] = true;
+        return true;
+    }
+    near = olv_nearest(name, strlen(name), names, policy->rule_count);
+    *status = cli_usage(cli, "the policy has no rule `%s`%s%s%s", name, near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
+    return false;
+}
+
+static bool read_as_of(struct cli *cli, struct olv_plan_options *options, enum cli_status *status)
+{
+    const char *text = cli_value(cli, OPT_AS_OF);
+    size_t at;
+    options->now = options->as_of = olv_os_now();
+    if (!text || olv_instant_parse(text, strlen(text), &options->as_of, &at))
+        return true;
+    *status = cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
+    return false;
+}
+
+void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
+{
+    enum cli_status ignored;
+    struct olv_error err;
+    char path[PATH_MAX];
+    olv_guard_add(guard, policy_path);
+    if (cli_state_path(cli, path, sizeof path, &ignored))
+        olv_guard_add(guard, path);
+    if (olv_trash_home(path, sizeof path, &err))
+        olv_guard_add(guard, path);
+}
+
+bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan, bool *selected,
+              enum cli_status *status)
+{
+    struct olv_guard guard = {0};
+    struct olv_plan_options options = {.guard = &guard, .wants_docket = wants_docket};
+    struct olv_error err = {0};
+    bool all = !cli_has(cli, OPT_RULE);
+    for (size_t i = 0; i < policy->rule_count; i++)
+        selected[i] = all;
+    for (size_t i = 0; i < cli->options[OPT_RULE].count; i++)
+        if (!select_rule(cli, policy, cli->options[OPT_RULE].values[i], selected, status))
+            return false;
+    if (!read_as_of(cli, &options, status))
+        return false;
+    options.selected = selected;
+    plan_guard(cli, policy->path, &guard);
+    if (olv_plan_make(plan, policy, &options, &cli->observer, &err))
+        return true;
+    *status = cli_report(cli, &err);
+    return false;
+}
+
+/* ---- the table ---- */
+
+static void row(struct table *table, const char *rule, enum term_style style, const char *what, const struct olv_tally *tally)
+{
+    struct olv_text files = {0};
+    char size[OLV_SIZE_TEXT], date[TERM_DATE];
+    term_number(&files, tally->files);
+    table_cell(table, STYLE_HEADING, rule);
+    table_cell(table, style, what);
+    table_cell(table, style, olv_text_string(&files));
+    table_cell(table, style, olv_size_format(tally->bytes, size));
+    table_cell(table, style, tally->files ? term_date(tally->oldest, date) : "");
+    olv_text_free(&files);
+}
+
+static enum term_style style_of(const struct olv_step *step, const struct olv_tally *due)
+{
+    if (due->files == 0 || step->act == OLV_ACT_KEEP)
+        return STYLE_FAINT;
+    return step->act == OLV_ACT_TELL ? STYLE_PLAIN : STYLE_WARN;
+}
+
+static void print_rule(struct table *table, const struct olv_rule *rule, const struct olv_rule_tally *tally)
+{
+    const struct {
+        const char *what;
+        const struct olv_tally *tally;
+    } rest[] = {{"not due yet", &tally->not_due},
+                {"due, but just modified", &tally->settling},
+                {"not due: time not believable", &tally->odd_time},
+                {"guarded: never touched", &tally->guarded}};
+    struct olv_text name = {0}, what = {0};
+    const char *first;
+    term_name(&name, rule->name);
+    first = olv_text_string(&name);
+    for (size_t i = 0; i < rule->step_count; i++) {
+        const struct olv_step *step = &rule->steps[i];
+        olv_text_clear(&what);
+        olv_text_printf(&what, "%s after %s", olv_act_word(step->act), step->after_text);
+        row(table, first, style_of(step, &tally->steps[i]), olv_text_string(&what), &tally->steps[i]);
+        first = "";
+    }
+    for (size_t i = 0; i < sizeof rest / sizeof *rest; i++)
+        if (rest[i].tally->files)
+            row(table, first, STYLE_FAINT, rest[i].what, rest[i].tally);
+    olv_text_free(&name);
+    olv_text_free(&what);
+}
+
+void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan, const bool *selected)
+{
+    static const struct table_column columns[] = {{.heading = "Rule"},
+                                                  {.heading = "What", .is_elastic = true},
+                                                  {.heading = "Files", .is_right = true},
+                                                  {.heading = "Size", .is_right = true},
+                                                  {.heading = "Oldest"}};
+    struct table *table;
+    struct olv_text line = {0};
+    char date[TERM_DATE], size[OLV_SIZE_TEXT];
+    if (policy->title)
+        term_name(&line, policy->title);
+    olv_text_printf(&line, "%sas of %s", policy->title ? ", " : "", term_date(plan->as_of, date));
+    printf("%s\n\n", olv_text_string(&line));
+    table = table_begin(cli, columns, sizeof columns / sizeof *columns);
+    for (size_t i = 0; i < policy->rule_count; i++)
+        if (selected[i])
+            print_rule(table, &policy->rules[i], &plan->rules[i]);
+    table_end(table);
+    olv_text_clear(&line);
+    term_count(&line, plan->due_files, "file is due", "files are due");
+    olv_text_printf(&line, " (%s); ", olv_size_format(plan->due_bytes, size));
+    term_count(&line, plan->not_owned, "file belongs", "files belong");
+    olv_text_puts(&line, " to no rule");
+    printf("\n%s\n", olv_text_string(&line));
+    olv_text_free(&line);
+}
+
+enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan)
+{
+    struct olv_text text = {0};
+    watch_print_troubles(cli);
+    for (size_t i = 0; i < policy->rule_count; i++) {
+        if (plan->rules[i].undecided == 0)
+            continue;
+        olv_text_clear(&text);
+        olv_text_puts(&text, "rule ");
+        term_name(&text, policy->rules[i].name);
+        olv_text_puts(&text, ": ");
+        term_count(&text, plan->rules[i].undecided, "file", "files");
+        olv_text_puts(&text, " left alone, for its `where` could not be decided (a fact is missing, or a pattern took too long)");
+        term_message(cli, STYLE_WARN, "%s", olv_text_string(&text));
+    }
+    olv_text_free(&text);
+    return plan->troubles ? STATUS_SOME_FAILED : STATUS_DONE;
+}
+
+static json_t *json_of(const struct olv_tally *tally)
+{
+    json_t *json = json_object();
+    olv_json_number(json, "files", tally->files);
+    olv_json_number(json, "size", tally->bytes);
+    if (tally->files)
+        olv_json_instant(json, "oldest", tally->oldest);
+    return json;
+}
+
+static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_tally *tally)
+{
+    json_t *json = json_object(), *steps = json_array();
+    olv_json_string(json, "rule", rule->name);
+    json_object_set_new(json, "owned", json_of(&tally->owned));
+    for (size_t i = 0; i < rule->step_count; i++) {
+        json_t *step = json_of(&tally->steps[i]);
+        olv_json_number(step, "step", i + 1);
+        olv_json_string(step, "act", olv_act_word(rule->steps[i].act));
+        olv_json_string(step, "after", rule->steps[i].after_text);
+        json_array_append_new(steps, step);
+    }
+    json_object_set_new(json, "steps", steps);
+    json_object_set_new(json, "not_due", json_of(&tally->not_due));
+    json_object_set_new(json, "settling", json_of(&tally->settling));
+    json_object_set_new(json, "odd_time", json_of(&tally->odd_time));
+    json_object_set_new(json, "guarded", json_of(&tally->guarded));
+    olv_json_number(json, "undecided", tally->undecided);
+    return json;
+}
+
+static void print_json(json_t *json)
+{
+    struct olv_text line = {0};
+    olv_json_line(json, &line);
+    puts(olv_text_string(&line));
+    olv_text_free(&line);
+    json_decref(json);
+}
+
+void plan_print_json(const struct olv_policy *policy, const struct olv_plan *plan)
+{
+    json_t *json = json_object(), *rules = json_array();
+    olv_json_name(json, "policy", policy->path);
+    olv_json_instant(json, "as_of", plan->as_of);
+    olv_json_number(json, "looked_at", plan->looked_at);
+    olv_json_number(json, "not_owned", plan->not_owned);
+    olv_json_number(json, "unreadable", plan->troubles);
+    olv_json_number(json, "due_files", plan->due_files);
+    olv_json_number(json, "due_size", plan->due_bytes);
+    for (size_t i = 0; i < policy->rule_count; i++)
+        json_array_append_new(rules, json_of_rule(&policy->rules[i], &plan->rules[i]));
+    json_object_set_new(json, "rules", rules);
+    print_json(json);
+}
+
+/* ---- the docket ---- */
+
+/* A record for sorting: these numbers, then the rule's name and the path, each with its NUL. */
+struct listed {
+    uint64_t size_bytes;
+    struct olv_instant due;
+    uint32_t step, act, kind;
+    size_t rule_len;
+};
+
+static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e, struct olv_text *record, struct olv_error *err)
+{
+    struct listed l = {e->identity.size_bytes, e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind, strlen(e->rule_name) + 1};
+    olv_text_clear(record);
+    olv_text_add(record, &l, sizeof l);
+    olv_text_add(record, e->rule_name, l.rule_len);
+    olv_text_puts(record, e->directory);
+    olv_text_puts(record, e->directory[1] ? "/" : "");
+    olv_text_add(record, e->name, strlen(e->name) + 1);
+    if (record->failed)
+        return olv_fail_memory(err);
+    return olv_sorter_add(sorter, (struct olv_record){e->identity.modified, record->data, record->len}, err);
+}
+
+static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f, struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
+    struct olv_docket_entry e;
+    struct olv_text record = {0};
+    bool ok = reader != NULL;
+    while (ok && olv_segment_next(reader, &e, err))
+        if ((!f.by_rule || e.rule == f.rule) && (!f.by_act || e.act == f.act))
+            ok = collect_entry(sorter, &e, &record, err);
+    olv_segment_close(reader);
+    olv_text_free(&record);
+    return ok && err->code == OLV_OK;
+}
+
+static void print_listed(struct table *table, const struct olv_record *record, const struct listed *l)
+{
+    const char *rule = (const char *)record->bytes + sizeof *l, *path = rule + l->rule_len;
+    struct olv_text name = {0}, rule_name = {0};
+    char size[OLV_SIZE_TEXT], date[TERM_DATE];
+    term_name(&name, path);
+    term_name(&rule_name, rule);
+    table_cell(table, STYLE_PLAIN, term_date(record->key, date));
+    table_cell(table, STYLE_PLAIN, olv_size_format(l->size_bytes, size));
+    table_cell(table, STYLE_WARN, olv_act_word((enum olv_act_id)l->act));
+    table_cell(table, STYLE_FAINT, olv_text_string(&rule_name));
+    table_cell(table, STYLE_PLAIN, olv_text_string(&name));
+    olv_text_free(&name);
+    olv_text_free(&rule_name);
+}
+
+static void print_listed_json(const struct olv_record *record, const struct listed *l)
+{
+    const char *rule = (const char *)record->bytes + sizeof *l;
+    json_t *json = json_object();
+    olv_json_name(json, "path", rule + l->rule_len);
+    olv_json_string(json, "rule", rule);
+    olv_json_number(json, "step", l->step);
+    olv_json_string(json, "act", olv_act_word((enum olv_act_id)l->act));
+    olv_json_instant(json, "due", l->due);
+    olv_json_string(json, "kind", olv_kind_word((enum olv_kind)l->kind));
+    olv_json_number(json, "size", l->size_bytes);
+    olv_json_instant(json, "modified", record->key);
+    print_json(json);
+}
+
+static void print_sorted(struct cli *cli, struct olv_sorter *sorter, bool as_json, struct olv_error *err)
+{
+    static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Act", .width = 8},
+                                                  {.heading = "Rule", .width = 16},
+                                                  {.heading = "Path", .is_elastic = true}};
+    struct table *table = as_json ? NULL : table_begin(cli, columns, sizeof columns / sizeof *columns);
+    struct olv_record record;
+    struct listed l;
+    while (olv_sorter_next(sorter, &record, err)) {
+        memcpy(&l, record.bytes, sizeof l);
+        if (as_json)
+            print_listed_json(&record, &l);
+        else
+            print_listed(table, &record, &l);
+    }
+    table_end(table);
+}
+
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json, struct olv_error *err)
+{
+    struct olv_sorter *sorter = olv_sorter_new(err);
+    struct olv_text segment = {0};
+    bool ok = sorter != NULL;
+    olv_spool_rewind(docket);
+    while (ok && olv_spool_next(docket, &segment, err))
+        ok = collect_segment(sorter, &segment, filter, err);
+    ok = ok && err->code == OLV_OK;
+    if (ok) {
+        watch_clear(cli);
+        print_sorted(cli, sorter, as_json, err);
+    }
+    olv_text_free(&segment);
+    olv_sorter_free(sorter);
+    return ok && err->code == OLV_OK;
+}

@@ -1,0 +1,31 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* How a plan and its docket look: what `preview` and `enforce` have in common. */
+#ifndef OLV_CLI_PLAN_VIEW_H
+#define OLV_CLI_PLAN_VIEW_H
+
+#include "cli/cli.h"
+#include "olvido/plan.h"
+
+/* Makes the plan that the command's options ask for (--rule, --as-of). False with the status after saying why. */
+bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan, bool *selected,
+              enum cli_status *status);
+/* Tells the guard where Olvido's own places are. */
+void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard);
+
+/* The table of rules and steps, and a line below it. */
+void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan, const bool *selected);
+void plan_print_json(const struct olv_policy *policy, const struct olv_plan *plan);
+
+/* Which entries of the docket to list. */
+struct docket_filter {
+    bool by_rule, by_act;
+    uint32_t rule;
+    enum olv_act_id act;
+};
+/* Oldest first. */
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json, struct olv_error *err);
+
+/* What a plan could not see, said after it; the status that follows from it. */
+enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
+
+#endif

@@ -1,0 +1,115 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/run_view.h"
+
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/json.h"
+#include "olvido/quantity.h"
+
+#include <string.h>
+
+static enum cli_status status_of(const struct olv_run_result *r)
+{
+    enum cli_status status = STATUS_DONE;
+    if (r->declined || r->refused)
+        status = cli_worse(status, STATUS_REFUSED);
+    if (r->failed)
+        status = cli_worse(status, STATUS_SOME_FAILED);
+    if (r->is_interrupted)
+        status = cli_worse(status, STATUS_INTERRUPTED);
+    return status;
+}
+
+/* A word for a shell: in quotes when it needs them. */
+static void add_word(struct olv_text *line, const char *word)
+{
+    if (strspn(word, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./-") == strlen(word)) {
+        olv_text_puts(line, word);
+        return;
+    }
+    olv_text_puts(line, "'");
+    for (; *word; word++)
+        if (*word == '\'')
+            olv_text_puts(line, "'\\''");
+        else
+            olv_text_add(line, word, 1);
+    olv_text_puts(line, "'");
+}
+
+static void add_part(struct olv_text *line, uint64_t count, const char *words)
+{
+    if (count == 0)
+        return;
+    olv_text_puts(line, line->len ? ", " : "");
+    term_number(line, count);
+    olv_text_printf(line, " %s", words);
+}
+
+static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r, const char *done, bool can_recover)
+{
+    struct olv_text line = {0}, back = {0};
+    char size[OLV_SIZE_TEXT], words[64];
+    snprintf(words, sizeof words, "%s (%s)", done, olv_size_format(r->done_bytes, size));
+    add_part(&line, r->done, words);
+    add_part(&line, r->told, "told");
+    add_part(&line, r->left, "left alone (see the ledger)");
+    add_part(&line, r->declined, "not allowed, so left undone");
+    add_part(&line, r->refused, "refused");
+    add_part(&line, r->failed, "failed");
+    if (line.len == 0)
+        olv_text_puts(&line, "nothing was due");
+    printf("%s%s%s%s. Run %s%s%s.\n", r->failed ? term_begin(cli, STYLE_WARN) : term_begin(cli, STYLE_GOOD),
+           r->is_interrupted ? "Interrupted: " : "Done: ", olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING),
+           olv_run_id(run), term_end(cli));
+    if (r->done && can_recover) {
+        if (cli_has(cli, OPT_STATE)) {
+            olv_text_puts(&back, "--state ");
+            add_word(&back, cli_value(cli, OPT_STATE));
+            olv_text_puts(&back, " ");
+        }
+        printf("Take it back: olvido %srecover --run %s\n", olv_text_string(&back), olv_run_id(run));
+    }
+    olv_text_free(&line);
+    olv_text_free(&back);
+}
+
+static void print_json(const struct olv_run *run, const struct olv_run_result *r)
+{
+    json_t *json = json_object();
+    struct olv_text line = {0};
+    olv_json_string(json, "run", olv_run_id(run));
+    olv_json_number(json, "done", r->done);
+    olv_json_number(json, "done_size", r->done_bytes);
+    olv_json_number(json, "told", r->told);
+    olv_json_number(json, "left", r->left);
+    olv_json_number(json, "declined", r->declined);
+    olv_json_number(json, "refused", r->refused);
+    olv_json_number(json, "failed", r->failed);
+    json_object_set_new(json, "interrupted", json_boolean(r->is_interrupted));
+    olv_json_line(json, &line);
+    puts(olv_text_string(&line));
+    olv_text_free(&line);
+    json_decref(json);
+}
+
+enum cli_status run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result, const char *done,
+                                 bool can_recover)
+{
+    watch_clear(cli);
+    if (cli_has(cli, OPT_JSON)) {
+        print_json(run, result);
+    } else {
+        putchar('\n');
+        print_people(cli, run, result, done, can_recover);
+    }
+    watch_print_troubles(cli);
+    return status_of(result);
+}
+
+void run_print_settled(struct cli *cli, const struct olv_run *run)
+{
+    uint64_t settled = olv_run_settled(run);
+    if (settled)
+        term_message(cli, STYLE_WARN, "an earlier run was cut short; what became of its last %llu %s is now in the ledger",
+                     (unsigned long long)settled, settled == 1 ? "file" : "files");
+}

@@ -1,0 +1,33 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Writing for people: names that do no harm, aligned tables, colours that carry no meaning alone. */
+#ifndef OLV_CLI_TERM_H
+#define OLV_CLI_TERM_H
+
+#include "cli/cli.h"
+#include "olvido/calendar.h"
+#include "olvido/text.h"
+
+/* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction of text or
+ * have no width, bytes that are no UTF-8, and the backslash come as \n, \t, \x1B, \u{202E}, \\. */
+void term_name(struct olv_text *out, const char *bytes);
+/* Columns that UTF-8 text takes. */
+unsigned term_columns(const char *text);
+/* Shortens UTF-8 text to at most `columns` by an ellipsis in its middle. */
+void term_shorten(struct olv_text *text, unsigned columns);
+
+enum { TERM_DATE = 20 };
+/* "2026-10-03 14:05" in local time. */
+char *term_date(struct olv_instant t, char out[TERM_DATE]);
+
+enum term_style { STYLE_PLAIN, STYLE_HEADING, STYLE_FAINT, STYLE_WARN, STYLE_ERROR, STYLE_GOOD };
+/* The sequences around styled text; "" without colour. */
+const char *term_begin(const struct cli *cli, enum term_style style);
+const char *term_end(const struct cli *cli);
+/* "1 file", "12,034 files". */
+void term_count(struct olv_text *out, uint64_t number, const char *one, const char *many);
+void term_number(struct olv_text *out, uint64_t number);
+
+/* A message to standard error that begins with "olvido: "; names in it must have gone through term_name. */
+void term_message(const struct cli *cli, enum term_style style, const char *format, ...);
+
+#endif

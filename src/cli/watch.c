@@ -1,0 +1,181 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Progress appears on standard error of a terminal after half a second of work, ten times a second at most, and is
+ * gone when the work is done. Troubles are collected and printed together, after the result. */
+#include "cli/watch.h"
+
+#include "cli/term.h"
+#include "olvido/quantity.h"
+
+#include <errno.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+#include <unistd.h>
+
+enum { SHOWN = 20, MOST_KEPT = 10000 };
+
+static volatile sig_atomic_t interrupted; /* the one thing a signal handler may set */
+
+struct cli_watch {
+    struct cli *cli;
+    bool is_terminal, is_shown;
+    double began, drawn;
+    uint64_t expected;
+    char **troubles; /* ready to print; owned */
+    size_t kept, cap;
+    uint64_t count;
+};
+
+static void on_signal(int number)
+{
+    (void)number;
+    interrupted = 1;
+}
+
+static double seconds(void)
+{
+    struct timespec t;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
+}
+
+static void describe_rest(const struct cli_watch *w, const struct olv_progress *p, double elapsed, struct olv_text *line)
+{
+    double rate = (double)p->files / elapsed;
+    olv_text_puts(line, ", ");
+    term_number(line, (uint64_t)rate);
+    olv_text_puts(line, "/s");
+    if (w->expected > p->files && rate > 0)
+        olv_text_printf(line, ", %.0f s left", (double)(w->expected - p->files) / rate + 0.5);
+}
+
+static void on_progress(void *self, const struct olv_progress *p)
+{
+    struct cli_watch *w = self;
+    struct olv_text line = {0};
+    double now = seconds();
+    char size[OLV_SIZE_TEXT];
+    if (!w->is_terminal || now - w->began < 0.5 || now - w->drawn < 0.1)
+        return;
+    w->drawn = now;
+    olv_text_printf(&line, "%s: ", p->doing);
+    term_number(&line, p->files);
+    if (w->expected || p->of_files) {
+        olv_text_puts(&line, " of ");
+        term_number(&line, w->expected ? w->expected : p->of_files);
+    }
+    olv_text_puts(&line, " files");
+    if (p->bytes)
+        olv_text_printf(&line, ", %s", olv_size_format(p->bytes, size));
+    describe_rest(w, p, now - w->began, &line);
+    if (w->cli->width > 4)
+        term_shorten(&line, w->cli->width - 1);
+    fprintf(stderr, "\r%s\033[K", olv_text_string(&line));
+    w->is_shown = true;
+    olv_text_free(&line);
+}
+
+void watch_clear(struct cli *cli)
+{
+    if (cli->watch->is_shown)
+        fputs("\r\033[K", stderr);
+    cli->watch->is_shown = false;
+    cli->watch->began = seconds();
+}
+
+static bool make_room(struct cli_watch *w)
+{
+    size_t cap = w->cap ? 2 * w->cap : 32;
+    char **grown;
+    if (w->kept < w->cap)
+        return true;
+    grown = w->kept < MOST_KEPT ? realloc(w->troubles, cap * sizeof *grown) : NULL;
+    if (!grown)
+        return false;
+    w->troubles = grown;
+    w->cap = cap;
+    return true;
+}
+
+static void on_trouble(void *self, const struct olv_trouble *t)
+{
+    struct cli_watch *w = self;
+    struct olv_text line = {0};
+    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT || t->kind == OLV_TROUBLE_OWN;
+    if (is_note && !cli_has(w->cli, OPT_VERBOSE))
+        return;
+    w->count += !is_note;
+    term_name(&line, t->path);
+    olv_text_printf(&line, ": %s", t->what);
+    if (t->sys && !is_note)
+        olv_text_printf(&line, ": %s", strerror(t->sys));
+    if (line.failed || !make_room(w)) {
+        olv_text_free(&line);
+        return;
+    }
+    w->troubles[w->kept++] = line.data;
+}
+
+static bool is_interrupted(void *self)
+{
+    (void)self;
+    return interrupted != 0;
+}
+
+bool watch_begin(struct cli *cli)
+{
+    struct sigaction action = {.sa_handler = on_signal}; /* without SA_RESTART: a question must hear it */
+    struct cli_watch *w = calloc(1, sizeof *w);
+    if (!w)
+        return false;
+    *w = (struct cli_watch){.cli = cli, .is_terminal = isatty(STDERR_FILENO) && !cli_has(cli, OPT_QUIET), .began = seconds()};
+    cli->watch = w;
+    cli->observer = (struct olv_observer){w, on_progress, on_trouble, is_interrupted};
+    sigaction(SIGINT, &action, NULL);
+    sigaction(SIGTERM, &action, NULL);
+    return true;
+}
+
+static void drop_troubles(struct cli_watch *w)
+{
+    for (size_t i = 0; i < w->kept; i++)
+        free(w->troubles[i]);
+    w->kept = 0;
+    w->count = 0;
+}
+
+void watch_end(struct cli *cli)
+{
+    struct cli_watch *w = cli->watch;
+    if (!w)
+        return;
+    drop_troubles(w);
+    free(w->troubles);
+    free(w);
+    cli->watch = NULL;
+}
+
+void watch_expect(struct cli *cli, uint64_t files)
+{
+    cli->watch->expected = files;
+    cli->watch->began = seconds();
+}
+
+void watch_print_troubles(struct cli *cli)
+{
+    struct cli_watch *w = cli->watch;
+    size_t shown = cli_has(cli, OPT_VERBOSE) || w->kept <= SHOWN ? w->kept : SHOWN;
+    watch_clear(cli);
+    for (size_t i = 0; i < shown; i++)
+        term_message(cli, STYLE_WARN, "%s", w->troubles[i]);
+    if (w->count > shown)
+        term_message(cli, STYLE_WARN, "and %llu more (--verbose names them)", (unsigned long long)(w->count - shown));
+    drop_troubles(w);
+}
+
+bool watch_is_interrupted(const struct cli *cli)
+{
+    (void)cli;
+    return interrupted != 0;
+}

@@ -1,0 +1,21 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The front end's observer: progress on the terminal, troubles named, Ctrl-C heard. */
+#ifndef OLV_CLI_WATCH_H
+#define OLV_CLI_WATCH_H
+
+#include "cli/cli.h"
+
+#include <stdint.h>
+
+/* Sets cli->observer and cli->watch. Also takes SIGINT and SIGTERM over. */
+bool watch_begin(struct cli *cli);
+void watch_end(struct cli *cli);
+/* Takes the line of progress away, before anything else is written. */
+void watch_clear(struct cli *cli);
+/* For progress "n of N". */
+void watch_expect(struct cli *cli, uint64_t files);
+/* Names what could not be read or done since the last call; the first twenty, or all with --verbose. */
+void watch_print_troubles(struct cli *cli);
+bool watch_is_interrupted(const struct cli *cli);
+
+#endif

@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Mount and inode name a file, its size and times its state; the time of birth tells an inode that was used again. */
+#include "file/identity.h"
+
+#include <unistd.h>
+
+struct olv_identity olv_identity_of(const struct olv_stat *stat)
+{
+    return (struct olv_identity){
+        .kind = stat->kind,
+        .has_born = stat->has_born,
+        .mount = stat->mount,
+        .inode = stat->inode,
+        .size_bytes = stat->size_bytes,
+        .modified = stat->modified,
+        .changed = stat->changed,
+        .born = stat->born,
+    };
+}
+
+static bool same(struct olv_instant a, struct olv_instant b)
+{
+    return olv_instant_compare(a, b) == 0;
+}
+
+bool olv_identity_holds(const struct olv_identity *i, const struct olv_stat *stat, bool with_changed)
+{
+    if (i->kind != stat->kind || i->mount != stat->mount || i->inode != stat->inode)
+        return false;
+    if (i->size_bytes != stat->size_bytes || !same(i->modified, stat->modified))
+        return false;
+    if (i->has_born && stat->has_born && !same(i->born, stat->born))
+        return false;
+    return !with_changed || same(i->changed, stat->changed);
+}
+
+bool olv_directory_is_ours(const struct olv_stat *directory)
+{
+    bool is_owner_trusted = directory->owner == 0 || directory->owner == (uint32_t)geteuid();
+    return is_owner_trusted && (directory->mode & 0022) == 0;
+}

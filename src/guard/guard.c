@@ -1,0 +1,46 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "guard/guard.h"
+
+#include "os/os.h"
+
+#include <fcntl.h>
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+
+void olv_guard_add(struct olv_guard *guard, const char *path)
+{
+    char *real = realpath(path, NULL);
+    struct olv_stat stat;
+    if (real && guard->own_count < OLV_OWN_PLACES && olv_os_stat(AT_FDCWD, real, &stat)) {
+        guard->own[guard->own_count].device = stat.device;
+        guard->own[guard->own_count++].inode = stat.inode;
+    }
+    free(real);
+}
+
+bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode)
+{
+    for (size_t i = 0; i < guard->own_count; i++)
+        if (guard->own[i].device == device && guard->own[i].inode == inode)
+            return true;
+    return false;
+}
+
+/* Whether `path` begins with the component `top`, or for "/lib" with any that starts so (/lib64, /libx32). */
+static bool is_at_or_below(const char *path, const char *top)
+{
+    size_t n = strlen(top);
+    if (strncmp(path, top, n) != 0)
+        return false;
+    return path[n] == '\0' || path[n] == '/' || strcmp(top, "/lib") == 0;
+}
+
+bool olv_guard_is_system(const char *path)
+{
+    static const char *const tops[] = {"/boot", "/dev", "/etc", "/lib", "/proc", "/run", "/sbin", "/bin", "/sys", "/usr"};
+    for (size_t i = 0; i < sizeof tops / sizeof *tops; i++)
+        if (is_at_or_below(path, tops[i]))
+            return true;
+    return false;
+}

@@ -1,0 +1,187 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The one appender. Lines gather in memory and go to the segment in one write; what is on disk is always whole lines
+ * plus, after a crash, at most one torn tail above the last checkpoint. */
+#include "ledger/append.h"
+
+#include "file/private.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static bool new_segment(struct olv_ledger *l, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE];
+    ledger_segment_name(l->tree.size, name);
+    if (l->segment >= 0)
+        close(l->segment);
+    l->segment = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
+    l->segment_bytes = 0;
+    if (l->segment < 0 || fsync(l->dir) < 0)
+        return olv_fail_system(err, name, "cannot begin a segment of the ledger");
+    return true;
+}
+
+/* Adds the lines above the checkpoint to the tree; cuts off and describes a torn tail. */
+static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, struct olv_text *torn, struct olv_error *err)
+{
+    uint64_t covered = l->tree.size, number = first;
+    uint8_t leaf[OLV_SHA256_SIZE];
+    struct line_reader r;
+    bool is_torn = false;
+    size_t len;
+    char *line;
+    if (!line_reader_open(&r, l->dir, name, err))
+        return false;
+    while ((line = line_reader_next(&r, &len, &is_torn, err))) {
+        if (is_torn) {
+            olv_text_add(torn, line, len);
+            break;
+        }
+        if (number++ >= covered) {
+            line_leaf(l->hasher, line, line_split(line, len), leaf);
+            tree_add(&l->tree, leaf);
+        }
+        l->segment_bytes += len + 1;
+    }
+    line_reader_close(&r);
+    if (err->code != OLV_OK)
+        return false;
+    if (number >= covered)
+        return true;
+    olv_fail(err, OLV_BROKEN, "the ledger has %llu lines, but its checkpoint covers %llu", (unsigned long long)number,
+             (unsigned long long)covered);
+    return olv_error_hint(err, "`olvido audit verify` says more; nothing will be done until this is explained");
+}
+
+static bool open_segment(struct olv_ledger *l, uint64_t first, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE];
+    struct olv_text torn = {0};
+    bool ok;
+    ledger_segment_name(first, name);
+    ok = catch_up(l, name, first, &torn, err);
+    if (ok) {
+        l->segment = openat(l->dir, name, O_WRONLY | O_APPEND | O_NOFOLLOW | O_CLOEXEC);
+        ok = l->segment >= 0 && (torn.len == 0 || ftruncate(l->segment, (off_t)l->segment_bytes) == 0);
+        if (!ok)
+            olv_fail_system(err, name, "cannot open the ledger for writing");
+    }
+    if (ok && torn.len)
+        ledger_repair(l, torn.data, torn.len);
+    olv_text_free(&torn);
+    return ok;
+}
+
+static bool begin_new(struct olv_ledger *l, struct olv_error *err)
+{
+    struct checkpoint empty = {.size = 0};
+    tree_root(&l->tree, empty.root);
+    return checkpoint_write(l->dir, l->key, &empty, err) && new_segment(l, err);
+}
+
+static bool check_root(struct olv_ledger *l, const struct checkpoint *checkpoint, struct olv_error *err)
+{
+    uint8_t root[OLV_SHA256_SIZE];
+    if (!tree_load(&l->tree, l->dir, checkpoint->size, err))
+        return false;
+    tree_root(&l->tree, root);
+    if (memcmp(root, checkpoint->root, sizeof root) == 0)
+        return true;
+    olv_fail(err, OLV_BROKEN, "the ledger's hashes are not those that its checkpoint signs");
+    return olv_error_hint(err, "`olvido audit verify` says more; nothing will be done until this is explained");
+}
+
+static bool open_existing(struct olv_ledger *l, struct olv_error *err)
+{
+    struct checkpoint checkpoint;
+    uint64_t *firsts;
+    size_t count;
+    bool ok;
+    if (!ledger_segments(l->dir, &firsts, &count, err))
+        return false;
+    if (!checkpoint_read(l->dir, l->key, &checkpoint, err)) {
+        bool is_new = err->sys == ENOENT && count == 0;
+        free(firsts);
+        if (!is_new && err->sys == ENOENT)
+            olv_error_as(err, OLV_BROKEN);
+        return is_new ? begin_new(l, err) : false;
+    }
+    ok = check_root(l, &checkpoint, err);
+    if (ok && count == 0)
+        ok = checkpoint.size == 0 ? new_segment(l, err) : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
+    else if (ok)
+        ok = open_segment(l, firsts[count - 1], err);
+    free(firsts);
+    return ok;
+}
+
+struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
+{
+    struct olv_ledger *l = calloc(1, sizeof *l);
+    int keys = -1;
+    bool ok;
+    if (!l) {
+        olv_fail_memory(err);
+        return NULL;
+    }
+    l->segment = -1;
+    l->dir = olv_private_open(state, "ledger", true, "ledger", "the ledger's directory", err);
+    keys = l->dir < 0 ? -1 : olv_private_open(state, "keys", true, "keys", "the directory of keys", err);
+    l->key = keys < 0 ? NULL : olv_key_load_or_make(keys, err);
+    l->hasher = olv_hasher_new();
+    tree_begin(&l->tree, l->hasher, true);
+    ok = l->key && (l->hasher || olv_fail_memory(err)) && open_existing(l, err);
+    if (keys >= 0)
+        close(keys);
+    if (ok)
+        return l;
+    olv_ledger_close(l);
+    return NULL;
+}
+
+void olv_ledger_close(struct olv_ledger *l)
+{
+    if (!l)
+        return;
+    if (l->segment >= 0)
+        close(l->segment);
+    if (l->dir >= 0)
+        close(l->dir);
+    tree_end(&l->tree);
+    olv_text_free(&l->pending);
+    olv_text_free(&l->head);
+    olv_text_free(&l->open);
+    olv_hasher_free(l->hasher);
+    olv_key_free(l->key);
+    free(l);
+}
+
+bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
+{
+    if (l->pending.failed || l->head.failed || l->open.failed)
+        return olv_fail_memory(err);
+    if (l->pending.len == 0)
+        return true;
+    if (!olv_write_all(l->segment, l->pending.data, l->pending.len) || fsync(l->segment) < 0) {
+        olv_fail_system(err, "ledger", "cannot write the ledger");
+        if (ftruncate(l->segment, (off_t)l->segment_bytes) == 0)
+            fsync(l->segment);
+        return false;
+    }
+    l->segment_bytes += l->pending.len;
+    olv_text_clear(&l->pending);
+    return true;
+}
+
+bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
+{
+    struct checkpoint checkpoint = {.size = l->tree.size};
+    tree_root(&l->tree, checkpoint.root);
+    if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 || !checkpoint_write(l->dir, l->key, &checkpoint, err))
+        return false;
+    return l->segment_bytes < LEDGER_SEGMENT_BYTES || new_segment(l, err);
+}

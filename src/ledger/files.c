@@ -1,0 +1,195 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "ledger/files.h"
+
+#include "file/private.h"
+
+#include <dirent.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+void ledger_segment_name(uint64_t first, char out[LEDGER_NAME_SIZE])
+{
+    snprintf(out, LEDGER_NAME_SIZE, "lines-%012llu.jsonl", (unsigned long long)(first % 1000000000000u));
+}
+
+static int by_number(const void *a, const void *b)
+{
+    const uint64_t *x = a, *y = b;
+    return *x < *y ? -1 : *x > *y;
+}
+
+static bool add_first(uint64_t **firsts, size_t *count, uint64_t first)
+{
+    uint64_t *grown = realloc(*firsts, (*count + 1) * sizeof *grown);
+    if (!grown)
+        return false;
+    grown[(*count)++] = first;
+    *firsts = grown;
+    return true;
+}
+
+bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error *err)
+{
+    int fd = openat(dir, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    DIR *stream = fd >= 0 ? fdopendir(fd) : NULL;
+    struct dirent *entry;
+    bool ok = true;
+    *firsts = NULL;
+    *count = 0;
+    if (!stream) {
+        olv_fail_system(err, "ledger", "cannot read the ledger's directory");
+        if (fd >= 0)
+            close(fd);
+        return false;
+    }
+    while (ok && (entry = readdir(stream))) {
+        char name[LEDGER_NAME_SIZE];
+        unsigned long long first;
+        if (sscanf(entry->d_name, "lines-%12llu.jsonl", &first) != 1)
+            continue;
+        ledger_segment_name(first, name);
+        if (strcmp(name, entry->d_name) == 0)
+            ok = *count < MOST_SEGMENTS && add_first(firsts, count, first);
+    }
+    closedir(stream);
+    if (*count)
+        qsort(*firsts, *count, sizeof **firsts, by_number);
+    return ok ? true : olv_fail_memory(err);
+}
+
+/* ---- lines ---- */
+
+enum { READ_SIZE = 1 << 18, LONGEST_LINE = 1 << 24 };
+
+bool line_reader_open(struct line_reader *r, int dir, const char *name, struct olv_error *err)
+{
+    *r = (struct line_reader){.fd = openat(dir, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC)};
+    if (r->fd < 0)
+        return olv_fail_system(err, name, "cannot open a segment of the ledger");
+    r->cap = 2 * READ_SIZE;
+    r->buffer = malloc(r->cap + 1);
+    if (r->buffer)
+        return true;
+    close(r->fd);
+    return olv_fail_memory(err);
+}
+
+static bool fill(struct line_reader *r, struct olv_error *err)
+{
+    ssize_t got;
+    memmove(r->buffer, r->buffer + r->at, r->len - r->at);
+    r->len -= r->at;
+    r->at = 0;
+    if (r->cap - r->len < READ_SIZE) {
+        char *grown = r->cap < LONGEST_LINE ? realloc(r->buffer, 2 * r->cap + 1) : NULL;
+        if (!grown)
+            return olv_fail(err, OLV_BROKEN, "a line of the ledger is longer than 16 MiB");
+        r->buffer = grown;
+        r->cap *= 2;
+    }
+    got = read(r->fd, r->buffer + r->len, r->cap - r->len);
+    if (got < 0)
+        return olv_fail_system(err, "ledger", "cannot read the ledger");
+    r->at_end = got == 0;
+    r->len += (size_t)got;
+    return true;
+}
+
+char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct olv_error *err)
+{
+    size_t searched = 0;
+    char *line, *stop = NULL;
+    *err = (struct olv_error){0};
+    while (!(stop = memchr(r->buffer + r->at + searched, '\n', r->len - r->at - searched)) && !r->at_end) {
+        searched = r->len - r->at;
+        if (!fill(r, err))
+            return NULL;
+    }
+    line = r->buffer + r->at;
+    *is_torn = !stop;
+    *len = stop ? (size_t)(stop - line) : r->len - r->at;
+    if (!stop && *len == 0)
+        return NULL;
+    line[*len] = '\0';
+    r->at += *len + (stop ? 1 : 0);
+    return line;
+}
+
+void line_reader_close(struct line_reader *r)
+{
+    if (r->fd >= 0)
+        close(r->fd);
+    free(r->buffer);
+    *r = (struct line_reader){.fd = -1};
+}
+
+/* A quote within a JSON string is escaped, so these bytes cannot stand inside one: the first match is the member. */
+struct line_parts line_split(const char *line, size_t len)
+{
+    static const char member[] = ",\"open\":";
+    const char *at = strstr(line, member);
+    struct line_parts parts = {.head_len = len ? len - 1 : 0};
+    if (!at || len < sizeof member)
+        return parts;
+    parts.head_len = (size_t)(at - line);
+    parts.open = at + sizeof member - 1;
+    parts.open_len = (size_t)(line + len - 1 - parts.open);
+    return parts;
+}
+
+void line_leaf(struct olv_hasher *hasher, const char *line, struct line_parts parts, uint8_t out[OLV_SHA256_SIZE])
+{
+    static const uint8_t prefix = 0; /* of a leaf: RFC 9162, section 2.1.1 */
+    olv_hasher_begin(hasher);
+    olv_hasher_add(hasher, &prefix, 1);
+    olv_hasher_add(hasher, line, parts.head_len);
+    olv_hasher_add(hasher, "}", 1);
+    olv_hasher_end(hasher, out);
+}
+
+/* ---- the checkpoint (C2SP tlog-checkpoint): origin, size, root in base64, each in a line ---- */
+
+enum { LARGEST_CHECKPOINT = 4096 };
+
+static bool parse_checkpoint(const char *body, const char *origin, struct checkpoint *out)
+{
+    char name[64], base64[64];
+    uint8_t root[48];
+    unsigned long long size;
+    if (sscanf(body, "%63[^\n]\n%20llu\n%63[^\n]\n", name, &size, base64) != 3 || strcmp(name, origin) != 0)
+        return false;
+    if (olv_unbase64(base64, strlen(base64), root) != OLV_SHA256_SIZE)
+        return false;
+    out->size = size;
+    memcpy(out->root, root, sizeof out->root);
+    return true;
+}
+
+bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
+{
+    struct olv_text note = {0};
+    size_t body_len;
+    bool ok = olv_read_file(dir, "checkpoint", LARGEST_CHECKPOINT, &note, err) && olv_note_verify(key, olv_text_string(&note), note.len, &body_len, err);
+    if (ok && !parse_checkpoint(note.data, olv_key_origin(key), out))
+        ok = olv_fail(err, OLV_BROKEN, "the checkpoint cannot be read");
+    olv_text_free(&note);
+    return ok;
+}
+
+bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint, struct olv_error *err)
+{
+    struct olv_text body = {0}, note = {0};
+    char base64[48];
+    bool ok;
+    olv_base64(checkpoint->root, sizeof checkpoint->root, base64);
+    olv_text_printf(&body, "%s\n%llu\n%s\n", olv_key_origin(key), (unsigned long long)checkpoint->size, base64);
+    ok = body.failed ? olv_fail_memory(err) : olv_note_sign(key, &body, &note, err);
+    ok = ok && olv_publish(dir, "checkpoint", note.data, note.len, err);
+    olv_text_free(&body);
+    olv_text_free(&note);
+    return ok;
+}

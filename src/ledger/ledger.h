@@ -1,0 +1,50 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Appending to the ledger. One appender at a time: the caller holds the lock of the state directory. */
+#ifndef OLV_LEDGER_LEDGER_H
+#define OLV_LEDGER_LEDGER_H
+
+#include "olvido/docket.h"
+#include "olvido/error.h"
+#include "olvido/ledger.h"
+
+struct olv_ledger;
+
+/* Opens (or begins) the ledger of an open state directory, after comparing its end with its checkpoint: a torn tail
+ * above the checkpoint is cut off and the repair recorded; anything worse is OLV_BROKEN. */
+struct olv_ledger *olv_ledger_open(int state, struct olv_error *err);
+void olv_ledger_close(struct olv_ledger *ledger);
+
+struct olv_run_facts {
+    const char *run, *command;
+    const char *policy_path;       /* NULL by hand */
+    const uint8_t *policy_digest;  /* 32 bytes; NULL by hand */
+};
+
+struct olv_outcome_facts {
+    const char *run;
+    uint64_t batch;
+    const struct olv_docket_entry *entry;
+    const char *result; /* done, told, left, failed */
+    const char *reason; /* may be "" */
+    const char *trash;  /* the item's name in the trash, or "" */
+    const char *path;   /* where the file was (or, recovered, is) */
+    bool is_settled;    /* found out after a crash, by looking */
+};
+
+struct olv_end_facts {
+    const char *run, *result; /* finished, stopped, interrupted, failed */
+    uint64_t done, left, failed;
+};
+
+/* Each adds one line in memory; nothing is on disk before olv_ledger_sync. Failures show there. */
+void olv_ledger_begin_run(struct olv_ledger *ledger, const struct olv_run_facts *facts);
+void olv_ledger_intent(struct olv_ledger *ledger, const char *run, uint64_t batch, const uint8_t segment[32], uint64_t decisions);
+void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
+void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
+
+/* Writes what was added and brings it to the disk. After a failure nothing of it is in the file. */
+bool olv_ledger_sync(struct olv_ledger *ledger, struct olv_error *err);
+/* Signs the tree as it is after the last sync, and brings the hashes and the checkpoint to the disk. */
+bool olv_ledger_checkpoint(struct olv_ledger *ledger, struct olv_error *err);
+
+#endif

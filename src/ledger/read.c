@@ -1,0 +1,108 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Reading the ledger line by line, without the right to change anything and without believing it. */
+#include "ledger/files.h"
+
+#include "file/private.h"
+#include "olvido/json.h"
+#include "olvido/ledger.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <unistd.h>
+
+static int open_ledger(const char *state, struct olv_error *err)
+{
+    int fd, dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
+    if (dir < 0)
+        return -1;
+    fd = olv_private_open(dir, "ledger", false, state, "the ledger's directory", err);
+    close(dir);
+    return fd;
+}
+
+static const char *member(const json_t *object, const char *key)
+{
+    const json_t *value = json_object_get(object, key);
+    return json_is_string(value) ? json_string_value(value) : "";
+}
+
+struct reading {
+    bool (*each)(void *self, const struct olv_ledger_record *record);
+    void *self;
+    struct olv_text path, trash;
+};
+
+static void fill_record(struct reading *reading, const json_t *line, struct olv_ledger_record *r)
+{
+    const json_t *open = json_object_get(line, "open");
+    r->line = olv_json_get_number(line, "line");
+    r->time = member(line, "time");
+    r->kind = member(line, "kind");
+    r->run = member(line, "run");
+    r->command = member(line, "command");
+    r->rule = member(line, "rule");
+    r->act = member(line, "act");
+    r->result = member(line, "result");
+    r->reason = member(line, "reason");
+    r->size_bytes = olv_json_get_number(line, "size");
+    r->batch = olv_json_get_number(line, "batch");
+    r->entry = olv_json_get_number(line, "entry");
+    r->done = olv_json_get_number(line, "done");
+    r->left = olv_json_get_number(line, "left");
+    r->failed = olv_json_get_number(line, "failed");
+    r->path = olv_json_get_name(open, "path", &reading->path) ? olv_text_string(&reading->path) : "";
+    r->trash = olv_json_get_name(open, "trash", &reading->trash) ? olv_text_string(&reading->trash) : "";
+}
+
+/* False to stop: asked to, or (then err->code is set) the line cannot be read. */
+static bool read_line(struct reading *reading, const char *line, size_t len, const char *name, uint64_t at, struct olv_error *err)
+{
+    struct olv_ledger_record record = {.json = line, .json_len = len};
+    json_t *json = json_loadb(line, len, 0, NULL);
+    bool go_on;
+    if (!json) {
+        olv_fail(err, OLV_BROKEN, "line %llu of %s is no ledger line", (unsigned long long)at, name);
+        return olv_error_hint(err, "`olvido audit verify` says more");
+    }
+    fill_record(reading, json, &record);
+    go_on = reading->each(reading->self, &record);
+    json_decref(json);
+    return go_on;
+}
+
+static bool read_segment(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE], *line;
+    struct line_reader r;
+    bool is_torn, go_on = true;
+    uint64_t at = 0;
+    size_t len;
+    ledger_segment_name(first, name);
+    if (!line_reader_open(&r, dir, name, err))
+        return false;
+    while (go_on && (line = line_reader_next(&r, &len, &is_torn, err)) && !is_torn)
+        go_on = read_line(reading, line, len, name, ++at, err);
+    line_reader_close(&r);
+    return go_on && err->code == OLV_OK;
+}
+
+bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
+                     struct olv_error *err)
+{
+    struct reading reading = {.each = each, .self = self};
+    uint64_t *firsts = NULL;
+    size_t count = 0;
+    int dir = open_ledger(state, err);
+    bool ok = dir >= 0 && ledger_segments(dir, &firsts, &count, err);
+    if (ok)
+        *err = (struct olv_error){0};
+    for (size_t i = 0; ok && i < count; i++)
+        ok = read_segment(&reading, dir, firsts[i], err);
+    if (dir >= 0)
+        close(dir);
+    free(firsts);
+    olv_text_free(&reading.path);
+    olv_text_free(&reading.trash);
+    return err->code == OLV_OK;
+}

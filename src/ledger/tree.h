@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The Merkle tree over the ledger's lines (RFC 9162, section 2.1), stored as 256-wide tiles and a right edge: the file
+ * `hashes-L` holds the hashes of level L one after the other, 256 of them to a tile; an entry of level L+1 is the root
+ * of a full tile of level L. The last, partial tile of each level is the right edge. */
+#ifndef OLV_LEDGER_TREE_H
+#define OLV_LEDGER_TREE_H
+
+#include "base/digest.h"
+#include "olvido/error.h"
+#include "olvido/text.h"
+
+enum { TREE_LEVELS = 6, TILE_WIDTH = 256 }; /* 2^48 lines */
+
+struct tree {
+    uint64_t size; /* leaves */
+    uint8_t edge[TREE_LEVELS][TILE_WIDTH][OLV_SHA256_SIZE];
+    struct olv_text unwritten[TREE_LEVELS]; /* hashes not yet in the files */
+    uint64_t written[TREE_LEVELS];          /* hashes in the files */
+    bool keeps;                             /* whether unwritten hashes are kept at all */
+    struct olv_hasher *hasher;              /* borrowed */
+};
+
+void tree_leaf_hash(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
+/* An empty tree; with `keeps` what is added can be written. */
+void tree_begin(struct tree *tree, struct olv_hasher *hasher, bool keeps);
+void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE]);
+/* The root of all leaves; of none, the digest of nothing. */
+void tree_root(const struct tree *tree, uint8_t out[OLV_SHA256_SIZE]);
+void tree_end(struct tree *tree);
+
+/* Loads the right edge of the first `size` leaves from the files in `dir`. False when they are too short. */
+bool tree_load(struct tree *tree, int dir, uint64_t size, struct olv_error *err);
+/* Writes what is unwritten, cuts off what lies behind it, and brings it to the disk. */
+bool tree_store(struct tree *tree, int dir, struct olv_error *err);
+
+#endif

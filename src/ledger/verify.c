@@ -1,0 +1,297 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Verification: the signed checkpoint vouches for the root, the root for the stored hashes, a stored hash for its
+ * line. So the first line that differs from its stored hash is the first that was touched, and comparing it with its
+ * neighbours' hashes tells how. The docket segments are compared with the intents that commit to them. */
+#include "ledger/files.h"
+
+#include "file/private.h"
+#include "olvido/json.h"
+#include "olvido/ledger.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { LARGEST_SEGMENT_FILE = 64 << 20, TELL_EVERY = 16384 };
+
+struct verifying {
+    int state, dir;      /* descriptors */
+    const struct olv_observer *observer;
+    struct olv_ledger_report *report;
+    struct olv_key *key;
+    struct olv_hasher *hasher;
+    struct checkpoint checkpoint;
+    uint8_t (*hashes)[OLV_SHA256_SIZE]; /* the stored ones of all lines, vouched for by the checkpoint */
+    uint64_t hash_count;
+    struct olv_text segment; /* of a docket */
+};
+
+static void found(struct verifying *v, enum olv_ledger_fault fault, uint64_t line, const char *file, uint64_t at,
+                  const char *format, ...)
+{
+    struct olv_ledger_report *report = v->report;
+    va_list args;
+    report->fault = fault;
+    report->fault_line = line;
+    report->fault_at = at;
+    snprintf(report->fault_file, sizeof report->fault_file, "%.60s", file);
+    va_start(args, format);
+    vsnprintf(report->detail, sizeof report->detail, format, args);
+    va_end(args);
+}
+
+static bool is_stored(const struct verifying *v, uint64_t line, const uint8_t leaf[OLV_SHA256_SIZE])
+{
+    return line < v->hash_count && memcmp(v->hashes[line], leaf, OLV_SHA256_SIZE) == 0;
+}
+
+static bool is_stored_anywhere(const struct verifying *v, const uint8_t leaf[OLV_SHA256_SIZE])
+{
+    for (uint64_t i = 0; i < v->hash_count; i++)
+        if (is_stored(v, i, leaf))
+            return true;
+    return false;
+}
+
+/* The line at `number` is not the one whose hash is stored there: what happened? `next` is the leaf of the line after
+ * it, or NULL at the end. */
+static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, const uint8_t *next, const char *file, uint64_t at)
+{
+    if (is_stored(v, number + 1, leaf) && !(next && is_stored(v, number, next)))
+        found(v, OLV_LEDGER_REMOVED, number, file, at, "the line that stood here is gone");
+    else if (is_stored_anywhere(v, leaf))
+        found(v, OLV_LEDGER_REORDERED, number, file, at, "this line belongs elsewhere");
+    else if (next && is_stored(v, number, next))
+        found(v, OLV_LEDGER_ADDED, number, file, at, "this line was not written by Olvido");
+    else
+        found(v, OLV_LEDGER_ALTERED, number, file, at, "this line is not what was written");
+}
+
+/* Whether what is open in the line is what its head sealed. */
+static bool is_sealed(struct verifying *v, const char *line, struct line_parts parts)
+{
+    static const char member[] = "\"sealed\":\"";
+    uint8_t digest[OLV_SHA256_SIZE];
+    char hex[OLV_HEX_SIZE];
+    const char *sealed = strstr(line, member);
+    if (!parts.open) {
+        v->report->removed_names += sealed != NULL;
+        return true;
+    }
+    olv_sha256(v->hasher, parts.open, parts.open_len, digest);
+    olv_hex(digest, sizeof digest, hex);
+    return sealed && sealed < parts.open && strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
+}
+
+/* ---- docket segments ---- */
+
+static bool digest_of_segment(struct verifying *v, const char *run, uint64_t batch, char hex[OLV_HEX_SIZE])
+{
+    char path[128];
+    uint8_t digest[OLV_SHA256_SIZE];
+    struct olv_error ignored;
+    snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
+    if (!olv_read_file(v->state, path, LARGEST_SEGMENT_FILE, &v->segment, &ignored))
+        return false;
+    olv_sha256(v->hasher, olv_text_string(&v->segment), v->segment.len, digest);
+    olv_hex(digest, sizeof digest, hex);
+    return true;
+}
+
+static void check_intent(struct verifying *v, const char *line, size_t len, const char *file, uint64_t at)
+{
+    json_t *json = strstr(line, "\"kind\":\"intent\"") ? json_loadb(line, len, 0, NULL) : NULL;
+    const char *run = json_string_value(json_object_get(json, "run"));
+    const char *segment = json_string_value(json_object_get(json, "segment"));
+    uint64_t batch = olv_json_get_number(json, "batch");
+    char hex[OLV_HEX_SIZE];
+    if (run && segment && !strchr(run, '/')) {
+        v->report->segments++;
+        if (!digest_of_segment(v, run, batch, hex))
+            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of run %s, batch %llu is missing", run,
+                  (unsigned long long)batch);
+        else if (strcmp(hex, segment) != 0)
+            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of run %s, batch %llu was altered", run,
+                  (unsigned long long)batch);
+    }
+    json_decref(json);
+}
+
+/* ---- lines ---- */
+
+/* The leaf of the line after the one just read, without moving on. */
+static bool peek_leaf(struct verifying *v, struct line_reader *r, uint8_t out[OLV_SHA256_SIZE])
+{
+    struct olv_error ignored;
+    size_t len;
+    bool is_torn;
+    char *line = line_reader_next(r, &len, &is_torn, &ignored); /* the fault ends the reading, so nothing is lost */
+    if (line && !is_torn)
+        line_leaf(v->hasher, line, line_split(line, len), out);
+    return line && !is_torn;
+}
+
+static void check_line(struct verifying *v, struct line_reader *r, const char *line, size_t len, const char *file, uint64_t at)
+{
+    struct line_parts parts = line_split(line, len);
+    uint64_t number = v->report->lines;
+    uint8_t leaf[OLV_SHA256_SIZE], next[OLV_SHA256_SIZE];
+    line_leaf(v->hasher, line, parts, leaf);
+    if (number < v->report->covered && !is_stored(v, number, leaf)) {
+        bool has_next = peek_leaf(v, r, next);
+        classify(v, number, leaf, has_next ? next : NULL, file, at);
+        return;
+    }
+    if (!is_sealed(v, line, parts)) {
+        found(v, OLV_LEDGER_ALTERED, number, file, at, "the names in this line are not those that it sealed");
+        return;
+    }
+    if (number >= v->report->covered && !v->report->is_open) {
+        found(v, OLV_LEDGER_ADDED, number, file, at, "this line stands behind the last checkpoint, and no run is open");
+        return;
+    }
+    check_intent(v, line, len, file, at);
+    v->report->lines++;
+}
+
+static bool check_file(struct verifying *v, uint64_t first, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE], file[LEDGER_NAME_SIZE + 8], *line;
+    struct line_reader r;
+    uint64_t at = 0;
+    bool is_torn;
+    size_t len;
+    ledger_segment_name(first, name);
+    snprintf(file, sizeof file, "ledger/%s", name);
+    if (first != v->report->lines) {
+        found(v, OLV_LEDGER_REMOVED, v->report->lines, file, 1, "the lines before this file are gone");
+        return true;
+    }
+    if (!line_reader_open(&r, v->dir, name, err))
+        return false;
+    while (v->report->fault == OLV_LEDGER_SOUND && (line = line_reader_next(&r, &len, &is_torn, err))) {
+        if (is_torn && v->report->lines >= v->report->covered)
+            break; /* the next run cuts it off and records that */
+        check_line(v, &r, line, len, file, ++at);
+        if (v->report->lines % TELL_EVERY == 0)
+            olv_observe_progress(v->observer, (struct olv_progress){"verifying", v->report->lines, 0, v->report->covered});
+    }
+    line_reader_close(&r);
+    return v->report->fault != OLV_LEDGER_SOUND || err->code == OLV_OK;
+}
+
+static bool check_lines(struct verifying *v, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE] = "", file[LEDGER_NAME_SIZE + 8];
+    uint64_t *firsts;
+    size_t count;
+    bool ok = ledger_segments(v->dir, &firsts, &count, err);
+    for (size_t i = 0; ok && i < count && v->report->fault == OLV_LEDGER_SOUND; i++)
+        ok = check_file(v, firsts[i], err);
+    if (ok && v->report->fault == OLV_LEDGER_SOUND && v->report->lines < v->report->covered) {
+        if (count)
+            ledger_segment_name(firsts[count - 1], name);
+        snprintf(file, sizeof file, "ledger/%s", name);
+        found(v, OLV_LEDGER_REMOVED, v->report->lines, file, v->report->lines - (count ? firsts[count - 1] : 0) + 1,
+              "this line and all after it are gone: %llu of %llu", (unsigned long long)(v->report->covered - v->report->lines),
+              (unsigned long long)v->report->covered);
+    }
+    free(firsts);
+    return ok;
+}
+
+/* ---- the checkpoint and the stored hashes ---- */
+
+static bool load_hashes(struct verifying *v, struct olv_error *err)
+{
+    size_t want = (size_t)v->checkpoint.size * OLV_SHA256_SIZE, len = 0;
+    ssize_t got = 1;
+    int fd;
+    if (want == 0)
+        return true;
+    v->hashes = malloc(want);
+    if (!v->hashes)
+        return olv_fail_memory(err);
+    fd = openat(v->dir, "hashes-0", O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    while (fd >= 0 && len < want && (got = read(fd, (uint8_t *)v->hashes + len, want - len)) > 0)
+        len += (size_t)got;
+    if (fd >= 0)
+        close(fd);
+    v->hash_count = len / OLV_SHA256_SIZE;
+    return true;
+}
+
+static void check_root(struct verifying *v)
+{
+    struct tree *tree = malloc(sizeof *tree);
+    uint8_t root[OLV_SHA256_SIZE];
+    if (!tree)
+        return;
+    tree_begin(tree, v->hasher, false);
+    for (uint64_t i = 0; i < v->hash_count; i++)
+        tree_add(tree, v->hashes[i]);
+    tree_root(tree, root);
+    if (v->hash_count != v->checkpoint.size || memcmp(root, v->checkpoint.root, sizeof root) != 0)
+        found(v, OLV_LEDGER_HASHES, 0, "ledger/hashes-0", 0, "the stored hashes are not those that the checkpoint signs");
+    tree_end(tree);
+    free(tree);
+}
+
+static bool check_checkpoint(struct verifying *v, struct olv_error *err)
+{
+    struct olv_ledger_report *report = v->report;
+    if (!checkpoint_read(v->dir, v->key, &v->checkpoint, err)) {
+        found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);
+        *err = (struct olv_error){0};
+        return true;
+    }
+    report->covered = v->checkpoint.size;
+    snprintf(report->origin, sizeof report->origin, "%s", olv_key_origin(v->key));
+    olv_hex(v->checkpoint.root, OLV_SHA256_SIZE, report->root);
+    if (!load_hashes(v, err))
+        return false;
+    check_root(v);
+    return true;
+}
+
+static bool open_all(struct verifying *v, const char *state, struct olv_error *err)
+{
+    int keys;
+    struct stat st;
+    v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
+    v->dir = v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
+    keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
+    if (keys < 0)
+        return false;
+    v->report->is_open = fstatat(v->state, "runs/open", &st, AT_SYMLINK_NOFOLLOW) == 0;
+    v->key = olv_key_load_public(keys, err);
+    close(keys);
+    v->hasher = olv_hasher_new();
+    return v->key && (v->hasher || olv_fail_memory(err));
+}
+
+bool olv_ledger_verify(const char *state, const struct olv_observer *observer, struct olv_ledger_report *report,
+                       struct olv_error *err)
+{
+    struct verifying v = {.state = -1, .dir = -1, .observer = observer, .report = report};
+    bool ok;
+    *report = (struct olv_ledger_report){0};
+    *err = (struct olv_error){0};
+    ok = open_all(&v, state, err) && check_checkpoint(&v, err);
+    if (ok && report->fault == OLV_LEDGER_SOUND)
+        ok = check_lines(&v, err);
+    if (v.dir >= 0)
+        close(v.dir);
+    if (v.state >= 0)
+        close(v.state);
+    olv_key_free(v.key);
+    olv_hasher_free(v.hasher);
+    olv_text_free(&v.segment);
+    free(v.hashes);
+    return ok;
+}

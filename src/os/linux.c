@@ -1,0 +1,250 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Linux 5.6 and later: openat2, statx, getdents64, renameat2, open-file-description locks, leases. */
+#define _GNU_SOURCE
+#include "os/os.h"
+
+#include <errno.h>
+#include <dirent.h>
+#include <fcntl.h>
+#include <linux/magic.h>
+#include <linux/openat2.h>
+#include <sched.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/stat.h>
+#include <sys/syscall.h>
+#include <sys/vfs.h>
+#include <time.h>
+#include <unistd.h>
+
+enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
+
+static int open_resolved(int dir, const char *path, uint64_t resolve)
+{
+    struct open_how how = {.flags = OPEN_DIRECTORY, .resolve = resolve};
+    long fd;
+    do
+        fd = syscall(SYS_openat2, dir, path, &how, sizeof how);
+    while (fd < 0 && (errno == EINTR || errno == EAGAIN));
+    return (int)fd;
+}
+
+/* For kernels and containers without openat2: one component at a time, none of them a link. */
+static int open_by_components(const char *path)
+{
+    char copy[4096], *rest = copy, *name;
+    int fd = open("/", OPEN_DIRECTORY), next;
+    if (strlen(path) >= sizeof copy) {
+        close(fd);
+        errno = ENAMETOOLONG;
+        return -1;
+    }
+    strcpy(copy, path);
+    while (fd >= 0 && (name = strsep(&rest, "/"))) {
+        if (!*name)
+            continue;
+        next = openat(fd, name, OPEN_DIRECTORY);
+        close(fd);
+        fd = next;
+    }
+    return fd;
+}
+
+int olv_os_open_path(const char *path)
+{
+    int fd = open_resolved(AT_FDCWD, path, RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS);
+    if (fd < 0 && (errno == ENOSYS || errno == EPERM))
+        return open_by_components(path);
+    return fd;
+}
+
+static int open_dir_weakly(int dir, const char *name, bool one_mount)
+{
+    struct olv_stat above, here;
+    int fd = openat(dir, name, OPEN_DIRECTORY);
+    if (fd < 0 || !one_mount)
+        return fd;
+    if (olv_os_stat(dir, "", &above) && olv_os_stat(fd, "", &here) && above.mount == here.mount)
+        return fd;
+    close(fd);
+    errno = EXDEV;
+    return -1;
+}
+
+int olv_os_open_dir(int dir, const char *name, bool one_mount)
+{
+    uint64_t resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;
+    int fd = open_resolved(dir, name, resolve | (one_mount ? RESOLVE_NO_XDEV : 0));
+    if (fd < 0 && (errno == ENOSYS || errno == EPERM))
+        return open_dir_weakly(dir, name, one_mount);
+    return fd;
+}
+
+static enum olv_kind kind_of_mode(unsigned mode)
+{
+    switch (mode & S_IFMT) {
+    case S_IFREG:
+        return OLV_KIND_FILE;
+    case S_IFDIR:
+        return OLV_KIND_DIRECTORY;
+    case S_IFLNK:
+        return OLV_KIND_LINK;
+    case S_IFSOCK:
+        return OLV_KIND_SOCKET;
+    case S_IFIFO:
+        return OLV_KIND_PIPE;
+    case S_IFCHR:
+    case S_IFBLK:
+        return OLV_KIND_DEVICE;
+    default:
+        return OLV_KIND_UNKNOWN;
+    }
+}
+
+static struct olv_instant instant_of(const struct statx_timestamp *t)
+{
+    return (struct olv_instant){t->tv_sec, t->tv_nsec};
+}
+
+bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
+{
+    struct statx x;
+    int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH);
+    if (statx(dir, name, flags, STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID, &x) < 0)
+        return false;
+    *out = (struct olv_stat){
+        .kind = kind_of_mode(x.stx_mode),
+        .mode = x.stx_mode & 07777,
+        .owner = x.stx_uid,
+        .group = x.stx_gid,
+        .links = x.stx_nlink,
+        .size_bytes = x.stx_size,
+        .inode = x.stx_ino,
+        .mount = x.stx_mask & STATX_MNT_ID ? x.stx_mnt_id : (uint64_t)x.stx_dev_major << 32 | x.stx_dev_minor,
+        .device = (uint64_t)x.stx_dev_major << 32 | x.stx_dev_minor,
+        .modified = instant_of(&x.stx_mtime),
+        .accessed = instant_of(&x.stx_atime),
+        .changed = instant_of(&x.stx_ctime),
+        .born = instant_of(&x.stx_btime),
+        .has_born = (x.stx_mask & STATX_BTIME) != 0,
+        .is_immutable = (x.stx_attributes & STATX_ATTR_IMMUTABLE) != 0,
+        .is_append_only = (x.stx_attributes & STATX_ATTR_APPEND) != 0,
+    };
+    return true;
+}
+
+ssize_t olv_os_read_names(int dir, void *buffer, size_t size)
+{
+    return syscall(SYS_getdents64, dir, buffer, size);
+}
+
+static enum olv_kind kind_of_entry(unsigned char type)
+{
+    switch (type) {
+    case DT_REG:
+        return OLV_KIND_FILE;
+    case DT_DIR:
+        return OLV_KIND_DIRECTORY;
+    case DT_LNK:
+        return OLV_KIND_LINK;
+    case DT_SOCK:
+        return OLV_KIND_SOCKET;
+    case DT_FIFO:
+        return OLV_KIND_PIPE;
+    case DT_CHR:
+    case DT_BLK:
+        return OLV_KIND_DEVICE;
+    default:
+        return OLV_KIND_UNKNOWN;
+    }
+}
+
+/* The record that getdents64(2) describes: 64-bit inode and offset, then its own length, type and name. */
+enum { AT_RECORD_LENGTH = 16, AT_TYPE = 18, AT_NAME = 19 };
+
+bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_name *out)
+{
+    while (*at < len) {
+        const unsigned char *record = (const unsigned char *)buffer + *at;
+        const char *name = (const char *)record + AT_NAME;
+        uint16_t length;
+        memcpy(&length, record + AT_RECORD_LENGTH, sizeof length);
+        *at += length;
+        if (name[0] == '.' && (!name[1] || (name[1] == '.' && !name[2])))
+            continue;
+        *out = (struct olv_os_name){name, strlen(name), kind_of_entry(record[AT_TYPE])};
+        return true;
+    }
+    return false;
+}
+
+bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
+{
+    return syscall(SYS_renameat2, old_dir, old_name, new_dir, new_name, 1u /* RENAME_NOREPLACE */) == 0;
+}
+
+bool olv_os_lock(int fd)
+{
+    struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
+    return fcntl(fd, F_OFD_SETLK, &lock) == 0;
+}
+
+bool olv_os_is_network(int fd)
+{
+    static const unsigned long remote[] = {NFS_SUPER_MAGIC, SMB_SUPER_MAGIC, CIFS_SUPER_MAGIC, SMB2_SUPER_MAGIC,
+                                           V9FS_MAGIC,      CEPH_SUPER_MAGIC, AFS_SUPER_MAGIC, AFS_FS_MAGIC};
+    struct statfs fs;
+    if (fstatfs(fd, &fs) < 0)
+        return false;
+    for (size_t i = 0; i < sizeof remote / sizeof *remote; i++)
+        if ((unsigned long)fs.f_type == remote[i])
+            return true;
+    return false;
+}
+
+/* A read lease is granted only while nobody has the file open for writing; it is given back at once. */
+enum olv_truth olv_os_is_open_for_writing(int dir, const char *name)
+{
+    enum olv_truth answer = OLV_UNKNOWN;
+    int fd = openat(dir, name, O_RDONLY | O_NONBLOCK | O_NOFOLLOW | O_NOCTTY | O_CLOEXEC);
+    if (fd < 0)
+        return OLV_UNKNOWN;
+    if (fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
+        fcntl(fd, F_SETLEASE, F_UNLCK);
+        answer = OLV_NO;
+    } else if (errno == EAGAIN) {
+        answer = OLV_YES;
+    }
+    close(fd);
+    return answer;
+}
+
+struct olv_instant olv_os_now(void)
+{
+    struct timespec t;
+    clock_gettime(CLOCK_REALTIME, &t);
+    return (struct olv_instant){t.tv_sec, (uint32_t)t.tv_nsec};
+}
+
+unsigned olv_os_cpus(void)
+{
+    cpu_set_t set;
+    if (sched_getaffinity(0, sizeof set, &set) == 0)
+        return (unsigned)CPU_COUNT(&set);
+    return 1;
+}
+
+unsigned olv_os_terminal_width(int fd)
+{
+    struct winsize size;
+    return ioctl(fd, TIOCGWINSZ, &size) == 0 ? size.ws_col : 0;
+}
+
+void olv_os_host_name(char *out, size_t size)
+{
+    if (gethostname(out, size) < 0)
+        snprintf(out, size, "unknown");
+    out[size - 1] = '\0';
+}

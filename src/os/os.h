@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The wall between Olvido and the operating system: the only place that knows which one it is. One file per system
+ * implements all of it, and the build chooses. Functions follow the habit of system calls: -1 or false, and errno. */
+#ifndef OLV_OS_OS_H
+#define OLV_OS_OS_H
+
+#include "olvido/entry.h"
+#include "olvido/machine.h"
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <sys/types.h>
+
+/* ---- reaching a name without following links ---- */
+
+/* Opens the directory at an absolute path of which no component may be a symbolic link (ELOOP, or ENOTDIR). */
+int olv_os_open_path(const char *path);
+/* Opens a directory one name below `dir`. EXDEV where another mount begins there and `one_mount` is set. */
+int olv_os_open_dir(int dir, const char *name, bool one_mount);
+/* Looks at `name` in `dir`, links themselves; an empty name is `dir`. */
+bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
+
+/* ---- reading a directory in large pieces ---- */
+
+struct olv_os_name {
+    const char *name; /* borrowed from the buffer */
+    size_t len;
+    enum olv_kind kind; /* OLV_KIND_UNKNOWN where the file system does not say */
+};
+
+/* Fills `buffer` (aligned for uint64_t) with raw entries; the number of bytes, 0 at the end. */
+ssize_t olv_os_read_names(int dir, void *buffer, size_t size);
+/* Steps through a filled buffer, leaving out "." and ".."; false at its end. `*at` starts at 0. */
+bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_name *out);
+
+/* ---- acting ---- */
+
+/* Renames; fails with EEXIST where the new name is taken. */
+bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
+/* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the descriptor. */
+bool olv_os_lock(int fd);
+/* Whether the file system behind `fd` lives on another machine. */
+bool olv_os_is_network(int fd);
+/* Whether somebody has the regular file open for writing. */
+enum olv_truth olv_os_is_open_for_writing(int dir, const char *name);
+
+/* ---- the machine ---- */
+
+unsigned olv_os_cpus(void);
+void olv_os_host_name(char *out, size_t size);
+
+#endif

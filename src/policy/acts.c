@@ -1,0 +1,10 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The words for acts. */
+#include "olvido/policy.h"
+
+const char *olv_act_word(enum olv_act_id act)
+{
+    static const char *const words[OLV_ACT_COUNT] = {"keep", "tell", "compress", "archive", "copy", "move",
+                                                     "protect", "discard", "delete", "destroy", "sweep", "recover"};
+    return (unsigned)act < OLV_ACT_COUNT ? words[act] : "unknown";
+}

@@ -1,0 +1,82 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Diagnostics and the copies of the words they speak live in one arena. */
+#include "policy/diagnostic.h"
+
+#include "base/arena.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+struct olv_diagnostics_memory {
+    struct olv_arena arena;
+    struct olv_diagnostic items[MOST_DIAGNOSTICS];
+};
+
+static const char *copy(struct olv_diagnostics_memory *memory, const char *text)
+{
+    return text ? olv_arena_copy(&memory->arena, text, strlen(text)) : NULL;
+}
+
+static int characters(const char *from, const char *to)
+{
+    int count = 0;
+    for (; from < to; from++)
+        count += ((unsigned char)*from & 0xC0) != 0x80;
+    return count;
+}
+
+static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory, const struct source *source,
+                   struct place place)
+{
+    const char *at = source->text + (place.offset < source->len ? place.offset : source->len);
+    const char *start = at, *end = at, *stop = source->text + source->len;
+    d->line = 1;
+    for (const char *p = source->text; p < at; p++)
+        d->line += *p == '\n';
+    while (start > source->text && start[-1] != '\n')
+        start--;
+    while (end < stop && *end != '\n' && *end != '\r')
+        end++;
+    d->column = characters(start, at) + 1;
+    d->width = characters(at, at + place.len < end ? at + place.len : end);
+    if (d->width < 1)
+        d->width = 1;
+    if (source->len)
+        d->excerpt = olv_arena_copy(&memory->arena, start, (size_t)(end - start));
+}
+
+void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place, struct complaint complaint)
+{
+    struct olv_diagnostic d = {0};
+    if (!list->memory)
+        list->memory = calloc(1, sizeof *list->memory);
+    if (!list->memory || list->count == MOST_DIAGNOSTICS)
+        return;
+    list->items = list->memory->items;
+    locate(&d, list->memory, source, place);
+    d.message = copy(list->memory, complaint.message);
+    d.expected = copy(list->memory, complaint.expected);
+    d.nearest = copy(list->memory, complaint.nearest);
+    if (d.message)
+        list->items[list->count++] = d;
+}
+
+static int by_place(const void *a, const void *b)
+{
+    const struct olv_diagnostic *x = a, *y = b;
+    return x->line != y->line ? x->line - y->line : x->column - y->column;
+}
+
+void diagnostics_sort(struct olv_diagnostics *list)
+{
+    if (list->count)
+        qsort(list->items, list->count, sizeof *list->items, by_place);
+}
+
+void olv_diagnostics_free(struct olv_diagnostics *list)
+{
+    if (list->memory)
+        olv_arena_free(&list->memory->arena);
+    free(list->memory);
+    *list = (struct olv_diagnostics){0};
+}

@@ -1,0 +1,30 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Collecting what is wrong with a policy, placed in its source. */
+#ifndef OLV_POLICY_DIAGNOSTIC_H
+#define OLV_POLICY_DIAGNOSTIC_H
+
+#include "olvido/policy.h"
+
+/* A policy's bytes, for turning offsets into lines and columns. */
+struct source {
+    const char *text; /* valid UTF-8; borrowed */
+    size_t len;
+};
+
+/* A place in the source, in bytes. */
+struct place {
+    size_t offset, len;
+};
+
+/* What went wrong, in words; `expected` and `nearest` may be NULL. All are copied. */
+struct complaint {
+    const char *message, *expected, *nearest;
+};
+
+enum { MOST_DIAGNOSTICS = 100 }; /* a file with more is not a policy */
+
+void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place, struct complaint complaint);
+/* Sorts by place. */
+void diagnostics_sort(struct olv_diagnostics *list);
+
+#endif

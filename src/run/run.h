@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A run's own state, shared between opening it (open.c), settling (settle.c) and its batches (batch.c). */
+#ifndef OLV_RUN_RUN_H
+#define OLV_RUN_RUN_H
+
+#include "act/act.h"
+#include "base/digest.h"
+#include "ledger/ledger.h"
+#include "olvido/run.h"
+#include "run/state.h"
+
+enum { TOUCHED_DIRECTORIES = 128 };
+
+struct olv_run {
+    struct olv_run_options options;
+    struct state state;
+    struct olv_ledger *ledger;
+    struct olv_trash *trash;
+    struct olv_hasher *hasher;
+    struct olv_act_context context;
+    char id[OLV_RUN_ID_SIZE];
+    uint64_t settled;
+    int directory;  /* runs/ID while carrying out; -1 else */
+    uint64_t batch; /* number of the one under way, from 1 */
+    int touched[TOUCHED_DIRECTORIES]; /* source directories of this batch, to be brought to the disk */
+    unsigned touched_count;
+};
+
+/* The name of a batch's docket segment in runs/ID: "000001.docket". */
+void run_segment_name(char out[32], uint64_t batch);
+/* Opens the trash for an act that needs it. */
+bool run_open_trash(struct olv_run *run, struct olv_error *err);
+/* Settles the run that runs/open names, if any. */
+bool run_settle(struct olv_run *run, struct olv_error *err);
+
+#endif

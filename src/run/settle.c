@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* After a crash at any point: the last intent of the open run says what may have been done; what has no outcome yet
+ * gets one by looking at what is there. Nothing is acted upon. */
+#include "run/run.h"
+
+#include "file/private.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { LARGEST_SEGMENT = 64 << 20 };
+
+struct settling {
+    struct olv_run *run;
+    char id[64];                      /* of the run that was cut short */
+    bool has_begun, has_ended;
+    uint64_t batch;                   /* the last one with an intent; 0: none */
+    uint64_t sequence;                /* of the first entry of that batch, less one */
+    uint64_t entries;                 /* of all batches before it */
+    bool has_outcome[OLV_SEGMENT_ENTRIES]; /* of that batch */
+    uint64_t done, left, failed;
+};
+
+static void count_result(struct settling *s, const char *result)
+{
+    if (strcmp(result, "left") == 0 || strcmp(result, "refused") == 0)
+        s->left++;
+    else if (strcmp(result, "failed") == 0)
+        s->failed++;
+    else
+        s->done++;
+}
+
+static bool look_at_line(void *self, const struct olv_ledger_record *r)
+{
+    struct settling *s = self;
+    if (strcmp(r->run, s->id) != 0)
+        return true;
+    if (strcmp(r->kind, "begin") == 0)
+        s->has_begun = true;
+    if (strcmp(r->kind, "end") == 0)
+        s->has_ended = true;
+    if (strcmp(r->kind, "intent") == 0) {
+        s->batch = r->batch;
+        s->sequence = s->entries;
+        memset(s->has_outcome, 0, sizeof s->has_outcome);
+    }
+    if (strcmp(r->kind, "outcome") == 0) {
+        s->entries++;
+        count_result(s, r->result);
+        if (r->batch == s->batch && r->entry < OLV_SEGMENT_ENTRIES)
+            s->has_outcome[r->entry] = true;
+    }
+    return true;
+}
+
+static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
+{
+    static const char *const words[] = {"done", "left", "refused", "failed"};
+    struct olv_act_context *context = &s->run->context;
+    const struct olv_act *act = olv_act_find(e->act);
+    struct olv_outcome o = {0};
+    bool was_applied = false;
+    context->sequence++;
+    if (act && act->was_applied && (!act->needs_trash || run_open_trash(s->run, &o.error)))
+        was_applied = act->was_applied(context, e, &o);
+    if (!was_applied)
+        o.result = OLV_LEFT;
+    olv_text_clear(&context->path);
+    olv_text_printf(&context->path, "%s%s%s", e->directory, e->directory[1] ? "/" : "", e->name);
+    olv_ledger_outcome(s->run->ledger, &(struct olv_outcome_facts){
+                                           .run = s->id,
+                                           .batch = s->batch,
+                                           .entry = e,
+                                           .result = words[o.result],
+                                           .reason = was_applied ? o.error.what : "the run was cut short before it",
+                                           .trash = e->act == OLV_ACT_RECOVER ? e->name : o.trash,
+                                           .path = *e->target ? e->target : olv_text_string(&context->path),
+                                           .is_settled = true,
+                                       });
+    count_result(s, words[o.result]);
+    s->run->settled++;
+}
+
+static bool settle_batch(struct settling *s, const struct olv_text *bytes, struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
+    struct olv_docket_entry e;
+    if (!reader)
+        return false;
+    s->run->context.run = s->id;
+    s->run->context.sequence = s->sequence;
+    while (olv_segment_next(reader, &e, err))
+        if (e.number < OLV_SEGMENT_ENTRIES && !s->has_outcome[e.number])
+            settle_entry(s, &e);
+        else
+            s->run->context.sequence++;
+    s->run->context.run = s->run->id;
+    s->run->context.sequence = 0;
+    olv_segment_close(reader);
+    return err->code == OLV_OK;
+}
+
+static bool settle_last_batch(struct settling *s, struct olv_error *err)
+{
+    struct olv_text bytes = {0};
+    char name[32], path[128];
+    bool ok;
+    if (s->batch == 0)
+        return true;
+    run_segment_name(name, s->batch);
+    snprintf(path, sizeof path, "%.63s/%s", s->id, name);
+    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && settle_batch(s, &bytes, err);
+    olv_text_free(&bytes);
+    if (ok && s->run->trash)
+        ok = olv_trash_sync(s->run->trash, err);
+    return ok;
+}
+
+static bool settle_run(struct settling *s, struct olv_error *err)
+{
+    struct olv_run *run = s->run;
+    if (!olv_ledger_each(run->options.state, look_at_line, s, err))
+        return false;
+    if (s->has_begun && !s->has_ended) {
+        if (!settle_last_batch(s, err))
+            return false;
+        olv_ledger_end_run(run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});
+    }
+    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) && state_mark_closed(&run->state, err);
+}
+
+bool run_settle(struct olv_run *run, struct olv_error *err)
+{
+    struct settling *s = calloc(1, sizeof *s);
+    bool ok;
+    if (!s)
+        return olv_fail_memory(err);
+    s->run = run;
+    ok = state_open_run(&run->state, s->id, sizeof s->id, err);
+    if (ok && s->id[0])
+        ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run") : settle_run(s, err);
+    free(s);
+    return ok;
+}

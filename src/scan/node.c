@@ -1,0 +1,157 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A directory's descriptor stays open while a child waits to be opened through it, so that a name is never resolved
+ * twice. Beyond a budget of open descriptors children are reached from their root instead, again without links. */
+#include "scan/node.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { DESCRIPTOR_BUDGET = 256, LONGEST_PIECE = 4000 };
+
+static atomic_ullong serials;
+static atomic_int open_descriptors; /* of all walks in this process: the system counts them that way, too */
+
+struct node *node_new(struct node *parent, const char *name, size_t len)
+{
+    struct node *node = malloc(sizeof *node + len + 1);
+    char *copy = (char *)(node + 1);
+    if (!node)
+        return NULL;
+    memcpy(copy, name, len);
+    copy[len] = '\0';
+    *node = (struct node){.dir = {.name = copy, .name_len = len}, .parent = parent, .fd = -1};
+    atomic_init(&node->references, 1);
+    atomic_init(&node->fd_users, 0);
+    node->root = node;
+    node->dir.serial = atomic_fetch_add(&serials, 1) + 1;
+    if (!parent)
+        return node;
+    atomic_fetch_add(&parent->references, 1);
+    node->root = parent->root;
+    node->dir.parent = &parent->dir;
+    node->dir.tag = parent->dir.tag;
+    node->dir.root = parent->dir.root;
+    node->dir.depth = parent->dir.depth + 1;
+    node->opens_by_path = parent != node->root && atomic_load(&open_descriptors) > DESCRIPTOR_BUDGET;
+    if (!node->opens_by_path)
+        node_use_fd(parent);
+    return node;
+}
+
+void node_unref(struct node *node)
+{
+    while (node && atomic_fetch_sub(&node->references, 1) == 1) {
+        struct node *parent = node->parent;
+        if (node->fd >= 0) {
+            close(node->fd);
+            atomic_fetch_sub(&open_descriptors, 1);
+        }
+        free(node);
+        node = parent;
+    }
+}
+
+void node_use_fd(struct node *node)
+{
+    atomic_fetch_add(&node->fd_users, 1);
+}
+
+void node_unuse_fd(struct node *node)
+{
+    if (atomic_fetch_sub(&node->fd_users, 1) != 1 || node->root == node)
+        return; /* a root's descriptor lives as long as the root: others may be reached from it */
+    close(node->fd);
+    node->fd = -1;
+    atomic_fetch_sub(&open_descriptors, 1);
+}
+
+/* Opens `path` below `fd` one piece of components after the other, for a path may be longer than a call takes. */
+static int open_below(int fd, char *path)
+{
+    int here = dup(fd), next;
+    while (here >= 0 && *path) {
+        size_t len = strlen(path), cut = len;
+        if (len > LONGEST_PIECE)
+            for (cut = LONGEST_PIECE; path[cut] != '/'; cut--)
+                ;
+        path[cut] = '\0';
+        next = olv_os_open_dir(here, path, true);
+        close(here);
+        here = next;
+        path += cut + (cut < len);
+    }
+    return here;
+}
+
+static int open_from_root(struct node *node)
+{
+    struct olv_text path = {0};
+    int fd = -1;
+    olv_scan_dir_path_below(&node->dir, &path);
+    if (path.failed)
+        errno = ENOMEM;
+    else
+        fd = open_below(node->root->fd, path.data);
+    olv_text_free(&path);
+    return fd;
+}
+
+int node_open(struct node *node)
+{
+    if (!node->parent)
+        node->fd = olv_os_open_path(node->dir.name);
+    else if (node->opens_by_path)
+        node->fd = open_from_root(node);
+    else {
+        node->fd = olv_os_open_dir(node->parent->fd, node->dir.name, true);
+        if (node->fd < 0 && errno == EMFILE)
+            return -1; /* keep the claim: the caller may try again */
+        int sys = errno;
+        node_unuse_fd(node->parent);
+        errno = sys;
+    }
+    if (node->fd < 0)
+        return -1;
+    atomic_fetch_add(&open_descriptors, 1);
+    node_use_fd(node);
+    return node->fd;
+}
+
+void olv_scan_dir_path_below(const struct olv_scan_dir *dir, struct olv_text *out)
+{
+    size_t len = 0, at;
+    char *room;
+    for (const struct olv_scan_dir *d = dir; d->parent; d = d->parent)
+        len += d->name_len + 1;
+    if (len == 0)
+        return;
+    room = olv_text_room(out, len - 1);
+    if (!room)
+        return;
+    at = len - 1;
+    out->len += at;
+    room[at] = '\0';
+    for (const struct olv_scan_dir *d = dir; d->parent; d = d->parent) {
+        at -= d->name_len;
+        memcpy(room + at, d->name, d->name_len);
+        if (at)
+            room[--at] = '/';
+    }
+}
+
+void olv_scan_dir_path(const struct olv_scan_dir *dir, struct olv_text *out)
+{
+    const struct olv_scan_dir *root = dir;
+    while (root->parent)
+        root = root->parent;
+    olv_text_add(out, root->name, root->name_len);
+    if (dir == root)
+        return;
+    if (root->name_len > 1) /* not "/" */
+        olv_text_add(out, "/", 1);
+    olv_scan_dir_path_below(dir, out);
+}

@@ -1,0 +1,62 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The parallel walk of one or more trees, on directory descriptors.
+ *
+ * Links are never followed and a walk stays on the mount of its root. Threads go depth-first and hand work to idle
+ * ones; a large directory is shared in pieces. Memory grows with the breadth of what is pending, not with the tree. */
+#ifndef OLV_SCAN_SCAN_H
+#define OLV_SCAN_SCAN_H
+
+#include "olvido/entry.h"
+#include "olvido/error.h"
+#include "olvido/observer.h"
+#include "olvido/text.h"
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+/* A directory being walked. */
+struct olv_scan_dir {
+    const void *tag;                   /* the visitor's own: inherited from the directory above, set in `enter` */
+    const struct olv_scan_dir *parent; /* NULL for a root */
+    uint64_t serial;                   /* tells directories of this process apart, unlike an address */
+    uint32_t depth;                    /* 0 for a root */
+    uint32_t root;                     /* which of the roots */
+    size_t name_len;
+    const char *name; /* for a root, its absolute path */
+};
+
+struct olv_scan_entry {
+    const struct olv_scan_dir *dir;
+    int dir_fd;
+    const char *name;
+    size_t name_len;
+    enum olv_kind kind;
+    bool has_stat; /* whether `stat` has been fetched */
+    struct olv_stat stat;
+    int look_error; /* errno of a look that failed */
+};
+
+/* Looks at the entry if that was not done yet. False when it cannot be looked at (errno says why). */
+bool olv_scan_look(struct olv_scan_entry *entry);
+
+/* Callbacks run in the walking threads; `worker` counts from 0 and is never used by two threads at once. */
+struct olv_scan_visitor {
+    void *self;
+    /* Before a directory is read. False: leave it out. May be NULL. */
+    bool (*enter)(void *self, unsigned worker, struct olv_scan_dir *dir, int dir_fd);
+    void (*visit)(void *self, unsigned worker, struct olv_scan_entry *entry);
+};
+
+/* How many workers a walk will use. */
+unsigned olv_scan_workers(void);
+/* Walks `count` absolute, canonical paths. False when interrupted or out of memory; what could not be read is told to
+ * the observer and is no failure. */
+bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
+              const struct olv_observer *observer, struct olv_error *err);
+
+/* Appends the directory's absolute path, or the one below its root ("" for the root itself). */
+void olv_scan_dir_path(const struct olv_scan_dir *dir, struct olv_text *out);
+void olv_scan_dir_path_below(const struct olv_scan_dir *dir, struct olv_text *out);
+
+#endif

@@ -1,0 +1,153 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* keys/ledger.key is the private key (PKCS #8, PEM); keys/ledger.pub the verifier line of the C2SP signed-note format:
+ * ORIGIN+ID+BASE64, where the base64 holds the algorithm (1 is Ed25519) and the public key. */
+#include "seal/key.h"
+
+#include "base/digest.h"
+#include "file/private.h"
+
+#include <errno.h>
+#include <openssl/pem.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { ALGORITHM_ED25519 = 1, LARGEST_KEY_FILE = 4096 };
+
+static bool set_id(struct olv_key *key, const uint8_t public_key[ED25519_KEY_SIZE])
+{
+    uint8_t digest[OLV_SHA256_SIZE], algorithm = ALGORITHM_ED25519;
+    struct olv_hasher *hasher = olv_hasher_new();
+    if (!hasher)
+        return false;
+    olv_hasher_begin(hasher);
+    olv_hasher_add(hasher, key->origin, strlen(key->origin));
+    olv_hasher_add(hasher, "\n", 1);
+    olv_hasher_add(hasher, &algorithm, 1);
+    olv_hasher_add(hasher, public_key, ED25519_KEY_SIZE);
+    olv_hasher_end(hasher, digest);
+    olv_hasher_free(hasher);
+    memcpy(key->id, digest, KEY_ID_SIZE);
+    return true;
+}
+
+static bool parse_verifier(struct olv_key *key, const char *line, uint8_t public_key[ED25519_KEY_SIZE])
+{
+    char base64[80], hex[2 * KEY_ID_SIZE + 1];
+    uint8_t bytes[60], id[KEY_ID_SIZE];
+    if (sscanf(line, "%63[^+\n]+%8[0-9a-f]+%79[^\n]", key->origin, hex, base64) != 3 || !olv_unhex(hex, 8, id))
+        return false;
+    if (olv_unbase64(base64, strlen(base64), bytes) != ED25519_KEY_SIZE + 1 || bytes[0] != ALGORITHM_ED25519)
+        return false;
+    memcpy(public_key, bytes + 1, ED25519_KEY_SIZE);
+    return set_id(key, public_key) && memcmp(key->id, id, sizeof id) == 0;
+}
+
+struct olv_key *olv_key_load_public(int keys, struct olv_error *err)
+{
+    struct olv_text line = {0};
+    struct olv_key *key = calloc(1, sizeof *key);
+    uint8_t public_key[ED25519_KEY_SIZE];
+    bool ok = key && olv_read_file(keys, "ledger.pub", LARGEST_KEY_FILE, &line, err);
+    if (!key)
+        olv_fail_memory(err);
+    if (ok && !parse_verifier(key, olv_text_string(&line), public_key))
+        ok = olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the public key of the ledger is damaged"), "keys/ledger.pub"));
+    if (ok)
+        key->pkey = EVP_PKEY_new_raw_public_key(EVP_PKEY_ED25519, NULL, public_key, sizeof public_key);
+    olv_text_free(&line);
+    if (ok && key->pkey)
+        return key;
+    olv_key_free(key);
+    return NULL;
+}
+
+static EVP_PKEY *read_private(int keys, struct olv_error *err)
+{
+    struct olv_text pem = {0};
+    EVP_PKEY *pkey = NULL;
+    BIO *bio = NULL;
+    if (olv_read_file(keys, "ledger.key", LARGEST_KEY_FILE, &pem, err)) {
+        bio = BIO_new_mem_buf(pem.data, (int)pem.len);
+        pkey = bio ? PEM_read_bio_PrivateKey(bio, NULL, NULL, NULL) : NULL;
+        if (!pkey)
+            olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the private key of the ledger is damaged"), "keys/ledger.key"));
+    }
+    BIO_free(bio);
+    olv_text_free(&pem);
+    return pkey;
+}
+
+static bool write_private(int keys, EVP_PKEY *pkey, struct olv_error *err)
+{
+    BIO *bio = BIO_new(BIO_s_mem());
+    char *pem;
+    bool ok = false;
+    if (bio && PEM_write_bio_PrivateKey(bio, pkey, NULL, NULL, 0, NULL, NULL)) {
+        long len = BIO_get_mem_data(bio, &pem);
+        ok = olv_publish(keys, "ledger.key", pem, (size_t)len, err);
+    } else {
+        olv_fail_memory(err);
+    }
+    BIO_free(bio);
+    return ok;
+}
+
+static bool write_public(int keys, struct olv_key *key, struct olv_error *err)
+{
+    uint8_t bytes[ED25519_KEY_SIZE + 1] = {ALGORITHM_ED25519};
+    char base64[64], hex[2 * KEY_ID_SIZE + 1], line[ORIGIN_SIZE + 96];
+    size_t len = ED25519_KEY_SIZE;
+    if (EVP_PKEY_get_raw_public_key(key->pkey, bytes + 1, &len) != 1 || !set_id(key, bytes + 1))
+        return olv_fail_memory(err);
+    olv_base64(bytes, sizeof bytes, base64);
+    olv_hex(key->id, KEY_ID_SIZE, hex);
+    snprintf(line, sizeof line, "%s+%s+%s\n", key->origin, hex, base64);
+    return olv_publish(keys, "ledger.pub", line, strlen(line), err);
+}
+
+static struct olv_key *make(int keys, struct olv_error *err)
+{
+    struct olv_key *key = calloc(1, sizeof *key);
+    uint8_t id[8];
+    char hex[2 * sizeof id + 1];
+    if (key && olv_random(id, sizeof id))
+        key->pkey = EVP_PKEY_Q_keygen(NULL, NULL, "ED25519");
+    if (key && key->pkey) {
+        olv_hex(id, sizeof id, hex);
+        snprintf(key->origin, sizeof key->origin, "olvido-%s", hex);
+        /* The private half first: a public half always has its private one. */
+        if (write_private(keys, key->pkey, err) && write_public(keys, key, err))
+            return key;
+    } else {
+        olv_fail(err, OLV_STATE, "cannot make a key for the ledger: no random numbers");
+    }
+    olv_key_free(key);
+    return NULL;
+}
+
+struct olv_key *olv_key_load_or_make(int keys, struct olv_error *err)
+{
+    struct olv_key *key = olv_key_load_public(keys, err);
+    if (!key)
+        return err->sys == ENOENT ? make(keys, err) : NULL;
+    EVP_PKEY_free(key->pkey);
+    key->pkey = read_private(keys, err);
+    if (key->pkey)
+        return key;
+    olv_key_free(key);
+    return NULL;
+}
+
+const char *olv_key_origin(const struct olv_key *key)
+{
+    return key->origin;
+}
+
+void olv_key_free(struct olv_key *key)
+{
+    if (!key)
+        return;
+    EVP_PKEY_free(key->pkey);
+    free(key);
+}

@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Keys and signed notes: Ed25519 (RFC 8032), in the C2SP signed-note format. */
+#ifndef OLV_SEAL_SEAL_H
+#define OLV_SEAL_SEAL_H
+
+#include "olvido/error.h"
+#include "olvido/text.h"
+
+#include <stddef.h>
+#include <stdint.h>
+
+struct olv_key; /* the installation's name (its "origin"), and its key pair or only the public half */
+
+/* The pair in the directory `keys`; made on the first use, with a random origin. */
+struct olv_key *olv_key_load_or_make(int keys, struct olv_error *err);
+/* The public half only: what is needed to verify. */
+struct olv_key *olv_key_load_public(int keys, struct olv_error *err);
+const char *olv_key_origin(const struct olv_key *key);
+void olv_key_free(struct olv_key *key);
+
+/* Appends `body` (which ends in a newline), a blank line and the signature line. */
+bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out, struct olv_error *err);
+/* Whether the note carries a good signature of this key; the body's length goes into `body_len`. */
+bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len, struct olv_error *err);
+
+#endif
