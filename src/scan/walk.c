@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The workers of a walk. Each keeps its own stack of directories and takes the newest, so it goes depth-first; when
- * another is idle it gives away its oldest, which is likely the largest. While one thread reads a huge directory, full
+ * another is idle it gives away the older half. While one thread reads a huge directory, full
  * buffers of names go to idle threads as pieces. A walk is over when all workers are idle and nothing is shared. */
 #include "scan/node.h"
 
@@ -158,12 +158,19 @@ static bool hand_over(struct worker *w, struct node *node, size_t len)
     return true;
 }
 
-static void give_oldest(struct worker *w)
+/* Gives the older half of the stack away, in one go, so that the other does not come again at once. */
+static void give_half(struct worker *w)
 {
-    if (atomic_load(&w->walk->idle) == 0 || w->stack.last - w->stack.first < 2)
+    struct walk *walk = w->walk;
+    size_t half = (w->stack.last - w->stack.first) / 2;
+    if (atomic_load(&walk->idle) == 0 || half == 0)
         return;
-    if (!share(w->walk, w->stack.tasks[w->stack.first++]))
-        give_up(w->walk);
+    pthread_mutex_lock(&walk->mutex);
+    for (; half > 0; half--)
+        if (!push(&walk->shared, w->stack.tasks[w->stack.first++]))
+            give_up(walk);
+    pthread_cond_broadcast(&walk->changed);
+    pthread_mutex_unlock(&walk->mutex);
 }
 
 static void read_all(struct worker *w, struct node *node)
@@ -175,7 +182,7 @@ static void read_all(struct worker *w, struct node *node)
             return;
         if (!is_large || atomic_load(&w->walk->idle) == 0 || !hand_over(w, node, (size_t)got))
             go_through(w, node, w->buffer, (size_t)got);
-        give_oldest(w);
+        give_half(w);
     }
     if (got < 0)
         tell(w, &node->dir, NULL, "reading the directory", errno);
@@ -207,14 +214,21 @@ static void do_task(struct worker *w, struct task task)
 
 /* ---- the workers ---- */
 
-/* Waits for shared work; false when there will be none. */
-static bool wait_for_work(struct walk *walk, struct task *out)
+/* Waits for shared work, of which it takes its fair share; false when there will be none. */
+static bool wait_for_work(struct worker *w, struct task *out)
 {
+    struct walk *walk = w->walk;
+    struct task more;
+    size_t fair;
     bool got;
     pthread_mutex_lock(&walk->mutex);
     atomic_fetch_add(&walk->idle, 1);
     while (!(got = pop(&walk->shared, out)) && atomic_load(&walk->idle) < walk->workers && !atomic_load(&walk->stop))
         pthread_cond_wait(&walk->changed, &walk->mutex);
+    fair = (walk->shared.last - walk->shared.first) / (walk->workers + 1);
+    for (; got && fair > 0 && pop(&walk->shared, &more); fair--)
+        if (!push(&w->stack, more))
+            give_up(walk);
     if (got)
         atomic_fetch_sub(&walk->idle, 1);
     else
@@ -238,7 +252,7 @@ static void *work(void *argument)
     struct worker *w = argument;
     struct walk *walk = w->walk;
     struct task task;
-    while (pop(&w->stack, &task) || wait_for_work(walk, &task)) {
+    while (pop(&w->stack, &task) || wait_for_work(w, &task)) {
         if (olv_observe_interrupted(walk->observer))
             atomic_store(&walk->stop, true);
         if (atomic_load(&walk->stop)) {
@@ -247,7 +261,7 @@ static void *work(void *argument)
             break;
         }
         do_task(w, task);
-        give_oldest(w);
+        give_half(w);
     }
     pthread_mutex_lock(&walk->mutex);
     walk->running--;
