@@ -32,6 +32,16 @@ static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_
     return false;
 }
 
+/* Said before an info file is made for nothing. */
+static bool is_near(const struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (e->identity.mount == c->trash->files_stat.mount)
+        return true;
+    olv_fail(&o->error, OLV_SYSTEM, "it is on another file system than the home trash, and trashes there are not built yet");
+    o->result = OLV_FAILED;
+    return false;
+}
+
 /* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
 static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -50,7 +60,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
 {
     struct olv_trash_label label = {c->run, c->sequence};
     struct olv_outcome arrived = {0};
-    if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
+    if (!is_allowed(c, e, o) || !is_near(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
         return;
     if (!olv_trash_put(c->trash, c->source.fd, e->name, path_of(c, e), c->now, label, o->trash, &o->error)) {
         o->trash[0] = '\0';

@@ -2,6 +2,7 @@
 /* The durable order of every batch: its docket segment to disk, the intent that commits to it to disk, the acts, the
  * touched directories to disk, the outcomes into the ledger, which become durable with the next intent. So an outcome
  * is never durable before its act, and an act never happens without a durable intent. */
+#include "run/recorder.h"
 #include "run/run.h"
 
 #include "file/private.h"
@@ -19,6 +20,7 @@ enum { TELL_EVERY = 64 };
 struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
+    struct recorder *recorder;
     struct olv_segment_writer writer; /* the batch: what was approved of a segment of the docket */
 };
 
@@ -86,15 +88,15 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
     char reason[512];
     const char *path = path_of(run, e);
     reason_of(o, reason, sizeof reason);
-    olv_ledger_outcome(run->ledger, &(struct olv_outcome_facts){
-                                        .run = run->id,
-                                        .batch = run->batch,
-                                        .entry = e,
-                                        .result = o->result == OLV_DONE ? act->result : words[o->result],
-                                        .reason = reason,
-                                        .trash = e->act == OLV_ACT_RECOVER ? e->name : o->trash,
-                                        .path = path,
-                                    });
+    recorder_add(c->recorder, &(struct olv_outcome_facts){
+                                  .run = run->id,
+                                  .batch = run->batch,
+                                  .entry = e,
+                                  .result = o->result == OLV_DONE ? act->result : words[o->result],
+                                  .reason = reason,
+                                  .trash = e->act == OLV_ACT_RECOVER ? e->name : o->trash,
+                                  .path = path,
+                              });
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(run->options.observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
 }
@@ -190,9 +192,11 @@ static bool do_entries(struct carrying *c, struct olv_error *err)
         if (e.number % TELL_EVERY == 0)
             tell_progress(c, olv_act_find(e.act));
     }
-    ok = ok && err->code == OLV_OK;
+    ok = ok && err->code == OLV_OK && settle_acts(c->run, used, err);
+    if (!recorder_drain(c->recorder) && ok)
+        ok = olv_fail_memory(err);
     olv_segment_close(reader);
-    return ok && settle_acts(c->run, used, err);
+    return ok;
 }
 
 static bool do_batch(struct carrying *c, struct olv_error *err)
@@ -270,7 +274,11 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv
     bool ok;
     *result = (struct olv_run_result){0};
     *err = (struct olv_error){0};
-    ok = begin(run, err) && do_batches(&c, docket, err) && end(&c, err);
+    ok = begin(run, err);
+    if (ok && !(c.recorder = recorder_new(run->ledger)))
+        ok = olv_fail_memory(err);
+    ok = ok && do_batches(&c, docket, err) && end(&c, err);
+    recorder_free(c.recorder);
     olv_segment_free(&c.writer);
     return ok; /* a run that could not be ended stays open, and the next one settles it */
 }

@@ -147,7 +147,6 @@ static bool move_in(struct olv_trash *trash, int dir, const char *name, const ch
     if (err->sys == EXDEV) {
         olv_fail(err, OLV_SYSTEM, "it is on another file system than the home trash");
         olv_error_hint(err, "trashes on other file systems are not built yet");
-        err->sys = EXDEV;
     }
     info_name(info, item);
     unlinkat(trash->info, info, 0);
