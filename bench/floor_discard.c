@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Floor of discarding: for each name read from the tree (one level of directories below the first argument) the info
- * file is made exclusively and written, and the file is renamed, into the trash of the second argument. One thread. */
+/* Floor of discarding: for each name read from the tree (one level of directories below the first argument)
+ * the info file is made exclusively and written, and the file is renamed, into the trash of the second
+ * argument. One thread. */
 #include <dirent.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -19,7 +20,8 @@ static int discard(int dir, const char *directory, const char *name, int files, 
     char text[8192], info_name[300];
     int len, fd;
     snprintf(info_name, sizeof info_name, "%.240s.trashinfo", name);
-    len = snprintf(text, sizeof text, "[Trash Info]\nPath=%s/%s/%s\nDeletionDate=2026-10-03T14:05:00\n", top, directory, name);
+    len = snprintf(text, sizeof text, "[Trash Info]\nPath=%s/%s/%s\nDeletionDate=2026-10-03T14:05:00\n", top,
+                   directory, name);
     fd = openat(info, info_name, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
     if (fd < 0 || write(fd, text, (size_t)len) != len)
         return 1;

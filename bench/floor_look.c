@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Floor of looking: every core takes the next directory and does getdents64 and statx on all of its entries. The tree
- * is one level of directories below the argument. */
+/* Floor of looking: every core takes the next directory and does getdents64 and statx on all of its entries.
+ * The tree is one level of directories below the argument. */
 #include <dirent.h>
 #include <fcntl.h>
 #include <pthread.h>

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* make_tree DIR DIRECTORIES FILES: a tree of gauge readings, FILES in each of DIRECTORIES, with sizes of 0 to 99 bytes
- * and ages of 0 to 999 days. Names are unique in the whole tree. */
+/* make_tree DIR DIRECTORIES FILES: a tree of gauge readings, FILES in each of DIRECTORIES, with sizes of 0 to
+ * 99 bytes and ages of 0 to 999 days. Names are unique in the whole tree. */
 #include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Instants, calendar dates and durations. Dates are those of the proleptic Gregorian calendar in UTC, written as in
- * RFC 3339; durations are words ("1 year 6 months") or ISO 8601-1 section 5.5.2 ("P1Y6M"). */
+/* Instants, calendar dates and durations. Dates are those of the proleptic Gregorian calendar in UTC, written
+ * as in RFC 3339; durations are words ("1 year 6 months") or ISO 8601-1 section 5.5.2 ("P1Y6M"). */
 #ifndef OLVIDO_CALENDAR_H
 #define OLVIDO_CALENDAR_H
 
@@ -34,7 +34,8 @@ struct olv_instant olv_instant_cutoff(struct olv_instant now, struct olv_duratio
 /* Orders durations by what they add to 2000-01-01. */
 int olv_duration_compare(struct olv_duration a, struct olv_duration b);
 
-/* Both parse all `len` bytes. On failure false, with the offset of the first byte that does not fit in `*at`. */
+/* Both parse all `len` bytes. On failure false, with the offset of the first byte that does not fit in `*at`.
+ */
 bool olv_duration_parse(const char *text, size_t len, struct olv_duration *out, size_t *at);
 bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, size_t *at);
 

@@ -10,7 +10,8 @@ struct olv_demo {
     uint64_t files, directories, bytes;
 };
 
-/* Writes it into `path`, which must not exist yet or be an empty directory. Times are set relative to `now`. */
+/* Writes it into `path`, which must not exist yet or be an empty directory. Times are set relative to `now`.
+ */
 bool olv_demo_write(const char *path, struct olv_instant now, struct olv_demo *demo, struct olv_error *err);
 
 #endif

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The docket: the list of decisions that a run carries out, in segments of at most OLV_SEGMENT_ENTRIES that stand for
- * themselves. docs/formats/docket.md describes the bytes. */
+/* The docket: the list of decisions that a run carries out, in segments of at most OLV_SEGMENT_ENTRIES that
+ * stand for themselves. docs/formats/docket.md describes the bytes. */
 #ifndef OLVIDO_DOCKET_H
 #define OLVIDO_DOCKET_H
 
@@ -23,22 +23,23 @@ struct olv_identity {
 };
 
 struct olv_docket_entry {
-    uint32_t number;           /* within its segment, from 0 */
-    uint32_t rule;             /* index in the policy; OLV_BY_HAND for a one-off command */
-    uint32_t step;             /* from 1; 0 by hand */
-    const char *rule_name;     /* "" by hand */
+    uint32_t number;       /* within its segment, from 0 */
+    uint32_t rule;         /* index in the policy; OLV_BY_HAND for a one-off command */
+    uint32_t step;         /* from 1; 0 by hand */
+    const char *rule_name; /* "" by hand */
     enum olv_act_id act;
     struct olv_instant due;
     struct olv_identity identity;
-    const char *directory;     /* absolute path, no links in it */
+    const char *directory; /* absolute path, no links in it */
     uint64_t directory_mount, directory_inode;
-    const char *name;          /* in that directory */
-    const char *target;        /* where an act puts it, or "" */
+    const char *name;   /* in that directory */
+    const char *target; /* where an act puts it, or "" */
 };
 
 enum { OLV_BY_HAND = 0xFFFF };
 
-/* Writing a segment: begin, add, read `bytes`. Strings are copied; a failed allocation shows in bytes.failed. */
+/* Writing a segment: begin, add, read `bytes`. Strings are copied; a failed allocation shows in bytes.failed.
+ */
 struct olv_segment_writer {
     struct olv_text bytes;
     uint32_t entries, directories;
@@ -54,11 +55,13 @@ void olv_segment_free(struct olv_segment_writer *writer);
 struct olv_segment_reader;
 /* Borrows the bytes. NULL with OLV_BROKEN when they are no segment. */
 struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err);
-/* Fills `out`, whose strings are borrowed from the reader. False at the end, or when broken: then `err` has a code. */
+/* Fills `out`, whose strings are borrowed from the reader. False at the end, or when broken: then `err` has a
+ * code. */
 bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
 void olv_segment_close(struct olv_segment_reader *reader);
 
-/* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add to it at once. */
+/* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add to it at
+ * once. */
 struct olv_spool;
 struct olv_spool *olv_spool_new(struct olv_error *err);
 bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err);

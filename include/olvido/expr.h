@@ -26,15 +26,18 @@ struct olv_subject {
 };
 
 struct olv_subject_facts {
-    const struct olv_stat *(*look)(struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
-    const char *(*path)(struct olv_subject *subject, size_t *len); /* below `under`; borrowed; NULL without memory */
-    enum olv_truth (*is_open)(struct olv_subject *subject);        /* for writing, by anybody */
+    const struct olv_stat *(*look)(
+        struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
+    const char *(*path)(struct olv_subject *subject,
+                        size_t *len);                       /* below `under`; borrowed; NULL without memory */
+    enum olv_truth (*is_open)(struct olv_subject *subject); /* for writing, by anybody */
     enum olv_truth (*is_empty)(struct olv_subject *subject);
 };
 
 /* Fixes what "age" is counted from; before the first test, by one thread. */
 void olv_expr_bind(struct olv_expr *expr, struct olv_instant now);
 /* Unknown where a fact cannot be had, or a regular expression took more than its share of work. */
-enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject, struct olv_expr_scratch *scratch);
+enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject,
+                             struct olv_expr_scratch *scratch);
 
 #endif

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* How Olvido spells things in JSON (RFC 8259), in the ledger and for programs alike. A failed allocation makes the
- * object smaller, never wrong; writers check the result of the dump. */
+/* How Olvido spells things in JSON (RFC 8259), in the ledger and for programs alike. A failed allocation
+ * makes the object smaller, never wrong; writers check the result of the dump. */
 #ifndef OLVIDO_JSON_H
 #define OLVIDO_JSON_H
 
@@ -9,8 +9,8 @@
 
 #include <jansson.h>
 
-/* A name as it is: `key`, and `key`_b64 (RFC 4648) as well when it is not UTF-8 (then `key` has U+FFFD for what is
- * not). `key` has at most 40 bytes. */
+/* A name as it is: `key`, and `key`_b64 (RFC 4648) as well when it is not UTF-8 (then `key` has U+FFFD for
+ * what is not). `key` has at most 40 bytes. */
 void olv_json_name(json_t *object, const char *key, const char *bytes);
 /* A number; as a string above 2^53, which not every reader of JSON can hold. */
 void olv_json_number(json_t *object, const char *key, uint64_t number);

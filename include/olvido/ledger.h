@@ -14,24 +14,24 @@
 /* One line. Strings are borrowed, and "" where the line has no such member. */
 struct olv_ledger_record {
     uint64_t line;
-    const char *json;  /* the whole line */
+    const char *json; /* the whole line */
     size_t json_len;
-    const char *time;  /* RFC 3339 */
-    const char *kind;  /* begin, intent, outcome, end, repair */
+    const char *time; /* RFC 3339 */
+    const char *kind; /* begin, intent, outcome, end, repair */
     const char *run;
     const char *command; /* of a begin */
     const char *rule, *act, *result, *reason;
     const char *path;  /* raw bytes; "" when the name was taken out of the ledger */
     const char *trash; /* the item's name in the trash; raw bytes */
     uint64_t size_bytes;
-    uint64_t batch, entry; /* of an intent or an outcome */
+    uint64_t batch, entry;       /* of an intent or an outcome */
     uint64_t done, left, failed; /* of an end; what was refused counts as left */
 };
 
-/* Calls `each` for every line from the first; stops when it returns false. False when the ledger cannot be read or a
- * line is no JSON; err->sys is ENOENT when there is no ledger. */
-bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
-                     struct olv_error *err);
+/* Calls `each` for every line from the first; stops when it returns false. False when the ledger cannot be
+ * read or a line is no JSON; err->sys is ENOENT when there is no ledger. */
+bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record),
+                     void *self, struct olv_error *err);
 
 enum olv_ledger_fault {
     OLV_LEDGER_SOUND,
@@ -46,20 +46,20 @@ enum olv_ledger_fault {
 
 struct olv_ledger_report {
     enum olv_ledger_fault fault;
-    uint64_t fault_line;   /* where the fault is about a line: its number, from 0 */
-    char fault_file[64];   /* and the file it stands in, within the state directory */
-    uint64_t fault_at;     /* and which line of that file, from 1 */
-    char detail[200];      /* in words */
-    uint64_t lines;        /* read */
-    uint64_t covered;      /* by the checkpoint */
+    uint64_t fault_line;    /* where the fault is about a line: its number, from 0 */
+    char fault_file[64];    /* and the file it stands in, within the state directory */
+    uint64_t fault_at;      /* and which line of that file, from 1 */
+    char detail[200];       /* in words */
+    uint64_t lines;         /* read */
+    uint64_t covered;       /* by the checkpoint */
     uint64_t removed_names; /* lines whose names were taken out, which breaks nothing */
-    uint64_t segments;     /* docket segments compared */
-    bool is_open;          /* a run was cut short; the next one will settle it */
+    uint64_t segments;      /* docket segments compared */
+    bool is_open;           /* a run was cut short; the next one will settle it */
     char origin[64], root[65];
 };
 
 /* Reads everything back. True when it could be examined, whatever was found; the finding is in the report. */
-bool olv_ledger_verify(const char *state, const struct olv_observer *observer, struct olv_ledger_report *report,
-                       struct olv_error *err);
+bool olv_ledger_verify(const char *state, const struct olv_observer *observer,
+                       struct olv_ledger_report *report, struct olv_error *err);
 
 #endif

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The core prints nothing and asks nothing: it tells an observer what is going on, and the front end draws it. */
+/* The core prints nothing and asks nothing: it tells an observer what is going on, and the front end draws
+ * it. */
 #ifndef OLVIDO_OBSERVER_H
 #define OLVIDO_OBSERVER_H
 
@@ -27,8 +28,8 @@ struct olv_progress {
     uint64_t of_files; /* 0 while not known */
 };
 
-/* Every callback may be NULL. `trouble` is called by one thread at a time, `progress` by the calling thread only,
- * `is_interrupted` by any. */
+/* Every callback may be NULL. `trouble` is called by one thread at a time, `progress` by the calling thread
+ * only, `is_interrupted` by any. */
 struct olv_observer {
     void *self;
     void (*progress)(void *self, const struct olv_progress *progress);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a policy would do: one walk over all that its rules are about, counted by rule and step, and (when asked for)
- * the docket of what is due. Touches nothing. */
+/* What a policy would do: one walk over all that its rules are about, counted by rule and step, and (when
+ * asked for) the docket of what is due. Touches nothing. */
 #ifndef OLVIDO_PLAN_H
 #define OLVIDO_PLAN_H
 
@@ -17,8 +17,8 @@ struct olv_tally {
 struct olv_rule_tally {
     struct olv_tally owned;
     struct olv_tally not_due, settling, odd_time, guarded;
-    struct olv_tally *steps;  /* due for each of the rule's steps (for `keep`: kept) */
-    uint64_t undecided;       /* files whose `where` could not be decided */
+    struct olv_tally *steps; /* due for each of the rule's steps (for `keep`: kept) */
+    uint64_t undecided;      /* files whose `where` could not be decided */
 };
 
 struct olv_plan {
@@ -26,14 +26,15 @@ struct olv_plan {
     struct olv_rule_tally *rules; /* one for each of the policy's */
     uint64_t looked_at;           /* entries that are no directories */
     uint64_t not_owned;
-    uint64_t troubles;            /* places that could not be read */
+    uint64_t troubles;             /* places that could not be read */
     uint64_t due_files, due_bytes; /* of all selected rules */
-    struct olv_spool *docket;     /* what is due; NULL unless asked for */
+    struct olv_spool *docket;      /* what is due; NULL unless asked for */
 };
 
 struct olv_plan_options {
     struct olv_instant now, as_of;
-    const bool *selected; /* for each rule; NULL: all. The others own their files, but nothing of theirs is due. */
+    const bool
+        *selected; /* for each rule; NULL: all. The others own their files, but nothing of theirs is due. */
     const struct olv_guard *guard;
     bool wants_docket;
 };

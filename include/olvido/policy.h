@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The policy file: YAML 1.2, read once, with every error in it found and placed. docs/policy.md is its reference. */
+/* The policy file: YAML 1.2, read once, with every error in it found and placed. docs/policy.md is its
+ * reference. */
 #ifndef OLVIDO_POLICY_H
 #define OLVIDO_POLICY_H
 
@@ -39,9 +40,9 @@ struct olv_rule {
     const char *name, *note; /* note may be NULL */
     const char *const *under;
     size_t under_count;
-    const char *where;      /* as written; NULL: every file */
+    const char *where;           /* as written; NULL: every file */
     struct olv_expr *where_expr; /* NULL: every file */
-    struct olv_step *steps; /* in the order of `after` */
+    struct olv_step *steps;      /* in the order of `after` */
     size_t step_count;
     int line;
 };
@@ -71,9 +72,10 @@ struct olv_diagnostics {
     struct olv_diagnostics_memory *memory;
 };
 
-/* Reads and checks the file. NULL with OLV_POLICY when it has errors, which are then in `diagnostics`; NULL with
- * another code when it cannot be read at all. Free both with the functions below, whatever came back. */
-struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics, struct olv_error *err);
+/* Reads and checks the file. NULL with OLV_POLICY when it has errors, which are then in `diagnostics`; NULL
+ * with another code when it cannot be read at all. Free both with the functions below, whatever came back. */
+struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
+                                   struct olv_error *err);
 void olv_policy_free(struct olv_policy *policy);
 void olv_diagnostics_free(struct olv_diagnostics *diagnostics);
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Sizes in bytes, as people write and read them: "512", "10 MiB" (binary, IEC 80000-13), "1.5 GB" (decimal). */
+/* Sizes in bytes, as people write and read them: "512", "10 MiB" (binary, IEC 80000-13), "1.5 GB" (decimal).
+ */
 #ifndef OLVIDO_QUANTITY_H
 #define OLVIDO_QUANTITY_H
 

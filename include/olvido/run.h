@@ -13,9 +13,9 @@ enum { OLV_RUN_ID_SIZE = 24 };
 struct olv_run; /* the right to act: the locked state directory and its ledger */
 
 struct olv_run_options {
-    const char *state;               /* path of the state directory; made on the first use */
-    const char *trash;               /* path of the home trash; opened (and made) where an act needs it; or NULL */
-    const char *command;             /* for the ledger */
+    const char *state;   /* path of the state directory; made on the first use */
+    const char *trash;   /* path of the home trash; opened (and made) where an act needs it; or NULL */
+    const char *command; /* for the ledger */
     const struct olv_policy *policy; /* NULL by hand */
     const struct olv_guard *guard;
     const struct olv_observer *observer; /* failures of single files are told to it */
@@ -24,7 +24,8 @@ struct olv_run_options {
     void *self;
 };
 
-/* Opens everything and settles a run that was cut short. NULL with OLV_STATE or OLV_BROKEN: nothing was touched. */
+/* Opens everything and settles a run that was cut short. NULL with OLV_STATE or OLV_BROKEN: nothing was
+ * touched. */
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err);
 /* The run's id: date, time (UTC) and four random letters. */
 const char *olv_run_id(const struct olv_run *run);
@@ -37,21 +38,23 @@ void olv_run_close(struct olv_run *run);
 struct olv_run_result {
     uint64_t done, done_bytes; /* acted upon */
     uint64_t told;
-    uint64_t left;             /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
-    uint64_t declined;         /* not approved, so never in a batch */
-    uint64_t refused;          /* its place is taken; nothing was touched */
+    uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
+    uint64_t declined; /* not approved, so never in a batch */
+    uint64_t refused;  /* its place is taken; nothing was touched */
     uint64_t failed;
     bool is_interrupted;
 };
 
-/* Carries the docket out, batch by batch. False when the run itself could not go on (the ledger, the docket); what was
- * done until then is in the result and, as far as that was possible, in the ledger. */
-bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result, struct olv_error *err);
+/* Carries the docket out, batch by batch. False when the run itself could not go on (the ledger, the docket);
+ * what was done until then is in the result and, as far as that was possible, in the ledger. */
+bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
+                       struct olv_error *err);
 
 /* Where the state directory of the calling user is: /var/lib/olvido for root, else $XDG_STATE_HOME/olvido, or
  * ~/.local/state/olvido. */
 bool olv_state_home(char *out, size_t size, struct olv_error *err);
-/* Where the policy of the calling user is: /etc/olvido/policy.yaml, or $XDG_CONFIG_HOME/olvido/policy.yaml, or
+/* Where the policy of the calling user is: /etc/olvido/policy.yaml, or $XDG_CONFIG_HOME/olvido/policy.yaml,
+ * or
  * ~/.config/olvido/policy.yaml. */
 bool olv_policy_home(char *out, size_t size, struct olv_error *err);
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Putting any number of records in order with a fixed amount of memory: sorted runs in an unnamed temporary file,
- * merged while they are read. */
+/* Putting any number of records in order with a fixed amount of memory: sorted runs in an unnamed temporary
+ * file, merged while they are read. */
 #ifndef OLVIDO_SORTER_H
 #define OLVIDO_SORTER_H
 
@@ -21,8 +21,8 @@ struct olv_record {
 struct olv_sorter *olv_sorter_new(struct olv_error *err);
 /* Copies the record. Threads may add at once. */
 bool olv_sorter_add(struct olv_sorter *sorter, struct olv_record record, struct olv_error *err);
-/* After the last addition: the next record in order, borrowed until the next call. False at the end (err->code is
- * OLV_OK) or on an error. */
+/* After the last addition: the next record in order, borrowed until the next call. False at the end
+ * (err->code is OLV_OK) or on an error. */
 bool olv_sorter_next(struct olv_sorter *sorter, struct olv_record *out, struct olv_error *err);
 void olv_sorter_free(struct olv_sorter *sorter);
 

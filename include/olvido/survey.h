@@ -23,13 +23,15 @@ struct olv_survey_options {
 };
 
 struct olv_survey {
-    struct olv_survey_band bands[OLV_SURVEY_BANDS]; /* youngest first; the last one: times that cannot be trusted */
+    struct olv_survey_band
+        bands[OLV_SURVEY_BANDS]; /* youngest first; the last one: times that cannot be trusted */
     uint64_t files, bytes;
-    uint64_t directories;   /* looked into */
+    uint64_t directories;              /* looked into */
     struct olv_instant oldest, newest; /* only where files > 0 */
-    uint64_t troubles;      /* places that could not be read */
+    uint64_t troubles;                 /* places that could not be read */
     uint64_t other_mounts;
-    struct olv_sorter *list; /* oldest first; each record as olv_survey_entry reads it; NULL unless asked for */
+    struct olv_sorter
+        *list; /* oldest first; each record as olv_survey_entry reads it; NULL unless asked for */
 };
 
 struct olv_survey_entry {
@@ -39,9 +41,11 @@ struct olv_survey_entry {
     const char *path; /* borrowed from the record */
 };
 
-/* Walks the absolute, canonical paths. False when interrupted or out of memory. Free the survey in any case. */
-bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count, const struct olv_survey_options *options,
-                     const struct olv_observer *observer, struct olv_error *err);
+/* Walks the absolute, canonical paths. False when interrupted or out of memory. Free the survey in any case.
+ */
+bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count,
+                     const struct olv_survey_options *options, const struct olv_observer *observer,
+                     struct olv_error *err);
 struct olv_survey_entry olv_survey_entry(const struct olv_record *record);
 void olv_survey_free(struct olv_survey *survey);
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The home trash of the freedesktop.org Trash specification 1.0: what was discarded lies in `files/`, where it came
- * from stands in `info/`. Other programs may use the same trash. */
+/* The home trash of the freedesktop.org Trash specification 1.0: what was discarded lies in `files/`, where
+ * it came from stands in `info/`. Other programs may use the same trash. */
 #ifndef OLVIDO_TRASH_H
 #define OLVIDO_TRASH_H
 
@@ -14,8 +14,8 @@ struct olv_trash; /* an opened trash */
 
 /* Where the home trash of the calling user is: $XDG_DATA_HOME/Trash, or ~/.local/share/Trash. */
 bool olv_trash_home(char *out, size_t size, struct olv_error *err);
-/* Opens it. It must be ours alone and no link; with `create` it is made. NULL with `err` set; err->sys is ENOENT when
- * there is none. */
+/* Opens it. It must be ours alone and no link; with `create` it is made. NULL with `err` set; err->sys is
+ * ENOENT when there is none. */
 struct olv_trash *olv_trash_open(const char *path, bool create, struct olv_error *err);
 void olv_trash_close(struct olv_trash *trash);
 
@@ -33,11 +33,13 @@ struct olv_trash_item {
     struct olv_stat stat;       /* of what lies in `files/`; zero where it is lost */
 };
 
-/* Calls `each` for every item, in no order; strings are borrowed for the call. Stops when it returns false. */
-bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item), void *self,
-                    struct olv_error *err);
+/* Calls `each` for every item, in no order; strings are borrowed for the call. Stops when it returns false.
+ */
+bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item),
+                    void *self, struct olv_error *err);
 
-/* Looks one item up by its name in `files/`; false when there is none. Strings live until the next call or the close. */
+/* Looks one item up by its name in `files/`; false when there is none. Strings live until the next call or
+ * the close. */
 bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_item *out);
 
 /* The absolute path of `files/`, and its mount and inode. */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An act: what is done to one file of a docket. To add one: a file in this folder, and its line in table.c. */
+/* An act: what is done to one file of a docket. To add one: a file in this folder, and its line in table.c.
+ */
 #ifndef OLV_ACT_ACT_H
 #define OLV_ACT_ACT_H
 
@@ -9,7 +10,7 @@
 
 enum olv_result {
     OLV_DONE,
-    OLV_LEFT,  /* not touched, and that is right: it changed, it is gone, it is guarded */
+    OLV_LEFT,   /* not touched, and that is right: it changed, it is gone, it is guarded */
     OLV_DENIED, /* refused, and nothing was touched: its place is taken */
     OLV_FAILED  /* not done, though it should have been */
 };
@@ -33,21 +34,24 @@ struct olv_outcome {
 
 struct olv_act {
     enum olv_act_id id;
-    const char *result;   /* what the ledger calls it when it worked */
-    bool is_touching;     /* whether it changes anything on the disk (else nobody is asked) */
+    const char *result; /* what the ledger calls it when it worked */
+    bool is_touching;   /* whether it changes anything on the disk (else nobody is asked) */
     bool needs_trash;
-    void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
+    void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                  struct olv_outcome *outcome);
     /* Makes what was applied in this batch durable, apart from the source directories. May be NULL. */
     bool (*settle)(struct olv_act_context *context, struct olv_error *err);
     /* After a crash: whether the entry was already acted upon, and then its outcome. */
-    bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
+    bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                        struct olv_outcome *outcome);
 };
 
 /* NULL for an act that is not built. */
 const struct olv_act *olv_act_find(enum olv_act_id id);
 
 /* For acts: compares the name with what was judged. With OLV_LEFT in the outcome when it is not the same. */
-bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed, struct olv_outcome *outcome);
+bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
+                    struct olv_outcome *outcome);
 /* Sets the outcome to what the error says: a change is left alone, everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 

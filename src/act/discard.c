@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* discard: to the trash, from where it can be recovered.
  *
- * In a directory that only we can write the name is compared right before the rename. Elsewhere somebody could put
- * another file under the name between the two, so what arrived in the trash, which nobody else can reach, is compared
- * again; a wrong one goes back to where it was, replacing nothing. */
+ * In a directory that only we can write the name is compared right before the rename. Elsewhere somebody
+ * could put another file under the name between the two, so what arrived in the trash, which nobody else can
+ * reach, is compared again; a wrong one goes back to where it was, replacing nothing. */
 #include "act/act.h"
 
 #include "file/identity.h"
@@ -21,13 +21,15 @@ static const char *path_of(struct olv_act_context *c, const struct olv_docket_en
     return olv_text_string(&c->path);
 }
 
-static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e,
+                       struct olv_outcome *o)
 {
     bool is_own = olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
                   olv_guard_is_own(c->guard, c->source.device, e->directory_inode);
     if (!is_own && !olv_guard_is_system(e->directory))
         return true;
-    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", is_own ? "is one of Olvido's own files" : "lies in a system directory");
+    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s",
+             is_own ? "is one of Olvido's own files" : "lies in a system directory");
     o->result = OLV_LEFT;
     return false;
 }
@@ -37,7 +39,8 @@ static bool is_near(const struct olv_act_context *c, const struct olv_docket_ent
 {
     if (e->identity.mount == c->trash->files_stat.mount)
         return true;
-    olv_fail(&o->error, OLV_SYSTEM, "it is on another file system than the home trash, and trashes there are not built yet");
+    olv_fail(&o->error, OLV_SYSTEM,
+             "it is on another file system than the home trash, and trashes there are not built yet");
     o->result = OLV_FAILED;
     return false;
 }
@@ -52,7 +55,8 @@ static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e
         o->trash[0] = '\0';
         return;
     }
-    olv_fail(&o->error, OLV_CHANGED, "another file took its name, twice; the first of them lies in the trash as %.150s", o->trash);
+    olv_fail(&o->error, OLV_CHANGED,
+             "another file took its name, twice; the first of them lies in the trash as %.150s", o->trash);
     o->result = OLV_FAILED;
 }
 
@@ -97,7 +101,8 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
         o->trash[0] = '\0';
         return false;
     }
-    o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, &o->error) ? OLV_DONE : OLV_FAILED;
+    o->result =
+        olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, &o->error) ? OLV_DONE : OLV_FAILED;
     return true;
 }
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* recover: from the trash back to where it was. Directories that have gone meanwhile are made again; nothing that
- * stands at the destination is ever replaced. */
+/* recover: from the trash back to where it was. Directories that have gone meanwhile are made again; nothing
+ * that stands at the destination is ever replaced. */
 #include "act/act.h"
 
 #include "file/identity.h"
@@ -11,7 +11,8 @@
 #include <string.h>
 #include <unistd.h>
 
-/* Opens the directory of an absolute path without following links, and points `name` at its last component. */
+/* Opens the directory of an absolute path without following links, and points `name` at its last component.
+ */
 static int open_parent(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
     size_t len = strlen(path);
@@ -31,7 +32,9 @@ static int open_parent(const char *path, char *copy, size_t size, const char **n
         fd = olv_os_open_path(copy);
     if (fd < 0) {
         bool is_link = errno == ELOOP || errno == ENOTDIR;
-        olv_fail_system(err, copy, is_link ? "a link or a file stands where its directory was" : "cannot open its directory");
+        olv_fail_system(err, copy,
+                        is_link ? "a link or a file stands where its directory was"
+                                : "cannot open its directory");
     }
     return fd;
 }

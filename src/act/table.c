@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The acts, and what they have in common. `keep` has no line: it does nothing, so it never comes into a docket. */
+/* The acts, and what they have in common. `keep` has no line: it does nothing, so it never comes into a
+ * docket. */
 #include "act/act.h"
 
 #include "file/identity.h"
@@ -23,7 +24,8 @@ void olv_act_unsuccessful(struct olv_outcome *outcome)
     outcome->result = code == OLV_CHANGED ? OLV_LEFT : code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
 }
 
-bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed, struct olv_outcome *outcome)
+bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
+                    struct olv_outcome *outcome)
 {
     struct olv_error *err = &outcome->error;
     struct olv_stat stat;

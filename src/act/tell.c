@@ -2,7 +2,8 @@
 /* tell: reports a file and touches nothing. */
 #include "act/act.h"
 
-static void apply(struct olv_act_context *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome)
+static void apply(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                  struct olv_outcome *outcome)
 {
     if (olv_act_verify(context->source.fd, entry->name, entry, true, outcome))
         outcome->result = OLV_DONE;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Users and groups of this machine, by name and by number (POSIX.1-2008 <pwd.h>, <grp.h>). Not for threads. */
+/* Users and groups of this machine, by name and by number (POSIX.1-2008 <pwd.h>, <grp.h>). Not for threads.
+ */
 #ifndef OLV_BASE_ACCOUNTS_H
 #define OLV_BASE_ACCOUNTS_H
 

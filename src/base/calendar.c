@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Calendar arithmetic on 64-bit seconds. Everything is checked for overflow by keeping years within +-MAX_YEAR. */
+/* Calendar arithmetic on 64-bit seconds. Everything is checked for overflow by keeping years within
+ * +-MAX_YEAR. */
 #include "olvido/calendar.h"
 
 #include <stdio.h>
@@ -46,7 +47,8 @@ struct olv_date olv_date_from_seconds(int64_t s)
     int64_t era = floor_div(z, DAYS_PER_ERA), doe = z - era * DAYS_PER_ERA;
     int64_t yoe = (doe - doe / 1460 + doe / 36524 - doe / 146096) / 365;
     int64_t doy = doe - (365 * yoe + yoe / 4 - yoe / 100), mp = (5 * doy + 2) / 153;
-    struct olv_date date = {.day = (int)(doy - (153 * mp + 2) / 5 + 1), .month = (int)(mp < 10 ? mp + 3 : mp - 9)};
+    struct olv_date date = {.day = (int)(doy - (153 * mp + 2) / 5 + 1),
+                            .month = (int)(mp < 10 ? mp + 3 : mp - 9)};
     date.year = yoe + era * 400 + (date.month <= 2);
     date.hour = (int)(rest / 3600);
     date.minute = (int)(rest / 60 % 60);
@@ -56,7 +58,8 @@ struct olv_date olv_date_from_seconds(int64_t s)
 
 int64_t olv_date_to_seconds(struct olv_date date)
 {
-    return days_from_date(date.year, date.month, date.day) * DAY + date.hour * 3600 + date.minute * 60 + date.second;
+    return days_from_date(date.year, date.month, date.day) * DAY + date.hour * 3600 + date.minute * 60 +
+           date.second;
 }
 
 static bool add_months(int64_t s, int64_t months, int64_t *out)
@@ -94,9 +97,10 @@ struct olv_instant olv_instant_cutoff(struct olv_instant now, struct olv_duratio
     struct olv_duration back = {-d.months, -d.seconds};
     struct olv_instant guess = now, sum;
     int64_t low, high;
-    if (!olv_instant_add((struct olv_instant){now.s - d.seconds, now.ns}, (struct olv_duration){back.months, 0}, &guess))
+    if (!olv_instant_add((struct olv_instant){now.s - d.seconds, now.ns},
+                         (struct olv_duration){back.months, 0}, &guess))
         return (struct olv_instant){INT64_MIN, 0};
-    low = guess.s - SLACK; /* old enough */
+    low = guess.s - SLACK;  /* old enough */
     high = guess.s + SLACK; /* too young */
     while (high - low > 1) {
         int64_t middle = low + (high - low) / 2;
@@ -125,12 +129,13 @@ char *olv_instant_format(struct olv_instant t, char buffer[OLV_RFC3339_SIZE])
     if (d.year < 0 || d.year > 9999) /* beyond RFC 3339; a damaged clock, but it must not overflow */
         snprintf(buffer, OLV_RFC3339_SIZE, "%.20lld", (long long)t.s);
     else
-        snprintf(buffer, OLV_RFC3339_SIZE, "%04d-%02d-%02dT%02d:%02d:%02d.%09uZ", (int)d.year % 10000, d.month % 100,
-                 d.day % 100, d.hour % 100, d.minute % 100, d.second % 100, ns);
+        snprintf(buffer, OLV_RFC3339_SIZE, "%04d-%02d-%02dT%02d:%02d:%02d.%09uZ", (int)d.year % 10000,
+                 d.month % 100, d.day % 100, d.hour % 100, d.minute % 100, d.second % 100, ns);
     return buffer;
 }
 
-/* ---- reading ---------------------------------------------------------------------------------------------------- */
+/* ---- reading
+ * ---------------------------------------------------------------------------------------------------- */
 
 struct cursor {
     const char *text;
@@ -200,7 +205,8 @@ static bool take_offset(struct cursor *c, int64_t *offset)
 static bool take_day(struct cursor *c, struct olv_date *date)
 {
     int year;
-    if (!take_fixed(c, 4, 0, 9999, &year) || !take(c, '-') || !take_fixed(c, 2, 1, 12, &date->month) || !take(c, '-'))
+    if (!take_fixed(c, 4, 0, 9999, &year) || !take(c, '-') || !take_fixed(c, 2, 1, 12, &date->month) ||
+        !take(c, '-'))
         return false;
     date->year = year;
     return take_fixed(c, 2, 1, days_in_month(year, date->month), &date->day);
@@ -257,8 +263,8 @@ static const struct unit {
     const char *word; /* the plural has an s */
     int months, seconds;
 } units[] = {
-    {"second", 0, 1}, {"minute", 0, 60}, {"hour", 0, 3600}, {"day", 0, DAY},
-    {"week", 0, 7 * DAY}, {"month", 1, 0}, {"year", 12, 0},
+    {"second", 0, 1},     {"minute", 0, 60}, {"hour", 0, 3600}, {"day", 0, DAY},
+    {"week", 0, 7 * DAY}, {"month", 1, 0},   {"year", 12, 0},
 };
 
 static const struct unit *take_unit(struct cursor *c)
@@ -309,7 +315,8 @@ static bool parse_iso(struct cursor *c, struct olv_duration *d)
     static const struct {
         char letter;
         int months, seconds;
-    } parts[] = {{'Y', 12, 0}, {'M', 1, 0}, {'W', 0, 7 * DAY}, {'D', 0, DAY}, {'H', 0, 3600}, {'M', 0, 60}, {'S', 0, 1}};
+    } parts[] = {{'Y', 12, 0},   {'M', 1, 0},  {'W', 0, 7 * DAY}, {'D', 0, DAY},
+                 {'H', 0, 3600}, {'M', 0, 60}, {'S', 0, 1}};
     size_t next = 0, end = 4;
     bool any = false;
     while (c->at < c->len) {
@@ -317,7 +324,6 @@ static bool parse_iso(struct cursor *c, struct olv_duration *d)
         if (end == 4 && take(c, 'T')) {
             next = 4;
             end = 7;
-            any = false;
         }
         if (!take_number(c, &count))
             return false;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A thin face on libcrypto. The algorithm is fetched once per hasher, for fetching costs more than a short digest. */
+/* A thin face on libcrypto. The algorithm is fetched once per hasher, for fetching costs more than a short
+ * digest. */
 #include "base/digest.h"
 
 #include <openssl/evp.h>

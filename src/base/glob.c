@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Matching is a loop with two places to go back to, one for the last `*` and one for the last `**`, so its cost is
- * bounded by the product of the lengths. Characters are UTF-8 sequences; a byte that begins none is one by itself. */
+/* Matching is a loop with two places to go back to, one for the last `*` and one for the last `**`, so its
+ * cost is bounded by the product of the lengths. Characters are UTF-8 sequences; a byte that begins none is
+ * one by itself. */
 #include "base/glob.h"
 
 #include <stdint.h>

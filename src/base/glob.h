@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Patterns for names and paths: `*` any bytes but '/', `?` one character but '/', `**` any bytes at all. Everything
- * else, brackets included, stands for itself. A pattern matches the whole value. */
+/* Patterns for names and paths: `*` any bytes but '/', `?` one character but '/', `**` any bytes at all.
+ * Everything else, brackets included, stands for itself. A pattern matches the whole value. */
 #ifndef OLV_BASE_GLOB_H
 #define OLV_BASE_GLOB_H
 

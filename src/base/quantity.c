@@ -9,9 +9,19 @@ static const struct unit {
     const char *word;
     uint64_t bytes;
 } units[] = {
-    {"", 1}, {"B", 1},
-    {"kB", 1000u}, {"KB", 1000u}, {"MB", 1000000u}, {"GB", 1000000000u}, {"TB", 1000000000000u}, {"PB", 1000000000000000u},
-    {"KiB", 1ull << 10}, {"MiB", 1ull << 20}, {"GiB", 1ull << 30}, {"TiB", 1ull << 40}, {"PiB", 1ull << 50},
+    {"", 1},
+    {"B", 1},
+    {"kB", 1000u},
+    {"KB", 1000u},
+    {"MB", 1000000u},
+    {"GB", 1000000000u},
+    {"TB", 1000000000000u},
+    {"PB", 1000000000000000u},
+    {"KiB", 1ull << 10},
+    {"MiB", 1ull << 20},
+    {"GiB", 1ull << 30},
+    {"TiB", 1ull << 40},
+    {"PiB", 1ull << 50},
     {"EiB", 1ull << 60},
 };
 
@@ -26,8 +36,9 @@ static const struct unit *find_unit(const char *text, size_t len)
 /* whole * unit + fraction / 10^places * unit, or false on overflow. */
 static bool scale(uint64_t whole, uint64_t fraction, uint64_t power, uint64_t unit, uint64_t *out)
 {
-    uint64_t part = unit >= power ? fraction * (unit / power) + fraction * (unit % power) / power : fraction * unit / power;
-    if (whole > (UINT64_MAX - part) / unit)
+    uint64_t part = unit >= power ? fraction * (unit / power) + fraction * (unit % power) / power
+                                  : fraction * unit / power;
+    if (unit == 0 || whole > (UINT64_MAX - part) / unit)
         return false;
     *out = whole * unit + part;
     return true;
@@ -37,7 +48,7 @@ bool olv_size_parse(const char *text, size_t len, uint64_t *out, size_t *at)
 {
     uint64_t whole = 0, fraction = 0, power = 1;
     const struct unit *unit;
-    size_t i = 0, start;
+    size_t i = 0;
     for (; i < len && text[i] >= '0' && text[i] <= '9'; i++) {
         if (whole > (UINT64_MAX - 9) / 10) {
             *at = 0;
@@ -45,7 +56,7 @@ bool olv_size_parse(const char *text, size_t len, uint64_t *out, size_t *at)
         }
         whole = whole * 10 + (uint64_t)(text[i] - '0');
     }
-    *at = start = i;
+    *at = i;
     if (i == 0)
         return false;
     if (i + 1 < len && text[i] == '.' && text[i + 1] >= '0' && text[i + 1] <= '9')

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Records gather in one buffer; a full buffer is sorted and written as a run. Reading merges the runs, each through a
- * small window, picking the least head by going through all (there are few: one for every 16 MiB of records). */
+/* Records gather in one buffer; a full buffer is sorted and written as a run. Reading merges the runs, each
+ * through a small window, picking the least head by going through all (there are few: one for every 16 MiB of
+ * records). */
 #include "olvido/sorter.h"
 
 #include <errno.h>
@@ -88,7 +89,8 @@ static bool sort_buffer(struct olv_sorter *s)
 
 static bool add_run(struct olv_sorter *s, struct run run)
 {
-    struct run *grown = s->run_count < MOST_RUNS ? realloc(s->runs, (s->run_count + 1) * sizeof *grown) : NULL;
+    struct run *grown =
+        s->run_count < MOST_RUNS ? realloc(s->runs, (s->run_count + 1) * sizeof *grown) : NULL;
     if (!grown)
         return false;
     s->runs = grown;

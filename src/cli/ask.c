@@ -17,7 +17,8 @@ bool ask_is_possible(void)
     return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
 }
 
-/* One line without its newline; false at the end of the input or when interrupted. What is too long is cut. */
+/* One line without its newline; false at the end of the input or when interrupted. What is too long is cut.
+ */
 static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
 {
     size_t len = 0;
@@ -40,7 +41,8 @@ static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
 static void print_answers(const struct cli *cli, const char *const *answers)
 {
     for (size_t i = 0; answers[i]; i++)
-        fprintf(stderr, "%s%s%c%s%s", i ? ", " : "", term_begin(cli, STYLE_HEADING), answers[i][0], term_end(cli), answers[i] + 1);
+        fprintf(stderr, "%s%s%c%s%s", i ? ", " : "", term_begin(cli, STYLE_HEADING), answers[i][0],
+                term_end(cli), answers[i] + 1);
     fputs("? ", stderr);
 }
 

@@ -7,8 +7,9 @@
 
 /* Whether there is somebody to ask: standard input and standard error are a terminal. */
 bool ask_is_possible(void);
-/* Shows `question` and the answers (their first letters will do), reads until one of them comes, and returns its
- * index; -1 at the end of the input or when interrupted. `answers` ends with NULL; the safe one comes first. */
+/* Shows `question` and the answers (their first letters will do), reads until one of them comes, and returns
+ * its index; -1 at the end of the input or when interrupted. `answers` ends with NULL; the safe one comes
+ * first. */
 int ask(const struct cli *cli, const char *question, const char *const *answers);
 
 #endif

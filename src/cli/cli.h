@@ -25,8 +25,23 @@ enum cli_status {
 
 enum cli_option {
     OPT_NONE = 0,
-    OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION, /* everywhere */
-    OPT_LIST, OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND, OPT_AS_OF, OPT_RULE, OPT_YES, OPT_RUN, OPT_PREVIEW,
+    OPT_POLICY,
+    OPT_STATE,
+    OPT_JSON,
+    OPT_QUIET,
+    OPT_VERBOSE,
+    OPT_COLOUR,
+    OPT_HELP,
+    OPT_VERSION, /* everywhere */
+    OPT_LIST,
+    OPT_OLDER_THAN,
+    OPT_NEWER_THAN,
+    OPT_KIND,
+    OPT_AS_OF,
+    OPT_RULE,
+    OPT_YES,
+    OPT_RUN,
+    OPT_PREVIEW,
     OPT_COUNT
 };
 
@@ -41,20 +56,20 @@ struct cli {
     } options[OPT_COUNT];
     const char **arguments; /* borrowed */
     size_t argument_count;
-    bool has_colour;        /* on standard output */
-    unsigned width;         /* of standard output when it is a terminal, else 0 */
+    bool has_colour;              /* on standard output */
+    unsigned width;               /* of standard output when it is a terminal, else 0 */
     struct olv_observer observer; /* progress, troubles, Ctrl-C */
     struct cli_watch *watch;      /* behind it; see watch.h */
 };
 
 struct cli_command {
     const char *name;
-    const char *stage;     /* under which heading the overview lists it */
-    const char *arguments; /* "[PATH…]" */
-    const char *summary;   /* one line */
-    const char *help;      /* the rest of `help NAME` */
+    const char *stage;              /* under which heading the overview lists it */
+    const char *arguments;          /* "[PATH…]" */
+    const char *summary;            /* one line */
+    const char *help;               /* the rest of `help NAME` */
     const enum cli_option *options; /* ends with OPT_NONE; may be NULL */
-    size_t least, most;    /* arguments */
+    size_t least, most;             /* arguments */
     enum cli_status (*run)(struct cli *cli);
 };
 

@@ -35,8 +35,8 @@ static void describe(const struct olv_ledger_record *r, struct olv_text *what, s
         }
     } else if (strcmp(r->kind, "end") == 0) {
         olv_text_puts(what, "run ends");
-        olv_text_printf(detail, "%llu done, %llu left, %llu failed; %s", (unsigned long long)r->done, (unsigned long long)r->left,
-                        (unsigned long long)r->failed, r->result);
+        olv_text_printf(detail, "%llu done, %llu left, %llu failed; %s", (unsigned long long)r->done,
+                        (unsigned long long)r->left, (unsigned long long)r->failed, r->result);
     } else {
         olv_text_printf(what, "%s", strcmp(r->kind, "begin") == 0 ? "run begins" : r->kind);
         olv_text_puts(detail, r->command);
@@ -70,7 +70,8 @@ static bool show_record(void *self, const struct olv_ledger_record *r)
     term_name(&id, r->run);
     table_cell(s->table, STYLE_PLAIN, local_time(r->time, date));
     table_cell(s->table, STYLE_FAINT, olv_text_string(&id));
-    table_cell(s->table, strcmp(r->result, "failed") == 0 ? STYLE_ERROR : STYLE_PLAIN, olv_text_string(&what));
+    table_cell(s->table, strcmp(r->result, "failed") == 0 ? STYLE_ERROR : STYLE_PLAIN,
+               olv_text_string(&what));
     table_cell(s->table, STYLE_PLAIN, olv_text_string(&detail));
     olv_text_free(&what);
     olv_text_free(&detail);
@@ -80,8 +81,10 @@ static bool show_record(void *self, const struct olv_ledger_record *r)
 
 static enum cli_status show(struct cli *cli, const char *state)
 {
-    static const struct table_column columns[] = {{.heading = "Time", .width = 16}, {.heading = "Run", .width = 18},
-                                                  {.heading = "What", .width = 14}, {.heading = "Which", .is_elastic = true}};
+    static const struct table_column columns[] = {{.heading = "Time", .width = 16},
+                                                  {.heading = "Run", .width = 18},
+                                                  {.heading = "What", .width = 14},
+                                                  {.heading = "Which", .is_elastic = true}};
     struct showing s = {.cli = cli};
     struct olv_error err = {0};
     bool ok;
@@ -103,7 +106,8 @@ static enum cli_status show(struct cli *cli, const char *state)
 
 static const char *fault_word(enum olv_ledger_fault fault)
 {
-    static const char *const words[] = {"sound", "altered", "removed", "added", "reordered", "checkpoint", "hashes", "docket"};
+    static const char *const words[] = {"sound",     "altered",    "removed", "added",
+                                        "reordered", "checkpoint", "hashes",  "docket"};
     return words[fault];
 }
 
@@ -157,14 +161,14 @@ static void print_fault(const struct cli *cli, const struct olv_ledger_report *r
     term_name(&detail, r->detail);
     printf("%sNot sound:%s ", term_begin(cli, STYLE_ERROR), term_end(cli));
     if (r->fault_at)
-        printf("%s, line %llu (number %llu of the ledger) was %s: %s.\n", r->fault_file, (unsigned long long)r->fault_at,
-               (unsigned long long)r->fault_line, r->fault == OLV_LEDGER_SEGMENT ? "broken" : fault_word(r->fault),
-               olv_text_string(&detail));
+        printf("%s, line %llu (number %llu of the ledger) was %s: %s.\n", r->fault_file,
+               (unsigned long long)r->fault_at, (unsigned long long)r->fault_line,
+               r->fault == OLV_LEDGER_SEGMENT ? "broken" : fault_word(r->fault), olv_text_string(&detail));
     else
         printf("%s: %s.\n", r->fault_file, olv_text_string(&detail));
     if (r->lines)
-        printf("The %llu %s before it %s sound.\n", (unsigned long long)r->lines, r->lines == 1 ? "line" : "lines",
-               r->lines == 1 ? "is" : "are");
+        printf("The %llu %s before it %s sound.\n", (unsigned long long)r->lines,
+               r->lines == 1 ? "line" : "lines", r->lines == 1 ? "is" : "are");
     olv_text_free(&detail);
 }
 
@@ -207,8 +211,10 @@ const struct cli_command cmd_audit = {
     .stage = "Prove",
     .arguments = "show|verify",
     .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
-    .help = "show    what was done, when, by which run and with what result; --json gives the ledger's own lines\n"
-            "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and names the first\n"
+    .help = "show    what was done, when, by which run and with what result; --json gives the ledger's own "
+            "lines\n"
+            "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and "
+            "names the first\n"
             "        line that was altered, removed, added or moved; the exit status is then 5\n",
     .options = options,
     .least = 1,

@@ -79,8 +79,10 @@ const struct cli_command cmd_check = {
     .stage = "Decide",
     .arguments = "[FILE]",
     .summary = "Finds every error in a policy, with its place",
-    .help = "Without a FILE it is the policy that the other commands would use. All errors are shown in one go: file, line and\n"
-            "column, the line with a mark under the place, what was expected, and the known word that was probably meant.\n"
+    .help = "Without a FILE it is the policy that the other commands would use. All errors are shown in one "
+            "go: file, line and\n"
+            "column, the line with a mark under the place, what was expected, and the known word that was "
+            "probably meant.\n"
             "With --json there is one object per error. The exit status is 2 when there are any.\n"
             "docs/policy.md describes the file.\n",
     .most = 1,

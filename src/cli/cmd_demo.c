@@ -8,30 +8,42 @@
 
 #include <string.h>
 
+/* One line of the tour. "%s" in the words stands for the place; --state goes with what reads or writes the
+ * ledger. */
+static void print_step(const struct cli *cli, const char *words, const char *question, const char *place)
+{
+    const char *at = strstr(words, "%s"), *state = cli_value(cli, OPT_STATE);
+    struct olv_text line = {0};
+    olv_text_puts(&line, "olvido ");
+    if (state && strncmp(words, "survey", 6) != 0) {
+        olv_text_puts(&line, "--state ");
+        term_name(&line, state);
+        olv_text_puts(&line, " ");
+    }
+    olv_text_add(&line, words, at ? (size_t)(at - words) : strlen(words));
+    if (at) {
+        term_name(&line, place);
+        olv_text_puts(&line, at + 2);
+    }
+    printf("  %s%s%s\n      %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&line), term_end(cli),
+           question);
+    olv_text_free(&line);
+}
+
 static void print_tour(const struct cli *cli, const char *place)
 {
     static const char *const steps[][2] = {
         {"survey %s", "how old is it all?"},
         {"--policy %s/policy.yaml check", "is the policy sound?"},
-        {"--policy %s/policy.yaml preview", "what would it do?"},
-        {"--policy %s/policy.yaml enforce", "do it (it asks first)"},
+        {"--policy %s/policy.yaml preview", "what would it do? nothing is touched"},
+        {"--policy %s/policy.yaml enforce", "do it; it asks first, and what it discards goes to the trash"},
         {"audit show", "what was done?"},
         {"audit verify", "is the record untouched?"},
         {"recover '%s/scratch/*'", "take some of it back"},
     };
     printf("\nTry:\n");
-    for (size_t i = 0; i < sizeof steps / sizeof *steps; i++) {
-        struct olv_text line = {0};
-        const char *at = strstr(steps[i][0], "%s");
-        olv_text_puts(&line, "olvido ");
-        olv_text_add(&line, steps[i][0], at ? (size_t)(at - steps[i][0]) : strlen(steps[i][0]));
-        if (at) {
-            term_name(&line, place);
-            olv_text_puts(&line, at + 2);
-        }
-        printf("  %s%-52s%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&line), term_end(cli), steps[i][1]);
-        olv_text_free(&line);
-    }
+    for (size_t i = 0; i < sizeof steps / sizeof *steps; i++)
+        print_step(cli, steps[i][0], steps[i][1], place);
 }
 
 static enum cli_status run(struct cli *cli)
@@ -61,8 +73,10 @@ const struct cli_command cmd_demo = {
     .stage = "Set up",
     .arguments = "DIR",
     .summary = "Writes made-up sample files and a policy to try things on",
-    .help = "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward names: blanks, a\n"
-            "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard links, links that lead\n"
+    .help = "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward "
+            "names: blanks, a\n"
+            "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard "
+            "links, links that lead\n"
             "outside or in a circle, and a sparse file.\n",
     .least = 1,
     .most = 1,

@@ -47,7 +47,8 @@ static struct olv_tally touching(const struct enforcing *e, size_t rule)
 static void list_rule(struct enforcing *e, size_t rule)
 {
     struct olv_error err = {0};
-    struct docket_filter filter = {.by_rule = true, .rule = (uint32_t)rule, .by_act = true, .act = OLV_ACT_DISCARD};
+    struct docket_filter filter = {
+        .by_rule = true, .rule = (uint32_t)rule, .by_act = true, .act = OLV_ACT_DISCARD};
     if (!docket_print(e->cli, e->plan.docket, filter, false, &err))
         cli_report(e->cli, &err);
 }
@@ -61,7 +62,8 @@ static void ask_rule(struct enforcing *e, size_t rule, const struct olv_tally *d
     term_name(&question, e->policy->rules[rule].name);
     olv_text_puts(&question, ": discard ");
     term_count(&question, due->files, "file", "files");
-    olv_text_printf(&question, " (%s, oldest %s) to the trash?", olv_size_format(due->bytes, size), term_date(due->oldest, date));
+    olv_text_printf(&question, " (%s, oldest %s) to the trash?", olv_size_format(due->bytes, size),
+                    term_date(due->oldest, date));
     while ((answer = ask(e->cli, olv_text_string(&question), answers)) == 3)
         list_rule(e, rule);
     if (answer == 1)
@@ -98,7 +100,8 @@ static bool ask_file(struct enforcing *e, const struct olv_docket_entry *entry)
     term_name(&question, entry->directory);
     olv_text_puts(&question, entry->directory[1] ? "/" : "");
     term_name(&question, entry->name);
-    olv_text_printf(&question, " (%s, %s)?", olv_size_format(entry->identity.size_bytes, size), term_date(entry->identity.modified, date));
+    olv_text_printf(&question, " (%s, %s)?", olv_size_format(entry->identity.size_bytes, size),
+                    term_date(entry->identity.modified, date));
     answer = ask(e->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
     if (answer == 2)
@@ -131,7 +134,8 @@ static bool any_act(const struct enforcing *e, enum olv_act_id act)
 
 static enum cli_status print_told(struct enforcing *e)
 {
-    struct docket_filter filter = {.by_act = true, .act = OLV_ACT_TELL};
+    struct docket_filter filter = {
+        .by_act = true, .act = OLV_ACT_TELL, .most = cli_has(e->cli, OPT_VERBOSE) ? 0 : 20};
     struct olv_error err = {0};
     if (!any_act(e, OLV_ACT_TELL) || cli_has(e->cli, OPT_JSON) || cli_has(e->cli, OPT_QUIET))
         return STATUS_DONE;
@@ -148,7 +152,8 @@ static enum cli_status carry_out(struct enforcing *e, struct olv_run *run)
     if (!olv_run_carry_out(run, e->plan.docket, &result, &err))
         status = cli_report(e->cli, &err);
     if (e->not_asked)
-        term_message(e->cli, STYLE_WARN, "nothing was discarded without being asked: there is no terminal, and no --yes");
+        term_message(e->cli, STYLE_WARN,
+                     "nothing was discarded without being asked: there is no terminal, and no --yes");
     return cli_worse(status, run_print_result(e->cli, run, &result, "discarded", true));
 }
 
@@ -176,8 +181,12 @@ static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)
 static enum cli_status enforce(struct enforcing *e)
 {
     struct olv_guard guard = {0};
-    struct olv_run_options options = {.command = "enforce", .policy = e->policy, .guard = &guard, .observer = &e->cli->observer,
-                                      .approve = approve, .self = e};
+    struct olv_run_options options = {.command = "enforce",
+                                      .policy = e->policy,
+                                      .guard = &guard,
+                                      .observer = &e->cli->observer,
+                                      .approve = approve,
+                                      .self = e};
     char state[PATH_MAX], trash[PATH_MAX];
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
@@ -224,9 +233,12 @@ const struct cli_command cmd_enforce = {
     .stage = "Do",
     .arguments = "",
     .summary = "Carries the policy out, on the record",
-    .help = "Shows what is due, then asks once for each rule: no, yes, each (file by file), list, or stop. The first letter will\n"
-            "do. --yes answers beforehand. Without a terminal nothing is asked, and what was not allowed is left undone.\n"
-            "Ctrl-C finishes the file under way, and the ledger says how far it went. What was discarded lies in the trash:\n"
+    .help = "Shows what is due, then asks once for each rule: no, yes, each (file by file), list, or stop. "
+            "The first letter will\n"
+            "do. --yes answers beforehand. Without a terminal nothing is asked, and what was not allowed is "
+            "left undone.\n"
+            "Ctrl-C finishes the file under way, and the ledger says how far it went. What was discarded "
+            "lies in the trash:\n"
             "the last line says how to take it back.\n",
     .options = options,
     .run = run,

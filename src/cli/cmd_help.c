@@ -5,7 +5,8 @@
 
 #include <string.h>
 
-static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION};
+static const enum cli_option global[] = {OPT_POLICY,  OPT_STATE,  OPT_JSON, OPT_QUIET,
+                                         OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION};
 
 static void print_global(const struct cli *cli)
 {

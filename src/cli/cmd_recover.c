@@ -27,8 +27,8 @@ struct recovering {
 
 /* ---- what is asked for ---- */
 
-/* A pattern with a slash is about a path: it is made absolute, and "." and ".." in it are worked out by their names,
- * for what it names is not there any more. */
+/* A pattern with a slash is about a path: it is made absolute, and "." and ".." in it are worked out by their
+ * names, for what it names is not there any more. */
 static char *make_absolute(const char *pattern)
 {
     struct olv_text path = {0};
@@ -115,7 +115,8 @@ static void each(void *self, const struct olv_recoverable *found)
 
 static enum cli_status list(struct recovering *r, struct olv_trash *trash)
 {
-    static const struct table_column columns[] = {{.heading = "Discarded", .width = 16}, {.heading = "Size", .is_right = true, .width = 10},
+    static const struct table_column columns[] = {{.heading = "Discarded", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Goes back to", .is_elastic = true}};
     struct olv_error err = {0};
     struct olv_text line = {0};
@@ -169,7 +170,10 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
 static enum cli_status recover(struct recovering *r, struct olv_trash *trash, const char *trash_path)
 {
     struct olv_guard guard = {0};
-    struct olv_run_options options = {.state = r->options.state, .trash = trash_path, .command = "recover", .guard = &guard,
+    struct olv_run_options options = {.state = r->options.state,
+                                      .trash = trash_path,
+                                      .command = "recover",
+                                      .guard = &guard,
                                       .observer = &r->cli->observer};
     struct olv_error err = {0};
     enum cli_status status;
@@ -187,7 +191,8 @@ static enum cli_status with_trash(struct recovering *r)
     char path[PATH_MAX];
     struct olv_error err = {0};
     enum cli_status status;
-    struct olv_trash *trash = olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
+    struct olv_trash *trash =
+        olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
     if (!trash && err.sys == ENOENT)
         return r->only_list ? STATUS_DONE : nothing_found(r);
     if (!trash)
@@ -222,10 +227,14 @@ const struct cli_command cmd_recover = {
     .stage = "Get back",
     .arguments = "[PATTERN…]",
     .summary = "Takes files back from the trash to where they were",
-    .help = "A PATTERN with a slash is a path: it takes back what was there or below it; * and ? match within a name, ** across\n"
-            "directories. One without a slash fits names anywhere. --run takes back what one run discarded. Of several versions\n"
-            "of a path the newest is taken. Directories that are gone are made again; nothing is ever overwritten: what finds\n"
-            "its place taken stays in the trash, is named, and the exit status is 3. Quote patterns, so that the shell leaves\n"
+    .help = "A PATTERN with a slash is a path: it takes back what was there or below it; * and ? match "
+            "within a name, ** across\n"
+            "directories. One without a slash fits names anywhere. --run takes back what one run discarded. "
+            "Of several versions\n"
+            "of a path the newest is taken. Directories that are gone are made again; nothing is ever "
+            "overwritten: what finds\n"
+            "its place taken stays in the trash, is named, and the exit status is 3. Quote patterns, so that "
+            "the shell leaves\n"
             "them alone.\n",
     .options = options,
     .most = 4096,

@@ -32,12 +32,14 @@ static bool read_kinds(struct cli *cli, struct request *r, enum cli_status *stat
     for (unsigned k = OLV_KIND_FILE; k <= OLV_KIND_DEVICE; k++)
         words[k - 1] = olv_kind_word((enum olv_kind)k);
     for (size_t i = 0; i < cli->options[OPT_KIND].count; i++) {
-        const char *word = cli->options[OPT_KIND].values[i], *near = olv_nearest(word, strlen(word), words, OLV_KIND_DEVICE);
+        const char *word = cli->options[OPT_KIND].values[i],
+                   *near = olv_nearest(word, strlen(word), words, OLV_KIND_DEVICE);
         unsigned kind = OLV_KIND_FILE;
         while (kind <= OLV_KIND_DEVICE && strcmp(words[kind - 1], word) != 0)
             kind++;
         if (kind > OLV_KIND_DEVICE) {
-            *status = cli_usage(cli, "`%s` is no kind%s%s%s", word, near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
+            *status = cli_usage(cli, "`%s` is no kind%s%s%s", word, near ? "; did you mean `" : "",
+                                near ? near : "", near ? "`?" : "");
             return false;
         }
         r->options.kinds |= 1u << kind;
@@ -130,8 +132,10 @@ static void bar(struct olv_text *out, uint64_t part, uint64_t most)
 
 static void print_bands(struct cli *cli, const struct olv_survey *survey)
 {
-    static const struct table_column columns[] = {
-        {.heading = "Age"}, {.heading = "Files", .is_right = true}, {.heading = "Size", .is_right = true}, {.heading = "Share of the size"}};
+    static const struct table_column columns[] = {{.heading = "Age"},
+                                                  {.heading = "Files", .is_right = true},
+                                                  {.heading = "Size", .is_right = true},
+                                                  {.heading = "Share of the size"}};
     struct table *table = table_begin(cli, columns, cli->width && cli->width < 60 ? 3 : 4);
     uint64_t most = 0;
     for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++)
@@ -163,16 +167,18 @@ static void print_total(const struct olv_survey *survey)
     olv_text_printf(&line, ", %s, in ", olv_size_format(survey->bytes, size));
     term_count(&line, survey->directories, "directory", "directories");
     if (survey->files)
-        olv_text_printf(&line, "; modified from %s to %s", term_date(survey->oldest, oldest), term_date(survey->newest, newest));
+        olv_text_printf(&line, "; modified from %s to %s", term_date(survey->oldest, oldest),
+                        term_date(survey->newest, newest));
     printf("%s\n", olv_text_string(&line));
     olv_text_free(&line);
 }
 
 static void print_list(struct cli *cli, struct olv_survey *survey, struct olv_error *err)
 {
-    static const struct table_column columns[] = {
-        {.heading = "Modified", .width = 16}, {.heading = "Size", .is_right = true, .width = 10},
-        {.heading = "Kind", .width = 9}, {.heading = "Path", .is_elastic = true}};
+    static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Kind", .width = 9},
+                                                  {.heading = "Path", .is_elastic = true}};
     struct table *table = table_begin(cli, columns, 4);
     struct olv_record record;
     while (olv_sorter_next(survey->list, &record, err)) {
@@ -258,6 +264,7 @@ static enum cli_status survey_paths(struct cli *cli, struct request *r)
     struct olv_survey survey = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
+    uint64_t unseen;
     if (r->count == 0) {
         watch_print_troubles(cli);
         return STATUS_SOME_FAILED;
@@ -267,9 +274,10 @@ static enum cli_status survey_paths(struct cli *cli, struct request *r)
     if (err.code != OLV_OK)
         status = cli_report(cli, &err);
     watch_print_troubles(cli);
-    if (survey.troubles + r->missing) {
+    unseen = survey.troubles + r->missing;
+    if (unseen) {
         term_message(cli, STYLE_WARN, "%llu %s could not be read, so the picture is incomplete",
-                     (unsigned long long)(survey.troubles + r->missing), survey.troubles + r->missing == 1 ? "place" : "places");
+                     (unsigned long long)unseen, unseen == 1 ? "place" : "places");
         status = cli_worse(status, STATUS_SOME_FAILED);
     }
     olv_survey_free(&survey);
@@ -299,8 +307,10 @@ const struct cli_command cmd_survey = {
     .stage = "Look",
     .arguments = "[PATH…]",
     .summary = "Shows how old and how big what lies in a tree is",
-    .help = "Without a PATH it is the working directory. Links are not followed, and other file systems that begin below a\n"
-            "PATH are not entered. Everything but directories is counted, unless --kind says otherwise. Age is that of the\n"
+    .help = "Without a PATH it is the working directory. Links are not followed, and other file systems that "
+            "begin below a\n"
+            "PATH are not entered. Everything but directories is counted, unless --kind says otherwise. Age "
+            "is that of the\n"
             "last modification. Places that may not be read are named, and the exit status is then 1.\n",
     .options = options,
     .most = MOST_PATHS,

@@ -39,7 +39,8 @@ static bool collect(void *self, const struct olv_trash_item *item)
     olv_text_add(&s->record, item->name, strlen(item->name) + 1);
     if (s->record.failed)
         return olv_fail_memory(&s->error);
-    return olv_sorter_add(s->sorter, (struct olv_record){item->deleted, s->record.data, s->record.len}, &s->error);
+    return olv_sorter_add(s->sorter, (struct olv_record){item->deleted, s->record.data, s->record.len},
+                          &s->error);
 }
 
 static const char *state_word(uint32_t state)
@@ -47,7 +48,8 @@ static const char *state_word(uint32_t state)
     return state == OLV_TRASH_SOUND ? "sound" : state == OLV_TRASH_TORN ? "torn" : "lost";
 }
 
-static void print_row(struct table *table, struct olv_instant deleted, const struct shown *s, const char *path, const char *name)
+static void print_row(struct table *table, struct olv_instant deleted, const struct shown *s,
+                      const char *path, const char *name)
 {
     struct olv_text text = {0};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
@@ -66,7 +68,8 @@ static void print_row(struct table *table, struct olv_instant deleted, const str
     olv_text_free(&text);
 }
 
-static void print_json_row(struct olv_instant deleted, const struct shown *s, const char *path, const char *name)
+static void print_json_row(struct olv_instant deleted, const struct shown *s, const char *path,
+                           const char *name)
 {
     json_t *json = json_object();
     struct olv_text line = {0};
@@ -85,8 +88,10 @@ static void print_json_row(struct olv_instant deleted, const struct shown *s, co
 
 static void print_all(struct cli *cli, struct showing *s, struct olv_error *err)
 {
-    static const struct table_column columns[] = {{.heading = "Discarded", .width = 16}, {.heading = "Size", .is_right = true, .width = 10},
-                                                  {.heading = "Kind", .width = 9}, {.heading = "Where it was", .is_elastic = true}};
+    static const struct table_column columns[] = {{.heading = "Discarded", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Kind", .width = 9},
+                                                  {.heading = "Where it was", .is_elastic = true}};
     bool as_json = cli_has(cli, OPT_JSON);
     struct table *table = as_json ? NULL : table_begin(cli, columns, 4);
     struct olv_record record;
@@ -124,7 +129,8 @@ static enum cli_status show(struct cli *cli)
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     char path[PATH_MAX];
-    struct olv_trash *trash = olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
+    struct olv_trash *trash =
+        olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
     if (!trash && err.sys == ENOENT) {
         print_total(cli, &s);
         return STATUS_DONE;
@@ -158,7 +164,8 @@ const struct cli_command cmd_trash = {
     .stage = "Get back",
     .arguments = "show",
     .summary = "Shows what lies in the home trash, oldest first",
-    .help = "The trash is the one of the desktop (freedesktop.org Trash specification 1.0), so what other programs discarded is\n"
+    .help = "The trash is the one of the desktop (freedesktop.org Trash specification 1.0), so what other "
+            "programs discarded is\n"
             "shown as well. `olvido recover` takes things back.\n",
     .least = 1,
     .most = 1,

@@ -13,8 +13,9 @@
 
 enum cli_status cli_worse(enum cli_status a, enum cli_status b)
 {
-    static const enum cli_status order[] = {STATUS_BROKEN,    STATUS_INTERRUPTED, STATUS_USAGE, STATUS_NOT_BEGUN,
-                                            STATUS_SOME_FAILED, STATUS_REFUSED,     STATUS_DONE};
+    static const enum cli_status order[] = {STATUS_BROKEN,    STATUS_INTERRUPTED, STATUS_USAGE,
+                                            STATUS_NOT_BEGUN, STATUS_SOME_FAILED, STATUS_REFUSED,
+                                            STATUS_DONE};
     for (size_t i = 0; i < sizeof order / sizeof *order; i++)
         if (order[i] == a || order[i] == b)
             return order[i];
@@ -72,7 +73,8 @@ enum cli_status cli_usage(const struct cli *cli, const char *format, ...)
     va_end(args);
     term_name(&safe, text);
     term_message(cli, STYLE_ERROR, "%s", olv_text_string(&safe));
-    fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "", cli->command ? cli->command->name : "");
+    fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "",
+            cli->command ? cli->command->name : "");
     olv_text_free(&safe);
     return STATUS_USAGE;
 }
@@ -130,7 +132,8 @@ static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
         unsigned char c = (unsigned char)excerpt.data[i];
         olv_text_add(&safe, c < 0x20 || c == 0x7F ? "?" : &excerpt.data[i], 1);
     }
-    fprintf(stderr, "%s\n        | %s%s", olv_text_string(&safe), olv_text_string(&before), term_begin(cli, STYLE_ERROR));
+    fprintf(stderr, "%s\n        | %s%s", olv_text_string(&safe), olv_text_string(&before),
+            term_begin(cli, STYLE_ERROR));
     for (int i = 0; i < d->width && i < 60; i++)
         fputc('^', stderr);
     fprintf(stderr, "%s\n", term_end(cli));
@@ -147,8 +150,8 @@ void cli_print_diagnostics(const struct cli *cli, const char *path, const struct
         const struct olv_diagnostic *d = &list->items[i];
         olv_text_clear(&message);
         term_name(&message, d->message);
-        fprintf(stderr, "%s%s:%d:%d:%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name), d->line, d->column,
-                term_end(cli), olv_text_string(&message));
+        fprintf(stderr, "%s%s:%d:%d:%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name), d->line,
+                d->column, term_end(cli), olv_text_string(&message));
         if (d->excerpt)
             print_caret(cli, d);
         if (d->expected)
@@ -167,11 +170,15 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
     struct olv_policy *policy = olv_policy_load(path, &list, &err);
     if (!policy && list.count == 0) {
         if (err.sys == ENOENT && !cli_has(cli, OPT_POLICY))
-            olv_error_hint(&err, "write a policy there, or name one: --policy FILE (`olvido demo DIR` makes an example)");
-        *status = cli_worse(STATUS_USAGE, cli_report(cli, &err)); /* a policy that cannot be read is a wrong one */
+            olv_error_hint(
+                &err,
+                "write a policy there, or name one: --policy FILE (`olvido demo DIR` makes an example)");
+        *status =
+            cli_worse(STATUS_USAGE, cli_report(cli, &err)); /* a policy that cannot be read is a wrong one */
     } else if (!policy) {
         cli_print_diagnostics(cli, path, &list);
-        term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list.count, list.count == 1 ? "error" : "errors");
+        term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list.count,
+                     list.count == 1 ? "error" : "errors");
         *status = STATUS_USAGE;
     }
     olv_diagnostics_free(&list);

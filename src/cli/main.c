@@ -12,8 +12,8 @@
 #include <string.h>
 #include <unistd.h>
 
-/* A file opened later must never get the number of a standard stream that came closed: what is written to the stream
- * would end up in that file. */
+/* A file opened later must never get the number of a standard stream that came closed: what is written to the
+ * stream would end up in that file. */
 static void occupy_standard_streams(void)
 {
     for (int fd = 0; fd <= 2; fd++)
@@ -28,6 +28,8 @@ static enum cli_status finish_output(const struct cli *cli, enum cli_status stat
     errno = 0;
     if (fflush(stdout) == 0 && !failed)
         return status;
+    if (errno == EPIPE) /* the reader has seen enough: nothing to complain about, but not all was written */
+        return cli_worse(status, STATUS_SOME_FAILED);
     if (errno)
         term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));
     else

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* All options, once: a command names the ones it takes. Global options are understood before and after the command. */
+/* All options, once: a command names the ones it takes. Global options are understood before and after the
+ * command. */
 #include "cli/cli.h"
 
 #include "cli/term.h"
@@ -35,8 +36,8 @@ static const struct option {
     {OPT_PREVIEW, "preview", NULL, "say what would be done and touch nothing", 0},
 };
 
-static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON, OPT_QUIET, OPT_VERBOSE, OPT_COLOUR, OPT_HELP,
-                                         OPT_VERSION, OPT_NONE};
+static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON,    OPT_QUIET, OPT_VERBOSE,
+                                         OPT_COLOUR, OPT_HELP,  OPT_VERSION, OPT_NONE};
 
 static const struct option *find(enum cli_option id)
 {
@@ -58,13 +59,14 @@ static size_t add(struct poptOption *table, size_t n, const enum cli_option *ids
 {
     for (; ids && *ids != OPT_NONE; ids++) {
         const struct option *o = find(*ids);
-        table[n++] = (struct poptOption){o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)o->id, NULL, NULL};
+        table[n++] = (struct poptOption){
+            o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)o->id, NULL, NULL};
     }
     table[n] = (struct poptOption)POPT_TABLEEND;
     return n;
 }
 
-static void keep(struct cli *cli, enum cli_option id, char *value)
+static void keep(struct cli *cli, enum cli_option id, const char *value)
 {
     cli->options[id].given = true;
     if (!value)
@@ -84,9 +86,11 @@ static const char *nearest_option(const struct poptOption *table, size_t count, 
     return olv_nearest(bad, strcspn(bad, "="), names, count);
 }
 
-static bool complain(struct cli *cli, poptContext context, int code, const struct poptOption *table, size_t count, enum cli_status *status)
+static bool complain(struct cli *cli, poptContext context, int code, const struct poptOption *table,
+                     size_t count, enum cli_status *status)
 {
-    const char *bad = poptBadOption(context, POPT_BADOPTION_NOALIAS), *nearest = nearest_option(table, count, bad);
+    const char *bad = poptBadOption(context, POPT_BADOPTION_NOALIAS),
+               *nearest = nearest_option(table, count, bad);
     if (code == POPT_ERROR_NOARG)
         *status = cli_usage(cli, "the option %s needs a value", bad);
     else if (code == POPT_ERROR_BADOPT && nearest)
@@ -98,9 +102,10 @@ static bool complain(struct cli *cli, poptContext context, int code, const struc
     return false;
 }
 
-/* Parses one half of the command line; `rest` are the words that are no options, which live as long as the context. */
-static bool parse(struct cli *cli, poptContext *context, int argc, const char **argv, const enum cli_option *more, int flags,
-                  const char ***rest, enum cli_status *status)
+/* Parses one half of the command line; `rest` are the words that are no options, which live as long as the
+ * context. */
+static bool parse(struct cli *cli, poptContext *context, int argc, const char **argv,
+                  const enum cli_option *more, int flags, const char ***rest, enum cli_status *status)
 {
     struct poptOption table[OPT_COUNT + 1];
     size_t count = add(table, add(table, 0, global), more);
@@ -138,7 +143,8 @@ static bool check_arguments(struct cli *cli, enum cli_status *status)
     if (cli->argument_count < command->least)
         *status = cli_usage(cli, "`%s` needs %s", command->name, command->arguments);
     else if (cli->argument_count > command->most)
-        *status = cli_usage(cli, "`%s` does not know what to do with `%s`", command->name, cli->arguments[command->most]);
+        *status = cli_usage(cli, "`%s` does not know what to do with `%s`", command->name,
+                            cli->arguments[command->most]);
     else
         return true;
     return cli_has(cli, OPT_HELP);
@@ -146,18 +152,16 @@ static bool check_arguments(struct cli *cli, enum cli_status *status)
 
 static bool find_command(struct cli *cli, const char **words, enum cli_status *status)
 {
-    const char *names[64], *nearest;
+    const char *word = words && *words ? *words : "help", *names[64], *nearest;
     size_t count = 0;
-    cli->command = cli_find_command(words && *words ? *words : "help");
+    cli->command = cli_find_command(word);
     if (cli->command)
         return true;
-    for (; cli_commands[count] && count < 64; count++)
+    for (; count < 64 && cli_commands[count]; count++)
         names[count] = cli_commands[count]->name;
-    nearest = olv_nearest(*words, strlen(*words), names, count);
-    if (nearest)
-        *status = cli_usage(cli, "there is no command `%s`; did you mean `%s`?", *words, nearest);
-    else
-        *status = cli_usage(cli, "there is no command `%s`", *words);
+    nearest = olv_nearest(word, strlen(word), names, count);
+    *status = cli_usage(cli, "there is no command `%s`%s%s%s", word, nearest ? "; did you mean `" : "",
+                        nearest ? nearest : "", nearest ? "`?" : "");
     return false;
 }
 
@@ -179,12 +183,14 @@ bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *st
     const char **words = NULL, **rest = NULL;
     poptContext first = NULL, second = NULL;
     int count = 0;
-    bool ok = parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) && apply_global(cli, status);
+    bool ok = parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) &&
+              apply_global(cli, status);
     ok = ok && find_command(cli, words, status);
     while (words && words[count])
         count++;
     if (ok && count)
-        ok = parse(cli, &second, count, words, cli->command->options, 0, &rest, status) && apply_global(cli, status);
+        ok = parse(cli, &second, count, words, cli->command->options, 0, &rest, status) &&
+             apply_global(cli, status);
     if (ok && !copy_words(cli, rest))
         ok = (*status = STATUS_SOME_FAILED, false);
     ok = ok && check_arguments(cli, status);

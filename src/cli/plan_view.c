@@ -17,7 +17,8 @@
 
 /* ---- making it ---- */
 
-static bool select_rule(struct cli *cli, const struct olv_policy *policy, const char *name, bool *selected, enum cli_status *status)
+static bool select_rule(struct cli *cli, const struct olv_policy *policy, const char *name, bool *selected,
+                        enum cli_status *status)
 {
     const char *names[1000], *near;
     for (size_t i = 0; i < policy->rule_count; i++) {
@@ -28,7 +29,8 @@ static bool select_rule(struct cli *cli, const struct olv_policy *policy, const 
         return true;
     }
     near = olv_nearest(name, strlen(name), names, policy->rule_count);
-    *status = cli_usage(cli, "the policy has no rule `%s`%s%s%s", name, near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
+    *status = cli_usage(cli, "the policy has no rule `%s`%s%s%s", name, near ? "; did you mean `" : "",
+                        near ? near : "", near ? "`?" : "");
     return false;
 }
 
@@ -55,8 +57,8 @@ void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guar
         olv_guard_add(guard, path);
 }
 
-bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan, bool *selected,
-              enum cli_status *status)
+bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan,
+              bool *selected, enum cli_status *status)
 {
     struct olv_guard guard = {0};
     struct olv_plan_options options = {.guard = &guard, .wants_docket = wants_docket};
@@ -79,7 +81,8 @@ bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, str
 
 /* ---- the table ---- */
 
-static void row(struct table *table, const char *rule, enum term_style style, const char *what, const struct olv_tally *tally)
+static void row(struct table *table, const char *rule, enum term_style style, const char *what,
+                const struct olv_tally *tally)
 {
     struct olv_text files = {0};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
@@ -126,7 +129,8 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
     olv_text_free(&what);
 }
 
-void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan, const bool *selected)
+void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+                const bool *selected)
 {
     static const struct table_column columns[] = {{.heading = "Rule"},
                                                   {.heading = "What", .is_elastic = true},
@@ -166,7 +170,8 @@ enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy
         term_name(&text, policy->rules[i].name);
         olv_text_puts(&text, ": ");
         term_count(&text, plan->rules[i].undecided, "file", "files");
-        olv_text_puts(&text, " left alone, for its `where` could not be decided (a fact is missing, or a pattern took too long)");
+        olv_text_puts(&text, " left alone, for its `where` could not be decided (a fact is missing, or a "
+                             "pattern took too long)");
         term_message(cli, STYLE_WARN, "%s", olv_text_string(&text));
     }
     olv_text_free(&text);
@@ -239,9 +244,11 @@ struct listed {
     size_t rule_len;
 };
 
-static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e, struct olv_text *record, struct olv_error *err)
+static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e,
+                          struct olv_text *record, struct olv_error *err)
 {
-    struct listed l = {e->identity.size_bytes, e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind, strlen(e->rule_name) + 1};
+    struct listed l = {e->identity.size_bytes,  e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind,
+                       strlen(e->rule_name) + 1};
     olv_text_clear(record);
     olv_text_add(record, &l, sizeof l);
     olv_text_add(record, e->rule_name, l.rule_len);
@@ -253,7 +260,8 @@ static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_ent
     return olv_sorter_add(sorter, (struct olv_record){e->identity.modified, record->data, record->len}, err);
 }
 
-static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f, struct olv_error *err)
+static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f,
+                            struct olv_error *err)
 {
     struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
     struct olv_docket_entry e;
@@ -298,7 +306,8 @@ static void print_listed_json(const struct olv_record *record, const struct list
     print_json(json);
 }
 
-static void print_sorted(struct cli *cli, struct olv_sorter *sorter, bool as_json, struct olv_error *err)
+static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, bool as_json,
+                         struct olv_error *err)
 {
     static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
@@ -308,17 +317,21 @@ static void print_sorted(struct cli *cli, struct olv_sorter *sorter, bool as_jso
     struct table *table = as_json ? NULL : table_begin(cli, columns, sizeof columns / sizeof *columns);
     struct olv_record record;
     struct listed l;
-    while (olv_sorter_next(sorter, &record, err)) {
+    uint64_t count = 0;
+    for (; olv_sorter_next(sorter, &record, err); count++) {
         memcpy(&l, record.bytes, sizeof l);
         if (as_json)
             print_listed_json(&record, &l);
-        else
+        else if (most == 0 || count < most)
             print_listed(table, &record, &l);
     }
     table_end(table);
+    if (most && count > most)
+        printf("... and %llu more (--verbose names them)\n", (unsigned long long)(count - most));
 }
 
-bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json, struct olv_error *err)
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json,
+                  struct olv_error *err)
 {
     struct olv_sorter *sorter = olv_sorter_new(err);
     struct olv_text segment = {0};
@@ -329,7 +342,7 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
     ok = ok && err->code == OLV_OK;
     if (ok) {
         watch_clear(cli);
-        print_sorted(cli, sorter, as_json, err);
+        print_sorted(cli, sorter, filter.most, as_json, err);
     }
     olv_text_free(&segment);
     olv_sorter_free(sorter);

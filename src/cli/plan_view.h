@@ -6,14 +6,16 @@
 #include "cli/cli.h"
 #include "olvido/plan.h"
 
-/* Makes the plan that the command's options ask for (--rule, --as-of). False with the status after saying why. */
-bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan, bool *selected,
-              enum cli_status *status);
+/* Makes the plan that the command's options ask for (--rule, --as-of). False with the status after saying
+ * why. */
+bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan,
+              bool *selected, enum cli_status *status);
 /* Tells the guard where Olvido's own places are. */
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard);
 
 /* The table of rules and steps, and a line below it. */
-void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan, const bool *selected);
+void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+                const bool *selected);
 void plan_print_json(const struct olv_policy *policy, const struct olv_plan *plan);
 
 /* Which entries of the docket to list. */
@@ -21,11 +23,14 @@ struct docket_filter {
     bool by_rule, by_act;
     uint32_t rule;
     enum olv_act_id act;
+    uint64_t most; /* rows; 0: all. What is left out is counted in a last line. */
 };
 /* Oldest first. */
-bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json, struct olv_error *err);
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json,
+                  struct olv_error *err);
 
 /* What a plan could not see, said after it; the status that follows from it. */
-enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
+enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy,
+                                const struct olv_plan *plan);
 
 #endif

@@ -45,7 +45,8 @@ static void add_part(struct olv_text *line, uint64_t count, const char *words)
     olv_text_printf(line, " %s", words);
 }
 
-static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r, const char *done, bool can_recover)
+static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
+                         const char *done, bool can_recover)
 {
     struct olv_text line = {0}, back = {0};
     char size[OLV_SIZE_TEXT], words[64];
@@ -59,8 +60,8 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
     if (line.len == 0)
         olv_text_puts(&line, "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", r->failed ? term_begin(cli, STYLE_WARN) : term_begin(cli, STYLE_GOOD),
-           r->is_interrupted ? "Interrupted: " : "Done: ", olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING),
-           olv_run_id(run), term_end(cli));
+           r->is_interrupted ? "Interrupted: " : "Done: ", olv_text_string(&line), term_end(cli),
+           term_begin(cli, STYLE_HEADING), olv_run_id(run), term_end(cli));
     if (r->done && can_recover) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
@@ -92,8 +93,8 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
     json_decref(json);
 }
 
-enum cli_status run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result, const char *done,
-                                 bool can_recover)
+enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
+                                 const struct olv_run_result *result, const char *done, bool can_recover)
 {
     watch_clear(cli);
     if (cli_has(cli, OPT_JSON)) {
@@ -110,6 +111,7 @@ void run_print_settled(struct cli *cli, const struct olv_run *run)
 {
     uint64_t settled = olv_run_settled(run);
     if (settled)
-        term_message(cli, STYLE_WARN, "an earlier run was cut short; what became of its last %llu %s is now in the ledger",
+        term_message(cli, STYLE_WARN,
+                     "an earlier run was cut short; what became of its last %llu %s is now in the ledger",
                      (unsigned long long)settled, settled == 1 ? "file" : "files");
 }

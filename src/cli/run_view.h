@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The closing line of everything that acts: what was done, what was left and why, the run, how to take it back. */
+/* The closing line of everything that acts: what was done, what was left and why, the run, how to take it
+ * back. */
 #ifndef OLV_CLI_RUN_VIEW_H
 #define OLV_CLI_RUN_VIEW_H
 
@@ -7,8 +8,8 @@
 #include "olvido/run.h"
 
 /* `done` is the participle ("discarded"). The status follows from the result. */
-enum cli_status run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result, const char *done,
-                                 bool can_recover);
+enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
+                                 const struct olv_run_result *result, const char *done, bool can_recover);
 /* Says that an earlier run was cut short, if so. */
 void run_print_settled(struct cli *cli, const struct olv_run *run);
 

@@ -61,7 +61,8 @@ static bool fit(const struct table *t, unsigned widths[TABLE_COLUMNS])
     return true;
 }
 
-static void write_cell(const struct table *t, size_t column, struct olv_text *text, enum term_style style, unsigned width)
+static void write_cell(const struct table *t, size_t column, struct olv_text *text, enum term_style style,
+                       unsigned width)
 {
     bool is_last = column + 1 == t->count;
     unsigned columns;
@@ -72,7 +73,8 @@ static void write_cell(const struct table *t, size_t column, struct olv_text *te
         printf("%*s", GAP, "");
     if (t->columns[column].is_right && columns < width)
         printf("%*s", (int)(width - columns), "");
-    printf("%s%s%s", style ? term_begin(t->cli, style) : "", olv_text_string(text), style ? term_end(t->cli) : "");
+    printf("%s%s%s", style ? term_begin(t->cli, style) : "", olv_text_string(text),
+           style ? term_end(t->cli) : "");
     if (!t->columns[column].is_right && !is_last && columns < width)
         printf("%*s", (int)(width - columns), "");
 }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Tables of a few aligned columns. On a terminal too narrow for them, each row is written as lines of "heading value". */
+/* Tables of a few aligned columns. On a terminal too narrow for them, each row is written as lines of
+ * "heading value". */
 #ifndef OLV_CLI_TABLE_H
 #define OLV_CLI_TABLE_H
 

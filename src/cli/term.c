@@ -12,7 +12,8 @@
 static bool is_treacherous(ucs4_t c)
 {
     return c < 0x20 || (c >= 0x7F && c < 0xA0) || c == 0x061C || (c >= 0x200B && c <= 0x200F) ||
-           (c >= 0x2028 && c <= 0x202E) || (c >= 0x2060 && c <= 0x206F) || c == 0xFEFF || (c >= 0xE0000 && c <= 0xE007F);
+           (c >= 0x2028 && c <= 0x202E) || (c >= 0x2060 && c <= 0x206F) || c == 0xFEFF ||
+           (c >= 0xE0000 && c <= 0xE007F);
 }
 
 static void escape(struct olv_text *out, ucs4_t c)

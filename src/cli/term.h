@@ -7,8 +7,8 @@
 #include "olvido/calendar.h"
 #include "olvido/text.h"
 
-/* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction of text or
- * have no width, bytes that are no UTF-8, and the backslash come as \n, \t, \x1B, \u{202E}, \\. */
+/* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction
+ * of text or have no width, bytes that are no UTF-8, and the backslash come as \n, \t, \x1B, \u{202E}, \\. */
 void term_name(struct olv_text *out, const char *bytes);
 /* Columns that UTF-8 text takes. */
 unsigned term_columns(const char *text);

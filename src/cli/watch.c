@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Progress appears on standard error of a terminal after half a second of work, ten times a second at most, and is
- * gone when the work is done. Troubles are collected and printed together, after the result. */
+/* Progress appears on standard error of a terminal after half a second of work, ten times a second at most,
+ * and is gone when the work is done. Troubles are collected and printed together, after the result. */
 #include "cli/watch.h"
 
 #include "cli/term.h"
@@ -40,7 +40,8 @@ static double seconds(void)
     return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
 }
 
-static void describe_rest(const struct cli_watch *w, const struct olv_progress *p, double elapsed, struct olv_text *line)
+static void describe_rest(const struct cli_watch *w, const struct olv_progress *p, double elapsed,
+                          struct olv_text *line)
 {
     double rate = (double)p->files / elapsed;
     olv_text_puts(line, ", ");
@@ -129,7 +130,8 @@ bool watch_begin(struct cli *cli)
     struct cli_watch *w = calloc(1, sizeof *w);
     if (!w)
         return false;
-    *w = (struct cli_watch){.cli = cli, .is_terminal = isatty(STDERR_FILENO) && !cli_has(cli, OPT_QUIET), .began = seconds()};
+    *w = (struct cli_watch){
+        .cli = cli, .is_terminal = isatty(STDERR_FILENO) && !cli_has(cli, OPT_QUIET), .began = seconds()};
     cli->watch = w;
     cli->observer = (struct olv_observer){w, on_progress, on_trouble, is_interrupted};
     sigaction(SIGINT, &action, NULL);
@@ -170,7 +172,8 @@ void watch_print_troubles(struct cli *cli)
     for (size_t i = 0; i < shown; i++)
         term_message(cli, STYLE_WARN, "%s", w->troubles[i]);
     if (w->count > shown)
-        term_message(cli, STYLE_WARN, "and %llu more (--verbose names them)", (unsigned long long)(w->count - shown));
+        term_message(cli, STYLE_WARN, "and %llu more (--verbose names them)",
+                     (unsigned long long)(w->count - shown));
     drop_troubles(w);
 }
 

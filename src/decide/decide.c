@@ -1,11 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The first rule that fits owns the file; of its steps the latest whose time has come counts. Each step's `after` is
- * turned into a cutoff once: "due" is then one comparison, calendar months included. */
+/* The first rule that fits owns the file; of its steps the latest whose time has come counts. Each step's
+ * `after` is turned into a cutoff once: "due" is then one comparison, calendar months included. */
 #include "decide/decide.h"
 
 #include <stdlib.h>
 
-enum { SETTLE_S = 600, FIRST_TRUSTED_S = 86400 /* 1970-01-02: earlier times are those of clocks that were never set */ };
+enum {
+    SETTLE_S = 600,
+    FIRST_TRUSTED_S = 86400 /* 1970-01-02: earlier times are those of clocks that were never set */
+};
 
 struct olv_decider {
     const struct olv_policy *policy;
@@ -26,7 +29,8 @@ static bool bind_rule(struct olv_decider *d, size_t rule, struct olv_instant as_
     return true;
 }
 
-struct olv_decider *olv_decider_new(const struct olv_policy *policy, struct olv_instant now, struct olv_instant as_of)
+struct olv_decider *olv_decider_new(const struct olv_policy *policy, struct olv_instant now,
+                                    struct olv_instant as_of)
 {
     struct olv_decider *d = calloc(1, sizeof *d);
     bool ok;
@@ -55,7 +59,8 @@ void olv_decider_free(struct olv_decider *d)
     free(d);
 }
 
-static enum olv_truth fits(const struct olv_rule *rule, struct olv_subject *subject, struct olv_expr_scratch *scratch)
+static enum olv_truth fits(const struct olv_rule *rule, struct olv_subject *subject,
+                           struct olv_expr_scratch *scratch)
 {
     if (rule->where_expr)
         return olv_expr_test(rule->where_expr, subject, scratch);
@@ -70,7 +75,8 @@ static struct olv_verdict judge(const struct olv_decider *d, uint32_t rule, stru
     size_t step;
     if (!stat)
         v.reason = OLV_GONE;
-    else if (stat->modified.s <= FIRST_TRUSTED_S || olv_instant_compare(stat->modified, d->latest_trusted) > 0)
+    else if (stat->modified.s <= FIRST_TRUSTED_S ||
+             olv_instant_compare(stat->modified, d->latest_trusted) > 0)
         v.reason = OLV_ODD_TIME;
     if (v.reason != OLV_NOT_DUE)
         return v;
@@ -104,7 +110,8 @@ struct olv_verdict olv_decide(const struct olv_decider *d, const struct olv_scop
         if (answer == OLV_YES)
             return judge(d, candidate->rule, subject);
         if (answer == OLV_UNKNOWN)
-            return (struct olv_verdict){.reason = exists(subject) ? OLV_UNDECIDED : OLV_GONE, .rule = candidate->rule};
+            return (struct olv_verdict){.reason = exists(subject) ? OLV_UNDECIDED : OLV_GONE,
+                                        .rule = candidate->rule};
     }
     return (struct olv_verdict){.reason = OLV_NOT_OWNED};
 }

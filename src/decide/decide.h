@@ -34,13 +34,14 @@ struct olv_scope {
 };
 
 struct olv_decider;
-/* Binds the policy to an instant. `now` is what the clock says; `as_of` the instant asked about. NULL without memory;
- * the policy must outlive it, and belongs to one decider at a time. */
-struct olv_decider *olv_decider_new(const struct olv_policy *policy, struct olv_instant now, struct olv_instant as_of);
+/* Binds the policy to an instant. `now` is what the clock says; `as_of` the instant asked about. NULL without
+ * memory; the policy must outlive it, and belongs to one decider at a time. */
+struct olv_decider *olv_decider_new(const struct olv_policy *policy, struct olv_instant now,
+                                    struct olv_instant as_of);
 void olv_decider_free(struct olv_decider *decider);
 
 /* `depth` is the subject's below the root of the walk (1: directly in it). */
-struct olv_verdict olv_decide(const struct olv_decider *decider, const struct olv_scope *scope, uint32_t depth,
-                              struct olv_subject *subject, struct olv_expr_scratch *scratch);
+struct olv_verdict olv_decide(const struct olv_decider *decider, const struct olv_scope *scope,
+                              uint32_t depth, struct olv_subject *subject, struct olv_expr_scratch *scratch);
 
 #endif

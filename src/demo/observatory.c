@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The observatory is written by a handful of departments, each a function. Everything is made through the descriptor
- * of the new directory, nothing is ever overwritten, and every time is set as "so many days ago". */
+/* The observatory is written by a handful of departments, each a function. Everything is made through the
+ * descriptor of the new directory, nothing is ever overwritten, and every time is set as "so many days ago".
+ */
 #include "olvido/demo.h"
 
 #include "file/private.h"
@@ -111,7 +112,8 @@ static void readings(struct site *s)
         directory(s, name);
         for (int month = 0; month < 12 * YEARS; month++) {
             struct olv_date d = months_ago(s, month);
-            snprintf(name, sizeof name, "readings/gauge-%d/%04d-%02d.csv", gauge, (int)(d.year % 10000), d.month % 100);
+            snprintf(name, sizeof name, "readings/gauge-%d/%04d-%02d.csv", gauge, (int)(d.year % 10000),
+                     d.month % 100);
             table(s, name, days_of_months(s, month) + 0.25, "time,metres", 200 + roll(s, 1200));
         }
     }
@@ -124,14 +126,15 @@ static void hydrophone(struct site *s)
     directory(s, "hydrophone");
     for (int quarter = 0; quarter < 4 * YEARS; quarter++) {
         struct olv_date d = months_ago(s, 3 * quarter);
-        snprintf(name, sizeof name, "hydrophone/%04d-%02d whale watch.pcm", (int)(d.year % 10000), d.month % 100);
+        snprintf(name, sizeof name, "hydrophone/%04d-%02d whale watch.pcm", (int)(d.year % 10000),
+                 d.month % 100);
         table(s, name, days_of_months(s, 3 * quarter) + 1, "hydrophone 1, raw", 4000 + roll(s, 6000));
     }
 }
 
 static void sparse_file(struct site *s, const char *name, double days)
 {
-    enum { END = 64 << 20 };
+    enum { END = 1 << 20 };
     int fd = s->ok ? openat(s->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644) : -1;
     if (fd >= 0 && (pwrite(fd, "begin", 5, 0) != 5 || pwrite(fd, "end", 3, END) != 3))
         fail(s, name, "cannot write a sparse sample file");
@@ -151,10 +154,12 @@ static void photographs(struct site *s)
     directory(s, "photographs");
     for (int month = 0; month < 12 * YEARS; month += 2) {
         struct olv_date d = months_ago(s, month);
-        snprintf(name, sizeof name, "photographs/breakwater %04d-%02d (%u).jpg", (int)(d.year % 10000), d.month % 100, 1 + roll(s, 9));
+        snprintf(name, sizeof name, "photographs/breakwater %04d-%02d (%u).jpg", (int)(d.year % 10000),
+                 d.month % 100, 1 + roll(s, 9));
         table(s, name, days_of_months(s, month) + 2, "not really a photograph", 900 + roll(s, 2500));
     }
-    table(s, "photographs/marea alta \xC3\xB1 \xE2\x80\x94 espig\xC3\xB3n.jpg", 1200, "not really a photograph", 800);
+    table(s, "photographs/marea alta \xC3\xB1 \xE2\x80\x94 espig\xC3\xB3n.jpg", 1200,
+          "not really a photograph", 800);
     table(s, "photographs/\xE6\xBD\xAE\xE4\xBD\x8D.jpg", 2100, "not really a photograph", 800);
 }
 
@@ -181,7 +186,8 @@ static void office(struct site *s)
 static void links(struct site *s)
 {
     static const char *const pairs[][2] = {{"../../elsewhere", "scratch/link that leads outside"},
-                                           {"loop-b", "scratch/loop-a"}, {"loop-a", "scratch/loop-b"}};
+                                           {"loop-b", "scratch/loop-a"},
+                                           {"loop-a", "scratch/loop-b"}};
     for (size_t i = 0; s->ok && i < sizeof pairs / sizeof *pairs; i++) {
         if (symlinkat(pairs[i][0], s->dir, pairs[i][1]) < 0)
             fail(s, pairs[i][1], "cannot make a sample link");
@@ -189,7 +195,8 @@ static void links(struct site *s)
             set_age(s, pairs[i][1], 200);
         s->demo->files++;
     }
-    if (s->ok && linkat(s->dir, "scratch/draft report.txt", s->dir, "scratch/draft report (same file).txt", 0) < 0)
+    if (s->ok &&
+        linkat(s->dir, "scratch/draft report.txt", s->dir, "scratch/draft report (same file).txt", 0) < 0)
         fail(s, "scratch/draft report (same file).txt", "cannot make a hard link");
     s->demo->files++;
 }
@@ -207,7 +214,10 @@ static void scratch(struct site *s)
     table(s, "scratch/-begins with a dash.tmp", 40, "scratch", 20);
     table(s, "scratch/two\nlines.tmp", 50, "scratch", 20);
     table(s, "scratch/tab\there.tmp", 55, "scratch", 20);
-    table(s, "scratch/latin-1 mar\xE9" "e.tmp", 60, "scratch", 20); /* not UTF-8 */
+    table(s,
+          "scratch/latin-1 mar\xE9"
+          "e.tmp",
+          60, "scratch", 20); /* not UTF-8 */
     table(s, "scratch/\x1B[31mred.tmp", 70, "scratch", 20);
     file_of(s, "scratch/empty.tmp", 45, "", 0);
     table(s, "scratch/keep me (read-only).tmp", 80, "scratch", 20);
@@ -255,15 +265,17 @@ static void policy(struct site *s)
                       "  - name: timesheets\n"
                       "    note: The harbour office asks for them for six years.\n");
     under(&t, s, "office/timesheets");
-    olv_text_puts(&t, "    where: name like \"*.txt\"\n"
-                      "    steps:\n      - { after: 5 years, do: tell }\n      - { after: 6 years, do: discard }\n\n"
-                      "  - name: gauge-readings\n"
-                      "    note: Published after a year; of no use here after four.\n");
+    olv_text_puts(
+        &t, "    where: name like \"*.txt\"\n"
+            "    steps:\n      - { after: 5 years, do: tell }\n      - { after: 6 years, do: discard }\n\n"
+            "  - name: gauge-readings\n"
+            "    note: Published after a year; of no use here after four.\n");
     under(&t, s, "readings");
-    olv_text_puts(&t, "    where: path matches \"^gauge-[0-9]/[0-9]{4}-[0-9]{2}[.]csv$\" and not empty\n"
-                      "    steps:\n      - { after: 1 year, do: tell }\n      - { after: 4 years, do: discard }\n\n"
-                      "  - name: hydrophone\n"
-                      "    note: Large, and nobody listens to old ones.\n");
+    olv_text_puts(
+        &t, "    where: path matches \"^gauge-[0-9]/[0-9]{4}-[0-9]{2}[.]csv$\" and not empty\n"
+            "    steps:\n      - { after: 1 year, do: tell }\n      - { after: 4 years, do: discard }\n\n"
+            "  - name: hydrophone\n"
+            "    note: Large, and nobody listens to old ones.\n");
     under(&t, s, "hydrophone");
     olv_text_puts(&t, "    where: suffix = \"pcm\" and size > 40 kB\n"
                       "    steps:\n      - { after: 2 years 6 months, do: discard }\n\n"

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The bytes of a segment: a magic, then records, each with its kind first and little-endian numbers of fixed width.
- * A rule and a directory are written once, before the first entry that needs them. */
+/* The bytes of a segment: a magic, then records, each with its kind first and little-endian numbers of fixed
+ * width. A rule and a directory are written once, before the first entry that needs them. */
 #include "olvido/docket.h"
 
 #include "base/arena.h"

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Segments one after the other in a temporary file without a name: nothing to clean up, whatever happens. Each is
- * preceded by its length. */
+/* Segments one after the other in a temporary file without a name: nothing to clean up, whatever happens.
+ * Each is preceded by its length. */
 #include "olvido/docket.h"
 
 #include <errno.h>
@@ -38,7 +38,8 @@ bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, stru
     if (segment->failed)
         return olv_fail_memory(err);
     pthread_mutex_lock(&spool->mutex);
-    ok = fwrite(&len, sizeof len, 1, spool->file) == 1 && fwrite(segment->data, 1, segment->len, spool->file) == segment->len;
+    ok = fwrite(&len, sizeof len, 1, spool->file) == 1 &&
+         fwrite(segment->data, 1, segment->len, spool->file) == segment->len;
     pthread_mutex_unlock(&spool->mutex);
     if (ok)
         return true;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Mount and inode name a file, its size and times its state; the time of birth tells an inode that was used again. */
+/* Mount and inode name a file, its size and times its state; the time of birth tells an inode that was used
+ * again. */
 #include "file/identity.h"
 
 #include <unistd.h>

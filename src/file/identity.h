@@ -6,11 +6,12 @@
 #include "olvido/docket.h"
 
 struct olv_identity olv_identity_of(const struct olv_stat *stat);
-/* Whether `stat` is the same file in the same state. A rename changes the time of the last change of state, so after
- * one `with_changed` is false. */
+/* Whether `stat` is the same file in the same state. A rename changes the time of the last change of state,
+ * so after one `with_changed` is false. */
 bool olv_identity_holds(const struct olv_identity *identity, const struct olv_stat *stat, bool with_changed);
-/* Whether nobody but us (and root) can put, replace or remove names in this directory: by owner and by mode. An access
- * control list that lets others write shows in the group bits, which are its mask (POSIX.1e draft 17, 23.1.3). */
+/* Whether nobody but us (and root) can put, replace or remove names in this directory: by owner and by mode.
+ * An access control list that lets others write shows in the group bits, which are its mask (POSIX.1e draft
+ * 17, 23.1.3). */
 bool olv_directory_is_ours(const struct olv_stat *directory);
 
 #endif

@@ -41,7 +41,8 @@ static int examine(int fd, const char *path, const char *what, struct olv_error 
     return fd;
 }
 
-int olv_private_open(int dir, const char *name, bool create, const char *path, const char *what, struct olv_error *err)
+int olv_private_open(int dir, const char *name, bool create, const char *path, const char *what,
+                     struct olv_error *err)
 {
     int fd = openat(dir, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     struct stat st;

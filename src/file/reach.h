@@ -15,7 +15,8 @@ struct olv_reach {
 void olv_reach_begin(struct olv_reach *reach);
 /* Opens the entry's directory, without following links, and compares it with what the entry says. False with
  * OLV_CHANGED when it is not the same directory any more, or with OLV_SYSTEM. */
-bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry *entry, struct olv_error *err);
+bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry *entry,
+                         struct olv_error *err);
 void olv_reach_end(struct olv_reach *reach);
 
 #endif

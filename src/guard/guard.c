@@ -38,7 +38,8 @@ static bool is_at_or_below(const char *path, const char *top)
 
 bool olv_guard_is_system(const char *path)
 {
-    static const char *const tops[] = {"/boot", "/dev", "/etc", "/lib", "/proc", "/run", "/sbin", "/bin", "/sys", "/usr"};
+    static const char *const tops[] = {"/boot", "/dev",  "/etc", "/lib", "/proc",
+                                       "/run",  "/sbin", "/bin", "/sys", "/usr"};
     for (size_t i = 0; i < sizeof tops / sizeof *tops; i++)
         if (is_at_or_below(path, tops[i]))
             return true;

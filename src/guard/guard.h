@@ -1,12 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What may never be touched: Olvido's own places, and what a machine needs to run. Asked when a docket is made and
- * again right before each act. */
+/* What may never be touched: Olvido's own places, and what a machine needs to run. Asked when a docket is
+ * made and again right before each act. */
 #ifndef OLV_GUARD_GUARD_H
 #define OLV_GUARD_GUARD_H
 
 #include "olvido/guard.h"
 
-/* Whether this is one of Olvido's own places or files, by file system and inode, through whatever name or mount. */
+/* Whether this is one of Olvido's own places or files, by file system and inode, through whatever name or
+ * mount. */
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
 /* Whether the absolute canonical path is a system directory or below one. */
 bool olv_guard_is_system(const char *path);

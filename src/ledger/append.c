@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The one appender. Lines gather in memory and go to the segment in one write; what is on disk is always whole lines
- * plus, after a crash, at most one torn tail above the last checkpoint. */
+/* The one appender. Lines gather in memory and go to the segment in one write; what is on disk is always
+ * whole lines plus, after a crash, at most one torn tail above the last checkpoint. */
 #include "ledger/append.h"
 
 #include "file/private.h"
@@ -26,7 +26,8 @@ static bool new_segment(struct olv_ledger *l, struct olv_error *err)
 }
 
 /* Adds the lines above the checkpoint to the tree; cuts off and describes a torn tail. */
-static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, struct olv_text *torn, struct olv_error *err)
+static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, struct olv_text *torn,
+                     struct olv_error *err)
 {
     uint64_t covered = l->tree.size, number = first;
     uint8_t leaf[OLV_SHA256_SIZE];
@@ -52,9 +53,10 @@ static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, str
         return false;
     if (number >= covered)
         return true;
-    olv_fail(err, OLV_BROKEN, "the ledger has %llu lines, but its checkpoint covers %llu", (unsigned long long)number,
-             (unsigned long long)covered);
-    return olv_error_hint(err, "`olvido audit verify` says more; nothing will be done until this is explained");
+    olv_fail(err, OLV_BROKEN, "the ledger has %llu lines, but its checkpoint covers %llu",
+             (unsigned long long)number, (unsigned long long)covered);
+    return olv_error_hint(err,
+                          "`olvido audit verify` says more; nothing will be done until this is explained");
 }
 
 static bool open_segment(struct olv_ledger *l, uint64_t first, struct olv_error *err)
@@ -92,7 +94,8 @@ static bool check_root(struct olv_ledger *l, const struct checkpoint *checkpoint
     if (memcmp(root, checkpoint->root, sizeof root) == 0)
         return true;
     olv_fail(err, OLV_BROKEN, "the ledger's hashes are not those that its checkpoint signs");
-    return olv_error_hint(err, "`olvido audit verify` says more; nothing will be done until this is explained");
+    return olv_error_hint(err,
+                          "`olvido audit verify` says more; nothing will be done until this is explained");
 }
 
 static bool open_existing(struct olv_ledger *l, struct olv_error *err)
@@ -112,7 +115,8 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
     }
     ok = check_root(l, &checkpoint, err);
     if (ok && count == 0)
-        ok = checkpoint.size == 0 ? new_segment(l, err) : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
+        ok = checkpoint.size == 0 ? new_segment(l, err)
+                                  : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
     else if (ok)
         ok = open_segment(l, firsts[count - 1], err);
     free(firsts);
@@ -181,7 +185,8 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint checkpoint = {.size = l->tree.size};
     tree_root(&l->tree, checkpoint.root);
-    if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 || !checkpoint_write(l->dir, l->key, &checkpoint, err))
+    if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
+        !checkpoint_write(l->dir, l->key, &checkpoint, err))
         return false;
     return l->segment_bytes < LEDGER_SEGMENT_BYTES || new_segment(l, err);
 }

@@ -13,8 +13,8 @@ struct olv_ledger {
     uint64_t segment_bytes;
     struct olv_key *key;
     struct olv_hasher *hasher;
-    struct tree tree;         /* over all lines, those in memory included */
-    struct olv_text pending;  /* lines not yet written */
+    struct tree tree;           /* over all lines, those in memory included */
+    struct olv_text pending;    /* lines not yet written */
     struct olv_text head, open; /* of the line under way */
     uint8_t salts[SALTS][SALT_SIZE];
     unsigned salts_left;

@@ -127,7 +127,8 @@ void line_reader_close(struct line_reader *r)
     *r = (struct line_reader){.fd = -1};
 }
 
-/* A quote within a JSON string is escaped, so these bytes cannot stand inside one: the first match is the member. */
+/* A quote within a JSON string is escaped, so these bytes cannot stand inside one: the first match is the
+ * member. */
 struct line_parts line_split(const char *line, size_t len)
 {
     static const char member[] = ",\"open\":";
@@ -141,7 +142,8 @@ struct line_parts line_split(const char *line, size_t len)
     return parts;
 }
 
-void line_leaf(struct olv_hasher *hasher, const char *line, struct line_parts parts, uint8_t out[OLV_SHA256_SIZE])
+void line_leaf(struct olv_hasher *hasher, const char *line, struct line_parts parts,
+               uint8_t out[OLV_SHA256_SIZE])
 {
     static const uint8_t prefix = 0; /* of a leaf: RFC 9162, section 2.1.1 */
     olv_hasher_begin(hasher);
@@ -173,20 +175,23 @@ bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out,
 {
     struct olv_text note = {0};
     size_t body_len;
-    bool ok = olv_read_file(dir, "checkpoint", LARGEST_CHECKPOINT, &note, err) && olv_note_verify(key, olv_text_string(&note), note.len, &body_len, err);
+    bool ok = olv_read_file(dir, "checkpoint", LARGEST_CHECKPOINT, &note, err) &&
+              olv_note_verify(key, olv_text_string(&note), note.len, &body_len, err);
     if (ok && !parse_checkpoint(note.data, olv_key_origin(key), out))
         ok = olv_fail(err, OLV_BROKEN, "the checkpoint cannot be read");
     olv_text_free(&note);
     return ok;
 }
 
-bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint, struct olv_error *err)
+bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint,
+                      struct olv_error *err)
 {
     struct olv_text body = {0}, note = {0};
     char base64[48];
     bool ok;
     olv_base64(checkpoint->root, sizeof checkpoint->root, base64);
-    olv_text_printf(&body, "%s\n%llu\n%s\n", olv_key_origin(key), (unsigned long long)checkpoint->size, base64);
+    olv_text_printf(&body, "%s\n%llu\n%s\n", olv_key_origin(key), (unsigned long long)checkpoint->size,
+                    base64);
     ok = body.failed ? olv_fail_memory(err) : olv_note_sign(key, &body, &note, err);
     ok = ok && olv_publish(dir, "checkpoint", note.data, note.len, err);
     olv_text_free(&body);

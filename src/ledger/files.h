@@ -23,20 +23,21 @@ struct line_reader {
 };
 
 bool line_reader_open(struct line_reader *r, int dir, const char *name, struct olv_error *err);
-/* The next line, without its newline and NUL-terminated, borrowed until the next call; NULL at the end or on an error
- * (then err->code is set). `is_torn`: the last line of the file, without a newline. */
+/* The next line, without its newline and NUL-terminated, borrowed until the next call; NULL at the end or on
+ * an error (then err->code is set). `is_torn`: the last line of the file, without a newline. */
 char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct olv_error *err);
 void line_reader_close(struct line_reader *r);
 
-/* The length of the line without its `open` member, plus its closing brace: what the Merkle leaf is over. `open` gets
- * the object's bytes, or NULL when the line has none. */
+/* The length of the line without its `open` member, plus its closing brace: what the Merkle leaf is over.
+ * `open` gets the object's bytes, or NULL when the line has none. */
 struct line_parts {
-    size_t head_len;   /* bytes before `,"open":`, or all of the line but its last brace */
-    const char *open;  /* borrowed */
+    size_t head_len;  /* bytes before `,"open":`, or all of the line but its last brace */
+    const char *open; /* borrowed */
     size_t open_len;
 };
 struct line_parts line_split(const char *line, size_t len);
-void line_leaf(struct olv_hasher *hasher, const char *line, struct line_parts parts, uint8_t out[OLV_SHA256_SIZE]);
+void line_leaf(struct olv_hasher *hasher, const char *line, struct line_parts parts,
+               uint8_t out[OLV_SHA256_SIZE]);
 
 /* The signed checkpoint. */
 struct checkpoint {
@@ -44,6 +45,7 @@ struct checkpoint {
     uint8_t root[OLV_SHA256_SIZE];
 };
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err);
-bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint, struct olv_error *err);
+bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint,
+                      struct olv_error *err);
 
 #endif

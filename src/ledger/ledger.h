@@ -9,15 +9,15 @@
 
 struct olv_ledger;
 
-/* Opens (or begins) the ledger of an open state directory, after comparing its end with its checkpoint: a torn tail
- * above the checkpoint is cut off and the repair recorded; anything worse is OLV_BROKEN. */
+/* Opens (or begins) the ledger of an open state directory, after comparing its end with its checkpoint: a
+ * torn tail above the checkpoint is cut off and the repair recorded; anything worse is OLV_BROKEN. */
 struct olv_ledger *olv_ledger_open(int state, struct olv_error *err);
 void olv_ledger_close(struct olv_ledger *ledger);
 
 struct olv_run_facts {
     const char *run, *command;
-    const char *policy_path;       /* NULL by hand */
-    const uint8_t *policy_digest;  /* 32 bytes; NULL by hand */
+    const char *policy_path;      /* NULL by hand */
+    const uint8_t *policy_digest; /* 32 bytes; NULL by hand */
 };
 
 struct olv_outcome_facts {
@@ -38,7 +38,8 @@ struct olv_end_facts {
 
 /* Each adds one line in memory; nothing is on disk before olv_ledger_sync. Failures show there. */
 void olv_ledger_begin_run(struct olv_ledger *ledger, const struct olv_run_facts *facts);
-void olv_ledger_intent(struct olv_ledger *ledger, const char *run, uint64_t batch, const uint8_t segment[32], uint64_t decisions);
+void olv_ledger_intent(struct olv_ledger *ledger, const char *run, uint64_t batch, const uint8_t segment[32],
+                       uint64_t decisions);
 void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
 void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
 

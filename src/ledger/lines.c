@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The lines of the ledger: members in a fixed order. Names of people and files go into `open`, the last member; the
- * head commits to them by `sealed`, their digest, so that they can be taken out later without breaking a proof. */
+/* The lines of the ledger: members in a fixed order. Names of people and files go into `open`, the last
+ * member; the head commits to them by `sealed`, their digest, so that they can be taken out later without
+ * breaking a proof. */
 #include "ledger/append.h"
 
 #include "base/accounts.h"
@@ -90,7 +91,8 @@ void olv_ledger_begin_run(struct olv_ledger *l, const struct olv_run_facts *f)
     add_line(l, head, open);
 }
 
-void olv_ledger_intent(struct olv_ledger *l, const char *run, uint64_t batch, const uint8_t segment[32], uint64_t decisions)
+void olv_ledger_intent(struct olv_ledger *l, const char *run, uint64_t batch, const uint8_t segment[32],
+                       uint64_t decisions)
 {
     json_t *head = new_head(l, "intent");
     olv_json_string(head, "run", run);

@@ -56,7 +56,8 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
 }
 
 /* False to stop: asked to, or (then err->code is set) the line cannot be read. */
-static bool read_line(struct reading *reading, const char *line, size_t len, const char *name, uint64_t at, struct olv_error *err)
+static bool read_line(struct reading *reading, const char *line, size_t len, const char *name, uint64_t at,
+                      struct olv_error *err)
 {
     struct olv_ledger_record record = {.json = line, .json_len = len};
     json_t *json = json_loadb(line, len, 0, NULL);
@@ -87,8 +88,8 @@ static bool read_segment(struct reading *reading, int dir, uint64_t first, struc
     return go_on && err->code == OLV_OK;
 }
 
-bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
-                     struct olv_error *err)
+bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record),
+                     void *self, struct olv_error *err)
 {
     struct reading reading = {.each = each, .self = self};
     uint64_t *firsts = NULL;

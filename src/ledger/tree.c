@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every level keeps only its last tile in memory. A tile of n entries stands for perfect subtrees of the sizes of the
- * binary digits of n, so the root is folded from those of all levels, from the smallest to the largest. */
+/* Every level keeps only its last tile in memory. A tile of n entries stands for perfect subtrees of the
+ * sizes of the binary digits of n, so the root is folded from those of all levels, from the smallest to the
+ * largest. */
 #include "ledger/tree.h"
 
 #include <errno.h>
@@ -28,7 +29,8 @@ static void node_hash(struct olv_hasher *hasher, const uint8_t *left, const uint
 }
 
 /* The root of `count` hashes, a power of two. */
-static void perfect_root(struct olv_hasher *hasher, uint8_t hashes[][OLV_SHA256_SIZE], unsigned count, uint8_t *out)
+static void perfect_root(struct olv_hasher *hasher, uint8_t hashes[][OLV_SHA256_SIZE], unsigned count,
+                         uint8_t *out)
 {
     uint8_t work[TILE_WIDTH][OLV_SHA256_SIZE];
     memcpy(work, hashes, (size_t)count * OLV_SHA256_SIZE);
@@ -86,7 +88,8 @@ void tree_root(const struct tree *tree, uint8_t out[OLV_SHA256_SIZE])
             if (!(count & width))
                 continue;
             at -= width;
-            perfect_root(tree->hasher, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)tree->edge[level][at], width, subtree);
+            perfect_root(tree->hasher, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)tree->edge[level][at], width,
+                         subtree);
             if (any)
                 node_hash(tree->hasher, subtree, out, out);
             else

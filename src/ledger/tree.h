@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The Merkle tree over the ledger's lines (RFC 9162, section 2.1), stored as 256-wide tiles and a right edge: the file
- * `hashes-L` holds the hashes of level L one after the other, 256 of them to a tile; an entry of level L+1 is the root
- * of a full tile of level L. The last, partial tile of each level is the right edge. */
+/* The Merkle tree over the ledger's lines (RFC 9162, section 2.1), stored as 256-wide tiles and a right edge:
+ * the file `hashes-L` holds the hashes of level L one after the other, 256 of them to a tile; an entry of
+ * level L+1 is the root of a full tile of level L. The last, partial tile of each level is the right edge. */
 #ifndef OLV_LEDGER_TREE_H
 #define OLV_LEDGER_TREE_H
 

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Verification: the signed checkpoint vouches for the root, the root for the stored hashes, a stored hash for its
- * line. So the first line that differs from its stored hash is the first that was touched, and comparing it with its
- * neighbours' hashes tells how. The docket segments are compared with the intents that commit to them. */
+/* Verification: the signed checkpoint vouches for the root, the root for the stored hashes, a stored hash for
+ * its line. So the first line that differs from its stored hash is the first that was touched, and comparing
+ * it with its neighbours' hashes tells how. The docket segments are compared with the intents that commit to
+ * them. */
 #include "ledger/files.h"
 
 #include "file/private.h"
@@ -20,7 +21,7 @@
 enum { LARGEST_SEGMENT_FILE = 64 << 20, TELL_EVERY = 16384 };
 
 struct verifying {
-    int state, dir;      /* descriptors */
+    int state, dir; /* descriptors */
     const struct olv_observer *observer;
     struct olv_ledger_report *report;
     struct olv_key *key;
@@ -31,8 +32,8 @@ struct verifying {
     struct olv_text segment; /* of a docket */
 };
 
-static void found(struct verifying *v, enum olv_ledger_fault fault, uint64_t line, const char *file, uint64_t at,
-                  const char *format, ...)
+static void found(struct verifying *v, enum olv_ledger_fault fault, uint64_t line, const char *file,
+                  uint64_t at, const char *format, ...)
 {
     struct olv_ledger_report *report = v->report;
     va_list args;
@@ -58,9 +59,10 @@ static bool is_stored_anywhere(const struct verifying *v, const uint8_t leaf[OLV
     return false;
 }
 
-/* The line at `number` is not the one whose hash is stored there: what happened? `next` is the leaf of the line after
- * it, or NULL at the end. */
-static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, const uint8_t *next, const char *file, uint64_t at)
+/* The line at `number` is not the one whose hash is stored there: what happened? `next` is the leaf of the
+ * line after it, or NULL at the end. */
+static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, const uint8_t *next,
+                     const char *file, uint64_t at)
 {
     if (is_stored(v, number + 1, leaf) && !(next && is_stored(v, number, next)))
         found(v, OLV_LEDGER_REMOVED, number, file, at, "the line that stood here is gone");
@@ -113,11 +115,11 @@ static void check_intent(struct verifying *v, const char *line, size_t len, cons
     if (run && segment && !strchr(run, '/')) {
         v->report->segments++;
         if (!digest_of_segment(v, run, batch, hex))
-            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of run %s, batch %llu is missing", run,
-                  (unsigned long long)batch);
+            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at,
+                  "the docket of run %s, batch %llu is missing", run, (unsigned long long)batch);
         else if (strcmp(hex, segment) != 0)
-            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of run %s, batch %llu was altered", run,
-                  (unsigned long long)batch);
+            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at,
+                  "the docket of run %s, batch %llu was altered", run, (unsigned long long)batch);
     }
     json_decref(json);
 }
@@ -130,13 +132,15 @@ static bool peek_leaf(struct verifying *v, struct line_reader *r, uint8_t out[OL
     struct olv_error ignored;
     size_t len;
     bool is_torn;
-    char *line = line_reader_next(r, &len, &is_torn, &ignored); /* the fault ends the reading, so nothing is lost */
+    char *line =
+        line_reader_next(r, &len, &is_torn, &ignored); /* the fault ends the reading, so nothing is lost */
     if (line && !is_torn)
         line_leaf(v->hasher, line, line_split(line, len), out);
     return line && !is_torn;
 }
 
-static void check_line(struct verifying *v, struct line_reader *r, const char *line, size_t len, const char *file, uint64_t at)
+static void check_line(struct verifying *v, struct line_reader *r, const char *line, size_t len,
+                       const char *file, uint64_t at)
 {
     struct line_parts parts = line_split(line, len);
     uint64_t number = v->report->lines;
@@ -152,7 +156,8 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
         return;
     }
     if (number >= v->report->covered && !v->report->is_open) {
-        found(v, OLV_LEDGER_ADDED, number, file, at, "this line stands behind the last checkpoint, and no run is open");
+        found(v, OLV_LEDGER_ADDED, number, file, at,
+              "this line stands behind the last checkpoint, and no run is open");
         return;
     }
     check_intent(v, line, len, file, at);
@@ -179,7 +184,8 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
             break; /* the next run cuts it off and records that */
         check_line(v, &r, line, len, file, ++at);
         if (v->report->lines % TELL_EVERY == 0)
-            olv_observe_progress(v->observer, (struct olv_progress){"verifying", v->report->lines, 0, v->report->covered});
+            olv_observe_progress(v->observer,
+                                 (struct olv_progress){"verifying", v->report->lines, 0, v->report->covered});
     }
     line_reader_close(&r);
     return v->report->fault != OLV_LEDGER_SOUND || err->code == OLV_OK;
@@ -197,8 +203,10 @@ static bool check_lines(struct verifying *v, struct olv_error *err)
         if (count)
             ledger_segment_name(firsts[count - 1], name);
         snprintf(file, sizeof file, "ledger/%s", name);
-        found(v, OLV_LEDGER_REMOVED, v->report->lines, file, v->report->lines - (count ? firsts[count - 1] : 0) + 1,
-              "this line and all after it are gone: %llu of %llu", (unsigned long long)(v->report->covered - v->report->lines),
+        found(v, OLV_LEDGER_REMOVED, v->report->lines, file,
+              v->report->lines - (count ? firsts[count - 1] : 0) + 1,
+              "this line and all after it are gone: %llu of %llu",
+              (unsigned long long)(v->report->covered - v->report->lines),
               (unsigned long long)v->report->covered);
     }
     free(firsts);
@@ -237,7 +245,8 @@ static void check_root(struct verifying *v)
         tree_add(tree, v->hashes[i]);
     tree_root(tree, root);
     if (v->hash_count != v->checkpoint.size || memcmp(root, v->checkpoint.root, sizeof root) != 0)
-        found(v, OLV_LEDGER_HASHES, 0, "ledger/hashes-0", 0, "the stored hashes are not those that the checkpoint signs");
+        found(v, OLV_LEDGER_HASHES, 0, "ledger/hashes-0", 0,
+              "the stored hashes are not those that the checkpoint signs");
     tree_end(tree);
     free(tree);
 }
@@ -264,7 +273,8 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     int keys;
     struct stat st;
     v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
-    v->dir = v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
+    v->dir =
+        v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
     keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
     if (keys < 0)
         return false;
@@ -275,8 +285,8 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     return v->key && (v->hasher || olv_fail_memory(err));
 }
 
-bool olv_ledger_verify(const char *state, const struct olv_observer *observer, struct olv_ledger_report *report,
-                       struct olv_error *err)
+bool olv_ledger_verify(const char *state, const struct olv_observer *observer,
+                       struct olv_ledger_report *report, struct olv_error *err)
 {
     struct verifying v = {.state = -1, .dir = -1, .observer = observer, .report = report};
     bool ok;

@@ -3,8 +3,8 @@
 #define _GNU_SOURCE
 #include "os/os.h"
 
-#include <errno.h>
 #include <dirent.h>
+#include <errno.h>
 #include <fcntl.h>
 #include <linux/magic.h>
 #include <linux/openat2.h>
@@ -41,7 +41,7 @@ static int open_by_components(const char *path)
         errno = ENAMETOOLONG;
         return -1;
     }
-    strcpy(copy, path);
+    memcpy(copy, path, strlen(path) + 1);
     while (fd >= 0 && (name = strsep(&rest, "/"))) {
         if (!*name)
             continue;
@@ -193,8 +193,9 @@ bool olv_os_lock(int fd)
 
 bool olv_os_is_network(int fd)
 {
-    static const unsigned long remote[] = {NFS_SUPER_MAGIC, SMB_SUPER_MAGIC, CIFS_SUPER_MAGIC, SMB2_SUPER_MAGIC,
-                                           V9FS_MAGIC,      CEPH_SUPER_MAGIC, AFS_SUPER_MAGIC, AFS_FS_MAGIC};
+    static const unsigned long remote[] = {NFS_SUPER_MAGIC,  SMB_SUPER_MAGIC, CIFS_SUPER_MAGIC,
+                                           SMB2_SUPER_MAGIC, V9FS_MAGIC,      CEPH_SUPER_MAGIC,
+                                           AFS_SUPER_MAGIC,  AFS_FS_MAGIC};
     struct statfs fs;
     if (fstatfs(fd, &fs) < 0)
         return false;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The wall between Olvido and the operating system: the only place that knows which one it is. One file per system
- * implements all of it, and the build chooses. Functions follow the habit of system calls: -1 or false, and errno. */
+/* The wall between Olvido and the operating system: the only place that knows which one it is. One file per
+ * system implements all of it, and the build chooses. Functions follow the habit of system calls: -1 or
+ * false, and errno. */
 #ifndef OLV_OS_OS_H
 #define OLV_OS_OS_H
 
@@ -14,7 +15,8 @@
 
 /* ---- reaching a name without following links ---- */
 
-/* Opens the directory at an absolute path of which no component may be a symbolic link (ELOOP, or ENOTDIR). */
+/* Opens the directory at an absolute path of which no component may be a symbolic link (ELOOP, or ENOTDIR).
+ */
 int olv_os_open_path(const char *path);
 /* Opens a directory one name below `dir`. EXDEV where another mount begins there and `one_mount` is set. */
 int olv_os_open_dir(int dir, const char *name, bool one_mount);
@@ -38,7 +40,8 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
 
 /* Renames; fails with EEXIST where the new name is taken. */
 bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
-/* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the descriptor. */
+/* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the
+ * descriptor. */
 bool olv_os_lock(int fd);
 /* Whether the file system behind `fd` lives on another machine. */
 bool olv_os_is_network(int fd);

@@ -25,8 +25,8 @@ static int characters(const char *from, const char *to)
     return count;
 }
 
-static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory, const struct source *source,
-                   struct place place)
+static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory,
+                   const struct source *source, struct place place)
 {
     const char *at = source->text + (place.offset < source->len ? place.offset : source->len);
     const char *start = at, *end = at, *stop = source->text + source->len;
@@ -45,7 +45,8 @@ static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memo
         d->excerpt = olv_arena_copy(&memory->arena, start, (size_t)(end - start));
 }
 
-void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place, struct complaint complaint)
+void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place,
+              struct complaint complaint)
 {
     struct olv_diagnostic d = {0};
     if (!list->memory)

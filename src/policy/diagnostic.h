@@ -23,7 +23,8 @@ struct complaint {
 
 enum { MOST_DIAGNOSTICS = 100 }; /* a file with more is not a policy */
 
-void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place, struct complaint complaint);
+void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place,
+              struct complaint complaint);
 /* Sorts by place. */
 void diagnostics_sort(struct olv_diagnostics *list);
 

@@ -25,7 +25,8 @@ static int open_regular(const char *path, size_t *size, struct olv_error *err)
         *size = (size_t)st.st_size;
         return fd;
     }
-    olv_fail(err, OLV_POLICY, "%s", S_ISREG(st.st_mode) ? "the policy is larger than 4 MiB" : "the policy is not a regular file");
+    olv_fail(err, OLV_POLICY, "%s",
+             S_ISREG(st.st_mode) ? "the policy is larger than 4 MiB" : "the policy is not a regular file");
     olv_error_at(err, path);
     if (S_ISREG(st.st_mode))
         olv_error_hint(err, "a policy is a page or two of rules; is this the right file?");
@@ -71,7 +72,8 @@ static bool is_text(const struct source *source, struct olv_diagnostics *list)
     if (!bad)
         return true;
     struct source before = {source->text, (size_t)(bad - bytes)}; /* an excerpt of the readable part only */
-    diagnose(list, &before, (struct place){before.len, 0}, (struct complaint){message, "a YAML file, see `olvido help check`", NULL});
+    diagnose(list, &before, (struct place){before.len, 0},
+             (struct complaint){message, "a YAML file, see `olvido help check`", NULL});
     return false;
 }
 
@@ -94,14 +96,16 @@ static void report_syntax(struct fy_diag *diag, const struct source *source, str
         diagnose(list, source, (struct place){offset_of(source, e->line, e->column), 1},
                  (struct complaint){e->msg, "YAML 1.2", NULL});
     if (list->count == 0)
-        diagnose(list, source, (struct place){0, 1}, (struct complaint){"cannot be read as YAML", "YAML 1.2", NULL});
+        diagnose(list, source, (struct place){0, 1},
+                 (struct complaint){"cannot be read as YAML", "YAML 1.2", NULL});
 }
 
 static struct fy_document *parse(const struct source *source, struct olv_diagnostics *list)
 {
     struct fy_diag_cfg quiet = {.level = FYET_ERROR};
     struct fy_diag *diag = fy_diag_create(&quiet);
-    struct fy_parse_cfg cfg = {.flags = FYPCF_QUIET | FYPCF_COLLECT_DIAG | FYPCF_DISABLE_RECYCLING, .diag = diag};
+    struct fy_parse_cfg cfg = {.flags = FYPCF_QUIET | FYPCF_COLLECT_DIAG | FYPCF_DISABLE_RECYCLING,
+                               .diag = diag};
     struct fy_document *tree;
     if (!diag)
         return NULL;
@@ -113,7 +117,8 @@ static struct fy_document *parse(const struct source *source, struct olv_diagnos
     return tree;
 }
 
-bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list, struct olv_error *err)
+bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list,
+                   struct olv_error *err)
 {
     if (!read_all(path, &doc->source, err))
         return false;
@@ -154,7 +159,8 @@ static struct place token_place(struct fy_node *scalar)
     const struct fy_mark *end = token ? fy_token_end_mark(token) : NULL;
     if (!start || !end)
         return (struct place){0, 1};
-    return (struct place){start->input_pos, end->input_pos > start->input_pos ? end->input_pos - start->input_pos : 1};
+    return (struct place){start->input_pos,
+                          end->input_pos > start->input_pos ? end->input_pos - start->input_pos : 1};
 }
 
 struct place node_place(struct fy_node *node)

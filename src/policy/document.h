@@ -12,8 +12,10 @@ struct document {
     struct fy_document *tree;
 };
 
-/* Reads and parses. False with OLV_POLICY after diagnostics, or with another code when the file cannot be read. */
-bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list, struct olv_error *err);
+/* Reads and parses. False with OLV_POLICY after diagnostics, or with another code when the file cannot be
+ * read. */
+bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list,
+                   struct olv_error *err);
 void document_close(struct document *doc);
 
 /* Where the node stands (of a mapping or a list, where its first scalar stands). */

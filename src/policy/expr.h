@@ -10,13 +10,37 @@
 #include <pcre2.h>
 
 enum field_id {
-    FIELD_NAME, FIELD_STEM, FIELD_SUFFIX, FIELD_PATH, FIELD_SIZE, FIELD_AGE, FIELD_MODIFIED, FIELD_ACCESSED,
-    FIELD_CHANGED, FIELD_BORN, FIELD_OWNER, FIELD_GROUP, FIELD_MODE, FIELD_KIND, FIELD_LINKS, FIELD_DEPTH
+    FIELD_NAME,
+    FIELD_STEM,
+    FIELD_SUFFIX,
+    FIELD_PATH,
+    FIELD_SIZE,
+    FIELD_AGE,
+    FIELD_MODIFIED,
+    FIELD_ACCESSED,
+    FIELD_CHANGED,
+    FIELD_BORN,
+    FIELD_OWNER,
+    FIELD_GROUP,
+    FIELD_MODE,
+    FIELD_KIND,
+    FIELD_LINKS,
+    FIELD_DEPTH
 };
 
 enum word_id { WORD_EMPTY, WORD_OPEN, WORD_READONLY, WORD_PROTECTED, WORD_HELD, WORD_WORLD_WRITABLE };
 
-enum value_type { TYPE_TEXT, TYPE_SIZE, TYPE_DURATION, TYPE_DATE, TYPE_USER, TYPE_GROUP, TYPE_OCTAL, TYPE_KIND, TYPE_COUNT };
+enum value_type {
+    TYPE_TEXT,
+    TYPE_SIZE,
+    TYPE_DURATION,
+    TYPE_DATE,
+    TYPE_USER,
+    TYPE_GROUP,
+    TYPE_OCTAL,
+    TYPE_KIND,
+    TYPE_COUNT
+};
 
 enum comparison { IS, IS_NOT, LESS, LESS_OR_SAME, MORE, MORE_OR_SAME, IN, LIKE, LIKE_IGNORING_CASE, MATCHES };
 
@@ -75,9 +99,10 @@ struct expr_parse_options {
     bool (*group_id)(const char *name, uint32_t *out);
 };
 
-/* Compiles a statement into the arena; NULL after at least one complaint, or without memory (then none). Regular
- * expressions are outside the arena: free them with expr_release. */
-struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena, const struct expr_parse_options *options);
+/* Compiles a statement into the arena; NULL after at least one complaint, or without memory (then none).
+ * Regular expressions are outside the arena: free them with expr_release. */
+struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
+                            const struct expr_parse_options *options);
 void expr_release(struct olv_expr *expr);
 
 #endif

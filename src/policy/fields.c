@@ -18,8 +18,9 @@ static const struct field fields[] = {
 static const char *const words[] = {"empty", "open", "readonly", "protected", "held", "world-writable"};
 
 static const char *const all_names[] = {
-    "name", "stem", "suffix", "path", "size", "age", "modified", "accessed", "changed", "born", "owner",
-    "group", "mode", "kind", "links", "depth", "empty", "open", "readonly", "protected", "held", "world-writable", "not",
+    "name",     "stem",      "suffix", "path",           "size", "age",   "modified", "accessed", "changed",
+    "born",     "owner",     "group",  "mode",           "kind", "links", "depth",    "empty",    "open",
+    "readonly", "protected", "held",   "world-writable", "not",
 };
 
 const struct field *field_find(const char *name, size_t len)

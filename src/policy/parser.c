@@ -19,7 +19,8 @@ enum { DEEPEST = 64, MOST_NODES = 4096 }; /* testing recurses: both bound its st
 
 static struct expr_node *either(struct parser *p, unsigned depth);
 
-void parser_complain(struct parser *p, struct token at, const char *expected, const char *nearest, const char *format, ...)
+void parser_complain(struct parser *p, struct token at, const char *expected, const char *nearest,
+                     const char *format, ...)
 {
     char message[256];
     va_list args;
@@ -59,7 +60,8 @@ static struct expr_node *wrong(struct parser *p, const char *expected)
     return NULL;
 }
 
-static struct expr_node *new_node(struct parser *p, enum node_kind kind, struct expr_node *left, struct expr_node *right)
+static struct expr_node *new_node(struct parser *p, enum node_kind kind, struct expr_node *left,
+                                  struct expr_node *right)
 {
     struct expr_node *node = olv_arena_alloc(p->arena, sizeof *node);
     if (!node) {
@@ -81,8 +83,9 @@ static bool comparison_sign(struct parser *p, enum comparison *out)
     static const struct {
         const char *sign;
         enum comparison comparison;
-    } signs[] = {{"=", IS}, {"!=", IS_NOT}, {"<", LESS}, {"<=", LESS_OR_SAME}, {">", MORE}, {">=", MORE_OR_SAME},
-                 {"in", IN}, {"like", LIKE}, {"matches", MATCHES}};
+    } signs[] = {{"=", IS},           {"!=", IS_NOT},       {"<", LESS}, {"<=", LESS_OR_SAME},
+                 {">", MORE},         {">=", MORE_OR_SAME}, {"in", IN},  {"like", LIKE},
+                 {"matches", MATCHES}};
     for (size_t i = 0; i < sizeof signs / sizeof *signs; i++)
         if (skip(p, signs[i].sign)) {
             *out = signs[i].comparison;
@@ -118,8 +121,8 @@ static bool fits(struct parser *p, struct token at, const struct field *field, e
         expected = "= != < <= > >= in";
     }
     if (!ok)
-        parser_complain(p, at, expected, NULL, "`%s` cannot be compared with `%.*s`", field->name, (int)at.len,
-                        p->text + at.offset);
+        parser_complain(p, at, expected, NULL, "`%s` cannot be compared with `%.*s`", field->name,
+                        (int)at.len, p->text + at.offset);
     return ok;
 }
 
@@ -201,8 +204,8 @@ static struct expr_node *unknown(struct parser *p, struct token t)
     const char *const *names = field_names(&count);
     enum token_kind next = p->token.kind;
     parser_complain(p, t, "a field or a word, such as name, size, age, owner, empty",
-                    olv_nearest(p->text + t.offset, t.len, names, count), "there is no field `%.*s`", (int)t.len,
-                    p->text + t.offset);
+                    olv_nearest(p->text + t.offset, t.len, names, count), "there is no field `%.*s`",
+                    (int)t.len, p->text + t.offset);
     if (next == TOKEN_END || token_is(p->text, p->token, ")") || token_is(p->text, p->token, "and") ||
         token_is(p->text, p->token, "or"))
         return new_node(p, NODE_WORD, NULL, NULL);
@@ -270,7 +273,8 @@ static struct expr_node *either(struct parser *p, unsigned depth)
     return left;
 }
 
-struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena, const struct expr_parse_options *options)
+struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
+                            const struct expr_parse_options *options)
 {
     struct parser p = {.text = text, .len = len, .arena = arena, .options = options};
     struct olv_expr *expr = olv_arena_alloc(arena, sizeof *expr);

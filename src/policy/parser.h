@@ -21,7 +21,8 @@ struct parser {
 };
 
 void parser_step(struct parser *p);
-void parser_complain(struct parser *p, struct token at, const char *expected, const char *nearest, const char *format, ...);
+void parser_complain(struct parser *p, struct token at, const char *expected, const char *nearest,
+                     const char *format, ...);
 /* Reads one value of the field's type; false after a complaint. */
 bool parser_value(struct parser *p, const struct field *field, struct value *out);
 /* Compiles the string at `at` for `node`, whose value it is. */

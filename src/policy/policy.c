@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* From the YAML tree to a policy. Each mapping is read through a table of its keys; whatever is wrong is noted and
- * reading goes on, so that one run of `check` finds everything. */
+/* From the YAML tree to a policy. Each mapping is read through a table of its keys; whatever is wrong is
+ * noted and reading goes on, so that one run of `check` finds everything. */
 #include "policy/document.h"
 
 #include "base/accounts.h"
@@ -36,7 +36,8 @@ struct key {
     bool is_required;
 };
 
-static void complain(struct reader *r, struct place place, const char *expected, const char *nearest, const char *format, ...)
+static void complain(struct reader *r, struct place place, const char *expected, const char *nearest,
+                     const char *format, ...)
 {
     char message[512];
     va_list args;
@@ -76,7 +77,8 @@ static void name_keys(const struct key *keys, size_t count, char *out, size_t si
             at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
 }
 
-static void unknown_key(struct reader *r, struct place place, const char *name, size_t len, const struct key *keys, size_t count)
+static void unknown_key(struct reader *r, struct place place, const char *name, size_t len,
+                        const struct key *keys, size_t count)
 {
     const char *names[32];
     char expected[256];
@@ -87,7 +89,8 @@ static void unknown_key(struct reader *r, struct place place, const char *name, 
              (int)(len > 100 ? 100 : len), name);
 }
 
-static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count, void *target, bool *seen)
+static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
+                      void *target, bool *seen)
 {
     struct fy_node *key = fy_node_pair_key(pair), *value = fy_node_pair_value(pair);
     size_t len = 0;
@@ -99,13 +102,15 @@ static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct 
         if (keys[i].read)
             keys[i].read(r, value, target);
         else
-            complain(r, node_place(key), NULL, NULL, "`%s` is not built yet: this version cannot carry it out", keys[i].name);
+            complain(r, node_place(key), NULL, NULL,
+                     "`%s` is not built yet: this version cannot carry it out", keys[i].name);
         return;
     }
     unknown_key(r, node_place(key), name ? name : "", len, keys, count);
 }
 
-static void read_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys, size_t count, void *target)
+static void read_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
+                         size_t count, void *target)
 {
     struct fy_node_pair *pair;
     void *iterator = NULL;
@@ -128,7 +133,8 @@ static void *new_items(struct reader *r, struct fy_node *list, const char *what,
     void *items;
     if (count <= 0 || count > most) {
         if (count > most)
-            complain(r, node_place(list), NULL, NULL, "%s has %d entries; at most %d are allowed", what, count, most);
+            complain(r, node_place(list), NULL, NULL, "%s has %d entries; at most %d are allowed", what,
+                     count, most);
         else
             complain(r, node_place(list), "a list", NULL, "%s must be a list with at least one entry", what);
         return NULL;
@@ -149,8 +155,8 @@ static void read_after(struct reader *r, struct fy_node *node, void *target)
         step->after_text = read_string(r, node, "`after`");
         return;
     }
-    complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL, "`%.*s` is no duration",
-             text ? (int)(len > 60 ? 60 : len) : 0, text ? text : "");
+    complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
+             "`%.*s` is no duration", text ? (int)(len > 60 ? 60 : len) : 0, text ? text : "");
 }
 
 static bool is_built(enum olv_act_id act)
@@ -170,17 +176,20 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
             continue;
         step->act = (enum olv_act_id)act;
         if (!is_built(step->act))
-            complain(r, node_place(node), "keep, tell or discard", NULL, "the act `%s` is not built yet", names[act]);
+            complain(r, node_place(node), "keep, tell or discard", NULL, "the act `%s` is not built yet",
+                     names[act]);
         return;
     }
-    complain(r, node_place(node), "keep, tell or discard", text ? olv_nearest(text, len, names, OLV_ACT_RECOVER) : NULL,
-             "there is no act `%.*s`", (int)(len > 60 ? 60 : len), text ? text : "");
+    complain(r, node_place(node), "keep, tell or discard",
+             text ? olv_nearest(text, len, names, OLV_ACT_RECOVER) : NULL, "there is no act `%.*s`",
+             (int)(len > 60 ? 60 : len), text ? text : "");
 }
 
 static const struct key step_keys[] = {
-    {"after", read_after, true}, {"do", read_do, true}, {"unattended", NULL, false}, {"depot", NULL, false},
-    {"one-per", NULL, false},    {"pack", NULL, false}, {"level", NULL, false},      {"as", NULL, false},
-    {"into", NULL, false},       {"if-exists", NULL, false},
+    {"after", read_after, true}, {"do", read_do, true},    {"unattended", NULL, false},
+    {"depot", NULL, false},      {"one-per", NULL, false}, {"pack", NULL, false},
+    {"level", NULL, false},      {"as", NULL, false},      {"into", NULL, false},
+    {"if-exists", NULL, false},
 };
 
 static int by_after(const void *a, const void *b)
@@ -196,7 +205,8 @@ static void read_steps(struct reader *r, struct fy_node *node, void *target)
     void *iterator = NULL;
     rule->steps = new_items(r, node, "`steps`", MOST_STEPS, sizeof *rule->steps);
     while (rule->steps && (item = fy_node_sequence_iterate(node, &iterator)))
-        read_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys, &rule->steps[rule->step_count++]);
+        read_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys,
+                     &rule->steps[rule->step_count++]);
     if (rule->steps)
         qsort(rule->steps, rule->step_count, sizeof *rule->steps, by_after);
 }
@@ -224,7 +234,8 @@ static const char *read_path(struct reader *r, struct fy_node *node)
     if (strpbrk(path, "*?"))
         complain(r, node_place(node), "a path", NULL, "globs in `under` are not built yet");
     else if (path[0] != '/')
-        complain(r, node_place(node), "an absolute path, beginning with /", NULL, "`%s` is not an absolute path", path);
+        complain(r, node_place(node), "an absolute path, beginning with /", NULL,
+                 "`%s` is not an absolute path", path);
     return path;
 }
 
@@ -235,7 +246,8 @@ static void read_under(struct reader *r, struct fy_node *node, void *target)
     void *iterator = NULL;
     const char **paths;
     bool is_list = node && fy_node_is_sequence(node);
-    paths = is_list ? new_items(r, node, "`under`", MOST_PATHS, sizeof *paths) : olv_arena_alloc(r->arena, sizeof *paths);
+    paths = is_list ? new_items(r, node, "`under`", MOST_PATHS, sizeof *paths)
+                    : olv_arena_alloc(r->arena, sizeof *paths);
     if (!paths)
         return;
     rule->under = paths;
@@ -248,7 +260,8 @@ static void read_under(struct reader *r, struct fy_node *node, void *target)
 static void complain_in_statement(void *self, const struct expr_complaint *c)
 {
     struct reader *r = self;
-    complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s", c->message);
+    complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s",
+             c->message);
 }
 
 static void read_where(struct reader *r, struct fy_node *node, void *target)
@@ -276,8 +289,9 @@ static void check_name_is_new(struct reader *r, struct fy_node *item, const stru
 {
     for (const struct olv_rule *other = r->policy->rules; other < rule; other++)
         if (rule->name && other->name && strcmp(rule->name, other->name) == 0)
-            complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)), "a name of its own", NULL,
-                     "there are two rules named `%s` (the first in line %d)", rule->name, other->line);
+            complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
+                     "a name of its own", NULL, "there are two rules named `%s` (the first in line %d)",
+                     rule->name, other->line);
 }
 
 static int line_of(const struct source *source, struct place place)
@@ -364,7 +378,8 @@ static void digest(struct olv_policy *policy, const struct source *source)
     olv_hasher_free(hasher);
 }
 
-struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics, struct olv_error *err)
+struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
+                                   struct olv_error *err)
 {
     struct reader r = {.list = diagnostics, .policy = new_policy(path)};
     bool ok;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Testing a statement against one file, in three values: what cannot be known stays unknown through `not`, and
- * through `and` and `or` unless the other side settles it (Kleene's logic). */
+/* Testing a statement against one file, in three values: what cannot be known stays unknown through `not`,
+ * and through `and` and `or` unless the other side settles it (Kleene's logic). */
 #include "policy/expr.h"
 
 #include "base/glob.h"
@@ -8,7 +8,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { MATCH_LIMIT = 100000 }; /* PCRE2's steps for one value: far beyond any sane pattern, well below a second */
+enum {
+    MATCH_LIMIT = 100000
+}; /* PCRE2's steps for one value: far beyond any sane pattern, well below a second */
 
 struct olv_expr_scratch {
     pcre2_match_data *match;
@@ -48,14 +50,16 @@ void expr_release(struct olv_expr *expr)
 
 static void bind(struct expr_node *node, struct olv_instant now)
 {
-    struct olv_instant before = now.ns ? (struct olv_instant){now.s, now.ns - 1} : (struct olv_instant){now.s - 1, 999999999};
+    struct olv_instant before =
+        now.ns ? (struct olv_instant){now.s, now.ns - 1} : (struct olv_instant){now.s - 1, 999999999};
     if (!node)
         return;
     bind(node->left, now);
     bind(node->right, now);
     if (node->kind == NODE_COMPARE && node->type == TYPE_DURATION && node->value_count)
-        node->cutoff = olv_instant_cutoff(node->comparison == MORE || node->comparison == LESS_OR_SAME ? before : now,
-                                          node->values[0].duration);
+        node->cutoff =
+            olv_instant_cutoff(node->comparison == MORE || node->comparison == LESS_OR_SAME ? before : now,
+                               node->values[0].duration);
 }
 
 void olv_expr_bind(struct olv_expr *expr, struct olv_instant now)
@@ -73,7 +77,8 @@ struct bytes {
     size_t len;
 };
 
-/* The suffix is what follows the last dot, unless that dot begins the name; the stem is what stands before it. */
+/* The suffix is what follows the last dot, unless that dot begins the name; the stem is what stands before
+ * it. */
 static struct bytes part_of_name(const struct olv_subject *s, bool want_suffix)
 {
     size_t dot = s->name_len;
@@ -102,7 +107,8 @@ static bool text_of(enum field_id field, struct olv_subject *s, struct bytes *ou
 
 static enum olv_truth match(const struct expr_node *node, struct bytes text, struct olv_expr_scratch *scratch)
 {
-    int code = pcre2_match(node->regex, (PCRE2_SPTR)text.data, text.len, 0, 0, scratch->match, scratch->limits);
+    int code =
+        pcre2_match(node->regex, (PCRE2_SPTR)text.data, text.len, 0, 0, scratch->match, scratch->limits);
     if (code >= 0)
         return OLV_YES;
     return code == PCRE2_ERROR_NOMATCH ? OLV_NO : OLV_UNKNOWN;
@@ -116,7 +122,8 @@ static bool is_one_of(const struct expr_node *node, struct bytes text)
     return false;
 }
 
-static enum olv_truth compare_text(const struct expr_node *node, struct olv_subject *s, struct olv_expr_scratch *scratch)
+static enum olv_truth compare_text(const struct expr_node *node, struct olv_subject *s,
+                                   struct olv_expr_scratch *scratch)
 {
     const struct value *value = node->values;
     struct bytes text;
@@ -125,7 +132,8 @@ static enum olv_truth compare_text(const struct expr_node *node, struct olv_subj
     switch (node->comparison) {
     case LIKE:
     case LIKE_IGNORING_CASE:
-        return truth(olv_glob_match(value->text, value->len, text.data, text.len, node->comparison == LIKE_IGNORING_CASE));
+        return truth(olv_glob_match(value->text, value->len, text.data, text.len,
+                                    node->comparison == LIKE_IGNORING_CASE));
     case MATCHES:
         return match(node, text, scratch);
     case IS_NOT:
@@ -219,7 +227,8 @@ static const struct olv_stat *look(struct olv_subject *s)
     return s->stat ? s->stat : s->facts->look(s);
 }
 
-static enum olv_truth compare(const struct expr_node *node, struct olv_subject *s, struct olv_expr_scratch *scratch)
+static enum olv_truth compare(const struct expr_node *node, struct olv_subject *s,
+                              struct olv_expr_scratch *scratch)
 {
     const struct olv_stat *stat;
     if (node->type == TYPE_TEXT)
@@ -239,7 +248,8 @@ static enum olv_truth test_word(enum word_id word, struct olv_subject *s)
         return OLV_UNKNOWN;
     switch (word) {
     case WORD_EMPTY:
-        return s->kind == OLV_KIND_DIRECTORY ? s->facts->is_empty(s) : truth(s->kind == OLV_KIND_FILE && stat->size_bytes == 0);
+        return s->kind == OLV_KIND_DIRECTORY ? s->facts->is_empty(s)
+                                             : truth(s->kind == OLV_KIND_FILE && stat->size_bytes == 0);
     case WORD_OPEN:
         return s->facts->is_open(s);
     case WORD_READONLY:
@@ -253,7 +263,8 @@ static enum olv_truth test_word(enum word_id word, struct olv_subject *s)
     }
 }
 
-static enum olv_truth test(const struct expr_node *node, struct olv_subject *s, struct olv_expr_scratch *scratch)
+static enum olv_truth test(const struct expr_node *node, struct olv_subject *s,
+                           struct olv_expr_scratch *scratch)
 {
     enum olv_truth settling, left, right;
     switch (node->kind) {
@@ -275,7 +286,8 @@ static enum olv_truth test(const struct expr_node *node, struct olv_subject *s, 
     return right == settling || left == right ? right : OLV_UNKNOWN;
 }
 
-enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject, struct olv_expr_scratch *scratch)
+enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject,
+                             struct olv_expr_scratch *scratch)
 {
     if (!expr->names_kind && subject->kind != OLV_KIND_FILE)
         return OLV_NO;

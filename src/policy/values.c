@@ -35,7 +35,8 @@ static bool is_unit(const struct parser *p, struct token t)
     return t.kind == TOKEN_WORD && !token_is(p->text, t, "and") && !token_is(p->text, t, "or");
 }
 
-/* A value may be several tokens ("1 year 6 months", "10 MiB"): takes a figure and the word behind it, again and again. */
+/* A value may be several tokens ("1 year 6 months", "10 MiB"): takes a figure and the word behind it, again
+ * and again. */
 static struct token take_phrase(struct parser *p, bool many)
 {
     struct token whole = p->token;
@@ -156,8 +157,8 @@ static bool kind_value(struct parser *p, struct value *out)
             return true;
         }
     parser_complain(p, t, "file, directory, link, socket, pipe or device",
-                    olv_nearest(p->text + t.offset, t.len, kinds, sizeof kinds / sizeof *kinds), "`%.*s` is no kind",
-                    (int)t.len, p->text + t.offset);
+                    olv_nearest(p->text + t.offset, t.len, kinds, sizeof kinds / sizeof *kinds),
+                    "`%.*s` is no kind", (int)t.len, p->text + t.offset);
     return false;
 }
 
@@ -215,15 +216,16 @@ void parser_regex(struct parser *p, struct expr_node *node, struct token at)
     const struct value *value = node->value_count ? &node->values[0] : NULL;
     if (!value || p->is_guessing)
         return;
-    node->regex = pcre2_compile((PCRE2_SPTR)value->text, value->len, PCRE2_UTF | PCRE2_MATCH_INVALID_UTF, &code, &offset, NULL);
+    node->regex = pcre2_compile((PCRE2_SPTR)value->text, value->len, PCRE2_UTF | PCRE2_MATCH_INVALID_UTF,
+                                &code, &offset, NULL);
     if (!node->regex) {
         pcre2_get_error_message(code, message, sizeof message);
         if (offset < at.len) {
             at.offset += offset;
             at.len = 1;
         }
-        parser_complain(p, at, "a Perl-compatible regular expression (PCRE2)", NULL, "in the regular expression: %s",
-                        (const char *)message);
+        parser_complain(p, at, "a Perl-compatible regular expression (PCRE2)", NULL,
+                        "in the regular expression: %s", (const char *)message);
         return;
     }
     pcre2_jit_compile(node->regex, PCRE2_JIT_COMPLETE); /* without it, matching is slower but the same */

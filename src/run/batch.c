@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The durable order of every batch: its docket segment to disk, the intent that commits to it to disk, the acts, the
- * touched directories to disk, the outcomes into the ledger, which become durable with the next intent. So an outcome
- * is never durable before its act, and an act never happens without a durable intent. */
+/* The durable order of every batch: its docket segment to disk, the intent that commits to it to disk, the
+ * acts, the touched directories to disk, the outcomes into the ledger, which become durable with the next
+ * intent. So an outcome is never durable before its act, and an act never happens without a durable intent.
+ */
 #include "run/recorder.h"
 #include "run/run.h"
 
@@ -51,7 +52,8 @@ static bool note_touched(struct olv_run *run, struct olv_error *err)
         return false;
     fd = fcntl(run->context.source.fd, F_DUPFD_CLOEXEC, 3);
     if (fd < 0)
-        return fsync(run->context.source.fd) == 0 || olv_fail_system(err, "", "cannot bring a directory to the disk");
+        return fsync(run->context.source.fd) == 0 ||
+               olv_fail_system(err, "", "cannot bring a directory to the disk");
     run->touched[run->touched_count++] = fd;
     return true;
 }
@@ -81,7 +83,8 @@ static void reason_of(const struct olv_outcome *o, char *out, size_t size)
         snprintf(out, size, "%s", o->error.what);
 }
 
-static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e, const struct olv_outcome *o)
+static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+                   const struct olv_outcome *o)
 {
     static const char *const words[] = {"done", "left", "refused", "failed"};
     struct olv_run *run = c->run;
@@ -98,10 +101,12 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .path = path,
                               });
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
-        olv_observe_trouble(run->options.observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
+        olv_observe_trouble(run->options.observer,
+                            (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
 }
 
-static void count(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e, const struct olv_outcome *o)
+static void count(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+                  const struct olv_outcome *o)
 {
     struct olv_run_result *r = c->result;
     if (o->result == OLV_FAILED) {
@@ -118,7 +123,8 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     }
 }
 
-static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
+                  struct olv_outcome *o)
 {
     if (olv_reach_directory(&run->context.source, e, &o->error))
         act->apply(&run->context, e, o);
@@ -140,7 +146,8 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
         o.result = OLV_LEFT;
     } else {
         apply(run, act, e, &o);
-        if (act->is_touching && run->context.source.fd >= 0 && (before < 0 || inode != run->context.source.inode || !run->touched_count))
+        if (act->is_touching && run->context.source.fd >= 0 &&
+            (before < 0 || inode != run->context.source.inode || !run->touched_count))
             ok = note_touched(run, err);
     }
     record(c, act, e, &o);
@@ -166,9 +173,11 @@ static bool write_segment(struct carrying *c, uint8_t digest[OLV_SHA256_SIZE], s
 static void tell_progress(const struct carrying *c, const struct olv_act *act)
 {
     const struct olv_run_result *r = c->result;
-    olv_observe_progress(c->run->options.observer,
-                         (struct olv_progress){.doing = olv_act_word(act->id), .bytes = r->done_bytes,
-                                               .files = r->done + r->told + r->left + r->refused + r->failed});
+    olv_observe_progress(
+        c->run->options.observer,
+        (struct olv_progress){.doing = olv_act_word(act->id),
+                              .bytes = r->done_bytes,
+                              .files = r->done + r->told + r->left + r->refused + r->failed});
 }
 
 static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], struct olv_error *err)
@@ -250,12 +259,14 @@ static bool begin(struct olv_run *run, struct olv_error *err)
 {
     const struct olv_policy *policy = run->options.policy;
     if (mkdirat(run->state.runs, run->id, 0700) < 0 ||
-        (run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)) < 0)
+        (run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)) <
+            0)
         return olv_fail_system(err, run->id, "cannot make the directory of the run");
     if (!state_mark_open(&run->state, run->id, err))
         return false;
-    olv_ledger_begin_run(run->ledger, &(struct olv_run_facts){run->id, run->options.command, policy ? policy->path : NULL,
-                                                              policy ? policy->digest : NULL});
+    olv_ledger_begin_run(run->ledger,
+                         &(struct olv_run_facts){run->id, run->options.command, policy ? policy->path : NULL,
+                                                 policy ? policy->digest : NULL});
     return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err);
 }
 
@@ -263,12 +274,15 @@ static bool end(struct carrying *c, struct olv_error *err)
 {
     const struct olv_run_result *r = c->result;
     struct olv_run *run = c->run;
-    olv_ledger_end_run(run->ledger, &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
-                                                            r->done + r->told, r->left + r->refused, r->failed});
-    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) && state_mark_closed(&run->state, err);
+    olv_ledger_end_run(run->ledger,
+                       &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
+                                               r->done + r->told, r->left + r->refused, r->failed});
+    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) &&
+           state_mark_closed(&run->state, err);
 }
 
-bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result, struct olv_error *err)
+bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
+                       struct olv_error *err)
 {
     struct carrying c = {.run = run, .result = result};
     bool ok;

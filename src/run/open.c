@@ -15,9 +15,9 @@ static bool make_id(struct olv_run *run)
     struct olv_date d = olv_date_from_seconds(run->context.now.s);
     if (!olv_random(random, sizeof random))
         return false;
-    snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100, d.day % 100,
-             d.hour % 100, d.minute % 100, letters[random[0] % 32], letters[random[1] % 32], letters[random[2] % 32],
-             letters[random[3] % 32]);
+    snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100,
+             d.day % 100, d.hour % 100, d.minute % 100, letters[random[0] % 32], letters[random[1] % 32],
+             letters[random[2] % 32], letters[random[3] % 32]);
     return true;
 }
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where things are when nobody says otherwise: the XDG Base Directory specification for a user, the places of the
- * Filesystem Hierarchy Standard 3.0 for root. */
+/* Where things are when nobody says otherwise: the XDG Base Directory specification for a user, the places of
+ * the Filesystem Hierarchy Standard 3.0 for root. */
 #include "olvido/run.h"
 
 #include "base/accounts.h"
@@ -10,7 +10,8 @@
 #include <stdlib.h>
 #include <unistd.h>
 
-static bool user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size, struct olv_error *err)
+static bool user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size,
+                       struct olv_error *err)
 {
     const char *base = getenv(variable), *home = getenv("HOME");
     char own[PATH_MAX];
@@ -24,7 +25,8 @@ static bool user_place(const char *variable, const char *below_home, const char 
             return olv_fail(err, OLV_STATE, "there is no home directory; set HOME or %s", variable);
         n = snprintf(out, size, "%s/%s/%s", home, below_home, name);
     }
-    return n > 0 && (size_t)n < size ? true : olv_fail(err, OLV_STATE, "the path of the home directory is too long");
+    return n > 0 && (size_t)n < size ? true
+                                     : olv_fail(err, OLV_STATE, "the path of the home directory is too long");
 }
 
 bool olv_state_home(char *out, size_t size, struct olv_error *err)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* source -> decide -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet once at
- * the end (tallies) or whenever a segment is full. */
+/* source -> decide -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet
+ * once at the end (tallies) or whenever a segment is full. */
 #include "olvido/plan.h"
 
 #include "file/identity.h"
@@ -112,6 +112,8 @@ static struct olv_rule_tally *new_rules(const struct olv_policy *policy)
     struct olv_tally *next;
     for (size_t i = 0; i < policy->rule_count; i++)
         steps += policy->rules[i].step_count;
+    if (policy->rule_count == 0)
+        return NULL;
     rules = calloc(1, policy->rule_count * sizeof *rules + steps * sizeof *next);
     if (!rules)
         return NULL;
@@ -126,6 +128,8 @@ static struct olv_rule_tally *new_rules(const struct olv_policy *policy)
 static void merge(struct planner *p, const struct plan_worker *w)
 {
     struct olv_plan *plan = p->plan;
+    if (!w->rules || !plan->rules)
+        return;
     plan->looked_at += w->looked_at;
     plan->not_owned += w->not_owned;
     plan->due_files += w->due_files;
@@ -178,7 +182,8 @@ static bool is_guarded(const struct plan_worker *w, const struct olv_stat *stat)
     return w->is_system || olv_guard_is_own(w->planner->options->guard, stat->device, stat->inode);
 }
 
-static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *entry, const struct olv_step *step, struct olv_verdict v)
+static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *entry,
+                          const struct olv_step *step, struct olv_verdict v)
 {
     struct olv_docket_entry e = {
         .rule = v.rule,
@@ -253,7 +258,8 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     struct tree_subject s = {.entry = entry, .worker = w};
     if (entry->kind == OLV_KIND_DIRECTORY)
         return;
-    s.subject = (struct olv_subject){.name = entry->name, .name_len = entry->name_len, .kind = entry->kind, .facts = &tree_facts};
+    s.subject = (struct olv_subject){
+        .name = entry->name, .name_len = entry->name_len, .kind = entry->kind, .facts = &tree_facts};
     if (entry->has_stat)
         s.subject.stat = &entry->stat;
     w->looked_at++;
@@ -341,7 +347,8 @@ static bool walk(struct planner *p, struct olv_error *err)
 {
     struct olv_observer between = {p, on_progress, on_trouble, is_interrupted};
     struct olv_scan_visitor visitor = {p, enter, visit};
-    bool ok = p->roots.root_count == 0 || olv_scan(p->roots.paths, p->roots.root_count, &visitor, &between, err);
+    bool ok =
+        p->roots.root_count == 0 || olv_scan(p->roots.paths, p->roots.root_count, &visitor, &between, err);
     for (unsigned i = 0; ok && i < p->worker_count; i++) {
         if (p->options->wants_docket)
             flush(&p->workers[i]);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One array for a batch: the adder fills it from the front, the thread follows. They meet at a mutex once for every few
- * records, not for each. */
+/* One array for a batch: the adder fills it from the front, the thread follows. They meet at a mutex once for
+ * every few records, not for each. */
 #include "run/recorder.h"
 
 #include <pthread.h>
@@ -20,8 +20,8 @@ struct recorder {
     pthread_t thread;
     pthread_mutex_t mutex;
     pthread_cond_t changed;
-    size_t added;             /* by the adder, for itself */
-    size_t shared, done;      /* guarded by the mutex: what the thread may take, and what it has written */
+    size_t added;        /* by the adder, for itself */
+    size_t shared, done; /* guarded by the mutex: what the thread may take, and what it has written */
     bool is_ending, has_failed;
     struct record records[OLV_SEGMENT_ENTRIES];
 };

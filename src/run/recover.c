@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The trash as a source. Candidates go through the sorter, by path and then by the time they were discarded, so that
- * the newest version of each path is the last of its group, whatever the size of the trash. */
+/* The trash as a source. Candidates go through the sorter, by path and then by the time they were discarded,
+ * so that the newest version of each path is the last of its group, whatever the size of the trash. */
 #include "olvido/recover.h"
 
 #include "base/glob.h"
@@ -66,7 +66,8 @@ static bool add_item(void *self, const struct olv_trash_item *item)
     olv_text_clear(&f->record);
     olv_text_add(&f->record, item->path, strlen(item->path) + 1);
     add_sortable(&f->record, (uint64_t)item->deleted.s);
-    add_sortable(&f->record, (uint64_t)item->stat.changed.s); /* the rename into the trash: finer than the info file */
+    add_sortable(&f->record,
+                 (uint64_t)item->stat.changed.s); /* the rename into the trash: finer than the info file */
     add_sortable(&f->record, item->stat.changed.ns);
     olv_text_add(&f->record, &c, sizeof c);
     olv_text_add(&f->record, item->name, strlen(item->name) + 1);
@@ -118,7 +119,8 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
 {
     enum { SORTABLE = 24 };
     size_t path_len = strlen(record) + 1;
-    struct olv_docket_entry e = {.rule = OLV_BY_HAND, .rule_name = "", .act = OLV_ACT_RECOVER, .target = record};
+    struct olv_docket_entry e = {
+        .rule = OLV_BY_HAND, .rule_name = "", .act = OLV_ACT_RECOVER, .target = record};
     struct candidate c;
     memcpy(&c, record + path_len + SORTABLE, sizeof c);
     e.name = record + path_len + SORTABLE + sizeof c;
@@ -126,7 +128,8 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
     e.due = c.deleted;
     e.directory = olv_trash_files_path(f->trash);
     olv_trash_files_identity(f->trash, &e.directory_mount, &e.directory_inode);
-    f->each(f->self, &(struct olv_recoverable){record, e.name, c.deleted, c.stat.size_bytes, c.stat.kind, older});
+    f->each(f->self,
+            &(struct olv_recoverable){record, e.name, c.deleted, c.stat.size_bytes, c.stat.kind, older});
     olv_segment_add(&f->segment, &e);
     return f->segment.entries < OLV_SEGMENT_ENTRIES || flush(f, err);
 }
@@ -150,8 +153,9 @@ static bool deliver_all(struct finding *f, struct olv_error *err)
     return ok;
 }
 
-bool olv_recover_find(struct olv_trash *trash, const struct olv_recover_options *options, struct olv_spool *docket,
-                      void (*each)(void *self, const struct olv_recoverable *found), void *self, struct olv_error *err)
+bool olv_recover_find(struct olv_trash *trash, const struct olv_recover_options *options,
+                      struct olv_spool *docket, void (*each)(void *self, const struct olv_recoverable *found),
+                      void *self, struct olv_error *err)
 {
     struct finding f = {.trash = trash, .options = options, .docket = docket, .each = each, .self = self};
     bool ok;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* `under` paths may lie in one another: the outermost of each mount is walked, and further in the rules of the inner
- * ones join those of the outer. A path on another mount than the one around it is a root of its own, for a walk stays
- * on its mount. */
+/* `under` paths may lie in one another: the outermost of each mount is walked, and further in the rules of
+ * the inner ones join those of the outer. A path on another mount than the one around it is a root of its
+ * own, for a walk stays on its mount. */
 #include "run/roots.h"
 
 #include "os/os.h"
@@ -17,7 +17,8 @@ static void tell(const struct olv_observer *observer, const char *path, const ch
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
 }
 
-static bool add_place(struct roots *roots, const char *path, uint32_t rule, const struct olv_observer *observer)
+static bool add_place(struct roots *roots, const char *path, uint32_t rule,
+                      const struct olv_observer *observer)
 {
     struct root_place *place = &roots->places[roots->count];
     char *real = realpath(path, NULL);
@@ -31,7 +32,8 @@ static bool add_place(struct roots *roots, const char *path, uint32_t rule, cons
     if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
         tell(observer, path, "opening it (`under` of a rule)", errno);
     } else {
-        *place = (struct root_place){.path = olv_arena_copy(&roots->arena, real, strlen(real)), .mount = stat.mount, .rule = rule};
+        *place = (struct root_place){
+            .path = olv_arena_copy(&roots->arena, real, strlen(real)), .mount = stat.mount, .rule = rule};
         roots->count++;
     }
     if (fd >= 0)
@@ -85,7 +87,8 @@ static struct olv_scope *make_scope(struct roots *roots, const struct root_place
 {
     const char *root = roots->paths[place->root];
     size_t root_len = strlen(root) > 1 ? strlen(root) : 0;
-    struct olv_scope *scope = olv_arena_alloc(&roots->arena, sizeof *scope + roots->count * sizeof scope->rules[0]);
+    struct olv_scope *scope =
+        olv_arena_alloc(&roots->arena, sizeof *scope + roots->count * sizeof scope->rules[0]);
     if (!scope)
         return NULL;
     for (size_t i = 0; i < roots->count; i++) {
@@ -93,7 +96,8 @@ static struct olv_scope *make_scope(struct roots *roots, const struct root_place
         size_t below = strlen(other->path), at = scope->count;
         if (!is_at_or_below(place, other))
             continue;
-        below = below > root_len + 1 ? below - root_len : 0; /* with the slash behind it, counted without the one before */
+        below = below > root_len + 1 ? below - root_len
+                                     : 0; /* with the slash behind it, counted without the one before */
         while (at > 0 && scope->rules[at - 1].rule > other->rule) {
             scope->rules[at] = scope->rules[at - 1];
             at--;

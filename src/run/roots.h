@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* From the `under` paths of all rules to the trees that must be walked, each once, and the rules that apply where. */
+/* From the `under` paths of all rules to the trees that must be walked, each once, and the rules that apply
+ * where. */
 #ifndef OLV_RUN_ROOTS_H
 #define OLV_RUN_ROOTS_H
 
@@ -8,7 +9,7 @@
 #include "olvido/observer.h"
 
 struct root_place {
-    const char *path;              /* absolute, canonical */
+    const char *path; /* absolute, canonical */
     uint64_t mount;
     uint32_t rule;
     uint32_t root;                 /* index of the root it lies in */
@@ -19,12 +20,13 @@ struct roots {
     struct olv_arena arena;
     struct root_place *places; /* sorted by path */
     size_t count;
-    const char **paths;        /* of the roots, sorted */
-    bool *has_nested;          /* for each root: whether rules begin below it */
+    const char **paths; /* of the roots, sorted */
+    bool *has_nested;   /* for each root: whether rules begin below it */
     size_t root_count;
 };
 
-/* A path that does not exist or cannot be reached is told to the observer and left out. False without memory. */
+/* A path that does not exist or cannot be reached is told to the observer and left out. False without memory.
+ */
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer);
 /* The place with exactly this path in this root, or NULL. */
 const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path);

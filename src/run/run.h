@@ -20,8 +20,8 @@ struct olv_run {
     struct olv_act_context context;
     char id[OLV_RUN_ID_SIZE];
     uint64_t settled;
-    int directory;  /* runs/ID while carrying out; -1 else */
-    uint64_t batch; /* number of the one under way, from 1 */
+    int directory;                    /* runs/ID while carrying out; -1 else */
+    uint64_t batch;                   /* number of the one under way, from 1 */
     int touched[TOUCHED_DIRECTORIES]; /* source directories of this batch, to be brought to the disk */
     unsigned touched_count;
 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* After a crash at any point: the last intent of the open run says what may have been done; what has no outcome yet
- * gets one by looking at what is there. Nothing is acted upon. */
+/* After a crash at any point: the last intent of the open run says what may have been done; what has no
+ * outcome yet gets one by looking at what is there. Nothing is acted upon. */
 #include "run/run.h"
 
 #include "file/private.h"
@@ -14,11 +14,11 @@ enum { LARGEST_SEGMENT = 64 << 20 };
 
 struct settling {
     struct olv_run *run;
-    char id[64];                      /* of the run that was cut short */
+    char id[64]; /* of the run that was cut short */
     bool has_begun, has_ended;
-    uint64_t batch;                   /* the last one with an intent; 0: none */
-    uint64_t sequence;                /* of the first entry of that batch, less one */
-    uint64_t entries;                 /* of all batches before it */
+    uint64_t batch;                        /* the last one with an intent; 0: none */
+    uint64_t sequence;                     /* of the first entry of that batch, less one */
+    uint64_t entries;                      /* of all batches before it */
     bool has_outcome[OLV_SEGMENT_ENTRIES]; /* of that batch */
     uint64_t done, left, failed;
 };
@@ -70,16 +70,17 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
         o.result = OLV_LEFT;
     olv_text_clear(&context->path);
     olv_text_printf(&context->path, "%s%s%s", e->directory, e->directory[1] ? "/" : "", e->name);
-    olv_ledger_outcome(s->run->ledger, &(struct olv_outcome_facts){
-                                           .run = s->id,
-                                           .batch = s->batch,
-                                           .entry = e,
-                                           .result = words[o.result],
-                                           .reason = was_applied ? o.error.what : "the run was cut short before it",
-                                           .trash = e->act == OLV_ACT_RECOVER ? e->name : o.trash,
-                                           .path = *e->target ? e->target : olv_text_string(&context->path),
-                                           .is_settled = true,
-                                       });
+    olv_ledger_outcome(s->run->ledger,
+                       &(struct olv_outcome_facts){
+                           .run = s->id,
+                           .batch = s->batch,
+                           .entry = e,
+                           .result = words[o.result],
+                           .reason = was_applied ? o.error.what : "the run was cut short before it",
+                           .trash = e->act == OLV_ACT_RECOVER ? e->name : o.trash,
+                           .path = *e->target ? e->target : olv_text_string(&context->path),
+                           .is_settled = true,
+                       });
     count_result(s, words[o.result]);
     s->run->settled++;
 }
@@ -112,7 +113,8 @@ static bool settle_last_batch(struct settling *s, struct olv_error *err)
         return true;
     run_segment_name(name, s->batch);
     snprintf(path, sizeof path, "%.63s/%s", s->id, name);
-    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && settle_batch(s, &bytes, err);
+    ok =
+        olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && settle_batch(s, &bytes, err);
     olv_text_free(&bytes);
     if (ok && s->run->trash)
         ok = olv_trash_sync(s->run->trash, err);
@@ -127,9 +129,11 @@ static bool settle_run(struct settling *s, struct olv_error *err)
     if (s->has_begun && !s->has_ended) {
         if (!settle_last_batch(s, err))
             return false;
-        olv_ledger_end_run(run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});
+        olv_ledger_end_run(run->ledger,
+                           &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});
     }
-    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) && state_mark_closed(&run->state, err);
+    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) &&
+           state_mark_closed(&run->state, err);
 }
 
 bool run_settle(struct olv_run *run, struct olv_error *err)
@@ -141,7 +145,8 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     s->run = run;
     ok = state_open_run(&run->state, s->id, sizeof s->id, err);
     if (ok && s->id[0])
-        ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run") : settle_run(s, err);
+        ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run")
+                                                   : settle_run(s, err);
     free(s);
     return ok;
 }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* version, lock, ledger/, keys/, runs/: docs/formats/state.md. The lock is of the open file description, so it ends
- * with the process however that ends; its text only tells a person who has it. */
+/* version, lock, ledger/, keys/, runs/: docs/formats/state.md. The lock is of the open file description, so
+ * it ends with the process however that ends; its text only tells a person who has it. */
 #include "run/state.h"
 
 #include "file/private.h"
@@ -72,7 +72,8 @@ bool state_open(struct state *state, const char *path, const char *command, stru
     if (state->dir < 0)
         return false;
     if (olv_os_is_network(state->dir)) {
-        olv_fail(err, OLV_STATE, "the state directory is on a network file system, where locks cannot be trusted");
+        olv_fail(err, OLV_STATE,
+                 "the state directory is on a network file system, where locks cannot be trusted");
         olv_error_at(err, path);
         olv_error_hint(err, "put it on a local disk: --state DIR");
     } else if (take_lock(state, path, command, err) && check_version(state->dir, path, err)) {

@@ -9,7 +9,8 @@ struct state {
     int dir, runs, lock; /* descriptors; the lock ends with its own */
 };
 
-/* Makes the directory on the first use. False with OLV_STATE: not ours, locked, too new, on a network file system. */
+/* Makes the directory on the first use. False with OLV_STATE: not ours, locked, too new, on a network file
+ * system. */
 bool state_open(struct state *state, const char *path, const char *command, struct olv_error *err);
 void state_close(struct state *state);
 

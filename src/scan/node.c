@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A directory's descriptor stays open while a child waits to be opened through it, so that a name is never resolved
- * twice. Beyond a budget of open descriptors children are reached from their root instead, again without links. */
+/* A directory's descriptor stays open while a child waits to be opened through it, so that a name is never
+ * resolved twice. Beyond a budget of open descriptors children are reached from their root instead, again
+ * without links. */
 #include "scan/node.h"
 
 #include "os/os.h"
@@ -18,9 +19,10 @@ static atomic_int open_descriptors; /* of all walks in this process: the system 
 struct node *node_new(struct node *parent, const char *name, size_t len)
 {
     struct node *node = malloc(sizeof *node + len + 1);
-    char *copy = (char *)(node + 1);
+    char *copy;
     if (!node)
         return NULL;
+    copy = (char *)(node + 1);
     memcpy(copy, name, len);
     copy[len] = '\0';
     *node = (struct node){.dir = {.name = copy, .name_len = len}, .parent = parent, .fd = -1};
@@ -69,7 +71,8 @@ void node_unuse_fd(struct node *node)
     atomic_fetch_sub(&open_descriptors, 1);
 }
 
-/* Opens `path` below `fd` one piece of components after the other, for a path may be longer than a call takes. */
+/* Opens `path` below `fd` one piece of components after the other, for a path may be longer than a call
+ * takes. */
 static int open_below(int fd, char *path)
 {
     int here = dup(fd), next;
@@ -92,7 +95,7 @@ static int open_from_root(struct node *node)
     struct olv_text path = {0};
     int fd = -1;
     olv_scan_dir_path_below(&node->dir, &path);
-    if (path.failed)
+    if (path.failed || !path.data)
         errno = ENOMEM;
     else
         fd = open_below(node->root->fd, path.data);

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The parallel walk of one or more trees, on directory descriptors.
  *
- * Links are never followed and a walk stays on the mount of its root. Threads go depth-first and hand work to idle
- * ones; a large directory is shared in pieces. Memory grows with the breadth of what is pending, not with the tree. */
+ * Links are never followed and a walk stays on the mount of its root. Threads go depth-first and hand work to
+ * idle ones; a large directory is shared in pieces. Memory grows with the breadth of what is pending, not
+ * with the tree. */
 #ifndef OLV_SCAN_SCAN_H
 #define OLV_SCAN_SCAN_H
 
@@ -17,7 +18,7 @@
 
 /* A directory being walked. */
 struct olv_scan_dir {
-    const void *tag;                   /* the visitor's own: inherited from the directory above, set in `enter` */
+    const void *tag; /* the visitor's own: inherited from the directory above, set in `enter` */
     const struct olv_scan_dir *parent; /* NULL for a root */
     uint64_t serial;                   /* tells directories of this process apart, unlike an address */
     uint32_t depth;                    /* 0 for a root */
@@ -50,8 +51,8 @@ struct olv_scan_visitor {
 
 /* How many workers a walk will use. */
 unsigned olv_scan_workers(void);
-/* Walks `count` absolute, canonical paths. False when interrupted or out of memory; what could not be read is told to
- * the observer and is no failure. */
+/* Walks `count` absolute, canonical paths. False when interrupted or out of memory; what could not be read is
+ * told to the observer and is no failure. */
 bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
               const struct olv_observer *observer, struct olv_error *err);
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Each worker counts into bands of its own; a list goes through the sorter, so memory does not grow with the tree. */
+/* Each worker counts into bands of its own; a list goes through the sorter, so memory does not grow with the
+ * tree. */
 #include "olvido/survey.h"
 
 #include "os/os.h"
@@ -16,9 +17,9 @@ static const struct {
     const char *label;
     struct olv_duration from; /* the youngest age in the band */
 } ages[AGES] = {
-    {"under 1 day", {0, 0}},        {"1 day to 1 week", {0, 86400}}, {"1 week to 1 month", {0, 7 * 86400}},
-    {"1 to 3 months", {1, 0}},      {"3 to 12 months", {3, 0}},      {"1 to 2 years", {12, 0}},
-    {"2 to 5 years", {24, 0}},      {"5 to 10 years", {60, 0}},      {"over 10 years", {120, 0}},
+    {"under 1 day", {0, 0}},   {"1 day to 1 week", {0, 86400}}, {"1 week to 1 month", {0, 7 * 86400}},
+    {"1 to 3 months", {1, 0}}, {"3 to 12 months", {3, 0}},      {"1 to 2 years", {12, 0}},
+    {"2 to 5 years", {24, 0}}, {"5 to 10 years", {60, 0}},      {"over 10 years", {120, 0}},
 };
 
 struct survey_worker {
@@ -83,7 +84,8 @@ static void add_to_list(struct surveyor *s, struct survey_worker *w, const struc
     olv_text_add(&w->record, entry->name, entry->name_len + 1);
     if (w->record.failed)
         olv_fail_memory(&err);
-    else if (olv_sorter_add(s->survey->list, (struct olv_record){entry->stat.modified, w->record.data, w->record.len}, &err))
+    else if (olv_sorter_add(s->survey->list,
+                            (struct olv_record){entry->stat.modified, w->record.data, w->record.len}, &err))
         return;
     if (!atomic_exchange(&s->has_failed, true))
         s->error = err;
@@ -164,7 +166,8 @@ static void begin(struct surveyor *s)
 }
 
 bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count_of_paths,
-                     const struct olv_survey_options *options, const struct olv_observer *observer, struct olv_error *err)
+                     const struct olv_survey_options *options, const struct olv_observer *observer,
+                     struct olv_error *err)
 {
     struct surveyor s = {.survey = survey, .options = options, .observer = observer};
     struct olv_observer between = {&s, on_progress, on_trouble, is_interrupted};

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The workers of a walk. Each keeps its own stack of directories and takes the newest, so it goes depth-first; when
- * another is idle it gives away the older half. While one thread reads a huge directory, full
- * buffers of names go to idle threads as pieces. A walk is over when all workers are idle and nothing is shared. */
+/* The workers of a walk. Each keeps its own stack of directories and takes the newest, so it goes
+ * depth-first; when another is idle it gives away the older half. While one thread reads a huge directory,
+ * full buffers of names go to idle threads as pieces. A walk is over when all workers are idle and nothing is
+ * shared. */
 #include "scan/node.h"
 
 #include "os/os.h"
@@ -31,7 +32,7 @@ struct walk {
     pthread_mutex_t mutex; /* guards everything down to `shared` and the observer's trouble callback */
     pthread_cond_t changed;
     struct stack shared;
-    unsigned running;  /* workers that have not ended */
+    unsigned running; /* workers that have not ended */
     unsigned workers;
     atomic_uint idle;
     atomic_bool stop, out_of_memory;
@@ -59,7 +60,10 @@ static bool push(struct stack *s, struct task task)
         if (live)
             memcpy(tasks, s->tasks + s->first, live * sizeof *tasks);
         free(s->tasks);
-        *s = (struct stack){tasks, 0, live, cap};
+        s->tasks = tasks;
+        s->first = 0;
+        s->last = live;
+        s->cap = cap;
     }
     s->tasks[s->last++] = task;
     return true;
@@ -91,7 +95,8 @@ static void give_up(struct walk *walk)
 
 /* ---- one directory ---- */
 
-static void tell(struct worker *w, const struct olv_scan_dir *dir, const char *name, const char *what, int sys)
+static void tell(struct worker *w, const struct olv_scan_dir *dir, const char *name, const char *what,
+                 int sys)
 {
     struct olv_trouble trouble = {.kind = OLV_TROUBLE_UNREADABLE, .what = what, .sys = sys};
     if (sys == ENOENT)
@@ -192,7 +197,8 @@ static void do_directory(struct worker *w, struct node *node)
 {
     const struct olv_scan_visitor *v = w->walk->visitor;
     if (node_open(node) < 0) {
-        tell(w, &node->dir, NULL, errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
+        tell(w, &node->dir, NULL,
+             errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
         return;
     }
     if (!v->enter || v->enter(v->self, w->number, &node->dir, node->fd))
@@ -223,7 +229,8 @@ static bool wait_for_work(struct worker *w, struct task *out)
     bool got;
     pthread_mutex_lock(&walk->mutex);
     atomic_fetch_add(&walk->idle, 1);
-    while (!(got = pop(&walk->shared, out)) && atomic_load(&walk->idle) < walk->workers && !atomic_load(&walk->stop))
+    while (!(got = pop(&walk->shared, out)) && atomic_load(&walk->idle) < walk->workers &&
+           !atomic_load(&walk->stop))
         pthread_cond_wait(&walk->changed, &walk->mutex);
     fair = (walk->shared.last - walk->shared.first) / (walk->workers + 1);
     for (; got && fair > 0 && pop(&walk->shared, &more); fair--)
@@ -320,8 +327,10 @@ static bool push_roots(struct walk *walk, const char *const *roots, size_t count
         if (!node)
             return false;
         node->dir.root = (uint32_t)i;
-        if (!push(&walk->shared, (struct task){.node = node}))
+        if (!push(&walk->shared, (struct task){.node = node})) {
+            node_unref(node);
             return false;
+        }
     }
     return true;
 }

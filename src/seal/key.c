@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* keys/ledger.key is the private key (PKCS #8, PEM); keys/ledger.pub the verifier line of the C2SP signed-note format:
- * ORIGIN+ID+BASE64, where the base64 holds the algorithm (1 is Ed25519) and the public key. */
+/* keys/ledger.key is the private key (PKCS #8, PEM); keys/ledger.pub the verifier line of the C2SP
+ * signed-note format: ORIGIN+ID+BASE64, where the base64 holds the algorithm (1 is Ed25519) and the public
+ * key. */
 #include "seal/key.h"
 
 #include "base/digest.h"
@@ -35,7 +36,8 @@ static bool parse_verifier(struct olv_key *key, const char *line, uint8_t public
 {
     char base64[80], hex[2 * KEY_ID_SIZE + 1];
     uint8_t bytes[60], id[KEY_ID_SIZE];
-    if (sscanf(line, "%63[^+\n]+%8[0-9a-f]+%79[^\n]", key->origin, hex, base64) != 3 || !olv_unhex(hex, 8, id))
+    if (sscanf(line, "%63[^+\n]+%8[0-9a-f]+%79[^\n]", key->origin, hex, base64) != 3 ||
+        !olv_unhex(hex, 8, id))
         return false;
     if (olv_unbase64(base64, strlen(base64), bytes) != ED25519_KEY_SIZE + 1 || bytes[0] != ALGORITHM_ED25519)
         return false;
@@ -52,7 +54,8 @@ struct olv_key *olv_key_load_public(int keys, struct olv_error *err)
     if (!key)
         olv_fail_memory(err);
     if (ok && !parse_verifier(key, olv_text_string(&line), public_key))
-        ok = olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the public key of the ledger is damaged"), "keys/ledger.pub"));
+        ok = olv_error_at(
+            err, (olv_fail(err, OLV_BROKEN, "the public key of the ledger is damaged"), "keys/ledger.pub"));
     if (ok)
         key->pkey = EVP_PKEY_new_raw_public_key(EVP_PKEY_ED25519, NULL, public_key, sizeof public_key);
     olv_text_free(&line);
@@ -71,7 +74,8 @@ static EVP_PKEY *read_private(int keys, struct olv_error *err)
         bio = BIO_new_mem_buf(pem.data, (int)pem.len);
         pkey = bio ? PEM_read_bio_PrivateKey(bio, NULL, NULL, NULL) : NULL;
         if (!pkey)
-            olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the private key of the ledger is damaged"), "keys/ledger.key"));
+            olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the private key of the ledger is damaged"),
+                               "keys/ledger.key"));
     }
     BIO_free(bio);
     olv_text_free(&pem);

@@ -10,7 +10,8 @@
 static const char DASH[] = "\xE2\x80\x94 ";
 enum { SIGNED_SIZE = KEY_ID_SIZE + ED25519_SIGNATURE_SIZE, SIGNED_BASE64 = (SIGNED_SIZE + 2) / 3 * 4 };
 
-bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out, struct olv_error *err)
+bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out,
+                   struct olv_error *err)
 {
     uint8_t bytes[SIGNED_SIZE];
     char base64[SIGNED_BASE64 + 1];
@@ -37,8 +38,8 @@ static const char *find_signature(const struct olv_key *key, const char *lines, 
         const char *name = lines + dash_len;
         if (!stop)
             return NULL;
-        if ((size_t)(stop - lines) == dash_len + name_len + 1 + SIGNED_BASE64 && !memcmp(lines, DASH, dash_len) &&
-            !memcmp(name, key->origin, name_len) && name[name_len] == ' ')
+        if ((size_t)(stop - lines) == dash_len + name_len + 1 + SIGNED_BASE64 &&
+            !memcmp(lines, DASH, dash_len) && !memcmp(name, key->origin, name_len) && name[name_len] == ' ')
             return name + name_len + 1;
         lines = stop + 1;
     }
@@ -59,7 +60,8 @@ static bool is_good(const struct olv_key *key, const char *base64, const char *b
     return ok;
 }
 
-bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len, struct olv_error *err)
+bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len,
+                     struct olv_error *err)
 {
     const char *end = note + len, *blank = NULL, *base64;
     for (const char *p = note; p + 1 < end; p++)
@@ -71,5 +73,7 @@ bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, si
     base64 = find_signature(key, blank + 2, end);
     if (!base64)
         return olv_fail(err, OLV_BROKEN, "the checkpoint is not signed by this installation's key");
-    return is_good(key, base64, note, *body_len) ? true : olv_fail(err, OLV_BROKEN, "the signature of the checkpoint is not good");
+    return is_good(key, base64, note, *body_len)
+               ? true
+               : olv_fail(err, OLV_BROKEN, "the signature of the checkpoint is not good");
 }

@@ -19,8 +19,10 @@ const char *olv_key_origin(const struct olv_key *key);
 void olv_key_free(struct olv_key *key);
 
 /* Appends `body` (which ends in a newline), a blank line and the signature line. */
-bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out, struct olv_error *err);
+bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out,
+                   struct olv_error *err);
 /* Whether the note carries a good signature of this key; the body's length goes into `body_len`. */
-bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len, struct olv_error *err);
+bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len,
+                     struct olv_error *err);
 
 #endif

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The info file of one item: a group header, Path= in percent-encoding (RFC 2396), DeletionDate= in local time. */
+/* The info file of one item: a group header, Path= in percent-encoding (RFC 2396), DeletionDate= in local
+ * time. */
 #include "trash/trash.h"
 
 #include <stdio.h>
@@ -10,7 +11,8 @@ static const char HEADER[] = "[Trash Info]";
 
 static bool is_plain(unsigned char c)
 {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || (c && strchr("-._~/", c));
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+           (c && strchr("-._~/", c));
 }
 
 static void encode(struct olv_text *out, const char *path)
@@ -88,7 +90,8 @@ static bool read_date(const char *text, size_t len, struct olv_instant *out)
         return false;
     memcpy(copy, text, len);
     copy[len] = '\0';
-    if (sscanf(copy, "%4d-%2d-%2dT%2d:%2d:%2d", &tm.tm_year, &tm.tm_mon, &tm.tm_mday, &tm.tm_hour, &tm.tm_min, &tm.tm_sec) != 6)
+    if (sscanf(copy, "%4d-%2d-%2dT%2d:%2d:%2d", &tm.tm_year, &tm.tm_mon, &tm.tm_mday, &tm.tm_hour, &tm.tm_min,
+               &tm.tm_sec) != 6)
         return false;
     tm.tm_year -= 1900;
     tm.tm_mon -= 1;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Opening, filling and emptying the trash. An item exists once its info file does, and that file is made exclusively:
- * so two programs never choose the same name, and a rename that replaces nothing cannot lose what lies there. */
+/* Opening, filling and emptying the trash. An item exists once its info file does, and that file is made
+ * exclusively: so two programs never choose the same name, and a rename that replaces nothing cannot lose
+ * what lies there. */
 #include "trash/trash.h"
 
 #include "base/accounts.h"
@@ -50,7 +51,8 @@ static bool open_parts(struct olv_trash *trash, const char *path, bool create, s
         return false;
     if (!olv_os_stat(trash->files, "", &trash->files_stat) || !realpath(path, real))
         return olv_fail_system(err, path, "cannot look at the trash");
-    if ((size_t)snprintf(trash->files_path, sizeof trash->files_path, "%s/files", real) >= sizeof trash->files_path)
+    if ((size_t)snprintf(trash->files_path, sizeof trash->files_path, "%s/files", real) >=
+        sizeof trash->files_path)
         return olv_fail(err, OLV_STATE, "the path of the trash is too long");
     return true;
 }
@@ -138,7 +140,8 @@ static bool make_info(struct olv_trash *trash, const char *item, struct olv_erro
     return false;
 }
 
-static bool move_in(struct olv_trash *trash, int dir, const char *name, const char *item, struct olv_error *err)
+static bool move_in(struct olv_trash *trash, int dir, const char *name, const char *item,
+                    struct olv_error *err)
 {
     char info[NAME_MAX + 1];
     if (olv_os_rename_new(dir, name, trash->files, item))
@@ -163,8 +166,9 @@ static void write_info_text(struct olv_trash *trash, const char *path, struct ol
     olv_trash_info_write(&trash->text, path, trash->date);
 }
 
-bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path, struct olv_instant when,
-                   struct olv_trash_label label, char out[NAME_MAX + 1], struct olv_error *err)
+bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path,
+                   struct olv_instant when, struct olv_trash_label label, char out[NAME_MAX + 1],
+                   struct olv_error *err)
 {
     write_info_text(trash, path, when);
     if (trash->text.failed)
@@ -184,7 +188,8 @@ static bool info_says(struct olv_trash *trash, const char *info, const char *pat
     struct olv_instant deleted;
     struct olv_error ignored;
     bool is_same = olv_read_file(trash->info, info, LARGEST_INFO, &text, &ignored) &&
-                   olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted) && strcmp(said.data, path) == 0;
+                   olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted) &&
+                   strcmp(said.data, path) == 0;
     olv_text_free(&text);
     olv_text_free(&said);
     return is_same;
@@ -199,7 +204,8 @@ void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *
         unlinkat(trash->info, name, 0);
 }
 
-bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when, struct olv_error *err)
+bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
+                         struct olv_error *err)
 {
     char name[NAME_MAX + 1];
     info_name(name, item);
@@ -209,7 +215,8 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
     return olv_publish(trash->info, name, trash->text.data, trash->text.len, err);
 }
 
-bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name, struct olv_error *err)
+bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
+                    struct olv_error *err)
 {
     char info[NAME_MAX + 1];
     info_name(info, item);
@@ -218,7 +225,8 @@ bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const ch
         olv_fail_system(err, name, "cannot move it out of the trash");
         return taken ? olv_error_as(err, OLV_EXISTS) : false;
     }
-    unlinkat(trash->info, info, 0); /* should this fail, an info file without an item remains, which is harmless */
+    unlinkat(trash->info, info,
+             0); /* should this fail, an info file without an item remains, which is harmless */
     return true;
 }
 
@@ -238,7 +246,8 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     info_name(info, name);
     *out = (struct olv_trash_item){.name = name, .path = "", .state = OLV_TRASH_TORN};
     if (olv_read_file(trash->info, info, LARGEST_INFO, &trash->found_text, &ignored) &&
-        olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path, &out->deleted)) {
+        olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path,
+                            &out->deleted)) {
         out->state = OLV_TRASH_SOUND;
         out->path = olv_text_string(&trash->found_path);
     } else if (ignored.sys == ENOENT) {
@@ -249,8 +258,8 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     return true;
 }
 
-bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item), void *self,
-                    struct olv_error *err)
+bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item),
+                    void *self, struct olv_error *err)
 {
     enum { SIZE = 65536 };
     struct olv_trash_item item;

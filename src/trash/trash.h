@@ -12,9 +12,9 @@ struct olv_trash {
     int dir, files, info; /* descriptors */
     struct olv_stat files_stat;
     char files_path[PATH_MAX];
-    struct olv_text text; /* of the info file under way */
+    struct olv_text text;                   /* of the info file under way */
     struct olv_text found_text, found_path; /* of the item found last */
-    int64_t date_second;  /* the second that `date` spells */
+    int64_t date_second;                    /* the second that `date` spells */
     char date[24];
 };
 
@@ -24,12 +24,15 @@ struct olv_trash_label {
     uint64_t sequence;
 };
 
-/* Moves `name` from `dir` into the trash: the info file first (exclusively), then a rename that replaces nothing.
- * `path` is where it was. On success the name in the trash is in `out`. On failure nothing has changed. */
-bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path, struct olv_instant when,
-                   struct olv_trash_label label, char out[NAME_MAX + 1], struct olv_error *err);
+/* Moves `name` from `dir` into the trash: the info file first (exclusively), then a rename that replaces
+ * nothing. `path` is where it was. On success the name in the trash is in `out`. On failure nothing has
+ * changed. */
+bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path,
+                   struct olv_instant when, struct olv_trash_label label, char out[NAME_MAX + 1],
+                   struct olv_error *err);
 /* Moves an item of the trash to `name` in `dir`, replacing nothing, and takes its info file away. */
-bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name, struct olv_error *err);
+bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
+                    struct olv_error *err);
 /* Makes what was put and taken durable. */
 bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err);
 
@@ -37,7 +40,8 @@ bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err);
 void olv_trash_plain_name(char out[NAME_MAX + 1], const char *name);
 void olv_trash_unique_name(char out[NAME_MAX + 1], const char *name, struct olv_trash_label label);
 /* Writes the info file of an item again if it is missing or torn. */
-bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when, struct olv_error *err);
+bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
+                         struct olv_error *err);
 
 /* Takes away the info file of an item that never arrived, if it is the one that says `path`. */
 void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path);
