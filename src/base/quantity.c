@@ -50,11 +50,11 @@ bool olv_size_parse(const char *text, size_t len, uint64_t *out, size_t *at)
     const struct unit *unit;
     size_t i = 0;
     for (; i < len && text[i] >= '0' && text[i] <= '9'; i++) {
-        if (whole > (UINT64_MAX - 9) / 10) {
-            *at = 0;
+        uint64_t digit = (uint64_t)(text[i] - '0');
+        *at = 0;
+        if (whole > (UINT64_MAX - digit) / 10)
             return false;
-        }
-        whole = whole * 10 + (uint64_t)(text[i] - '0');
+        whole = whole * 10 + digit;
     }
     *at = i;
     if (i == 0)

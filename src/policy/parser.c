@@ -186,7 +186,8 @@ static struct expr_node *comparison(struct parser *p, const struct field *field)
     p->names_kind |= field->id == FIELD_KIND;
     if (!comparison_sign(p, &node->comparison))
         return wrong(p, "a comparison: = != < <= > >= in like matches");
-    fits(p, sign, field, node->comparison);
+    if (!p->is_guessing)
+        fits(p, sign, field, node->comparison);
     if (node->comparison == IN)
         value_list(p, node, field);
     else if (node->comparison == LIKE || node->comparison == MATCHES)

@@ -32,7 +32,8 @@ static bool string_value(struct parser *p, struct token t, struct value *out)
 
 static bool is_unit(const struct parser *p, struct token t)
 {
-    return t.kind == TOKEN_WORD && !token_is(p->text, t, "and") && !token_is(p->text, t, "or");
+    return t.kind == TOKEN_WORD && !token_is(p->text, t, "and") && !token_is(p->text, t, "or") &&
+           !field_find(p->text + t.offset, t.len);
 }
 
 /* A value may be several tokens ("1 year 6 months", "10 MiB"): takes a figure and the word behind it, again

@@ -1,0 +1,227 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The trash of the freedesktop.org specification: what goes in, what comes out, what other programs put there. */
+#include "support/sandbox.h"
+#include "trash/trash.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+static const struct olv_instant NOW = {1795000000, 0};
+
+static struct olv_trash *open_trash(const struct sandbox *s)
+{
+    struct olv_error err = {0};
+    struct olv_trash *trash = olv_trash_open(in(s, "data/Trash"), true, &err);
+    if (!trash)
+        fail_msg("%s %s", err.what, err.path);
+    return trash;
+}
+
+static bool put(const struct sandbox *s, struct olv_trash *trash, const char *name, uint64_t sequence, char out[NAME_MAX + 1], struct olv_error *err)
+{
+    int dir = open(s->path, O_RDONLY | O_DIRECTORY);
+    bool ok = olv_trash_put(trash, dir, name, in(s, name), NOW, (struct olv_trash_label){"20261003-1405-abcd", sequence}, out, err);
+    close(dir);
+    return ok;
+}
+
+static void an_item_has_its_info_in_the_form_of_the_standard(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1], expected[512], *info;
+    setenv("TZ", "UTC", 1);
+    make_file(s, "mar\xE9" "a 100%.csv", "x", 1);
+    assert_true(put(s, trash, "mar\xE9" "a 100%.csv", 1, name, &err));
+    assert_string_equal(name, "mar\xE9" "a 100%.csv");
+    assert_true(exists(s, "data/Trash/files/mar\xE9" "a 100%.csv"));
+    assert_false(exists(s, "mar\xE9" "a 100%.csv"));
+    info = slurp(s, "data/Trash/info/mar\xE9" "a 100%.csv.trashinfo");
+    snprintf(expected, sizeof expected, "[Trash Info]\nPath=%s/mar%%E9a%%20100%%25.csv\nDeletionDate=2026-11-18T11:06:40\n", s->path);
+    assert_string_equal(info, expected);
+    free(info);
+    olv_trash_close(trash);
+}
+
+static void a_taken_name_gets_run_and_number_and_nothing_is_replaced(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1], *text;
+    make_file(s, "plot.tmp", "first", 1);
+    assert_true(put(s, trash, "plot.tmp", 1, name, &err));
+    make_file(s, "plot.tmp", "second", 1);
+    assert_true(put(s, trash, "plot.tmp", 2, name, &err));
+    assert_string_equal(name, "plot.tmp.20261003-1405-abcd-2");
+    text = slurp(s, "data/Trash/files/plot.tmp");
+    assert_string_equal(text, "first");
+    free(text);
+    make_file(s, "data/Trash/files/orphan", "without info", 1); /* as another program may leave it */
+    make_file(s, "orphan", "third", 1);
+    assert_true(put(s, trash, "orphan", 3, name, &err));
+    assert_string_equal(name, "orphan.20261003-1405-abcd-3");
+    assert_false(exists(s, "data/Trash/info/orphan.trashinfo"));
+    olv_trash_close(trash);
+}
+
+static void the_longest_names_fit(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1], longest[NAME_MAX + 1];
+    memset(longest, 'n', NAME_MAX);
+    longest[NAME_MAX] = '\0';
+    for (int i = 0; i < 2; i++) {
+        make_file(s, longest, "x", 1);
+        assert_true(put(s, trash, longest, (uint64_t)i, name, &err));
+        assert_int_equal(strlen(name), NAME_MAX - strlen(".trashinfo"));
+    }
+    olv_trash_close(trash);
+}
+
+static void what_failed_leaves_nothing_behind(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1];
+    assert_false(put(s, trash, "missing", 1, name, &err));
+    assert_int_equal(err.sys, ENOENT);
+    assert_int_equal(count_entries(s, "data/Trash/info"), 0);
+    olv_trash_close(trash);
+}
+
+static void taking_out_never_replaces(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1], *text;
+    int dir = open(s->path, O_RDONLY | O_DIRECTORY);
+    make_file(s, "a", "old", 1);
+    assert_true(put(s, trash, "a", 1, name, &err));
+    make_file(s, "a", "new", 1);
+    assert_false(olv_trash_take(trash, "a", dir, "a", &err));
+    assert_int_equal(err.code, OLV_EXISTS);
+    text = slurp(s, "a");
+    assert_string_equal(text, "new");
+    free(text);
+    unlink(in(s, "a"));
+    assert_true(olv_trash_take(trash, "a", dir, "a", &err));
+    assert_int_equal(count_entries(s, "data/Trash/info"), 0);
+    close(dir);
+    olv_trash_close(trash);
+}
+
+static void a_trash_that_is_not_ours_alone_is_refused(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    make_dir(s, "real");
+    assert_int_equal(symlink("real", in(s, "linked")), 0);
+    assert_null(olv_trash_open(in(s, "linked"), true, &err));
+    assert_int_equal(err.code, OLV_STATE);
+    assert_contains(err.what, "symbolic link");
+    make_dir(s, "open");
+    chmod(in(s, "open"), 0777);
+    assert_null(olv_trash_open(in(s, "open"), true, &err));
+    assert_contains(err.what, "others may write");
+    chmod(in(s, "open"), 0700);
+    assert_int_equal(symlink("../real", in(s, "open/files")), 0);
+    assert_null(olv_trash_open(in(s, "open"), true, &err));
+    assert_contains(err.what, "symbolic link");
+    make_file(s, "file", "x", 1);
+    assert_null(olv_trash_open(in(s, "file"), true, &err));
+    assert_int_equal(err.sys, ENOTDIR);
+    if (geteuid() == 0) {
+        make_dir(s, "foreign");
+        assert_int_equal(chown(in(s, "foreign"), 65534, 65534), 0);
+        assert_null(olv_trash_open(in(s, "foreign"), true, &err));
+        assert_contains(err.what, "belongs to another user (number 65534)");
+    }
+    assert_null(olv_trash_open(in(s, "none"), false, &err));
+    assert_int_equal(err.sys, ENOENT);
+}
+
+static void info_files_of_other_programs_are_understood(void **state)
+{
+    static const struct {
+        const char *text, *path;
+    } infos[] = {
+        {"[Trash Info]\nPath=/srv/tides/a%20b\nDeletionDate=2026-10-03T14:05:00\n", "/srv/tides/a b"},
+        {"[Trash Info]\nDeletionDate=2026-10-03T14:05:00\nExtra=1\nPath=/x\nPath=/y\n", "/x"},
+        {"[Trash Info]\nPath=/no/date", "/no/date"},
+        {"[Trash Info]\nPath=/mar%c3%ada\n", "/mar\xC3\xAD" "a"},
+        {"", NULL},
+        {"[Trash Info]\n", NULL},
+        {"[Trash Info]\nPath=relative\n", NULL},
+        {"[Trash Info]\nPath=/bad%2\n", NULL},
+        {"[Trash Info]\nPath=/bad%zz\n", NULL},
+        {"[Trash Info]\nPath=/nul%00byte\n", NULL},
+        {"Path=/without/header\n", NULL},
+    };
+    struct olv_text path = {0};
+    struct olv_instant deleted;
+    (void)state;
+    setenv("TZ", "UTC", 1);
+    for (size_t i = 0; i < sizeof infos / sizeof *infos; i++) {
+        bool ok = olv_trash_info_read(infos[i].text, strlen(infos[i].text), &path, &deleted);
+        assert_int_equal(ok, infos[i].path != NULL);
+        if (ok)
+            assert_string_equal(path.data, infos[i].path);
+    }
+    assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &path, &deleted));
+    assert_int_equal(deleted.s, 1791036300);
+    olv_text_free(&path);
+}
+
+static bool count_states(void *self, const struct olv_trash_item *item)
+{
+    ((unsigned *)self)[item->state]++;
+    return true;
+}
+
+static void sound_torn_and_lost_items_are_told_apart(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    char name[NAME_MAX + 1];
+    unsigned states[3] = {0};
+    make_file(s, "sound", "x", 1);
+    assert_true(put(s, trash, "sound", 1, name, &err));
+    make_file(s, "data/Trash/files/torn", "x", 1);
+    make_file(s, "data/Trash/info/torn.trashinfo", "", 1);
+    make_file(s, "data/Trash/info/lost.trashinfo", "[Trash Info]\nPath=/lost\n", 1);
+    make_file(s, "data/Trash/info/not-an-info-file", "x", 1);
+    assert_true(olv_trash_each(trash, count_states, states, &err));
+    assert_int_equal(states[OLV_TRASH_SOUND], 1);
+    assert_int_equal(states[OLV_TRASH_TORN], 1);
+    assert_int_equal(states[OLV_TRASH_LOST], 1);
+    olv_trash_close(trash);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(an_item_has_its_info_in_the_form_of_the_standard),
+        TEST(a_taken_name_gets_run_and_number_and_nothing_is_replaced),
+        TEST(the_longest_names_fit),
+        TEST(what_failed_leaves_nothing_behind),
+        TEST(taking_out_never_replaces),
+        TEST(a_trash_that_is_not_ours_alone_is_refused),
+        TEST(info_files_of_other_programs_are_understood),
+        TEST(sound_torn_and_lost_items_are_told_apart),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

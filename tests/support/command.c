@@ -1,0 +1,169 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/command.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <poll.h>
+#include <pty.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+enum { MOST_ARGUMENTS = 32 };
+
+struct buffer {
+    char *data;
+    size_t len;
+};
+
+static bool fill(int fd, struct buffer *b)
+{
+    char piece[4096];
+    ssize_t got = read(fd, piece, sizeof piece);
+    if (got <= 0)
+        return false;
+    b->data = realloc(b->data, b->len + (size_t)got + 1);
+    memcpy(b->data + b->len, piece, (size_t)got);
+    b->len += (size_t)got;
+    b->data[b->len] = '\0';
+    return true;
+}
+
+static void prepare_child(const struct sandbox *s)
+{
+    setenv("XDG_DATA_HOME", in(s, "data"), 1);
+    setenv("HOME", s->path, 1);
+    setenv("TZ", "UTC", 1);
+    unsetenv("NO_COLOR");
+    if (chdir(s->path) < 0)
+        _exit(126);
+}
+
+static void collect(const struct sandbox *s, va_list args, char *argv[MOST_ARGUMENTS])
+{
+    static char state[4200];
+    int n = 0;
+    argv[n++] = getenv("OLVIDO");
+    snprintf(state, sizeof state, "%s", in(s, "state"));
+    argv[n++] = (char *)(uintptr_t)"--state";
+    argv[n++] = state;
+    while (n < MOST_ARGUMENTS - 1 && (argv[n] = va_arg(args, char *)))
+        n++;
+    argv[n] = NULL;
+}
+
+static int status_of(pid_t pid)
+{
+    int status;
+    while (waitpid(pid, &status, 0) < 0 && errno == EINTR)
+        ;
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+}
+
+static struct outcome run(const struct sandbox *s, char *argv[])
+{
+    struct buffer out = {strdup(""), 0}, err = {strdup(""), 0};
+    int pipes[2][2];
+    bool open[2] = {true, true};
+    pid_t pid;
+    if (pipe(pipes[0]) < 0 || pipe(pipes[1]) < 0)
+        abort();
+    pid = fork();
+    if (pid == 0) {
+        int null = openat(AT_FDCWD, "/dev/null", O_RDONLY);
+        prepare_child(s);
+        dup2(null, 0);
+        dup2(pipes[0][1], 1);
+        dup2(pipes[1][1], 2);
+        for (int fd = 3; fd < 16; fd++)
+            close(fd);
+        execv(argv[0], argv);
+        _exit(127);
+    }
+    close(pipes[0][1]);
+    close(pipes[1][1]);
+    while (open[0] || open[1]) {
+        struct pollfd fds[2] = {{open[0] ? pipes[0][0] : -1, POLLIN, 0}, {open[1] ? pipes[1][0] : -1, POLLIN, 0}};
+        poll(fds, 2, -1);
+        if (fds[0].revents)
+            open[0] = fill(pipes[0][0], &out);
+        if (fds[1].revents)
+            open[1] = fill(pipes[1][0], &err);
+    }
+    close(pipes[0][0]);
+    close(pipes[1][0]);
+    return (struct outcome){status_of(pid), out.data, err.data};
+}
+
+struct outcome olvido(const struct sandbox *s, ...)
+{
+    char *argv[MOST_ARGUMENTS];
+    va_list args;
+    va_start(args, s);
+    collect(s, args, argv);
+    va_end(args);
+    return run(s, argv);
+}
+
+struct outcome shell(const struct sandbox *s, const char *script)
+{
+    char text[8192];
+    char *argv[] = {(char *)(uintptr_t)"/bin/sh", (char *)(uintptr_t)"-c", text, NULL};
+    snprintf(text, sizeof text, "O='%s --state %s'; %s", getenv("OLVIDO"), in(s, "state"), script);
+    return run(s, argv);
+}
+
+/* Types the next answer for every question that has appeared and was not answered yet. */
+static void answer(int terminal, const struct buffer *out, size_t *seen, const char **answers)
+{
+    for (; *seen + 1 < out->len; ++*seen) {
+        const char *stop;
+        size_t len;
+        if (out->data[*seen] != '?' || out->data[*seen + 1] != ' ' || *seen + 2 != out->len)
+            continue;
+        stop = strchr(*answers, '\n');
+        len = stop ? (size_t)(stop - *answers) + 1 : strlen(*answers);
+        if (write(terminal, len ? *answers : "\004", len ? len : 1) < 0)
+            return;
+        *answers += len;
+    }
+}
+
+struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, const char *answers, ...)
+{
+    struct winsize size = {.ws_row = 40, .ws_col = (unsigned short)columns};
+    struct buffer out = {strdup(""), 0};
+    char *argv[MOST_ARGUMENTS];
+    size_t seen = 0;
+    va_list args;
+    int terminal;
+    pid_t pid;
+    va_start(args, answers);
+    collect(s, args, argv);
+    va_end(args);
+    pid = forkpty(&terminal, NULL, NULL, &size);
+    if (pid == 0) {
+        prepare_child(s);
+        execv(argv[0], argv);
+        _exit(127);
+    }
+    while (fill(terminal, &out))
+        answer(terminal, &out, &seen, &answers);
+    close(terminal);
+    return (struct outcome){status_of(pid), out.data, strdup("")};
+}
+
+void outcome_free(struct outcome *outcome)
+{
+    free(outcome->out);
+    free(outcome->err);
+}
+
+void assert_status(const struct outcome *outcome, int status)
+{
+    if (outcome->status != status)
+        fail_msg("exit status %d, expected %d\n-- out:\n%s\n-- err:\n%s", outcome->status, status, outcome->out, outcome->err);
+}

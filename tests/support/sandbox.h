@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A temporary folder for one test, with a state, a trash and a home of its own. */
+#ifndef TESTS_SANDBOX_H
+#define TESTS_SANDBOX_H
+
+#include <setjmp.h>
+#include <stdarg.h>
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <cmocka.h>
+
+struct sandbox {
+    char path[64]; /* absolute, canonical */
+};
+
+/* For cmocka: *state becomes a struct sandbox. */
+int sandbox_setup(void **state);
+int sandbox_teardown(void **state);
+
+/* The absolute path of a name in it; valid for the next sixteen calls. */
+const char *in(const struct sandbox *s, const char *name);
+
+void make_dir(const struct sandbox *s, const char *name);
+/* A file with this text, last modified so many days ago. Its directory must be there. */
+void make_file(const struct sandbox *s, const char *name, const char *text, double days_old);
+void set_age(const struct sandbox *s, const char *name, double days_old);
+bool exists(const struct sandbox *s, const char *name);
+/* The file's text; freed by the caller. Fails the test when it cannot be read. */
+char *slurp(const struct sandbox *s, const char *name);
+void overwrite(const struct sandbox *s, const char *name, const char *text, size_t len);
+unsigned count_entries(const struct sandbox *s, const char *name);
+
+/* A policy of one rule, "scratch", under tides/scratch: what is older than 30 days is discarded. With its directory. */
+void make_scratch_policy(const struct sandbox *s);
+
+#define assert_contains(text, part) assert_true_because(strstr((text), (part)) != NULL, (text), (part))
+#define assert_lacks(text, part)    assert_true_because(strstr((text), (part)) == NULL, (text), (part))
+void assert_true_because(bool holds, const char *text, const char *part);
+
+#endif
