@@ -27,7 +27,7 @@ struct recovering {
 
 /* ---- what is asked for ---- */
 
-/* A pattern with a slash is about a path: it is made absolute, and "." and ".." in it are worked out by their
+/* The absolute form of a path or pattern; "." and ".." in it are worked out by their
  * names, for what it names is not there any more. */
 static char *make_absolute(const char *pattern)
 {
@@ -55,20 +55,26 @@ static char *make_absolute(const char *pattern)
     return path.data;
 }
 
+static bool add_pattern(struct recovering *r, char *pattern)
+{
+    if (pattern)
+        r->patterns[r->options.pattern_count++] = pattern;
+    return pattern != NULL;
+}
+
+/* A word without a slash is a name anywhere, and what was here or below it under that name. */
 static bool read_patterns(struct recovering *r)
 {
     struct cli *cli = r->cli;
-    r->patterns = calloc(cli->argument_count + 1, sizeof *r->patterns);
+    r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);
     if (!r->patterns)
         return false;
+    r->options.patterns = r->patterns;
     for (size_t i = 0; i < cli->argument_count; i++) {
         const char *word = cli->arguments[i];
-        char *pattern = strchr(word, '/') ? make_absolute(word) : strdup(word);
-        if (!pattern)
+        if (!add_pattern(r, make_absolute(word)) || (!strchr(word, '/') && !add_pattern(r, strdup(word))))
             return false;
-        r->patterns[r->options.pattern_count++] = pattern;
     }
-    r->options.patterns = r->patterns;
     return true;
 }
 
@@ -227,10 +233,10 @@ const struct cli_command cmd_recover = {
     .stage = "Get back",
     .arguments = "[PATTERN…]",
     .summary = "Takes files back from the trash to where they were",
-    .help = "A PATTERN with a slash is a path: it takes back what was there or below it; * and ? match "
-            "within a name, ** across\n"
-            "directories. One without a slash fits names anywhere. --run takes back what one run discarded. "
-            "Of several versions\n"
+    .help = "A PATTERN is a path: it takes back what was there or below it; * and ? match within a name, ** "
+            "across directories.\n"
+            "One without a slash fits such a name anywhere, too. --run takes back what one run discarded. Of "
+            "several versions\n"
             "of a path the newest is taken. Directories that are gone are made again; nothing is ever "
             "overwritten: what finds\n"
             "its place taken stays in the trash, is named, and the exit status is 3. Quote patterns, so that "

@@ -96,7 +96,8 @@ static void report_syntax(struct fy_diag *diag, const struct source *source, str
         diagnose(list, source, (struct place){offset_of(source, e->line, e->column), 1},
                  (struct complaint){e->msg, "YAML 1.2", NULL});
     if (list->count == 0) /* no tree, and nothing wrong */
-        diagnose(list, source, (struct place){0, 0}, (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL});
+        diagnose(list, source, (struct place){0, 0},
+                 (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL});
 }
 
 static struct fy_document *parse(const struct source *source, struct olv_diagnostics *list)

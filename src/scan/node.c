@@ -9,12 +9,22 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/resource.h>
 #include <unistd.h>
 
-enum { DESCRIPTOR_BUDGET = 256, LONGEST_PIECE = 4000 };
+enum { MOST_DESCRIPTORS = 256, LONGEST_PIECE = 4000 };
 
 static atomic_ullong serials;
 static atomic_int open_descriptors; /* of all walks in this process: the system counts them that way, too */
+
+/* A quarter of what the system allows: the rest is for whoever else is in this process. */
+static int descriptor_budget(void)
+{
+    struct rlimit limit;
+    if (getrlimit(RLIMIT_NOFILE, &limit) < 0 || limit.rlim_cur / 4 > MOST_DESCRIPTORS)
+        return MOST_DESCRIPTORS;
+    return (int)limit.rlim_cur / 4;
+}
 
 struct node *node_new(struct node *parent, const char *name, size_t len)
 {
@@ -38,7 +48,7 @@ struct node *node_new(struct node *parent, const char *name, size_t len)
     node->dir.tag = parent->dir.tag;
     node->dir.root = parent->dir.root;
     node->dir.depth = parent->dir.depth + 1;
-    node->opens_by_path = parent != node->root && atomic_load(&open_descriptors) > DESCRIPTOR_BUDGET;
+    node->opens_by_path = parent != node->root && atomic_load(&open_descriptors) > descriptor_budget();
     if (!node->opens_by_path)
         node_use_fd(parent);
     return node;

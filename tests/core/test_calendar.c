@@ -61,9 +61,10 @@ static void impossible_durations_are_refused_where_they_go_wrong(void **state)
     static const struct {
         const char *text;
         size_t where;
-    } wrong[] = {{"", 0},        {"days", 0},     {"90", 2},        {"90 dayz", 3},   {"-5 days", 0},
-                 {"1.5 years", 1}, {"P", 1},      {"P1", 2},        {"PT", 2},        {"P1M1Y", 4},
-                 {"99999999 years", 0}, {"5 days,", 6}, {"30  30", 4}, {"P1YT", 4}};
+    } wrong[] = {
+        {"", 0},       {"days", 0}, {"90", 2}, {"90 dayz", 3}, {"-5 days", 0},        {"1.5 years", 1},
+        {"P", 1},      {"P1", 2},   {"PT", 2}, {"P1M1Y", 4},   {"99999999 years", 0}, {"5 days,", 6},
+        {"30  30", 4}, {"P1YT", 4}};
     struct olv_duration d;
     (void)state;
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
@@ -75,9 +76,19 @@ static void impossible_durations_are_refused_where_they_go_wrong(void **state)
 
 static void impossible_dates_are_refused(void **state)
 {
-    static const char *const wrong[] = {"2026-02-29", "2026-13-01", "2026-00-10", "2026-1-01", "2026-01-32", "26-01-01",
-                                        "2026-01-01T24:00:00Z", "2026-01-01T10:00:00", "2026-01-01T10:00Z",
-                                        "2026-01-01 ", "2026-01-01T10:00:00+0100", "", "yesterday"};
+    static const char *const wrong[] = {"2026-02-29",
+                                        "2026-13-01",
+                                        "2026-00-10",
+                                        "2026-1-01",
+                                        "2026-01-32",
+                                        "26-01-01",
+                                        "2026-01-01T24:00:00Z",
+                                        "2026-01-01T10:00:00",
+                                        "2026-01-01T10:00Z",
+                                        "2026-01-01 ",
+                                        "2026-01-01T10:00:00+0100",
+                                        "",
+                                        "yesterday"};
     struct olv_instant t;
     size_t where;
     (void)state;
@@ -97,7 +108,8 @@ static void dates_agree_with_the_c_library_over_eight_centuries(void **state)
         assert_int_equal(d.year, tm.tm_year + 1900);
         assert_int_equal(d.month, tm.tm_mon + 1);
         assert_int_equal(d.day, tm.tm_mday);
-        assert_int_equal(d.hour * 3600 + d.minute * 60 + d.second, tm.tm_hour * 3600 + tm.tm_min * 60 + tm.tm_sec);
+        assert_int_equal(d.hour * 3600 + d.minute * 60 + d.second,
+                         tm.tm_hour * 3600 + tm.tm_min * 60 + tm.tm_sec);
         assert_int_equal(olv_date_to_seconds(d), s);
     }
 }
@@ -113,7 +125,8 @@ static void offsets_and_fractions_are_read(void **state)
 /* The promise of a cutoff, checked by adding: everything up to it is old enough, the next second is not. */
 static void a_cutoff_is_the_last_moment_that_is_old_enough(void **state)
 {
-    static const char *const durations[] = {"0 days", "30 days", "1 month", "1 year", "1 year 6 months", "4 years", "1 month 3 days"};
+    static const char *const durations[] = {"0 days",          "30 days", "1 month",       "1 year",
+                                            "1 year 6 months", "4 years", "1 month 3 days"};
     (void)state;
     for (int64_t s = at("2027-12-20").s; s < at("2028-04-05").s; s += 86400 / 2 + 17)
         for (size_t i = 0; i < sizeof durations / sizeof *durations; i++) {

@@ -8,19 +8,35 @@
 #include <stdlib.h>
 #include <string.h>
 
-static struct olv_docket_entry entry(uint32_t rule, const char *rule_name, const char *directory, uint64_t inode, const char *name)
+static struct olv_docket_entry entry(uint32_t rule, const char *rule_name, const char *directory,
+                                     uint64_t inode, const char *name)
 {
-    struct olv_docket_entry e = {.rule = rule, .step = 2, .rule_name = rule_name, .act = OLV_ACT_DISCARD, .due = {-5, 7},
-                                 .directory = directory, .directory_mount = 3, .directory_inode = inode, .name = name, .target = ""};
-    e.identity = (struct olv_identity){.kind = OLV_KIND_FILE, .has_born = true, .mount = 3, .inode = 99, .size_bytes = UINT64_MAX,
-                                       .modified = {-1, 999999999}, .changed = {5, 6}, .born = {7, 8}};
+    struct olv_docket_entry e = {.rule = rule,
+                                 .step = 2,
+                                 .rule_name = rule_name,
+                                 .act = OLV_ACT_DISCARD,
+                                 .due = {-5, 7},
+                                 .directory = directory,
+                                 .directory_mount = 3,
+                                 .directory_inode = inode,
+                                 .name = name,
+                                 .target = ""};
+    e.identity = (struct olv_identity){.kind = OLV_KIND_FILE,
+                                       .has_born = true,
+                                       .mount = 3,
+                                       .inode = 99,
+                                       .size_bytes = UINT64_MAX,
+                                       .modified = {-1, 999999999},
+                                       .changed = {5, 6},
+                                       .born = {7, 8}};
     return e;
 }
 
 static struct olv_segment_writer two_directories(void)
 {
     struct olv_segment_writer w = {0};
-    struct olv_docket_entry a = entry(0, "scratch", "/srv/tides/scratch", 1, "two\nlines"), b = entry(7, "readings", "/srv", 2, "mar\xE9"),
+    struct olv_docket_entry a = entry(0, "scratch", "/srv/tides/scratch", 1, "two\nlines"),
+                            b = entry(7, "readings", "/srv", 2, "mar\xE9"),
                             c = entry(0, "scratch", "/srv", 2, "c");
     c.target = "/srv/elsewhere/c";
     olv_segment_begin(&w);
@@ -138,7 +154,8 @@ static void more_records_than_memory_come_out_in_order(void **state)
         seed = seed * 1664525u + 1013904223u;
         memcpy(bytes, &seed, sizeof seed);
         sum += seed;
-        assert_true(olv_sorter_add(sorter, (struct olv_record){{seed % 5000, seed % 7}, bytes, 4 + seed % (LENGTH - 4)}, &err));
+        assert_true(olv_sorter_add(
+            sorter, (struct olv_record){{seed % 5000, seed % 7}, bytes, 4 + seed % (LENGTH - 4)}, &err));
     }
     while (olv_sorter_next(sorter, &record, &err)) {
         uint32_t number;

@@ -52,8 +52,10 @@ static const struct olv_subject_facts facts = {look, path, is_open, is_empty};
 static struct subject gauge(void)
 {
     struct subject s = {.path = "gauge-1/2026-10.csv"};
-    s.subject = (struct olv_subject){.name = "2026-10.csv", .name_len = 11, .kind = OLV_KIND_FILE, .depth = 2, .facts = &facts};
-    s.stat = (struct olv_stat){.kind = OLV_KIND_FILE, .mode = 0644, .owner = 1000, .group = 100, .links = 2, .size_bytes = 2048};
+    s.subject = (struct olv_subject){
+        .name = "2026-10.csv", .name_len = 11, .kind = OLV_KIND_FILE, .depth = 2, .facts = &facts};
+    s.stat = (struct olv_stat){
+        .kind = OLV_KIND_FILE, .mode = 0644, .owner = 1000, .group = 100, .links = 2, .size_bytes = 2048};
     s.stat.modified.s = NOW.s - 40 * DAY;
     s.stat.accessed.s = NOW.s - DAY;
     s.stat.changed.s = NOW.s - 40 * DAY;
@@ -78,7 +80,8 @@ static void complain(void *self, const struct expr_complaint *c)
     size_t at = strlen(all->text);
     if (all->count++ == 0)
         all->first_offset = c->offset;
-    snprintf(all->text + at, sizeof all->text - at, "%s|%s|%s\n", c->message, c->expected ? c->expected : "", c->nearest ? c->nearest : "");
+    snprintf(all->text + at, sizeof all->text - at, "%s|%s|%s\n", c->message, c->expected ? c->expected : "",
+             c->nearest ? c->nearest : "");
 }
 
 static enum olv_truth says_of(const char *text, struct subject *s)
@@ -109,14 +112,44 @@ static void assert_says(const char *text, enum olv_truth expected)
 
 static void every_field_can_be_asked(void **state)
 {
-    static const char *const true_ones[] = {
-        "name = \"2026-10.csv\"", "stem = \"2026-10\"", "suffix = \"csv\"", "path like \"gauge-?/*.csv\"", "path matches \"^gauge-1/\"",
-        "size = 2 KiB", "size > 0", "size <= 2048", "size in (1, 2 KiB)", "age > 39 days", "age < 41 days", "age >= 40 days",
-        "age <= 40 days", "modified < 2026-10-10", "modified = 2026-10-09", "modified != 2026-10-10", "accessed > 2026-11-01",
-        "changed < 2026-11-01T00:00:00Z", "owner = marina", "owner = 1000", "owner in (\"marina\", 7)", "owner != 7", "group = 100",
-        "mode = 644", "mode = 0644", "kind = file", "kind in (\"file\", \"link\")", "links = 2", "links > 1", "depth = 2",
-        "not empty", "open", "not readonly", "not protected", "not world-writable",
-        "name like \"*.CSV\" ignoring case", "name in (\"a\", \"2026-10.csv\")", "name matches '^[0-9]{4}-'"};
+    static const char *const true_ones[] = {"name = \"2026-10.csv\"",
+                                            "stem = \"2026-10\"",
+                                            "suffix = \"csv\"",
+                                            "path like \"gauge-?/*.csv\"",
+                                            "path matches \"^gauge-1/\"",
+                                            "size = 2 KiB",
+                                            "size > 0",
+                                            "size <= 2048",
+                                            "size in (1, 2 KiB)",
+                                            "age > 39 days",
+                                            "age < 41 days",
+                                            "age >= 40 days",
+                                            "age <= 40 days",
+                                            "modified < 2026-10-10",
+                                            "modified = 2026-10-09",
+                                            "modified != 2026-10-10",
+                                            "accessed > 2026-11-01",
+                                            "changed < 2026-11-01T00:00:00Z",
+                                            "owner = marina",
+                                            "owner = 1000",
+                                            "owner in (\"marina\", 7)",
+                                            "owner != 7",
+                                            "group = 100",
+                                            "mode = 644",
+                                            "mode = 0644",
+                                            "kind = file",
+                                            "kind in (\"file\", \"link\")",
+                                            "links = 2",
+                                            "links > 1",
+                                            "depth = 2",
+                                            "not empty",
+                                            "open",
+                                            "not readonly",
+                                            "not protected",
+                                            "not world-writable",
+                                            "name like \"*.CSV\" ignoring case",
+                                            "name in (\"a\", \"2026-10.csv\")",
+                                            "name matches '^[0-9]{4}-'"};
     (void)state;
     for (size_t i = 0; i < sizeof true_ones / sizeof *true_ones; i++) {
         char negated[200];
@@ -210,7 +243,8 @@ static void names_of_any_bytes_can_be_matched(void **state)
 {
     struct subject s = gauge();
     (void)state;
-    s.subject.name = "mar\xE9" "e\n.tmp";
+    s.subject.name = "mar\xE9"
+                     "e\n.tmp";
     s.subject.name_len = strlen(s.subject.name);
     assert_int_equal(says_of("name like \"mar?e*.tmp\"", &s), OLV_YES);
     assert_int_equal(says_of("name matches \"[.]tmp$\"", &s), OLV_YES);
@@ -266,7 +300,8 @@ static void mistakes_are_named_and_placed(void **state)
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         struct complaints c = complaints_about(wrong[i].text);
         if (!strstr(c.text, wrong[i].part) || c.first_offset != wrong[i].offset)
-            fail_msg("<%s>: at %zu (expected %zu): %s", wrong[i].text, c.first_offset, wrong[i].offset, c.text);
+            fail_msg("<%s>: at %zu (expected %zu): %s", wrong[i].text, c.first_offset, wrong[i].offset,
+                     c.text);
     }
 }
 

@@ -15,7 +15,8 @@
 enum { LINES = 700 }; /* of outcomes: more than two tiles */
 
 /* MTH of RFC 9162, section 2.1.1, as it is written there. */
-static void plain_root(struct olv_hasher *h, uint8_t (*leaves)[OLV_SHA256_SIZE], uint64_t n, uint8_t out[OLV_SHA256_SIZE])
+static void plain_root(struct olv_hasher *h, uint8_t (*leaves)[OLV_SHA256_SIZE], uint64_t n,
+                       uint8_t out[OLV_SHA256_SIZE])
 {
     uint8_t node[1 + 2 * OLV_SHA256_SIZE] = {1};
     uint64_t k = 1;
@@ -42,7 +43,8 @@ static void the_tree_is_that_of_the_standard_at_every_size(void **state)
     tree_begin(tree, h, false);
     tree_root(tree, root);
     olv_hex(root, sizeof root, hex);
-    assert_string_equal(hex, "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"); /* of the empty tree */
+    assert_string_equal(
+        hex, "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"); /* of the empty tree */
     for (uint32_t i = 0; i < MOST; i++) {
         tree_leaf_hash(h, &i, sizeof i, leaves[i]);
         tree_add(tree, leaves[i]);
@@ -93,10 +95,12 @@ static void a_tree_goes_on_from_its_files(void **state)
 static void write_outcome(struct olv_ledger *ledger, unsigned i)
 {
     char path[64];
-    struct olv_docket_entry e = {.number = i, .rule = 0, .step = 1, .rule_name = "scratch", .act = OLV_ACT_DISCARD};
+    struct olv_docket_entry e = {
+        .number = i, .rule = 0, .step = 1, .rule_name = "scratch", .act = OLV_ACT_DISCARD};
     e.identity.size_bytes = i;
     snprintf(path, sizeof path, "/srv/tides/scratch/plot-%u.tmp", i);
-    olv_ledger_outcome(ledger, &(struct olv_outcome_facts){"20261003-1405-abcd", 1, &e, "done", "", "plot.tmp", path, false});
+    olv_ledger_outcome(ledger, &(struct olv_outcome_facts){"20261003-1405-abcd", 1, &e, "done", "",
+                                                           "plot.tmp", path, false});
 }
 
 static int ledger_setup(void **state)
@@ -114,7 +118,8 @@ static int ledger_setup(void **state)
     ledger = olv_ledger_open(dir, &err);
     if (!ledger)
         return -1;
-    olv_ledger_begin_run(ledger, &(struct olv_run_facts){"20261003-1405-abcd", "enforce", "/etc/olvido/policy.yaml", digest});
+    olv_ledger_begin_run(
+        ledger, &(struct olv_run_facts){"20261003-1405-abcd", "enforce", "/etc/olvido/policy.yaml", digest});
     for (unsigned i = 0; i < LINES; i++)
         write_outcome(ledger, i);
     olv_ledger_end_run(ledger, &(struct olv_end_facts){"20261003-1405-abcd", "finished", LINES, 0, 0});
@@ -155,7 +160,8 @@ static void assert_finding(const struct sandbox *s, enum olv_ledger_fault fault,
 {
     struct olv_ledger_report r = verify(s);
     if (r.fault != fault || r.fault_line != line)
-        fail_msg("finding %d at line %llu (%s), expected %d at %llu", r.fault, (unsigned long long)r.fault_line, r.detail, fault, (unsigned long long)line);
+        fail_msg("finding %d at line %llu (%s), expected %d at %llu", r.fault,
+                 (unsigned long long)r.fault_line, r.detail, fault, (unsigned long long)line);
     if (fault != OLV_LEDGER_CHECKPOINT && fault != OLV_LEDGER_HASHES)
         assert_int_equal(r.fault_at, line + 1);
 }
@@ -183,7 +189,8 @@ static void an_altered_name_is_noticed_though_the_tree_does_not_cover_it(void **
 static void a_name_can_be_taken_out_without_breaking_the_proof(void **state)
 {
     const struct sandbox *s = *state;
-    char *text = slurp(s, FILE_OF_LINES), *open = strstr(line_at(text, 300), ",\"open\":"), *end = strchr(open, '\n');
+    char *text = slurp(s, FILE_OF_LINES), *open = strstr(line_at(text, 300), ",\"open\":"),
+         *end = strchr(open, '\n');
     struct olv_ledger_report r;
     memmove(open + 1, end, strlen(end) + 1);
     open[0] = '}';
@@ -240,7 +247,8 @@ static void a_line_added_at_the_end_is_named(void **state)
 static void exchanged_lines_are_named(void **state)
 {
     const struct sandbox *s = *state;
-    char *text = slurp(s, FILE_OF_LINES), *other = strdup(text), *a = line_at(text, 300), *b = line_at(text, 301), *c = line_at(text, 302);
+    char *text = slurp(s, FILE_OF_LINES), *other = strdup(text), *a = line_at(text, 300),
+         *b = line_at(text, 301), *c = line_at(text, 302);
     size_t at = (size_t)(a - text), first = (size_t)(b - a), second = (size_t)(c - b);
     memcpy(other + at, b, second);
     memcpy(other + at + second, a, first);

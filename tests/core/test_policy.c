@@ -38,7 +38,8 @@ static void a_sound_policy_is_read(void **state)
     assert_int_equal(p->rule_count, 2);
     assert_string_equal(p->rules[0].note, "nobody missed it");
     assert_int_equal(p->rules[0].step_count, 2);
-    assert_int_equal(p->rules[0].steps[0].act, OLV_ACT_TELL); /* in the order of their time, not of the file */
+    assert_int_equal(p->rules[0].steps[0].act,
+                     OLV_ACT_TELL); /* in the order of their time, not of the file */
     assert_int_equal(p->rules[0].steps[1].after.months, 12);
     assert_int_equal(p->rules[1].under_count, 2);
     assert_string_equal(p->rules[1].under[1], "/srv/tides/hydrophone");
@@ -58,7 +59,8 @@ static char *errors_of(const struct sandbox *s, const char *text, size_t len)
     assert_int_equal(err.code, OLV_POLICY);
     for (size_t i = 0; i < list.count; i++) {
         const struct olv_diagnostic *d = &list.items[i];
-        sprintf(all + strlen(all), "%d:%d %s|%s|%s\n", d->line, d->column, d->message, d->expected ? d->expected : "", d->nearest ? d->nearest : "");
+        sprintf(all + strlen(all), "%d:%d %s|%s|%s\n", d->line, d->column, d->message,
+                d->expected ? d->expected : "", d->nearest ? d->nearest : "");
     }
     olv_diagnostics_free(&list);
     return all;
@@ -73,18 +75,21 @@ static void assert_error(const struct sandbox *s, const char *text, const char *
 
 static void all_errors_of_a_file_come_in_one_go(void **state)
 {
-    char *all = errors_of(*state, "olvido: 2\n"
-                                  "titel: x\n"
-                                  "rules:\n"
-                                  "  - name: a\n"
-                                  "    under: srv/tides\n"
-                                  "    where: sise > 5 and name like \"*.tmp\"\n"
-                                  "    steps:\n"
-                                  "      - { after: 30 dais, do: discrad }\n"
-                                  "  - name: a\n"
-                                  "    under: /srv/tides\n"
-                                  "    steps: []\n",
-                          strlen("olvido: 2\ntitel: x\nrules:\n  - name: a\n    under: srv/tides\n    where: sise > 5 and name like \"*.tmp\"\n    steps:\n      - { after: 30 dais, do: discrad }\n  - name: a\n    under: /srv/tides\n    steps: []\n"));
+    char *all = errors_of(*state,
+                          "olvido: 2\n"
+                          "titel: x\n"
+                          "rules:\n"
+                          "  - name: a\n"
+                          "    under: srv/tides\n"
+                          "    where: sise > 5 and name like \"*.tmp\"\n"
+                          "    steps:\n"
+                          "      - { after: 30 dais, do: discrad }\n"
+                          "  - name: a\n"
+                          "    under: /srv/tides\n"
+                          "    steps: []\n",
+                          strlen("olvido: 2\ntitel: x\nrules:\n  - name: a\n    under: srv/tides\n    where: "
+                                 "sise > 5 and name like \"*.tmp\"\n    steps:\n      - { after: 30 dais, "
+                                 "do: discrad }\n  - name: a\n    under: /srv/tides\n    steps: []\n"));
     assert_contains(all, "1:9 this version of Olvido reads format 1");
     assert_contains(all, "2:1 there is no key `titel` here");
     assert_contains(all, "|title\n");
@@ -102,17 +107,32 @@ static void what_is_not_built_yet_is_refused_by_name(void **state)
 {
     const struct sandbox *s = *state;
     assert_error(s, "olvido: 1\nlimits: { files: 5 }\nrules: []\n", "`limits` is not built yet");
-    assert_error(s, "olvido: 1\nrules:\n  - { name: a, under: /x, settle: 1 hour, steps: [ { after: 1 day, do: tell } ] }\n", "`settle` is not built yet");
-    assert_error(s, "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: destroy, unattended: no } ] }\n", "the act `destroy` is not built yet");
-    assert_error(s, "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: tell, unattended: no } ] }\n", "`unattended` is not built yet");
-    assert_error(s, "olvido: 1\nrules:\n  - { name: a, under: /x, where: kind = directory, steps: [ { after: 1 day, do: tell } ] }\n", "rules about directories are not built yet");
-    assert_error(s, "olvido: 1\nrules:\n  - { name: a, under: '/x/*', steps: [ { after: 1 day, do: tell } ] }\n", "globs in `under` are not built yet");
+    assert_error(s,
+                 "olvido: 1\nrules:\n  - { name: a, under: /x, settle: 1 hour, steps: [ { after: 1 day, do: "
+                 "tell } ] }\n",
+                 "`settle` is not built yet");
+    assert_error(s,
+                 "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: destroy, "
+                 "unattended: no } ] }\n",
+                 "the act `destroy` is not built yet");
+    assert_error(s,
+                 "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: tell, "
+                 "unattended: no } ] }\n",
+                 "`unattended` is not built yet");
+    assert_error(s,
+                 "olvido: 1\nrules:\n  - { name: a, under: /x, where: kind = directory, steps: [ { after: 1 "
+                 "day, do: tell } ] }\n",
+                 "rules about directories are not built yet");
+    assert_error(s,
+                 "olvido: 1\nrules:\n  - { name: a, under: '/x/*', steps: [ { after: 1 day, do: tell } ] }\n",
+                 "globs in `under` are not built yet");
 }
 
 static void places_in_statements_are_found_through_every_kind_of_scalar(void **state)
 {
     const struct sandbox *s = *state;
-    const char *start = "olvido: 1\nrules:\n  - name: a\n    under: /x\n    steps: [ { after: 1 day, do: tell } ]\n";
+    const char *start =
+        "olvido: 1\nrules:\n  - name: a\n    under: /x\n    steps: [ { after: 1 day, do: tell } ]\n";
     char text[1000];
     snprintf(text, sizeof text, "%s    where: 'size > 0 and nmae = \"it''s\"'\n", start);
     assert_error(s, text, "6:26 there is no field `nmae`");
@@ -137,7 +157,10 @@ static void files_that_are_no_policy_are_refused_with_a_place(void **state)
     all = errors_of(s, "olvido: 1\0rules", 15);
     assert_contains(all, "1:10 a zero byte");
     free(all);
-    all = errors_of(s, "olvido: 1\ntitle: mar\xE9" "a\n", 22);
+    all = errors_of(s,
+                    "olvido: 1\ntitle: mar\xE9"
+                    "a\n",
+                    22);
     assert_contains(all, "2:11 not UTF-8 text");
     free(all);
     memset(deep, '[', 100000);

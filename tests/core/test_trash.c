@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The trash of the freedesktop.org specification: what goes in, what comes out, what other programs put there. */
+/* The trash of the freedesktop.org specification: what goes in, what comes out, what other programs put
+ * there. */
 #include "support/sandbox.h"
 #include "trash/trash.h"
 
@@ -22,10 +23,12 @@ static struct olv_trash *open_trash(const struct sandbox *s)
     return trash;
 }
 
-static bool put(const struct sandbox *s, struct olv_trash *trash, const char *name, uint64_t sequence, char out[NAME_MAX + 1], struct olv_error *err)
+static bool put(const struct sandbox *s, struct olv_trash *trash, const char *name, uint64_t sequence,
+                char out[NAME_MAX + 1], struct olv_error *err)
 {
     int dir = open(s->path, O_RDONLY | O_DIRECTORY);
-    bool ok = olv_trash_put(trash, dir, name, in(s, name), NOW, (struct olv_trash_label){"20261003-1405-abcd", sequence}, out, err);
+    bool ok = olv_trash_put(trash, dir, name, in(s, name), NOW,
+                            (struct olv_trash_label){"20261003-1405-abcd", sequence}, out, err);
     close(dir);
     return ok;
 }
@@ -37,13 +40,24 @@ static void an_item_has_its_info_in_the_form_of_the_standard(void **state)
     struct olv_error err = {0};
     char name[NAME_MAX + 1], expected[512], *info;
     setenv("TZ", "UTC", 1);
-    make_file(s, "mar\xE9" "a 100%.csv", "x", 1);
-    assert_true(put(s, trash, "mar\xE9" "a 100%.csv", 1, name, &err));
-    assert_string_equal(name, "mar\xE9" "a 100%.csv");
-    assert_true(exists(s, "data/Trash/files/mar\xE9" "a 100%.csv"));
-    assert_false(exists(s, "mar\xE9" "a 100%.csv"));
-    info = slurp(s, "data/Trash/info/mar\xE9" "a 100%.csv.trashinfo");
-    snprintf(expected, sizeof expected, "[Trash Info]\nPath=%s/mar%%E9a%%20100%%25.csv\nDeletionDate=2026-11-18T11:06:40\n", s->path);
+    make_file(s,
+              "mar\xE9"
+              "a 100%.csv",
+              "x", 1);
+    assert_true(put(s, trash,
+                    "mar\xE9"
+                    "a 100%.csv",
+                    1, name, &err));
+    assert_string_equal(name, "mar\xE9"
+                              "a 100%.csv");
+    assert_true(exists(s, "data/Trash/files/mar\xE9"
+                          "a 100%.csv"));
+    assert_false(exists(s, "mar\xE9"
+                           "a 100%.csv"));
+    info = slurp(s, "data/Trash/info/mar\xE9"
+                    "a 100%.csv.trashinfo");
+    snprintf(expected, sizeof expected,
+             "[Trash Info]\nPath=%s/mar%%E9a%%20100%%25.csv\nDeletionDate=2026-11-18T11:06:40\n", s->path);
     assert_string_equal(info, expected);
     free(info);
     olv_trash_close(trash);
@@ -159,7 +173,8 @@ static void info_files_of_other_programs_are_understood(void **state)
         {"[Trash Info]\nPath=/srv/tides/a%20b\nDeletionDate=2026-10-03T14:05:00\n", "/srv/tides/a b"},
         {"[Trash Info]\nDeletionDate=2026-10-03T14:05:00\nExtra=1\nPath=/x\nPath=/y\n", "/x"},
         {"[Trash Info]\nPath=/no/date", "/no/date"},
-        {"[Trash Info]\nPath=/mar%c3%ada\n", "/mar\xC3\xAD" "a"},
+        {"[Trash Info]\nPath=/mar%c3%ada\n", "/mar\xC3\xAD"
+                                             "a"},
         {"", NULL},
         {"[Trash Info]\n", NULL},
         {"[Trash Info]\nPath=relative\n", NULL},

@@ -34,7 +34,9 @@ static void sizes_are_read_in_both_families_of_units(void **state)
 
 static void impossible_sizes_are_refused(void **state)
 {
-    static const char *const wrong[] = {"", "MiB", "-5", "10 MiX", "1.5", "1.5 B", "16 EiB", "18446744073709551616", "1..5 GB", "1. GB", "10 10"};
+    static const char *const wrong[] = {"",        "MiB",   "-5",     "10 MiX",
+                                        "1.5",     "1.5 B", "16 EiB", "18446744073709551616",
+                                        "1..5 GB", "1. GB", "10 10"};
     uint64_t size;
     size_t at;
     (void)state;
@@ -87,9 +89,11 @@ static void brackets_stand_for_themselves(void **state)
 static void a_question_mark_is_one_character_not_one_byte(void **state)
 {
     (void)state;
-    assert_true(like("mar?a", "mar\xC3\xAD" "a"));
+    assert_true(like("mar?a", "mar\xC3\xAD"
+                              "a"));
     assert_true(like("mar?", "mar\xE9")); /* a byte that is no text counts as one */
-    assert_false(like("mar??a", "mar\xC3\xAD" "a"));
+    assert_false(like("mar??a", "mar\xC3\xAD"
+                                "a"));
 }
 
 static void case_is_ignored_beyond_ascii(void **state)
@@ -129,7 +133,8 @@ static void digests_and_spellings_match_their_standards(void **state)
     for (int i = 0; i < 2; i++) { /* a hasher can be used again */
         olv_sha256(hasher, "abc", 3, digest);
         olv_hex(digest, sizeof digest, hex);
-        assert_string_equal(hex, "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"); /* FIPS 180-4 */
+        assert_string_equal(
+            hex, "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"); /* FIPS 180-4 */
     }
     olv_base64((const uint8_t *)"foob", 4, base64);
     assert_string_equal(base64, "Zm9vYg=="); /* RFC 4648, section 10 */
@@ -142,7 +147,13 @@ static void digests_and_spellings_match_their_standards(void **state)
 
 static void every_byte_of_a_name_survives_json(void **state)
 {
-    static const char *const names[] = {"plain.txt", "two\nlines", "latin-1 mar\xE9" "e", "\xFF\xFE", "quote\" and \\", "\x01\x1B[31m"};
+    static const char *const names[] = {"plain.txt",
+                                        "two\nlines",
+                                        "latin-1 mar\xE9"
+                                        "e",
+                                        "\xFF\xFE",
+                                        "quote\" and \\",
+                                        "\x01\x1B[31m"};
     (void)state;
     for (size_t i = 0; i < sizeof names / sizeof *names; i++) {
         json_t *object = json_object(), *again;

@@ -48,7 +48,7 @@ static void collect(const struct sandbox *s, va_list args, char *argv[MOST_ARGUM
     int n = 0;
     argv[n++] = getenv("OLVIDO");
     snprintf(state, sizeof state, "%s", in(s, "state"));
-    argv[n++] = (char *)(uintptr_t)"--state";
+    argv[n++] = (char *)(uintptr_t) "--state";
     argv[n++] = state;
     while (n < MOST_ARGUMENTS - 1 && (argv[n] = va_arg(args, char *)))
         n++;
@@ -86,7 +86,8 @@ static struct outcome run(const struct sandbox *s, char *argv[])
     close(pipes[0][1]);
     close(pipes[1][1]);
     while (open[0] || open[1]) {
-        struct pollfd fds[2] = {{open[0] ? pipes[0][0] : -1, POLLIN, 0}, {open[1] ? pipes[1][0] : -1, POLLIN, 0}};
+        struct pollfd fds[2] = {{open[0] ? pipes[0][0] : -1, POLLIN, 0},
+                                {open[1] ? pipes[1][0] : -1, POLLIN, 0}};
         poll(fds, 2, -1);
         if (fds[0].revents)
             open[0] = fill(pipes[0][0], &out);
@@ -111,19 +112,33 @@ struct outcome olvido(const struct sandbox *s, ...)
 struct outcome shell(const struct sandbox *s, const char *script)
 {
     char text[8192];
-    char *argv[] = {(char *)(uintptr_t)"/bin/sh", (char *)(uintptr_t)"-c", text, NULL};
+    char *argv[] = {(char *)(uintptr_t) "/bin/sh", (char *)(uintptr_t) "-c", text, NULL};
     snprintf(text, sizeof text, "O='%s --state %s'; %s", getenv("OLVIDO"), in(s, "state"), script);
     return run(s, argv);
 }
 
+static void run_aside(const struct sandbox *s, const char **answers)
+{
+    while (**answers == '!') {
+        char script[8192];
+        int len = (int)strcspn(*answers, "\n");
+        snprintf(script, sizeof script, "cd %s && %.*s", s->path, len - 1, *answers + 1);
+        if (system(script) != 0)
+            abort();
+        *answers += len + 1;
+    }
+}
+
 /* Types the next answer for every question that has appeared and was not answered yet. */
-static void answer(int terminal, const struct buffer *out, size_t *seen, const char **answers)
+static void answer(const struct sandbox *s, int terminal, const struct buffer *out, size_t *seen,
+                   const char **answers)
 {
     for (; *seen + 1 < out->len; ++*seen) {
         const char *stop;
         size_t len;
         if (out->data[*seen] != '?' || out->data[*seen + 1] != ' ' || *seen + 2 != out->len)
             continue;
+        run_aside(s, answers);
         stop = strchr(*answers, '\n');
         len = stop ? (size_t)(stop - *answers) + 1 : strlen(*answers);
         if (write(terminal, len ? *answers : "\004", len ? len : 1) < 0)
@@ -151,7 +166,7 @@ struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, con
         _exit(127);
     }
     while (fill(terminal, &out))
-        answer(terminal, &out, &seen, &answers);
+        answer(s, terminal, &out, &seen, &answers);
     close(terminal);
     return (struct outcome){status_of(pid), out.data, strdup("")};
 }
@@ -165,5 +180,6 @@ void outcome_free(struct outcome *outcome)
 void assert_status(const struct outcome *outcome, int status)
 {
     if (outcome->status != status)
-        fail_msg("exit status %d, expected %d\n-- out:\n%s\n-- err:\n%s", outcome->status, status, outcome->out, outcome->err);
+        fail_msg("exit status %d, expected %d\n-- out:\n%s\n-- err:\n%s", outcome->status, status,
+                 outcome->out, outcome->err);
 }

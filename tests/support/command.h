@@ -6,14 +6,15 @@
 #include "support/sandbox.h"
 
 struct outcome {
-    int status; /* exit status, or 128 + signal */
+    int status;      /* exit status, or 128 + signal */
     char *out, *err; /* on a terminal, both are in `out` */
 };
 
 /* Runs `olvido --state SANDBOX/state ARGUMENTS…` (ends with NULL) in the sandbox, without standard input. */
 struct outcome olvido(const struct sandbox *s, ...);
-/* The same on a pseudo-terminal of so many columns. Each time a question appears ("? "), the next line of `answers` is
- * typed; after the last one the input ends, as with Ctrl-D. */
+/* The same on a pseudo-terminal of so many columns. Each time a question appears ("? "), the next line of
+ * `answers` is typed; after the last one the input ends, as with Ctrl-D. A line that begins with '!' is run
+ * in the sandbox by a shell first, while the question stands. */
 struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, const char *answers, ...);
 /* Through a shell, for redirections; "$O" is the program with its state. */
 struct outcome shell(const struct sandbox *s, const char *script);

@@ -32,7 +32,8 @@ char *slurp(const struct sandbox *s, const char *name);
 void overwrite(const struct sandbox *s, const char *name, const char *text, size_t len);
 unsigned count_entries(const struct sandbox *s, const char *name);
 
-/* A policy of one rule, "scratch", under tides/scratch: what is older than 30 days is discarded. With its directory. */
+/* A policy of one rule, "scratch", under tides/scratch: what is older than 30 days is discarded. With its
+ * directory. */
 void make_scratch_policy(const struct sandbox *s);
 
 #define assert_contains(text, part) assert_true_because(strstr((text), (part)) != NULL, (text), (part))

@@ -1,0 +1,242 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What happens when the world does not stand still: files that change between the question and the act, runs
+ * that are cut short, disks that are full. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+static int scratch_setup(void **state)
+{
+    const struct sandbox *s;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    make_scratch_policy(s);
+    make_file(s, "tides/scratch/a.tmp", "aaa", 100);
+    make_file(s, "tides/scratch/b.tmp", "bbb", 90);
+    make_file(s, "tides/scratch/c.tmp", "ccc", 80);
+    return 0;
+}
+
+static struct outcome enforce_while(const struct sandbox *s, const char *answers)
+{
+    return olvido_on_terminal(s, 100, answers, "--policy", "policy.yaml", "enforce", NULL);
+}
+
+static void a_file_that_vanished_is_left_alone(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_while(s, "!rm tides/scratch/b.tmp\nyes\n");
+    assert_status(&o, 0);
+    assert_contains(o.out, "2 discarded (6 B), 1 left alone");
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", NULL);
+    assert_contains(o.out, "b.tmp (3 B): it is gone");
+    outcome_free(&o);
+}
+
+static void a_file_that_was_changed_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_while(s, "!touch -r tides/scratch/b.tmp stamp && echo new "
+                                        ">tides/scratch/b.tmp && touch -r stamp tides/scratch/b.tmp\nyes\n");
+    char *text;
+    assert_status(&o, 0);
+    assert_contains(o.out, "1 left alone");
+    text = slurp(s, "tides/scratch/b.tmp");
+    assert_string_equal(text, "new\n");
+    free(text);
+    outcome_free(&o);
+}
+
+static void a_file_with_the_same_size_and_times_but_another_state_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_while(s, "!touch -r tides/scratch/b.tmp stamp && printf xyz "
+                                        ">tides/scratch/b.tmp && touch -r stamp tides/scratch/b.tmp\nyes\n");
+    assert_status(&o, 0);
+    assert_true(exists(s, "tides/scratch/b.tmp"));
+    outcome_free(&o);
+}
+
+static void a_file_that_was_replaced_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        enforce_while(s, "!cp -p tides/scratch/b.tmp other && mv other tides/scratch/b.tmp\nyes\n");
+    assert_status(&o, 0);
+    assert_contains(o.out, "1 left alone");
+    assert_true(exists(s, "tides/scratch/b.tmp"));
+    outcome_free(&o);
+}
+
+static void a_directory_that_was_turned_into_a_link_is_not_followed(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        enforce_while(s, "!mv tides/scratch moved && mkdir -p precious && touch -r moved/a.tmp "
+                         "precious/a.tmp && ln -s ../precious tides/scratch\nyes\n");
+    assert_status(&o, 0);
+    assert_contains(o.out, "3 left alone");
+    assert_true(exists(s, "precious/a.tmp"));
+    assert_int_equal(count_entries(s, "moved"), 3);
+    outcome_free(&o);
+}
+
+static void another_directory_in_its_place_is_left_alone(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_while(
+        s, "!cp -rp tides/scratch copy && mv tides/scratch moved && mv copy tides/scratch\nyes\n");
+    assert_status(&o, 0);
+    assert_contains(o.out, "3 left alone");
+    assert_int_equal(count_entries(s, "tides/scratch"), 3);
+    outcome_free(&o);
+}
+
+/* Runs enforce under strace, which does `what` to the system call. */
+static struct outcome enforce_with_fault(const struct sandbox *s, const char *what)
+{
+    char script[512];
+    snprintf(script, sizeof script,
+             "export ASAN_OPTIONS=detect_leaks=0; strace -f -qq -o /dev/null -e inject=%s $O --policy "
+             "policy.yaml enforce --yes",
+             what);
+    return shell(s, script);
+}
+
+static void assert_settled_and_sound(const struct sandbox *s, unsigned left)
+{
+    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "scratch", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.err, "an earlier run was cut short");
+    outcome_free(&o);
+    (void)left;
+    o = olvido(s, "audit", "verify", NULL);
+    assert_status(&o, 0);
+    outcome_free(&o);
+    assert_int_equal(count_entries(s, "tides/scratch"), 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 3);
+    assert_int_equal(count_entries(s, "data/Trash/info"), 3);
+    assert_false(exists(s, "state/runs/open"));
+    o = olvido(s, "recover", "tides", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "3 recovered (9 B)");
+    outcome_free(&o);
+}
+
+static void a_run_killed_before_a_rename_is_settled(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_with_fault(s, "renameat2:signal=SIGKILL:when=2");
+    assert_int_equal(o.status, 128 + 9);
+    assert_settled_and_sound(s, 2);
+    outcome_free(&o);
+}
+
+static void a_run_killed_before_its_outcomes_are_written_is_settled(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_with_fault(s, "fsync:signal=SIGKILL:when=22+");
+    struct outcome show;
+    assert_int_equal(o.status, 128 + 9);
+    assert_true(exists(s, "state/runs/open"));
+    show = olvido(s, "audit", "verify", NULL); /* a reader in between sees a sound ledger with an open run */
+    assert_status(&show, 0);
+    assert_contains(show.out, "A run was cut short");
+    outcome_free(&show);
+    outcome_free(&o);
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.err, "an earlier run was cut short");
+    assert_int_equal(count_entries(s, "data/Trash/info"), 3);
+    outcome_free(&o);
+}
+
+static void a_rename_that_fails_is_one_files_failure(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce_with_fault(s, "renameat2:error=EIO:when=2");
+    assert_status(&o, 1);
+    assert_contains(o.err, "cannot move it into the trash: Input/output error");
+    assert_contains(o.out, "2 discarded (6 B), 1 failed");
+    assert_int_equal(count_entries(s, "data/Trash/info"), 2);
+    outcome_free(&o);
+}
+
+static void a_full_disk_loses_nothing(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    o = shell(
+        s,
+        "mkdir small && mount -t tmpfs -o size=64k tmpfs small && mkdir -m 700 small/state && "
+        "dd if=/dev/zero of=small/filler bs=1k count=60 2>/dev/null; "
+        "$O --state small/state --policy policy.yaml enforce --yes; status=$?; umount small; exit $status");
+    assert_status(&o, 6);
+    assert_contains(o.err, "No space left on device");
+    assert_int_equal(count_entries(s, "tides/scratch"), 3);
+    outcome_free(&o);
+}
+
+static void ctrl_c_finishes_the_file_and_tells(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    for (int i = 0; i < 3000; i++) {
+        char name[64];
+        snprintf(name, sizeof name, "tides/scratch/plot-%04d.tmp", i);
+        make_file(s, name, "x", 50);
+    }
+    o = shell(s, "export ASAN_OPTIONS=detect_leaks=0; strace -f -qq -o /dev/null -e "
+                 "inject=renameat2:signal=SIGINT:when=100 "
+                 "$O --policy policy.yaml enforce --yes");
+    assert_status(&o, 4);
+    assert_contains(o.out, "Interrupted: 100 discarded");
+    assert_contains(o.out, "2,903 left alone");
+    assert_int_equal(count_entries(s, "tides/scratch"), 2903);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 100);
+    outcome_free(&o);
+    o = olvido(s, "audit", "verify", NULL);
+    assert_status(&o, 0);
+    assert_lacks(o.out, "A run was cut short");
+    outcome_free(&o);
+}
+
+static void a_public_directory_is_checked_after_the_rename(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    assert_int_equal(chmod(in(s, "tides/scratch"), 01777), 0);
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "3 discarded");
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, scratch_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_file_that_vanished_is_left_alone),
+        TEST(a_file_that_was_changed_stays),
+        TEST(a_file_with_the_same_size_and_times_but_another_state_stays),
+        TEST(a_file_that_was_replaced_stays),
+        TEST(a_directory_that_was_turned_into_a_link_is_not_followed),
+        TEST(another_directory_in_its_place_is_left_alone),
+        TEST(a_run_killed_before_a_rename_is_settled),
+        TEST(a_run_killed_before_its_outcomes_are_written_is_settled),
+        TEST(a_rename_that_fails_is_one_files_failure),
+        TEST(a_full_disk_loses_nothing),
+        TEST(ctrl_c_finishes_the_file_and_tells),
+        TEST(a_public_directory_is_checked_after_the_rename),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,273 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* survey, check, demo, help, and the command line itself. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <time.h>
+#include <unistd.h>
+
+static int demo_setup(void **state)
+{
+    struct outcome o;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    o = olvido(*state, "demo", "tides", "--quiet", NULL);
+    assert_status(&o, 0);
+    outcome_free(&o);
+    return 0;
+}
+
+static void the_sample_has_everything_awkward(void **state)
+{
+    const struct sandbox *s = *state;
+    struct stat st, other;
+    assert_true(exists(s, "tides/scratch/-begins with a dash.tmp"));
+    assert_true(exists(s, "tides/scratch/two\nlines.tmp"));
+    assert_true(exists(s, "tides/scratch/latin-1 mar\xE9"
+                          "e.tmp"));
+    assert_int_equal(count_entries(s, "tides/scratch/empty directory"), 0);
+    assert_int_equal(lstat(in(s, "tides/scratch/loop-a"), &st), 0);
+    assert_true(S_ISLNK(st.st_mode));
+    assert_int_equal(stat(in(s, "tides/scratch/core image.tmp"), &st), 0);
+    assert_true(st.st_blocks * 512 < st.st_size);
+    assert_int_equal(stat(in(s, "tides/scratch/draft report.txt"), &st), 0);
+    assert_int_equal(stat(in(s, "tides/scratch/draft report (same file).txt"), &other), 0);
+    assert_int_equal(st.st_ino, other.st_ino);
+    assert_true(time(NULL) - st.st_mtime > 80 * 86400);
+}
+
+static void the_sample_never_overwrites(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "demo", "tides", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "tides: the directory is not empty");
+    outcome_free(&o);
+    o = olvido(s, "demo", "no/such/place", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "no/such/place: cannot make the directory");
+    outcome_free(&o);
+}
+
+static void the_policy_of_the_sample_is_sound_and_finds_work(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "check", "tides/policy.yaml", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "sound. \"Faro Norte tide observatory\", 5 rules with 7 steps");
+    outcome_free(&o);
+    o = olvido(s, "--policy", "tides/policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "179 discarded");
+    assert_true(exists(s, "tides/scratch/keep me (read-only).tmp"));
+    assert_true(exists(s, "tides/scratch/from the future.tmp"));
+    outcome_free(&o);
+    o = olvido(s, "recover", "tides", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "179 recovered");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", NULL);
+    assert_contains(o.out, "434 entries");
+    outcome_free(&o);
+}
+
+static void survey_shows_bands_lists_and_json(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "survey", "tides", "tides/scratch", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "434 entries"); /* what lies in another PATH counts once */
+    assert_contains(o.out, "odd times              1");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--list", "--kind", "link", NULL);
+    assert_contains(o.out, "loop-a");
+    assert_contains(o.out, "3 entries");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--json", "--older-than", "5 years", NULL);
+    assert_contains(o.out, "{\"entries\":");
+    assert_contains(o.out, "\"unreadable\":0");
+    outcome_free(&o);
+    o = olvido(s, "survey", "--list", "--json", "tides/office/permits", NULL);
+    assert_contains(o.out, "\"kind\":\"file\",\"size\":");
+    outcome_free(&o);
+}
+
+static void survey_names_what_it_cannot_read(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "survey", "tides/office", "tides/none", "tides/policy.yaml", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "tides/none: looking for it: No such file or directory");
+    assert_contains(o.err, "tides/policy.yaml: it is not a directory");
+    assert_contains(o.err, "2 places could not be read");
+    assert_contains(o.out, "104 entries");
+    outcome_free(&o);
+}
+
+static void survey_refuses_nonsense(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "survey", "--older-than", "soon", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "`soon` is no duration");
+    outcome_free(&o);
+    o = olvido(s, "survey", "--kind", "flie", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "did you mean `file`?");
+    outcome_free(&o);
+}
+
+static void check_shows_the_line_with_a_mark_under_the_place(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    overwrite(s, "wrong.yaml",
+              "olvido: 1\nrules:\n  - name: a\n    under: /x\n    steps: [ { after: 30 dais, do: tell } ]\n",
+              86);
+    o = olvido(s, "check", "wrong.yaml", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "wrong.yaml:5:23: `30 dais` is no duration\n"
+                           "      5 |     steps: [ { after: 30 dais, do: tell } ]\n"
+                           "        |                       ^^^^^^^\n"
+                           "          expected: a duration");
+    outcome_free(&o);
+    o = olvido(s, "check", "wrong.yaml", "--json", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.out, "\"line\":5,\"column\":23,");
+    outcome_free(&o);
+    o = olvido(s, "check", "missing.yaml", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "missing.yaml: cannot open the policy: No such file or directory");
+    outcome_free(&o);
+}
+
+static void a_missing_default_policy_says_what_to_do(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() == 0)
+        skip(); /* root's is /etc/olvido/policy.yaml, which this machine may have */
+    o = olvido(s, "preview", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "--policy FILE");
+    outcome_free(&o);
+}
+
+static void mistyped_words_are_met_with_the_nearest(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "prevew", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "there is no command `prevew`; did you mean `preview`?");
+    outcome_free(&o);
+    o = olvido(s, "survey", "--lits", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "there is no option --lits here; did you mean --list?");
+    outcome_free(&o);
+    o = olvido(s, "survey", "--older-than", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "needs a value");
+    outcome_free(&o);
+    o = olvido(s, "preview", "what", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "does not know what to do with `what`");
+    outcome_free(&o);
+    o = olvido(s, "trash", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "`trash` needs show");
+    outcome_free(&o);
+    o = olvido(s, "audit", "shove", NULL);
+    assert_status(&o, 2);
+    outcome_free(&o);
+}
+
+static void every_command_has_help(void **state)
+{
+    static const char *const commands[] = {"survey", "check", "preview", "enforce", "recover",
+                                           "trash",  "audit", "demo",    "help"};
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < sizeof commands / sizeof *commands; i++) {
+        struct outcome help = olvido(s, "help", commands[i], NULL),
+                       option = olvido(s, commands[i], "--help", NULL);
+        assert_status(&help, 0);
+        assert_contains(help.out, "Usage: olvido ");
+        if (strcmp(commands[i], "help") != 0)
+            assert_string_equal(help.out, option.out);
+        outcome_free(&help);
+        outcome_free(&option);
+    }
+}
+
+static void output_that_is_lost_is_a_failure(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(s, "$O survey tides >/dev/full");
+    assert_status(&o, 1);
+    assert_contains(o.err, "cannot write to standard output: No space left on device");
+    outcome_free(&o);
+    o = shell(s, "$O survey tides >&-");
+    assert_status(&o, 1);
+    assert_contains(o.err, "cannot write to standard output");
+    outcome_free(&o);
+    o = shell(s, "($O survey tides --list; echo $? >status) | true; sleep 0.1; cat status");
+    outcome_free(&o);
+    o = shell(s, "$O --policy tides/policy.yaml enforce --yes >&- ; test $? = 1 && $O audit verify");
+    assert_status(&o, 0); /* the work and its record do not depend on who listens */
+    outcome_free(&o);
+}
+
+static void a_narrow_terminal_is_respected(void **state)
+{
+    const struct sandbox *s = *state;
+    static const unsigned widths[] = {20, 40, 79, 200};
+    for (size_t i = 0; i < sizeof widths / sizeof *widths; i++) {
+        struct outcome o = olvido_on_terminal(s, widths[i], "", "survey", "--list", "tides/scratch", NULL);
+        assert_status(&o, 0);
+        assert_contains(o.out, "Modified");
+        outcome_free(&o);
+        o = olvido_on_terminal(s, widths[i], "no\nno\nno\nno\n", "--policy", "tides/policy.yaml", "enforce",
+                               NULL);
+        assert_status(&o, 3);
+        assert_contains(o.out, "not allowed, so left undone");
+        outcome_free(&o);
+    }
+}
+
+static void colour_never_reaches_a_file(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "survey", "tides", NULL);
+    assert_lacks(o.out, "\033");
+    outcome_free(&o);
+    o = olvido(s, "--colour", "always", "survey", "tides", NULL);
+    assert_contains(o.out, "\033[");
+    outcome_free(&o);
+    o = olvido(s, "--colour", "sometimes", "survey", "tides", NULL);
+    assert_status(&o, 2);
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, demo_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(the_sample_has_everything_awkward),
+        TEST(the_sample_never_overwrites),
+        TEST(the_policy_of_the_sample_is_sound_and_finds_work),
+        TEST(survey_shows_bands_lists_and_json),
+        TEST(survey_names_what_it_cannot_read),
+        TEST(survey_refuses_nonsense),
+        TEST(check_shows_the_line_with_a_mark_under_the_place),
+        TEST(a_missing_default_policy_says_what_to_do),
+        TEST(mistyped_words_are_met_with_the_nearest),
+        TEST(every_command_has_help),
+        TEST(output_that_is_lost_is_a_failure),
+        TEST(a_narrow_terminal_is_respected),
+        TEST(colour_never_reaches_a_file),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
