@@ -52,6 +52,8 @@ const struct olv_act *olv_act_find(enum olv_act_id id);
 /* For acts: compares the name with what was judged. With OLV_LEFT in the outcome when it is not the same. */
 bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                     struct olv_outcome *outcome);
+/* For acts that use the trash: their `settle`. */
+bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err);
 /* Sets the outcome to what the error says: a change is left alone, everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 

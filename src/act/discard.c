@@ -76,11 +76,6 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         put_back(c, e, o);
 }
 
-static bool settle(struct olv_act_context *c, struct olv_error *err)
-{
-    return olv_trash_sync(c->trash, err);
-}
-
 static bool lies_in_trash(struct olv_act_context *c, const char *item, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
@@ -112,6 +107,6 @@ const struct olv_act olv_act_discard = {
     .is_touching = true,
     .needs_trash = true,
     .apply = apply,
-    .settle = settle,
+    .settle = olv_act_sync_trash,
     .was_applied = was_applied,
 };

@@ -4,8 +4,8 @@
 #include "act/act.h"
 
 #include "file/identity.h"
-#include "file/private.h"
 #include "os/os.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <string.h>
@@ -57,11 +57,6 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         close(fd);
 }
 
-static bool settle(struct olv_act_context *c, struct olv_error *err)
-{
-    return olv_trash_sync(c->trash, err);
-}
-
 static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX];
@@ -82,6 +77,6 @@ const struct olv_act olv_act_recover = {
     .is_touching = true,
     .needs_trash = true,
     .apply = apply,
-    .settle = settle,
+    .settle = olv_act_sync_trash,
     .was_applied = was_applied,
 };

@@ -18,6 +18,11 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
     return NULL;
 }
 
+bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err)
+{
+    return olv_trash_sync(context->trash, err);
+}
+
 void olv_act_unsuccessful(struct olv_outcome *outcome)
 {
     enum olv_code code = outcome->error.code;

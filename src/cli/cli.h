@@ -5,6 +5,7 @@
 #define OLV_CLI_CLI_H
 
 #include "olvido/error.h"
+#include "olvido/json.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
 
@@ -90,6 +91,9 @@ enum cli_status cli_worse(enum cli_status a, enum cli_status b);
 enum cli_status cli_report(const struct cli *cli, const struct olv_error *err);
 /* A mistake in the command line: says it, and where help is. */
 enum cli_status cli_usage(const struct cli *cli, const char *format, ...);
+
+/* Prints the object in one line, and releases it. */
+void cli_print_json(json_t *json);
 
 /* What several commands need first; each prints what is wrong and then returns false with the status. */
 bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status);

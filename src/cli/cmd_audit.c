@@ -114,7 +114,6 @@ static const char *fault_word(enum olv_ledger_fault fault)
 static void print_json(const struct olv_ledger_report *r)
 {
     json_t *json = json_object();
-    struct olv_text line = {0};
     olv_json_string(json, "finding", fault_word(r->fault));
     if (r->fault != OLV_LEDGER_SOUND) {
         olv_json_number(json, "line", r->fault_line);
@@ -129,10 +128,7 @@ static void print_json(const struct olv_ledger_report *r)
     json_object_set_new(json, "run_open", json_boolean(r->is_open));
     olv_json_string(json, "origin", r->origin);
     olv_json_string(json, "root", r->root);
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
+    cli_print_json(json);
 }
 
 static void print_sound(const struct cli *cli, const struct olv_ledger_report *r)

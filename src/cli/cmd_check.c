@@ -11,7 +11,6 @@ static enum cli_status fail_json(const char *path, const struct olv_diagnostics 
     for (size_t i = 0; i < list->count; i++) {
         const struct olv_diagnostic *d = &list->items[i];
         json_t *json = json_object();
-        struct olv_text line = {0};
         olv_json_name(json, "path", path);
         olv_json_number(json, "line", (uint64_t)d->line);
         olv_json_number(json, "column", (uint64_t)d->column);
@@ -20,10 +19,7 @@ static enum cli_status fail_json(const char *path, const struct olv_diagnostics 
             olv_json_string(json, "expected", d->expected);
         if (d->nearest)
             olv_json_string(json, "nearest", d->nearest);
-        olv_json_line(json, &line);
-        puts(olv_text_string(&line));
-        olv_text_free(&line);
-        json_decref(json);
+        cli_print_json(json);
     }
     return STATUS_USAGE;
 }

@@ -55,7 +55,7 @@ static char *make_absolute(const char *pattern)
     return path.data;
 }
 
-static bool add_pattern(struct recovering *r, char *pattern)
+static bool add_pattern(struct recovering *r, const char *pattern)
 {
     if (pattern)
         r->patterns[r->options.pattern_count++] = pattern;
@@ -83,17 +83,13 @@ static bool read_patterns(struct recovering *r)
 static void print_json_row(const struct olv_recoverable *found)
 {
     json_t *json = json_object();
-    struct olv_text line = {0};
     olv_json_name(json, "path", found->path);
     olv_json_name(json, "item", found->item);
     olv_json_instant(json, "deleted", found->deleted);
     olv_json_string(json, "kind", olv_kind_word(found->kind));
     olv_json_number(json, "size", found->size_bytes);
     olv_json_number(json, "older_versions", found->older_versions);
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
+    cli_print_json(json);
 }
 
 static void each(void *self, const struct olv_recoverable *found)

@@ -197,15 +197,6 @@ static void print_list(struct cli *cli, struct olv_survey *survey, struct olv_er
 
 /* ---- for programs ---- */
 
-static void print_json(json_t *json)
-{
-    struct olv_text line = {0};
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
-}
-
 static void print_json_list(struct olv_survey *survey, struct olv_error *err)
 {
     struct olv_record record;
@@ -216,7 +207,7 @@ static void print_json_list(struct olv_survey *survey, struct olv_error *err)
         olv_json_string(json, "kind", olv_kind_word(e.kind));
         olv_json_number(json, "size", e.size_bytes);
         olv_json_instant(json, "modified", e.modified);
-        print_json(json);
+        cli_print_json(json);
     }
 }
 
@@ -239,7 +230,7 @@ static void print_json_bands(const struct olv_survey *survey, uint64_t unreadabl
         json_array_append_new(bands, band);
     }
     json_object_set_new(json, "bands", bands);
-    print_json(json);
+    cli_print_json(json);
 }
 
 /* ---- */

@@ -72,7 +72,6 @@ static void print_json_row(struct olv_instant deleted, const struct shown *s, co
                            const char *name)
 {
     json_t *json = json_object();
-    struct olv_text line = {0};
     olv_json_name(json, "path", path);
     olv_json_name(json, "item", name);
     if (deleted.s)
@@ -80,10 +79,7 @@ static void print_json_row(struct olv_instant deleted, const struct shown *s, co
     olv_json_string(json, "kind", olv_kind_word((enum olv_kind)s->kind));
     olv_json_number(json, "size", s->size_bytes);
     olv_json_string(json, "state", state_word(s->state));
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
+    cli_print_json(json);
 }
 
 static void print_all(struct cli *cli, struct showing *s, struct olv_error *err)

@@ -79,6 +79,15 @@ enum cli_status cli_usage(const struct cli *cli, const char *format, ...)
     return STATUS_USAGE;
 }
 
+void cli_print_json(json_t *json)
+{
+    struct olv_text line = {0};
+    olv_json_line(json, &line);
+    puts(olv_text_string(&line));
+    olv_text_free(&line);
+    json_decref(json);
+}
+
 static bool fits(struct cli *cli, const char *value, char *out, size_t size, enum cli_status *status)
 {
     if ((size_t)snprintf(out, size, "%s", value) < size)

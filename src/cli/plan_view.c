@@ -209,15 +209,6 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
     return json;
 }
 
-static void print_json(json_t *json)
-{
-    struct olv_text line = {0};
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
-}
-
 void plan_print_json(const struct olv_policy *policy, const struct olv_plan *plan)
 {
     json_t *json = json_object(), *rules = json_array();
@@ -231,7 +222,7 @@ void plan_print_json(const struct olv_policy *policy, const struct olv_plan *pla
     for (size_t i = 0; i < policy->rule_count; i++)
         json_array_append_new(rules, json_of_rule(&policy->rules[i], &plan->rules[i]));
     json_object_set_new(json, "rules", rules);
-    print_json(json);
+    cli_print_json(json);
 }
 
 /* ---- the docket ---- */
@@ -303,7 +294,7 @@ static void print_listed_json(const struct olv_record *record, const struct list
     olv_json_string(json, "kind", olv_kind_word((enum olv_kind)l->kind));
     olv_json_number(json, "size", l->size_bytes);
     olv_json_instant(json, "modified", record->key);
-    print_json(json);
+    cli_print_json(json);
 }
 
 static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, bool as_json,

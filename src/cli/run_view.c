@@ -77,7 +77,6 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
 static void print_json(const struct olv_run *run, const struct olv_run_result *r)
 {
     json_t *json = json_object();
-    struct olv_text line = {0};
     olv_json_string(json, "run", olv_run_id(run));
     olv_json_number(json, "done", r->done);
     olv_json_number(json, "done_size", r->done_bytes);
@@ -87,10 +86,7 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
     olv_json_number(json, "refused", r->refused);
     olv_json_number(json, "failed", r->failed);
     json_object_set_new(json, "interrupted", json_boolean(r->is_interrupted));
-    olv_json_line(json, &line);
-    puts(olv_text_string(&line));
-    olv_text_free(&line);
-    json_decref(json);
+    cli_print_json(json);
 }
 
 enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,

@@ -4,8 +4,8 @@
  */
 #include "olvido/demo.h"
 
-#include "file/private.h"
 #include "olvido/text.h"
+#include "os/durable.h"
 
 #include <dirent.h>
 #include <errno.h>

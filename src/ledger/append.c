@@ -3,8 +3,9 @@
  * whole lines plus, after a crash, at most one torn tail above the last checkpoint. */
 #include "ledger/append.h"
 
-#include "file/private.h"
+#include "os/durable.h"
 #include "os/os.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "ledger/files.h"
 
-#include "file/private.h"
+#include "os/durable.h"
 
 #include <dirent.h>
 #include <errno.h>

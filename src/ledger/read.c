@@ -2,9 +2,9 @@
 /* Reading the ledger line by line, without the right to change anything and without believing it. */
 #include "ledger/files.h"
 
-#include "file/private.h"
 #include "olvido/json.h"
 #include "olvido/ledger.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -5,9 +5,10 @@
  * them. */
 #include "ledger/files.h"
 
-#include "file/private.h"
 #include "olvido/json.h"
 #include "olvido/ledger.h"
+#include "os/durable.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>

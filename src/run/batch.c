@@ -6,7 +6,7 @@
 #include "run/recorder.h"
 #include "run/run.h"
 
-#include "file/private.h"
+#include "os/durable.h"
 #include "os/os.h"
 
 #include <fcntl.h>

@@ -3,7 +3,7 @@
  * outcome yet gets one by looking at what is there. Nothing is acted upon. */
 #include "run/run.h"
 
-#include "file/private.h"
+#include "os/durable.h"
 
 #include <errno.h>
 #include <stdio.h>

@@ -3,10 +3,11 @@
  * it ends with the process however that ends; its text only tells a person who has it. */
 #include "run/state.h"
 
-#include "file/private.h"
 #include "olvido/calendar.h"
 #include "olvido/text.h"
+#include "os/durable.h"
 #include "os/os.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>

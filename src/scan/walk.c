@@ -254,9 +254,8 @@ static void drop_tasks(struct stack *stack)
     free(stack->tasks);
 }
 
-static void *work(void *argument)
+static void work_on(struct worker *w)
 {
-    struct worker *w = argument;
     struct walk *walk = w->walk;
     struct task task;
     while (pop(&w->stack, &task) || wait_for_work(w, &task)) {
@@ -270,6 +269,19 @@ static void *work(void *argument)
         do_task(w, task);
         give_half(w);
     }
+}
+
+static void *work(void *argument)
+{
+    struct worker *w = argument;
+    struct walk *walk = w->walk;
+    w->buffer = malloc(BUFFER_SIZE);
+    if (!w->buffer)
+        give_up(walk);
+    work_on(w);
+    drop_tasks(&w->stack);
+    olv_text_free(&w->path);
+    free(w->buffer);
     pthread_mutex_lock(&walk->mutex);
     walk->running--;
     pthread_cond_broadcast(&walk->changed);
@@ -304,19 +316,15 @@ unsigned olv_scan_workers(void)
 
 static bool begin_workers(struct walk *walk, struct worker *workers)
 {
+    pthread_mutex_lock(&walk->mutex);
     for (unsigned i = 0; i < walk->workers; i++) {
-        workers[i] = (struct worker){.walk = walk, .number = i, .buffer = malloc(BUFFER_SIZE)};
-        if (!workers[i].buffer)
-            return false;
-    }
-    for (unsigned i = 0; i < walk->workers; i++) {
-        pthread_mutex_lock(&walk->mutex);
+        workers[i] = (struct worker){.walk = walk, .number = i};
         if (pthread_create(&workers[i].thread, NULL, work, &workers[i]) == 0)
             walk->running++;
         else
             walk->workers = i; /* fewer hands do the same work */
-        pthread_mutex_unlock(&walk->mutex);
     }
+    pthread_mutex_unlock(&walk->mutex);
     return walk->workers > 0;
 }
 
@@ -340,20 +348,14 @@ bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visi
 {
     struct walk walk = {.visitor = visitor, .observer = observer, .workers = olv_scan_workers()};
     struct worker workers[MOST_WORKERS] = {{0}};
-    unsigned wanted = walk.workers;
     bool ok;
     pthread_mutex_init(&walk.mutex, NULL);
     pthread_cond_init(&walk.changed, NULL);
     ok = push_roots(&walk, roots, count) && begin_workers(&walk, workers);
     if (ok)
         wait_for_end(&walk);
-    for (unsigned i = 0; i < wanted; i++) {
-        if (ok && i < walk.workers)
-            pthread_join(workers[i].thread, NULL);
-        drop_tasks(&workers[i].stack);
-        olv_text_free(&workers[i].path);
-        free(workers[i].buffer);
-    }
+    for (unsigned i = 0; ok && i < walk.workers; i++)
+        pthread_join(workers[i].thread, NULL);
     drop_tasks(&walk.shared);
     pthread_cond_destroy(&walk.changed);
     pthread_mutex_destroy(&walk.mutex);

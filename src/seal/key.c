@@ -5,7 +5,7 @@
 #include "seal/key.h"
 
 #include "base/digest.h"
-#include "file/private.h"
+#include "os/durable.h"
 
 #include <errno.h>
 #include <openssl/pem.h>

@@ -5,8 +5,9 @@
 #include "trash/trash.h"
 
 #include "base/accounts.h"
-#include "file/private.h"
+#include "os/durable.h"
 #include "os/os.h"
+#include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -149,8 +149,8 @@ static void every_byte_of_a_name_survives_json(void **state)
 {
     static const char *const names[] = {"plain.txt",
                                         "two\nlines",
-                                        "latin-1 mar\xE9"
-                                        "e",
+                                        ("latin-1 mar\xE9"
+                                         "e"),
                                         "\xFF\xFE",
                                         "quote\" and \\",
                                         "\x01\x1B[31m"};

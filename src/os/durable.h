@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Files that must be whole and on the disk. */
+#ifndef OLV_OS_DURABLE_H
+#define OLV_OS_DURABLE_H
+
+#include "olvido/error.h"
+
+#include <stdbool.h>
+#include <stddef.h>
+
+struct olv_text;
+
+/* Puts a new file in the place of `name`, whole or not at all, and on the disk: written beside, synced,
+ * renamed. */
+bool olv_publish(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err);
+/* Writes and syncs a file that must not exist yet. */
+bool olv_write_new(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err);
+bool olv_write_all(int fd, const void *bytes, size_t len);
+
+/* Reads a whole file of at most `most` bytes. */
+bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out, struct olv_error *err);
+
+#endif
