@@ -48,7 +48,7 @@ static bool is_near(const struct olv_act_context *c, const struct olv_docket_ent
 /* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
 static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct olv_error err;
+    struct olv_error err = {0};
     olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
     o->result = OLV_LEFT;
     if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, &err)) {

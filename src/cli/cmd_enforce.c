@@ -78,6 +78,8 @@ static void ask_rule(struct enforcing *e, size_t rule, const struct olv_tally *d
 static void ask_all(struct enforcing *e)
 {
     bool can_ask = ask_is_possible() && !cli_has(e->cli, OPT_JSON);
+    if (can_ask && !cli_has(e->cli, OPT_YES))
+        putchar('\n');
     for (size_t i = 0; i < e->policy->rule_count && !e->is_stopped; i++) {
         struct olv_tally due = touching(e, i);
         if (cli_has(e->cli, OPT_YES) || due.files == 0)

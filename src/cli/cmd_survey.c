@@ -142,15 +142,16 @@ static void print_bands(struct cli *cli, const struct olv_survey *survey)
         most = survey->bands[i].bytes > most ? survey->bands[i].bytes : most;
     for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++) {
         const struct olv_survey_band *band = &survey->bands[i];
+        enum term_style style = band->files ? STYLE_PLAIN : STYLE_FAINT;
         struct olv_text files = {0}, picture = {0};
         char size[OLV_SIZE_TEXT];
         if (i + 1 == OLV_SURVEY_BANDS && band->files == 0)
             continue;
         term_number(&files, band->files);
         bar(&picture, band->bytes, most);
-        table_cell(table, band->files ? STYLE_PLAIN : STYLE_FAINT, band->label);
-        table_cell(table, STYLE_PLAIN, olv_text_string(&files));
-        table_cell(table, STYLE_PLAIN, olv_size_format(band->bytes, size));
+        table_cell(table, style, band->label);
+        table_cell(table, style, olv_text_string(&files));
+        table_cell(table, style, olv_size_format(band->bytes, size));
         if (!cli->width || cli->width >= 60)
             table_cell(table, STYLE_GOOD, olv_text_string(&picture));
         olv_text_free(&files);

@@ -19,23 +19,23 @@ struct showing {
     uint64_t items, bytes, unsound;
 };
 
-/* What a record holds before the path and the name. */
+/* What a record holds between the path and the name. */
 struct shown {
     uint64_t size_bytes;
     uint32_t kind, state;
-    size_t path_len;
 };
 
 static bool collect(void *self, const struct olv_trash_item *item)
 {
     struct showing *s = self;
-    struct shown shown = {item->stat.size_bytes, item->stat.kind, item->state, strlen(item->path) + 1};
+    struct shown shown = {item->stat.size_bytes, item->stat.kind, item->state};
     s->items++;
     s->bytes += item->stat.size_bytes;
     s->unsound += item->state != OLV_TRASH_SOUND;
     olv_text_clear(&s->record);
+    olv_text_add(&s->record, item->path,
+                 strlen(item->path) + 1); /* first: it orders what was discarded in one second */
     olv_text_add(&s->record, &shown, sizeof shown);
-    olv_text_add(&s->record, item->path, shown.path_len);
     olv_text_add(&s->record, item->name, strlen(item->name) + 1);
     if (s->record.failed)
         return olv_fail_memory(&s->error);
@@ -92,13 +92,13 @@ static void print_all(struct cli *cli, struct showing *s, struct olv_error *err)
     struct table *table = as_json ? NULL : table_begin(cli, columns, 4);
     struct olv_record record;
     while (olv_sorter_next(s->sorter, &record, err)) {
-        const char *path = (const char *)record.bytes + sizeof(struct shown);
+        const char *path = record.bytes, *rest = path + strlen(path) + 1;
         struct shown shown;
-        memcpy(&shown, record.bytes, sizeof shown);
+        memcpy(&shown, rest, sizeof shown);
         if (as_json)
-            print_json_row(record.key, &shown, path, path + shown.path_len);
+            print_json_row(record.key, &shown, path, rest + sizeof shown);
         else
-            print_row(table, record.key, &shown, path, path + shown.path_len);
+            print_row(table, record.key, &shown, path, rest + sizeof shown);
     }
     table_end(table);
 }

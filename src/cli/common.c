@@ -99,7 +99,7 @@ static bool fits(struct cli *cli, const char *value, char *out, size_t size, enu
 bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
 {
     const char *given = cli_value(cli, OPT_POLICY);
-    struct olv_error err;
+    struct olv_error err = {0};
     if (given)
         return fits(cli, given, out, size, status);
     if (olv_policy_home(out, size, &err))
@@ -111,7 +111,7 @@ bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *s
 bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
 {
     const char *given = cli_value(cli, OPT_STATE);
-    struct olv_error err;
+    struct olv_error err = {0};
     if (given)
         return fits(cli, given, out, size, status);
     if (olv_state_home(out, size, &err))

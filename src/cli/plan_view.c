@@ -48,7 +48,7 @@ static bool read_as_of(struct cli *cli, struct olv_plan_options *options, enum c
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
     enum cli_status ignored;
-    struct olv_error err;
+    struct olv_error err = {0};
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
     if (cli_state_path(cli, path, sizeof path, &ignored))

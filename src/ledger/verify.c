@@ -97,7 +97,7 @@ static bool digest_of_segment(struct verifying *v, const char *run, uint64_t bat
 {
     char path[128];
     uint8_t digest[OLV_SHA256_SIZE];
-    struct olv_error ignored;
+    struct olv_error ignored = {0};
     snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
     if (!olv_read_file(v->state, path, LARGEST_SEGMENT_FILE, &v->segment, &ignored))
         return false;
@@ -130,7 +130,7 @@ static void check_intent(struct verifying *v, const char *line, size_t len, cons
 /* The leaf of the line after the one just read, without moving on. */
 static bool peek_leaf(struct verifying *v, struct line_reader *r, uint8_t out[OLV_SHA256_SIZE])
 {
-    struct olv_error ignored;
+    struct olv_error ignored = {0};
     size_t len;
     bool is_torn;
     char *line =

@@ -157,7 +157,7 @@ static void fail(struct planner *p, const struct olv_error *err)
 
 static void flush(struct plan_worker *w)
 {
-    struct olv_error err;
+    struct olv_error err = {0};
     if (w->segment.entries && !olv_spool_add(w->planner->plan->docket, &w->segment.bytes, &err))
         fail(w->planner, &err);
     olv_segment_begin(&w->segment);

@@ -75,7 +75,7 @@ static void count(struct surveyor *s, struct survey_worker *w, const struct olv_
 static void add_to_list(struct surveyor *s, struct survey_worker *w, const struct olv_scan_entry *entry)
 {
     uint64_t numbers[2] = {entry->stat.kind, entry->stat.size_bytes};
-    struct olv_error err;
+    struct olv_error err = {0};
     olv_text_clear(&w->record);
     olv_text_add(&w->record, numbers, sizeof numbers);
     olv_scan_dir_path(entry->dir, &w->record);

@@ -187,7 +187,7 @@ static bool info_says(struct olv_trash *trash, const char *info, const char *pat
 {
     struct olv_text text = {0}, said = {0};
     struct olv_instant deleted;
-    struct olv_error ignored;
+    struct olv_error ignored = {0};
     bool is_same = olv_read_file(trash->info, info, LARGEST_INFO, &text, &ignored) &&
                    olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted) &&
                    strcmp(said.data, path) == 0;
@@ -242,7 +242,7 @@ bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err)
 
 bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_item *out)
 {
-    struct olv_error ignored;
+    struct olv_error ignored = {0};
     char info[NAME_MAX + 1];
     info_name(info, name);
     *out = (struct olv_trash_item){.name = name, .path = "", .state = OLV_TRASH_TORN};
