@@ -72,8 +72,6 @@ bool olv_glob_match(const char *p, size_t np, const char *t, size_t nt, bool ign
 {
     struct back one = {0}, any = {0};
     size_t i = 0, j = 0;
-    if (np > 1 && p[0] == '*' && !ignore_case && !memchr(p + 1, '*', np - 1) && !memchr(p + 1, '?', np - 1))
-        return nt >= np - 1 && !memcmp(t + nt - (np - 1), p + 1, np - 1) && !memchr(t, '/', nt - (np - 1));
     for (;;) {
         if (i < np && p[i] == '*') {
             bool twice = i + 1 < np && p[i + 1] == '*';
@@ -92,4 +90,9 @@ bool olv_glob_match(const char *p, size_t np, const char *t, size_t nt, bool ign
 bool olv_glob_is_pattern(const char *text, size_t len)
 {
     return memchr(text, '*', len) || memchr(text, '?', len);
+}
+
+bool olv_glob_is_ending(const char *pattern, size_t len)
+{
+    return len > 1 && pattern[0] == '*' && !olv_glob_is_pattern(pattern + 1, len - 1);
 }

@@ -53,7 +53,7 @@ enum cli_status cli_report(const struct cli *cli, const struct olv_error *err)
         term_name(&text, err->path);
         olv_text_puts(&text, ": ");
     }
-    olv_text_puts(&text, err->what);
+    term_name(&text, err->what);
     if (err->sys)
         olv_text_printf(&text, ": %s", strerror(err->sys));
     term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
@@ -120,35 +120,34 @@ bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *st
     return false;
 }
 
+/* The part of a line around a place, at most so long; `*column` becomes the place's own within it. A policy
+ * is UTF-8, so only control characters can do harm; each becomes one question mark, and the mark below stays
+ * in its column. */
+static void cut_excerpt(const char *line, int *column, struct olv_text *out)
+{
+    enum { SHOWN = 160 };
+    int skip = *column > SHOWN / 2 ? *column - SHOWN / 2 : 0, at = 0;
+    for (; *line && at < skip + SHOWN; line++) {
+        bool begins = ((unsigned char)*line & 0xC0) != 0x80;
+        bool is_control = (unsigned char)*line < 0x20 || *line == 0x7F;
+        at += begins;
+        if (at > skip)
+            olv_text_add(out, *line == '\t' ? " " : is_control ? "?" : line, 1);
+    }
+    *column -= skip;
+}
+
 static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
 {
-    struct olv_text excerpt = {0}, before = {0};
-    unsigned shown = 160, start = 0, at = (unsigned)d->column - 1;
-    size_t skip = 0;
-    if (at > shown / 2)
-        start = at - shown / 2; /* a very long line: the part around the place */
-    for (unsigned i = 0; i < start && d->excerpt[skip]; i++)
-        while (((unsigned char)d->excerpt[++skip] & 0xC0) == 0x80)
-            ;
-    for (const char *p = d->excerpt + skip; *p && excerpt.len < shown; p++)
-        olv_text_add(&excerpt, *p == '\t' ? " " : p, 1);
-    for (unsigned i = start; i < at; i++)
-        olv_text_puts(&before, " ");
-    fprintf(stderr, "  %5d | ", d->line);
-    term_name(&before, "");
-    struct olv_text safe = {0};
-    for (size_t i = 0; i < excerpt.len; i++) { /* a policy is UTF-8; only control characters can do harm */
-        unsigned char c = (unsigned char)excerpt.data[i];
-        olv_text_add(&safe, c < 0x20 || c == 0x7F ? "?" : &excerpt.data[i], 1);
-    }
-    fprintf(stderr, "%s\n        | %s%s", olv_text_string(&safe), olv_text_string(&before),
+    struct olv_text excerpt = {0};
+    int column = d->column;
+    cut_excerpt(d->excerpt, &column, &excerpt);
+    fprintf(stderr, "  %5d | %s\n        | %*s%s", d->line, olv_text_string(&excerpt), column - 1, "",
             term_begin(cli, STYLE_ERROR));
     for (int i = 0; i < d->width && i < 60; i++)
         fputc('^', stderr);
     fprintf(stderr, "%s\n", term_end(cli));
     olv_text_free(&excerpt);
-    olv_text_free(&before);
-    olv_text_free(&safe);
 }
 
 void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list)

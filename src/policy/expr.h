@@ -61,6 +61,7 @@ struct value {
     struct olv_instant from, until; /* dates: from the first to before the last instant meant */
     const char *text;
     size_t len;
+    bool is_ending; /* of a pattern: one star, then text that stands for itself */
 };
 
 enum node_kind { NODE_AND, NODE_OR, NODE_NOT, NODE_WORD, NODE_COMPARE };
@@ -76,6 +77,7 @@ struct expr_node {
     size_t value_count;
     struct olv_instant cutoff; /* of an age, set by olv_expr_bind */
     pcre2_code *regex;
+    bool is_compiled; /* to machine code, too */
     struct expr_node *next_regex; /* all that must be freed */
 };
 

@@ -9,6 +9,7 @@
  * A wrong word or value is complained about and parsed on; a wrong shape ends the parse. */
 #include "policy/parser.h"
 
+#include "base/glob.h"
 #include "olvido/nearest.h"
 
 #include <stdarg.h>
@@ -166,6 +167,8 @@ static void pattern(struct parser *p, struct expr_node *node)
         return;
     }
     add_value(p, node, &(struct field){"", node->field, TYPE_TEXT});
+    if (node->value_count)
+        node->values[0].is_ending = olv_glob_is_ending(node->values[0].text, node->values[0].len);
     if (node->comparison == MATCHES && !p->gave_up) {
         parser_regex(p, node, at);
     } else if (skip(p, "ignoring")) {

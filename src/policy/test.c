@@ -107,11 +107,25 @@ static bool text_of(enum field_id field, struct olv_subject *s, struct bytes *ou
 
 static enum olv_truth match(const struct expr_node *node, struct bytes text, struct olv_expr_scratch *scratch)
 {
-    int code =
-        pcre2_match(node->regex, (PCRE2_SPTR)text.data, text.len, 0, 0, scratch->match, scratch->limits);
+    PCRE2_SPTR subject = (PCRE2_SPTR)text.data;
+    int code = node->is_compiled /* any bytes will do there: the code was made for invalid UTF, too */
+                   ? pcre2_jit_match(node->regex, subject, text.len, 0, 0, scratch->match, scratch->limits)
+                   : pcre2_match(node->regex, subject, text.len, 0, 0, scratch->match, scratch->limits);
     if (code >= 0)
         return OLV_YES;
     return code == PCRE2_ERROR_NOMATCH ? OLV_NO : OLV_UNKNOWN;
+}
+
+static bool is_like(const struct expr_node *node, struct bytes text)
+{
+    const struct value *value = node->values;
+    size_t ending = value->len - 1;
+    if (!value->is_ending || node->comparison != LIKE)
+        return olv_glob_match(value->text, value->len, text.data, text.len,
+                              node->comparison == LIKE_IGNORING_CASE);
+    if (text.len < ending || memcmp(text.data + text.len - ending, value->text + 1, ending) != 0)
+        return false;
+    return node->field != FIELD_PATH || !memchr(text.data, '/', text.len - ending); /* names have no slash */
 }
 
 static bool is_one_of(const struct expr_node *node, struct bytes text)
@@ -125,15 +139,13 @@ static bool is_one_of(const struct expr_node *node, struct bytes text)
 static enum olv_truth compare_text(const struct expr_node *node, struct olv_subject *s,
                                    struct olv_expr_scratch *scratch)
 {
-    const struct value *value = node->values;
     struct bytes text;
     if (!text_of(node->field, s, &text))
         return OLV_UNKNOWN;
     switch (node->comparison) {
     case LIKE:
     case LIKE_IGNORING_CASE:
-        return truth(olv_glob_match(value->text, value->len, text.data, text.len,
-                                    node->comparison == LIKE_IGNORING_CASE));
+        return truth(is_like(node, text));
     case MATCHES:
         return match(node, text, scratch);
     case IS_NOT:

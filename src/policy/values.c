@@ -229,7 +229,8 @@ void parser_regex(struct parser *p, struct expr_node *node, struct token at)
                         "in the regular expression: %s", (const char *)message);
         return;
     }
-    pcre2_jit_compile(node->regex, PCRE2_JIT_COMPLETE); /* without it, matching is slower but the same */
+    node->is_compiled =
+        pcre2_jit_compile(node->regex, PCRE2_JIT_COMPLETE) == 0; /* else: slower, but the same */
     node->next_regex = p->regexes;
     p->regexes = node;
 }
