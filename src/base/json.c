@@ -113,3 +113,79 @@ void olv_json_line(const json_t *object, struct olv_text *out)
     out->len += need;
     out->data[out->len] = '\0';
 }
+
+/* ---- members of a fixed form ---- */
+
+static void put_key(struct olv_text *out, const char *key)
+{
+    if (out->len && out->data[out->len - 1] != '{')
+        olv_text_add(out, ",", 1);
+    olv_text_add(out, "\"", 1);
+    olv_text_puts(out, key);
+    olv_text_add(out, "\":", 2);
+}
+
+/* What JSON takes as it is, and nearly all names are. */
+static bool is_plain(const char *string)
+{
+    for (; *string; string++)
+        if (*string < 0x20 || *string > 0x7E || *string == '"' || *string == '\\')
+            return false;
+    return true;
+}
+
+static void put_encoded(struct olv_text *out, json_t *string)
+{
+    char *encoded = string ? json_dumps(string, JSON_ENCODE_ANY | JSON_COMPACT) : NULL;
+    if (encoded)
+        olv_text_puts(out, encoded);
+    else
+        out->failed = true;
+    free(encoded);
+    json_decref(string);
+}
+
+void olv_json_put_string(struct olv_text *out, const char *key, const char *string)
+{
+    put_key(out, key);
+    if (!is_plain(string)) {
+        put_encoded(out, json_string(string));
+        return;
+    }
+    olv_text_add(out, "\"", 1);
+    olv_text_puts(out, string);
+    olv_text_add(out, "\"", 1);
+}
+
+void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
+{
+    json_t *object;
+    const char *member;
+    json_t *value;
+    if (!u8_check((const uint8_t *)bytes, strlen(bytes))) {
+        olv_json_put_string(out, key, bytes);
+        return;
+    }
+    object = json_object();
+    olv_json_name(object, key, bytes);
+    json_object_foreach(object, member, value) olv_json_put_string(out, member, json_string_value(value));
+    json_decref(object);
+}
+
+void olv_json_put_number(struct olv_text *out, const char *key, uint64_t number)
+{
+    char digits[24];
+    snprintf(digits, sizeof digits, "%llu", (unsigned long long)number);
+    if (number > (uint64_t)1 << 53) {
+        olv_json_put_string(out, key, digits);
+        return;
+    }
+    put_key(out, key);
+    olv_text_puts(out, digits);
+}
+
+void olv_json_put_instant(struct olv_text *out, const char *key, struct olv_instant instant)
+{
+    char text[OLV_RFC3339_SIZE];
+    olv_json_put_string(out, key, olv_instant_format(instant, text));
+}

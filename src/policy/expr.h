@@ -77,7 +77,7 @@ struct expr_node {
     size_t value_count;
     struct olv_instant cutoff; /* of an age, set by olv_expr_bind */
     pcre2_code *regex;
-    bool is_compiled; /* to machine code, too */
+    bool is_compiled;             /* to machine code, too */
     struct expr_node *next_regex; /* all that must be freed */
 };
 

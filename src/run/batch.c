@@ -126,7 +126,8 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
 static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
-    if (olv_reach_directory(&run->context.source, e, &o->error))
+    if ((!act->needs_trash || run_open_trash(run, &o->error)) &&
+        olv_reach_directory(&run->context.source, e, &o->error))
         act->apply(&run->context, e, o);
     else
         olv_act_unsuccessful(o);
@@ -184,7 +185,8 @@ static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], str
 {
     for (int id = 0; id < OLV_ACT_COUNT; id++) {
         const struct olv_act *act = used[id] ? olv_act_find((enum olv_act_id)id) : NULL;
-        if (act && act->settle && !act->settle(&run->context, err))
+        bool is_ready = act && act->settle && (!act->needs_trash || run->trash);
+        if (is_ready && !act->settle(&run->context, err))
             return false;
     }
     return sync_touched(run, err);

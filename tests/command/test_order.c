@@ -1,0 +1,130 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The durable order, as the operating system saw it: docket to the disk, intent to the disk, acts,
+ * directories to the disk, outcomes. The system calls of a small run are traced and read back. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static int traced_setup(void **state)
+{
+    const struct sandbox *s;
+    struct outcome o;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    make_scratch_policy(s);
+    make_file(s, "tides/scratch/a.tmp", "aaa", 100);
+    make_file(s, "tides/scratch/b.tmp", "bbb", 90);
+    o = shell(
+        s, "export ASAN_OPTIONS=detect_leaks=0; strace -f -qq -y -s 4000 -o trace "
+           "-e trace=openat,write,fsync,renameat2,renameat,unlinkat $O --policy policy.yaml enforce --yes");
+    assert_status(&o, 0);
+    outcome_free(&o);
+    return 0;
+}
+
+/* Where in the trace, behind `from`, the first line stands that has both parts; fails when there is none. */
+static const char *find(const char *from, const char *call, const char *part)
+{
+    for (const char *line = from; line && *line; line = strchr(line, '\n') ? strchr(line, '\n') + 1 : NULL) {
+        size_t len = strcspn(line, "\n");
+        char *copy = strndup(line, len);
+        bool fits = strstr(copy, call) && strstr(copy, part);
+        free(copy);
+        if (fits)
+            return line;
+    }
+    fail_msg("no %s with %s behind:\n%.400s", call, part, from);
+    return NULL;
+}
+
+static void intents_come_before_acts_and_outcomes_after_them(void **state)
+{
+    const struct sandbox *s = *state;
+    char *trace = slurp(s, "trace");
+    const char *at = find(trace, "renameat(", "open.new");
+    at = find(at, "write(", "\\\"kind\\\":\\\"begin\\\"");
+    at = find(at, "fsync(", "ledger/lines-");
+    at = find(at, "write(", "000001.docket");
+    at = find(at, "fsync(", "000001.docket");
+    at = find(at, "fsync(", "/state/runs/2");
+    at = find(at, "write(", "\\\"kind\\\":\\\"intent\\\"");
+    at = find(at, "fsync(", "ledger/lines-");
+    at = find(at, "openat(", "a.tmp.trashinfo");
+    at = find(at, "renameat2(", "a.tmp");
+    at = find(trace, "fsync(", "Trash/info"); /* b may come before a; both are before this */
+    assert_true(find(trace, "renameat2(", "a.tmp") < at);
+    assert_true(find(trace, "renameat2(", "b.tmp") < at);
+    at = find(at, "fsync(", "Trash/files");
+    at = find(at, "fsync(", "tides/scratch");
+    at = find(at, "write(", "\\\"kind\\\":\\\"outcome\\\"");
+    at = find(at, "fsync(", "ledger/lines-");
+    at = find(at, "fsync(", "ledger/hashes-0");
+    at = find(at, "renameat(", "checkpoint.new");
+    find(at, "unlinkat(", "\"open\"");
+    free(trace);
+}
+
+static void no_outcome_is_written_before_its_act_is_on_the_disk(void **state)
+{
+    const struct sandbox *s = *state;
+    char *trace = slurp(s, "trace");
+    const char *outcome = find(trace, "write(", "\\\"kind\\\":\\\"outcome\\\"");
+    assert_true(find(trace, "fsync(", "tides/scratch") < outcome);
+    assert_true(find(trace, "fsync(", "Trash/files") < outcome);
+    assert_true(find(trace, "renameat2(", "a.tmp") < find(trace, "fsync(", "tides/scratch"));
+    free(trace);
+}
+
+static void the_intent_commits_to_the_docket_that_was_written(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "want=$(sed -n 's/.*\"segment\":\"\\([0-9a-f]*\\)\".*/\\1/p' state/ledger/lines-*.jsonl); "
+           "have=$(sha256sum state/runs/2*/000001.docket | cut -d ' ' -f 1); test \"$want\" = \"$have\"");
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void what_is_sealed_is_the_digest_of_what_is_open(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "line=$(grep '\"kind\":\"outcome\"' state/ledger/lines-*.jsonl | head -n 1); "
+           "open=${line##*,\\\"open\\\":}; open=${open%?}; "
+           "have=$(printf %s \"$open\" | sha256sum | cut -d ' ' -f 1); "
+           "case $line in *\\\"sealed\\\":\\\"$have\\\"*) exit 0 ;; *) echo \"$open $have\"; exit 1 ;; esac");
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void nothing_is_reached_by_a_path_through_the_tree(void **state)
+{
+    const struct sandbox *s = *state;
+    char *trace = slurp(s, "trace");
+    for (const char *line = trace; (line = strstr(line, "renameat2(")); line++) {
+        size_t len = strcspn(line, "\n");
+        char *call = strndup(line, len);
+        assert_contains(call, "tides/scratch>, \""); /* a descriptor of the directory, and a bare name */
+        assert_lacks(call, "AT_FDCWD");
+        free(call);
+    }
+    free(trace);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, traced_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(intents_come_before_acts_and_outcomes_after_them),
+        TEST(no_outcome_is_written_before_its_act_is_on_the_disk),
+        TEST(the_intent_commits_to_the_docket_that_was_written),
+        TEST(what_is_sealed_is_the_digest_of_what_is_open),
+        TEST(nothing_is_reached_by_a_path_through_the_tree),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
