@@ -168,7 +168,8 @@ void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
     }
     object = json_object();
     olv_json_name(object, key, bytes);
-    json_object_foreach(object, member, value) olv_json_put_string(out, member, json_string_value(value));
+    json_object_foreach (object, member, value)
+        olv_json_put_string(out, member, json_string_value(value));
     json_decref(object);
 }
 
