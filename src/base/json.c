@@ -28,6 +28,12 @@ static void repair(const char *bytes, struct olv_text *out)
     }
 }
 
+/* The key under which all bytes of a name stand. */
+static void name_b64(const char *key, char out[48])
+{
+    snprintf(out, 48, "%.40s_b64", key);
+}
+
 void olv_json_name(json_t *object, const char *key, const char *bytes)
 {
     size_t len = strlen(bytes);
@@ -43,7 +49,7 @@ void olv_json_name(json_t *object, const char *key, const char *bytes)
     b64 = malloc(4 * (len / 3 + 1) + 1);
     if (b64)
         olv_base64((const uint8_t *)bytes, len, b64);
-    snprintf(key_b64, sizeof key_b64, "%.40s_b64", key);
+    name_b64(key, key_b64);
     json_object_set_new_nocheck(object, key_b64, json_string(b64 ? b64 : ""));
     free(b64);
 }
@@ -72,7 +78,7 @@ bool olv_json_get_name(const json_t *object, const char *key, struct olv_text *o
     long n;
     char *room;
     olv_text_clear(out);
-    snprintf(key_b64, sizeof key_b64, "%.40s_b64", key);
+    name_b64(key, key_b64);
     b64 = json_object_get(object, key_b64);
     if (!json_is_string(b64)) {
         if (json_is_string(plain))
@@ -157,19 +163,28 @@ void olv_json_put_string(struct olv_text *out, const char *key, const char *stri
     olv_text_add(out, "\"", 1);
 }
 
+static void put_member(struct olv_text *out, const json_t *object, const char *key)
+{
+    const char *value = json_string_value(json_object_get(object, key));
+    if (value)
+        olv_json_put_string(out, key, value);
+    else
+        out->failed = true;
+}
+
 void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
 {
+    char key_b64[48];
     json_t *object;
-    const char *member;
-    json_t *value;
     if (!u8_check((const uint8_t *)bytes, strlen(bytes))) {
         olv_json_put_string(out, key, bytes);
         return;
     }
     object = json_object();
     olv_json_name(object, key, bytes);
-    json_object_foreach (object, member, value)
-        olv_json_put_string(out, member, json_string_value(value));
+    name_b64(key, key_b64);
+    put_member(out, object, key);
+    put_member(out, object, key_b64);
     json_decref(object);
 }
 
