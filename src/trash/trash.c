@@ -222,9 +222,9 @@ bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const ch
     char info[NAME_MAX + 1];
     info_name(info, item);
     if (!olv_os_rename_new(trash->files, item, dir, name)) {
-        bool taken = errno == EEXIST;
-        olv_fail_system(err, name, "cannot move it out of the trash");
-        return taken ? olv_error_as(err, OLV_EXISTS) : false;
+        if (errno == EEXIST)
+            return olv_fail(err, OLV_EXISTS, "its place is taken, so it stays in the trash");
+        return olv_fail_system(err, name, "cannot move it out of the trash");
     }
     unlinkat(trash->info, info,
              0); /* should this fail, an info file without an item remains, which is harmless */
