@@ -173,6 +173,8 @@ bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
         return true;
     if (!olv_write_all(l->segment, l->pending.data, l->pending.len) || fsync(l->segment) < 0) {
         olv_fail_system(err, "ledger", "cannot write the ledger");
+        olv_error_hint(err,
+                       "make room for it; the next run finds out what was done and completes the record");
         if (ftruncate(l->segment, (off_t)l->segment_bytes) == 0)
             fsync(l->segment);
         return false;

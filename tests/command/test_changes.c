@@ -185,6 +185,32 @@ static void a_full_disk_loses_nothing(void **state)
     outcome_free(&o);
 }
 
+static void a_ledger_that_ran_out_of_room_is_completed_later(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    for (int i = 0; i < 3000; i++) {
+        char name[64];
+        snprintf(name, sizeof name, "tides/scratch/plot-%04d.tmp", i);
+        make_file(s, name, "x", 50);
+    }
+    o = shell(s, "mkdir small && mount -t tmpfs -o size=1000k tmpfs small && mkdir -m 700 small/state; "
+                 "$O --state small/state --policy policy.yaml enforce --yes >/dev/null; echo first $?; "
+                 "mount -o remount,size=50m small; "
+                 "$O --state small/state --policy policy.yaml enforce --yes >/dev/null; echo second $?; "
+                 "$O --state small/state audit verify; $O --state small/state audit show | grep -c 'discard: "
+                 "done'; umount small");
+    assert_contains(o.err, "cannot write the ledger: No space left on device");
+    assert_contains(o.err, "an earlier run was cut short");
+    assert_contains(o.out, "first 1\nsecond 0\nSound: ");
+    assert_contains(o.out, "\n3003\n"); /* every file has its outcome */
+    assert_int_equal(count_entries(s, "data/Trash/files"), 3003);
+    assert_int_equal(count_entries(s, "data/Trash/info"), 3003);
+    outcome_free(&o);
+}
+
 static void ctrl_c_finishes_the_file_and_tells(void **state)
 {
     const struct sandbox *s = *state;
@@ -235,6 +261,7 @@ int main(void)
         TEST(a_run_killed_before_its_outcomes_are_written_is_settled),
         TEST(a_rename_that_fails_is_one_files_failure),
         TEST(a_full_disk_loses_nothing),
+        TEST(a_ledger_that_ran_out_of_room_is_completed_later),
         TEST(ctrl_c_finishes_the_file_and_tells),
         TEST(a_public_directory_is_checked_after_the_rename),
     };
