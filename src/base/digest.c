@@ -6,6 +6,7 @@
 #include <openssl/evp.h>
 #include <openssl/rand.h>
 #include <stdlib.h>
+#include <string.h>
 
 struct olv_hasher {
     EVP_MD *md;
@@ -94,6 +95,16 @@ void olv_base64(const uint8_t *bytes, size_t len, char *out)
     EVP_EncodeBlock((unsigned char *)out, bytes, (int)len);
 }
 
+/* Whether the last four characters are the only way to write what they stand for: RFC 4648, section 3.5 lets
+ * a decoder refuse stray bits behind the last byte, and then every text has one spelling. */
+static bool is_canonical(const char *text, size_t len, const uint8_t *bytes, size_t count)
+{
+    char again[5];
+    size_t rest = count % 3 ? count % 3 : 3;
+    olv_base64(bytes + count - rest, rest, again);
+    return memcmp(again, text + len - 4, 4) == 0;
+}
+
 long olv_unbase64(const char *text, size_t len, uint8_t *out)
 {
     long n;
@@ -102,5 +113,6 @@ long olv_unbase64(const char *text, size_t len, uint8_t *out)
     n = EVP_DecodeBlock(out, (const unsigned char *)text, (int)len);
     if (n < 0)
         return -1;
-    return n - (text[len - 1] == '=') - (text[len - 2] == '=');
+    n -= (text[len - 1] == '=') + (text[len - 2] == '=');
+    return is_canonical(text, len, out, (size_t)n) ? n : -1;
 }

@@ -95,7 +95,7 @@ static void another_reader_of_the_formats_agrees(void **state)
     const struct sandbox *s = *state;
     struct olv_key *key = key_of(s);
     struct olv_text note = note_of(key, "origin\n7\nroot\n");
-    char *line = slurp(s, "keys/ledger.pub"), *plus = strrchr(line, '+'),
+    char *line = slurp(s, "keys/ledger.pub"), *plus = strchr(strchr(line, '+') + 1, '+'),
          *signature = strrchr(note.data, ' ') + 1;
     uint8_t public_key[60], signed_bytes[100];
     EVP_PKEY *pkey;

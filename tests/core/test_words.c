@@ -141,6 +141,7 @@ static void digests_and_spellings_match_their_standards(void **state)
     assert_int_equal(olv_unbase64("Zm9vYg==", 8, back), 4);
     assert_memory_equal(back, "foob", 4);
     assert_int_equal(olv_unbase64("Zm9vY", 5, back), -1);
+    assert_int_equal(olv_unbase64("Zm9vYh==", 8, back), -1); /* stray bits behind the last byte */
     assert_false(olv_unhex("0g", 2, back));
     olv_hasher_free(hasher);
 }
