@@ -43,6 +43,7 @@ struct olv_run_result {
     uint64_t refused;  /* its place is taken; nothing was touched */
     uint64_t failed;
     bool is_interrupted;
+    bool is_complete; /* the whole docket was gone through and its record is on the disk */
 };
 
 /* Carries the docket out, batch by batch. False when the run itself could not go on (the ledger, the docket);

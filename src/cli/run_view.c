@@ -48,7 +48,7 @@ static void add_part(struct olv_text *line, uint64_t count, const char *words)
 static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
                          const char *done, bool can_recover)
 {
-    bool is_all = r->failed + r->refused + r->declined == 0 && !r->is_interrupted;
+    bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     struct olv_text line = {0}, back = {0};
     char size[OLV_SIZE_TEXT], words[64];
     snprintf(words, sizeof words, "%s (%s)", done, olv_size_format(r->done_bytes, size));
@@ -61,8 +61,11 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
     if (line.len == 0)
         olv_text_puts(&line, "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
-           r->is_interrupted ? "Interrupted: " : "Done: ", olv_text_string(&line), term_end(cli),
-           term_begin(cli, STYLE_HEADING), olv_run_id(run), term_end(cli));
+           r->is_interrupted ? "Interrupted: "
+           : r->is_complete  ? "Done: "
+                             : "Stopped: ",
+           olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
+           term_end(cli));
     if (r->done && can_recover) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");

@@ -296,5 +296,6 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv
     ok = ok && do_batches(&c, docket, err) && end(&c, err);
     recorder_free(c.recorder);
     olv_segment_free(&c.writer);
+    result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */
 }

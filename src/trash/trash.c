@@ -38,6 +38,15 @@ bool olv_trash_home(char *out, size_t size, struct olv_error *err)
     return n > 0 && (size_t)n < size ? true : olv_fail(err, OLV_STATE, "the path of the trash is too long");
 }
 
+/* Said once, before anything is tried, instead of once for every file. */
+static bool is_writable(int dir, const char *path, struct olv_error *err)
+{
+    if (faccessat(dir, ".", W_OK | X_OK, AT_EACCESS) == 0)
+        return true;
+    olv_fail_system(err, path, "the trash cannot be written");
+    return olv_error_as(err, OLV_STATE);
+}
+
 static bool open_parts(struct olv_trash *trash, const char *path, bool create, struct olv_error *err)
 {
     char real[PATH_MAX];
@@ -49,6 +58,8 @@ static bool open_parts(struct olv_trash *trash, const char *path, bool create, s
         return false;
     trash->info = olv_private_open(trash->dir, "info", create, path, "`info` in the trash", err);
     if (trash->info < 0)
+        return false;
+    if (create && (!is_writable(trash->files, path, err) || !is_writable(trash->info, path, err)))
         return false;
     if (!olv_os_stat(trash->files, "", &trash->files_stat) || !realpath(path, real))
         return olv_fail_system(err, path, "cannot look at the trash");

@@ -10,6 +10,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 static const struct olv_instant NOW = {1795000000, 0};
@@ -165,6 +166,37 @@ static void a_trash_that_is_not_ours_alone_is_refused(void **state)
     assert_int_equal(err.sys, ENOENT);
 }
 
+/* As a user whose trash is read-only; root could write anyway. */
+static void a_trash_that_cannot_be_written_is_refused_before_anything_is_tried(void **state)
+{
+    const struct sandbox *s = *state;
+    pid_t pid;
+    int status;
+    if (geteuid() != 0)
+        skip();
+    chmod(s->path, 0755);
+    make_dir(s, "Trash");
+    make_dir(s, "Trash/files");
+    make_dir(s, "Trash/info");
+    assert_int_equal(chown(in(s, "Trash"), 65534, 65534), 0);
+    assert_int_equal(chown(in(s, "Trash/files"), 65534, 65534), 0);
+    assert_int_equal(chown(in(s, "Trash/info"), 65534, 65534), 0);
+    chmod(in(s, "Trash/info"), 0500);
+    pid = fork();
+    if (pid == 0) {
+        struct olv_error err = {0};
+        struct olv_trash *reading;
+        bool ok = setuid(65534) == 0 && !olv_trash_open(in(s, "Trash"), true, &err);
+        ok = ok && err.code == OLV_STATE && err.sys == EACCES && strstr(err.what, "cannot be written");
+        reading = olv_trash_open(in(s, "Trash"), false, &err); /* but it can be looked at */
+        ok = ok && reading;
+        olv_trash_close(reading);
+        _exit(ok ? 0 : 1);
+    }
+    waitpid(pid, &status, 0);
+    assert_int_equal(status, 0);
+}
+
 static void info_files_of_other_programs_are_understood(void **state)
 {
     static const struct {
@@ -235,6 +267,7 @@ int main(void)
         TEST(what_failed_leaves_nothing_behind),
         TEST(taking_out_never_replaces),
         TEST(a_trash_that_is_not_ours_alone_is_refused),
+        TEST(a_trash_that_cannot_be_written_is_refused_before_anything_is_tried),
         TEST(info_files_of_other_programs_are_understood),
         TEST(sound_torn_and_lost_items_are_told_apart),
     };
