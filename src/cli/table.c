@@ -66,6 +66,8 @@ static void write_cell(const struct table *t, size_t column, struct olv_text *te
 {
     bool is_last = column + 1 == t->count;
     unsigned columns;
+    if (is_last && text->len == 0)
+        return; /* no blanks at the end of a line */
     if (t->columns[column].is_elastic && t->cli->width)
         term_shorten(text, width);
     columns = term_columns(olv_text_string(text));
