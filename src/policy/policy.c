@@ -1,15 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* From the YAML tree to a policy. Each mapping is read through a table of its keys; whatever is wrong is
  * noted and reading goes on, so that one run of `check` finds everything. */
-#include "policy/document.h"
+#include "policy/mapping.h"
 
 #include "base/accounts.h"
-#include "base/arena.h"
 #include "base/digest.h"
 #include "olvido/nearest.h"
 #include "policy/expr.h"
 
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -20,143 +18,19 @@ struct olv_policy_memory {
     struct olv_arena arena;
 };
 
-struct reader {
-    struct document doc;
-    struct olv_diagnostics *list;
-    struct olv_policy *policy;
-    struct olv_arena *arena;
-    struct fy_node *statement; /* the scalar whose expression is being parsed */
-    bool out_of_memory;
-};
-
-/* A key of a mapping: `read` is NULL for one that is known but not built yet. */
-struct key {
-    const char *name;
-    void (*read)(struct reader *r, struct fy_node *value, void *target);
-    bool is_required;
-};
-
-static void complain(struct reader *r, struct place place, const char *expected, const char *nearest,
-                     const char *format, ...)
-{
-    char message[512];
-    va_list args;
-    va_start(args, format);
-    vsnprintf(message, sizeof message, format, args);
-    va_end(args);
-    diagnose(r->list, &r->doc.source, place, (struct complaint){message, expected, nearest});
-}
-
-static const char *scalar(struct fy_node *node, size_t *len)
-{
-    return node && fy_node_is_scalar(node) && !fy_node_is_alias(node) ? fy_node_get_scalar(node, len) : NULL;
-}
-
-/* A copied string, or NULL after a complaint. */
-static const char *read_string(struct reader *r, struct fy_node *node, const char *what)
-{
-    size_t len;
-    const char *text = scalar(node, &len), *copy;
-    if (!text || len == 0) {
-        complain(r, node_place(node), "text", NULL, "%s must be text%s", what, text ? ", and not empty" : "");
-        return NULL;
-    }
-    copy = olv_arena_copy(r->arena, text, len);
-    r->out_of_memory |= !copy;
-    return copy;
-}
-
-/* ---- mappings in general ---- */
-
-static void name_keys(const struct key *keys, size_t count, char *out, size_t size)
-{
-    size_t at = 0;
-    out[0] = '\0';
-    for (size_t i = 0; i < count && at < size; i++)
-        if (keys[i].read)
-            at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
-}
-
-static void unknown_key(struct reader *r, struct place place, const char *name, size_t len,
-                        const struct key *keys, size_t count)
-{
-    const char *names[32];
-    char expected[256];
-    for (size_t i = 0; i < count; i++)
-        names[i] = keys[i].name;
-    name_keys(keys, count, expected, sizeof expected);
-    complain(r, place, expected, olv_nearest(name, len, names, count), "there is no key `%.*s` here",
-             (int)(len > 100 ? 100 : len), name);
-}
-
-static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
-                      void *target, bool *seen)
-{
-    struct fy_node *key = fy_node_pair_key(pair), *value = fy_node_pair_value(pair);
-    size_t len = 0;
-    const char *name = scalar(key, &len);
-    for (size_t i = 0; name && i < count; i++) {
-        if (strlen(keys[i].name) != len || memcmp(keys[i].name, name, len) != 0)
-            continue;
-        seen[i] = true;
-        if (keys[i].read)
-            keys[i].read(r, value, target);
-        else
-            complain(r, node_place(key), NULL, NULL,
-                     "`%s` is not built yet: this version cannot carry it out", keys[i].name);
-        return;
-    }
-    unknown_key(r, node_place(key), name ? name : "", len, keys, count);
-}
-
-static void read_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
-                         size_t count, void *target)
-{
-    struct fy_node_pair *pair;
-    void *iterator = NULL;
-    bool seen[32] = {false};
-    if (!node || !fy_node_is_mapping(node)) {
-        complain(r, node_place(node), "key: value", NULL, "%s must be a mapping", what);
-        return;
-    }
-    while ((pair = fy_node_mapping_iterate(node, &iterator)))
-        read_pair(r, pair, keys, count, target, seen);
-    for (size_t i = 0; i < count; i++)
-        if (keys[i].is_required && !seen[i])
-            complain(r, node_place(node), keys[i].name, NULL, "%s has no `%s`", what, keys[i].name);
-}
-
-/* An array of `count` zeroed items in the arena; NULL after a complaint. */
-static void *new_items(struct reader *r, struct fy_node *list, const char *what, int most, size_t item_size)
-{
-    int count = list && fy_node_is_sequence(list) ? fy_node_sequence_item_count(list) : 0;
-    void *items;
-    if (count <= 0 || count > most) {
-        if (count > most)
-            complain(r, node_place(list), NULL, NULL, "%s has %d entries; at most %d are allowed", what,
-                     count, most);
-        else
-            complain(r, node_place(list), "a list", NULL, "%s must be a list with at least one entry", what);
-        return NULL;
-    }
-    items = olv_arena_alloc(r->arena, (size_t)count * item_size);
-    r->out_of_memory |= !items;
-    return items;
-}
-
 /* ---- steps ---- */
 
 static void read_after(struct reader *r, struct fy_node *node, void *target)
 {
     struct olv_step *step = target;
     size_t len, at;
-    const char *text = scalar(node, &len);
+    const char *text = policy_scalar(node, &len);
     if (text && olv_duration_parse(text, len, &step->after, &at)) {
-        step->after_text = read_string(r, node, "`after`");
+        step->after_text = policy_string(r, node, "`after`");
         return;
     }
-    complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
-             "`%.*s` is no duration", text ? (int)(len > 60 ? 60 : len) : 0, text ? text : "");
+    policy_complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
+                    "`%.*s` is no duration", text ? (int)(len > 60 ? 60 : len) : 0, text ? text : "");
 }
 
 static bool is_built(enum olv_act_id act)
@@ -169,20 +43,20 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
     const char *names[OLV_ACT_RECOVER], *text;
     struct olv_step *step = target;
     size_t len = 0;
-    text = scalar(node, &len);
+    text = policy_scalar(node, &len);
     for (int act = 0; act < OLV_ACT_RECOVER; act++) {
         names[act] = olv_act_word((enum olv_act_id)act);
         if (!text || strlen(names[act]) != len || memcmp(names[act], text, len) != 0)
             continue;
         step->act = (enum olv_act_id)act;
         if (!is_built(step->act))
-            complain(r, node_place(node), "keep, tell or discard", NULL, "the act `%s` is not built yet",
-                     names[act]);
+            policy_complain(r, node_place(node), "keep, tell or discard", NULL,
+                            "the act `%s` is not built yet", names[act]);
         return;
     }
-    complain(r, node_place(node), "keep, tell or discard",
-             text ? olv_nearest(text, len, names, OLV_ACT_RECOVER) : NULL, "there is no act `%.*s`",
-             (int)(len > 60 ? 60 : len), text ? text : "");
+    policy_complain(r, node_place(node), "keep, tell or discard",
+                    text ? olv_nearest(text, len, names, OLV_ACT_RECOVER) : NULL, "there is no act `%.*s`",
+                    (int)(len > 60 ? 60 : len), text ? text : "");
 }
 
 static const struct key step_keys[] = {
@@ -203,10 +77,10 @@ static void read_steps(struct reader *r, struct fy_node *node, void *target)
     struct olv_rule *rule = target;
     struct fy_node *item;
     void *iterator = NULL;
-    rule->steps = new_items(r, node, "`steps`", MOST_STEPS, sizeof *rule->steps);
+    rule->steps = policy_items(r, node, "`steps`", MOST_STEPS, sizeof *rule->steps);
     while (rule->steps && (item = fy_node_sequence_iterate(node, &iterator)))
-        read_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys,
-                     &rule->steps[rule->step_count++]);
+        policy_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys,
+                       &rule->steps[rule->step_count++]);
     if (rule->steps)
         qsort(rule->steps, rule->step_count, sizeof *rule->steps, by_after);
 }
@@ -216,26 +90,26 @@ static void read_steps(struct reader *r, struct fy_node *node, void *target)
 static void read_rule_name(struct reader *r, struct fy_node *node, void *target)
 {
     struct olv_rule *rule = target;
-    rule->name = read_string(r, node, "`name`");
+    rule->name = policy_string(r, node, "`name`");
     if (rule->name && strlen(rule->name) > 64)
-        complain(r, node_place(node), "at most 64 bytes", NULL, "the name of a rule is too long");
+        policy_complain(r, node_place(node), "at most 64 bytes", NULL, "the name of a rule is too long");
 }
 
 static void read_rule_note(struct reader *r, struct fy_node *node, void *target)
 {
-    ((struct olv_rule *)target)->note = read_string(r, node, "`note`");
+    ((struct olv_rule *)target)->note = policy_string(r, node, "`note`");
 }
 
 static const char *read_path(struct reader *r, struct fy_node *node)
 {
-    const char *path = read_string(r, node, "`under`");
+    const char *path = policy_string(r, node, "`under`");
     if (!path)
         return NULL;
     if (strpbrk(path, "*?"))
-        complain(r, node_place(node), "a path", NULL, "globs in `under` are not built yet");
+        policy_complain(r, node_place(node), "a path", NULL, "globs in `under` are not built yet");
     else if (path[0] != '/')
-        complain(r, node_place(node), "an absolute path, beginning with /", NULL,
-                 "`%s` is not an absolute path", path);
+        policy_complain(r, node_place(node), "an absolute path, beginning with /", NULL,
+                        "`%s` is not an absolute path", path);
     return path;
 }
 
@@ -246,7 +120,7 @@ static void read_under(struct reader *r, struct fy_node *node, void *target)
     void *iterator = NULL;
     const char **paths;
     bool is_list = node && fy_node_is_sequence(node);
-    paths = is_list ? new_items(r, node, "`under`", MOST_PATHS, sizeof *paths)
+    paths = is_list ? policy_items(r, node, "`under`", MOST_PATHS, sizeof *paths)
                     : olv_arena_alloc(r->arena, sizeof *paths);
     if (!paths)
         return;
@@ -260,22 +134,22 @@ static void read_under(struct reader *r, struct fy_node *node, void *target)
 static void complain_in_statement(void *self, const struct expr_complaint *c)
 {
     struct reader *r = self;
-    complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s",
-             c->message);
+    policy_complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s",
+                    c->message);
 }
 
 static void read_where(struct reader *r, struct fy_node *node, void *target)
 {
     struct expr_parse_options options = {r, complain_in_statement, olv_user_id, olv_group_id};
     struct olv_rule *rule = target;
-    rule->where = read_string(r, node, "`where`");
+    rule->where = policy_string(r, node, "`where`");
     if (!rule->where)
         return;
     r->statement = node;
     rule->where_expr = expr_parse(rule->where, strlen(rule->where), r->arena, &options);
     if (rule->where_expr && rule->where_expr->names_directory)
-        complain(r, node_place(node), "a statement about files, links, sockets, pipes or devices", NULL,
-                 "rules about directories are not built yet");
+        policy_complain(r, node_place(node), "a statement about files, links, sockets, pipes or devices",
+                        NULL, "rules about directories are not built yet");
 }
 
 static const struct key rule_keys[] = {
@@ -289,9 +163,9 @@ static void check_name_is_new(struct reader *r, struct fy_node *item, const stru
 {
     for (const struct olv_rule *other = r->policy->rules; other < rule; other++)
         if (rule->name && other->name && strcmp(rule->name, other->name) == 0)
-            complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
-                     "a name of its own", NULL, "there are two rules named `%s` (the first in line %d)",
-                     rule->name, other->line);
+            policy_complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
+                            "a name of its own", NULL,
+                            "there are two rules named `%s` (the first in line %d)", rule->name, other->line);
 }
 
 static int line_of(const struct source *source, struct place place)
@@ -307,11 +181,11 @@ static void read_rules(struct reader *r, struct fy_node *node, void *target)
     struct olv_policy *policy = target;
     struct fy_node *item;
     void *iterator = NULL;
-    policy->rules = new_items(r, node, "`rules`", MOST_RULES, sizeof *policy->rules);
+    policy->rules = policy_items(r, node, "`rules`", MOST_RULES, sizeof *policy->rules);
     while (policy->rules && (item = fy_node_sequence_iterate(node, &iterator))) {
         struct olv_rule *rule = &policy->rules[policy->rule_count++];
         rule->line = line_of(&r->doc.source, node_place(item));
-        read_mapping(r, item, "a rule", rule_keys, sizeof rule_keys / sizeof *rule_keys, rule);
+        policy_mapping(r, item, "a rule", rule_keys, sizeof rule_keys / sizeof *rule_keys, rule);
         check_name_is_new(r, item, rule);
     }
 }
@@ -321,25 +195,26 @@ static void read_rules(struct reader *r, struct fy_node *node, void *target)
 static void read_version(struct reader *r, struct fy_node *node, void *target)
 {
     size_t len = 0;
-    const char *text = scalar(node, &len);
+    const char *text = policy_scalar(node, &len);
     (void)target;
     if (!text || len != 1 || text[0] != '1')
-        complain(r, node_place(node), "1", NULL, "this version of Olvido reads format 1 of the policy only");
+        policy_complain(r, node_place(node), "1", NULL,
+                        "this version of Olvido reads format 1 of the policy only");
 }
 
 static void read_title(struct reader *r, struct fy_node *node, void *target)
 {
-    ((struct olv_policy *)target)->title = read_string(r, node, "`title`");
+    ((struct olv_policy *)target)->title = policy_string(r, node, "`title`");
 }
 
 static void read_author(struct reader *r, struct fy_node *node, void *target)
 {
-    ((struct olv_policy *)target)->author = read_string(r, node, "`author`");
+    ((struct olv_policy *)target)->author = policy_string(r, node, "`author`");
 }
 
 static void read_note(struct reader *r, struct fy_node *node, void *target)
 {
-    ((struct olv_policy *)target)->note = read_string(r, node, "`note`");
+    ((struct olv_policy *)target)->note = policy_string(r, node, "`note`");
 }
 
 static const struct key policy_keys[] = {
@@ -352,9 +227,10 @@ static void read_policy(struct reader *r)
 {
     struct fy_node *root = fy_document_root(r->doc.tree);
     if (!root)
-        complain(r, (struct place){0, 0}, "olvido: 1, and rules", NULL, "the policy is empty");
+        policy_complain(r, (struct place){0, 0}, "olvido: 1, and rules", NULL, "the policy is empty");
     else
-        read_mapping(r, root, "the policy", policy_keys, sizeof policy_keys / sizeof *policy_keys, r->policy);
+        policy_mapping(r, root, "the policy", policy_keys, sizeof policy_keys / sizeof *policy_keys,
+                       r->policy);
 }
 
 static struct olv_policy *new_policy(const char *path)

@@ -1,0 +1,115 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Whatever is wrong is noted and reading goes on, so that one run of `check` finds everything. */
+#include "policy/mapping.h"
+
+#include "olvido/nearest.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+void policy_complain(struct reader *r, struct place place, const char *expected, const char *nearest,
+                     const char *format, ...)
+{
+    char message[512];
+    va_list args;
+    va_start(args, format);
+    vsnprintf(message, sizeof message, format, args);
+    va_end(args);
+    diagnose(r->list, &r->doc.source, place, (struct complaint){message, expected, nearest});
+}
+
+const char *policy_scalar(struct fy_node *node, size_t *len)
+{
+    return node && fy_node_is_scalar(node) && !fy_node_is_alias(node) ? fy_node_get_scalar(node, len) : NULL;
+}
+
+const char *policy_string(struct reader *r, struct fy_node *node, const char *what)
+{
+    size_t len;
+    const char *text = policy_scalar(node, &len), *copy;
+    if (!text || len == 0) {
+        policy_complain(r, node_place(node), "text", NULL, "%s must be text%s", what,
+                        text ? ", and not empty" : "");
+        return NULL;
+    }
+    copy = olv_arena_copy(r->arena, text, len);
+    r->out_of_memory |= !copy;
+    return copy;
+}
+
+static void name_keys(const struct key *keys, size_t count, char *out, size_t size)
+{
+    size_t at = 0;
+    out[0] = '\0';
+    for (size_t i = 0; i < count && at < size; i++)
+        if (keys[i].read)
+            at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
+}
+
+static void unknown_key(struct reader *r, struct place place, const char *name, size_t len,
+                        const struct key *keys, size_t count)
+{
+    const char *names[MOST_KEYS];
+    char expected[256];
+    for (size_t i = 0; i < count; i++)
+        names[i] = keys[i].name;
+    name_keys(keys, count, expected, sizeof expected);
+    policy_complain(r, place, expected, olv_nearest(name, len, names, count), "there is no key `%.*s` here",
+                    (int)(len > 100 ? 100 : len), name);
+}
+
+static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
+                      void *target, bool *seen)
+{
+    struct fy_node *key = fy_node_pair_key(pair), *value = fy_node_pair_value(pair);
+    size_t len = 0;
+    const char *name = policy_scalar(key, &len);
+    for (size_t i = 0; name && i < count; i++) {
+        if (strlen(keys[i].name) != len || memcmp(keys[i].name, name, len) != 0)
+            continue;
+        seen[i] = true;
+        if (keys[i].read)
+            keys[i].read(r, value, target);
+        else
+            policy_complain(r, node_place(key), NULL, NULL,
+                            "`%s` is not built yet: this version cannot carry it out", keys[i].name);
+        return;
+    }
+    unknown_key(r, node_place(key), name ? name : "", len, keys, count);
+}
+
+void policy_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
+                    size_t count, void *target)
+{
+    struct fy_node_pair *pair;
+    void *iterator = NULL;
+    bool seen[MOST_KEYS] = {false};
+    if (!node || !fy_node_is_mapping(node)) {
+        policy_complain(r, node_place(node), "key: value", NULL, "%s must be a mapping", what);
+        return;
+    }
+    while ((pair = fy_node_mapping_iterate(node, &iterator)))
+        read_pair(r, pair, keys, count, target, seen);
+    for (size_t i = 0; i < count; i++)
+        if (keys[i].is_required && !seen[i])
+            policy_complain(r, node_place(node), keys[i].name, NULL, "%s has no `%s`", what, keys[i].name);
+}
+
+void *policy_items(struct reader *r, struct fy_node *list, const char *what, int most, size_t item_size)
+{
+    int count = list && fy_node_is_sequence(list) ? fy_node_sequence_item_count(list) : 0;
+    void *items;
+    if (count <= 0 || count > most) {
+        if (count > most)
+            policy_complain(r, node_place(list), NULL, NULL, "%s has %d entries; at most %d are allowed",
+                            what, count, most);
+        else
+            policy_complain(r, node_place(list), "a list", NULL, "%s must be a list with at least one entry",
+                            what);
+        return NULL;
+    }
+    items = olv_arena_alloc(r->arena, (size_t)count * item_size);
+    r->out_of_memory |= !items;
+    return items;
+}

@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Reading a mapping through a table of its keys: what every part of a policy has in common. */
+#ifndef OLV_POLICY_MAPPING_H
+#define OLV_POLICY_MAPPING_H
+
+#include "base/arena.h"
+#include "policy/document.h"
+
+enum { MOST_KEYS = 32 };
+
+struct reader {
+    struct document doc;
+    struct olv_diagnostics *list;
+    struct olv_policy *policy;
+    struct olv_arena *arena;
+    struct fy_node *statement; /* the scalar whose expression is being parsed */
+    bool out_of_memory;
+};
+
+/* A key of a mapping: `read` is NULL for one that is known but not built yet. */
+struct key {
+    const char *name;
+    void (*read)(struct reader *r, struct fy_node *value, void *target);
+    bool is_required;
+};
+
+/* Notes what is wrong at a place; `expected` and `nearest` may be NULL. Reading goes on. */
+void policy_complain(struct reader *r, struct place place, const char *expected, const char *nearest,
+                     const char *format, ...);
+/* The value of a scalar, or NULL for anything else. */
+const char *policy_scalar(struct fy_node *node, size_t *len);
+/* A copied string that is not empty, or NULL after a complaint. */
+const char *policy_string(struct reader *r, struct fy_node *node, const char *what);
+/* Reads each pair through its key's line in the table; complains about unknown, unbuilt and missing ones. */
+void policy_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
+                    size_t count, void *target);
+/* An array for the items of a list, zeroed, in the arena; NULL after a complaint. */
+void *policy_items(struct reader *r, struct fy_node *list, const char *what, int most, size_t item_size);
+
+#endif
