@@ -38,6 +38,9 @@ struct olv_docket_entry {
 
 enum { OLV_BY_HAND = 0xFFFF };
 
+/* Appends the absolute path of the entry. */
+void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out);
+
 /* Writing a segment: begin, add, read `bytes`. Strings are copied; a failed allocation shows in bytes.failed.
  */
 struct olv_segment_writer {

@@ -11,7 +11,6 @@
 enum olv_trouble_kind {
     OLV_TROUBLE_UNREADABLE,  /* a place could not be looked into */
     OLV_TROUBLE_OTHER_MOUNT, /* another file system begins here; it was not entered */
-    OLV_TROUBLE_OWN,         /* a place that is Olvido's own or guarded; it was not entered */
     OLV_TROUBLE_FAILED       /* an act on one file failed */
 };
 

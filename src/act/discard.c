@@ -14,10 +14,7 @@
 static const char *path_of(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
     olv_text_clear(&c->path);
-    olv_text_puts(&c->path, e->directory);
-    if (c->path.len > 1)
-        olv_text_puts(&c->path, "/");
-    olv_text_puts(&c->path, e->name);
+    olv_docket_entry_path(e, &c->path);
     return olv_text_string(&c->path);
 }
 

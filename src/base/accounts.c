@@ -5,6 +5,8 @@
 #include <grp.h>
 #include <pwd.h>
 #include <stdio.h>
+#include <stdlib.h>
+#include <unistd.h>
 
 bool olv_user_id(const char *name, uint32_t *out)
 {
@@ -31,8 +33,28 @@ void olv_user_name(uint32_t id, char *out, size_t size)
         snprintf(out, size, "%u", id);
 }
 
-bool olv_user_home(uint32_t id, char *out, size_t size)
+/* HOME, else what the system knows; NULL when neither is an absolute path. */
+static const char *home_directory(void)
 {
-    const struct passwd *user = getpwuid(id);
-    return user && user->pw_dir && (size_t)snprintf(out, size, "%s", user->pw_dir) < size;
+    const char *home = getenv("HOME");
+    const struct passwd *user;
+    if (home && home[0] == '/')
+        return home;
+    user = getpwuid(geteuid());
+    return user && user->pw_dir && user->pw_dir[0] == '/' ? user->pw_dir : NULL;
+}
+
+bool olv_user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size,
+                    struct olv_error *err)
+{
+    const char *base = getenv(variable), *home = home_directory();
+    int n;
+    if (base && base[0] == '/')
+        n = snprintf(out, size, "%s/%s", base, name);
+    else if (home)
+        n = snprintf(out, size, "%s/%s/%s", home, below_home, name);
+    else
+        return olv_fail(err, OLV_STATE, "there is no home directory; set HOME or %s", variable);
+    return n > 0 && (size_t)n < size ? true
+                                     : olv_fail(err, OLV_STATE, "the path of the home directory is too long");
 }

@@ -4,6 +4,8 @@
 #ifndef OLV_BASE_ACCOUNTS_H
 #define OLV_BASE_ACCOUNTS_H
 
+#include "olvido/error.h"
+
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
@@ -12,7 +14,10 @@ bool olv_user_id(const char *name, uint32_t *out);
 bool olv_group_id(const char *name, uint32_t *out);
 /* The name of the user, or its number in digits. */
 void olv_user_name(uint32_t id, char *out, size_t size);
-/* The home directory of the user; false when it has none. */
-bool olv_user_home(uint32_t id, char *out, size_t size);
+/* Where something of the calling user's is, by the XDG Base Directory specification: `name` in the directory
+ * that the variable names, else in `below_home` of the home directory. False with OLV_STATE when there is no
+ * home. */
+bool olv_user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size,
+                    struct olv_error *err);
 
 #endif

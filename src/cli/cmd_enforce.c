@@ -94,18 +94,18 @@ static void ask_all(struct enforcing *e)
 static bool ask_file(struct enforcing *e, const struct olv_docket_entry *entry)
 {
     static const char *const answers[] = {"no", "yes", "rest", "stop", NULL};
-    struct olv_text question = {0};
+    struct olv_text question = {0}, path = {0};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
     int answer;
     watch_clear(e->cli);
     olv_text_puts(&question, "discard ");
-    term_name(&question, entry->directory);
-    olv_text_puts(&question, entry->directory[1] ? "/" : "");
-    term_name(&question, entry->name);
+    olv_docket_entry_path(entry, &path);
+    term_name(&question, olv_text_string(&path));
     olv_text_printf(&question, " (%s, %s)?", olv_size_format(entry->identity.size_bytes, size),
                     term_date(entry->identity.modified, date));
     answer = ask(e->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
+    olv_text_free(&path);
     if (answer == 2)
         e->answers[entry->rule] = ANSWER_YES;
     if (answer == 3 || answer < 0)

@@ -243,9 +243,8 @@ static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_ent
     olv_text_clear(record);
     olv_text_add(record, &l, sizeof l);
     olv_text_add(record, e->rule_name, l.rule_len);
-    olv_text_puts(record, e->directory);
-    olv_text_puts(record, e->directory[1] ? "/" : "");
-    olv_text_add(record, e->name, strlen(e->name) + 1);
+    olv_docket_entry_path(e, record);
+    olv_text_add(record, "", 1);
     if (record->failed)
         return olv_fail_memory(err);
     return olv_sorter_add(sorter, (struct olv_record){e->identity.modified, record->data, record->len}, err);

@@ -103,7 +103,7 @@ static void on_trouble(void *self, const struct olv_trouble *t)
 {
     struct cli_watch *w = self;
     struct olv_text line = {0};
-    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT || t->kind == OLV_TROUBLE_OWN;
+    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT;
     if (is_note && !cli_has(w->cli, OPT_VERBOSE))
         return;
     w->count += !is_note;

@@ -10,6 +10,13 @@
 
 static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '1'};
 
+void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out)
+{
+    olv_text_puts(out, entry->directory);
+    olv_text_puts(out, entry->directory[1] ? "/" : ""); /* the root ends in one already */
+    olv_text_puts(out, entry->name);
+}
+
 /* ---- writing ---- */
 
 static void put(struct olv_text *out, uint64_t value, unsigned bytes)

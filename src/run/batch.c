@@ -66,9 +66,7 @@ static const char *path_of(struct olv_run *run, const struct olv_docket_entry *e
     if (*e->target)
         return e->target;
     olv_text_clear(path);
-    olv_text_puts(path, e->directory);
-    olv_text_puts(path, path->len > 1 ? "/" : "");
-    olv_text_puts(path, e->name);
+    olv_docket_entry_path(e, path);
     return olv_text_string(path);
 }
 

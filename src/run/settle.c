@@ -69,7 +69,7 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
     if (!was_applied)
         o.result = OLV_LEFT;
     olv_text_clear(&context->path);
-    olv_text_printf(&context->path, "%s%s%s", e->directory, e->directory[1] ? "/" : "", e->name);
+    olv_docket_entry_path(e, &context->path);
     olv_ledger_outcome(s->run->ledger,
                        &(struct olv_outcome_facts){
                            .run = s->id,

@@ -21,21 +21,7 @@ enum { SUFFIX_LEN = sizeof SUFFIX - 1, LARGEST_INFO = 65536 };
 
 bool olv_trash_home(char *out, size_t size, struct olv_error *err)
 {
-    const char *data = getenv("XDG_DATA_HOME"), *home = getenv("HOME");
-    char own[PATH_MAX];
-    int n;
-    if (data && data[0] == '/') {
-        n = snprintf(out, size, "%s/Trash", data);
-    } else {
-        if ((!home || home[0] != '/') && olv_user_home((uint32_t)geteuid(), own, sizeof own))
-            home = own;
-        if (!home || home[0] != '/') {
-            olv_fail(err, OLV_STATE, "there is no home directory, so there is no trash");
-            return olv_error_hint(err, "set HOME or XDG_DATA_HOME");
-        }
-        n = snprintf(out, size, "%s/.local/share/Trash", home);
-    }
-    return n > 0 && (size_t)n < size ? true : olv_fail(err, OLV_STATE, "the path of the trash is too long");
+    return olv_user_place("XDG_DATA_HOME", ".local/share", "Trash", out, size, err);
 }
 
 /* Said once, before anything is tried, instead of once for every file. */
