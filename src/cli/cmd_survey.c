@@ -170,6 +170,13 @@ static void print_total(const struct olv_survey *survey)
     if (survey->files)
         olv_text_printf(&line, "; modified from %s to %s", term_date(survey->oldest, oldest),
                         term_date(survey->newest, newest));
+    if (survey->other_mounts) {
+        olv_text_puts(&line, "; ");
+        term_count(&line, survey->other_mounts, "other file system begins", "other file systems begin");
+        olv_text_puts(&line, survey->other_mounts == 1
+                                 ? " below and was not entered (--verbose names it)"
+                                 : " below and were not entered (--verbose names them)");
+    }
     printf("%s\n", olv_text_string(&line));
     olv_text_free(&line);
 }
@@ -223,6 +230,7 @@ static void print_json_bands(const struct olv_survey *survey, uint64_t unreadabl
         olv_json_instant(json, "newest", survey->newest);
     }
     olv_json_number(json, "unreadable", unreadable);
+    olv_json_number(json, "other_file_systems", survey->other_mounts);
     for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++) {
         json_t *band = json_object();
         olv_json_string(band, "age", survey->bands[i].label);

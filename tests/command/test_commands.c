@@ -107,6 +107,22 @@ static void survey_names_what_it_cannot_read(void **state)
     outcome_free(&o);
 }
 
+static void survey_tells_of_file_systems_that_it_does_not_enter(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    o = shell(s, "mkdir tides/far && mount -t tmpfs tmpfs tides/far && touch tides/far/x && "
+                 "{ $O survey tides; $O --verbose survey tides --json; umount tides/far; }");
+    assert_status(&o, 0);
+    assert_contains(o.out, "434 entries");
+    assert_contains(o.out, "1 other file system begins below and was not entered");
+    assert_contains(o.out, "\"other_file_systems\":1");
+    assert_contains(o.err, "tides/far: another file system begins here");
+    outcome_free(&o);
+}
+
 static void survey_refuses_nonsense(void **state)
 {
     const struct sandbox *s = *state;
@@ -260,6 +276,7 @@ int main(void)
         TEST(the_policy_of_the_sample_is_sound_and_finds_work),
         TEST(survey_shows_bands_lists_and_json),
         TEST(survey_names_what_it_cannot_read),
+        TEST(survey_tells_of_file_systems_that_it_does_not_enter),
         TEST(survey_refuses_nonsense),
         TEST(check_shows_the_line_with_a_mark_under_the_place),
         TEST(a_missing_default_policy_says_what_to_do),

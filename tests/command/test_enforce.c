@@ -137,6 +137,16 @@ static void the_end_of_the_input_leaves_everything(void **state)
     assert_answers(*state, "", 3, 5);
 }
 
+static void ctrl_c_at_the_question_does_nothing_and_says_so(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido_on_terminal(s, 100, "\003", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 4);
+    assert_contains(o.out, "interrupted; nothing was done");
+    assert_int_equal(count_entries(s, "tides/scratch"), 5);
+    outcome_free(&o);
+}
+
 static void enter_alone_and_nonsense_are_asked_again(void **state)
 {
     assert_answers(*state, "\nmaybe\nn\n", 3, 5);
@@ -416,6 +426,7 @@ int main(void)
         TEST(no_leaves_everything),
         TEST(stop_leaves_everything),
         TEST(the_end_of_the_input_leaves_everything),
+        TEST(ctrl_c_at_the_question_does_nothing_and_says_so),
         TEST(enter_alone_and_nonsense_are_asked_again),
         TEST(yes_discards),
         TEST(list_shows_and_asks_again),
