@@ -4,6 +4,7 @@
 #define OLVIDO_EXPR_H
 
 #include "olvido/entry.h"
+#include "olvido/zone.h"
 
 #include <stddef.h>
 
@@ -32,10 +33,15 @@ struct olv_subject_facts {
                         size_t *len);                       /* below `under`; borrowed; NULL without memory */
     enum olv_truth (*is_open)(struct olv_subject *subject); /* for writing, by anybody */
     enum olv_truth (*is_empty)(struct olv_subject *subject);
+    enum olv_truth (*is_held)(
+        struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
+    bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
+    /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
+    bool (*is_in_use)(struct olv_subject *subject);
 };
 
-/* Fixes what "age" is counted from; before the first test, by one thread. */
-void olv_expr_bind(struct olv_expr *expr, struct olv_instant now);
+/* Fixes what "age" is counted from, and in which time zone; before the first test, by one thread. */
+void olv_expr_bind(struct olv_expr *expr, struct olv_instant now, const struct olv_zone *zone);
 /* Unknown where a fact cannot be had, or a regular expression took more than its share of work. */
 enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject,
                              struct olv_expr_scratch *scratch);

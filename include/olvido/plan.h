@@ -6,8 +6,10 @@
 
 #include "olvido/docket.h"
 #include "olvido/guard.h"
+#include "olvido/hold.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
+#include "olvido/verdict.h"
 
 struct olv_tally {
     uint64_t files, bytes;
@@ -16,9 +18,9 @@ struct olv_tally {
 
 struct olv_rule_tally {
     struct olv_tally owned;
-    struct olv_tally not_due, settling, odd_time, guarded;
-    struct olv_tally *steps; /* due for each of the rule's steps (for `keep`: kept) */
-    uint64_t undecided;      /* files whose `where` could not be decided */
+    struct olv_tally by_reason[OLV_REASON_COUNT]; /* of those, what is not in `steps`; what could not be
+                                                     decided counts files only, and is not owned */
+    struct olv_tally *steps;                      /* due for each of the rule's steps (for `keep`: kept) */
 };
 
 struct olv_plan {
@@ -36,6 +38,8 @@ struct olv_plan_options {
     const bool
         *selected; /* for each rule; NULL: all. The others own their files, but nothing of theirs is due. */
     const struct olv_guard *guard;
+    const struct olv_holds *holds;       /* NULL: nothing is held */
+    const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
     bool wants_docket;
 };
 

@@ -6,6 +6,7 @@
 
 #include "olvido/calendar.h"
 #include "olvido/error.h"
+#include "olvido/zone.h"
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -34,7 +35,16 @@ struct olv_step {
     struct olv_duration after;
     const char *after_text; /* as written */
     enum olv_act_id act;
+    bool may_run_unattended;
+    int line, number; /* in the file, from 1; the number is that among the rule's steps */
 };
+
+/* What a rule counts the age of a file from. */
+enum olv_clock { OLV_CLOCK_MODIFIED, OLV_CLOCK_ACCESSED, OLV_CLOCK_CHANGED, OLV_CLOCK_BORN, OLV_CLOCK_NAME };
+/* "modified", "accessed", "changed", "born", "name". */
+const char *olv_clock_word(enum olv_clock clock);
+
+enum { OLV_SETTLE_S = 600, OLV_NOTICE_S = 7 * 86400 }; /* unless a rule says otherwise */
 
 struct olv_rule {
     const char *name, *note; /* note may be NULL */
@@ -42,22 +52,55 @@ struct olv_rule {
     size_t under_count;
     const char *where;           /* as written; NULL: every file */
     struct olv_expr *where_expr; /* NULL: every file */
-    struct olv_step *steps;      /* in the order of `after` */
+    enum olv_clock clock;
+    const char *name_date;      /* the pattern, where the clock is OLV_CLOCK_NAME */
+    enum olv_period until;      /* the count starts at the end of this */
+    struct olv_duration settle; /* modified so short a time ago: spared */
+    struct olv_duration notice; /* from a change of the rule to its first irreversible unattended act */
+    bool open_too;              /* acts on what is open for writing as well */
+    bool has_directories;       /* its `where` can be true of one */
+    struct olv_step *steps;     /* in the order of `after` */
     size_t step_count;
     int line;
+    uint8_t digest[32]; /* SHA-256 of all that decides what it does: another one is a changed rule */
 };
+
+struct olv_depot {
+    const char *name, *path, *pack; /* pack may be NULL */
+    int line;
+};
+
+/* Per run; over acts that take a file from its place. */
+struct olv_limits {
+    bool has_files, has_bytes, has_share;
+    uint64_t files, bytes;
+    uint32_t share_millionths; /* of the files that a rule owns, for rules that own at least 20 */
+    int line;                  /* 0: the policy has no limits */
+};
+
+enum { OLV_SHARE_FROM_FILES = 20 };
 
 /* Everything in it is owned by it and read-only. */
 struct olv_policy {
     const char *path;
     const char *title, *author, *note; /* may be NULL */
+    const char *zone_name;             /* as written; NULL: UTC */
+    struct olv_zone *zone;             /* NULL: UTC */
+    struct olv_depot *depots;
+    size_t depot_count;
     struct olv_rule *rules;
     size_t rule_count;
-    uint8_t digest[32]; /* SHA-256 of the file's bytes */
+    struct olv_limits limits;
+    bool has_trash_keep;
+    struct olv_duration trash_keep; /* what Olvido discarded is deleted from the trash after this */
+    const char *trash_keep_text;
+    bool trash_unattended; /* whether that happens unattended, too */
+    uint8_t digest[32];    /* SHA-256 of the file's bytes */
     struct olv_policy_memory *memory;
 };
 
 struct olv_diagnostic {
+    bool is_warning;      /* allowed, but hardly meant */
     int line, column;     /* from 1; columns count characters */
     int width;            /* characters the caret underlines, at least 1 */
     const char *message;  /* what is wrong */
@@ -68,15 +111,19 @@ struct olv_diagnostic {
 
 struct olv_diagnostics {
     struct olv_diagnostic *items; /* in the order of the file */
-    size_t count;
+    size_t count;                 /* errors and warnings */
+    size_t errors;                /* how many of them are errors */
     struct olv_diagnostics_memory *memory;
 };
 
-/* Reads and checks the file. NULL with OLV_POLICY when it has errors, which are then in `diagnostics`; NULL
- * with another code when it cannot be read at all. Free both with the functions below, whatever came back. */
+/* Reads and checks the file. NULL with OLV_POLICY when it has errors, which are then in `diagnostics` (where
+ * there may be warnings, too, when it has none); NULL with another code when it cannot be read at all. Free
+ * both with the functions below, whatever came back. */
 struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
                                    struct olv_error *err);
 void olv_policy_free(struct olv_policy *policy);
+/* Adds a warning about a line, behind all others. The message is copied. */
+void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *message);
 void olv_diagnostics_free(struct olv_diagnostics *diagnostics);
 
 #endif

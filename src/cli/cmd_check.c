@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
 #include "cli/term.h"
+#include "olvido/fitness.h"
 #include "olvido/json.h"
+#include "olvido/trust.h"
 
 #include <limits.h>
 #include <string.h>
 
-static enum cli_status fail_json(const char *path, const struct olv_diagnostics *list)
+static void print_json(const char *path, const struct olv_diagnostics *list)
 {
     for (size_t i = 0; i < list->count; i++) {
         const struct olv_diagnostic *d = &list->items[i];
@@ -14,6 +16,7 @@ static enum cli_status fail_json(const char *path, const struct olv_diagnostics 
         olv_json_name(json, "path", path);
         olv_json_number(json, "line", (uint64_t)d->line);
         olv_json_number(json, "column", (uint64_t)d->column);
+        olv_json_string(json, "weight", d->is_warning ? "warning" : "error");
         olv_json_string(json, "message", d->message);
         if (d->expected)
             olv_json_string(json, "expected", d->expected);
@@ -21,10 +24,9 @@ static enum cli_status fail_json(const char *path, const struct olv_diagnostics 
             olv_json_string(json, "nearest", d->nearest);
         cli_print_json(json);
     }
-    return STATUS_USAGE;
 }
 
-static void print_sound(struct cli *cli, const struct olv_policy *policy)
+static void print_sound(struct cli *cli, const struct olv_policy *policy, size_t warnings)
 {
     struct olv_text text = {0};
     size_t steps = 0;
@@ -40,9 +42,29 @@ static void print_sound(struct cli *cli, const struct olv_policy *policy)
     term_count(&text, policy->rule_count, "rule", "rules");
     olv_text_puts(&text, " with ");
     term_count(&text, steps, "step", "steps");
+    if (warnings) {
+        olv_text_puts(&text, "; ");
+        term_count(&text, warnings, "warning", "warnings");
+    }
     if (!cli_has(cli, OPT_QUIET))
         printf("%s\n", olv_text_string(&text));
     olv_text_free(&text);
+}
+
+static enum cli_status print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
+                                      const struct olv_diagnostics *list)
+{
+    if (cli_has(cli, OPT_JSON)) {
+        print_json(path, list);
+    } else {
+        cli_print_diagnostics(cli, path, list);
+        if (policy)
+            print_sound(cli, policy, list->count);
+        else
+            term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list->errors,
+                         list->errors == 1 ? "error" : "errors");
+    }
+    return policy ? STATUS_DONE : STATUS_USAGE;
 }
 
 static enum cli_status run(struct cli *cli)
@@ -56,15 +78,13 @@ static enum cli_status run(struct cli *cli)
         return status;
     if (cli->argument_count && (size_t)snprintf(path, sizeof path, "%s", cli->arguments[0]) >= sizeof path)
         return cli_usage(cli, "that path is too long");
-    if (!cli_has(cli, OPT_JSON)) {
-        policy = cli_load_policy(cli, path, &status);
-    } else {
-        policy = olv_policy_load(path, &list, &err);
-        if (!policy)
-            status = list.count ? fail_json(path, &list) : cli_worse(STATUS_USAGE, cli_report(cli, &err));
-    }
-    if (policy && !cli_has(cli, OPT_JSON))
-        print_sound(cli, policy);
+    policy = olv_policy_is_trusted(path, &err) ? olv_policy_load(path, &list, &err) : NULL;
+    if (policy)
+        olv_policy_examine_machine(policy, &list);
+    if (!policy && list.count == 0)
+        status = cli_worse(STATUS_USAGE, cli_report(cli, &err));
+    else
+        status = print_findings(cli, path, policy, &list);
     olv_diagnostics_free(&list);
     olv_policy_free(policy);
     return status;
@@ -74,13 +94,19 @@ const struct cli_command cmd_check = {
     .name = "check",
     .stage = "Decide",
     .arguments = "[FILE]",
-    .summary = "Finds every error in a policy, with its place",
-    .help = "Without a FILE it is the policy that the other commands would use. All errors are shown in one "
-            "go: file, line and\n"
-            "column, the line with a mark under the place, what was expected, and the known word that was "
-            "probably meant.\n"
-            "With --json there is one object per error. The exit status is 2 when there are any.\n"
-            "docs/policy.md describes the file.\n",
+    .summary = "Finds every error in a policy, and whether this machine can carry it out",
+    .help =
+        "Without a FILE it is the policy that the other commands would use. All errors are shown in one "
+        "go: file, line and\n"
+        "column, the line with a mark under the place, what was expected, and the known word that was "
+        "probably meant.\n"
+        "Warnings name what is allowed, but hardly meant: rules that can never match, steps that never come, "
+        "places that are\n"
+        "not there, clocks that this file system does not keep. With --json there is one object for each. "
+        "The "
+        "exit status\n"
+        "is 2 when there are errors; warnings change nothing.\n"
+        "docs/policy.md describes the file.\n",
     .most = 1,
     .run = run,
 };

@@ -4,6 +4,7 @@
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/run.h"
+#include "olvido/trust.h"
 
 #include <errno.h>
 #include <limits.h>
@@ -143,7 +144,7 @@ static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
     int column = d->column;
     cut_excerpt(d->excerpt, &column, &excerpt);
     fprintf(stderr, "  %5d | %s\n        | %*s%s", d->line, olv_text_string(&excerpt), column - 1, "",
-            term_begin(cli, STYLE_ERROR));
+            term_begin(cli, d->is_warning ? STYLE_WARN : STYLE_ERROR));
     for (int i = 0; i < d->width && i < 60; i++)
         fputc('^', stderr);
     fprintf(stderr, "%s\n", term_end(cli));
@@ -158,8 +159,9 @@ void cli_print_diagnostics(const struct cli *cli, const char *path, const struct
         const struct olv_diagnostic *d = &list->items[i];
         olv_text_clear(&message);
         term_name(&message, d->message);
-        fprintf(stderr, "%s%s:%d:%d:%s %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name), d->line,
-                d->column, term_end(cli), olv_text_string(&message));
+        fprintf(stderr, "%s%s:%d:%d:%s %s%s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name),
+                d->line, d->column, term_end(cli), d->is_warning ? "warning: " : "",
+                olv_text_string(&message));
         if (d->excerpt)
             print_caret(cli, d);
         if (d->expected)
@@ -175,7 +177,7 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
-    struct olv_policy *policy = olv_policy_load(path, &list, &err);
+    struct olv_policy *policy = olv_policy_is_trusted(path, &err) ? olv_policy_load(path, &list, &err) : NULL;
     if (!policy && list.count == 0) {
         if (err.sys == ENOENT && !cli_has(cli, OPT_POLICY))
             olv_error_hint(

@@ -104,13 +104,6 @@ static enum term_style style_of(const struct olv_step *step, const struct olv_ta
 
 static void print_rule(struct table *table, const struct olv_rule *rule, const struct olv_rule_tally *tally)
 {
-    const struct {
-        const char *what;
-        const struct olv_tally *tally;
-    } rest[] = {{"not due yet", &tally->not_due},
-                {"due, but just modified", &tally->settling},
-                {"not due: time not believable", &tally->odd_time},
-                {"guarded: never touched", &tally->guarded}};
     struct olv_text name = {0}, what = {0};
     const char *first;
     term_name(&name, rule->name);
@@ -122,9 +115,10 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
         row(table, first, style_of(step, &tally->steps[i]), olv_text_string(&what), &tally->steps[i]);
         first = "";
     }
-    for (size_t i = 0; i < sizeof rest / sizeof *rest; i++)
-        if (rest[i].tally->files)
-            row(table, first, STYLE_FAINT, rest[i].what, rest[i].tally);
+    for (int reason = 0; reason < OLV_UNDECIDED; reason++)
+        if (tally->by_reason[reason].files)
+            row(table, first, STYLE_FAINT, olv_reason_words((enum olv_reason)reason),
+                &tally->by_reason[reason]);
     olv_text_free(&name);
     olv_text_free(&what);
 }
@@ -163,13 +157,13 @@ enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy
     struct olv_text text = {0};
     watch_print_troubles(cli);
     for (size_t i = 0; i < policy->rule_count; i++) {
-        if (plan->rules[i].undecided == 0)
+        if (plan->rules[i].by_reason[OLV_UNDECIDED].files == 0)
             continue;
         olv_text_clear(&text);
         olv_text_puts(&text, "rule ");
         term_name(&text, policy->rules[i].name);
         olv_text_puts(&text, ": ");
-        term_count(&text, plan->rules[i].undecided, "file", "files");
+        term_count(&text, plan->rules[i].by_reason[OLV_UNDECIDED].files, "file", "files");
         olv_text_puts(&text, " left alone, for its `where` could not be decided (a fact is missing, or a "
                              "pattern took too long)");
         term_message(cli, STYLE_WARN, "%s", olv_text_string(&text));
@@ -201,11 +195,10 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
         json_array_append_new(steps, step);
     }
     json_object_set_new(json, "steps", steps);
-    json_object_set_new(json, "not_due", json_of(&tally->not_due));
-    json_object_set_new(json, "settling", json_of(&tally->settling));
-    json_object_set_new(json, "odd_time", json_of(&tally->odd_time));
-    json_object_set_new(json, "guarded", json_of(&tally->guarded));
-    olv_json_number(json, "undecided", tally->undecided);
+    for (int reason = OLV_NOT_DUE; reason < OLV_UNDECIDED; reason++)
+        json_object_set_new(json, olv_reason_key((enum olv_reason)reason),
+                            json_of(&tally->by_reason[reason]));
+    olv_json_number(json, "undecided", tally->by_reason[OLV_UNDECIDED].files);
     return json;
 }
 

@@ -5,26 +5,12 @@
 
 #include "olvido/expr.h"
 #include "olvido/policy.h"
-
-enum olv_reason {
-    OLV_DUE,
-    OLV_KEPT,      /* the latest step whose time has come is `keep` */
-    OLV_NOT_DUE,   /* too young for every step */
-    OLV_SETTLING,  /* due, but modified within the last ten minutes */
-    OLV_ODD_TIME,  /* its time is in the future, or at or before 1970-01-02 */
-    OLV_UNDECIDED, /* a statement could not be decided, so neither this rule nor a later one takes it */
-    OLV_GONE,      /* it vanished while it was looked at */
-    OLV_NOT_OWNED
-};
-
-struct olv_verdict {
-    enum olv_reason reason;
-    uint32_t rule; /* where not OLV_NOT_OWNED */
-    uint32_t step; /* index; where OLV_DUE, OLV_KEPT or OLV_SETTLING */
-};
+#include "olvido/verdict.h"
 
 /* The rules whose `under` a directory lies in or is, in the order of the policy. */
 struct olv_scope {
+    const struct olv_scope *spared; /* the same below a directory that was recovered a short while ago */
+    bool in_respite;                /* whether this is that one */
     uint32_t count;
     struct olv_scope_rule {
         uint32_t rule;
@@ -43,5 +29,22 @@ void olv_decider_free(struct olv_decider *decider);
 /* `depth` is the subject's below the root of the walk (1: directly in it). */
 struct olv_verdict olv_decide(const struct olv_decider *decider, const struct olv_scope *scope,
                               uint32_t depth, struct olv_subject *subject, struct olv_expr_scratch *scratch);
+
+/* The parts of a decision, for explaining one. */
+
+/* Where this rule's count for the subject begins: true with the instant, else false with OLV_GONE,
+ * OLV_ODD_TIME or OLV_NO_DATE. */
+bool olv_decider_start(const struct olv_decider *decider, uint32_t rule, struct olv_subject *subject,
+                       struct olv_instant *start, enum olv_reason *why_not);
+/* When a step's time comes for what is counted from `start`; false beyond the calendar. */
+bool olv_decider_step_time(const struct olv_decider *decider, uint32_t rule, uint32_t step,
+                           struct olv_instant start, struct olv_instant *out);
+/* Whether the rule's statement fits; sets what the subject knows about this rule's `under`. */
+enum olv_truth olv_decider_fits(const struct olv_decider *decider, const struct olv_scope_rule *candidate,
+                                uint32_t depth, struct olv_subject *subject,
+                                struct olv_expr_scratch *scratch);
+/* The same as olv_decide for something whose age is not its own: a directory, which is as old as `start`. */
+struct olv_verdict olv_decider_judge(const struct olv_decider *decider, uint32_t rule,
+                                     struct olv_subject *subject, struct olv_instant start);
 
 #endif

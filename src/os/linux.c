@@ -14,6 +14,7 @@
 #include <string.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
+#include <sys/statvfs.h>
 #include <sys/syscall.h>
 #include <sys/vfs.h>
 #include <time.h>
@@ -108,10 +109,9 @@ static struct olv_instant instant_of(const struct statx_timestamp *t)
     return (struct olv_instant){t->tv_sec, t->tv_nsec};
 }
 
-bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
+static bool look(int dir, const char *name, int flags, struct olv_stat *out)
 {
     struct statx x;
-    int flags = AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH);
     if (statx(dir, name, flags, STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID, &x) < 0)
         return false;
     *out = (struct olv_stat){
@@ -133,6 +133,16 @@ bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
         .is_append_only = (x.stx_attributes & STATX_ATTR_APPEND) != 0,
     };
     return true;
+}
+
+bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
+{
+    return look(dir, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH), out);
+}
+
+bool olv_os_stat_open(int dir, const char *name, struct olv_stat *out)
+{
+    return look(dir, name, AT_NO_AUTOMOUNT | AT_STATX_DONT_SYNC, out);
 }
 
 ssize_t olv_os_read_names(int dir, void *buffer, size_t size)
@@ -189,6 +199,16 @@ bool olv_os_lock(int fd)
 {
     struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
     return fcntl(fd, F_OFD_SETLK, &lock) == 0;
+}
+
+bool olv_os_place(int fd, struct olv_os_place *out)
+{
+    struct statvfs fs;
+    if (fstatvfs(fd, &fs) < 0)
+        return false;
+    out->is_read_only = (fs.f_flag & ST_RDONLY) != 0;
+    out->access_times = fs.f_flag & ST_NOATIME ? OLV_NO : OLV_YES;
+    return true;
 }
 
 bool olv_os_is_network(int fd)

@@ -22,6 +22,15 @@ int olv_os_open_path(const char *path);
 int olv_os_open_dir(int dir, const char *name, bool one_mount);
 /* Looks at `name` in `dir`, links themselves; an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
+/* Looks at the open file that a link of /proc stands for. */
+bool olv_os_stat_open(int dir, const char *name, struct olv_stat *out);
+
+struct olv_os_place {
+    bool is_read_only;
+    enum olv_truth access_times; /* whether reading a file changes its time of access, at least once a day */
+};
+/* What the mount behind an open directory allows. */
+bool olv_os_place(int fd, struct olv_os_place *out);
 
 /* ---- reading a directory in large pieces ---- */
 
@@ -47,6 +56,13 @@ bool olv_os_lock(int fd);
 bool olv_os_is_network(int fd);
 /* Whether somebody has the regular file open for writing. */
 enum olv_truth olv_os_is_open_for_writing(int dir, const char *name);
+
+/* The regular files that some process has open for writing right now, as far as this process may see them: a
+ * quick look at all at once. Freed with olv_os_in_use_free; NULL where the system does not tell. */
+struct olv_os_in_use;
+struct olv_os_in_use *olv_os_in_use_read(void);
+bool olv_os_is_in_use(const struct olv_os_in_use *in_use, uint64_t device, uint64_t inode);
+void olv_os_in_use_free(struct olv_os_in_use *in_use);
 
 /* ---- the machine ---- */
 

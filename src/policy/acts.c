@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The words for acts. */
+/* The words for acts and clocks. */
 #include "olvido/policy.h"
 
 const char *olv_act_word(enum olv_act_id act)
@@ -8,4 +8,10 @@ const char *olv_act_word(enum olv_act_id act)
                                                      "copy",   "move",    "protect",  "discard",
                                                      "delete", "destroy", "sweep",    "recover"};
     return (unsigned)act < OLV_ACT_COUNT ? words[act] : "unknown";
+}
+
+const char *olv_clock_word(enum olv_clock clock)
+{
+    static const char *const words[] = {"modified", "accessed", "changed", "born", "name"};
+    return words[clock];
 }

@@ -45,21 +45,39 @@ static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memo
         d->excerpt = olv_arena_copy(&memory->arena, start, (size_t)(end - start));
 }
 
+static struct olv_diagnostics_memory *memory_of(struct olv_diagnostics *list)
+{
+    if (!list->memory)
+        list->memory = calloc(1, sizeof *list->memory);
+    if (!list->memory || list->count == MOST_DIAGNOSTICS)
+        return NULL;
+    list->items = list->memory->items;
+    return list->memory;
+}
+
+void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *message)
+{
+    struct olv_diagnostics_memory *memory = memory_of(list);
+    struct olv_diagnostic d = {.is_warning = true, .line = line, .column = 1, .width = 1};
+    if (memory && (d.message = copy(memory, message)))
+        list->items[list->count++] = d;
+}
+
 void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place,
               struct complaint complaint)
 {
     struct olv_diagnostic d = {0};
-    if (!list->memory)
-        list->memory = calloc(1, sizeof *list->memory);
-    if (!list->memory || list->count == MOST_DIAGNOSTICS)
+    if (!memory_of(list))
         return;
-    list->items = list->memory->items;
     locate(&d, list->memory, source, place);
     d.message = copy(list->memory, complaint.message);
     d.expected = copy(list->memory, complaint.expected);
     d.nearest = copy(list->memory, complaint.nearest);
-    if (d.message)
-        list->items[list->count++] = d;
+    d.is_warning = complaint.is_warning;
+    if (!d.message)
+        return;
+    list->items[list->count++] = d;
+    list->errors += !d.is_warning;
 }
 
 static int by_place(const void *a, const void *b)

@@ -19,6 +19,7 @@ struct place {
 /* What went wrong, in words; `expected` and `nearest` may be NULL. All are copied. */
 struct complaint {
     const char *message, *expected, *nearest;
+    bool is_warning;
 };
 
 enum { MOST_DIAGNOSTICS = 100 }; /* a file with more is not a policy */

@@ -73,7 +73,7 @@ static bool is_text(const struct source *source, struct olv_diagnostics *list)
         return true;
     struct source before = {source->text, (size_t)(bad - bytes)}; /* an excerpt of the readable part only */
     diagnose(list, &before, (struct place){before.len, 0},
-             (struct complaint){message, "a YAML file, see `olvido help check`", NULL});
+             (struct complaint){message, "a YAML file, see `olvido help check`", NULL, false});
     return false;
 }
 
@@ -94,10 +94,10 @@ static void report_syntax(struct fy_diag *diag, const struct source *source, str
     const struct fy_diag_error *e;
     while ((e = fy_diag_errors_iterate(diag, &iterator)))
         diagnose(list, source, (struct place){offset_of(source, e->line, e->column), 1},
-                 (struct complaint){e->msg, "YAML 1.2", NULL});
+                 (struct complaint){e->msg, "YAML 1.2", NULL, false});
     if (list->count == 0) /* no tree, and nothing wrong */
         diagnose(list, source, (struct place){0, 0},
-                 (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL});
+                 (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL, false});
 }
 
 static struct fy_document *parse(const struct source *source, struct olv_diagnostics *list)

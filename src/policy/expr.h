@@ -6,6 +6,7 @@
 #define PCRE2_CODE_UNIT_WIDTH 8
 #include "base/arena.h"
 #include "olvido/expr.h"
+#include "olvido/zone.h"
 
 #include <pcre2.h>
 
@@ -85,7 +86,6 @@ struct olv_expr {
     struct expr_node *top;
     struct expr_node *regexes;
     bool names_kind; /* one that does not is about files */
-    bool names_directory;
 };
 
 /* Complaints of the parser: an offset into the text, and words (borrowed for the call). */
@@ -99,6 +99,7 @@ struct expr_parse_options {
     void (*complain)(void *self, const struct expr_complaint *complaint);
     bool (*user_id)(const char *name, uint32_t *out);
     bool (*group_id)(const char *name, uint32_t *out);
+    const struct olv_zone *zone; /* in which a date alone is a day */
 };
 
 /* Compiles a statement into the arena; NULL after at least one complaint, or without memory (then none).
@@ -106,5 +107,9 @@ struct expr_parse_options {
 struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
                             const struct expr_parse_options *options);
 void expr_release(struct olv_expr *expr);
+/* Whether the statement could be true of a directory. */
+bool expr_can_be_directory(const struct olv_expr *expr);
+/* Why the statement can never be true, as far as bounds and values show that; NULL if it may. */
+const char *expr_contradiction(const struct olv_expr *expr);
 
 #endif

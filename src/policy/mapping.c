@@ -16,7 +16,42 @@ void policy_complain(struct reader *r, struct place place, const char *expected,
     va_start(args, format);
     vsnprintf(message, sizeof message, format, args);
     va_end(args);
-    diagnose(r->list, &r->doc.source, place, (struct complaint){message, expected, nearest});
+    diagnose(r->list, &r->doc.source, place, (struct complaint){message, expected, nearest, false});
+}
+
+/* Underlines the whole line. */
+static struct place line_place(const struct source *source, int line)
+{
+    size_t at = 0, end;
+    while (line > 1 && at < source->len)
+        line -= source->text[at++] == '\n';
+    while (at < source->len && strchr(" -", source->text[at]))
+        at++;
+    for (end = at; end < source->len && !strchr("\r\n#", source->text[end]); end++)
+        ;
+    while (end > at && source->text[end - 1] == ' ')
+        end--;
+    return (struct place){at, end > at ? end - at : 1};
+}
+
+void policy_warn(struct reader *r, int line, const char *format, ...)
+{
+    char message[512];
+    va_list args;
+    va_start(args, format);
+    vsnprintf(message, sizeof message, format, args);
+    va_end(args);
+    diagnose(r->list, &r->doc.source, line_place(&r->doc.source, line),
+             (struct complaint){message, NULL, NULL, true});
+}
+
+int policy_line(const struct reader *r, struct place place)
+{
+    const struct source *source = &r->doc.source;
+    int line = 1;
+    for (size_t i = 0; i < place.offset && i < source->len; i++)
+        line += source->text[i] == '\n';
+    return line;
 }
 
 const char *policy_scalar(struct fy_node *node, size_t *len)
@@ -36,6 +71,45 @@ const char *policy_string(struct reader *r, struct fy_node *node, const char *wh
     copy = olv_arena_copy(r->arena, text, len);
     r->out_of_memory |= !copy;
     return copy;
+}
+
+enum { SHOWN = 60 }; /* of a wrong value */
+
+static int shown(size_t len)
+{
+    return (int)(len > SHOWN ? SHOWN : len);
+}
+
+bool policy_duration(struct reader *r, struct fy_node *node, struct olv_duration *out)
+{
+    size_t len = 0, at;
+    const char *text = policy_scalar(node, &len);
+    if (text && olv_duration_parse(text, len, out, &at))
+        return true;
+    policy_complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
+                    "`%.*s` is no duration", shown(len), text ? text : "");
+    return false;
+}
+
+bool policy_truth(struct reader *r, struct fy_node *node, bool *out)
+{
+    static const char *const words[] = {"no", "false", "yes", "true"};
+    int word = policy_word(r, node, "answer", words, 4, "yes or no");
+    *out = word >= 2;
+    return word >= 0;
+}
+
+int policy_word(struct reader *r, struct fy_node *node, const char *what, const char *const *words,
+                size_t count, const char *expected)
+{
+    size_t len = 0;
+    const char *text = policy_scalar(node, &len);
+    for (size_t i = 0; text && i < count; i++)
+        if (strlen(words[i]) == len && memcmp(words[i], text, len) == 0)
+            return (int)i;
+    policy_complain(r, node_place(node), expected, text ? olv_nearest(text, len, words, count) : NULL,
+                    "there is no %s `%.*s`", what, shown(len), text ? text : "");
+    return -1;
 }
 
 static void name_keys(const struct key *keys, size_t count, char *out, size_t size)

@@ -27,10 +27,20 @@ struct key {
 /* Notes what is wrong at a place; `expected` and `nearest` may be NULL. Reading goes on. */
 void policy_complain(struct reader *r, struct place place, const char *expected, const char *nearest,
                      const char *format, ...);
+/* The same for what is allowed, but hardly meant. */
+void policy_warn(struct reader *r, int line, const char *format, ...);
+/* The line of a place, from 1. */
+int policy_line(const struct reader *r, struct place place);
 /* The value of a scalar, or NULL for anything else. */
 const char *policy_scalar(struct fy_node *node, size_t *len);
 /* A copied string that is not empty, or NULL after a complaint. */
 const char *policy_string(struct reader *r, struct fy_node *node, const char *what);
+/* Readers of values; false (or -1) after a complaint. */
+bool policy_duration(struct reader *r, struct fy_node *node, struct olv_duration *out);
+bool policy_truth(struct reader *r, struct fy_node *node, bool *out);
+/* Which of the words it is; `what` names what it should be ("act"). */
+int policy_word(struct reader *r, struct fy_node *node, const char *what, const char *const *words,
+                size_t count, const char *expected);
 /* Reads each pair through its key's line in the table; complains about unknown, unbuilt and missing ones. */
 void policy_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
                     size_t count, void *target);

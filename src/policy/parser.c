@@ -233,8 +233,6 @@ static struct expr_node *statement(struct parser *p)
         return comparison(p, field);
     if (!word_find(p->text + t.offset, t.len, &word))
         return unknown(p, t);
-    if (word == WORD_HELD)
-        parser_complain(p, t, NULL, NULL, "`held` is not built yet: this version has no register of holds");
     node = new_node(p, NODE_WORD, NULL, NULL);
     if (node)
         node->word = word;
@@ -290,7 +288,6 @@ struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *aren
         wrong(&p, "`and`, `or` or the end");
     expr->regexes = p.regexes;
     expr->names_kind = p.names_kind;
-    expr->names_directory = p.names_directory;
     if (!p.failed)
         return expr;
     expr_release(expr);

@@ -14,7 +14,7 @@ struct parser {
     const struct expr_parse_options *options;
     struct expr_node *regexes;
     unsigned nodes;
-    bool names_kind, names_directory;
+    bool names_kind;
     bool failed;      /* something was complained about */
     bool gave_up;     /* the shape is wrong: nothing after it can be understood */
     bool is_guessing; /* behind an unknown field: any value will do */

@@ -48,23 +48,23 @@ void expr_release(struct olv_expr *expr)
     expr->regexes = NULL;
 }
 
-static void bind(struct expr_node *node, struct olv_instant now)
+static void bind(struct expr_node *node, struct olv_instant now, const struct olv_zone *zone)
 {
     struct olv_instant before =
         now.ns ? (struct olv_instant){now.s, now.ns - 1} : (struct olv_instant){now.s - 1, 999999999};
     if (!node)
         return;
-    bind(node->left, now);
-    bind(node->right, now);
+    bind(node->left, now, zone);
+    bind(node->right, now, zone);
     if (node->kind == NODE_COMPARE && node->type == TYPE_DURATION && node->value_count)
         node->cutoff =
-            olv_instant_cutoff(node->comparison == MORE || node->comparison == LESS_OR_SAME ? before : now,
-                               node->values[0].duration);
+            olv_zone_cutoff(zone, node->comparison == MORE || node->comparison == LESS_OR_SAME ? before : now,
+                            node->values[0].duration);
 }
 
-void olv_expr_bind(struct olv_expr *expr, struct olv_instant now)
+void olv_expr_bind(struct olv_expr *expr, struct olv_instant now, const struct olv_zone *zone)
 {
-    bind(expr->top, now);
+    bind(expr->top, now, zone);
 }
 
 static enum olv_truth truth(bool statement)
@@ -270,8 +270,8 @@ static enum olv_truth test_word(enum word_id word, struct olv_subject *s)
         return truth(stat->is_immutable || stat->is_append_only);
     case WORD_WORLD_WRITABLE:
         return truth(s->kind != OLV_KIND_LINK && (stat->mode & 0002) != 0);
-    default: /* WORD_HELD, which the parser refuses */
-        return OLV_UNKNOWN;
+    default: /* WORD_HELD */
+        return s->facts->is_held ? s->facts->is_held(s) : OLV_NO;
     }
 }
 

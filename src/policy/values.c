@@ -79,7 +79,15 @@ static bool duration_value(struct parser *p, struct value *out)
     return refuse(p, t, "duration", "a duration, such as 90 days, 1 year 6 months or P90D");
 }
 
-/* A date alone means the whole of that day. */
+/* A date alone means the whole of that day, where the policy is. */
+static void widen_to_day(const struct olv_zone *zone, struct value *value)
+{
+    struct olv_date day = olv_date_from_seconds(value->from.s);
+    value->from.s = olv_zone_seconds(zone, day);
+    day = olv_date_from_seconds(olv_date_to_seconds(day) + SECONDS_PER_DAY);
+    value->until = (struct olv_instant){olv_zone_seconds(zone, day), 0};
+}
+
 static bool date_value(struct parser *p, struct value *out)
 {
     enum { DATE_ONLY = 10 };
@@ -88,11 +96,9 @@ static bool date_value(struct parser *p, struct value *out)
     parser_step(p);
     if (!olv_instant_parse(p->text + t.offset, t.len, &out->from, &at))
         return refuse(p, t, "date", "a date as in RFC 3339, such as 2026-01-31 or 2026-01-31T14:05:00Z");
-    out->until = out->from;
+    out->until = (struct olv_instant){out->from.s, out->from.ns + 1};
     if (t.len == DATE_ONLY)
-        out->until.s += SECONDS_PER_DAY;
-    else
-        out->until.ns++;
+        widen_to_day(p->options->zone, out);
     return true;
 }
 
@@ -154,7 +160,6 @@ static bool kind_value(struct parser *p, struct value *out)
     for (size_t i = 0; i < sizeof kinds / sizeof *kinds; i++)
         if (strlen(kinds[i]) == t.len && memcmp(kinds[i], p->text + t.offset, t.len) == 0) {
             out->number = OLV_KIND_FILE + i;
-            p->names_directory |= out->number == OLV_KIND_DIRECTORY;
             return true;
         }
     parser_complain(p, t, "file, directory, link, socket, pipe or device",

@@ -7,6 +7,7 @@
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/roots.h"
+#include "run/tally.h"
 #include "scan/scan.h"
 
 #include <errno.h>
@@ -37,6 +38,7 @@ struct planner {
     struct roots roots;
     struct plan_worker *workers;
     unsigned worker_count;
+    struct olv_os_in_use *in_use; /* what is open for writing; NULL where that is of no use */
     atomic_bool has_failed;
     struct olv_error error; /* of the one who set has_failed */
 };
@@ -85,45 +87,47 @@ static enum olv_truth is_empty(struct olv_subject *subject)
     return OLV_UNKNOWN;
 }
 
-static const struct olv_subject_facts tree_facts = {look, path, is_open, is_empty};
-
-/* ---- tallies ---- */
-
-static void count(struct olv_tally *tally, const struct olv_stat *stat)
+static const char *whole_path(void *self)
 {
-    if (tally->files == 0 || olv_instant_compare(stat->modified, tally->oldest) < 0)
-        tally->oldest = stat->modified;
-    tally->files++;
-    tally->bytes += stat->size_bytes;
+    struct tree_subject *s = self;
+    struct olv_text *text = &s->worker->path;
+    olv_text_clear(text);
+    olv_scan_dir_path(s->entry->dir, text);
+    olv_text_puts(text, text->len > 1 ? "/" : "");
+    olv_text_add(text, s->entry->name, s->entry->name_len);
+    return text->failed ? NULL : text->data;
 }
 
-static void add_tally(struct olv_tally *to, const struct olv_tally *from)
+static enum olv_truth is_held(struct olv_subject *subject)
 {
-    if (from->files && (to->files == 0 || olv_instant_compare(from->oldest, to->oldest) < 0))
-        to->oldest = from->oldest;
-    to->files += from->files;
-    to->bytes += from->bytes;
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_holds *holds = s->worker->planner->options->holds;
+    const char *where = holds && look(subject) ? whole_path(s) : NULL;
+    if (!holds)
+        return OLV_NO;
+    return where ? holds->is_held(holds->self, where, &s->entry->stat) : OLV_UNKNOWN;
 }
 
-static struct olv_rule_tally *new_rules(const struct olv_policy *policy)
+static bool in_respite(struct olv_subject *subject)
 {
-    size_t steps = 0;
-    struct olv_rule_tally *rules;
-    struct olv_tally *next;
-    for (size_t i = 0; i < policy->rule_count; i++)
-        steps += policy->rules[i].step_count;
-    if (policy->rule_count == 0)
-        return NULL;
-    rules = calloc(1, policy->rule_count * sizeof *rules + steps * sizeof *next);
-    if (!rules)
-        return NULL;
-    next = (struct olv_tally *)(rules + policy->rule_count);
-    for (size_t i = 0; i < policy->rule_count; i++) {
-        rules[i].steps = next;
-        next += policy->rules[i].step_count;
-    }
-    return rules;
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_plan_options *options = s->worker->planner->options;
+    const struct olv_scope *scope = s->entry->dir->tag;
+    if (scope->in_respite)
+        return true;
+    return options->respites &&
+           olv_respites_include(options->respites, &s->entry->stat, options->as_of, whole_path, s);
 }
+
+static bool is_in_use(struct olv_subject *subject)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_os_in_use *in_use = s->worker->planner->in_use;
+    return in_use && olv_os_is_in_use(in_use, s->entry->stat.device, s->entry->stat.inode);
+}
+
+static const struct olv_subject_facts tree_facts = {look,    path,       is_open,  is_empty,
+                                                    is_held, in_respite, is_in_use};
 
 static void merge(struct planner *p, const struct plan_worker *w)
 {
@@ -134,17 +138,7 @@ static void merge(struct planner *p, const struct plan_worker *w)
     plan->not_owned += w->not_owned;
     plan->due_files += w->due_files;
     plan->due_bytes += w->due_bytes;
-    for (size_t i = 0; i < p->policy->rule_count; i++) {
-        struct olv_rule_tally *to = &plan->rules[i], *from = &w->rules[i];
-        add_tally(&to->owned, &from->owned);
-        add_tally(&to->not_due, &from->not_due);
-        add_tally(&to->settling, &from->settling);
-        add_tally(&to->odd_time, &from->odd_time);
-        add_tally(&to->guarded, &from->guarded);
-        to->undecided += from->undecided;
-        for (size_t k = 0; k < p->policy->rules[i].step_count; k++)
-            add_tally(&to->steps[k], &from->steps[k]);
-    }
+    tally_merge(p->policy, plan->rules, w->rules);
 }
 
 /* ---- the docket ---- */
@@ -196,8 +190,8 @@ static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *en
         .directory_inode = w->dir_stat.inode,
         .name = entry->name,
         .target = "",
+        .due = v.since,
     };
-    olv_instant_add(entry->stat.modified, step->after, &e.due);
     olv_segment_add(&w->segment, &e);
     if (w->segment.entries == OLV_SEGMENT_ENTRIES)
         flush(w);
@@ -213,10 +207,10 @@ static void note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         return;
     }
     if (step->act != OLV_ACT_TELL && is_guarded(w, &entry->stat)) {
-        count(&tally->guarded, &entry->stat);
+        tally_count(&tally->by_reason[OLV_GUARDED], &entry->stat);
         return;
     }
-    count(&tally->steps[v.step], &entry->stat);
+    tally_count(&tally->steps[v.step], &entry->stat);
     if (options->selected && !options->selected[v.rule])
         return;
     w->due_files++;
@@ -235,20 +229,14 @@ static void note(struct plan_worker *w, struct olv_scan_entry *entry, struct olv
         return;
     }
     if (v.reason == OLV_UNDECIDED) {
-        tally->undecided++;
+        tally->by_reason[OLV_UNDECIDED].files++;
         return;
     }
-    count(&tally->owned, &entry->stat);
-    if (v.reason == OLV_NOT_DUE)
-        count(&tally->not_due, &entry->stat);
-    else if (v.reason == OLV_SETTLING)
-        count(&tally->settling, &entry->stat);
-    else if (v.reason == OLV_ODD_TIME)
-        count(&tally->odd_time, &entry->stat);
-    else if (v.reason == OLV_KEPT)
-        count(&tally->steps[v.step], &entry->stat);
-    else
+    tally_count(&tally->owned, &entry->stat);
+    if (v.reason == OLV_DUE)
         note_due(w, entry, v);
+    else
+        tally_count(v.reason == OLV_KEPT ? &tally->steps[v.step] : &tally->by_reason[v.reason], &entry->stat);
 }
 
 static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
@@ -266,6 +254,34 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     note(w, entry, olv_decide(p->decider, entry->dir->tag, entry->dir->depth + 1, &s.subject, w->scratch));
 }
 
+struct directory_subject {
+    struct plan_worker *worker;
+    const struct olv_scan_dir *dir;
+};
+
+static const char *directory_path(void *self)
+{
+    struct directory_subject *s = self;
+    olv_text_clear(&s->worker->below);
+    olv_scan_dir_path(s->dir, &s->worker->below);
+    return s->worker->below.failed ? NULL : s->worker->below.data;
+}
+
+static bool in_spared_tree(const struct olv_scan_dir *dir)
+{
+    const struct olv_scope *above = dir->tag;
+    return above && above->in_respite;
+}
+
+/* Whether this directory was recovered a short while ago, and so all that is in it. */
+static bool is_spared_tree(struct plan_worker *w, const struct olv_scan_dir *dir, const struct olv_stat *stat)
+{
+    const struct olv_plan_options *options = w->planner->options;
+    return options->respites && !in_spared_tree(dir) &&
+           olv_respites_include(options->respites, stat, options->as_of, directory_path,
+                                &(struct directory_subject){w, dir});
+}
+
 static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir_fd)
 {
     struct planner *p = self;
@@ -274,15 +290,17 @@ static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir
     struct olv_stat stat;
     if (atomic_load(&p->has_failed))
         return false;
-    if (olv_os_stat(dir_fd, "", &stat) && olv_guard_is_own(p->options->guard, stat.device, stat.inode))
+    if (!olv_os_stat(dir_fd, "", &stat) || olv_guard_is_own(p->options->guard, stat.device, stat.inode))
         return false;
-    if (dir->depth > 0 && !p->roots.has_nested[dir->root])
-        return true;
-    olv_text_clear(&w->below);
-    olv_scan_dir_path(dir, &w->below);
-    place = roots_place(&p->roots, dir->root, olv_text_string(&w->below));
-    if (place)
-        dir->tag = place->scope;
+    if (dir->depth == 0 || p->roots.has_nested[dir->root]) {
+        olv_text_clear(&w->below);
+        olv_scan_dir_path(dir, &w->below);
+        place = roots_place(&p->roots, dir->root, olv_text_string(&w->below));
+        if (place)
+            dir->tag = in_spared_tree(dir) ? place->scope->spared : place->scope;
+    }
+    if (is_spared_tree(w, dir, &stat))
+        dir->tag = ((const struct olv_scope *)dir->tag)->spared;
     return true;
 }
 
@@ -305,11 +323,24 @@ static bool is_interrupted(void *self)
     return atomic_load(&p->has_failed) || olv_observe_interrupted(p->observer);
 }
 
+/* What is open now says nothing about another day. */
+static bool asks_for_use(const struct planner *p)
+{
+    enum { SAME_TIME_S = 60 };
+    if (p->options->as_of.s > p->options->now.s + SAME_TIME_S)
+        return false;
+    for (size_t i = 0; i < p->policy->rule_count; i++)
+        for (size_t k = 0; k < p->policy->rules[i].step_count; k++)
+            if (p->policy->rules[i].steps[k].act > OLV_ACT_TELL && !p->policy->rules[i].open_too)
+                return true;
+    return false;
+}
+
 static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
 {
     p->worker_count = olv_scan_workers();
     p->workers = calloc(p->worker_count, sizeof *p->workers);
-    p->plan->rules = new_rules(p->policy);
+    p->plan->rules = tally_rules(p->policy);
     p->decider = olv_decider_new(p->policy, p->options->now, p->options->as_of);
     if (!p->workers || !p->plan->rules || !p->decider || !roots_find(&p->roots, p->policy, observer))
         return olv_fail_memory(err);
@@ -317,11 +348,13 @@ static bool begin(struct planner *p, const struct olv_observer *observer, struct
         struct plan_worker *w = &p->workers[i];
         w->planner = p;
         w->scratch = olv_expr_scratch_new();
-        w->rules = new_rules(p->policy);
+        w->rules = tally_rules(p->policy);
         if (!w->scratch || !w->rules)
             return olv_fail_memory(err);
         olv_segment_begin(&w->segment);
     }
+    if (asks_for_use(p))
+        p->in_use = olv_os_in_use_read();
     if (p->options->wants_docket)
         p->plan->docket = olv_spool_new(err);
     return p->plan->docket || !p->options->wants_docket;
@@ -340,6 +373,7 @@ static void end(struct planner *p)
     }
     free(p->workers);
     olv_decider_free(p->decider);
+    olv_os_in_use_free(p->in_use);
     roots_free(&p->roots);
 }
 

@@ -5,6 +5,7 @@
 #include "run/roots.h"
 
 #include "os/os.h"
+#include "run/expand.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -17,44 +18,84 @@ static void tell(const struct olv_observer *observer, const char *path, const ch
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
 }
 
-static bool add_place(struct roots *roots, const char *path, uint32_t rule,
-                      const struct olv_observer *observer)
+struct adding {
+    struct roots *roots;
+    uint32_t rule;
+    const struct olv_observer *observer;
+};
+
+static struct root_place *new_place(struct roots *roots)
 {
-    struct root_place *place = &roots->places[roots->count];
+    if (roots->count == roots->cap) {
+        size_t cap = roots->cap ? 2 * roots->cap : 16;
+        struct root_place *grown = olv_arena_alloc(&roots->arena, cap * sizeof *grown);
+        if (!grown)
+            return NULL;
+        if (roots->count)
+            memcpy(grown, roots->places, roots->count * sizeof *grown);
+        roots->places = grown;
+        roots->cap = cap;
+    }
+    return &roots->places[roots->count++];
+}
+
+static bool add_place(void *self, const char *path)
+{
+    struct adding *a = self;
+    struct root_place *place;
     char *real = realpath(path, NULL);
     struct olv_stat stat;
     int fd;
+    bool ok = true;
     if (!real) {
-        tell(observer, path, "looking for it (`under` of a rule)", errno);
+        tell(a->observer, path, "looking for it (`under` of a rule)", errno);
         return true;
     }
     fd = olv_os_open_path(real);
     if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
-        tell(observer, path, "opening it (`under` of a rule)", errno);
+        tell(a->observer, path, "opening it (`under` of a rule)", errno);
     } else {
-        *place = (struct root_place){
-            .path = olv_arena_copy(&roots->arena, real, strlen(real)), .mount = stat.mount, .rule = rule};
-        roots->count++;
+        place = new_place(a->roots);
+        if (place)
+            *place = (struct root_place){.path = olv_arena_copy(&a->roots->arena, real, strlen(real)),
+                                         .mount = stat.mount,
+                                         .rule = a->rule};
+        ok = place && place->path;
     }
     if (fd >= 0)
         close(fd);
     free(real);
-    return fd < 0 || place->path;
+    return ok;
+}
+
+/* Like strcmp, but with the slash before every other byte: so all that lies in a directory comes right behind
+ * it. */
+static int compare_paths(const char *a, const char *b)
+{
+    while (*a && *a == *b) {
+        a++;
+        b++;
+    }
+    if (*a == *b)
+        return 0;
+    if (!*a || !*b)
+        return *a ? 1 : -1;
+    if (*a == '/' || *b == '/')
+        return *a == '/' ? -1 : 1;
+    return (unsigned char)*a < (unsigned char)*b ? -1 : 1;
 }
 
 static int by_path(const void *a, const void *b)
 {
     const struct root_place *x = a, *y = b;
-    int order = strcmp(x->path, y->path);
+    int order = compare_paths(x->path, y->path);
     return order ? order : (x->rule < y->rule ? -1 : x->rule > y->rule);
 }
 
-static bool is_at_or_below(const struct root_place *place, const struct root_place *top)
+static bool is_at_or_below(const char *path, const char *top)
 {
-    size_t n = strlen(top->path);
-    if (place->mount != top->mount || strncmp(place->path, top->path, n) != 0)
-        return false;
-    return place->path[n] == '\0' || place->path[n] == '/' || n == 1;
+    size_t n = strlen(top);
+    return strncmp(path, top, n) == 0 && (path[n] == '\0' || path[n] == '/' || n == 1);
 }
 
 static uint32_t depth_below(const char *path, size_t skip)
@@ -65,74 +106,104 @@ static uint32_t depth_below(const char *path, size_t skip)
     return depth;
 }
 
-static void find_roots(struct roots *roots, const struct root_place **outermost)
+/* The same scope, for below a directory that was recovered a short while ago. */
+static const struct olv_scope *make_spared(struct roots *roots, const struct olv_scope *scope)
 {
-    for (size_t i = 0; i < roots->count; i++) {
-        struct root_place *place = &roots->places[i];
-        size_t r = 0;
-        while (r < roots->root_count && !is_at_or_below(place, outermost[r]))
-            r++;
-        place->root = (uint32_t)r;
-        if (r == roots->root_count) {
-            outermost[r] = place;
-            roots->paths[roots->root_count++] = place->path;
-        } else if (strcmp(place->path, roots->paths[r]) != 0) {
-            roots->has_nested[r] = true;
-        }
-    }
+    size_t size = sizeof *scope + scope->count * sizeof scope->rules[0];
+    struct olv_scope *spared = olv_arena_alloc(&roots->arena, size);
+    if (!spared)
+        return NULL;
+    memcpy(spared, scope, size);
+    spared->in_respite = true;
+    spared->spared = spared;
+    return spared;
 }
 
-/* The rules whose `under` is this place or around it, in the order of the policy. */
-static struct olv_scope *make_scope(struct roots *roots, const struct root_place *place)
+/* The places around the one under way, outermost first, down to itself and all others with its path; `base`
+ * is where the mount of the last of them begins. */
+struct nest {
+    const struct root_place **places;
+    size_t count, base;
+};
+
+/* The rules of all places of the nest on this mount, in the order of the policy. */
+static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest, const char *root)
 {
-    const char *root = roots->paths[place->root];
-    size_t root_len = strlen(root) > 1 ? strlen(root) : 0;
-    struct olv_scope *scope =
-        olv_arena_alloc(&roots->arena, sizeof *scope + roots->count * sizeof scope->rules[0]);
+    size_t root_len = strlen(root) > 1 ? strlen(root) : 0, count = nest->count - nest->base;
+    struct olv_scope *scope = olv_arena_alloc(&roots->arena, sizeof *scope + count * sizeof scope->rules[0]);
     if (!scope)
         return NULL;
-    for (size_t i = 0; i < roots->count; i++) {
-        const struct root_place *other = &roots->places[i];
-        size_t below = strlen(other->path), at = scope->count;
-        if (!is_at_or_below(place, other))
-            continue;
-        below = below > root_len + 1 ? below - root_len
-                                     : 0; /* with the slash behind it, counted without the one before */
-        while (at > 0 && scope->rules[at - 1].rule > other->rule) {
+    for (size_t i = nest->base; i < nest->count; i++) {
+        const struct root_place *place = nest->places[i];
+        size_t below = strlen(place->path), at = scope->count++;
+        /* with the slash behind it, counted without the one before */
+        below = below > root_len + 1 ? below - root_len : 0;
+        for (; at > 0 && scope->rules[at - 1].rule > place->rule; at--)
             scope->rules[at] = scope->rules[at - 1];
-            at--;
-        }
-        scope->rules[at].rule = other->rule;
-        scope->rules[at].path_skip = below;
-        scope->rules[at].depth = below ? depth_below(other->path, root_len + 1) : 0;
-        scope->count++;
+        scope->rules[at] =
+            (struct olv_scope_rule){.rule = place->rule,
+                                    .path_skip = below,
+                                    .depth = below ? depth_below(place->path, root_len + 1) : 0};
     }
-    return scope;
+    scope->spared = make_spared(roots, scope);
+    return scope->spared ? scope : NULL;
+}
+
+/* Finds out in which root this place lies, or makes it one. */
+static void find_root(struct roots *roots, struct nest *nest, struct root_place *place)
+{
+    const struct root_place *around;
+    while (nest->count && !is_at_or_below(place->path, nest->places[nest->count - 1]->path))
+        nest->count--;
+    around = nest->count ? nest->places[nest->count - 1] : NULL;
+    if (around && around->mount == place->mount) {
+        place->root = around->root;
+        place->base = around->base;
+        roots->has_nested[place->root] |= strcmp(place->path, roots->paths[place->root]) != 0;
+        return;
+    }
+    place->root = (uint32_t)roots->root_count;
+    place->base = nest->count;
+    roots->paths[roots->root_count++] = place->path;
+}
+
+static bool nest_places(struct roots *roots, struct nest *nest)
+{
+    for (size_t i = 0, end; i < roots->count; i = end) {
+        struct root_place *first = &roots->places[i];
+        const struct olv_scope *scope;
+        find_root(roots, nest, first);
+        for (end = i; end < roots->count && strcmp(roots->places[end].path, first->path) == 0; end++) {
+            roots->places[end].root = first->root;
+            roots->places[end].base = first->base;
+            nest->places[nest->count++] = &roots->places[end];
+        }
+        nest->base = first->base;
+        scope = make_scope(roots, nest, roots->paths[first->root]);
+        if (!scope)
+            return false;
+        for (size_t k = i; k < end; k++)
+            roots->places[k].scope = scope;
+    }
+    return true;
 }
 
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer)
 {
-    const struct root_place **outermost;
-    size_t most = 0;
-    for (size_t i = 0; i < policy->rule_count; i++)
-        most += policy->rules[i].under_count;
-    roots->places = olv_arena_alloc(&roots->arena, most * sizeof *roots->places);
-    roots->paths = olv_arena_alloc(&roots->arena, most * sizeof *roots->paths);
-    roots->has_nested = olv_arena_alloc(&roots->arena, most * sizeof *roots->has_nested);
-    outermost = olv_arena_alloc(&roots->arena, most * sizeof *outermost);
-    if (!outermost || !roots->places || !roots->paths || !roots->has_nested)
-        return false;
+    struct nest nest = {0};
     for (size_t i = 0; i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
-            if (!add_place(roots, policy->rules[i].under[k], (uint32_t)i, observer))
+            if (!expand_under(policy->rules[i].under[k], add_place,
+                              &(struct adding){roots, (uint32_t)i, observer}, observer))
                 return false;
+    roots->paths = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->paths);
+    roots->has_nested = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->has_nested);
+    nest.places = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *nest.places);
+    if (!nest.places || !roots->paths || !roots->has_nested)
+        return false;
     if (roots->count)
         qsort(roots->places, roots->count, sizeof *roots->places, by_path);
-    find_roots(roots, outermost);
-    for (size_t i = 0; i < roots->count; i++)
-        if (!(roots->places[i].scope = make_scope(roots, &roots->places[i])))
-            return false;
-    return true;
+    return nest_places(roots, &nest);
 }
 
 const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path)
@@ -140,7 +211,7 @@ const struct root_place *roots_place(const struct roots *roots, uint32_t root, c
     size_t low = 0, high = roots->count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
-        int order = strcmp(roots->places[middle].path, path);
+        int order = compare_paths(roots->places[middle].path, path);
         if (order == 0) {
             const struct root_place *place = &roots->places[middle];
             return place->root == root ? place : NULL;

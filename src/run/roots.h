@@ -13,13 +13,14 @@ struct root_place {
     uint64_t mount;
     uint32_t rule;
     uint32_t root;                 /* index of the root it lies in */
+    size_t base;                   /* of the places around it, the first on this mount */
     const struct olv_scope *scope; /* the rules that apply from here on down */
 };
 
 struct roots {
     struct olv_arena arena;
-    struct root_place *places; /* sorted by path */
-    size_t count;
+    struct root_place *places; /* sorted by path, a directory right before what lies in it */
+    size_t count, cap;
     const char **paths; /* of the roots, sorted */
     bool *has_nested;   /* for each root: whether rules begin below it */
     size_t root_count;

@@ -49,8 +49,9 @@ static struct olv_step steps_of_first[] = {{.after = {0, 10 * DAY}, .act = OLV_A
                                            {.after = {0, 30 * DAY}, .act = OLV_ACT_DISCARD},
                                            {.after = {12, 0}, .act = OLV_ACT_KEEP}};
 static struct olv_step steps_of_second[] = {{.after = {0, 0}, .act = OLV_ACT_TELL}};
-static struct olv_rule rules[] = {{.name = "first", .steps = steps_of_first, .step_count = 3},
-                                  {.name = "second", .steps = steps_of_second, .step_count = 1}};
+static struct olv_rule rules[] = {
+    {.name = "first", .steps = steps_of_first, .step_count = 3},
+    {.name = "second", .steps = steps_of_second, .step_count = 1, .settle = {0, 600}}};
 static const struct olv_policy policy = {.rules = rules, .rule_count = 2};
 
 static struct olv_verdict verdict_on(struct subject s, struct olv_instant as_of)

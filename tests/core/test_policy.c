@@ -106,26 +106,224 @@ static void all_errors_of_a_file_come_in_one_go(void **state)
 static void what_is_not_built_yet_is_refused_by_name(void **state)
 {
     const struct sandbox *s = *state;
-    assert_error(s, "olvido: 1\nlimits: { files: 5 }\nrules: []\n", "`limits` is not built yet");
-    assert_error(s,
-                 "olvido: 1\nrules:\n  - { name: a, under: /x, settle: 1 hour, steps: [ { after: 1 day, do: "
-                 "tell } ] }\n",
-                 "`settle` is not built yet");
     assert_error(s,
                  "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: destroy, "
                  "unattended: no } ] }\n",
                  "the act `destroy` is not built yet");
     assert_error(s,
                  "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: tell, "
-                 "unattended: no } ] }\n",
-                 "`unattended` is not built yet");
-    assert_error(s,
-                 "olvido: 1\nrules:\n  - { name: a, under: /x, where: kind = directory, steps: [ { after: 1 "
-                 "day, do: tell } ] }\n",
-                 "rules about directories are not built yet");
-    assert_error(s,
-                 "olvido: 1\nrules:\n  - { name: a, under: '/x/*', steps: [ { after: 1 day, do: tell } ] }\n",
-                 "globs in `under` are not built yet");
+                 "depot: cold-room } ] }\n",
+                 "`depot` is not built yet");
+}
+
+/* ---- everything beside names, places and steps ---- */
+
+static struct olv_policy *load(const struct sandbox *s, const char *text, struct olv_diagnostics *list)
+{
+    struct olv_error err = {0};
+    struct olv_policy *p;
+    overwrite(s, "p.yaml", text, strlen(text));
+    p = olv_policy_load(in(s, "p.yaml"), list, &err);
+    if (!p)
+        fail_msg("%s: %s", err.what, list->count ? list->items[0].message : "");
+    return p;
+}
+
+static void sections_and_keys_of_rules_are_read(void **state)
+{
+    struct olv_diagnostics list = {0};
+    struct olv_policy *p = load(*state,
+                                "olvido: 1\n"
+                                "rules:\n"
+                                "  - name: readings\n"
+                                "    under: /srv/tides/*/readings\n"
+                                "    where: modified < 2026-07-01\n"
+                                "    age-from: { clock: name \"%Y%m%d\", until: end of year }\n"
+                                "    settle: 1 hour\n"
+                                "    notice: 2 days\n"
+                                "    open-too: yes\n"
+                                "    steps: [ { after: 1 year, do: discard, unattended: yes } ]\n"
+                                "  - name: plain\n"
+                                "    under: /srv/tides/plain\n"
+                                "    age-from: accessed\n"
+                                "    steps: [ { after: 1 year, do: discard } ]\n"
+                                "time-zone: Atlantic/Azores\n"
+                                "depots:\n"
+                                "  cold-room: { path: /srv/depot, pack: tar.zst }\n"
+                                "  attic: { path: /srv/attic }\n"
+                                "limits: { files: 100000, bytes: 500 GiB, share: 2.5% }\n"
+                                "trash: { keep: 30 days, unattended: yes }\n",
+                                &list);
+    const struct olv_rule *readings = &p->rules[0], *plain = &p->rules[1];
+    assert_int_equal(readings->clock, OLV_CLOCK_NAME);
+    assert_string_equal(readings->name_date, "%Y%m%d");
+    assert_int_equal(readings->until, OLV_PERIOD_YEAR);
+    assert_int_equal(readings->settle.seconds, 3600);
+    assert_int_equal(readings->notice.seconds, 2 * 86400);
+    assert_true(readings->open_too && readings->steps[0].may_run_unattended);
+    assert_int_equal(plain->clock, OLV_CLOCK_ACCESSED);
+    assert_int_equal(plain->settle.seconds, 600);
+    assert_int_equal(plain->notice.seconds, 7 * 86400);
+    assert_false(plain->open_too || plain->steps[0].may_run_unattended);
+    assert_non_null(p->zone);
+    assert_int_equal(p->depot_count, 2);
+    assert_string_equal(p->depots[0].name, "cold-room");
+    assert_string_equal(p->depots[0].pack, "tar.zst");
+    assert_null(p->depots[1].pack);
+    assert_int_equal(p->limits.files, 100000);
+    assert_int_equal(p->limits.bytes, 500ull << 30);
+    assert_int_equal(p->limits.share_millionths, 25000);
+    assert_true(p->has_trash_keep && p->trash_unattended);
+    assert_int_equal(p->trash_keep.seconds, 30 * 86400);
+    assert_int_equal(list.count, 0);
+    olv_policy_free(p);
+}
+
+static void wrong_values_are_named_with_what_would_fit(void **state)
+{
+    static const struct {
+        const char *keys, *message;
+    } cases[] = {
+        {"time-zone: Atlantic/Atlantis\n", "this machine knows no time zone `Atlantic/Atlantis`"},
+        {"time-zone: ../../etc/passwd\n", "this machine knows no time zone"},
+        {"limits: { files: many }\n", "`files` is not a number of files"},
+        {"limits: { share: 140% }\n", "`share` is not a part"},
+        {"limits: { share: 40 }\n", "`share` is not a part"},
+        {"limits: {}\n", "`limits` limits nothing"},
+        {"limits: { flies: 4 }\n", "there is no key `flies`"},
+        {"depots: { a: { path: srv } }\n", "`srv` is not an absolute path"},
+        {"depots: { a: { path: /srv, pack: rar } }\n", "there is no pack `rar`"},
+        {"depots: []\n", "`depots` must be a mapping"},
+        {"trash: { keep: for ever }\n", "`for ever` is no duration"},
+        {"trash: {}\n", "`trash` has no `keep`"},
+    };
+    static const char *const rules[][2] = {
+        {"age-from: name", "the pattern of the date is missing"},
+        {"age-from: name \"%d%m\"", "is no pattern of a date"},
+        {"age-from: name \"%Y%q\"", "is no pattern of a date"},
+        {"age-from: birth", "there is no clock `birth`"},
+        {"age-from: { until: end of year }", "`age-from` has no `clock`"},
+        {"age-from: { clock: modified, until: easter }", "there is no end to count from `easter`"},
+        {"open-too: perhaps", "there is no answer `perhaps`"},
+        {"settle: soon", "`soon` is no duration"},
+    };
+    char text[1000];
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        snprintf(text, sizeof text,
+                 "olvido: 1\n%srules: [ { name: a, under: /x, steps: [ { after: 1 day, do: tell } ] } ]\n",
+                 cases[i].keys);
+        assert_error(*state, text, cases[i].message);
+    }
+    for (size_t i = 0; i < sizeof rules / sizeof *rules; i++) {
+        snprintf(text, sizeof text,
+                 "olvido: 1\nrules:\n  - name: a\n    under: /x\n    %s\n    steps: [ { after: 1 day, do: "
+                 "tell } ]\n",
+                 rules[i][0]);
+        assert_error(*state, text, rules[i][1]);
+    }
+}
+
+/* The warnings about a policy as lines "line message". */
+static char *warnings_about(const struct sandbox *s, const char *rules)
+{
+    struct olv_diagnostics list = {0};
+    char text[2000], *all = calloc(1, 10000);
+    snprintf(text, sizeof text, "olvido: 1\nlimits: { files: 10 }\nrules:\n%s", rules);
+    olv_policy_free(load(s, text, &list));
+    assert_int_equal(list.errors, 0);
+    for (size_t i = 0; i < list.count; i++) {
+        assert_true(list.items[i].is_warning);
+        sprintf(all + strlen(all), "%d %s\n", list.items[i].line, list.items[i].message);
+    }
+    olv_diagnostics_free(&list);
+    return all;
+}
+
+static void what_is_hardly_meant_is_warned_of(void **state)
+{
+    static const struct {
+        const char *rules, *warning;
+    } cases[] = {
+        {"  - { name: a, under: /x, where: size > 10 and size < 5, steps: [ { after: 1 day, do: tell } ] }\n",
+         "4 rule a can never match: its bounds"},
+        {"  - { name: a, under: /x, where: age > 1 year and age < 3 months, steps: [ { after: 1 day, do: "
+         "tell } "
+         "] }\n",
+         "older and younger at once"},
+        {"  - { name: a, under: /x, where: modified > 2026-02-01 and modified < 2026-01-01, steps: [ { "
+         "after: 1 "
+         "day, do: tell } ] }\n",
+         "its dates shut each other out"},
+        {"  - { name: a, under: /x, where: 'suffix = \"tmp\" and suffix = \"log\"', steps: [ { after: 1 day, "
+         "do: "
+         "tell } ] }\n",
+         "two values at once"},
+        {"  - { name: a, under: /x, steps: [ { after: 1 day, do: tell } ] }\n"
+         "  - { name: b, under: [ /x/y, /x/z/ ], where: size > 5, steps: [ { after: 1 day, do: tell } ] }\n",
+         "5 rule b can never match: all its files belong to rule a (line 4)"},
+        {"  - { name: a, under: /x, where: size > 5, steps: [ { after: 1 day, do: tell } ] }\n"
+         "  - { name: b, under: /x/y, where: size > 5, steps: [ { after: 1 day, do: tell } ] }\n",
+         "rule b can never match"},
+        {"  - { name: a, under: /x, steps: [ { after: 2 days, do: tell }, { after: 1 day, do: keep } ] }\n",
+         "not in the order of their time"},
+        {"  - { name: a, under: /x, steps: [ { after: 24 hours, do: tell }, { after: 1 day, do: keep } ] }\n",
+         "only the last of them counts"},
+        {"  - { name: a, under: /x, steps: [ { after: 1 day, do: discard }, { after: 2 days, do: tell } ] "
+         "}\n",
+         "this step never comes"},
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char *all = warnings_about(*state, cases[i].rules);
+        assert_contains(all, cases[i].warning);
+        free(all);
+    }
+}
+
+static void what_may_well_be_meant_is_not_warned_of(void **state)
+{
+    char *all = warnings_about(
+        *state,
+        "  - { name: a, under: /x, where: size > 5 and size < 10, steps: [ { after: 1 day, do: tell } ] }\n"
+        "  - { name: b, under: /x/y, where: kind = link, steps: [ { after: 1 day, do: tell } ] }\n"
+        "  - { name: c, under: /xy, where: size = 5 or size = 6, steps: [ { after: 1 day, do: tell }, { "
+        "after: 1 month, do: discard } ] }\n"
+        "  - { name: d, under: /, where: 'not (size > 10 and size < 5)', steps: [ { after: 0 days, do: keep "
+        "} ] }\n");
+    assert_string_equal(all, "");
+    free(all);
+}
+
+static void the_digest_of_a_rule_changes_with_what_it_does_only(void **state)
+{
+    static const char
+        *const same = "  - { name: a, under: /x, where: size > 5, steps: [ { after: 1 day, do: tell } ] }\n",
+               *const others[] = {
+                   "  - { name: a, under: /y, where: size > 5, steps: [ { after: 1 day, do: tell } ] }\n",
+                   "  - { name: a, under: /x, where: size > 6, steps: [ { after: 1 day, do: tell } ] }\n",
+                   "  - { name: a, under: /x, where: size > 5, steps: [ { after: 2 days, do: tell } ] }\n",
+                   "  - { name: a, under: /x, where: size > 5, settle: 1 hour, steps: [ { after: 1 day, do: "
+                   "tell } ] }\n",
+                   "  - { name: a, under: /x, where: size > 5, age-from: born, steps: [ { after: 1 day, do: "
+                   "tell } ] }\n"};
+    struct olv_diagnostics list = {0};
+    uint8_t first[32];
+    char text[1000];
+    struct olv_policy *p;
+    snprintf(text, sizeof text, "olvido: 1\nlimits: { files: 10 }\nrules:\n%s", same);
+    p = load(*state, text, &list);
+    memcpy(first, p->rules[0].digest, 32);
+    olv_policy_free(p);
+    snprintf(text, sizeof text, "olvido: 1\nrules:\n  # why\n%s    # because\n", same);
+    p = load(*state, text, &list);
+    assert_memory_equal(first, p->rules[0].digest, 32);
+    olv_policy_free(p);
+    for (size_t i = 0; i < sizeof others / sizeof *others; i++) {
+        snprintf(text, sizeof text, "olvido: 1\nrules:\n%s", others[i]);
+        p = load(*state, text, &list);
+        assert_memory_not_equal(first, p->rules[0].digest, 32);
+        olv_policy_free(p);
+    }
+    olv_diagnostics_free(&list);
 }
 
 static void places_in_statements_are_found_through_every_kind_of_scalar(void **state)
@@ -215,6 +413,11 @@ int main(void)
         TEST(a_sound_policy_is_read),
         TEST(all_errors_of_a_file_come_in_one_go),
         TEST(what_is_not_built_yet_is_refused_by_name),
+        TEST(sections_and_keys_of_rules_are_read),
+        TEST(wrong_values_are_named_with_what_would_fit),
+        TEST(what_is_hardly_meant_is_warned_of),
+        TEST(what_may_well_be_meant_is_not_warned_of),
+        TEST(the_digest_of_a_rule_changes_with_what_it_does_only),
         TEST(places_in_statements_are_found_through_every_kind_of_scalar),
         TEST(files_that_are_no_policy_are_refused_with_a_place),
         TEST(files_that_cannot_be_read_say_why),

@@ -1,0 +1,37 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What comes out when a policy judges a file. */
+#ifndef OLVIDO_VERDICT_H
+#define OLVIDO_VERDICT_H
+
+#include "olvido/calendar.h"
+
+enum olv_reason {
+    OLV_DUE,
+    OLV_KEPT,      /* the latest step whose time has come is `keep` */
+    OLV_NOT_DUE,   /* too young for every step */
+    OLV_SETTLING,  /* due, but modified within the rule's `settle` */
+    OLV_OPEN,      /* due, but open for writing */
+    OLV_RESPITE,   /* due, but recovered within the last 30 days */
+    OLV_HELD,      /* due, but held */
+    OLV_GUARDED,   /* due, but in a place that is never touched */
+    OLV_INSIDE,    /* a directory that is due, but for something in it */
+    OLV_ODD_TIME,  /* its time is in the future, or at or before 1970-01-02, or there is none */
+    OLV_NO_DATE,   /* its name has no date, and that is what the rule counts from */
+    OLV_UNDECIDED, /* a statement could not be decided, so neither this rule nor a later one takes it */
+    OLV_GONE,      /* it vanished while it was looked at */
+    OLV_NOT_OWNED,
+    OLV_REASON_COUNT
+};
+
+/* The key in JSON ("not_due") and the words for people ("not due yet"). */
+const char *olv_reason_key(enum olv_reason reason);
+const char *olv_reason_words(enum olv_reason reason);
+
+struct olv_verdict {
+    enum olv_reason reason;
+    uint32_t rule; /* where not OLV_NOT_OWNED */
+    uint32_t step; /* index; where a step's time has come: OLV_DUE to OLV_INSIDE, but OLV_NOT_DUE */
+    struct olv_instant since; /* that step's time; where there is a step */
+};
+
+#endif

@@ -1,0 +1,275 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The rules of a policy and their steps. */
+#include "policy/sections.h"
+
+#include "base/accounts.h"
+#include "base/digest.h"
+#include "base/name_date.h"
+#include "olvido/nearest.h"
+#include "policy/expr.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { MOST_RULES = 1000, MOST_STEPS = 100, MOST_PATHS = 1000 };
+
+/* ---- steps ---- */
+
+static void read_after(struct reader *r, struct fy_node *node, void *target)
+{
+    struct olv_step *step = target;
+    if (policy_duration(r, node, &step->after))
+        step->after_text = policy_string(r, node, "`after`");
+}
+
+static bool is_built(enum olv_act_id act)
+{
+    return act == OLV_ACT_KEEP || act == OLV_ACT_TELL || act == OLV_ACT_DISCARD;
+}
+
+static void read_do(struct reader *r, struct fy_node *node, void *target)
+{
+    const char *names[OLV_ACT_RECOVER];
+    struct olv_step *step = target;
+    int act;
+    for (act = 0; act < OLV_ACT_RECOVER; act++)
+        names[act] = olv_act_word((enum olv_act_id)act);
+    act = policy_word(r, node, "act", names, OLV_ACT_RECOVER, "keep, tell or discard");
+    if (act < 0)
+        return;
+    step->act = (enum olv_act_id)act;
+    if (!is_built(step->act))
+        policy_complain(r, node_place(node), "keep, tell or discard", NULL, "the act `%s` is not built yet",
+                        names[act]);
+}
+
+static void read_step_unattended(struct reader *r, struct fy_node *node, void *target)
+{
+    policy_truth(r, node, &((struct olv_step *)target)->may_run_unattended);
+}
+
+static const struct key step_keys[] = {
+    {"after", read_after, true}, {"do", read_do, true},    {"unattended", read_step_unattended, false},
+    {"depot", NULL, false},      {"one-per", NULL, false}, {"pack", NULL, false},
+    {"level", NULL, false},      {"as", NULL, false},      {"into", NULL, false},
+    {"if-exists", NULL, false},
+};
+
+static int by_after(const void *a, const void *b)
+{
+    const struct olv_step *x = a, *y = b;
+    int order = olv_duration_compare(x->after, y->after);
+    return order ? order : x->number - y->number; /* what is equal stays in the order of the file */
+}
+
+static void read_steps(struct reader *r, struct fy_node *node, void *target)
+{
+    struct olv_rule *rule = target;
+    struct fy_node *item;
+    void *iterator = NULL;
+    rule->steps = policy_items(r, node, "`steps`", MOST_STEPS, sizeof *rule->steps);
+    while (rule->steps && (item = fy_node_sequence_iterate(node, &iterator))) {
+        struct olv_step *step = &rule->steps[rule->step_count++];
+        step->line = policy_line(r, node_place(item));
+        step->number = (int)rule->step_count;
+        policy_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys, step);
+    }
+    if (rule->steps)
+        qsort(rule->steps, rule->step_count, sizeof *rule->steps, by_after);
+}
+
+/* ---- age-from ---- */
+
+static void read_clock(struct reader *r, struct fy_node *node, void *target)
+{
+    static const char *const words[] = {"modified", "accessed", "changed", "born"};
+    static const char expected[] = "modified, accessed, changed, born, or name \"%Y%m%d\"";
+    struct olv_rule *rule = target;
+    size_t len = 0, at;
+    const char *text = policy_scalar(node, &len);
+    char *pattern;
+    int word;
+    if (!text || len < 7 || memcmp(text, "name \"", 6) != 0 || text[len - 1] != '"') {
+        if (text && len >= 4 && memcmp(text, "name", 4) == 0)
+            policy_complain(r, node_place(node), "name \"%Y%m%d\"", NULL,
+                            "the pattern of the date is missing");
+        else if ((word = policy_word(r, node, "clock", words, 4, expected)) >= 0)
+            rule->clock = (enum olv_clock)word;
+        return;
+    }
+    pattern = olv_arena_copy(r->arena, text + 6, len - 7);
+    r->out_of_memory |= !pattern;
+    if (pattern && !olv_name_date_is_pattern(pattern, &at))
+        policy_complain(r, node_place(node), "text with %Y, and %m %d %H %M %S as far as the name has them",
+                        NULL, "`%s` is no pattern of a date", pattern);
+    rule->clock = OLV_CLOCK_NAME;
+    rule->name_date = pattern;
+}
+
+static void read_until(struct reader *r, struct fy_node *node, void *target)
+{
+    static const char *const words[] = {"end of month", "end of year"};
+    int word = policy_word(r, node, "end to count from", words, 2, "end of month, or end of year");
+    if (word >= 0)
+        ((struct olv_rule *)target)->until = word ? OLV_PERIOD_YEAR : OLV_PERIOD_MONTH;
+}
+
+static const struct key age_keys[] = {{"clock", read_clock, true}, {"until", read_until, false}};
+
+static void read_age_from(struct reader *r, struct fy_node *node, void *target)
+{
+    if (node && fy_node_is_mapping(node))
+        policy_mapping(r, node, "`age-from`", age_keys, 2, target);
+    else
+        read_clock(r, node, target);
+}
+
+/* ---- rules ---- */
+
+static void read_rule_name(struct reader *r, struct fy_node *node, void *target)
+{
+    struct olv_rule *rule = target;
+    rule->name = policy_string(r, node, "`name`");
+    if (rule->name && strlen(rule->name) > 64)
+        policy_complain(r, node_place(node), "at most 64 bytes", NULL, "the name of a rule is too long");
+}
+
+static void read_rule_note(struct reader *r, struct fy_node *node, void *target)
+{
+    ((struct olv_rule *)target)->note = policy_string(r, node, "`note`");
+}
+
+static const char *read_path(struct reader *r, struct fy_node *node)
+{
+    const char *path = policy_string(r, node, "`under`");
+    if (path && path[0] != '/')
+        policy_complain(r, node_place(node), "an absolute path, beginning with /", NULL,
+                        "`%s` is not an absolute path", path);
+    return path;
+}
+
+static void read_under(struct reader *r, struct fy_node *node, void *target)
+{
+    struct olv_rule *rule = target;
+    struct fy_node *item;
+    void *iterator = NULL;
+    const char **paths;
+    bool is_list = node && fy_node_is_sequence(node);
+    paths = is_list ? policy_items(r, node, "`under`", MOST_PATHS, sizeof *paths)
+                    : olv_arena_alloc(r->arena, sizeof *paths);
+    if (!paths)
+        return;
+    rule->under = paths;
+    if (!is_list)
+        paths[rule->under_count++] = read_path(r, node);
+    while (is_list && (item = fy_node_sequence_iterate(node, &iterator)))
+        paths[rule->under_count++] = read_path(r, item);
+}
+
+static void complain_in_statement(void *self, const struct expr_complaint *c)
+{
+    struct reader *r = self;
+    policy_complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s",
+                    c->message);
+}
+
+static void read_where(struct reader *r, struct fy_node *node, void *target)
+{
+    struct expr_parse_options options = {r, complain_in_statement, olv_user_id, olv_group_id,
+                                         r->policy->zone};
+    struct olv_rule *rule = target;
+    rule->where = policy_string(r, node, "`where`");
+    if (!rule->where)
+        return;
+    r->statement = node;
+    rule->where_expr = expr_parse(rule->where, strlen(rule->where), r->arena, &options);
+    rule->has_directories = rule->where_expr && expr_can_be_directory(rule->where_expr);
+}
+
+static void read_settle(struct reader *r, struct fy_node *node, void *target)
+{
+    policy_duration(r, node, &((struct olv_rule *)target)->settle);
+}
+
+static void read_notice(struct reader *r, struct fy_node *node, void *target)
+{
+    policy_duration(r, node, &((struct olv_rule *)target)->notice);
+}
+
+static void read_open_too(struct reader *r, struct fy_node *node, void *target)
+{
+    policy_truth(r, node, &((struct olv_rule *)target)->open_too);
+}
+
+static const struct key rule_keys[] = {
+    {"name", read_rule_name, true}, {"note", read_rule_note, false}, {"under", read_under, true},
+    {"where", read_where, false},   {"steps", read_steps, true},     {"age-from", read_age_from, false},
+    {"settle", read_settle, false}, {"notice", read_notice, false},  {"open-too", read_open_too, false},
+};
+
+static void check_name_is_new(struct reader *r, struct fy_node *item, const struct olv_rule *rule)
+{
+    for (const struct olv_rule *other = r->policy->rules; other < rule; other++)
+        if (rule->name && other->name && strcmp(rule->name, other->name) == 0)
+            policy_complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
+                            "a name of its own", NULL,
+                            "there are two rules named `%s` (the first in line %d)", rule->name, other->line);
+}
+
+/* ---- what a rule is, in one digest ---- */
+
+static void put(struct olv_hasher *hasher, const char *text)
+{
+    olv_hasher_add(hasher, text ? text : "", text ? strlen(text) + 1 : 1);
+}
+
+static void put_numbers(struct olv_hasher *hasher, const int64_t *numbers, size_t count)
+{
+    char text[32];
+    for (size_t i = 0; i < count; i++) {
+        snprintf(text, sizeof text, "%lld", (long long)numbers[i]);
+        put(hasher, text);
+    }
+}
+
+/* Its name and its notes are for people; `notice` only says when a change comes into force. */
+static void digest_rule(struct olv_rule *rule)
+{
+    struct olv_hasher *hasher = olv_hasher_new();
+    if (!hasher)
+        return;
+    olv_hasher_begin(hasher);
+    for (size_t i = 0; i < rule->under_count; i++)
+        put(hasher, rule->under[i]);
+    put(hasher, rule->where);
+    put(hasher, rule->name_date);
+    put_numbers(
+        hasher,
+        (int64_t[]){rule->clock, rule->until, rule->settle.months, rule->settle.seconds, rule->open_too}, 5);
+    for (size_t i = 0; i < rule->step_count; i++) {
+        const struct olv_step *step = &rule->steps[i];
+        put_numbers(hasher,
+                    (int64_t[]){step->after.months, step->after.seconds, step->act, step->may_run_unattended},
+                    4);
+    }
+    olv_hasher_end(hasher, rule->digest);
+    olv_hasher_free(hasher);
+}
+
+void read_rules(struct reader *r, struct fy_node *node, void *target)
+{
+    struct olv_policy *policy = target;
+    struct fy_node *item;
+    void *iterator = NULL;
+    policy->rules = policy_items(r, node, "`rules`", MOST_RULES, sizeof *policy->rules);
+    while (policy->rules && (item = fy_node_sequence_iterate(node, &iterator))) {
+        struct olv_rule *rule = &policy->rules[policy->rule_count++];
+        rule->line = policy_line(r, node_place(item));
+        rule->settle.seconds = OLV_SETTLE_S;
+        rule->notice.seconds = OLV_NOTICE_S;
+        policy_mapping(r, item, "a rule", rule_keys, sizeof rule_keys / sizeof *rule_keys, rule);
+        check_name_is_new(r, item, rule);
+        digest_rule(rule);
+    }
+}

@@ -1,0 +1,79 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a policy asks of the places that it names, and whether they can do it. */
+#include "olvido/fitness.h"
+
+#include "guard/guard.h"
+#include "os/os.h"
+#include "run/expand.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct examining {
+    const struct olv_rule *rule;
+    struct olv_diagnostics *list;
+    unsigned places;
+};
+
+static void warn(struct examining *x, const char *path, const char *what)
+{
+    char message[1400];
+    snprintf(message, sizeof message, "rule %s: %s: %s", x->rule->name, path, what);
+    olv_diagnostics_warn(x->list, x->rule->line, message);
+}
+
+static bool takes_files(const struct olv_rule *rule)
+{
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (rule->steps[i].act > OLV_ACT_TELL)
+            return true;
+    return false;
+}
+
+static void examine_clock(struct examining *x, const char *path, const struct olv_os_place *place,
+                          const struct olv_stat *stat)
+{
+    if (x->rule->clock == OLV_CLOCK_BORN && !stat->has_born)
+        warn(x, path, "this file system keeps no times of birth, so nothing there is ever due");
+    if (x->rule->clock == OLV_CLOCK_ACCESSED && place->access_times == OLV_NO)
+        warn(x, path, "this file system is mounted so that times of access are not kept");
+}
+
+static bool examine_place(void *self, const char *path)
+{
+    struct examining *x = self;
+    char *real = realpath(path, NULL);
+    int fd = real ? olv_os_open_path(real) : -1;
+    struct olv_os_place place;
+    struct olv_stat stat;
+    x->places++;
+    if (fd < 0) {
+        warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
+    } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
+        examine_clock(x, real, &place, &stat);
+        if (takes_files(x->rule) && olv_guard_is_system(real))
+            warn(x, real, "nothing is ever taken out of a system directory");
+        else if (takes_files(x->rule) && place.is_read_only)
+            warn(x, real, "this file system is mounted read-only");
+    }
+    if (fd >= 0)
+        close(fd);
+    free(real);
+    return true;
+}
+
+void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diagnostics *list)
+{
+    for (size_t i = 0; i < policy->rule_count; i++) {
+        struct examining x = {.rule = &policy->rules[i], .list = list};
+        for (size_t k = 0; k < x.rule->under_count; k++) {
+            x.places = 0;
+            expand_under(x.rule->under[k], examine_place, &x, NULL);
+            if (x.places == 0)
+                warn(&x, x.rule->under[k], "nothing fits this pattern");
+        }
+    }
+}
