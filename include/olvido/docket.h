@@ -22,15 +22,28 @@ struct olv_identity {
     struct olv_instant modified, changed, born;
 };
 
+/* What happens where an act finds its place taken. */
+enum olv_if_exists { OLV_REFUSE, OLV_SKIP, OLV_NUMBER, OLV_SET_ASIDE, OLV_REPLACE, OLV_IF_EXISTS_COUNT };
+/* "refuse", "skip", "number", "set-aside", "replace". */
+const char *olv_if_exists_word(enum olv_if_exists what);
+
+/* What is in a directory that goes as a whole: judged together with it, and compared again before the act. */
+struct olv_contents {
+    uint64_t entries, bytes, allocated_bytes;
+    struct olv_instant youngest; /* the latest change of state (ctime) of anything in it */
+};
+
 struct olv_docket_entry {
     uint32_t number;       /* within its segment, from 0 */
     uint32_t rule;         /* index in the policy; OLV_BY_HAND for a one-off command */
     uint32_t step;         /* from 1; 0 by hand */
     const char *rule_name; /* "" by hand */
     enum olv_act_id act;
+    enum olv_if_exists if_exists;
     struct olv_instant due;
     struct olv_identity identity;
-    const char *directory; /* absolute path, no links in it */
+    struct olv_contents contents; /* of a directory */
+    const char *directory;        /* absolute path, no links in it */
     uint64_t directory_mount, directory_inode;
     const char *name;   /* in that directory */
     const char *target; /* where an act puts it, or "" */

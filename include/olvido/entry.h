@@ -30,6 +30,7 @@ struct olv_stat {
     uint32_t owner, group;
     uint64_t links;
     uint64_t size_bytes;
+    uint64_t allocated_bytes; /* on the disk */
     uint64_t inode;
     uint64_t mount;  /* the mount it was reached through; tells mounts apart, unlike a device number */
     uint64_t device; /* of the file system: the same through every mount of it, but not across restarts */

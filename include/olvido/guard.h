@@ -7,7 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-enum { OLV_OWN_PLACES = 16 };
+enum { OLV_OWN_PLACES = 64 };
 
 /* System directories are known; Olvido's own places (state, trash, policies) are told to it. */
 struct olv_guard {

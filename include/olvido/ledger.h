@@ -21,8 +21,9 @@ struct olv_ledger_record {
     const char *run;
     const char *command; /* of a begin */
     const char *rule, *act, *result, *reason;
-    const char *path;  /* raw bytes; "" when the name was taken out of the ledger */
-    const char *trash; /* the item's name in the trash; raw bytes */
+    const char *path;        /* raw bytes; "" when the name was taken out of the ledger */
+    const char *trash;       /* the item's name in the trash; raw bytes */
+    const char *trash_place; /* the path of that trash; "": the home trash */
     uint64_t size_bytes;
     uint64_t batch, entry;       /* of an intent or an outcome */
     uint64_t done, left, failed; /* of an end; what was refused counts as left */

@@ -23,14 +23,18 @@ struct olv_rule_tally {
     struct olv_tally *steps;                      /* due for each of the rule's steps (for `keep`: kept) */
 };
 
+enum { OLV_PLAN_MOUNTS = 32 };
+
 struct olv_plan {
     struct olv_instant now, as_of;
     struct olv_rule_tally *rules; /* one for each of the policy's */
     uint64_t looked_at;           /* entries that are no directories */
     uint64_t not_owned;
-    uint64_t troubles;             /* places that could not be read */
-    uint64_t due_files, due_bytes; /* of all selected rules */
-    struct olv_spool *docket;      /* what is due; NULL unless asked for */
+    uint64_t troubles;                /* places that could not be read */
+    uint64_t due_files, due_bytes;    /* of all selected rules */
+    uint64_t mounts[OLV_PLAN_MOUNTS]; /* on which something is to be discarded; the first of them */
+    size_t mount_count;
+    struct olv_spool *docket; /* what is due; NULL unless asked for */
 };
 
 struct olv_plan_options {

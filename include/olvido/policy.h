@@ -25,6 +25,7 @@ enum olv_act_id {
     OLV_ACT_DESTROY,
     OLV_ACT_SWEEP,
     OLV_ACT_RECOVER, /* by hand only */
+    OLV_ACT_CLEAR,   /* of the trash: by hand, or by the policy's `trash` */
     OLV_ACT_COUNT
 };
 

@@ -13,14 +13,15 @@ enum { OLV_RUN_ID_SIZE = 24 };
 struct olv_run; /* the right to act: the locked state directory and its ledger */
 
 struct olv_run_options {
-    const char *state;   /* path of the state directory; made on the first use */
-    const char *trash;   /* path of the home trash; opened (and made) where an act needs it; or NULL */
-    const char *command; /* for the ledger */
+    const char *state; /* path of the state directory; made on the first use */
+    const char *trash; /* path of the home trash; it and others are opened (and made) where an act needs them;
+                          or NULL */
+    const char *command;             /* for the ledger */
     const struct olv_policy *policy; /* NULL by hand */
     const struct olv_guard *guard;
     const struct olv_observer *observer; /* failures of single files are told to it */
-    /* Asked before each batch for each of its entries; NULL: all. */
-    bool (*approve)(void *self, const struct olv_docket_entry *entry);
+    /* Asked before each batch for each of its entries, whose `if_exists` it may set; NULL: all. */
+    bool (*approve)(void *self, struct olv_docket_entry *entry);
     void *self;
 };
 
@@ -31,8 +32,9 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
 const char *olv_run_id(const struct olv_run *run);
 /* How many files of an earlier, cut-short run were settled while opening. */
 uint64_t olv_run_settled(const struct olv_run *run);
-/* Makes sure that what an act needs is there, before anybody is asked anything. */
-bool olv_run_prepare(struct olv_run *run, enum olv_act_id act, struct olv_error *err);
+/* Makes sure, before anybody is asked anything, that at least one of these mounts has a trash: files on one
+ * without fail one by one. False with OLV_STATE. */
+bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err);
 void olv_run_close(struct olv_run *run);
 
 struct olv_run_result {

@@ -6,6 +6,7 @@
 
 #include "file/reach.h"
 #include "guard/guard.h"
+#include "hold/hold.h"
 #include "trash/trash.h"
 
 enum olv_result {
@@ -21,9 +22,12 @@ struct olv_act_context {
     uint64_t sequence; /* of this file within the run */
     struct olv_instant now;
     const struct olv_guard *guard;
-    struct olv_trash *trash; /* open where the act needs it */
-    struct olv_reach source; /* the directory of the entry, reached before `apply` */
-    struct olv_text path;    /* scratch: the entry's path */
+    struct olv_trashes *trashes;
+    struct olv_trash *trash;           /* the one for this entry, where the act needs one */
+    struct olv_respite_list *respites; /* collects what was recovered */
+    struct olv_reach source;           /* the directory of the entry, reached before `apply` */
+    struct olv_text path;              /* scratch: the entry's path */
+    struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
 };
 
 struct olv_outcome {
@@ -37,6 +41,10 @@ struct olv_act {
     const char *result; /* what the ledger calls it when it worked */
     bool is_touching;   /* whether it changes anything on the disk (else nobody is asked) */
     bool needs_trash;
+    bool is_irreversible; /* cannot be taken back */
+    /* The trash that this entry is about; NULL with `err`. For acts that need one. */
+    struct olv_trash *(*find_trash)(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                                    struct olv_error *err);
     void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                   struct olv_outcome *outcome);
     /* Makes what was applied in this batch durable, apart from the source directories. May be NULL. */
@@ -52,11 +60,17 @@ const struct olv_act *olv_act_find(enum olv_act_id id);
 /* For acts: compares the name with what was judged. With OLV_LEFT in the outcome when it is not the same. */
 bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                     struct olv_outcome *outcome);
+/* The same for what is in a directory, which lies in `directory`; true for everything else. */
+bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
+                             struct olv_outcome *outcome);
 /* For acts that use the trash: their `settle`. */
 bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err);
+/* For acts on an item of a trash: its trash. */
+struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                                        struct olv_error *err);
 /* Sets the outcome to what the error says: a change is left alone, everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
-extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover;
+extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear;
 
 #endif

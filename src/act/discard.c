@@ -31,24 +31,14 @@ static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_
     return false;
 }
 
-/* Said before an info file is made for nothing. */
-static bool is_near(const struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
-{
-    if (e->identity.mount == c->trash->files_stat.mount)
-        return true;
-    olv_fail(&o->error, OLV_SYSTEM,
-             "it is on another file system than the home trash, and trashes there are not built yet");
-    o->result = OLV_FAILED;
-    return false;
-}
-
 /* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
 static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_error err = {0};
+    char name[NAME_MAX + 1];
     olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
     o->result = OLV_LEFT;
-    if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, &err)) {
+    if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, OLV_REFUSE, name, &err)) {
         o->trash[0] = '\0';
         return;
     }
@@ -61,7 +51,8 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
 {
     struct olv_trash_label label = {c->run, c->sequence};
     struct olv_outcome arrived = {0};
-    if (!is_allowed(c, e, o) || !is_near(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
+    if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
+        !olv_act_verify_contents(e->directory, e->name, e, o))
         return;
     if (!olv_trash_put(c->trash, c->source.fd, e->name, path_of(c, e), c->now, label, o->trash, &o->error)) {
         o->trash[0] = '\0';
@@ -69,14 +60,17 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         return;
     }
     o->result = OLV_DONE;
-    if (!c->source.is_ours && !olv_act_verify(c->trash->files, o->trash, e, false, &arrived))
+    if (!c->source.is_ours && (!olv_act_verify(c->trash->files, o->trash, e, false, &arrived) ||
+                               !olv_act_verify_contents(c->trash->files_path, o->trash, e, &arrived)))
         put_back(c, e, o);
+    else if (e->identity.kind == OLV_KIND_DIRECTORY)
+        trash_sizes_note(c->trash, o->trash, e->contents.allocated_bytes);
 }
 
 static bool lies_in_trash(struct olv_act_context *c, const char *item, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
-    return olv_os_stat(c->trash->files, item, &stat) && olv_identity_holds(&e->identity, &stat, false);
+    return olv_os_stat(c->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
 /* The trash has at most two names for it: its own, and the one that run and sequence number make. */
@@ -93,9 +87,17 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
         o->trash[0] = '\0';
         return false;
     }
-    o->result =
-        olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, &o->error) ? OLV_DONE : OLV_FAILED;
+    o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, c->run, &o->error)
+                    ? OLV_DONE
+                    : OLV_FAILED;
     return true;
+}
+
+static struct olv_trash *find_trash(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                    struct olv_error *err)
+{
+    (void)e;
+    return olv_trashes_for(c->trashes, c->source.mount, err);
 }
 
 const struct olv_act olv_act_discard = {
@@ -103,6 +105,7 @@ const struct olv_act olv_act_discard = {
     .result = "done",
     .is_touching = true,
     .needs_trash = true,
+    .find_trash = find_trash,
     .apply = apply,
     .settle = olv_act_sync_trash,
     .was_applied = was_applied,

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* recover: from the trash back to where it was. Directories that have gone meanwhile are made again; nothing
- * that stands at the destination is ever replaced. */
+/* recover: from the trash back to where it was. Directories that have gone meanwhile are made again; what
+ * stands at the destination is not replaced unless that was asked for. */
 #include "act/act.h"
 
 #include "file/identity.h"
@@ -39,18 +39,46 @@ static int open_parent(const char *path, char *copy, size_t size, const char **n
     return fd;
 }
 
+/* What stands at its place and must never be replaced or moved aside. */
+static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, int dir,
+                       const char *name, struct olv_outcome *o)
+{
+    struct olv_stat there;
+    bool moves_it = e->if_exists == OLV_REPLACE || e->if_exists == OLV_SET_ASIDE;
+    if (!moves_it || !olv_os_stat(dir, name, &there) ||
+        !olv_guard_is_own(c->guard, there.device, there.inode))
+        return true;
+    olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files stands at its place");
+    o->result = OLV_DENIED;
+    return false;
+}
+
+/* Where it is now, and that it is to be left alone for a while. */
+static void note(struct olv_act_context *c, const char *directory, int dir, const char *name)
+{
+    struct olv_stat stat;
+    olv_text_clear(&c->placed);
+    olv_text_printf(&c->placed, "%s%s%s", directory, directory[1] ? "/" : "", name);
+    if (olv_os_stat(dir, name, &stat))
+        olv_respite_note(c->respites, olv_text_string(&c->placed), &stat, c->now);
+}
+
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char copy[PATH_MAX];
+    char copy[PATH_MAX], placed[NAME_MAX + 1];
     const char *name;
     int fd;
     if (!olv_act_verify(c->source.fd, e->name, e, true, o))
         return;
     fd = open_parent(e->target, copy, sizeof copy, &name, &o->error);
-    if (fd >= 0 && olv_trash_take(c->trash, e->name, fd, name, &o->error)) {
+    if (fd >= 0 && is_allowed(c, e, fd, name, o) &&
+        olv_trash_take(c->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
+        note(c, copy, fd, placed);
         fsync(fd); /* should this fail, a crash leaves the file in the trash, where it is found again */
-    } else {
+    } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
+        o->result = OLV_LEFT;
+    } else if (o->result != OLV_DENIED) {
         olv_act_unsuccessful(o);
     }
     if (fd >= 0)
@@ -63,11 +91,12 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
     const char *name;
     struct olv_stat stat;
     int fd = open_parent(e->target, copy, sizeof copy, &name, &o->error);
-    bool is_there = fd >= 0 && olv_os_stat(fd, name, &stat) && olv_identity_holds(&e->identity, &stat, false);
+    bool is_there = fd >= 0 && olv_os_stat(fd, name, &stat) && olv_identity_survived(&e->identity, &stat);
+    if (is_there)
+        note(c, copy, fd, name);
     if (fd >= 0)
         close(fd);
     o->result = OLV_DONE;
-    (void)c;
     return is_there;
 }
 
@@ -76,6 +105,7 @@ const struct olv_act olv_act_recover = {
     .result = "done",
     .is_touching = true,
     .needs_trash = true,
+    .find_trash = olv_act_trash_of_item,
     .apply = apply,
     .settle = olv_act_sync_trash,
     .was_applied = was_applied,

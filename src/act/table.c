@@ -5,10 +5,12 @@
 
 #include "file/identity.h"
 #include "os/os.h"
+#include "scan/contents.h"
 
 #include <errno.h>
 
-static const struct olv_act *const acts[] = {&olv_act_tell, &olv_act_discard, &olv_act_recover};
+static const struct olv_act *const acts[] = {&olv_act_tell, &olv_act_discard, &olv_act_recover,
+                                             &olv_act_clear};
 
 const struct olv_act *olv_act_find(enum olv_act_id id)
 {
@@ -20,13 +22,46 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
 
 bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err)
 {
-    return olv_trash_sync(context->trash, err);
+    return olv_trashes_sync(context->trashes, err);
+}
+
+struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                                        struct olv_error *err)
+{
+    struct olv_trash *trash = olv_trashes_of_files(context->trashes, entry->directory);
+    if (!trash) {
+        olv_trashes_find(context->trashes, NULL);
+        trash = olv_trashes_of_files(context->trashes, entry->directory);
+    }
+    if (!trash)
+        olv_fail(err, OLV_CHANGED, "its trash is not there any more");
+    return trash;
 }
 
 void olv_act_unsuccessful(struct olv_outcome *outcome)
 {
     enum olv_code code = outcome->error.code;
     outcome->result = code == OLV_CHANGED ? OLV_LEFT : code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
+}
+
+bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
+                             struct olv_outcome *outcome)
+{
+    const struct olv_contents *judged = &entry->contents;
+    struct olv_contents now;
+    struct olv_text path = {0};
+    bool ok;
+    if (entry->identity.kind != OLV_KIND_DIRECTORY)
+        return true;
+    olv_text_printf(&path, "%s%s%s", directory, directory[1] ? "/" : "", name);
+    ok = path.failed ? olv_fail_memory(&outcome->error) : olv_scan_contents(path.data, &now, &outcome->error);
+    if (ok && (now.entries != judged->entries || now.bytes != judged->bytes ||
+               olv_instant_compare(now.youngest, judged->youngest) != 0))
+        ok = olv_fail(&outcome->error, OLV_CHANGED, "something in it changed since it was judged");
+    olv_text_free(&path);
+    if (!ok)
+        olv_act_unsuccessful(outcome);
+    return ok;
 }
 
 bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,

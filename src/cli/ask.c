@@ -71,3 +71,17 @@ int ask(const struct cli *cli, const char *question, const char *const *answers)
     }
     return answer;
 }
+
+bool ask_count(const struct cli *cli, const char *question, uint64_t count)
+{
+    char line[LONGEST_ANSWER], wanted[24];
+    snprintf(wanted, sizeof wanted, "%llu", (unsigned long long)count);
+    fflush(stdout);
+    fprintf(stderr, "%s Type %s%s%s to do it, anything else to leave it? ", question,
+            term_begin(cli, STYLE_HEADING), wanted, term_end(cli));
+    if (!read_line(cli, line)) {
+        fputc('\n', stderr);
+        return false;
+    }
+    return strcmp(line, wanted) == 0;
+}

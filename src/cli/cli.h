@@ -43,6 +43,21 @@ enum cli_option {
     OPT_YES,
     OPT_RUN,
     OPT_PREVIEW,
+    OPT_INTO,
+    OPT_IF_EXISTS,
+    OPT_SINCE,
+    OPT_UNTIL,
+    OPT_COUNT_TYPED,
+    OPT_UNATTENDED,
+    OPT_WHERE,
+    OPT_SORT,
+    OPT_LIMIT,
+    OPT_CLOCK,
+    OPT_FORMAT,
+    OPT_ACT,
+    OPT_RESULT,
+    OPT_PATH,
+    OPT_FOR,
     OPT_COUNT
 };
 
@@ -101,5 +116,12 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
 void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
 bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status);
 bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status);
+/* A date or an instant; a date alone begins at midnight in UTC. */
+bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out, enum cli_status *status);
+/* Which of `count` words the option's value is; -1 after saying what they are. */
+int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count,
+             enum cli_status *status);
+/* A whole number. */
+bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status);
 
 #endif

@@ -113,7 +113,7 @@ static bool ask_file(struct enforcing *e, const struct olv_docket_entry *entry)
     return answer == 1 || answer == 2;
 }
 
-static bool approve(void *self, const struct olv_docket_entry *entry)
+static bool approve(void *self, struct olv_docket_entry *entry)
 {
     struct enforcing *e = self;
     if (entry->act == OLV_ACT_TELL)
@@ -169,7 +169,7 @@ static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)
     if (!cli_has(e->cli, OPT_JSON) && !cli_has(e->cli, OPT_QUIET))
         plan_print(e->cli, e->policy, &e->plan, e->selected);
     status = plan_print_gaps(e->cli, e->policy, &e->plan);
-    if (any_act(e, OLV_ACT_DISCARD) && !olv_run_prepare(run, OLV_ACT_DISCARD, &err))
+    if (any_act(e, OLV_ACT_DISCARD) && !olv_run_prepare(run, e->plan.mounts, e->plan.mount_count, &err))
         return cli_report(e->cli, &err);
     status = cli_worse(status, print_told(e));
     ask_all(e);

@@ -1,98 +1,49 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/ask.h"
 #include "cli/commands.h"
+#include "cli/items_view.h"
 #include "cli/plan_view.h"
 #include "cli/run_view.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
-#include "olvido/json.h"
+#include "olvido/ledger.h"
 #include "olvido/quantity.h"
-#include "olvido/recover.h"
 #include "olvido/run.h"
 
-#include <errno.h>
 #include <limits.h>
-#include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
+#include <sys/stat.h>
 
 struct recovering {
     struct cli *cli;
-    struct olv_recover_options options;
-    const char **patterns; /* owned, and so are they */
-    bool only_list;
+    struct items_request request;
+    bool only_list, asks;
+    bool is_stopped; /* answered `stop`: nothing more */
     struct table *table;
     uint64_t found, bytes, older_versions;
 };
 
 /* ---- what is asked for ---- */
 
-/* The absolute form of a path or pattern; "." and ".." in it are worked out by their
- * names, for what it names is not there any more. */
-static char *make_absolute(const char *pattern)
+static bool read_if_exists(struct recovering *r, enum cli_status *status)
 {
-    struct olv_text path = {0};
-    char *copy, *rest, *part, here[PATH_MAX];
-    if (pattern[0] != '/' && getcwd(here, sizeof here))
-        olv_text_puts(&path, strcmp(here, "/") ? here : "");
-    copy = rest = strdup(pattern);
-    while (copy && (part = strtok_r(rest, "/", &rest))) {
-        if (strcmp(part, ".") == 0)
-            continue;
-        if (strcmp(part, "..") == 0) {
-            while (path.len && path.data[--path.len] != '/')
-                ;
-            if (path.data)
-                path.data[path.len] = '\0';
-            continue;
-        }
-        olv_text_puts(&path, "/");
-        olv_text_puts(&path, part);
-    }
-    free(copy);
-    if (path.len == 0)
-        olv_text_puts(&path, "/");
-    return path.data;
-}
-
-static bool add_pattern(struct recovering *r, const char *pattern)
-{
-    if (pattern)
-        r->patterns[r->options.pattern_count++] = pattern;
-    return pattern != NULL;
-}
-
-/* A word without a slash is a name anywhere, and what was here or below it under that name. */
-static bool read_patterns(struct recovering *r)
-{
-    struct cli *cli = r->cli;
-    r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);
-    if (!r->patterns)
-        return false;
-    r->options.patterns = r->patterns;
-    for (size_t i = 0; i < cli->argument_count; i++) {
-        const char *word = cli->arguments[i];
-        if (!add_pattern(r, make_absolute(word)) || (!strchr(word, '/') && !add_pattern(r, strdup(word))))
-            return false;
-    }
-    return true;
+    const char *words[OLV_IF_EXISTS_COUNT + 1];
+    int word;
+    if (!cli_has(r->cli, OPT_IF_EXISTS))
+        return true;
+    for (int i = 0; i < OLV_IF_EXISTS_COUNT; i++)
+        words[i] = olv_if_exists_word((enum olv_if_exists)i);
+    words[OLV_IF_EXISTS_COUNT] = "ask";
+    word = cli_word(r->cli, OPT_IF_EXISTS, words, OLV_IF_EXISTS_COUNT + 1, status);
+    r->asks = word == OLV_IF_EXISTS_COUNT;
+    r->request.query.if_exists = word < 0 || r->asks ? OLV_REFUSE : (enum olv_if_exists)word;
+    return word >= 0;
 }
 
 /* ---- showing ---- */
 
-static void print_json_row(const struct olv_recoverable *found)
-{
-    json_t *json = json_object();
-    olv_json_name(json, "path", found->path);
-    olv_json_name(json, "item", found->item);
-    olv_json_instant(json, "deleted", found->deleted);
-    olv_json_string(json, "kind", olv_kind_word(found->kind));
-    olv_json_number(json, "size", found->size_bytes);
-    olv_json_number(json, "older_versions", found->older_versions);
-    cli_print_json(json);
-}
-
-static void each(void *self, const struct olv_recoverable *found)
+static void each(void *self, const struct olv_found_item *found)
 {
     struct recovering *r = self;
     struct olv_text path = {0};
@@ -103,19 +54,21 @@ static void each(void *self, const struct olv_recoverable *found)
     if (!r->only_list)
         return;
     if (cli_has(r->cli, OPT_JSON)) {
-        print_json_row(found);
+        items_print_json(found, true);
         return;
     }
-    term_name(&path, found->path);
+    term_name(&path, found->target);
+    if (found->kind == OLV_KIND_DIRECTORY)
+        olv_text_puts(&path, "/");
     if (found->older_versions)
         olv_text_printf(&path, " (and %llu older)", (unsigned long long)found->older_versions);
-    table_cell(r->table, STYLE_PLAIN, term_date(found->deleted, date));
+    table_cell(r->table, STYLE_PLAIN, found->deleted.s ? term_date(found->deleted, date) : "?");
     table_cell(r->table, STYLE_PLAIN, olv_size_format(found->size_bytes, size));
     table_cell(r->table, STYLE_PLAIN, olv_text_string(&path));
     olv_text_free(&path);
 }
 
-static enum cli_status list(struct recovering *r, struct olv_trash *trash)
+static enum cli_status list(struct recovering *r, struct olv_trashes *trashes)
 {
     static const struct table_column columns[] = {{.heading = "Discarded", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
@@ -125,13 +78,13 @@ static enum cli_status list(struct recovering *r, struct olv_trash *trash)
     char size[OLV_SIZE_TEXT];
     bool ok;
     r->table = cli_has(r->cli, OPT_JSON) ? NULL : table_begin(r->cli, columns, 3);
-    ok = olv_recover_find(trash, &r->options, NULL, each, r, &err);
+    ok = olv_items_find(trashes, &r->request.query, NULL, each, r, &err);
     table_end(r->table);
     if (!ok)
         return cli_report(r->cli, &err);
     if (cli_has(r->cli, OPT_JSON) || cli_has(r->cli, OPT_QUIET))
         return STATUS_DONE;
-    term_count(&line, r->found, "file", "files");
+    term_count(&line, r->found, "item", "items");
     printf("%s, %s, can be recovered\n", olv_text_string(&line), olv_size_format(r->bytes, size));
     olv_text_free(&line);
     return STATUS_DONE;
@@ -139,26 +92,77 @@ static enum cli_status list(struct recovering *r, struct olv_trash *trash)
 
 /* ---- doing ---- */
 
+/* With --if-exists ask: what to do where something stands at the place of an item. */
+static bool approve(void *self, struct olv_docket_entry *entry)
+{
+    static const char *const answers[] = {"no", "number", "set-aside", "replace", "stop", NULL};
+    static const enum olv_if_exists choices[] = {OLV_REFUSE, OLV_NUMBER, OLV_SET_ASIDE, OLV_REPLACE};
+    struct recovering *r = self;
+    struct olv_text question = {0};
+    struct stat st;
+    int answer;
+    if (r->is_stopped || !r->asks || lstat(entry->target, &st) < 0)
+        return !r->is_stopped;
+    watch_clear(r->cli);
+    term_name(&question, entry->target);
+    olv_text_puts(&question,
+                  " is there already. Recover the other one beside it (number), move this one aside "
+                  "(set-aside), or replace it?");
+    answer = ask(r->cli, olv_text_string(&question), answers);
+    olv_text_free(&question);
+    r->is_stopped = answer < 0 || answer == 4;
+    if (answer > 0 && answer < 4)
+        entry->if_exists = choices[answer];
+    return answer > 0 && answer < 4;
+}
+
+struct searching {
+    const char *run;
+    bool is_known;
+};
+
+static bool look_for_run(void *self, const struct olv_ledger_record *record)
+{
+    struct searching *s = self;
+    s->is_known |= strcmp(record->run, s->run) == 0;
+    return !s->is_known;
+}
+
+static bool is_known_run(struct recovering *r)
+{
+    struct searching s = {.run = cli_value(r->cli, OPT_RUN)};
+    struct olv_error ignored = {0};
+    enum cli_status status;
+    char state[PATH_MAX];
+    if (s.run && cli_state_path(r->cli, state, sizeof state, &status))
+        olv_ledger_each(state, look_for_run, &s, &ignored);
+    return s.is_known;
+}
+
 static enum cli_status nothing_found(struct recovering *r)
 {
+    if (cli_has(r->cli, OPT_RUN) && !is_known_run(r))
+        return cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs",
+                         cli_value(r->cli, OPT_RUN));
     term_message(r->cli, STYLE_WARN, "the trash has nothing that fits");
     fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
+    watch_print_troubles(r->cli);
     return STATUS_SOME_FAILED;
 }
 
-static enum cli_status carry_out(struct recovering *r, struct olv_run *run, struct olv_trash *trash)
+static enum cli_status carry_out(struct recovering *r, struct olv_run *run, struct olv_trashes *trashes)
 {
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_spool *docket = olv_spool_new(&err);
-    bool ok = docket && olv_recover_find(trash, &r->options, docket, each, r, &err);
+    bool ok = docket && olv_items_find(trashes, &r->request.query, docket, each, r, &err);
     watch_expect(r->cli, r->found);
     if (ok && r->found == 0) {
         olv_spool_free(docket);
         return nothing_found(r);
     }
-    if (!ok || !olv_run_prepare(run, OLV_ACT_RECOVER, &err) || !olv_run_carry_out(run, docket, &result, &err))
+    if (!ok || !olv_run_carry_out(run, docket, &result, &err))
         status = cli_report(r->cli, &err);
     if (docket && (status == STATUS_DONE || result.done))
         status = cli_worse(status, run_print_result(r->cli, run, &result, "recovered", false));
@@ -169,38 +173,34 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
     return status;
 }
 
-static enum cli_status recover(struct recovering *r, struct olv_trash *trash, const char *trash_path)
+static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes)
 {
     struct olv_guard guard = {0};
-    struct olv_run_options options = {.state = r->options.state,
-                                      .trash = trash_path,
+    char home[PATH_MAX], state[PATH_MAX], policy[PATH_MAX];
+    struct olv_run_options options = {.state = state,
                                       .command = "recover",
                                       .guard = &guard,
-                                      .observer = &r->cli->observer};
+                                      .observer = &r->cli->observer,
+                                      .approve = approve,
+                                      .self = r};
     struct olv_error err = {0};
-    enum cli_status status;
-    struct olv_run *run = olv_run_open(&options, &err);
+    enum cli_status status = STATUS_DONE;
+    struct olv_run *run;
+    if (r->asks && !ask_is_possible())
+        return cli_usage(
+            r->cli, "--if-exists ask needs a terminal; refuse, skip, number, set-aside and replace do not");
+    if (!cli_state_path(r->cli, state, sizeof state, &status))
+        return status;
+    if (olv_trash_home(home, sizeof home, &err))
+        options.trash = home;
+    run = olv_run_open(&options, &err);
     if (!run)
         return cli_report(r->cli, &err);
     run_print_settled(r->cli, run);
-    status = carry_out(r, run, trash);
+    if (cli_policy_path(r->cli, policy, sizeof policy, &status))
+        plan_guard(r->cli, policy, &guard);
+    status = carry_out(r, run, trashes);
     olv_run_close(run);
-    return status;
-}
-
-static enum cli_status with_trash(struct recovering *r)
-{
-    char path[PATH_MAX];
-    struct olv_error err = {0};
-    enum cli_status status;
-    struct olv_trash *trash =
-        olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
-    if (!trash && err.sys == ENOENT)
-        return r->only_list ? STATUS_DONE : nothing_found(r);
-    if (!trash)
-        return cli_report(r->cli, &err);
-    status = r->only_list ? list(r, trash) : recover(r, trash, path);
-    olv_trash_close(trash);
     return status;
 }
 
@@ -208,37 +208,50 @@ static enum cli_status run(struct cli *cli)
 {
     struct recovering r = {.cli = cli, .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW)};
     enum cli_status status = STATUS_DONE;
-    char state[PATH_MAX];
-    if (!cli_state_path(cli, state, sizeof state, &status))
-        return status;
-    r.options.state = state;
-    r.options.run = cli_value(cli, OPT_RUN);
-    if (cli->argument_count == 0 && !r.options.run && !r.only_list)
-        return cli_usage(cli, "say what to recover: a path, a pattern, or --run RUN");
-    status = read_patterns(&r) ? with_trash(&r) : STATUS_SOME_FAILED;
-    for (size_t i = 0; i < r.options.pattern_count; i++)
-        free((char *)(uintptr_t)r.patterns[i]);
-    free(r.patterns);
+    struct olv_trashes *trashes = NULL;
+    bool names_any =
+        cli->argument_count || cli_has(cli, OPT_RUN) || cli_has(cli, OPT_SINCE) || cli_has(cli, OPT_UNTIL);
+    if (!names_any && !r.only_list)
+        return cli_usage(cli, "say what to recover: a path, a pattern, --run RUN, --since or --until DATE");
+    if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status) &&
+        (trashes = items_open_trashes(cli, &status))) {
+        r.request.query.act = OLV_ACT_RECOVER;
+        status = r.only_list ? list(&r, trashes) : recover(&r, trashes);
+        watch_print_troubles(cli);
+    }
+    olv_trashes_free(trashes);
+    items_free_request(&r.request);
     return status;
 }
 
-static const enum cli_option options[] = {OPT_LIST, OPT_PREVIEW, OPT_RUN, OPT_NONE};
+static const enum cli_option options[] = {OPT_LIST,  OPT_PREVIEW, OPT_RUN,       OPT_SINCE,
+                                          OPT_UNTIL, OPT_INTO,    OPT_IF_EXISTS, OPT_NONE};
 
 const struct cli_command cmd_recover = {
     .name = "recover",
     .stage = "Get back",
     .arguments = "[PATTERN…]",
     .summary = "Takes files back from the trash to where they were",
-    .help = "A PATTERN is a path: it takes back what was there or below it; * and ? match within a name, ** "
-            "across directories.\n"
-            "One without a slash fits such a name anywhere, too. --run takes back what one run discarded. Of "
-            "several versions\n"
-            "of a path the newest is taken. Directories that are gone are made again, for you alone; nothing "
-            "is ever "
-            "overwritten: what finds\n"
-            "its place taken stays in the trash, is named, and the exit status is 3. Quote patterns, so that "
-            "the shell leaves\n"
-            "them alone.\n",
+    .help =
+        "A PATTERN is a path: it takes back what was there or below it; * and ? match within a name, ** "
+        "across directories.\n"
+        "One without a slash fits such a name anywhere, too. --run takes back what one run discarded, "
+        "--since and "
+        "--until what\n"
+        "was discarded in that time. All trashes are searched: the home trash and those of other file "
+        "systems. Of "
+        "several\n"
+        "versions of a path the newest is taken. Directories that are gone are made again, for you alone.\n"
+        "--into DIRECTORY puts everything there instead, with as much of its old path as tells it apart.\n"
+        "Nothing is ever overwritten by itself: what finds its place taken stays in the trash, is named, and "
+        "the "
+        "exit status\n"
+        "is 3. --if-exists says otherwise: ask, skip (stays, and that is fine), number (comes as \"name "
+        "(2).ext\"), set-aside\n"
+        "(the one that is there becomes \"name.set-aside-1.ext\"), replace (the one that is there is lost).\n"
+        "What was recovered is left alone by every policy for 30 days. Quote patterns, so that the shell "
+        "leaves "
+        "them alone.\n",
     .options = options,
     .most = 4096,
     .run = run,

@@ -1,116 +1,116 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/ask.h"
 #include "cli/commands.h"
+#include "cli/items_view.h"
+#include "cli/run_view.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/json.h"
+#include "olvido/machine.h"
 #include "olvido/quantity.h"
+#include "olvido/run.h"
 #include "olvido/sorter.h"
-#include "olvido/trash.h"
 
-#include <errno.h>
 #include <limits.h>
 #include <string.h>
 
+/* ---- show ---- */
+
 struct showing {
+    struct cli *cli;
     struct olv_sorter *sorter;
     struct olv_text record;
     struct olv_error error;
-    uint64_t items, bytes, unsound;
+    uint64_t items, bytes, unsound, trashes;
 };
 
-/* What a record holds between the path and the name. */
+/* What a record holds in front of the path and the name. */
 struct shown {
+    const struct olv_trash *trash;
     uint64_t size_bytes;
     uint32_t kind, state;
 };
 
-static bool collect(void *self, const struct olv_trash_item *item)
+static void collect(void *self, const struct olv_found_item *found)
 {
     struct showing *s = self;
-    struct shown shown = {item->stat.size_bytes, item->stat.kind, item->state};
+    struct shown shown = {found->trash, found->size_bytes, found->kind, found->state};
     s->items++;
-    s->bytes += item->stat.size_bytes;
-    s->unsound += item->state != OLV_TRASH_SOUND;
+    s->bytes += found->size_bytes;
+    s->unsound += found->state != OLV_TRASH_SOUND;
     olv_text_clear(&s->record);
-    olv_text_add(&s->record, item->path,
-                 strlen(item->path) + 1); /* first: it orders what was discarded in one second */
+    olv_text_add(&s->record, found->path,
+                 strlen(found->path) + 1); /* first: it orders what was discarded in one second */
     olv_text_add(&s->record, &shown, sizeof shown);
-    olv_text_add(&s->record, item->name, strlen(item->name) + 1);
+    olv_text_add(&s->record, found->item, strlen(found->item) + 1);
     if (s->record.failed)
-        return olv_fail_memory(&s->error);
-    return olv_sorter_add(s->sorter, (struct olv_record){item->deleted, s->record.data, s->record.len},
-                          &s->error);
+        olv_fail_memory(&s->error);
+    else
+        olv_sorter_add(s->sorter, (struct olv_record){found->deleted, s->record.data, s->record.len},
+                       &s->error);
 }
 
-static const char *state_word(uint32_t state)
-{
-    return state == OLV_TRASH_SOUND ? "sound" : state == OLV_TRASH_TORN ? "torn" : "lost";
-}
-
-static void print_row(struct table *table, struct olv_instant deleted, const struct shown *s,
-                      const char *path, const char *name)
+static void print_row(struct table *table, const struct olv_found_item *f)
 {
     struct olv_text text = {0};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    if (*path) {
-        term_name(&text, path);
+    if (*f->path) {
+        term_name(&text, f->path);
     } else {
-        term_name(&text, name);
-        olv_text_puts(&text, " (where it was is not known)");
+        term_name(&text, f->item);
+        olv_text_puts(&text, f->state == OLV_TRASH_STRAY ? " (no info file: where it was is not known)"
+                                                         : " (torn info file: where it was is not known)");
     }
-    if (s->state == OLV_TRASH_LOST)
+    if (f->state == OLV_TRASH_LOST)
         olv_text_puts(&text, " (nothing left of it)");
-    table_cell(table, STYLE_PLAIN, deleted.s ? term_date(deleted, date) : "?");
-    table_cell(table, STYLE_PLAIN, olv_size_format(s->size_bytes, size));
-    table_cell(table, STYLE_FAINT, olv_kind_word((enum olv_kind)s->kind));
-    table_cell(table, s->state == OLV_TRASH_SOUND ? STYLE_PLAIN : STYLE_WARN, olv_text_string(&text));
+    table_cell(table, STYLE_PLAIN, f->deleted.s ? term_date(f->deleted, date) : "?");
+    table_cell(table, STYLE_PLAIN,
+               f->kind == OLV_KIND_DIRECTORY && !f->size_bytes ? "?" : olv_size_format(f->size_bytes, size));
+    table_cell(table, STYLE_FAINT, olv_kind_word(f->kind));
+    table_cell(table, f->state == OLV_TRASH_SOUND ? STYLE_PLAIN : STYLE_WARN, olv_text_string(&text));
     olv_text_free(&text);
 }
 
-static void print_json_row(struct olv_instant deleted, const struct shown *s, const char *path,
-                           const char *name)
-{
-    json_t *json = json_object();
-    olv_json_name(json, "path", path);
-    olv_json_name(json, "item", name);
-    if (deleted.s)
-        olv_json_instant(json, "deleted", deleted);
-    olv_json_string(json, "kind", olv_kind_word((enum olv_kind)s->kind));
-    olv_json_number(json, "size", s->size_bytes);
-    olv_json_string(json, "state", state_word(s->state));
-    cli_print_json(json);
-}
-
-static void print_all(struct cli *cli, struct showing *s, struct olv_error *err)
+static void print_all(struct showing *s, struct olv_error *err)
 {
     static const struct table_column columns[] = {{.heading = "Discarded", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Kind", .width = 9},
                                                   {.heading = "Where it was", .is_elastic = true}};
-    bool as_json = cli_has(cli, OPT_JSON);
-    struct table *table = as_json ? NULL : table_begin(cli, columns, 4);
+    bool as_json = cli_has(s->cli, OPT_JSON);
+    struct table *table = as_json ? NULL : table_begin(s->cli, columns, 4);
     struct olv_record record;
     while (olv_sorter_next(s->sorter, &record, err)) {
         const char *path = record.bytes, *rest = path + strlen(path) + 1;
+        struct olv_found_item found = {
+            .path = path, .item = rest + sizeof(struct shown), .deleted = record.key};
         struct shown shown;
         memcpy(&shown, rest, sizeof shown);
+        found.trash = shown.trash;
+        found.size_bytes = shown.size_bytes;
+        found.kind = (enum olv_kind)shown.kind;
+        found.state = (enum olv_trash_state)shown.state;
         if (as_json)
-            print_json_row(record.key, &shown, path, rest + sizeof shown);
+            items_print_json(&found, false);
         else
-            print_row(table, record.key, &shown, path, rest + sizeof shown);
+            print_row(table, &found);
     }
     table_end(table);
 }
 
-static void print_total(struct cli *cli, const struct showing *s)
+static void print_total(const struct showing *s)
 {
     struct olv_text line = {0};
     char size[OLV_SIZE_TEXT];
-    if (cli_has(cli, OPT_JSON) || cli_has(cli, OPT_QUIET))
+    if (cli_has(s->cli, OPT_JSON) || cli_has(s->cli, OPT_QUIET))
         return;
     term_count(&line, s->items, "item", "items");
     olv_text_printf(&line, ", %s", olv_size_format(s->bytes, size));
+    if (s->trashes > 1) {
+        olv_text_puts(&line, ", in ");
+        term_count(&line, s->trashes, "trash", "trashes");
+    }
     if (s->unsound) {
         olv_text_puts(&line, "; ");
         term_count(&line, s->unsound, "of them is not sound", "of them are not sound");
@@ -119,51 +119,214 @@ static void print_total(struct cli *cli, const struct showing *s)
     olv_text_free(&line);
 }
 
-static enum cli_status show(struct cli *cli)
+static enum cli_status show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
 {
-    struct showing s = {0};
+    struct showing s = {.cli = cli, .trashes = olv_trashes_count(trashes)};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    char path[PATH_MAX];
-    struct olv_trash *trash =
-        olv_trash_home(path, sizeof path, &err) ? olv_trash_open(path, false, &err) : NULL;
-    if (!trash && err.sys == ENOENT) {
-        print_total(cli, &s);
-        return STATUS_DONE;
-    }
-    if (!trash)
-        return cli_report(cli, &err);
     s.sorter = olv_sorter_new(&err);
-    if (s.sorter && olv_trash_each(trash, collect, &s, &err) && s.error.code == OLV_OK)
-        print_all(cli, &s, &err);
+    if (s.sorter && olv_items_find(trashes, query, NULL, collect, &s, &err) && s.error.code == OLV_OK)
+        print_all(&s, &err);
     if (s.error.code != OLV_OK)
         err = s.error;
     if (err.code == OLV_OK)
-        print_total(cli, &s);
+        print_total(&s);
     else
         status = cli_report(cli, &err);
     olv_sorter_free(s.sorter);
     olv_text_free(&s.record);
-    olv_trash_close(trash);
     return status;
+}
+
+/* ---- clear ---- */
+
+enum { TYPED_FROM = 10 };
+
+struct clearing {
+    struct cli *cli;
+    struct olv_run *run;
+    uint64_t items, bytes, directories;
+};
+
+static void count(void *self, const struct olv_found_item *found)
+{
+    struct clearing *c = self;
+    c->items++;
+    c->bytes += found->size_bytes;
+    c->directories += found->kind == OLV_KIND_DIRECTORY;
+}
+
+static void describe(const struct clearing *c, struct olv_text *out)
+{
+    char size[OLV_SIZE_TEXT];
+    olv_text_puts(out, "Remove ");
+    term_count(out, c->items, "item", "items");
+    olv_text_printf(out, " (%s)", olv_size_format(c->bytes, size));
+    if (c->directories) {
+        olv_text_puts(out, ", among them ");
+        term_count(out, c->directories, "directory with all that is in it",
+                   "directories with all that is in them");
+        olv_text_puts(out, ",");
+    }
+    olv_text_puts(out, " from the trash for good? Nothing brings them back.");
+}
+
+/* Whether the right count was given beforehand, or typed. */
+static bool is_count_right(const struct clearing *c, const char *question, enum cli_status *status)
+{
+    uint64_t given;
+    if (cli_has(c->cli, OPT_COUNT_TYPED)) {
+        if (!cli_number(c->cli, OPT_COUNT_TYPED, &given, status))
+            return false;
+        if (given != c->items)
+            term_message(c->cli, STYLE_WARN,
+                         "--count %llu is not the number of items that fit: %llu; nothing was done",
+                         (unsigned long long)given, (unsigned long long)c->items);
+        return given == c->items;
+    }
+    if (ask_is_possible() && !cli_has(c->cli, OPT_JSON))
+        return ask_count(c->cli, question, c->items);
+    term_message(
+        c->cli, STYLE_WARN,
+        "nothing was removed: that cannot be taken back, so it needs --count %llu, or a terminal to ask on",
+        (unsigned long long)c->items);
+    return false;
+}
+
+static bool is_allowed(const struct clearing *c, enum cli_status *status)
+{
+    static const char *const answers[] = {"no", "yes", NULL};
+    struct olv_text question = {0};
+    bool needs_count = c->items >= TYPED_FROM || c->directories > 0 || cli_has(c->cli, OPT_COUNT_TYPED), ok;
+    *status = STATUS_REFUSED;
+    describe(c, &question);
+    if (needs_count) {
+        ok = is_count_right(c, olv_text_string(&question), status);
+    } else if (cli_has(c->cli, OPT_YES)) {
+        ok = true;
+    } else if (ask_is_possible() && !cli_has(c->cli, OPT_JSON)) {
+        ok = ask(c->cli, olv_text_string(&question), answers) == 1;
+    } else {
+        term_message(c->cli, STYLE_WARN,
+                     "nothing was removed without being asked: there is no terminal, and no --yes");
+        ok = false;
+    }
+    olv_text_free(&question);
+    return ok;
+}
+
+static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
+{
+    struct olv_run_result result = {0};
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    watch_expect(c->cli, c->items);
+    if (!olv_run_carry_out(c->run, docket, &result, &err))
+        status = cli_report(c->cli, &err);
+    return cli_worse(status, run_print_result(c->cli, c->run, &result, "removed for good", false));
+}
+
+static enum cli_status clear_with(struct clearing *c, struct olv_trashes *trashes,
+                                  const struct olv_item_query *query)
+{
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    struct olv_spool *docket = olv_spool_new(&err);
+    if (!docket || !olv_items_find(trashes, query, docket, count, c, &err))
+        status = cli_report(c->cli, &err);
+    else if (c->items == 0)
+        term_message(c->cli, STYLE_PLAIN, "the trash has nothing that fits; nothing was done");
+    else if (is_allowed(c, &status))
+        status = carry_out(c, docket);
+    olv_spool_free(docket);
+    return status;
+}
+
+static enum cli_status clear(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
+{
+    struct clearing c = {.cli = cli};
+    struct olv_guard guard = {0};
+    struct olv_run_options options = {.command = "trash clear", .guard = &guard, .observer = &cli->observer};
+    char state[PATH_MAX], home[PATH_MAX];
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    if (!cli_state_path(cli, state, sizeof state, &status))
+        return status;
+    options.state = state;
+    if (olv_trash_home(home, sizeof home, &err))
+        options.trash = home;
+    c.run = olv_run_open(&options, &err);
+    if (!c.run)
+        return cli_report(cli, &err);
+    run_print_settled(cli, c.run);
+    status = clear_with(&c, trashes, query);
+    olv_run_close(c.run);
+    return status;
+}
+
+/* ---- */
+
+/* --older-than DURATION: discarded before that. */
+static bool read_age(struct cli *cli, struct olv_item_query *query, enum cli_status *status)
+{
+    struct olv_duration age;
+    if (!cli_has(cli, OPT_OLDER_THAN))
+        return true;
+    if (!cli_duration(cli, OPT_OLDER_THAN, &age, status))
+        return false;
+    query->has_until = true;
+    query->until = olv_instant_cutoff(olv_os_now(), age);
+    return true;
 }
 
 static enum cli_status run(struct cli *cli)
 {
-    if (strcmp(cli->arguments[0], "show") != 0)
-        return cli_usage(cli, "`trash` can `show`, not `%s`", cli->arguments[0]);
-    return show(cli);
+    bool clears = strcmp(cli->arguments[0], "clear") == 0;
+    struct items_request request;
+    enum cli_status status = STATUS_DONE;
+    struct olv_trashes *trashes = NULL;
+    if (!clears && strcmp(cli->arguments[0], "show") != 0)
+        return cli_usage(cli, "`trash` can `show` and `clear`, not `%s`", cli->arguments[0]);
+    if (items_read_request(cli, 1, &request, &status) && read_age(cli, &request.query, &status) &&
+        (trashes = items_open_trashes(cli, &status))) {
+        request.query.act = OLV_ACT_CLEAR;
+        if (clears && cli_has(cli, OPT_PREVIEW))
+            clears = false;
+        status = clears ? clear(cli, trashes, &request.query) : show(cli, trashes, &request.query);
+        watch_print_troubles(cli);
+    }
+    olv_trashes_free(trashes);
+    items_free_request(&request);
+    return status;
 }
+
+static const enum cli_option options[] = {OPT_RUN, OPT_SINCE,       OPT_UNTIL,   OPT_OLDER_THAN,
+                                          OPT_YES, OPT_COUNT_TYPED, OPT_PREVIEW, OPT_NONE};
 
 const struct cli_command cmd_trash = {
     .name = "trash",
     .stage = "Get back",
-    .arguments = "show",
-    .summary = "Shows what lies in the home trash, oldest first",
-    .help = "The trash is the one of the desktop (freedesktop.org Trash specification 1.0), so what other "
-            "programs discarded is\n"
-            "shown as well. `olvido recover` takes things back.\n",
+    .arguments = "show|clear [PATTERN…]",
+    .summary = "Shows what lies in the trashes, oldest first, or removes it for good",
+    .help =
+        "show   what was discarded, when and where it was: in the home trash and in those of other file "
+        "systems. "
+        "They are those\n"
+        "       of the desktop (freedesktop.org Trash specification 1.0), so what other programs discarded "
+        "is "
+        "shown as well.\n"
+        "clear  removes what fits, for good: items by PATTERN (as for recover), by --run, discarded --since "
+        "and "
+        "--until a date,\n"
+        "       or --older-than a duration; without any of these, everything. It asks first. From ten items "
+        "on, "
+        "and for a\n"
+        "       directory, the count has to be typed; --count N gives it beforehand, and a wrong one does "
+        "nothing.\n"
+        "       --preview shows what would go.\n"
+        "`olvido recover` takes things back.\n",
+    .options = options,
     .least = 1,
-    .most = 1,
+    .most = 4096,
     .run = run,
 };

@@ -3,6 +3,7 @@
 #include "cli/cli.h"
 #include "cli/term.h"
 #include "cli/watch.h"
+#include "olvido/nearest.h"
 #include "olvido/run.h"
 #include "olvido/trust.h"
 
@@ -193,6 +194,46 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
     }
     olv_diagnostics_free(&list);
     return policy;
+}
+
+bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out, enum cli_status *status)
+{
+    const char *text = cli_value(cli, option);
+    size_t at;
+    if (olv_instant_parse(text, strlen(text), out, &at))
+        return true;
+    *status = cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
+    return false;
+}
+
+int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count,
+             enum cli_status *status)
+{
+    const char *text = cli_value(cli, option), *near;
+    char known[200];
+    size_t at = 0;
+    for (size_t i = 0; i < count; i++)
+        if (strcmp(words[i], text) == 0)
+            return (int)i;
+    for (size_t i = 0; i < count && at < sizeof known; i++)
+        at += (size_t)snprintf(known + at, sizeof known - at, "%s%s", i ? ", " : "", words[i]);
+    near = olv_nearest(text, strlen(text), words, count);
+    *status = cli_usage(cli, "`%s` does not fit here; what does: %s%s%s%s", text, known,
+                        near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
+    return -1;
+}
+
+bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status)
+{
+    const char *text = cli_value(cli, option);
+    size_t len = strlen(text);
+    *out = 0;
+    for (size_t i = 0; i < len; i++)
+        *out = *out * 10 + (uint64_t)(text[i] - '0');
+    if (len > 0 && len < 19 && strspn(text, "0123456789") == len)
+        return true;
+    *status = cli_usage(cli, "`%s` is no whole number", text);
+    return false;
 }
 
 bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status)

@@ -45,6 +45,19 @@ static bool read_as_of(struct cli *cli, struct olv_plan_options *options, enum c
     return false;
 }
 
+static void guard_trashes(struct olv_guard *guard, const char *home)
+{
+    struct olv_trashes *trashes = olv_trashes_new(home);
+    if (!trashes)
+        return;
+    olv_trashes_find(trashes, NULL);
+    for (size_t i = 0; i < olv_trashes_count(trashes); i++)
+        olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
+    if (home)
+        olv_guard_add(guard, home); /* also when it cannot be used */
+    olv_trashes_free(trashes);
+}
+
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
     enum cli_status ignored;
@@ -53,8 +66,7 @@ void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guar
     olv_guard_add(guard, policy_path);
     if (cli_state_path(cli, path, sizeof path, &ignored))
         olv_guard_add(guard, path);
-    if (olv_trash_home(path, sizeof path, &err))
-        olv_guard_add(guard, path);
+    guard_trashes(guard, olv_trash_home(path, sizeof path, &err) ? path : NULL);
 }
 
 bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan,
@@ -62,8 +74,10 @@ bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, str
 {
     struct olv_guard guard = {0};
     struct olv_plan_options options = {.guard = &guard, .wants_docket = wants_docket};
+    struct olv_respites *respites;
     struct olv_error err = {0};
-    bool all = !cli_has(cli, OPT_RULE);
+    char state[PATH_MAX];
+    bool all = !cli_has(cli, OPT_RULE), ok;
     for (size_t i = 0; i < policy->rule_count; i++)
         selected[i] = all;
     for (size_t i = 0; i < cli->options[OPT_RULE].count; i++)
@@ -73,10 +87,14 @@ bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, str
         return false;
     options.selected = selected;
     plan_guard(cli, policy->path, &guard);
-    if (olv_plan_make(plan, policy, &options, &cli->observer, &err))
-        return true;
-    *status = cli_report(cli, &err);
-    return false;
+    respites =
+        cli_state_path(cli, state, sizeof state, status) ? olv_respites_read(state, options.now, &err) : NULL;
+    options.respites = respites;
+    ok = respites && olv_plan_make(plan, policy, &options, &cli->observer, &err);
+    olv_respites_free(respites);
+    if (!ok && err.code != OLV_OK)
+        *status = cli_report(cli, &err);
+    return ok;
 }
 
 /* ---- the table ---- */

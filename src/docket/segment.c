@@ -17,6 +17,12 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
     olv_text_puts(out, entry->name);
 }
 
+const char *olv_if_exists_word(enum olv_if_exists what)
+{
+    static const char *const words[] = {"refuse", "skip", "number", "set-aside", "replace"};
+    return words[what];
+}
+
 /* ---- writing ---- */
 
 static void put(struct olv_text *out, uint64_t value, unsigned bytes)
@@ -85,6 +91,7 @@ void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry
     put(out, e->rule, 2);
     put(out, e->step, 2);
     put(out, e->act, 1);
+    put(out, e->if_exists, 1);
     put(out, i->kind, 1);
     put(out, i->has_born, 1);
     put(out, i->mount, 8);
@@ -94,6 +101,12 @@ void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry
     put_instant(out, i->changed);
     put_instant(out, i->born);
     put_instant(out, e->due);
+    if (i->kind == OLV_KIND_DIRECTORY) {
+        put(out, e->contents.entries, 8);
+        put(out, e->contents.bytes, 8);
+        put(out, e->contents.allocated_bytes, 8);
+        put_instant(out, e->contents.youngest);
+    }
     put_string(out, e->name, 2);
     put_string(out, e->target, 4);
 }
@@ -159,6 +172,7 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->rule = (uint32_t)get(r, 2);
     e->step = (uint32_t)get(r, 2);
     e->act = (enum olv_act_id)get(r, 1);
+    e->if_exists = (enum olv_if_exists)get(r, 1);
     e->identity.kind = (enum olv_kind)get(r, 1);
     e->identity.has_born = get(r, 1) != 0;
     e->identity.mount = get(r, 8);
@@ -168,6 +182,12 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->identity.changed = get_instant(r);
     e->identity.born = get_instant(r);
     e->due = get_instant(r);
+    if (e->identity.kind == OLV_KIND_DIRECTORY) {
+        e->contents.entries = get(r, 8);
+        e->contents.bytes = get(r, 8);
+        e->contents.allocated_bytes = get(r, 8);
+        e->contents.youngest = get_instant(r);
+    }
     e->name = get_string(r, 2);
     e->target = get_string(r, 4);
     e->directory = r->directory;
@@ -175,6 +195,8 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->directory_inode = r->inode;
     e->rule_name = r->rules[e->rule];
     if (!r->directory || directory + 1 != r->directories || e->number != r->entries++ || !e->rule_name)
+        r->is_broken = true;
+    if (e->if_exists >= OLV_IF_EXISTS_COUNT)
         r->is_broken = true;
     if (e->act >= OLV_ACT_COUNT || e->identity.kind > OLV_KIND_DEVICE || !*e->name || strchr(e->name, '/'))
         r->is_broken = true;

@@ -24,15 +24,21 @@ static bool same(struct olv_instant a, struct olv_instant b)
     return olv_instant_compare(a, b) == 0;
 }
 
-bool olv_identity_holds(const struct olv_identity *i, const struct olv_stat *stat, bool with_changed)
+bool olv_identity_survived(const struct olv_identity *i, const struct olv_stat *stat)
 {
-    if (i->kind != stat->kind || i->mount != stat->mount || i->inode != stat->inode)
+    if (i->kind != stat->kind || i->inode != stat->inode)
         return false;
     if (i->size_bytes != stat->size_bytes || !same(i->modified, stat->modified))
         return false;
     if (i->has_born && stat->has_born && !same(i->born, stat->born))
         return false;
-    return !with_changed || same(i->changed, stat->changed);
+    return true;
+}
+
+bool olv_identity_holds(const struct olv_identity *i, const struct olv_stat *stat, bool with_changed)
+{
+    return i->mount == stat->mount && olv_identity_survived(i, stat) &&
+           (!with_changed || same(i->changed, stat->changed));
 }
 
 bool olv_directory_is_ours(const struct olv_stat *directory)

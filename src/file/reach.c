@@ -24,11 +24,10 @@ static bool is_gone(int sys)
     return sys == ENOENT || sys == ELOOP || sys == ENOTDIR;
 }
 
-bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry *e, struct olv_error *err)
+static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, bool same_mount,
+                  struct olv_error *err)
 {
     struct olv_stat stat;
-    if (reach->fd >= 0 && reach->mount == e->directory_mount && reach->inode == e->directory_inode)
-        return true;
     olv_reach_end(reach);
     reach->fd = olv_os_open_path(e->directory);
     if (reach->fd < 0) {
@@ -38,7 +37,7 @@ bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry 
     }
     if (!olv_os_stat(reach->fd, "", &stat))
         return olv_fail_system(err, e->directory, "looking at the directory");
-    if (stat.mount != e->directory_mount || stat.inode != e->directory_inode) {
+    if ((same_mount && stat.mount != e->directory_mount) || stat.inode != e->directory_inode) {
         olv_reach_end(reach);
         olv_fail(err, OLV_CHANGED, "another directory stands in its place");
         return olv_error_at(err, e->directory);
@@ -48,4 +47,18 @@ bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry 
     reach->device = stat.device;
     reach->is_ours = olv_directory_is_ours(&stat);
     return true;
+}
+
+bool olv_reach_directory(struct olv_reach *r, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    if (r->fd >= 0 && r->mount == e->directory_mount && r->inode == e->directory_inode)
+        return true;
+    return reach(r, e, true, err);
+}
+
+bool olv_reach_again(struct olv_reach *r, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    if (r->fd >= 0 && r->inode == e->directory_inode)
+        return true;
+    return reach(r, e, false, err);
 }

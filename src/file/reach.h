@@ -17,6 +17,8 @@ void olv_reach_begin(struct olv_reach *reach);
  * OLV_CHANGED when it is not the same directory any more, or with OLV_SYSTEM. */
 bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry *entry,
                          struct olv_error *err);
+/* The same after a restart of the machine, when its mount may have another number. */
+bool olv_reach_again(struct olv_reach *reach, const struct olv_docket_entry *entry, struct olv_error *err);
 void olv_reach_end(struct olv_reach *reach);
 
 #endif

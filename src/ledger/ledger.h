@@ -24,11 +24,12 @@ struct olv_outcome_facts {
     const char *run;
     uint64_t batch;
     const struct olv_docket_entry *entry;
-    const char *result; /* done, told, left, failed */
-    const char *reason; /* may be "" */
-    const char *trash;  /* the item's name in the trash, or "" */
-    const char *path;   /* where the file was (or, recovered, is) */
-    bool is_settled;    /* found out after a crash, by looking */
+    const char *result;      /* done, told, left, failed */
+    const char *reason;      /* may be "" */
+    const char *trash;       /* the item's name in the trash, or "" */
+    const char *trash_place; /* the path of that trash, where it is not the home trash; or "" */
+    const char *path;        /* where the file was (or, recovered, is) */
+    bool is_settled;         /* found out after a crash, by looking */
 };
 
 struct olv_end_facts {

@@ -129,6 +129,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     olv_json_put_name(open, "path", f->path);
     if (*f->trash)
         olv_json_put_name(open, "trash", f->trash);
+    if (*f->trash_place)
+        olv_json_put_name(open, "trash_place", f->trash_place);
     add_line(l, true);
 }
 

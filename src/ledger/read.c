@@ -30,7 +30,7 @@ static const char *member(const json_t *object, const char *key)
 struct reading {
     bool (*each)(void *self, const struct olv_ledger_record *record);
     void *self;
-    struct olv_text path, trash;
+    struct olv_text path, trash, trash_place;
 };
 
 static void fill_record(struct reading *reading, const json_t *line, struct olv_ledger_record *r)
@@ -52,6 +52,9 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->left = olv_json_get_number(line, "left");
     r->failed = olv_json_get_number(line, "failed");
     r->path = olv_json_get_name(open, "path", &reading->path) ? olv_text_string(&reading->path) : "";
+    r->trash_place = olv_json_get_name(open, "trash_place", &reading->trash_place)
+                         ? olv_text_string(&reading->trash_place)
+                         : "";
     r->trash = olv_json_get_name(open, "trash", &reading->trash) ? olv_text_string(&reading->trash) : "";
 }
 
@@ -105,5 +108,6 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     free(firsts);
     olv_text_free(&reading.path);
     olv_text_free(&reading.trash);
+    olv_text_free(&reading.trash_place);
     return err->code == OLV_OK;
 }

@@ -121,6 +121,7 @@ static bool look(int dir, const char *name, int flags, struct olv_stat *out)
         .group = x.stx_gid,
         .links = x.stx_nlink,
         .size_bytes = x.stx_size,
+        .allocated_bytes = x.stx_blocks * 512,
         .inode = x.stx_ino,
         .mount = x.stx_mask & STATX_MNT_ID ? x.stx_mnt_id : (uint64_t)x.stx_dev_major << 32 | x.stx_dev_minor,
         .device = (uint64_t)x.stx_dev_major << 32 | x.stx_dev_minor,

@@ -32,6 +32,14 @@ struct olv_os_place {
 /* What the mount behind an open directory allows. */
 bool olv_os_place(int fd, struct olv_os_place *out);
 
+struct olv_os_mount {
+    uint64_t id;       /* as in olv_stat.mount */
+    const char *point; /* where it is mounted: the directory at its top; borrowed for the call */
+    bool has_files;    /* of a kind that people keep files on */
+};
+/* Calls `each` for every mount; stops when it returns false. False where the system does not tell. */
+bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount), void *self);
+
 /* ---- reading a directory in large pieces ---- */
 
 struct olv_os_name {

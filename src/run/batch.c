@@ -81,13 +81,20 @@ static void reason_of(const struct olv_outcome *o, char *out, size_t size)
         snprintf(out, size, "%s", o->error.what);
 }
 
+/* Of the trash that was used, where it is not the home trash. */
+static const char *trash_place(const struct olv_run *run, const struct olv_act *act)
+{
+    const struct olv_trash *trash = act->needs_trash ? run->context.trash : NULL;
+    return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
+}
+
 static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                    const struct olv_outcome *o)
 {
     static const char *const words[] = {"done", "left", "refused", "failed"};
     struct olv_run *run = c->run;
     char reason[512];
-    const char *path = path_of(run, e);
+    const char *path = run->context.placed.len ? run->context.placed.data : path_of(run, e);
     reason_of(o, reason, sizeof reason);
     recorder_add(c->recorder, &(struct olv_outcome_facts){
                                   .run = run->id,
@@ -95,7 +102,8 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .entry = e,
                                   .result = o->result == OLV_DONE ? act->result : words[o->result],
                                   .reason = reason,
-                                  .trash = e->act == OLV_ACT_RECOVER ? e->name : o->trash,
+                                  .trash = act->find_trash == olv_act_trash_of_item ? e->name : o->trash,
+                                  .trash_place = trash_place(run, act),
                                   .path = path,
                               });
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
@@ -124,8 +132,7 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
 static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
-    if ((!act->needs_trash || run_open_trash(run, &o->error)) &&
-        olv_reach_directory(&run->context.source, e, &o->error))
+    if (olv_reach_directory(&run->context.source, e, &o->error) && run_find_trash(run, act, e, &o->error))
         act->apply(&run->context, e, o);
     else
         olv_act_unsuccessful(o);
@@ -140,6 +147,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
     uint64_t inode = run->context.source.inode;
     bool ok = true;
     run->context.sequence++;
+    olv_text_clear(&run->context.placed);
     if (is_interrupted(c)) {
         olv_fail(&o.error, OLV_INTERRUPTED, "interrupted before it was reached");
         o.result = OLV_LEFT;
@@ -183,11 +191,10 @@ static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], str
 {
     for (int id = 0; id < OLV_ACT_COUNT; id++) {
         const struct olv_act *act = used[id] ? olv_act_find((enum olv_act_id)id) : NULL;
-        bool is_ready = act && act->settle && (!act->needs_trash || run->trash);
-        if (is_ready && !act->settle(&run->context, err))
+        if (act && act->settle && !act->settle(&run->context, err))
             return false;
     }
-    return sync_touched(run, err);
+    return sync_touched(run, err) && olv_respite_store(&run->respites, run->state.dir, run->context.now, err);
 }
 
 static bool do_entries(struct carrying *c, struct olv_error *err)

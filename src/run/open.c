@@ -26,21 +26,21 @@ void run_segment_name(char out[32], uint64_t batch)
     snprintf(out, 32, "%06llu.docket", (unsigned long long)batch);
 }
 
-bool run_open_trash(struct olv_run *run, struct olv_error *err)
+bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+                    struct olv_error *err)
 {
-    if (run->trash)
+    if (!act->needs_trash)
         return true;
-    if (!run->options.trash)
-        return olv_fail(err, OLV_STATE, "there is no trash to use");
-    run->trash = olv_trash_open(run->options.trash, true, err);
-    run->context.trash = run->trash;
-    return run->trash != NULL;
+    run->context.trash = act->find_trash(&run->context, entry, err);
+    return run->context.trash != NULL;
 }
 
-bool olv_run_prepare(struct olv_run *run, enum olv_act_id act, struct olv_error *err)
+bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err)
 {
-    const struct olv_act *found = olv_act_find(act);
-    return !found || !found->needs_trash || run_open_trash(run, err);
+    bool any = count == 0;
+    for (size_t i = 0; i < count; i++)
+        any |= olv_trashes_for(run->trashes, mounts[i], err) != NULL;
+    return any ? true : olv_error_as(err, OLV_STATE);
 }
 
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
@@ -57,7 +57,9 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->context.guard = options->guard;
     run->context.run = run->id;
     olv_reach_begin(&run->context.source);
-    run->hasher = olv_hasher_new();
+    run->context.respites = &run->respites;
+    run->trashes = run->context.trashes = olv_trashes_new(options->trash);
+    run->hasher = run->trashes ? olv_hasher_new() : NULL;
     if (run->hasher && make_id(run) && state_open(&run->state, options->state, options->command, err) &&
         (run->ledger = olv_ledger_open(run->state.dir, err)) && run_settle(run, err))
         return run;
@@ -87,7 +89,9 @@ void olv_run_close(struct olv_run *run)
         close(run->touched[i]);
     olv_reach_end(&run->context.source);
     olv_text_free(&run->context.path);
-    olv_trash_close(run->trash);
+    olv_text_free(&run->context.placed);
+    olv_trashes_free(run->trashes);
+    olv_respite_list_free(&run->respites);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->hasher);
     if (run->directory >= 0)

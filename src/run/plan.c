@@ -22,6 +22,8 @@ struct plan_worker {
     struct olv_expr_scratch *scratch;
     struct olv_rule_tally *rules;
     uint64_t looked_at, not_owned, due_files, due_bytes;
+    uint64_t mounts[OLV_PLAN_MOUNTS];
+    size_t mount_count;
     struct olv_segment_writer segment;
     uint64_t dir; /* serial of the one that `dir_path` spells and `dir_stat` describes, or 0 */
     bool is_system;
@@ -129,6 +131,15 @@ static bool is_in_use(struct olv_subject *subject)
 static const struct olv_subject_facts tree_facts = {look,    path,       is_open,  is_empty,
                                                     is_held, in_respite, is_in_use};
 
+static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t mount)
+{
+    for (size_t i = *count; i > 0; i--) /* most often the last one again */
+        if (mounts[i - 1] == mount)
+            return;
+    if (*count < OLV_PLAN_MOUNTS)
+        mounts[(*count)++] = mount;
+}
+
 static void merge(struct planner *p, const struct plan_worker *w)
 {
     struct olv_plan *plan = p->plan;
@@ -138,6 +149,8 @@ static void merge(struct planner *p, const struct plan_worker *w)
     plan->not_owned += w->not_owned;
     plan->due_files += w->due_files;
     plan->due_bytes += w->due_bytes;
+    for (size_t i = 0; i < w->mount_count; i++)
+        add_mount(plan->mounts, &plan->mount_count, w->mounts[i]);
     tally_merge(p->policy, plan->rules, w->rules);
 }
 
@@ -215,6 +228,8 @@ static void note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         return;
     w->due_files++;
     w->due_bytes += entry->stat.size_bytes;
+    if (step->act == OLV_ACT_DISCARD)
+        add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
     if (options->wants_docket)
         add_to_docket(w, entry, step, v);
 }

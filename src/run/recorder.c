@@ -12,7 +12,7 @@ enum { SHARE_EVERY = 64 };
 struct record {
     struct olv_docket_entry entry;
     struct olv_outcome_facts facts;
-    char *words; /* owned: reason, trash and path, each with its NUL; NULL when out of memory */
+    char *words; /* owned: reason, both of the trash and path, each with its NUL; NULL when out of memory */
 };
 
 struct recorder {
@@ -93,7 +93,8 @@ static const char *append(char **at, const char *word)
 void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
 {
     struct record *record = &r->records[r->added++];
-    char *at = malloc(strlen(facts->reason) + strlen(facts->trash) + strlen(facts->path) + 3);
+    char *at = malloc(strlen(facts->reason) + strlen(facts->trash) + strlen(facts->trash_place) +
+                      strlen(facts->path) + 4);
     record->words = at;
     record->entry = *facts->entry;
     record->facts = *facts;
@@ -102,6 +103,7 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
     if (at) {
         record->facts.reason = append(&at, facts->reason);
         record->facts.trash = append(&at, facts->trash);
+        record->facts.trash_place = append(&at, facts->trash_place);
         record->facts.path = append(&at, facts->path);
     }
     if (r->added % SHARE_EVERY == 0)

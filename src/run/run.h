@@ -15,7 +15,8 @@ struct olv_run {
     struct olv_run_options options;
     struct state state;
     struct olv_ledger *ledger;
-    struct olv_trash *trash;
+    struct olv_trashes *trashes;
+    struct olv_respite_list respites;
     struct olv_hasher *hasher;
     struct olv_act_context context;
     char id[OLV_RUN_ID_SIZE];
@@ -28,8 +29,9 @@ struct olv_run {
 
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
-/* Opens the trash for an act that needs it. */
-bool run_open_trash(struct olv_run *run, struct olv_error *err);
+/* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
+bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+                    struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

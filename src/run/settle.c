@@ -64,7 +64,9 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
     struct olv_outcome o = {0};
     bool was_applied = false;
     context->sequence++;
-    if (act && act->was_applied && (!act->needs_trash || run_open_trash(s->run, &o.error)))
+    olv_text_clear(&context->placed);
+    if (act && act->was_applied && olv_reach_again(&context->source, e, &o.error) &&
+        run_find_trash(s->run, act, e, &o.error))
         was_applied = act->was_applied(context, e, &o);
     if (!was_applied)
         o.result = OLV_LEFT;
@@ -77,8 +79,13 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
                            .entry = e,
                            .result = words[o.result],
                            .reason = was_applied ? o.error.what : "the run was cut short before it",
-                           .trash = e->act == OLV_ACT_RECOVER ? e->name : o.trash,
-                           .path = *e->target ? e->target : olv_text_string(&context->path),
+                           .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
+                           .trash_place = was_applied && !olv_trash_is_home(context->trash)
+                                              ? olv_trash_path(context->trash)
+                                              : "",
+                           .path = context->placed.len ? context->placed.data
+                                   : *e->target        ? e->target
+                                                       : olv_text_string(&context->path),
                            .is_settled = true,
                        });
     count_result(s, words[o.result]);
@@ -116,9 +123,8 @@ static bool settle_last_batch(struct settling *s, struct olv_error *err)
     ok =
         olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && settle_batch(s, &bytes, err);
     olv_text_free(&bytes);
-    if (ok && s->run->trash)
-        ok = olv_trash_sync(s->run->trash, err);
-    return ok;
+    return ok && olv_trashes_sync(s->run->trashes, err) &&
+           olv_respite_store(&s->run->respites, s->run->state.dir, s->run->context.now, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)

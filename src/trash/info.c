@@ -7,7 +7,7 @@
 #include <string.h>
 #include <time.h>
 
-static const char HEADER[] = "[Trash Info]";
+static const char HEADER[] = "[Trash Info]", RUN_KEY[] = "X-Olvido-Run=";
 
 static bool is_plain(unsigned char c)
 {
@@ -15,7 +15,7 @@ static bool is_plain(unsigned char c)
            (c && strchr("-._~/", c));
 }
 
-static void encode(struct olv_text *out, const char *path)
+void olv_trash_encode(struct olv_text *out, const char *path)
 {
     static const char digits[] = "0123456789ABCDEF";
     char *room = olv_text_room(out, 3 * strlen(path)), *to = room;
@@ -35,14 +35,19 @@ static void encode(struct olv_text *out, const char *path)
     out->len += (size_t)(to - room);
 }
 
-void olv_trash_info_write(struct olv_text *out, const char *path, const char *date)
+void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run)
 {
     olv_text_puts(out, HEADER);
     olv_text_puts(out, "\nPath=");
-    encode(out, path);
+    olv_trash_encode(out, path);
     olv_text_puts(out, "\nDeletionDate=");
     olv_text_puts(out, date);
     olv_text_puts(out, "\n");
+    if (*run) {
+        olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
+        olv_text_puts(out, run);
+        olv_text_puts(out, "\n");
+    }
 }
 
 void olv_trash_date(int64_t s, char out[24])
@@ -62,7 +67,7 @@ static int digit(char c)
     return c >= 'A' && c <= 'F' ? c - 'A' + 10 : -1;
 }
 
-static bool decode(const char *text, size_t len, struct olv_text *out)
+bool olv_trash_decode(const char *text, size_t len, struct olv_text *out)
 {
     olv_text_clear(out);
     for (size_t i = 0; i < len; i++) {
@@ -78,7 +83,7 @@ static bool decode(const char *text, size_t len, struct olv_text *out)
         }
         olv_text_add(out, &byte, 1);
     }
-    return !out->failed && out->len > 0 && out->data[0] == '/';
+    return !out->failed && out->len > 0;
 }
 
 static bool read_date(const char *text, size_t len, struct olv_instant *out)
@@ -105,11 +110,22 @@ static bool starts(const char *line, size_t len, const char *key)
     return len >= strlen(key) && memcmp(line, key, strlen(key)) == 0;
 }
 
-bool olv_trash_info_read(const char *text, size_t len, struct olv_text *path, struct olv_instant *deleted)
+/* Only what a run's id may look like. */
+static void read_run(const char *text, size_t len, char run[TRASH_RUN_SIZE])
+{
+    if (len >= TRASH_RUN_SIZE || strspn(text, "abcdefghijklmnopqrstuvwxyz0123456789-") < len)
+        return;
+    memcpy(run, text, len);
+    run[len] = '\0';
+}
+
+bool olv_trash_info_read(const char *text, size_t len, struct olv_text *path, struct olv_instant *deleted,
+                         char run[TRASH_RUN_SIZE])
 {
     const char *end = text + len;
     bool has_header = false, has_path = false, has_date = false;
     *deleted = (struct olv_instant){0};
+    run[0] = '\0';
     olv_text_clear(path);
     while (text < end) {
         const char *stop = memchr(text, '\n', (size_t)(end - text));
@@ -117,9 +133,11 @@ bool olv_trash_info_read(const char *text, size_t len, struct olv_text *path, st
         if (!has_header)
             has_header = n == strlen(HEADER) && starts(text, n, HEADER);
         else if (!has_path && starts(text, n, "Path=")) /* the first one counts */
-            has_path = decode(text + 5, n - 5, path);
+            has_path = olv_trash_decode(text + 5, n - 5, path);
         else if (!has_date && starts(text, n, "DeletionDate="))
             has_date = read_date(text + 13, n - 13, deleted);
+        else if (starts(text, n, RUN_KEY))
+            read_run(text + sizeof RUN_KEY - 1, n - (sizeof RUN_KEY - 1), run);
         text += n + 1;
     }
     return has_header && has_path;

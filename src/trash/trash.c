@@ -5,6 +5,8 @@
 #include "trash/trash.h"
 
 #include "base/accounts.h"
+#include "file/place.h"
+#include "file/tree.h"
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
@@ -33,12 +35,9 @@ static bool is_writable(int dir, const char *path, struct olv_error *err)
     return olv_error_as(err, OLV_STATE);
 }
 
-static bool open_parts(struct olv_trash *trash, const char *path, bool create, struct olv_error *err)
+static bool open_parts(struct olv_trash *trash, bool create, struct olv_error *err)
 {
-    char real[PATH_MAX];
-    trash->dir = olv_private_open(AT_FDCWD, path, create, path, "the trash", err);
-    if (trash->dir < 0)
-        return false;
+    const char *path = trash->path;
     trash->files = olv_private_open(trash->dir, "files", create, path, "`files` in the trash", err);
     if (trash->files < 0)
         return false;
@@ -47,29 +46,47 @@ static bool open_parts(struct olv_trash *trash, const char *path, bool create, s
         return false;
     if (create && (!is_writable(trash->files, path, err) || !is_writable(trash->info, path, err)))
         return false;
-    if (!olv_os_stat(trash->files, "", &trash->files_stat) || !realpath(path, real))
+    if (!olv_os_stat(trash->files, "", &trash->files_stat))
         return olv_fail_system(err, path, "cannot look at the trash");
-    if ((size_t)snprintf(trash->files_path, sizeof trash->files_path, "%s/files", real) >=
+    if ((size_t)snprintf(trash->files_path, sizeof trash->files_path, "%s/files", path) >=
         sizeof trash->files_path)
         return olv_fail(err, OLV_STATE, "the path of the trash is too long");
     return true;
 }
 
-struct olv_trash *olv_trash_open(const char *path, bool create, struct olv_error *err)
+struct olv_trash *olv_trash_open_at(int dir, const char *path, size_t top_len, bool create,
+                                    struct olv_error *err)
 {
-    struct olv_trash *trash;
-    if (create && !olv_make_parents(path, err))
-        return NULL;
-    trash = calloc(1, sizeof *trash);
+    struct olv_trash *trash = calloc(1, sizeof *trash);
     if (!trash) {
         olv_fail_memory(err);
+        close(dir);
         return NULL;
     }
-    trash->dir = trash->files = trash->info = -1;
+    trash->dir = dir;
+    trash->files = trash->info = -1;
     trash->date_second = -1;
-    if (open_parts(trash, path, create, err))
+    trash->top_len = top_len;
+    snprintf(trash->path, sizeof trash->path, "%s", path);
+    if (open_parts(trash, create, err))
         return trash;
     olv_trash_close(trash);
+    return NULL;
+}
+
+struct olv_trash *olv_trash_open(const char *path, bool create, struct olv_error *err)
+{
+    char real[PATH_MAX];
+    int dir;
+    if (create && !olv_make_parents(path, err))
+        return NULL;
+    dir = olv_private_open(AT_FDCWD, path, create, path, "the trash", err);
+    if (dir < 0)
+        return NULL;
+    if (realpath(path, real))
+        return olv_trash_open_at(dir, real, 0, create, err);
+    olv_fail_system(err, path, "cannot look at the trash");
+    close(dir);
     return NULL;
 }
 
@@ -86,7 +103,18 @@ void olv_trash_close(struct olv_trash *trash)
     olv_text_free(&trash->text);
     olv_text_free(&trash->found_text);
     olv_text_free(&trash->found_path);
+    trash_sizes_free(trash->sizes);
     free(trash);
+}
+
+const char *olv_trash_path(const struct olv_trash *trash)
+{
+    return trash->path;
+}
+
+bool olv_trash_is_home(const struct olv_trash *trash)
+{
+    return trash->top_len == 0;
 }
 
 const char *olv_trash_files_path(const struct olv_trash *trash)
@@ -145,37 +173,51 @@ static bool move_in(struct olv_trash *trash, int dir, const char *name, const ch
     if (olv_os_rename_new(dir, name, trash->files, item))
         return true;
     olv_fail_system(err, name, "cannot move it into the trash");
-    if (err->sys == EXDEV) {
-        olv_fail(err, OLV_SYSTEM, "it is on another file system than the home trash");
-        olv_error_hint(err, "trashes on other file systems are not built yet");
-    }
+    if (err->sys == EXDEV)
+        olv_fail(err, OLV_SYSTEM,
+                 "it cannot be moved into the trash of its file system: another subvolume or a bind mount "
+                 "lies between");
     info_name(info, item);
     unlinkat(trash->info, info, 0);
     return false;
 }
 
-static void write_info_text(struct olv_trash *trash, const char *path, struct olv_instant when)
+/* In a mount's own trash paths are told from its top directory (Trash specification 1.0, "Contents of a trash
+ * directory"). */
+static const char *shown_path(const struct olv_trash *trash, const char *path)
+{
+    size_t top = trash->top_len > 1 ? trash->top_len : 0; /* of "/" nothing but the slash goes */
+    if (trash->top_len == 0 || strncmp(path, trash->path, top) != 0 || path[top] != '/')
+        return path;
+    return path + top + 1;
+}
+
+static void write_info_text(struct olv_trash *trash, const char *path, struct olv_instant when,
+                            const char *run)
 {
     if (trash->date_second != when.s) {
         olv_trash_date(when.s, trash->date);
         trash->date_second = when.s;
     }
     olv_text_clear(&trash->text);
-    olv_trash_info_write(&trash->text, path, trash->date);
+    olv_trash_info_write(&trash->text, shown_path(trash, path), trash->date, run);
 }
 
 bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path,
                    struct olv_instant when, struct olv_trash_label label, char out[NAME_MAX + 1],
                    struct olv_error *err)
 {
-    write_info_text(trash, path, when);
+    write_info_text(trash, path, when, label.run);
     if (trash->text.failed)
         return olv_fail_memory(err);
     olv_trash_plain_name(out, name);
-    if (make_info(trash, out, err) && move_in(trash, dir, name, out, err))
-        return true;
-    if (err->sys != EEXIST)
-        return false;
+    if (strcmp(out, trash->collided) != 0) {
+        if (make_info(trash, out, err) && move_in(trash, dir, name, out, err))
+            return true;
+        if (err->sys != EEXIST)
+            return false;
+        memcpy(trash->collided, out, sizeof trash->collided);
+    }
     olv_trash_unique_name(out, name, label);
     return make_info(trash, out, err) && move_in(trash, dir, name, out, err);
 }
@@ -185,9 +227,10 @@ static bool info_says(struct olv_trash *trash, const char *info, const char *pat
     struct olv_text text = {0}, said = {0};
     struct olv_instant deleted;
     struct olv_error ignored = {0};
+    char run[TRASH_RUN_SIZE];
     bool is_same = olv_read_file(trash->info, info, LARGEST_INFO, &text, &ignored) &&
-                   olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted) &&
-                   strcmp(said.data, path) == 0;
+                   olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted, run) &&
+                   strcmp(said.data, shown_path(trash, path)) == 0;
     olv_text_free(&text);
     olv_text_free(&said);
     return is_same;
@@ -203,33 +246,49 @@ void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *
 }
 
 bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
-                         struct olv_error *err)
+                         const char *run, struct olv_error *err)
 {
     char name[NAME_MAX + 1];
     info_name(name, item);
     if (info_says(trash, name, path))
         return true;
-    write_info_text(trash, path, when);
+    write_info_text(trash, path, when, run);
     return olv_publish(trash->info, name, trash->text.data, trash->text.len, err);
 }
 
-bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
-                    struct olv_error *err)
+static void drop_info_of(struct olv_trash *trash, const char *item)
 {
     char info[NAME_MAX + 1];
     info_name(info, item);
-    if (!olv_os_rename_new(trash->files, item, dir, name)) {
-        if (errno == EEXIST)
-            return olv_fail(err, OLV_EXISTS, "its place is taken, so it stays in the trash");
-        return olv_fail_system(err, name, "cannot move it out of the trash");
-    }
     unlinkat(trash->info, info,
              0); /* should this fail, an info file without an item remains, which is harmless */
+    trash_sizes_drop(trash, item);
+    trash->collided[0] = '\0';
+}
+
+bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
+                    enum olv_if_exists if_exists, char out[NAME_MAX + 1], struct olv_error *err)
+{
+    if (!olv_place(trash->files, item, dir, name, if_exists, out, err))
+        return err->code == OLV_EXISTS
+                   ? olv_fail(err, OLV_EXISTS, "its place is taken, so it stays in the trash")
+                   : false;
+    drop_info_of(trash, item);
+    return true;
+}
+
+bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind, struct olv_error *err)
+{
+    if (kind != OLV_KIND_UNKNOWN && !olv_tree_remove(trash->files, item, kind, err))
+        return false;
+    drop_info_of(trash, item);
     return true;
 }
 
 bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err)
 {
+    if (!trash_sizes_store(trash, err))
+        return false;
     if (fsync(trash->info) == 0 && fsync(trash->files) == 0)
         return true;
     return olv_fail_system(err, trash->files_path, "cannot bring the trash to the disk");
@@ -237,48 +296,114 @@ bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err)
 
 /* ---- listing ---- */
 
+const char *olv_trash_state_word(enum olv_trash_state state)
+{
+    static const char *const words[] = {"sound", "torn", "lost", "stray"};
+    return words[state];
+}
+
+static bool climbs(const char *path)
+{
+    for (const char *p = path; (p = strstr(p, "..")); p += 2)
+        if ((p == path || p[-1] == '/') && (p[2] == '/' || p[2] == '\0'))
+            return true;
+    return false;
+}
+
+/* Makes the path that an info file says absolute; false where it may not be believed. */
+static bool resolve(struct olv_trash *trash)
+{
+    struct olv_text whole = {0};
+    if (trash->found_path.data[0] == '/')
+        return true;
+    if (trash->top_len == 0 || climbs(trash->found_path.data))
+        return false;
+    olv_text_add(&whole, trash->path, trash->top_len > 1 ? trash->top_len : 0);
+    olv_text_puts(&whole, "/");
+    olv_text_puts(&whole, trash->found_path.data);
+    olv_text_free(&trash->found_path);
+    trash->found_path = whole;
+    return !whole.failed;
+}
+
 bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_item *out)
 {
     struct olv_error ignored = {0};
     char info[NAME_MAX + 1];
+    bool is_there;
     info_name(info, name);
-    *out = (struct olv_trash_item){.name = name, .path = "", .state = OLV_TRASH_TORN};
+    *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
+    is_there = olv_os_stat(trash->files, name, &out->stat);
     if (olv_read_file(trash->info, info, LARGEST_INFO, &trash->found_text, &ignored) &&
         olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path,
-                            &out->deleted)) {
+                            &out->deleted, trash->found_run) &&
+        resolve(trash)) {
         out->state = OLV_TRASH_SOUND;
+        out->run = trash->found_run;
         out->path = olv_text_string(&trash->found_path);
     } else if (ignored.sys == ENOENT) {
-        return false;
+        out->state = OLV_TRASH_STRAY;
+        return is_there;
     }
-    if (!olv_os_stat(trash->files, name, &out->stat))
+    if (!is_there)
         out->state = OLV_TRASH_LOST;
+    out->size_bytes =
+        out->stat.kind == OLV_KIND_DIRECTORY ? trash_sizes_find(trash, name) : out->stat.size_bytes;
     return true;
+}
+
+struct listing {
+    struct olv_trash *trash;
+    bool (*each)(void *self, const struct olv_trash_item *item);
+    void *self;
+};
+
+/* An entry of `info/`: the item that it stands for. */
+static bool list_info(struct listing *l, const struct olv_os_name *info)
+{
+    struct olv_trash_item item;
+    char name[NAME_MAX + 1];
+    if (info->len <= SUFFIX_LEN || strcmp(info->name + info->len - SUFFIX_LEN, SUFFIX) != 0)
+        return true;
+    snprintf(name, sizeof name, "%.*s", (int)(info->len - SUFFIX_LEN), info->name);
+    return !olv_trash_find(l->trash, name, &item) || l->each(l->self, &item);
+}
+
+/* An entry of `files/`: only what has no info file, for all else was listed already. */
+static bool list_stray(struct listing *l, const struct olv_os_name *file)
+{
+    struct olv_trash_item item;
+    char info[NAME_MAX + 1];
+    info_name(info, file->name);
+    if (faccessat(l->trash->info, info, F_OK, AT_SYMLINK_NOFOLLOW) == 0)
+        return true;
+    return !olv_trash_find(l->trash, file->name, &item) || l->each(l->self, &item);
+}
+
+static bool list(struct listing *l, int dir, bool (*one)(struct listing *l, const struct olv_os_name *name),
+                 struct olv_error *err)
+{
+    enum { SIZE = 65536 };
+    struct olv_os_name name;
+    void *buffer = malloc(SIZE);
+    ssize_t got = 0;
+    bool go_on = buffer || olv_fail_memory(err);
+    lseek(dir, 0, SEEK_SET);
+    while (go_on && (got = olv_os_read_names(dir, buffer, SIZE)) > 0)
+        for (size_t at = 0; go_on && olv_os_next_name(buffer, (size_t)got, &at, &name);)
+            go_on = one(l, &name);
+    if (got < 0)
+        olv_fail_system(err, l->trash->files_path, "cannot read the trash");
+    free(buffer);
+    return go_on && got >= 0;
 }
 
 bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item),
                     void *self, struct olv_error *err)
 {
-    enum { SIZE = 65536 };
-    struct olv_trash_item item;
-    struct olv_os_name info;
-    char name[NAME_MAX + 1];
-    void *buffer = malloc(SIZE);
-    ssize_t got = 0;
-    bool go_on = buffer != NULL;
-    lseek(trash->info, 0, SEEK_SET);
-    while (go_on && (got = olv_os_read_names(trash->info, buffer, SIZE)) > 0)
-        for (size_t at = 0; go_on && olv_os_next_name(buffer, (size_t)got, &at, &info);) {
-            if (info.len <= SUFFIX_LEN || strcmp(info.name + info.len - SUFFIX_LEN, SUFFIX) != 0)
-                continue;
-            snprintf(name, sizeof name, "%.*s", (int)(info.len - SUFFIX_LEN), info.name);
-            if (olv_trash_find(trash, name, &item))
-                go_on = each(self, &item);
-        }
-    if (got < 0)
-        olv_fail_system(err, trash->files_path, "cannot read the trash");
-    else if (!buffer)
-        olv_fail_memory(err);
-    free(buffer);
-    return buffer && got >= 0;
+    struct listing l = {trash, each, self};
+    *err = (struct olv_error){0};
+    if (list(&l, trash->info, list_info, err))
+        list(&l, trash->files, list_stray, err);
+    return err->code == OLV_OK;
 }

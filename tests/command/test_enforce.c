@@ -367,32 +367,6 @@ static void a_second_run_at_the_same_time_is_refused(void **state)
     outcome_free(&o);
 }
 
-static void a_file_on_another_file_system_fails_alone(void **state)
-{
-    const struct sandbox *s = *state;
-    char rules[2048];
-    struct outcome o;
-    if (geteuid() != 0)
-        skip();
-    make_dir(s, "tides/far");
-    o = shell(s, "mount -t tmpfs tmpfs tides/far && touch -d '100 days ago' tides/far/far.tmp");
-    if (o.status != 0)
-        skip();
-    outcome_free(&o);
-    snprintf(rules, sizeof rules,
-             "  - { name: a, under: [ %s/tides/far, %s/tides/scratch ], steps: [ { after: 30 days, do: "
-             "discard } ] }\n",
-             s->path, s->path);
-    write_policy(s, rules);
-    o = shell(
-        s, "$O --policy policy.yaml enforce --yes; status=$?; ls tides/far; umount tides/far; exit $status");
-    assert_status(&o, 1);
-    assert_contains(o.err, "tides/far/far.tmp: it is on another file system than the home trash");
-    assert_contains(o.out, "3 discarded (9 B), 1 failed");
-    assert_contains(o.out, "\nfar.tmp\n");
-    outcome_free(&o);
-}
-
 static void a_read_only_directory_fails_alone(void **state)
 {
     const struct sandbox *s = *state;
@@ -442,7 +416,6 @@ int main(void)
         TEST(an_unusable_trash_stops_before_anything_is_touched),
         TEST(an_unusable_state_directory_stops_before_anything_is_touched),
         TEST(a_second_run_at_the_same_time_is_refused),
-        TEST(a_file_on_another_file_system_fails_alone),
         TEST(a_read_only_directory_fails_alone),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

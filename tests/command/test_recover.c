@@ -132,6 +132,205 @@ static void nothing_is_ever_overwritten(void **state)
     outcome_free(&o);
 }
 
+static void a_taken_place_is_treated_as_was_asked_for(void **state)
+{
+    const struct sandbox *s = *state;
+    static const struct {
+        const char *what, *there, *newcomer;
+        int status;
+    } cases[] = {{"skip", "a.tmp", NULL, 0},
+                 {"number", "a.tmp", "a (2).tmp", 0},
+                 {"number", "a.tmp", "a (3).tmp", 0},
+                 {"set-aside", "a.set-aside-1.tmp", "a.tmp", 0},
+                 {"set-aside", "a.set-aside-2.tmp", "a.tmp", 0},
+                 {"replace", NULL, "a.tmp", 0},
+                 {"refuse", "a.tmp", NULL, 3}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char path[100], *text;
+        struct outcome o =
+            shell(s, "rm -f tides/scratch/a.tmp; echo -n later >tides/scratch/a.tmp; touch -d '99 days ago' "
+                     "tides/scratch/a.tmp; "
+                     "$O --policy policy.yaml enforce --yes; echo -n here >tides/scratch/a.tmp");
+        assert_status(&o, 0);
+        outcome_free(&o);
+        o = olvido(s, "recover", "a.tmp", "--if-exists", cases[i].what, NULL);
+        assert_status(&o, cases[i].status);
+        outcome_free(&o);
+        snprintf(path, sizeof path, "tides/scratch/%s", cases[i].there ? cases[i].there : "a.tmp");
+        text = slurp(s, path);
+        assert_string_equal(text, cases[i].there ? "here" : "later");
+        free(text);
+        snprintf(path, sizeof path, "tides/scratch/%s", cases[i].newcomer ? cases[i].newcomer : "");
+        text = cases[i].newcomer ? slurp(s, path) : NULL;
+        if (text)
+            assert_string_equal(text, "later");
+        free(text);
+    }
+}
+
+static void a_taken_place_can_be_asked_about(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    char *text;
+    make_file(s, "tides/scratch/a.tmp", "here first", 1);
+    make_file(s, "tides/scratch/deep/c.log", "here too", 1);
+    o = olvido_on_terminal(s, 100, "number\nno\n", "recover", "tides", "--if-exists", "ask", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "is there already");
+    assert_contains(o.out, "2 recovered (9 B), 1 not allowed");
+    text = slurp(s, "tides/scratch/a (2).tmp");
+    assert_string_equal(text, "second");
+    free(text);
+    outcome_free(&o);
+    o = olvido(s, "recover", "tides", "--if-exists", "ask", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "needs a terminal");
+    outcome_free(&o);
+    o = olvido(s, "recover", "tides", "--if-exists", "relpace", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "did you mean `replace`?");
+    outcome_free(&o);
+}
+
+static void into_a_directory_keeps_as_much_of_the_path_as_is_needed(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "recover", "c.log", "--into", "back", NULL);
+    assert_status(&o, 0);
+    assert_true(exists(s, "back/c.log"));
+    outcome_free(&o);
+    o = olvido(s, "recover", "tides", "--into", "back/all", NULL);
+    assert_status(&o, 0);
+    assert_true(exists(s, "back/all/a.tmp"));
+    assert_true(exists(s, "back/all/mar\xE9 b.tmp"));
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", "--json", NULL);
+    assert_contains(o.out, "back/all/a.tmp"); /* the ledger says where it is now */
+    outcome_free(&o);
+}
+
+static void what_was_recovered_is_left_alone_for_a_while(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = recover(s, "c.log", 0);
+    outcome_free(&o);
+    o = shell(s,
+              "mv tides/scratch/deep/c.log tides/scratch/renamed.log; $O --policy policy.yaml enforce --yes");
+    assert_status(&o, 0);
+    assert_contains(o.out, "recovered a short while ago");
+    assert_contains(o.out, "nothing was due");
+    assert_true(exists(s, "tides/scratch/renamed.log"));
+    outcome_free(&o);
+    o = shell(s, "$O --policy policy.yaml preview --as-of $(date -d '+31 days' +%F)");
+    assert_contains(o.out, "1 file is due");
+    outcome_free(&o);
+    o = shell(s, "cp -p tides/scratch/renamed.log tides/scratch/copy.log; $O --policy policy.yaml preview");
+    assert_contains(o.out, "1 file is due"); /* a copy is another file */
+    outcome_free(&o);
+}
+
+static void a_time_can_be_recovered(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        shell(s, "$O recover --list --until $(date -u -d yesterday +%F); $O recover --list --since "
+                 "$(date -u -d yesterday +%F)");
+    assert_status(&o, 0);
+    assert_contains(o.out, "0 items, 0 B, can be recovered");
+    assert_contains(o.out, "3 items, 12 B, can be recovered");
+    outcome_free(&o);
+    o = olvido(s, "recover", "--since", "yesterday", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "`yesterday` is no date");
+    outcome_free(&o);
+}
+
+/* ---- clearing ---- */
+
+static void clearing_asks_first_and_only_yes_does_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "trash", "clear", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "nothing was removed without being asked");
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "no\n", "trash", "clear", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "Remove 4 items (17 B) from the trash for good? Nothing brings them back.");
+    assert_int_equal(count_entries(s, "data/Trash/info"), 4);
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "yes\n", "trash", "clear", "c.log", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "1 removed for good (3 B)");
+    assert_int_equal(count_entries(s, "data/Trash/info"), 3);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 3);
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", NULL);
+    assert_contains(o.out, "clear: done");
+    outcome_free(&o);
+}
+
+static void ten_items_need_their_count_typed(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "for i in 1 2 3 4 5 6; do echo x >tides/scratch/x$i; touch -d '50 days ago' tides/scratch/x$i; "
+           "done; $O --policy policy.yaml enforce --yes");
+    assert_status(&o, 0);
+    outcome_free(&o);
+    o = olvido(s, "trash", "clear", "--yes", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "needs --count 10");
+    outcome_free(&o);
+    o = olvido(s, "trash", "clear", "--count", "9", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "--count 9 is not the number of items that fit: 10; nothing was done");
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "y\n", "trash", "clear", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "to do it, anything else to leave it?");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 10);
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "10\n", "trash", "clear", NULL);
+    assert_status(&o, 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 0);
+    assert_int_equal(count_entries(s, "data/Trash/info"), 0);
+    outcome_free(&o);
+}
+
+static void a_directory_of_another_program_needs_its_count_and_goes_whole(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "mkdir -p data/Trash/files/photos/a/b; ln -s /etc data/Trash/files/photos/a/link; "
+           "d=data/Trash/files/photos; for i in $(seq 1 120); do d=$d/deep; mkdir $d; echo x >$d/f; done; "
+           "chmod 0 data/Trash/files/photos/a/b; "
+           "printf '[Trash Info]\nPath=/srv/photos\nDeletionDate=2026-01-02T03:04:05\n' "
+           ">data/Trash/info/photos.trashinfo; "
+           "$O trash clear photos --yes; echo status=$?; $O trash clear photos --count 1; echo status=$?");
+    assert_contains(o.out, "status=3");
+    assert_contains(o.out, "status=0");
+    assert_contains(o.out, "1 removed for good");
+    assert_false(exists(s, "data/Trash/files/photos"));
+    assert_false(exists(s, "data/Trash/info/photos.trashinfo"));
+    outcome_free(&o);
+}
+
+static void clearing_by_age_and_preview(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "trash", "clear", "--older-than", "1 day", "--yes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.err, "the trash has nothing that fits");
+    outcome_free(&o);
+    o = olvido(s, "trash", "clear", "--older-than", "0 days", "--preview", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "4 items");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 4);
+    outcome_free(&o);
+}
+
 static void a_link_in_the_way_is_not_followed(void **state)
 {
     const struct sandbox *s = *state;
@@ -168,7 +367,7 @@ static void list_shows_without_touching(void **state)
     struct outcome o = olvido(s, "recover", "--list", NULL);
     assert_status(&o, 0);
     assert_contains(o.out, "a.tmp (and 1 older)");
-    assert_contains(o.out, "3 files, 12 B, can be recovered");
+    assert_contains(o.out, "3 items, 12 B, can be recovered");
     assert_int_equal(count_entries(s, "data/Trash/files"), 4);
     outcome_free(&o);
 }
@@ -254,6 +453,15 @@ int main(void)
         TEST(patterns_fit_names_paths_and_trees),
         TEST(a_directory_that_is_gone_is_made_again),
         TEST(nothing_is_ever_overwritten),
+        TEST(a_taken_place_is_treated_as_was_asked_for),
+        TEST(a_taken_place_can_be_asked_about),
+        TEST(into_a_directory_keeps_as_much_of_the_path_as_is_needed),
+        TEST(what_was_recovered_is_left_alone_for_a_while),
+        TEST(a_time_can_be_recovered),
+        TEST(clearing_asks_first_and_only_yes_does_it),
+        TEST(ten_items_need_their_count_typed),
+        TEST(a_directory_of_another_program_needs_its_count_and_goes_whole),
+        TEST(clearing_by_age_and_preview),
         TEST(a_link_in_the_way_is_not_followed),
         TEST(a_whole_run_comes_back),
         TEST(list_shows_without_touching),

@@ -100,7 +100,7 @@ static void write_outcome(struct olv_ledger *ledger, unsigned i)
     e.identity.size_bytes = i;
     snprintf(path, sizeof path, "/srv/tides/scratch/plot-%u.tmp", i);
     olv_ledger_outcome(ledger, &(struct olv_outcome_facts){"20261003-1405-abcd", 1, &e, "done", "",
-                                                           "plot.tmp", path, false});
+                                                           "plot.tmp", "", path, false});
 }
 
 static int ledger_setup(void **state)

@@ -240,20 +240,21 @@ static void own_places_are_known_through_any_name(void **state)
 static struct olv_outcome act_on(const struct sandbox *s, enum olv_act_id id,
                                  const struct olv_docket_entry *e, const struct olv_guard *guard)
 {
-    struct olv_error err = {0};
+    const struct olv_act *act = olv_act_find(id);
     struct olv_act_context c = {
         .run = "20261003-1405-abcd", .sequence = 1, .now = {1795000000, 0}, .guard = guard};
     struct olv_outcome o = {0};
-    c.trash = olv_trash_open(in(s, "data/Trash"), true, &err);
-    assert_non_null(c.trash);
+    c.trashes = olv_trashes_new(in(s, "data/Trash"));
+    assert_non_null(c.trashes);
     olv_reach_begin(&c.source);
-    if (olv_reach_directory(&c.source, e, &o.error))
-        olv_act_find(id)->apply(&c, e, &o);
+    if (olv_reach_directory(&c.source, e, &o.error) &&
+        (!act->find_trash || (c.trash = act->find_trash(&c, e, &o.error))))
+        act->apply(&c, e, &o);
     else
         olv_act_unsuccessful(&o);
     olv_reach_end(&c.source);
     olv_text_free(&c.path);
-    olv_trash_close(c.trash);
+    olv_trashes_free(c.trashes);
     return o;
 }
 
@@ -316,7 +317,7 @@ static void a_swap_in_a_public_directory_is_undone(void **state)
     struct olv_trash *trash = olv_trash_open(in(s, "data/Trash"), true, &err);
     struct olv_docket_entry e;
     struct olv_outcome o = {0};
-    char *text;
+    char *text, name[NAME_MAX + 1];
     int dir;
     make_dir(s, "public");
     make_file(s, "public/a", "judged", 10);
@@ -328,7 +329,7 @@ static void a_swap_in_a_public_directory_is_undone(void **state)
                               (struct olv_trash_label){"r", 1}, o.trash, &err));
     assert_false(olv_act_verify(trash->files, o.trash, &e, false, &o));
     assert_int_equal(o.result, OLV_LEFT);
-    assert_true(olv_trash_take(trash, o.trash, dir, "a", &err));
+    assert_true(olv_trash_take(trash, o.trash, dir, "a", OLV_REFUSE, name, &err));
     text = slurp(s, "public/a");
     assert_string_equal(text, "precious");
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);

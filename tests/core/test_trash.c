@@ -58,7 +58,9 @@ static void an_item_has_its_info_in_the_form_of_the_standard(void **state)
     info = slurp(s, "data/Trash/info/mar\xE9"
                     "a 100%.csv.trashinfo");
     snprintf(expected, sizeof expected,
-             "[Trash Info]\nPath=%s/mar%%E9a%%20100%%25.csv\nDeletionDate=2026-11-18T11:06:40\n", s->path);
+             "[Trash Info]\nPath=%s/mar%%E9a%%20100%%25.csv\nDeletionDate=2026-11-18T11:06:40\n"
+             "X-Olvido-Run=20261003-1405-abcd\n",
+             s->path);
     assert_string_equal(info, expected);
     free(info);
     olv_trash_close(trash);
@@ -124,13 +126,13 @@ static void taking_out_never_replaces(void **state)
     make_file(s, "a", "old", 1);
     assert_true(put(s, trash, "a", 1, name, &err));
     make_file(s, "a", "new", 1);
-    assert_false(olv_trash_take(trash, "a", dir, "a", &err));
+    assert_false(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, name, &err));
     assert_int_equal(err.code, OLV_EXISTS);
     text = slurp(s, "a");
     assert_string_equal(text, "new");
     free(text);
     unlink(in(s, "a"));
-    assert_true(olv_trash_take(trash, "a", dir, "a", &err));
+    assert_true(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, name, &err));
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
     close(dir);
     olv_trash_close(trash);
@@ -209,7 +211,7 @@ static void info_files_of_other_programs_are_understood(void **state)
                                              "a"},
         {"", NULL},
         {"[Trash Info]\n", NULL},
-        {"[Trash Info]\nPath=relative\n", NULL},
+        {"[Trash Info]\nPath=relative\n", "relative"}, /* in the trash of a mount: from its top */
         {"[Trash Info]\nPath=/bad%2\n", NULL},
         {"[Trash Info]\nPath=/bad%zz\n", NULL},
         {"[Trash Info]\nPath=/nul%00byte\n", NULL},
@@ -217,16 +219,24 @@ static void info_files_of_other_programs_are_understood(void **state)
     };
     struct olv_text path = {0};
     struct olv_instant deleted;
+    char run[TRASH_RUN_SIZE];
     (void)state;
     setenv("TZ", "UTC", 1);
     for (size_t i = 0; i < sizeof infos / sizeof *infos; i++) {
-        bool ok = olv_trash_info_read(infos[i].text, strlen(infos[i].text), &path, &deleted);
+        bool ok = olv_trash_info_read(infos[i].text, strlen(infos[i].text), &path, &deleted, run);
         assert_int_equal(ok, infos[i].path != NULL);
         if (ok)
             assert_string_equal(path.data, infos[i].path);
     }
-    assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &path, &deleted));
+    assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &path, &deleted, run));
     assert_int_equal(deleted.s, 1791036300);
+    assert_string_equal(run, "");
+    assert_true(olv_trash_info_read("[Trash Info]\nPath=/x\nX-Olvido-Run=20261003-1405-abcd\n", 57, &path,
+                                    &deleted, run));
+    assert_string_equal(run, "20261003-1405-abcd");
+    assert_true(
+        olv_trash_info_read("[Trash Info]\nPath=/x\nX-Olvido-Run=../../etc\n", 47, &path, &deleted, run));
+    assert_string_equal(run, "");
     olv_text_free(&path);
 }
 
@@ -242,17 +252,27 @@ static void sound_torn_and_lost_items_are_told_apart(void **state)
     struct olv_trash *trash = open_trash(s);
     struct olv_error err = {0};
     char name[NAME_MAX + 1];
-    unsigned states[3] = {0};
+    unsigned states[4] = {0};
     make_file(s, "sound", "x", 1);
     assert_true(put(s, trash, "sound", 1, name, &err));
     make_file(s, "data/Trash/files/torn", "x", 1);
     make_file(s, "data/Trash/info/torn.trashinfo", "", 1);
     make_file(s, "data/Trash/info/lost.trashinfo", "[Trash Info]\nPath=/lost\n", 1);
     make_file(s, "data/Trash/info/not-an-info-file", "x", 1);
+    make_file(s, "data/Trash/files/relative", "x", 1);
+    make_file(s, "data/Trash/info/relative.trashinfo", "[Trash Info]\nPath=home/has/no/top\n", 1);
+    make_file(s, "data/Trash/files/stray", "x", 1);
+    make_dir(s, "data/Trash/files/stray-too");
+    make_file(s, "data/Trash/files/huge", "x", 1);
+    make_file(s, "data/Trash/info/huge.trashinfo", "[Trash Info]\nPath=/huge\n", 1);
+    assert_int_equal(truncate(in(s, "data/Trash/info/huge.trashinfo"), 1 << 20), 0);
+    make_file(s, "data/Trash/files/linked", "x", 1);
+    assert_int_equal(symlink("sound.trashinfo", in(s, "data/Trash/info/linked.trashinfo")), 0);
     assert_true(olv_trash_each(trash, count_states, states, &err));
     assert_int_equal(states[OLV_TRASH_SOUND], 1);
-    assert_int_equal(states[OLV_TRASH_TORN], 1);
+    assert_int_equal(states[OLV_TRASH_TORN], 4); /* no text, no top to start from, far too large, a link */
     assert_int_equal(states[OLV_TRASH_LOST], 1);
+    assert_int_equal(states[OLV_TRASH_STRAY], 2);
     olv_trash_close(trash);
 }
 

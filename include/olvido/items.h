@@ -1,0 +1,44 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The trashes as a source: finding items in them, and making a docket of what is to become of them. */
+#ifndef OLVIDO_ITEMS_H
+#define OLVIDO_ITEMS_H
+
+#include "olvido/docket.h"
+#include "olvido/trash.h"
+
+struct olv_item_query {
+    /* What to look for; absolute where it has a slash. One with a slash fits an item that was at this path,
+     * below it, or at a path that it matches as a pattern; one without fits by the last component. None:
+     * everything. */
+    const char *const *patterns;
+    size_t pattern_count;
+    const char *run;           /* only what this run discarded; or NULL */
+    bool only_ours;            /* only what Olvido discarded */
+    bool has_since, has_until; /* only what was discarded at or after, and before these */
+    struct olv_instant since, until;
+    /* What the docket is for. */
+    enum olv_act_id act;          /* OLV_ACT_RECOVER: the newest version of each path; OLV_ACT_CLEAR: all */
+    enum olv_if_exists if_exists; /* recovering */
+    const char *into;             /* recovering: an absolute path; NULL: back to where it was */
+    uint32_t rule, step;          /* of the policy, for the docket; OLV_BY_HAND and 0 by hand */
+    const char *rule_name;        /* "" by hand */
+};
+
+struct olv_found_item {
+    const char *path;   /* where it was; "" where that is not known */
+    const char *target; /* recovering: where it goes to */
+    const char *item;   /* its name in the trash */
+    const struct olv_trash *trash;
+    enum olv_trash_state state;
+    struct olv_instant deleted;
+    uint64_t size_bytes;
+    enum olv_kind kind;
+    uint64_t older_versions; /* recovering: of the same path, which stay where they are */
+};
+
+/* Calls `each` in the order of the paths, and adds each to the docket (which may be NULL). */
+bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *query, struct olv_spool *docket,
+                    void (*each)(void *self, const struct olv_found_item *found), void *self,
+                    struct olv_error *err);
+
+#endif

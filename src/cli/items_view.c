@@ -1,0 +1,119 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/items_view.h"
+
+#include "cli/watch.h"
+#include "olvido/json.h"
+
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+char *items_absolute(const char *pattern)
+{
+    struct olv_text path = {0};
+    char *copy, *rest, *part, here[PATH_MAX];
+    if (pattern[0] != '/' && getcwd(here, sizeof here))
+        olv_text_puts(&path, strcmp(here, "/") ? here : "");
+    copy = rest = strdup(pattern);
+    while (copy && (part = strtok_r(rest, "/", &rest))) {
+        if (strcmp(part, ".") == 0)
+            continue;
+        if (strcmp(part, "..") == 0) {
+            while (path.len && path.data[--path.len] != '/')
+                ;
+            if (path.data)
+                path.data[path.len] = '\0';
+            continue;
+        }
+        olv_text_puts(&path, "/");
+        olv_text_puts(&path, part);
+    }
+    free(copy);
+    if (path.len == 0)
+        olv_text_puts(&path, "/");
+    return path.data;
+}
+
+static bool add_pattern(struct items_request *r, const char *pattern)
+{
+    if (pattern)
+        r->patterns[r->query.pattern_count++] = pattern;
+    return pattern != NULL;
+}
+
+/* A word without a slash is a name anywhere, and what was here or below it under that name. */
+static bool read_patterns(struct cli *cli, size_t first, struct items_request *r)
+{
+    r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);
+    if (!r->patterns)
+        return false;
+    r->query.patterns = r->patterns;
+    for (size_t i = first; i < cli->argument_count; i++) {
+        const char *word = cli->arguments[i];
+        if (!add_pattern(r, items_absolute(word)) || (!strchr(word, '/') && !add_pattern(r, strdup(word))))
+            return false;
+    }
+    return true;
+}
+
+bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *r,
+                        enum cli_status *status)
+{
+    *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
+    *status = STATUS_SOME_FAILED;
+    r->query.has_since = cli_has(cli, OPT_SINCE);
+    r->query.has_until = cli_has(cli, OPT_UNTIL);
+    if (r->query.has_since && !cli_instant(cli, OPT_SINCE, &r->query.since, status))
+        return false;
+    if (r->query.has_until && !cli_instant(cli, OPT_UNTIL, &r->query.until, status))
+        return false;
+    if (cli_has(cli, OPT_INTO)) {
+        r->into = realpath(cli_value(cli, OPT_INTO), NULL); /* links in it are the caller's own wish */
+        if (!r->into && !(r->into = items_absolute(cli_value(cli, OPT_INTO))))
+            return false;
+    }
+    r->query.into = r->into;
+    return read_patterns(cli, first_argument, r);
+}
+
+void items_free_request(struct items_request *r)
+{
+    for (size_t i = 0; i < r->query.pattern_count; i++)
+        free((char *)(uintptr_t)r->patterns[i]);
+    free(r->patterns);
+    free(r->into);
+}
+
+struct olv_trashes *items_open_trashes(struct cli *cli, enum cli_status *status)
+{
+    struct olv_error err = {0};
+    char home[PATH_MAX];
+    bool has_home = olv_trash_home(home, sizeof home, &err);
+    struct olv_trashes *trashes = olv_trashes_new(has_home ? home : NULL);
+    if (trashes) {
+        olv_trashes_find(trashes, &cli->observer);
+        return trashes;
+    }
+    olv_fail_memory(&err);
+    *status = cli_report(cli, &err);
+    return NULL;
+}
+
+void items_print_json(const struct olv_found_item *found, bool with_target)
+{
+    json_t *json = json_object();
+    olv_json_name(json, "path", found->path);
+    if (with_target)
+        olv_json_name(json, "target", found->target);
+    olv_json_name(json, "item", found->item);
+    olv_json_name(json, "trash", olv_trash_path(found->trash));
+    if (found->deleted.s)
+        olv_json_instant(json, "deleted", found->deleted);
+    olv_json_string(json, "kind", olv_kind_word(found->kind));
+    olv_json_number(json, "size", found->size_bytes);
+    olv_json_string(json, "state", olv_trash_state_word(found->state));
+    if (with_target)
+        olv_json_number(json, "older_versions", found->older_versions);
+    cli_print_json(json);
+}

@@ -1,0 +1,102 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Every attempt is one rename that replaces nothing, so that two programs at once lose nothing either. */
+#include "file/place.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { MOST_NUMBERS = 100000 };
+
+static bool taken(struct olv_error *err, const char *name)
+{
+    olv_fail(err, OLV_EXISTS, "its place is taken, so it stays where it is");
+    return olv_error_at(err, name);
+}
+
+static bool failed(struct olv_error *err, const char *name)
+{
+    return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in its place");
+}
+
+/* The part of the name before its suffix; a dot in front begins no suffix. */
+static int stem_length(const char *name)
+{
+    const char *dot = strrchr(name, '.');
+    return (int)(dot && dot != name ? (size_t)(dot - name) : strlen(name));
+}
+
+/* "gauge (2).csv", cut where the whole would be too long. */
+static void numbered(char out[NAME_MAX + 1], const char *name, const char *format, unsigned number)
+{
+    char middle[32];
+    int stem = stem_length(name), room, len = snprintf(middle, sizeof middle, format, number);
+    size_t suffix = strlen(name + stem);
+    room = NAME_MAX - len - (int)(suffix < 64 ? suffix : 64);
+    snprintf(out, NAME_MAX + 1, "%.*s%s%.64s", stem < room ? stem : room, name, middle, name + stem);
+}
+
+static bool place_numbered(int from, const char *name, int to, const char *wanted, const char *format,
+                           unsigned first, char out[NAME_MAX + 1])
+{
+    for (unsigned number = first; number < MOST_NUMBERS; number++) {
+        numbered(out, wanted, format, number);
+        if (olv_os_rename_new(from, name, to, out))
+            return true;
+        if (errno != EEXIST)
+            return false;
+    }
+    return false;
+}
+
+/* Moves what stands there out of the way, and takes its place; back with it should that fail. */
+static bool set_aside(int from, const char *name, int to, const char *wanted)
+{
+    char aside[NAME_MAX + 1];
+    int sys;
+    if (!place_numbered(to, wanted, to, wanted, ".set-aside-%u", 1, aside))
+        return false;
+    if (olv_os_rename_new(from, name, to, wanted))
+        return true;
+    sys = errno;
+    olv_os_rename_new(to, aside, to, wanted);
+    errno = sys;
+    return false;
+}
+
+static bool replace(int from, const char *name, int to, const char *wanted)
+{
+    struct olv_stat there;
+    if (olv_os_stat(to, wanted, &there) && there.kind == OLV_KIND_DIRECTORY) {
+        errno = EEXIST; /* a tree is never replaced */
+        return false;
+    }
+    return renameat(from, name, to, wanted) == 0;
+}
+
+bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
+               char out[NAME_MAX + 1], struct olv_error *err)
+{
+    bool ok = olv_os_rename_new(from, name, to, wanted);
+    snprintf(out, NAME_MAX + 1, "%s", wanted);
+    if (ok || errno != EEXIST)
+        return ok || failed(err, wanted);
+    switch (if_exists) {
+    case OLV_NUMBER:
+        ok = place_numbered(from, name, to, wanted, " (%u)", 2, out);
+        break;
+    case OLV_SET_ASIDE:
+        ok = set_aside(from, name, to, wanted);
+        break;
+    case OLV_REPLACE:
+        ok = replace(from, name, to, wanted);
+        break;
+    default:
+        return taken(err, wanted);
+    }
+    return ok || failed(err, wanted);
+}

@@ -1,0 +1,17 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Putting a file under a name that may be taken: never losing either. */
+#ifndef OLV_FILE_PLACE_H
+#define OLV_FILE_PLACE_H
+
+#include "olvido/docket.h"
+
+#include <limits.h>
+
+/* Renames `name` of `from` to `wanted` in `to`. Where that is taken, `if_exists` says what happens:
+ * OLV_REFUSE and OLV_SKIP leave everything (false with OLV_EXISTS), OLV_NUMBER gives the newcomer a number
+ * ("a (2).csv"), OLV_SET_ASIDE the one that is there ("a.set-aside-1.csv"), OLV_REPLACE replaces a file by a
+ * file. The name that it got is in `out`. */
+bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
+               char out[NAME_MAX + 1], struct olv_error *err);
+
+#endif

@@ -1,0 +1,75 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The mounts of this process (proc_pid_mountinfo(5)). */
+#include "os/os.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* "\040" stands for a blank, and so on. */
+static void unescape(char *text)
+{
+    char *to = text;
+    for (; *text; text++) {
+        if (text[0] == '\\' && text[1] >= '0' && text[1] <= '3' && text[2] && text[3]) {
+            *to++ = (char)((text[1] - '0') << 6 | (text[2] - '0') << 3 | (text[3] - '0'));
+            text += 3;
+        } else {
+            *to++ = *text;
+        }
+    }
+    *to = '\0';
+}
+
+/* File systems in which nobody keeps files, or which must not be touched without need. */
+static bool is_for_files(const char *type)
+{
+    static const char *const others[] = {"proc",    "sysfs",    "cgroup",    "cgroup2",    "devpts",
+                                         "mqueue",  "debugfs",  "tracefs",   "securityfs", "pstore",
+                                         "bpf",     "autofs",   "nsfs",      "ramfs",      "configfs",
+                                         "fusectl", "efivarfs", "hugetlbfs", "rpc_pipefs", "binfmt_misc"};
+    for (size_t i = 0; i < sizeof others / sizeof *others; i++)
+        if (strcmp(type, others[i]) == 0)
+            return false;
+    return true;
+}
+
+/* Fields: id, parent, device, root, mount point, options, optional ones up to a dash, type, ... */
+static bool parse(char *line, struct olv_os_mount *out)
+{
+    char *rest = line, *field, *type;
+    for (int i = 0; i < 5; i++) {
+        field = strtok_r(rest, " ", &rest);
+        if (!field)
+            return false;
+        if (i == 0)
+            out->id = strtoull(field, NULL, 10);
+        if (i == 4)
+            out->point = field;
+    }
+    type = rest ? strstr(rest, " - ") : NULL;
+    if (!type)
+        return false;
+    type += 3;
+    type[strcspn(type, " \n")] = '\0';
+    out->has_files = is_for_files(type);
+    unescape((char *)(uintptr_t)out->point);
+    return out->point[0] == '/';
+}
+
+bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount), void *self)
+{
+    FILE *file = fopen("/proc/self/mountinfo", "re");
+    char *line = NULL;
+    size_t cap = 0;
+    bool go_on = true;
+    struct olv_os_mount mount;
+    if (!file)
+        return false;
+    while (go_on && getline(&line, &cap, file) >= 0)
+        if (parse(line, &mount))
+            go_on = each(self, &mount);
+    free(line);
+    fclose(file);
+    return true;
+}

@@ -1,0 +1,235 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Candidates go through the sorter, by path and then by the time they were discarded, so that the newest
+ * version of each path is the last of its group, whatever the size of the trashes. */
+#include "olvido/items.h"
+
+#include "base/glob.h"
+#include "file/identity.h"
+#include "olvido/sorter.h"
+
+#include <string.h>
+
+struct finding {
+    struct olv_trashes *trashes;
+    const struct olv_item_query *query;
+    size_t trash; /* index of the one under way */
+    struct olv_sorter *sorter;
+    struct olv_text record, target;
+    struct olv_text common; /* the directory around everything that was found; not set while nothing was */
+    bool has_common;
+    struct olv_error error; /* of the sorter, while items come in */
+    struct olv_spool *docket;
+    struct olv_segment_writer segment;
+    void (*each)(void *self, const struct olv_found_item *found);
+    void *self;
+};
+
+/* Behind the path and the time in a record: what the docket needs. */
+struct candidate {
+    struct olv_stat stat;
+    struct olv_instant deleted;
+    uint64_t size_bytes;
+    size_t trash;
+    enum olv_trash_state state;
+};
+
+/* ---- what fits ---- */
+
+static bool fits_one(const char *pattern, const char *path)
+{
+    size_t n = strlen(pattern), len = strlen(path);
+    const char *slash = strrchr(path, '/'), *name = slash ? slash + 1 : path;
+    if (!strchr(pattern, '/'))
+        return olv_glob_match(pattern, n, name, strlen(name), false);
+    if (strncmp(path, pattern, n) == 0 && (path[n] == '\0' || path[n] == '/' || pattern[n - 1] == '/'))
+        return true;
+    return olv_glob_match(pattern, n, path, len, false);
+}
+
+static bool fits_any(const struct olv_item_query *query, const char *path)
+{
+    for (size_t i = 0; i < query->pattern_count; i++)
+        if (fits_one(query->patterns[i], path))
+            return true;
+    return query->pattern_count == 0;
+}
+
+/* What cannot go back to where it was, for that is not known, can still go into a directory; what is not
+ * there can only be cleared. */
+static bool is_possible(const struct olv_item_query *query, const struct olv_trash_item *item)
+{
+    if (query->act == OLV_ACT_CLEAR)
+        return true;
+    return item->state == OLV_TRASH_SOUND || (query->into && item->state != OLV_TRASH_LOST);
+}
+
+static bool fits(const struct olv_item_query *query, const struct olv_trash_item *item)
+{
+    if (!is_possible(query, item) || !fits_any(query, *item->path ? item->path : item->name))
+        return false;
+    if (query->run && strcmp(item->run, query->run) != 0)
+        return false;
+    if (query->only_ours && !*item->run)
+        return false;
+    if ((query->has_since || query->has_until) && item->deleted.s == 0)
+        return false;
+    return (!query->has_since || olv_instant_compare(item->deleted, query->since) >= 0) &&
+           (!query->has_until || olv_instant_compare(item->deleted, query->until) < 0);
+}
+
+/* ---- collecting ---- */
+
+/* Bytes that sort like the number. */
+static void add_sortable(struct olv_text *out, uint64_t number)
+{
+    for (int shift = 56; shift >= 0; shift -= 8) {
+        unsigned char byte = (unsigned char)(number >> shift);
+        olv_text_add(out, &byte, 1);
+    }
+}
+
+/* Shortens the common directory until the path lies in it. */
+static void narrow_common(struct finding *f, const char *path)
+{
+    size_t end = (size_t)(strrchr(path, '/') - path), same = 0;
+    char *common = f->common.data;
+    if (!f->has_common) {
+        f->has_common = true;
+        olv_text_add(&f->common, path, end);
+        return;
+    }
+    while (same < f->common.len && same < end && common[same] == path[same])
+        same++;
+    if (same < f->common.len || same < end) { /* not the same directory: back to where a component ends */
+        bool is_end =
+            (same == f->common.len && path[same] == '/') || (same == end && common && common[same] == '/');
+        while (!is_end && same > 0 && common[--same] != '/')
+            ;
+    }
+    if (common)
+        common[f->common.len = same] = '\0';
+}
+
+static bool add_item(void *self, const struct olv_trash_item *item)
+{
+    struct finding *f = self;
+    struct candidate c = {item->stat, item->deleted, item->size_bytes, f->trash, item->state};
+    if (!fits(f->query, item))
+        return true;
+    if (*item->path)
+        narrow_common(f, item->path);
+    olv_text_clear(&f->record);
+    olv_text_add(&f->record, item->path, strlen(item->path) + 1);
+    add_sortable(&f->record, (uint64_t)item->deleted.s);
+    add_sortable(&f->record,
+                 (uint64_t)item->stat.changed.s); /* the rename into the trash: finer than the info file */
+    add_sortable(&f->record, item->stat.changed.ns);
+    olv_text_add(&f->record, &c, sizeof c);
+    olv_text_add(&f->record, item->name, strlen(item->name) + 1);
+    if (f->record.failed || f->common.failed)
+        return olv_fail_memory(&f->error);
+    return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
+}
+
+static bool collect(struct finding *f, struct olv_error *err)
+{
+    for (f->trash = 0; f->trash < olv_trashes_count(f->trashes); f->trash++) {
+        if (!olv_trash_each(olv_trashes_at(f->trashes, f->trash), add_item, f, err))
+            return false;
+        if (f->error.code != OLV_OK) {
+            *err = f->error;
+            return false;
+        }
+    }
+    return true;
+}
+
+/* ---- delivering ---- */
+
+static bool flush(struct finding *f, struct olv_error *err)
+{
+    bool ok = !f->docket || f->segment.entries == 0 || olv_spool_add(f->docket, &f->segment.bytes, err);
+    olv_segment_begin(&f->segment);
+    return ok;
+}
+
+static const char *target_of(struct finding *f, const char *path, const char *item)
+{
+    const struct olv_item_query *query = f->query;
+    if (query->act == OLV_ACT_RECOVER && !query->into)
+        return path;
+    olv_text_clear(&f->target);
+    if (query->act == OLV_ACT_RECOVER) {
+        olv_text_puts(&f->target, strcmp(query->into, "/") ? query->into : "");
+        if (*path)
+            olv_text_puts(&f->target, path + f->common.len);
+        else
+            olv_text_printf(&f->target, "/%s", item);
+    } else {
+        olv_text_puts(&f->target, path); /* clearing: what the ledger calls it */
+    }
+    return olv_text_string(&f->target);
+}
+
+static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
+{
+    enum { SORTABLE = 24 };
+    const struct olv_item_query *query = f->query;
+    size_t path_len = strlen(record) + 1;
+    struct olv_docket_entry e = {.rule = query->rule,
+                                 .step = query->step,
+                                 .rule_name = query->rule_name ? query->rule_name : "",
+                                 .act = query->act,
+                                 .if_exists = query->if_exists};
+    struct candidate c;
+    struct olv_trash *trash;
+    memcpy(&c, record + path_len + SORTABLE, sizeof c);
+    trash = olv_trashes_at(f->trashes, c.trash);
+    e.name = record + path_len + SORTABLE + sizeof c;
+    e.target = target_of(f, record, e.name);
+    e.identity = olv_identity_of(&c.stat);
+    e.due = c.deleted;
+    e.directory = olv_trash_files_path(trash);
+    olv_trash_files_identity(trash, &e.directory_mount, &e.directory_inode);
+    f->each(f->self, &(struct olv_found_item){record, e.target, e.name, trash, c.state, c.deleted,
+                                              c.size_bytes, c.stat.kind, older});
+    olv_segment_add(&f->segment, &e);
+    return f->segment.entries < OLV_SEGMENT_ENTRIES || flush(f, err);
+}
+
+/* One after the other, each held back until the next one shows whether it is the newest of its path. */
+static bool deliver_all(struct finding *f, struct olv_error *err)
+{
+    struct olv_text last = {0};
+    struct olv_record record;
+    uint64_t older = 0;
+    bool ok = true, newest_only = f->query->act == OLV_ACT_RECOVER;
+    while (ok && olv_sorter_next(f->sorter, &record, err)) {
+        bool is_same = newest_only && last.len && last.data[0] && strcmp(last.data, record.bytes) == 0;
+        if (last.len && !is_same)
+            ok = deliver(f, last.data, older, err);
+        older = is_same ? older + 1 : 0;
+        olv_text_clear(&last);
+        olv_text_add(&last, record.bytes, record.len);
+    }
+    ok = ok && err->code == OLV_OK && (last.len == 0 || deliver(f, last.data, older, err)) && flush(f, err);
+    olv_text_free(&last);
+    return ok;
+}
+
+bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *query, struct olv_spool *docket,
+                    void (*each)(void *self, const struct olv_found_item *found), void *self,
+                    struct olv_error *err)
+{
+    struct finding f = {.trashes = trashes, .query = query, .docket = docket, .each = each, .self = self};
+    bool ok;
+    f.sorter = olv_sorter_new(err);
+    olv_segment_begin(&f.segment);
+    ok = f.sorter && collect(&f, err) && deliver_all(&f, err);
+    olv_sorter_free(f.sorter);
+    olv_segment_free(&f.segment);
+    olv_text_free(&f.record);
+    olv_text_free(&f.target);
+    olv_text_free(&f.common);
+    return ok;
+}

@@ -1,0 +1,61 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "scan/contents.h"
+
+#include "scan/scan.h"
+
+#include <stdatomic.h>
+#include <stdlib.h>
+
+struct summing {
+    struct olv_contents *workers;
+    atomic_uint troubles;
+};
+
+void olv_contents_add(struct olv_contents *c, const struct olv_stat *stat)
+{
+    c->entries++;
+    c->bytes += stat->kind == OLV_KIND_FILE ? stat->size_bytes : 0;
+    c->allocated_bytes += stat->allocated_bytes;
+    if (olv_instant_compare(stat->changed, c->youngest) > 0)
+        c->youngest = stat->changed;
+}
+
+void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from)
+{
+    to->entries += from->entries;
+    to->bytes += from->bytes;
+    to->allocated_bytes += from->allocated_bytes;
+    if (olv_instant_compare(from->youngest, to->youngest) > 0)
+        to->youngest = from->youngest;
+}
+
+static void visit(void *self, unsigned worker, struct olv_scan_entry *entry)
+{
+    struct summing *s = self;
+    if (olv_scan_look(entry))
+        olv_contents_add(&s->workers[worker], &entry->stat);
+    else
+        atomic_fetch_add(&s->troubles, 1); /* also when it went away: then something changed */
+}
+
+static void on_trouble(void *self, const struct olv_trouble *trouble)
+{
+    struct summing *s = self;
+    (void)trouble;
+    atomic_fetch_add(&s->troubles, 1);
+}
+
+bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_error *err)
+{
+    struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers)};
+    struct olv_scan_visitor visitor = {&s, NULL, visit};
+    struct olv_observer observer = {&s, NULL, on_trouble, NULL};
+    bool ok = s.workers ? olv_scan(&path, 1, &visitor, &observer, err) : olv_fail_memory(err);
+    *out = (struct olv_contents){0};
+    for (unsigned i = 0; ok && i < olv_scan_workers(); i++)
+        olv_contents_merge(out, &s.workers[i]);
+    if (ok && atomic_load(&s.troubles))
+        ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
+    free(s.workers);
+    return ok;
+}

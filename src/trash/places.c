@@ -1,0 +1,304 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Which trash is whose: the home trash for what lies on its mount, and for every other mount the user's
+ * directory in $topdir/.Trash, where an administrator made that one and it is sticky and no link, else
+ * $topdir/.Trash-$uid. Mounts are told apart by their own number, for a rename does not cross from one to the
+ * other, even where both show the same file system. */
+#include "trash/trash.h"
+
+#include "os/os.h"
+#include "os/private.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { MOST_TRASHES = 512 };
+
+struct place {
+    uint64_t mount;
+    struct olv_trash *trash; /* NULL: there is none, and `error` says why */
+    struct olv_error error;
+};
+
+struct olv_trashes {
+    char *home;           /* owned; NULL: none */
+    struct place *places; /* one for each mount that was asked for */
+    size_t count;
+    struct olv_trash *open[MOST_TRASHES]; /* each once */
+    size_t open_count;
+};
+
+struct olv_trashes *olv_trashes_new(const char *home)
+{
+    struct olv_trashes *t = calloc(1, sizeof *t);
+    if (t && home && !(t->home = strdup(home))) {
+        free(t);
+        return NULL;
+    }
+    return t;
+}
+
+void olv_trashes_free(struct olv_trashes *t)
+{
+    if (!t)
+        return;
+    for (size_t i = 0; i < t->open_count; i++)
+        olv_trash_close(t->open[i]);
+    free(t->places);
+    free(t->home);
+    free(t);
+}
+
+size_t olv_trashes_count(const struct olv_trashes *t)
+{
+    return t->open_count;
+}
+
+struct olv_trash *olv_trashes_at(const struct olv_trashes *t, size_t i)
+{
+    return t->open[i];
+}
+
+/* Remembers an opened trash; gives the one that is known already, where it is. */
+static struct olv_trash *remember(struct olv_trashes *t, struct olv_trash *trash)
+{
+    for (size_t i = 0; trash && i < t->open_count; i++)
+        if (strcmp(t->open[i]->path, trash->path) == 0) {
+            olv_trash_close(trash);
+            return t->open[i];
+        }
+    if (trash && t->open_count < MOST_TRASHES)
+        t->open[t->open_count++] = trash;
+    return trash;
+}
+
+/* ---- the trash of a mount ---- */
+
+/* Opens $topdir/.Trash if it may be used: a real directory with the sticky bit. -1 with the reason in `why`,
+ * which stays NULL where there is none. */
+static int open_shared(int top, const char **why)
+{
+    struct stat st;
+    int fd;
+    *why = NULL;
+    if (fstatat(top, ".Trash", &st, AT_SYMLINK_NOFOLLOW) < 0)
+        return -1;
+    if (S_ISLNK(st.st_mode))
+        *why = "it is a symbolic link, so it is not used";
+    else if (!S_ISDIR(st.st_mode))
+        *why = "it is not a directory, so it is not used";
+    else if (!(st.st_mode & S_ISVTX))
+        *why = "it has no sticky bit, so it is not used";
+    if (*why)
+        return -1;
+    fd = openat(top, ".Trash", O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    if (fd < 0 || fstat(fd, &st) < 0 || !(st.st_mode & S_ISVTX)) {
+        *why = "it cannot be opened";
+        if (fd >= 0)
+            close(fd);
+        return -1;
+    }
+    return fd;
+}
+
+static struct olv_trash *open_named(int in, const char *name, const char *path, size_t top_len, bool create,
+                                    struct olv_error *err)
+{
+    int dir = olv_private_open(in, name, create, path, "the trash", err);
+    return dir < 0 ? NULL : olv_trash_open_at(dir, path, top_len, create, err);
+}
+
+static struct olv_trash *open_on_mount(int top, const char *point, bool create,
+                                       const struct olv_observer *observer, struct olv_error *err)
+{
+    struct olv_trash *trash = NULL;
+    char name[32], path[PATH_MAX];
+    size_t top_len = strcmp(point, "/") ? strlen(point) : 0;
+    const char *why;
+    int shared = open_shared(top, &why);
+    if (top_len + 64 >= sizeof path) {
+        olv_fail(err, OLV_SYSTEM, "the path of the mount is too long");
+    } else if (shared >= 0) {
+        snprintf(name, sizeof name, "%u", (unsigned)geteuid());
+        snprintf(path, sizeof path, "%.*s/.Trash/%s", (int)top_len, point, name);
+        trash = open_named(shared, name, path, top_len ? top_len : 1, create, err);
+    }
+    if (why) {
+        snprintf(path, sizeof path, "%.*s/.Trash", (int)top_len, point);
+        olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, why, 0});
+    }
+    if (!trash) {
+        *err = (struct olv_error){0};
+        snprintf(name, sizeof name, ".Trash-%u", (unsigned)geteuid());
+        snprintf(path, sizeof path, "%.*s/%s", (int)top_len, point, name);
+        trash = open_named(top, name, path, top_len ? top_len : 1, create, err);
+    }
+    if (shared >= 0)
+        close(shared);
+    return trash;
+}
+
+/* ---- finding the one for a file ---- */
+
+struct wanted {
+    uint64_t mount;
+    char point[PATH_MAX];
+};
+
+static bool is_it(void *self, const struct olv_os_mount *mount)
+{
+    struct wanted *w = self;
+    if (mount->id == w->mount)
+        snprintf(w->point, sizeof w->point, "%s", mount->point);
+    return mount->id != w->mount;
+}
+
+static struct olv_trash *make_on_mount(uint64_t mount, struct olv_error *err)
+{
+    struct wanted *w = calloc(1, sizeof *w);
+    struct olv_trash *trash = NULL;
+    struct olv_stat stat;
+    int top;
+    if (!w) {
+        olv_fail_memory(err);
+        return NULL;
+    }
+    w->mount = mount;
+    olv_os_each_mount(is_it, w);
+    top = *w->point ? olv_os_open_path(w->point) : -1;
+    if (top < 0 || !olv_os_stat(top, "", &stat) || stat.mount != mount) {
+        olv_fail(err, OLV_SYSTEM,
+                 "the top of its file system cannot be reached, so there is no trash for it");
+    } else {
+        trash = open_on_mount(top, w->point, true, NULL, err);
+        if (!trash)
+            olv_error_hint(err, "it lies on another file system than the home trash, and needs one there");
+    }
+    if (top >= 0)
+        close(top);
+    free(w);
+    return trash;
+}
+
+/* The mount that the home trash is on, or would be on if it could be used; 0 where that cannot be known. */
+static uint64_t mount_of_home(const struct olv_trashes *t)
+{
+    char path[PATH_MAX];
+    struct olv_stat stat;
+    snprintf(path, sizeof path, "%s", t->home);
+    for (char *slash = strrchr(path, '/'); slash; slash = strrchr(path, '/')) {
+        *slash = '\0';
+        if (olv_os_stat(AT_FDCWD, *path ? path : "/", &stat) && stat.kind == OLV_KIND_DIRECTORY)
+            return stat.mount;
+    }
+    return 0;
+}
+
+/* The home trash if it is on that mount; made when it is asked for the first time. One that is there but
+ * cannot be used is no reason to make another one on the same mount: then NULL with `err`. */
+static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct olv_error *err)
+{
+    struct olv_trash *home = NULL;
+    for (size_t i = 0; i < t->open_count; i++)
+        if (olv_trash_is_home(t->open[i]))
+            home = t->open[i];
+    if (!home && t->home)
+        home = remember(t, olv_trash_open(t->home, true, err));
+    if (home)
+        return home->files_stat.mount == mount ? home : NULL;
+    if (t->home && mount_of_home(t) != mount)
+        *err = (struct olv_error){0};
+    return NULL;
+}
+
+static struct place *add_place(struct olv_trashes *t, uint64_t mount)
+{
+    struct place *grown = realloc(t->places, (t->count + 1) * sizeof *grown);
+    if (!grown)
+        return NULL;
+    t->places = grown;
+    grown[t->count] = (struct place){.mount = mount};
+    return &grown[t->count++];
+}
+
+struct olv_trash *olv_trashes_for(struct olv_trashes *t, uint64_t mount, struct olv_error *err)
+{
+    struct place *place = NULL;
+    for (size_t i = 0; !place && i < t->count; i++)
+        if (t->places[i].mount == mount)
+            place = &t->places[i];
+    if (!place) {
+        place = add_place(t, mount);
+        if (!place) {
+            olv_fail_memory(err);
+            return NULL;
+        }
+        place->trash = home_for(t, mount, &place->error);
+        if (!place->trash && place->error.code == OLV_OK)
+            place->trash = remember(t, make_on_mount(mount, &place->error));
+    }
+    if (!place->trash)
+        *err = place->error;
+    return place->trash;
+}
+
+struct olv_trash *olv_trashes_of_files(const struct olv_trashes *t, const char *files_path)
+{
+    for (size_t i = 0; i < t->open_count; i++)
+        if (strcmp(t->open[i]->files_path, files_path) == 0)
+            return t->open[i];
+    return NULL;
+}
+
+bool olv_trashes_sync(struct olv_trashes *t, struct olv_error *err)
+{
+    for (size_t i = 0; i < t->open_count; i++)
+        if (!olv_trash_sync(t->open[i], err))
+            return false;
+    return true;
+}
+
+/* ---- finding all ---- */
+
+struct search {
+    struct olv_trashes *trashes;
+    const struct olv_observer *observer;
+};
+
+static void tell(const struct olv_observer *observer, const struct olv_error *err)
+{
+    if (err->code != OLV_OK && err->sys != ENOENT)
+        olv_observe_trouble(observer,
+                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, err->path, err->what, err->sys});
+}
+
+static bool look_on(void *self, const struct olv_os_mount *mount)
+{
+    struct search *s = self;
+    struct olv_error err = {0};
+    struct olv_stat stat;
+    int top = mount->has_files ? olv_os_open_path(mount->point) : -1;
+    if (top < 0)
+        return true;
+    if (olv_os_stat(top, "", &stat) && stat.mount == mount->id) { /* else another mount covers it */
+        remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
+        tell(s->observer, &err);
+    }
+    close(top);
+    return true;
+}
+
+void olv_trashes_find(struct olv_trashes *t, const struct olv_observer *observer)
+{
+    struct search s = {t, observer};
+    struct olv_error err = {0};
+    if (t->home) {
+        remember(t, olv_trash_open(t->home, false, &err));
+        tell(observer, &err);
+    }
+    olv_os_each_mount(look_on, &s);
+}
