@@ -49,7 +49,7 @@ struct olv_docket_entry {
     const char *target; /* where an act puts it, or "" */
 };
 
-enum { OLV_BY_HAND = 0xFFFF };
+enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 
 /* Appends the absolute path of the entry. */
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out);

@@ -9,6 +9,7 @@
 #include "olvido/hold.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
+#include "olvido/trash.h"
 #include "olvido/verdict.h"
 
 struct olv_tally {
@@ -32,6 +33,9 @@ struct olv_plan {
     uint64_t not_owned;
     uint64_t troubles;                /* places that could not be read */
     uint64_t due_files, due_bytes;    /* of all selected rules */
+    struct olv_tally trash;           /* what the policy's `trash` would clear */
+    uint64_t trash_directories;       /* of those */
+    enum olv_reason trash_reason;     /* OLV_DUE, or why it waits */
     uint64_t mounts[OLV_PLAN_MOUNTS]; /* on which something is to be discarded; the first of them */
     size_t mount_count;
     struct olv_spool *docket; /* what is due; NULL unless asked for */
@@ -44,8 +48,28 @@ struct olv_plan_options {
     const struct olv_guard *guard;
     const struct olv_holds *holds;       /* NULL: nothing is held */
     const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
+    struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: leave the trash alone */
+    bool is_unattended;                  /* only steps that may run unattended are due */
+    /* Unattended, for acts that cannot be taken back: */
+    const bool *in_notice; /* for each rule, and then for the trash: whether it is too new; NULL: none is */
+    bool is_clock_off;
     bool wants_docket;
 };
+
+/* ---- limits ---- */
+
+enum olv_limit { OLV_LIMIT_NONE, OLV_LIMIT_FILES, OLV_LIMIT_BYTES, OLV_LIMIT_SHARE };
+
+struct olv_spent {
+    uint64_t files, bytes;
+};
+
+/* What limits count of a rule's due steps. */
+struct olv_tally olv_limited_tally(const struct olv_rule *rule, const struct olv_rule_tally *tally);
+/* Which limit a rule would exceed with `due` files of the `owned` ones, after what was `spent` by the rules
+ * before it in this run. */
+enum olv_limit olv_limit_exceeded(const struct olv_limits *limits, struct olv_spent spent,
+                                  const struct olv_tally *due, uint64_t owned);
 
 /* False when interrupted, out of memory, or the docket cannot be written. Free the plan in any case. */
 bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,

@@ -31,6 +31,10 @@ enum olv_act_id {
 
 /* The word of an act as policies, tables and the ledger spell it. */
 const char *olv_act_word(enum olv_act_id act);
+/* Whether what it does cannot be taken back. */
+bool olv_act_is_final(enum olv_act_id act);
+/* Whether limits count it: it takes a file from its place. */
+bool olv_act_is_limited(enum olv_act_id act);
 
 struct olv_step {
     struct olv_duration after;

@@ -5,6 +5,7 @@
 
 #include "olvido/docket.h"
 #include "olvido/guard.h"
+#include "olvido/hold.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
 
@@ -19,6 +20,7 @@ struct olv_run_options {
     const char *command;             /* for the ledger */
     const struct olv_policy *policy; /* NULL by hand */
     const struct olv_guard *guard;
+    const struct olv_holds *holds;       /* asked again right before each act; NULL: nothing is held */
     const struct olv_observer *observer; /* failures of single files are told to it */
     /* Asked before each batch for each of its entries, whose `if_exists` it may set; NULL: all. */
     bool (*approve)(void *self, struct olv_docket_entry *entry);
@@ -32,6 +34,12 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
 const char *olv_run_id(const struct olv_run *run);
 /* How many files of an earlier, cut-short run were settled while opening. */
 uint64_t olv_run_settled(const struct olv_run *run);
+/* What an unattended run needs to know beforehand of acts that cannot be taken back. `in_notice` gets one
+ * answer for each rule, and one for the policy's `trash`: whether it is too new. `clock_doubt`: why the clock
+ * is not to be believed, or NULL. An attended run calls it, too: it is where the rules and the clock are
+ * noted. */
+bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
+                     bool *in_notice, const char **clock_doubt, struct olv_error *err);
 /* Makes sure, before anybody is asked anything, that at least one of these mounts has a trash: files on one
  * without fail one by one. False with OLV_STATE. */
 bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err);

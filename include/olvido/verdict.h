@@ -14,6 +14,9 @@ enum olv_reason {
     OLV_RESPITE,   /* due, but recovered within the last 30 days */
     OLV_HELD,      /* due, but held */
     OLV_GUARDED,   /* due, but in a place that is never touched */
+    OLV_WAITING,   /* due, but its step may not run unattended */
+    OLV_NOTICE,    /* due, but the rule is new or changed, and what it does cannot be taken back */
+    OLV_CLOCK_OFF, /* due, but the clock cannot be trusted, and what the step does cannot be taken back */
     OLV_INSIDE,    /* a directory that is due, but for something in it */
     OLV_ODD_TIME,  /* its time is in the future, or at or before 1970-01-02, or there is none */
     OLV_NO_DATE,   /* its name has no date, and that is what the rule counts from */

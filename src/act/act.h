@@ -41,7 +41,6 @@ struct olv_act {
     const char *result; /* what the ledger calls it when it worked */
     bool is_touching;   /* whether it changes anything on the disk (else nobody is asked) */
     bool needs_trash;
-    bool is_irreversible; /* cannot be taken back */
     /* The trash that this entry is about; NULL with `err`. For acts that need one. */
     struct olv_trash *(*find_trash)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                     struct olv_error *err);

@@ -37,7 +37,6 @@ const struct olv_act olv_act_clear = {
     .result = "done",
     .is_touching = true,
     .needs_trash = true,
-    .is_irreversible = true,
     .find_trash = olv_act_trash_of_item,
     .apply = apply,
     .settle = olv_act_sync_trash,

@@ -12,7 +12,7 @@ static enum cli_status show(struct cli *cli, struct olv_policy *policy, bool *se
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     bool wants_list = cli_has(cli, OPT_LIST), as_json = cli_has(cli, OPT_JSON);
-    if (plan_for(cli, policy, wants_list, &plan, selected, &status)) {
+    if (plan_for(cli, policy, &(struct plan_request){.wants_docket = wants_list}, &plan, selected, &status)) {
         watch_clear(cli);
         if (wants_list && !docket_print(cli, plan.docket, (struct docket_filter){0}, as_json, &err))
             status = cli_report(cli, &err);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/plan_view.h"
 
+#include "cli/permit.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
@@ -34,65 +35,97 @@ static bool select_rule(struct cli *cli, const struct olv_policy *policy, const 
     return false;
 }
 
-static bool read_as_of(struct cli *cli, struct olv_plan_options *options, enum cli_status *status)
+/* A date alone begins where the policy is. */
+static bool read_as_of(struct cli *cli, const struct olv_policy *policy, struct olv_plan_options *options,
+                       enum cli_status *status)
 {
+    enum { DATE_ONLY = 10 };
     const char *text = cli_value(cli, OPT_AS_OF);
-    size_t at;
     options->now = options->as_of = olv_os_now();
-    if (!text || olv_instant_parse(text, strlen(text), &options->as_of, &at))
+    if (!text)
         return true;
-    *status = cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
-    return false;
+    if (!cli_instant(cli, OPT_AS_OF, &options->as_of, status))
+        return false;
+    if (strlen(text) == DATE_ONLY)
+        options->as_of.s = olv_zone_seconds(policy->zone, olv_date_from_seconds(options->as_of.s));
+    return true;
 }
 
-static void guard_trashes(struct olv_guard *guard, const char *home)
+static struct olv_trashes *find_trashes(void)
 {
-    struct olv_trashes *trashes = olv_trashes_new(home);
-    if (!trashes)
-        return;
-    olv_trashes_find(trashes, NULL);
-    for (size_t i = 0; i < olv_trashes_count(trashes); i++)
-        olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
-    if (home)
-        olv_guard_add(guard, home); /* also when it cannot be used */
-    olv_trashes_free(trashes);
+    struct olv_error err = {0};
+    char home[PATH_MAX];
+    struct olv_trashes *trashes = olv_trashes_new(olv_trash_home(home, sizeof home, &err) ? home : NULL);
+    if (trashes)
+        olv_trashes_find(trashes, NULL);
+    return trashes;
 }
 
-void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
+static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *trashes)
+{
+    struct olv_error err = {0};
+    char home[PATH_MAX];
+    for (size_t i = 0; trashes && i < olv_trashes_count(trashes); i++)
+        olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
+    if (olv_trash_home(home, sizeof home, &err))
+        olv_guard_add(guard, home); /* also when it cannot be used */
+}
+
+static void guard_places(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
     enum cli_status ignored;
-    struct olv_error err = {0};
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
     if (cli_state_path(cli, path, sizeof path, &ignored))
         olv_guard_add(guard, path);
-    guard_trashes(guard, olv_trash_home(path, sizeof path, &err) ? path : NULL);
 }
 
-bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan,
-              bool *selected, enum cli_status *status)
+void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
-    struct olv_guard guard = {0};
-    struct olv_plan_options options = {.guard = &guard, .wants_docket = wants_docket};
-    struct olv_respites *respites;
-    struct olv_error err = {0};
-    char state[PATH_MAX];
-    bool all = !cli_has(cli, OPT_RULE), ok;
+    struct olv_trashes *trashes = find_trashes();
+    guard_places(cli, policy_path, guard);
+    guard_trashes(guard, trashes);
+    olv_trashes_free(trashes);
+}
+
+static bool select_rules(struct cli *cli, const struct olv_policy *policy, bool *selected,
+                         enum cli_status *status)
+{
     for (size_t i = 0; i < policy->rule_count; i++)
-        selected[i] = all;
+        selected[i] = !cli_has(cli, OPT_RULE);
     for (size_t i = 0; i < cli->options[OPT_RULE].count; i++)
         if (!select_rule(cli, policy, cli->options[OPT_RULE].values[i], selected, status))
             return false;
-    if (!read_as_of(cli, &options, status))
+    return true;
+}
+
+bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,
+              struct olv_plan *plan, bool *selected, enum cli_status *status)
+{
+    struct olv_guard guard = {0};
+    struct olv_plan_options options = {.guard = &guard,
+                                       .selected = selected,
+                                       .wants_docket = request->wants_docket,
+                                       .is_unattended = request->is_unattended,
+                                       .in_notice = request->in_notice,
+                                       .is_clock_off = request->is_clock_off};
+    struct olv_trashes *trashes;
+    struct olv_respites *respites;
+    struct olv_error err = {0};
+    char state[PATH_MAX];
+    bool ok;
+    if (!select_rules(cli, policy, selected, status) || !read_as_of(cli, policy, &options, status) ||
+        !cli_state_path(cli, state, sizeof state, status))
         return false;
-    options.selected = selected;
-    plan_guard(cli, policy->path, &guard);
-    respites =
-        cli_state_path(cli, state, sizeof state, status) ? olv_respites_read(state, options.now, &err) : NULL;
-    options.respites = respites;
+    trashes = find_trashes();
+    guard_places(cli, policy->path, &guard);
+    guard_trashes(&guard, trashes);
+    options.trashes = cli_has(cli, OPT_RULE) ? NULL : trashes; /* --rule is about that rule alone */
+    options.respites = respites = olv_respites_read(state, options.now, &err);
     ok = respites && olv_plan_make(plan, policy, &options, &cli->observer, &err);
     olv_respites_free(respites);
-    if (!ok && err.code != OLV_OK)
+    olv_trashes_free(trashes);
+    if (!ok)
         *status = cli_report(cli, &err);
     return ok;
 }
@@ -141,6 +174,43 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
     olv_text_free(&what);
 }
 
+static void print_trash(struct table *table, const struct olv_policy *policy, const struct olv_plan *plan)
+{
+    struct olv_text what = {0};
+    bool is_due = plan->trash_reason == OLV_DUE;
+    if (plan->trash.files == 0)
+        return;
+    olv_text_printf(&what, is_due ? "clear after %s" : "%s",
+                    is_due ? policy->trash_keep_text : olv_reason_words(plan->trash_reason));
+    row(table, "trash", is_due ? STYLE_WARN : STYLE_FAINT, olv_text_string(&what), &plan->trash);
+    olv_text_free(&what);
+}
+
+/* Which rules exceed a limit, before anybody is asked. */
+static void print_limits(const struct olv_policy *policy, const struct olv_plan *plan, const bool *selected)
+{
+    struct olv_spent spent = {0};
+    struct olv_text line = {0};
+    for (size_t i = 0; i < policy->rule_count; i++) {
+        const struct olv_rule_tally *tally = &plan->rules[i];
+        struct olv_tally due = {0};
+        enum olv_limit limit;
+        if (selected[i])
+            due = olv_limited_tally(&policy->rules[i], tally);
+        limit = olv_limit_exceeded(&policy->limits, spent, &due, tally->owned.files);
+        spent.files += due.files;
+        spent.bytes += due.bytes;
+        if (limit == OLV_LIMIT_NONE)
+            continue;
+        olv_text_clear(&line);
+        term_name(&line, policy->rules[i].name);
+        olv_text_puts(&line, ": ");
+        permit_describe_limit(policy, limit, &due, tally->owned.files, &line);
+        printf("\n%s.\n", olv_text_string(&line));
+    }
+    olv_text_free(&line);
+}
+
 void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
                 const bool *selected)
 {
@@ -160,7 +230,9 @@ void plan_print(struct cli *cli, const struct olv_policy *policy, const struct o
     for (size_t i = 0; i < policy->rule_count; i++)
         if (selected[i])
             print_rule(table, &policy->rules[i], &plan->rules[i]);
+    print_trash(table, policy, plan);
     table_end(table);
+    print_limits(policy, plan, selected);
     olv_text_clear(&line);
     term_count(&line, plan->due_files, "file is due", "files are due");
     olv_text_printf(&line, " (%s); ", olv_size_format(plan->due_bytes, size));
@@ -233,6 +305,12 @@ void plan_print_json(const struct olv_policy *policy, const struct olv_plan *pla
     for (size_t i = 0; i < policy->rule_count; i++)
         json_array_append_new(rules, json_of_rule(&policy->rules[i], &plan->rules[i]));
     json_object_set_new(json, "rules", rules);
+    if (policy->has_trash_keep) {
+        json_t *trash = json_of(&plan->trash);
+        olv_json_string(trash, "after", policy->trash_keep_text);
+        olv_json_string(trash, "reason", olv_reason_key(plan->trash_reason));
+        json_object_set_new(json, "trash", trash);
+    }
     cli_print_json(json);
 }
 

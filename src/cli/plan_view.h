@@ -6,10 +6,16 @@
 #include "cli/cli.h"
 #include "olvido/plan.h"
 
+/* What a command wants of a plan beside its options; see struct olv_plan_options. */
+struct plan_request {
+    bool wants_docket, is_unattended, is_clock_off;
+    const bool *in_notice;
+};
+
 /* Makes the plan that the command's options ask for (--rule, --as-of). False with the status after saying
  * why. */
-bool plan_for(struct cli *cli, struct olv_policy *policy, bool wants_docket, struct olv_plan *plan,
-              bool *selected, enum cli_status *status);
+bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,
+              struct olv_plan *plan, bool *selected, enum cli_status *status);
 /* Tells the guard where Olvido's own places are. */
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard);
 

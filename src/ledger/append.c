@@ -26,6 +26,25 @@ static bool new_segment(struct olv_ledger *l, struct olv_error *err)
     return true;
 }
 
+/* The time that a line begins with; 0 if it has none. */
+static struct olv_instant line_time(const char *line)
+{
+    static const char member[] = ",\"time\":\"";
+    struct olv_instant t = {0};
+    const char *at = strstr(line, member);
+    size_t ignored, len;
+    if (!at)
+        return t;
+    at += sizeof member - 1;
+    len = strcspn(at, "\"");
+    return olv_instant_parse(at, len, &t, &ignored) ? t : (struct olv_instant){0};
+}
+
+struct olv_instant olv_ledger_last_time(const struct olv_ledger *l)
+{
+    return l->last_time;
+}
+
 /* Adds the lines above the checkpoint to the tree; cuts off and describes a torn tail. */
 static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, struct olv_text *torn,
                      struct olv_error *err)
@@ -48,6 +67,7 @@ static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, str
             tree_add(&l->tree, leaf);
         }
         l->segment_bytes += len + 1;
+        l->last_time = line_time(line);
     }
     line_reader_close(&r);
     if (err->code != OLV_OK)

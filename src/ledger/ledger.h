@@ -14,6 +14,9 @@ struct olv_ledger;
 struct olv_ledger *olv_ledger_open(int state, struct olv_error *err);
 void olv_ledger_close(struct olv_ledger *ledger);
 
+/* When the last line was written that was there when the ledger was opened; 0: there was none. */
+struct olv_instant olv_ledger_last_time(const struct olv_ledger *ledger);
+
 struct olv_run_facts {
     const char *run, *command;
     const char *policy_path;      /* NULL by hand */

@@ -115,7 +115,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     olv_json_put_number(head, "entry", f->entry->number);
     if (f->entry->rule != OLV_BY_HAND) {
         olv_json_put_string(head, "rule", f->entry->rule_name);
-        olv_json_put_number(head, "step", f->entry->step);
+        if (f->entry->rule != OLV_OF_TRASH)
+            olv_json_put_number(head, "step", f->entry->step);
         olv_json_put_instant(head, "due", f->entry->due);
     }
     olv_json_put_string(head, "act", olv_act_word(f->entry->act));

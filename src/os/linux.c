@@ -16,6 +16,7 @@
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <sys/syscall.h>
+#include <sys/timex.h>
 #include <sys/vfs.h>
 #include <time.h>
 #include <unistd.h>
@@ -248,6 +249,29 @@ struct olv_instant olv_os_now(void)
     struct timespec t;
     clock_gettime(CLOCK_REALTIME, &t);
     return (struct olv_instant){t.tv_sec, (uint32_t)t.tv_nsec};
+}
+
+bool olv_os_boot(char id[OLV_OS_BOOT_SIZE], int64_t *since_s)
+{
+    struct timespec t;
+    FILE *file = fopen("/proc/sys/kernel/random/boot_id", "re");
+    bool ok = file && fgets(id, OLV_OS_BOOT_SIZE, file) && clock_gettime(CLOCK_BOOTTIME, &t) == 0;
+    if (file)
+        fclose(file);
+    if (!ok)
+        return false;
+    id[strcspn(id, "\n")] = '\0';
+    *since_s = t.tv_sec;
+    return true;
+}
+
+enum olv_truth olv_os_clock_is_synchronised(void)
+{
+    struct timex t = {.modes = 0};
+    int state = adjtimex(&t);
+    if (state < 0)
+        return OLV_UNKNOWN;
+    return state == TIME_ERROR || (t.status & STA_UNSYNC) ? OLV_NO : OLV_YES;
 }
 
 unsigned olv_os_cpus(void)

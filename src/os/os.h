@@ -75,6 +75,12 @@ void olv_os_in_use_free(struct olv_os_in_use *in_use);
 /* ---- the machine ---- */
 
 unsigned olv_os_cpus(void);
+/* Which boot this is, and the seconds since then (time asleep included). False where the system does not
+ * tell. */
+enum { OLV_OS_BOOT_SIZE = 64 };
+bool olv_os_boot(char id[OLV_OS_BOOT_SIZE], int64_t *since_s);
+/* Whether something keeps the clock synchronised. */
+enum olv_truth olv_os_clock_is_synchronised(void);
 void olv_os_host_name(char *out, size_t size);
 
 #endif

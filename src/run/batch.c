@@ -129,13 +129,37 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     }
 }
 
+/* Asked again right before the act: what a hold or an open file says may be new. */
+static bool is_spared(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
+                      struct olv_outcome *o)
+{
+    const struct olv_holds *holds = run->options.holds;
+    const struct olv_policy *policy = run->options.policy;
+    enum olv_truth is_open;
+    struct olv_stat stat;
+    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR)
+        return false;
+    o->result = OLV_LEFT;
+    if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&
+        holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
+        return !olv_fail(&o->error, OLV_REFUSED, "it is held");
+    if (e->identity.kind == OLV_KIND_FILE &&
+        !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
+        is_open = olv_os_is_open_for_writing(run->context.source.fd, e->name);
+        if (is_open == OLV_YES || (is_open == OLV_UNKNOWN && olv_act_is_final(e->act)))
+            return !olv_fail(&o->error, OLV_CHANGED, "it is open for writing");
+    }
+    o->result = OLV_DONE;
+    return false;
+}
+
 static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
-    if (olv_reach_directory(&run->context.source, e, &o->error) && run_find_trash(run, act, e, &o->error))
-        act->apply(&run->context, e, o);
-    else
+    if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error))
         olv_act_unsuccessful(o);
+    else if (!is_spared(run, act, e, o))
+        act->apply(&run->context, e, o);
 }
 
 static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struct olv_error *err)

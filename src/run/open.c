@@ -3,6 +3,8 @@
 #include "run/run.h"
 
 #include "os/os.h"
+#include "run/clock.h"
+#include "run/register.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -41,6 +43,18 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
     for (size_t i = 0; i < count; i++)
         any |= olv_trashes_for(run->trashes, mounts[i], err) != NULL;
     return any ? true : olv_error_as(err, OLV_STATE);
+}
+
+bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
+                     bool *in_notice, const char **clock_doubt, struct olv_error *err)
+{
+    int state = run->state.dir;
+    bool is_trusted =
+        clock_is_trusted(state, run->context.now, olv_ledger_last_time(run->ledger), clock_doubt);
+    if (is_trusted || !is_unattended)
+        clock_note(state, run->context.now);
+    return register_rules(state, policy, run->context.now, in_notice, err) ? true
+                                                                           : olv_error_as(err, OLV_STATE);
 }
 
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)

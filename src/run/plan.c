@@ -6,6 +6,7 @@
 #include "file/identity.h"
 #include "guard/guard.h"
 #include "os/os.h"
+#include "run/plan_trash.h"
 #include "run/roots.h"
 #include "run/tally.h"
 #include "scan/scan.h"
@@ -215,12 +216,18 @@ static void note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
     const struct olv_plan_options *options = w->planner->options;
     const struct olv_step *step = &w->planner->policy->rules[v.rule].steps[v.step];
     struct olv_rule_tally *tally = &w->rules[v.rule];
+    enum olv_reason waits;
     if (!know_directory(w, entry)) {
         fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
         return;
     }
     if (step->act != OLV_ACT_TELL && is_guarded(w, &entry->stat)) {
         tally_count(&tally->by_reason[OLV_GUARDED], &entry->stat);
+        return;
+    }
+    waits = why_it_waits(options, v.rule, step->act, step->may_run_unattended);
+    if (waits != OLV_DUE) {
+        tally_count(&tally->by_reason[waits], &entry->stat);
         return;
     }
     tally_count(&tally->steps[v.step], &entry->stat);
@@ -416,7 +423,8 @@ bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struc
     struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
     bool ok;
     *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
-    ok = begin(&p, &(struct olv_observer){&p, on_progress, on_trouble, is_interrupted}, err) && walk(&p, err);
+    ok = begin(&p, &(struct olv_observer){&p, on_progress, on_trouble, is_interrupted}, err) &&
+         walk(&p, err) && plan_trash(plan, policy, options, err);
     end(&p);
     return ok;
 }

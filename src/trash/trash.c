@@ -236,12 +236,29 @@ static bool info_says(struct olv_trash *trash, const char *info, const char *pat
     return is_same;
 }
 
+/* Whether the info file is the beginning of the one that this path would have got: it was being written when
+ * everything stopped. */
+static bool info_is_begun(struct olv_trash *trash, const char *info, const char *path)
+{
+    struct olv_text there = {0};
+    struct olv_error ignored = {0};
+    bool is_begun;
+    write_info_text(trash, path, (struct olv_instant){0}, "");
+    is_begun = !trash->text.failed && olv_read_file(trash->info, info, LARGEST_INFO, &there, &ignored) &&
+               there.len < trash->text.len &&
+               memcmp(olv_text_string(&there), trash->text.data, there.len) == 0;
+    olv_text_free(&there);
+    return is_begun;
+}
+
 void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path)
 {
     char name[NAME_MAX + 1];
     struct olv_stat stat;
     info_name(name, item);
-    if (!olv_os_stat(trash->files, item, &stat) && info_says(trash, name, path))
+    if (olv_os_stat(trash->files, item, &stat))
+        return;
+    if (info_says(trash, name, path) || info_is_begun(trash, name, path))
         unlinkat(trash->info, name, 0);
 }
 

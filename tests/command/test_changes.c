@@ -138,25 +138,6 @@ static void a_run_killed_before_a_rename_is_settled(void **state)
     outcome_free(&o);
 }
 
-static void a_run_killed_before_its_outcomes_are_written_is_settled(void **state)
-{
-    const struct sandbox *s = *state;
-    struct outcome o = enforce_with_fault(s, "fsync:signal=SIGKILL:when=22+");
-    struct outcome show;
-    assert_int_equal(o.status, 128 + 9);
-    assert_true(exists(s, "state/runs/open"));
-    show = olvido(s, "audit", "verify", NULL); /* a reader in between sees a sound ledger with an open run */
-    assert_status(&show, 0);
-    assert_contains(show.out, "A run was cut short");
-    outcome_free(&show);
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
-    assert_contains(o.err, "an earlier run was cut short");
-    assert_int_equal(count_entries(s, "data/Trash/info"), 3);
-    outcome_free(&o);
-}
-
 static void a_rename_that_fails_is_one_files_failure(void **state)
 {
     const struct sandbox *s = *state;
@@ -259,7 +240,6 @@ int main(void)
         TEST(a_directory_that_was_turned_into_a_link_is_not_followed),
         TEST(another_directory_in_its_place_is_left_alone),
         TEST(a_run_killed_before_a_rename_is_settled),
-        TEST(a_run_killed_before_its_outcomes_are_written_is_settled),
         TEST(a_rename_that_fails_is_one_files_failure),
         TEST(a_full_disk_loses_nothing),
         TEST(a_ledger_that_ran_out_of_room_is_completed_later),

@@ -1,0 +1,186 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A small run, cut short or disturbed at every single system call that matters: whatever happens, each file
+ * is either where it was or whole in the trash, the next run completes the record, and the ledger verifies.
+ */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* Everything for one attempt is made afresh by the script: three old files, an empty state. */
+static const char ATTEMPT[] =
+    "set -u; export ASAN_OPTIONS=detect_leaks=0:abort_on_error=0\n"
+    "fresh() { rm -rf state data tides; mkdir -p tides/scratch; for f in a b c; do echo $f$f "
+    ">tides/scratch/$f.tmp; done; "
+    "touch -d '100 days ago' tides/scratch/*; }\n"
+    "fail() { echo \"FAULT $1: $2\"; cat out err; exit 1; }\n"
+    /* every file once, with its own bytes */
+    "whole() { for f in a b c; do k=0; for at in tides/scratch/$f.tmp data/Trash/files/$f.tmp*; do "
+    "[ -e \"$at\" ] && { k=$((k+1)); [ \"$(cat \"$at\")\" = $f$f ] || fail \"$1\" \"$at is not whole\"; }; "
+    "done; "
+    "[ $k = 1 ] || fail \"$1\" \"$f is there $k times\"; done; }\n"
+    "sound() { [ -e state/ledger/checkpoint ] || return 0; $O audit verify >out 2>err; s=$?; [ $s = 0 ] || "
+    "fail \"$1\" \"verify says $s\"; }\n"
+    "settle() { $O --policy policy.yaml enforce --yes >out 2>err; s=$?; [ $s = 0 ] || fail \"$1\" \"the next "
+    "run says $s\"; "
+    "[ -e state/runs/open ] && fail \"$1\" 'a run is still open'; "
+    "[ $(ls tides/scratch | wc -l) = 0 ] || fail \"$1\" 'something is left'; "
+    "[ $(ls data/Trash/info | wc -l) = 3 ] || fail \"$1\" \"$(ls data/Trash/info | wc -l) info files\"; "
+    "for f in data/Trash/info/*; do grep -q '^Path=/.*scratch' $f || fail \"$1\" \"$f is torn\"; done; "
+    "$O audit verify >out 2>err || fail \"$1\" 'not sound in the end'; "
+    "k=$($O audit show --json | grep -c '\"act\":\"discard\",\"result\":\"done\"'); [ $k = 3 ] || fail "
+    "\"$1\" \"$k done in the ledger\"; "
+    "$O recover tides >out 2>err || fail \"$1\" 'cannot be recovered'; [ $(ls tides/scratch | wc -l) = 3 ] "
+    "|| fail \"$1\" 'recovered too few'; }\n";
+
+static void run_script(const struct sandbox *s, const char *script)
+{
+    size_t size = sizeof ATTEMPT + strlen(script) + 1;
+    char *text = malloc(size);
+    struct outcome o;
+    snprintf(text, size, "%s%s", ATTEMPT, script);
+    o = shell(s, text);
+    if (o.status != 0)
+        fail_msg("%s\n%s", o.out, o.err);
+    free(text);
+    outcome_free(&o);
+}
+
+static int setup(void **state)
+{
+    if (sandbox_setup(state) < 0)
+        return -1;
+    make_scratch_policy(*state);
+    return 0;
+}
+
+/* Kills the run at the first, second, third... call of this kind until one gets through. */
+static void kill_at_every(const struct sandbox *s, const char *call)
+{
+    char script[1200];
+    snprintf(script, sizeof script,
+             "n=0; while :; do n=$((n+${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
+             "inject=%s:signal=SIGKILL:when=$n $O "
+             "--policy policy.yaml enforce --yes >out 2>err; s=$?; w=\"kill at %s $n\"; whole \"$w\"; "
+             "[ $s = 0 ] && break; [ $s = 137 ] || fail \"$w\" \"status $s\"; sound \"$w\"; settle \"$w\"; "
+             "done; [ $n -gt 1 ]",
+             call, call);
+    run_script(s, script);
+}
+
+static void a_run_may_be_killed_at_every_sync(void **state)
+{
+    kill_at_every(*state, "fsync");
+}
+
+static void a_run_may_be_killed_at_every_rename(void **state)
+{
+    kill_at_every(*state, "renameat,renameat2");
+}
+
+static void a_run_may_be_killed_at_every_unlink(void **state)
+{
+    kill_at_every(*state, "unlinkat");
+}
+
+static void a_run_may_be_killed_at_every_write(void **state)
+{
+    kill_at_every(*state, "write");
+    kill_at_every(*state, "pwrite64");
+}
+
+static void a_run_may_be_killed_at_every_directory_made(void **state)
+{
+    kill_at_every(*state, "mkdirat");
+}
+
+/* Makes every call of this kind fail once, one after the other: the run may fail, but nothing may be lost,
+ * and it must end by itself with a status that says so. */
+static void fail_every(const struct sandbox *s, const char *call, const char *error)
+{
+    char script[1600];
+    snprintf(
+        script, sizeof script,
+        /* what the loader does before the program begins is not ours */
+        "n=$(strace -qq -e trace=%s $O --version 2>&1 >/dev/null | grep -c '(' ); while [ $n -lt 400 ]; do "
+        "n=$((n+${STRIDE:-1})); fresh; strace -f -qq -o trace -e trace=%s -e inject=%s:error=%s:when=$n $O "
+        "--policy policy.yaml enforce --yes >out 2>err; s=$?; w=\"%s %s $n\"; whole \"$w\"; "
+        "[ $s -lt 10 ] || fail \"$w\" \"status $s\"; grep -q INJECTED trace || break; "
+        "[ $s = 0 ] || [ -s err ] || fail \"$w\" 'fails in silence'; sound \"$w\"; settle \"$w\"; done",
+        call, call, call, error, call, error);
+    run_script(s, script);
+}
+
+static void every_rename_may_fail(void **state)
+{
+    fail_every(*state, "renameat2", "EIO");
+    fail_every(*state, "renameat", "ENOSPC");
+}
+
+static void every_sync_may_fail(void **state)
+{
+    fail_every(*state, "fsync", "EIO");
+}
+
+static void every_write_may_fail_or_be_interrupted(void **state)
+{
+    fail_every(*state, "pwrite64", "ENOSPC");
+    fail_every(*state, "write", "EINTR");
+}
+
+static void every_directory_made_may_fail(void **state)
+{
+    fail_every(*state, "mkdirat", "ENOSPC");
+}
+
+static void every_reach_may_fail(void **state)
+{
+    fail_every(*state, "openat2", "EMFILE");
+}
+
+static void memory_may_run_out_everywhere(void **state)
+{
+    fail_every(*state, "mmap", "ENOMEM");
+}
+
+static void every_open_may_fail(void **state)
+{
+    fail_every(*state, "openat", "EMFILE");
+}
+
+static void every_look_may_fail(void **state)
+{
+    fail_every(*state, "statx", "EIO");
+}
+
+static void every_read_of_a_directory_may_fail(void **state)
+{
+    fail_every(*state, "getdents64", "EIO");
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(int count, char **words)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_run_may_be_killed_at_every_sync),
+        TEST(a_run_may_be_killed_at_every_rename),
+        TEST(a_run_may_be_killed_at_every_unlink),
+        TEST(a_run_may_be_killed_at_every_write),
+        TEST(a_run_may_be_killed_at_every_directory_made),
+        TEST(every_rename_may_fail),
+        TEST(every_sync_may_fail),
+        TEST(every_write_may_fail_or_be_interrupted),
+        TEST(every_directory_made_may_fail),
+        TEST(every_reach_may_fail),
+        TEST(memory_may_run_out_everywhere),
+        TEST(every_open_may_fail),
+        TEST(every_look_may_fail),
+        TEST(every_read_of_a_directory_may_fail),
+    };
+    if (count > 1)
+        cmocka_set_test_filter(words[1]); /* one alone, while looking for a fault */
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
