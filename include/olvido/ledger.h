@@ -34,6 +34,21 @@ struct olv_ledger_record {
 bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record),
                      void *self, struct olv_error *err);
 
+/* What to look for; members that are NULL or 0 ask for nothing. */
+struct olv_ledger_query {
+    const char *run, *rule;
+    const char *path; /* absolute: lines about it, and about what was below it */
+    const char *const *acts, *const *results;
+    size_t act_count, result_count;
+    bool has_since, has_until;
+    struct olv_instant since, until; /* from the first, and before the second */
+};
+
+/* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed segments. */
+bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
+                       bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
+                       struct olv_error *err);
+
 enum olv_ledger_fault {
     OLV_LEDGER_SOUND,
     OLV_LEDGER_ALTERED,    /* the line is not what was written */

@@ -1,14 +1,17 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/items_view.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/json.h"
 #include "olvido/ledger.h"
+#include "olvido/nearest.h"
 #include "olvido/quantity.h"
 
 #include <errno.h>
 #include <limits.h>
+#include <stdlib.h>
 #include <string.h>
 
 /* ---- show ---- */
@@ -16,7 +19,7 @@
 struct showing {
     struct cli *cli;
     struct table *table;
-    uint64_t shown;
+    uint64_t shown, limit;
 };
 
 static void describe(const struct olv_ledger_record *r, struct olv_text *what, struct olv_text *detail)
@@ -54,11 +57,10 @@ static const char *local_time(const char *text, char out[TERM_DATE])
 static bool show_record(void *self, const struct olv_ledger_record *r)
 {
     struct showing *s = self;
-    const char *run = cli_value(s->cli, OPT_RUN);
     struct olv_text what = {0}, detail = {0}, id = {0};
     char date[TERM_DATE];
-    if (run && strcmp(run, r->run) != 0)
-        return true;
+    if (s->limit && s->shown == s->limit)
+        return false;
     if (cli_has(s->cli, OPT_JSON)) {
         s->shown++;
         return printf("%.*s\n", (int)r->json_len, r->json) > 0;
@@ -79,6 +81,50 @@ static bool show_record(void *self, const struct olv_ledger_record *r)
     return true;
 }
 
+/* Each word must be one that the ledger knows: a misspelt one would find nothing, and say so as if that were
+ * an answer. */
+static bool check_words(struct cli *cli, enum cli_option option, const char *const *known, size_t count,
+                        enum cli_status *status)
+{
+    for (size_t i = 0; i < cli->options[option].count; i++) {
+        const char *word = cli->options[option].values[i],
+                   *near = olv_nearest(word, strlen(word), known, count);
+        size_t k = 0;
+        while (k < count && strcmp(known[k], word) != 0)
+            k++;
+        if (k < count)
+            continue;
+        *status = cli_usage(cli, "the ledger has no `%s` there%s%s%s", word, near ? "; did you mean `" : "",
+                            near ? near : "", near ? "`?" : "");
+        return false;
+    }
+    return true;
+}
+
+static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path, enum cli_status *status)
+{
+    static const char *const results[] = {"done",   "told",     "left",        "refused",
+                                          "failed", "finished", "interrupted", "settled"};
+    const char *acts[OLV_ACT_COUNT];
+    for (int i = 0; i < OLV_ACT_COUNT; i++)
+        acts[i] = olv_act_word((enum olv_act_id)i);
+    if (!check_words(cli, OPT_ACT, acts, OLV_ACT_COUNT, status) ||
+        !check_words(cli, OPT_RESULT, results, 8, status))
+        return false;
+    *q = (struct olv_ledger_query){.run = cli_value(cli, OPT_RUN),
+                                   .rule = cli_value(cli, OPT_RULE),
+                                   .acts = cli->options[OPT_ACT].values,
+                                   .act_count = cli->options[OPT_ACT].count,
+                                   .results = cli->options[OPT_RESULT].values,
+                                   .result_count = cli->options[OPT_RESULT].count,
+                                   .has_since = cli_has(cli, OPT_SINCE),
+                                   .has_until = cli_has(cli, OPT_UNTIL)};
+    if (cli_has(cli, OPT_PATH))
+        q->path = *path = items_absolute(cli_value(cli, OPT_PATH));
+    return (!q->has_since || cli_instant(cli, OPT_SINCE, &q->since, status)) &&
+           (!q->has_until || cli_instant(cli, OPT_UNTIL, &q->until, status));
+}
+
 static enum cli_status show(struct cli *cli, const char *state)
 {
     static const struct table_column columns[] = {{.heading = "Time", .width = 16},
@@ -86,20 +132,27 @@ static enum cli_status show(struct cli *cli, const char *state)
                                                   {.heading = "What", .width = 14},
                                                   {.heading = "Which", .is_elastic = true}};
     struct showing s = {.cli = cli};
+    struct olv_ledger_query query;
     struct olv_error err = {0};
-    bool ok;
-    s.table = cli_has(cli, OPT_JSON) ? NULL : table_begin(cli, columns, 4);
-    ok = olv_ledger_each(state, show_record, &s, &err);
-    table_end(s.table);
-    if (!ok && err.sys == ENOENT) {
-        term_message(cli, STYLE_PLAIN, "there is no ledger yet: nothing was ever done");
-        return STATUS_DONE;
+    enum cli_status status = STATUS_DONE;
+    char *path = NULL;
+    bool ok = read_query(cli, &query, &path, &status) &&
+              (!cli_has(cli, OPT_LIMIT) || cli_number(cli, OPT_LIMIT, &s.limit, &status));
+    if (ok) {
+        s.table = cli_has(cli, OPT_JSON) ? NULL : table_begin(cli, columns, 4);
+        ok = olv_ledger_search(state, &query, show_record, &s, &err);
+        table_end(s.table);
+        if (!ok && err.sys == ENOENT)
+            term_message(cli, STYLE_PLAIN, "there is no ledger yet: nothing was ever done");
+        else if (!ok)
+            status = cli_report(cli, &err);
+        else if (s.shown == 0 && query.run)
+            status = cli_usage(cli, "the ledger knows no run `%s`, or nothing of it fits", query.run);
+        else if (s.shown == 0 && !cli_has(cli, OPT_JSON))
+            term_message(cli, STYLE_PLAIN, "the ledger has nothing that fits");
     }
-    if (!ok)
-        return cli_report(cli, &err);
-    if (s.shown == 0 && cli_has(cli, OPT_RUN))
-        return cli_usage(cli, "the ledger knows no run `%s`", cli_value(cli, OPT_RUN));
-    return STATUS_DONE;
+    free(path);
+    return status;
 }
 
 /* ---- verify ---- */
@@ -200,15 +253,20 @@ static enum cli_status run(struct cli *cli)
     return cli_usage(cli, "`audit` can `show` and `verify`, not `%s`", cli->arguments[0]);
 }
 
-static const enum cli_option options[] = {OPT_RUN, OPT_NONE};
+static const enum cli_option options[] = {OPT_RUN,   OPT_RULE,  OPT_PATH,  OPT_ACT, OPT_RESULT,
+                                          OPT_SINCE, OPT_UNTIL, OPT_LIMIT, OPT_NONE};
 
 const struct cli_command cmd_audit = {
     .name = "audit",
     .stage = "Prove",
     .arguments = "show|verify",
     .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
-    .help = "show    what was done, when, by which run and with what result; --json gives the ledger's own "
-            "lines\n"
+    .help = "show    what was done, when, by which run and with what result. All of --run, --rule, --act, "
+            "--result, "
+            "--since,\n"
+            "        --until and --path (that path, or what was below it) must fit. --json gives the "
+            "ledger's own "
+            "lines.\n"
             "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and "
             "names the first\n"
             "        line that was altered, removed, added or moved; the exit status is then 5\n",

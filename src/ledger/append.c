@@ -2,6 +2,7 @@
 /* The one appender. Lines gather in memory and go to the segment in one write; what is on disk is always
  * whole lines plus, after a crash, at most one torn tail above the last checkpoint. */
 #include "ledger/append.h"
+#include "ledger/index.h"
 
 #include "os/durable.h"
 #include "os/os.h"
@@ -21,23 +22,10 @@ static bool new_segment(struct olv_ledger *l, struct olv_error *err)
         close(l->segment);
     l->segment = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
     l->segment_bytes = 0;
+    l->segment_first = l->tree.size;
     if (l->segment < 0 || fsync(l->dir) < 0)
         return olv_fail_system(err, name, "cannot begin a segment of the ledger");
     return true;
-}
-
-/* The time that a line begins with; 0 if it has none. */
-static struct olv_instant line_time(const char *line)
-{
-    static const char member[] = ",\"time\":\"";
-    struct olv_instant t = {0};
-    const char *at = strstr(line, member);
-    size_t ignored, len;
-    if (!at)
-        return t;
-    at += sizeof member - 1;
-    len = strcspn(at, "\"");
-    return olv_instant_parse(at, len, &t, &ignored) ? t : (struct olv_instant){0};
 }
 
 struct olv_instant olv_ledger_last_time(const struct olv_ledger *l)
@@ -86,6 +74,7 @@ static bool open_segment(struct olv_ledger *l, uint64_t first, struct olv_error 
     struct olv_text torn = {0};
     bool ok;
     ledger_segment_name(first, name);
+    l->segment_first = first;
     ok = catch_up(l, name, first, &torn, err);
     if (ok) {
         l->segment = openat(l->dir, name, O_WRONLY | O_APPEND | O_NOFOLLOW | O_CLOEXEC);
@@ -140,6 +129,8 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
                                   : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
     else if (ok)
         ok = open_segment(l, firsts[count - 1], err);
+    for (size_t i = 0; ok && i + 1 < count; i++)
+        ledger_index_build(l->dir, firsts[i]); /* most often all are there */
     free(firsts);
     return ok;
 }
@@ -207,9 +198,16 @@ bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
 bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint checkpoint = {.size = l->tree.size};
+    uint64_t closed;
     tree_root(&l->tree, checkpoint.root);
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
         !checkpoint_write(l->dir, l->key, &checkpoint, err))
         return false;
-    return l->segment_bytes < LEDGER_SEGMENT_BYTES || new_segment(l, err);
+    if (l->segment_bytes < LEDGER_SEGMENT_BYTES)
+        return true;
+    closed = l->segment_first;
+    if (!new_segment(l, err))
+        return false;
+    ledger_index_build(l->dir, closed);
+    return true;
 }

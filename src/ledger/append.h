@@ -9,9 +9,9 @@
 enum { SALT_SIZE = 16, SALTS = 256 };
 
 struct olv_ledger {
-    int dir, segment; /* descriptors; segment is the last one, for appending */
-    uint64_t segment_bytes;
-    struct olv_instant last_time; /* of the last line on the disk when it was opened */
+    int dir, segment;                      /* descriptors; segment is the last one, for appending */
+    uint64_t segment_bytes, segment_first; /* of that one; its first line */
+    struct olv_instant last_time;          /* of the last line on the disk when it was opened */
     struct olv_key *key;
     struct olv_hasher *hasher;
     struct tree tree;           /* over all lines, those in memory included */

@@ -119,6 +119,36 @@ char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct
     return line;
 }
 
+bool line_reader_seek(struct line_reader *r, uint64_t *at, struct olv_error *err)
+{
+    uint64_t from = *at ? *at - 1 : 0; /* a line begins there if the byte before ends one */
+    bool is_torn;
+    size_t len;
+    *err = (struct olv_error){0};
+    r->at = r->len = 0;
+    r->at_end = false;
+    if (lseek(r->fd, (off_t)from, SEEK_SET) < 0)
+        return olv_fail_system(err, "ledger", "cannot read the ledger");
+    if (*at == 0)
+        return true;
+    if (line_reader_next(r, &len, &is_torn, err))
+        *at = from + len + 1;
+    return err->code == OLV_OK;
+}
+
+struct olv_instant line_time(const char *line)
+{
+    static const char member[] = ",\"time\":\"";
+    struct olv_instant t = {0};
+    const char *at = strstr(line, member);
+    size_t ignored, len;
+    if (!at)
+        return t;
+    at += sizeof member - 1;
+    len = strcspn(at, "\"");
+    return olv_instant_parse(at, len, &t, &ignored) ? t : (struct olv_instant){0};
+}
+
 void line_reader_close(struct line_reader *r)
 {
     if (r->fd >= 0)

@@ -4,6 +4,7 @@
 #define OLV_LEDGER_FILES_H
 
 #include "ledger/tree.h"
+#include "olvido/calendar.h"
 #include "seal/seal.h"
 
 enum { LEDGER_NAME_SIZE = 32, MOST_SEGMENTS = 100000 };
@@ -26,7 +27,11 @@ bool line_reader_open(struct line_reader *r, int dir, const char *name, struct o
 /* The next line, without its newline and NUL-terminated, borrowed until the next call; NULL at the end or on
  * an error (then err->code is set). `is_torn`: the last line of the file, without a newline. */
 char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct olv_error *err);
+/* Goes to the first line that begins at byte `*at` or later, and says where that is. */
+bool line_reader_seek(struct line_reader *r, uint64_t *at, struct olv_error *err);
 void line_reader_close(struct line_reader *r);
+/* The time that a line begins with; 0 if it has none. */
+struct olv_instant line_time(const char *line);
 
 /* The length of the line without its `open` member, plus its closing brace: what the Merkle leaf is over.
  * `open` gets the object's bytes, or NULL when the line has none. */

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading the ledger line by line, without the right to change anything and without believing it. */
 #include "ledger/files.h"
+#include "ledger/reading.h"
 
 #include "olvido/json.h"
-#include "olvido/ledger.h"
 #include "os/private.h"
 
 #include <errno.h>
@@ -11,7 +11,7 @@
 #include <stdlib.h>
 #include <unistd.h>
 
-static int open_ledger(const char *state, struct olv_error *err)
+int ledger_open_directory(const char *state, struct olv_error *err)
 {
     int fd, dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
     if (dir < 0)
@@ -27,11 +27,12 @@ static const char *member(const json_t *object, const char *key)
     return json_is_string(value) ? json_string_value(value) : "";
 }
 
-struct reading {
-    bool (*each)(void *self, const struct olv_ledger_record *record);
-    void *self;
-    struct olv_text path, trash, trash_place;
-};
+void reading_free(struct reading *reading)
+{
+    olv_text_free(&reading->path);
+    olv_text_free(&reading->trash);
+    olv_text_free(&reading->trash_place);
+}
 
 static void fill_record(struct reading *reading, const json_t *line, struct olv_ledger_record *r)
 {
@@ -58,15 +59,17 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->trash = olv_json_get_name(open, "trash", &reading->trash) ? olv_text_string(&reading->trash) : "";
 }
 
-/* False to stop: asked to, or (then err->code is set) the line cannot be read. */
-static bool read_line(struct reading *reading, const char *line, size_t len, const char *name, uint64_t at,
-                      struct olv_error *err)
+bool reading_line(struct reading *reading, const char *line, size_t len, const char *name, uint64_t at,
+                  struct olv_error *err)
 {
     struct olv_ledger_record record = {.json = line, .json_len = len};
     json_t *json = json_loadb(line, len, 0, NULL);
     bool go_on;
     if (!json) {
-        olv_fail(err, OLV_BROKEN, "line %llu of %s is no ledger line", (unsigned long long)at, name);
+        if (at)
+            olv_fail(err, OLV_BROKEN, "line %llu of %s is no ledger line", (unsigned long long)at, name);
+        else
+            olv_fail(err, OLV_BROKEN, "a line of %s is no ledger line", name);
         return olv_error_hint(err, "`olvido audit verify` says more");
     }
     fill_record(reading, json, &record);
@@ -86,7 +89,7 @@ static bool read_segment(struct reading *reading, int dir, uint64_t first, struc
     if (!line_reader_open(&r, dir, name, err))
         return false;
     while (go_on && (line = line_reader_next(&r, &len, &is_torn, err)) && !is_torn)
-        go_on = read_line(reading, line, len, name, ++at, err);
+        go_on = reading_line(reading, line, len, name, ++at, err);
     line_reader_close(&r);
     return go_on && err->code == OLV_OK;
 }
@@ -97,7 +100,7 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     struct reading reading = {.each = each, .self = self};
     uint64_t *firsts = NULL;
     size_t count = 0;
-    int dir = open_ledger(state, err);
+    int dir = ledger_open_directory(state, err);
     bool ok = dir >= 0 && ledger_segments(dir, &firsts, &count, err);
     if (ok)
         *err = (struct olv_error){0};
@@ -106,8 +109,6 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     if (dir >= 0)
         close(dir);
     free(firsts);
-    olv_text_free(&reading.path);
-    olv_text_free(&reading.trash);
-    olv_text_free(&reading.trash_place);
+    reading_free(&reading);
     return err->code == OLV_OK;
 }

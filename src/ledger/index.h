@@ -1,0 +1,19 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The index by path of a closed segment: which blocks of it have lines about a path, or about something below
+ * it. docs/formats/ledger.md describes the bytes. */
+#ifndef OLV_LEDGER_INDEX_H
+#define OLV_LEDGER_INDEX_H
+
+#include "ledger/files.h"
+
+/* A line belongs to the block in which its first byte stands. */
+enum { LEDGER_BLOCK = 256 * 1024 };
+
+/* Indexes the segment that begins with line `first`, unless that was done. A failure costs speed only. */
+void ledger_index_build(int dir, uint64_t first);
+/* The blocks that may have lines about the path (spelt as in the ledger: with JSON's escapes), ascending,
+ * owned by the caller. False when there is no index that fits the segment. */
+bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, uint32_t **blocks,
+                       size_t *count);
+
+#endif

@@ -1,0 +1,179 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Finding lines in the ledger, with its index and without. */
+#include "ledger/index.h"
+#include "ledger/ledger.h"
+#include "support/sandbox.h"
+
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { LINES = 3000 };
+
+/* 3,000 outcomes in ten directories, by three runs, written as if by one. */
+static int setup(void **state)
+{
+    struct olv_error err = {0};
+    struct olv_ledger *ledger;
+    const struct sandbox *s;
+    int dir;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    make_dir(s, "state");
+    dir = open(in(s, "state"), O_RDONLY | O_DIRECTORY);
+    ledger = olv_ledger_open(dir, &err);
+    assert_non_null(ledger);
+    for (unsigned i = 0; i < LINES; i++) {
+        char path[64];
+        struct olv_docket_entry e = {.number = i,
+                                     .step = 1,
+                                     .rule_name = i % 2 ? "odd" : "even",
+                                     .act = i % 5 ? OLV_ACT_DISCARD : OLV_ACT_TELL};
+        const char *run = i < 1000   ? "20260101-0000-aaaa"
+                          : i < 2000 ? "20260101-0000-bbbb"
+                                     : "20260101-0000-cccc";
+        snprintf(path, sizeof path, "/srv/tides/d%u/\"p\\lot-%u\xE9.tmp", i % 10, i);
+        olv_ledger_outcome(ledger, &(struct olv_outcome_facts){.run = run,
+                                                               .batch = 1,
+                                                               .entry = &e,
+                                                               .result = i % 7 ? "done" : "failed",
+                                                               .reason = "",
+                                                               .trash = "",
+                                                               .trash_place = "",
+                                                               .path = path});
+    }
+    assert_true(olv_ledger_sync(ledger, &err) && olv_ledger_checkpoint(ledger, &err));
+    olv_ledger_close(ledger);
+    close(dir);
+    return 0;
+}
+
+struct found {
+    unsigned count;
+    uint64_t first;
+};
+
+static bool count(void *self, const struct olv_ledger_record *record)
+{
+    struct found *found = self;
+    if (found->count++ == 0)
+        found->first = record->line;
+    return true;
+}
+
+static struct found search(const struct sandbox *s, struct olv_ledger_query query)
+{
+    struct found found = {0};
+    struct olv_error err = {0};
+    if (!olv_ledger_search(in(s, "state"), &query, count, &found, &err))
+        fail_msg("%s", err.what);
+    return found;
+}
+
+static void build_index(const struct sandbox *s)
+{
+    int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
+    ledger_index_build(dir, 0);
+    close(dir);
+    assert_true(exists(s, "state/ledger/index-000000000000"));
+}
+
+static void every_question_is_answered(const struct sandbox *s)
+{
+    const char *tell = "tell", *results[] = {"failed", "told"};
+    struct olv_instant now, later;
+    size_t at;
+    assert_int_equal(search(s, (struct olv_ledger_query){0}).count, LINES);
+    assert_int_equal(search(s, (struct olv_ledger_query){.run = "20260101-0000-bbbb"}).count, 1000);
+    assert_int_equal(search(s, (struct olv_ledger_query){.run = "20260101-0000-bbb"}).count, 0);
+    assert_int_equal(search(s, (struct olv_ledger_query){.rule = "odd"}).count, 1500);
+    assert_int_equal(search(s, (struct olv_ledger_query){.acts = &tell, .act_count = 1}).count, 600);
+    assert_int_equal(search(s, (struct olv_ledger_query){.results = results, .result_count = 2}).count, 429);
+    assert_int_equal(search(s, (struct olv_ledger_query){.rule = "odd", .run = "20260101-0000-aaaa"}).count,
+                     500);
+    assert_int_equal(search(s, (struct olv_ledger_query){.path = "/srv/tides/d3"}).count, 300);
+    assert_int_equal(search(s, (struct olv_ledger_query){.path = "/srv/tides"}).count, LINES);
+    assert_int_equal(search(s, (struct olv_ledger_query){.path = "/"}).count, LINES);
+    assert_int_equal(search(s, (struct olv_ledger_query){.path = "/srv/tide"}).count, 0);
+    assert_int_equal(
+        search(s, (struct olv_ledger_query){.path = "/srv/tides/d3/\"p\\lot-1993\xE9.tmp"}).first, 1993);
+    assert_int_equal(
+        search(s, (struct olv_ledger_query){.path = "/srv/tides/d3/\"p\\lot-1993\xE9.tmp"}).count, 1);
+    assert_int_equal(
+        search(s, (struct olv_ledger_query){.path = "/srv/tides/d3/\"p\\lot-1993\xE8.tmp"}).count, 0);
+    assert_true(olv_instant_parse("2020-01-01", 10, &now, &at) &&
+                olv_instant_parse("2100-01-01", 10, &later, &at));
+    assert_int_equal(search(s, (struct olv_ledger_query){.has_until = true, .until = now}).count, 0);
+    assert_int_equal(search(s, (struct olv_ledger_query){.has_since = true, .since = now}).count, LINES);
+    assert_int_equal(search(s, (struct olv_ledger_query){.has_since = true, .since = later}).count, 0);
+}
+
+static void lines_are_found_by_their_bytes(void **state)
+{
+    every_question_is_answered(*state);
+}
+
+static void lines_are_found_by_the_index_just_the_same(void **state)
+{
+    build_index(*state);
+    every_question_is_answered(*state);
+}
+
+static void an_index_leads_to_few_blocks(void **state)
+{
+    const struct sandbox *s = *state;
+    int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
+    static const char path[] = "/srv/tides/d3/\\\"p\\\\lot-1993\xEF\xBF\xBD.tmp";
+    uint32_t *blocks;
+    size_t blocks_count;
+    build_index(s);
+    assert_true(ledger_index_find(dir, 0, path, sizeof path - 1, &blocks, &blocks_count));
+    assert_int_equal(blocks_count, 1);
+    free(blocks);
+    assert_true(ledger_index_find(dir, 0, "/srv/none", 9, &blocks, &blocks_count));
+    assert_int_equal(blocks_count, 0);
+    free(blocks);
+    close(dir);
+}
+
+static void an_index_that_is_damaged_or_of_another_segment_is_not_believed(void **state)
+{
+    const struct sandbox *s = *state;
+    int fd;
+    build_index(s);
+    fd = open(in(s, "state/ledger/index-000000000000"), O_WRONLY);
+    assert_int_equal(pwrite(fd, "\xFF", 1, 30), 1); /* within the size of the segment */
+    close(fd);
+    every_question_is_answered(s);
+    overwrite(s, "state/ledger/index-000000000000", "OLVINDX1", 8);
+    every_question_is_answered(s);
+    overwrite(s, "state/ledger/index-000000000000", "", 0);
+    every_question_is_answered(s);
+}
+
+static void the_index_tells_no_names(void **state)
+{
+    const struct sandbox *s = *state;
+    char *text;
+    build_index(s);
+    text = slurp(s, "state/ledger/index-000000000000");
+    assert_null(strstr(text + 40, "tides"));
+    free(text);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(lines_are_found_by_their_bytes),
+        TEST(lines_are_found_by_the_index_just_the_same),
+        TEST(an_index_leads_to_few_blocks),
+        TEST(an_index_that_is_damaged_or_of_another_segment_is_not_believed),
+        TEST(the_index_tells_no_names),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
