@@ -39,6 +39,11 @@ int olv_duration_compare(struct olv_duration a, struct olv_duration b);
 bool olv_duration_parse(const char *text, size_t len, struct olv_duration *out, size_t *at);
 bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, size_t *at);
 
+enum { OLV_AGE_SIZE = 40 };
+/* What lies between the two, in the two largest units of the calendar (in UTC): "3 years 2 months", "5
+ * minutes". Returns `buffer`. */
+char *olv_age_format(struct olv_instant from, struct olv_instant to, char buffer[OLV_AGE_SIZE]);
+
 enum { OLV_RFC3339_SIZE = 40 };
 /* "2026-10-03T14:05:00.123456789Z"; returns `buffer`. */
 char *olv_instant_format(struct olv_instant t, char buffer[OLV_RFC3339_SIZE]);

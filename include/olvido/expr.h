@@ -4,6 +4,7 @@
 #define OLVIDO_EXPR_H
 
 #include "olvido/entry.h"
+#include "olvido/text.h"
 #include "olvido/zone.h"
 
 #include <stddef.h>
@@ -45,5 +46,11 @@ void olv_expr_bind(struct olv_expr *expr, struct olv_instant now, const struct o
 /* Unknown where a fact cannot be had, or a regular expression took more than its share of work. */
 enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject,
                              struct olv_expr_scratch *scratch);
+
+/* Appends why the statement has the answer that it has for this subject: the parts that decide it, as they
+ * are written, each with the value that it met. `answer` is that of olv_expr_test. */
+void olv_expr_explain(const struct olv_expr *expr, struct olv_subject *subject,
+                      struct olv_expr_scratch *scratch, enum olv_truth answer, struct olv_instant now,
+                      struct olv_text *out);
 
 #endif

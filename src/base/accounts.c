@@ -33,6 +33,15 @@ void olv_user_name(uint32_t id, char *out, size_t size)
         snprintf(out, size, "%u", id);
 }
 
+void olv_group_name(uint32_t id, char *out, size_t size)
+{
+    const struct group *group = getgrgid(id);
+    if (group)
+        snprintf(out, size, "%s", group->gr_name);
+    else
+        snprintf(out, size, "%u", id);
+}
+
 /* HOME, else what the system knows; NULL when neither is an absolute path. */
 static const char *home_directory(void)
 {

@@ -122,6 +122,39 @@ int olv_duration_compare(struct olv_duration a, struct olv_duration b)
     return olv_instant_compare(x, y);
 }
 
+/* The whole months from one to the other. */
+static int64_t months_between(struct olv_instant from, struct olv_instant to)
+{
+    struct olv_date a = olv_date_from_seconds(from.s), b = olv_date_from_seconds(to.s);
+    int64_t months = (b.year - a.year) * 12 + b.month - a.month;
+    struct olv_instant then = to;
+    if (months > 0 && olv_instant_add(from, (struct olv_duration){months, 0}, &then) && then.s > to.s)
+        months--;
+    return months > 0 ? months : 0;
+}
+
+char *olv_age_format(struct olv_instant from, struct olv_instant to, char buffer[OLV_AGE_SIZE])
+{
+    static const char *const names[] = {"year", "month", "day", "hour", "minute", "second"};
+    int64_t months = months_between(from, to), counts[6] = {months / 12, months % 12}, rest;
+    struct olv_instant then = from;
+    size_t first = 0, used = 0;
+    olv_instant_add(from, (struct olv_duration){months, 0}, &then);
+    rest = to.s > then.s ? to.s - then.s : 0;
+    counts[2] = rest / DAY;
+    counts[3] = rest / 3600 % 24;
+    counts[4] = rest / 60 % 60;
+    counts[5] = rest % 60;
+    while (first < 5 && counts[first] == 0)
+        first++;
+    snprintf(buffer, OLV_AGE_SIZE, "0 seconds");
+    for (size_t i = first; i < 6 && i < first + 2; i++)
+        if (counts[i])
+            used += (size_t)snprintf(buffer + used, OLV_AGE_SIZE - used, "%s%lld %s%s", used ? " " : "",
+                                     (long long)counts[i], names[i], counts[i] == 1 ? "" : "s");
+    return buffer;
+}
+
 char *olv_instant_format(struct olv_instant t, char buffer[OLV_RFC3339_SIZE])
 {
     struct olv_date d = olv_date_from_seconds(t.s);

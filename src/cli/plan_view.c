@@ -99,34 +99,47 @@ static bool select_rules(struct cli *cli, const struct olv_policy *policy, bool 
     return true;
 }
 
+bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct plan_request *request,
+                  bool *selected, struct plan_setting *out, enum cli_status *status)
+{
+    struct olv_error err = {0};
+    char state[PATH_MAX];
+    *out = (struct plan_setting){.options = {.guard = &out->guard,
+                                             .selected = selected,
+                                             .wants_docket = request->wants_docket,
+                                             .is_unattended = request->is_unattended,
+                                             .in_notice = request->in_notice,
+                                             .is_clock_off = request->is_clock_off}};
+    if ((selected && !select_rules(cli, policy, selected, status)) ||
+        !read_as_of(cli, policy, &out->options, status) || !cli_state_path(cli, state, sizeof state, status))
+        return false;
+    out->trashes = find_trashes();
+    guard_places(cli, policy->path, &out->guard);
+    guard_trashes(&out->guard, out->trashes);
+    out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
+    out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);
+    if (!out->respites)
+        *status = cli_report(cli, &err);
+    return out->respites != NULL;
+}
+
+void plan_release(struct plan_setting *setting)
+{
+    olv_respites_free(setting->respites);
+    olv_trashes_free(setting->trashes);
+}
+
 bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,
               struct olv_plan *plan, bool *selected, enum cli_status *status)
 {
-    struct olv_guard guard = {0};
-    struct olv_plan_options options = {.guard = &guard,
-                                       .selected = selected,
-                                       .wants_docket = request->wants_docket,
-                                       .is_unattended = request->is_unattended,
-                                       .in_notice = request->in_notice,
-                                       .is_clock_off = request->is_clock_off};
-    struct olv_trashes *trashes;
-    struct olv_respites *respites;
+    struct plan_setting setting;
     struct olv_error err = {0};
-    char state[PATH_MAX];
-    bool ok;
-    if (!select_rules(cli, policy, selected, status) || !read_as_of(cli, policy, &options, status) ||
-        !cli_state_path(cli, state, sizeof state, status))
-        return false;
-    trashes = find_trashes();
-    guard_places(cli, policy->path, &guard);
-    guard_trashes(&guard, trashes);
-    options.trashes = cli_has(cli, OPT_RULE) ? NULL : trashes; /* --rule is about that rule alone */
-    options.respites = respites = olv_respites_read(state, options.now, &err);
-    ok = respites && olv_plan_make(plan, policy, &options, &cli->observer, &err);
-    olv_respites_free(respites);
-    olv_trashes_free(trashes);
-    if (!ok)
+    bool ok = plan_prepare(cli, policy, request, selected, &setting, status);
+    if (ok && !olv_plan_make(plan, policy, &setting.options, &cli->observer, &err)) {
         *status = cli_report(cli, &err);
+        ok = false;
+    }
+    plan_release(&setting);
     return ok;
 }
 

@@ -12,6 +12,18 @@ struct plan_request {
     const bool *in_notice;
 };
 
+/* What judging needs beside the policy: the guard, the respites, the trashes, the time. */
+struct plan_setting {
+    struct olv_plan_options options; /* points into the rest */
+    struct olv_guard guard;
+    struct olv_trashes *trashes;
+    struct olv_respites *respites;
+};
+
+/* False with the status after saying why; release it in any case. `selected` may be NULL: every rule. */
+bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct plan_request *request,
+                  bool *selected, struct plan_setting *out, enum cli_status *status);
+void plan_release(struct plan_setting *setting);
 /* Makes the plan that the command's options ask for (--rule, --as-of). False with the status after saying
  * why. */
 bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,

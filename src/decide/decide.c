@@ -118,6 +118,14 @@ bool olv_decider_start(const struct olv_decider *d, uint32_t rule, struct olv_su
     return true;
 }
 
+struct olv_instant olv_decider_clock(const struct olv_decider *d, uint32_t rule, struct olv_subject *subject)
+{
+    struct olv_instant t = {0};
+    if (subject->stat || subject->facts->look(subject))
+        read_clock(d, &d->policy->rules[rule], subject, &t);
+    return t;
+}
+
 /* ---- the step ---- */
 
 bool olv_decider_step_time(const struct olv_decider *d, uint32_t rule, uint32_t step,

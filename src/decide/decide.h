@@ -36,6 +36,9 @@ struct olv_verdict olv_decide(const struct olv_decider *decider, const struct ol
  * OLV_ODD_TIME or OLV_NO_DATE. */
 bool olv_decider_start(const struct olv_decider *decider, uint32_t rule, struct olv_subject *subject,
                        struct olv_instant *start, enum olv_reason *why_not);
+/* The time itself that the rule goes by; 0 where there is none. */
+struct olv_instant olv_decider_clock(const struct olv_decider *decider, uint32_t rule,
+                                     struct olv_subject *subject);
 /* When a step's time comes for what is counted from `start`; false beyond the calendar. */
 bool olv_decider_step_time(const struct olv_decider *decider, uint32_t rule, uint32_t step,
                            struct olv_instant start, struct olv_instant *out);

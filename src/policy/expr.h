@@ -80,12 +80,14 @@ struct expr_node {
     pcre2_code *regex;
     bool is_compiled;             /* to machine code, too */
     struct expr_node *next_regex; /* all that must be freed */
+    size_t offset, text_len;      /* of a word or a comparison, in the statement */
 };
 
 struct olv_expr {
     struct expr_node *top;
     struct expr_node *regexes;
-    bool names_kind; /* one that does not is about files */
+    bool names_kind;  /* one that does not is about files */
+    const char *text; /* of the statement; borrowed from whoever had it parsed */
 };
 
 /* Complaints of the parser: an offset into the text, and words (borrowed for the call). */
@@ -107,6 +109,9 @@ struct expr_parse_options {
 struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
                             const struct expr_parse_options *options);
 void expr_release(struct olv_expr *expr);
+/* The answer of one part. */
+enum olv_truth expr_test_node(const struct expr_node *node, struct olv_subject *subject,
+                              struct olv_expr_scratch *scratch);
 /* Whether the statement could be true of a directory. */
 bool expr_can_be_directory(const struct olv_expr *expr);
 /* Why the statement can never be true, as far as bounds and values show that; NULL if it may. */

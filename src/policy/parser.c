@@ -35,6 +35,7 @@ void parser_complain(struct parser *p, struct token at, const char *expected, co
 
 void parser_step(struct parser *p)
 {
+    p->behind = p->token.offset + p->token.len + (p->token.kind == TOKEN_STRING); /* with its quote */
     p->at = p->after;
     p->token = token_next(p->text, p->len, p->at, &p->after);
 }
@@ -229,13 +230,22 @@ static struct expr_node *statement(struct parser *p)
         return wrong(p, "a field, a word, `not` or `(`");
     parser_step(p);
     field = field_find(p->text + t.offset, t.len);
-    if (field)
-        return comparison(p, field);
+    if (field) {
+        node = comparison(p, field);
+        if (node) {
+            node->offset = t.offset;
+            node->text_len = p->behind - t.offset;
+        }
+        return node;
+    }
     if (!word_find(p->text + t.offset, t.len, &word))
         return unknown(p, t);
     node = new_node(p, NODE_WORD, NULL, NULL);
-    if (node)
+    if (node) {
         node->word = word;
+        node->offset = t.offset;
+        node->text_len = t.len;
+    }
     return node;
 }
 
@@ -288,6 +298,7 @@ struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *aren
         wrong(&p, "`and`, `or` or the end");
     expr->regexes = p.regexes;
     expr->names_kind = p.names_kind;
+    expr->text = text;
     if (!p.failed)
         return expr;
     expr_release(expr);

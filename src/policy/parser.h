@@ -8,7 +8,8 @@
 
 struct parser {
     const char *text;
-    size_t len, at, after; /* the token begins at or after `at`, the next one after `after` */
+    size_t len, at, after, behind; /* the last token taken ends at `behind`; the token begins at or after
+                                      `at`, the next one after `after` */
     struct token token;
     struct olv_arena *arena;
     const struct expr_parse_options *options;

@@ -275,13 +275,13 @@ static enum olv_truth test_word(enum word_id word, struct olv_subject *s)
     }
 }
 
-static enum olv_truth test(const struct expr_node *node, struct olv_subject *s,
-                           struct olv_expr_scratch *scratch)
+enum olv_truth expr_test_node(const struct expr_node *node, struct olv_subject *s,
+                              struct olv_expr_scratch *scratch)
 {
     enum olv_truth settling, left, right;
     switch (node->kind) {
     case NODE_NOT:
-        left = test(node->left, s, scratch);
+        left = expr_test_node(node->left, s, scratch);
         return left == OLV_UNKNOWN ? left : truth(left == OLV_NO);
     case NODE_WORD:
         return test_word(node->word, s);
@@ -291,10 +291,10 @@ static enum olv_truth test(const struct expr_node *node, struct olv_subject *s,
         break;
     }
     settling = node->kind == NODE_AND ? OLV_NO : OLV_YES;
-    left = test(node->left, s, scratch);
+    left = expr_test_node(node->left, s, scratch);
     if (left == settling)
         return left;
-    right = test(node->right, s, scratch);
+    right = expr_test_node(node->right, s, scratch);
     return right == settling || left == right ? right : OLV_UNKNOWN;
 }
 
@@ -303,5 +303,5 @@ enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *su
 {
     if (!expr->names_kind && subject->kind != OLV_KIND_FILE)
         return OLV_NO;
-    return test(expr->top, subject, scratch);
+    return expr_test_node(expr->top, subject, scratch);
 }

@@ -1,0 +1,319 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* One file, judged as a plan would judge it, with every intermediate answer kept. */
+#include "olvido/explain.h"
+
+#include "base/arena.h"
+#include "decide/decide.h"
+#include "guard/guard.h"
+#include "os/os.h"
+#include "run/roots.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct olv_explanation_memory {
+    struct olv_arena arena;
+};
+
+/* The file, as the statements of a policy see it. */
+struct one_subject {
+    struct olv_subject subject; /* first member */
+    struct explaining *x;
+};
+
+struct explaining {
+    struct olv_explanation *out;
+    struct olv_arena *arena;
+    struct olv_policy *policy;
+    const struct olv_plan_options *options;
+    struct olv_decider *decider;
+    struct olv_expr_scratch *scratch;
+    struct roots roots;
+    const struct root_place *place; /* the innermost `under` around it; NULL: none */
+    int dir;                        /* of the file */
+    const char *name;               /* in it */
+    size_t below;                   /* where the path below the root of `place` begins */
+    struct one_subject subject;
+};
+
+static const struct olv_stat *look(struct olv_subject *subject)
+{
+    struct one_subject *s = (struct one_subject *)subject;
+    return subject->stat = &s->x->out->stat;
+}
+
+static const char *path_below(struct olv_subject *subject, size_t *len)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    const char *path = x->out->path + x->below + subject->path_skip;
+    *len = strlen(path);
+    return path;
+}
+
+static enum olv_truth is_open(struct olv_subject *subject)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    return subject->kind == OLV_KIND_FILE ? olv_os_is_open_for_writing(x->dir, x->name) : OLV_NO;
+}
+
+static enum olv_truth is_empty(struct olv_subject *subject)
+{
+    (void)subject;
+    return OLV_UNKNOWN;
+}
+
+static enum olv_truth is_held(struct olv_subject *subject)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    const struct olv_holds *holds = x->options->holds;
+    return holds ? holds->is_held(holds->self, x->out->path, &x->out->stat) : OLV_NO;
+}
+
+static const char *whole_path(void *self)
+{
+    return ((struct explaining *)self)->out->path;
+}
+
+static bool in_respite(struct olv_subject *subject)
+{
+    struct explaining *x = ((struct one_subject *)subject)->x;
+    return x->options->respites &&
+           olv_respites_include(x->options->respites, &x->out->stat, x->options->as_of, whole_path, x);
+}
+
+static bool is_in_use(struct olv_subject *subject)
+{
+    return is_open(subject) == OLV_YES;
+}
+
+static const struct olv_subject_facts one_facts = {look,    path_below, is_open,  is_empty,
+                                                   is_held, in_respite, is_in_use};
+
+/* ---- where it is ---- */
+
+/* The path without links but in its last component, which is what is asked about. */
+static bool find_path(struct explaining *x, const char *path, struct olv_error *err)
+{
+    char copy[PATH_MAX], real[PATH_MAX];
+    size_t len = strlen(path);
+    char *slash;
+    while (len > 1 && path[len - 1] == '/')
+        len--;
+    if (len == 0 || len >= sizeof copy)
+        return olv_fail(err, OLV_USAGE, len ? "the path is too long" : "an empty path names nothing");
+    memcpy(copy, path, len);
+    copy[len] = '\0';
+    slash = strrchr(copy, '/');
+    if (!slash || strcmp(slash, "/") == 0 || strcmp(slash, "/.") == 0 || strcmp(slash, "/..") == 0) {
+        if (!realpath(copy, real))
+            return olv_fail_system(err, path, "cannot find it");
+        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+    } else {
+        *slash = '\0';
+        if (!realpath(*copy ? copy : "/", real)) { /* then the ledger may still know the name as it is */
+            x->out->path = olv_arena_copy(x->arena, path, len);
+            return x->out->path || olv_fail_memory(err);
+        }
+        len = strlen(real) > 1 ? strlen(real) : 0;
+        if (len + strlen(slash + 1) + 2 > sizeof real)
+            return olv_fail(err, OLV_USAGE, "the path is too long");
+        real[len] = '/';
+        memcpy(real + len + 1, slash + 1, strlen(slash + 1) + 1);
+        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+    }
+    return x->out->path || olv_fail_memory(err);
+}
+
+static bool open_directory(struct explaining *x)
+{
+    const char *path = x->out->path, *slash = strrchr(path, '/');
+    char directory[PATH_MAX];
+    snprintf(directory, sizeof directory, "%.*s", slash == path ? 1 : (int)(slash - path), path);
+    x->name = slash + 1;
+    x->dir = olv_os_open_path(directory);
+    if (x->dir < 0)
+        return false;
+    x->out->exists = olv_os_stat(x->dir, x->name, &x->out->stat);
+    return x->out->exists;
+}
+
+static bool lies_in(const char *path, const char *top)
+{
+    size_t n = strlen(top);
+    return strncmp(path, top, n) == 0 && (path[n] == '/' || (n == 1 && path[1])) && path[n == 1 ? 1 : n + 1];
+}
+
+static void find_place(struct explaining *x)
+{
+    struct olv_stat directory;
+    bool has_mount = olv_os_stat(x->dir, "", &directory);
+    for (size_t i = 0; i < x->roots.count; i++) {
+        const struct root_place *place = &x->roots.places[i];
+        if (has_mount && place->mount == directory.mount && lies_in(x->out->path, place->path) &&
+            (!x->place || strlen(place->path) >= strlen(x->place->path)))
+            x->place = place;
+    }
+    if (x->place) {
+        size_t root = strlen(x->roots.paths[x->place->root]);
+        x->below = root > 1 ? root + 1 : 1;
+    }
+}
+
+static uint32_t depth_of(const struct explaining *x)
+{
+    uint32_t depth = 1;
+    for (const char *p = x->out->path + x->below; *p; p++)
+        depth += *p == '/';
+    return depth;
+}
+
+/* ---- its rule ---- */
+
+static const char *why(struct explaining *x, const struct olv_rule *rule, enum olv_truth answer)
+{
+    struct olv_text text = {0};
+    const char *copy;
+    if (rule->where_expr)
+        olv_expr_explain(rule->where_expr, &x->subject.subject, x->scratch, answer, x->options->as_of, &text);
+    else if (answer == OLV_NO)
+        olv_text_printf(&text, "it is about files, and this is a %s", olv_kind_word(x->out->stat.kind));
+    copy = olv_arena_copy(x->arena, olv_text_string(&text), text.len);
+    olv_text_free(&text);
+    return copy ? copy : "";
+}
+
+static bool ask_rules(struct explaining *x)
+{
+    const struct olv_scope *scope = x->place->scope;
+    struct olv_explanation *out = x->out;
+    out->rules = olv_arena_alloc(x->arena, (scope->count + 1) * sizeof *out->rules);
+    for (uint32_t i = 0; out->rules && i < scope->count; i++) {
+        const struct olv_scope_rule *candidate = &scope->rules[i];
+        enum olv_truth answer =
+            olv_decider_fits(x->decider, candidate, depth_of(x), &x->subject.subject, x->scratch);
+        out->rules[out->rule_count++] = (struct olv_explained_rule){
+            candidate->rule, answer, why(x, &x->policy->rules[candidate->rule], answer)};
+        if (answer != OLV_NO)
+            break;
+    }
+    out->verdict = olv_decide(x->decider, scope, depth_of(x), &x->subject.subject, x->scratch);
+    return out->rules != NULL;
+}
+
+static bool find_steps(struct explaining *x)
+{
+    struct olv_explanation *out = x->out;
+    const struct olv_rule *rule = &x->policy->rules[out->verdict.rule];
+    enum olv_reason ignored;
+    out->steps = olv_arena_alloc(x->arena, (rule->step_count + 1) * sizeof *out->steps);
+    if (!out->steps)
+        return false;
+    out->clock = olv_decider_clock(x->decider, out->verdict.rule, &x->subject.subject);
+    out->has_start =
+        olv_decider_start(x->decider, out->verdict.rule, &x->subject.subject, &out->start, &ignored);
+    for (uint32_t i = 0; out->has_start && i < rule->step_count; i++) {
+        struct olv_explained_step *step = &out->steps[i];
+        step->has_time = olv_decider_step_time(x->decider, out->verdict.rule, i, out->start, &step->when);
+        step->has_come = step->has_time && olv_instant_compare(step->when, x->options->as_of) <= 0;
+    }
+    return true;
+}
+
+/* ---- what is in the way ---- */
+
+static void add_obstacle(struct explaining *x, const char *words)
+{
+    if (x->out->obstacle_count < OLV_MOST_OBSTACLES)
+        x->out->obstacles[x->out->obstacle_count++] = words;
+}
+
+static void find_obstacles(struct explaining *x)
+{
+    const struct olv_stat *stat = &x->out->stat;
+    enum olv_truth open = is_open(&x->subject.subject);
+    struct olv_os_place place;
+    if (olv_guard_is_system(x->out->path))
+        add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
+    if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
+        add_obstacle(x, "it is one of Olvido's own files");
+    if (is_held(&x->subject.subject) != OLV_NO)
+        add_obstacle(x, "it is held");
+    if (in_respite(&x->subject.subject))
+        add_obstacle(x, "it was recovered within the last 30 days");
+    if (open == OLV_YES)
+        add_obstacle(x, "it is open for writing");
+    else if (open == OLV_UNKNOWN && stat->kind == OLV_KIND_FILE)
+        add_obstacle(
+            x, "whether it is open for writing cannot be known: what cannot be taken back is not done to it");
+    if (stat->is_immutable)
+        add_obstacle(x, "it is protected: immutable by its file attributes");
+    if (stat->is_append_only)
+        add_obstacle(x, "it is protected: append-only by its file attributes");
+    if (olv_os_place(x->dir, &place) && place.is_read_only)
+        add_obstacle(x, "its file system is mounted read-only");
+    else if (faccessat(x->dir, ".", W_OK | X_OK, AT_EACCESS) < 0)
+        add_obstacle(x, "you may not change its directory");
+}
+
+/* ---- */
+
+static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    x->subject = (struct one_subject){.subject = {.name = x->name,
+                                                  .name_len = strlen(x->name),
+                                                  .kind = out->stat.kind,
+                                                  .stat = &out->stat,
+                                                  .facts = &one_facts},
+                                      .x = x};
+    x->decider = olv_decider_new(x->policy, x->options->now, x->options->as_of);
+    x->scratch = olv_expr_scratch_new();
+    if (!x->decider || !x->scratch || !roots_find(&x->roots, x->policy, observer))
+        return olv_fail_memory(err);
+    find_place(x);
+    find_obstacles(x);
+    if (!x->place)
+        return true;
+    if (!ask_rules(x) ||
+        (out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
+        return olv_fail_memory(err);
+    return true;
+}
+
+bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const char *path,
+                 const struct olv_plan_options *options, const struct olv_observer *observer,
+                 struct olv_error *err)
+{
+    struct explaining x = {.out = out, .policy = policy, .options = options, .dir = -1};
+    bool ok;
+    *out = (struct olv_explanation){.verdict = {.reason = OLV_NOT_OWNED},
+                                    .memory = calloc(1, sizeof *out->memory)};
+    if (!out->memory)
+        return olv_fail_memory(err);
+    x.arena = &out->memory->arena;
+    ok = find_path(&x, path, err);
+    if (ok && open_directory(&x))
+        ok = judge(&x, observer, err);
+    else if (ok)
+        out->verdict.reason = OLV_GONE;
+    if (x.dir >= 0)
+        close(x.dir);
+    olv_decider_free(x.decider);
+    olv_expr_scratch_free(x.scratch);
+    roots_free(&x.roots);
+    return ok;
+}
+
+void olv_explanation_free(struct olv_explanation *explanation)
+{
+    if (!explanation->memory)
+        return;
+    olv_arena_free(&explanation->memory->arena);
+    free(explanation->memory);
+    *explanation = (struct olv_explanation){0};
+}
