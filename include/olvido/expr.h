@@ -4,12 +4,19 @@
 #define OLVIDO_EXPR_H
 
 #include "olvido/entry.h"
+#include "olvido/policy.h"
 #include "olvido/text.h"
 #include "olvido/zone.h"
 
 #include <stddef.h>
 
 struct olv_expr; /* compiled; read-only while it is tested, so threads may share it */
+
+/* Compiles a statement that stands by itself. NULL with its errors in the diagnostics (whose excerpt is the
+ * statement), or without memory. Freed with olv_expr_free. */
+struct olv_expr *olv_expr_compile(const char *text, const struct olv_zone *zone,
+                                  struct olv_diagnostics *list);
+void olv_expr_free(struct olv_expr *expr); /* only of olv_expr_compile; NULL is fine */
 
 /* Scratch memory for testing; one per thread. NULL without memory. */
 struct olv_expr_scratch;

@@ -19,6 +19,8 @@ struct olv_record {
 };
 
 struct olv_sorter *olv_sorter_new(struct olv_error *err);
+/* Before the first addition: the latest comes first. */
+void olv_sorter_reverse(struct olv_sorter *sorter);
 /* Copies the record. Threads may add at once. */
 bool olv_sorter_add(struct olv_sorter *sorter, struct olv_record record, struct olv_error *err);
 /* After the last addition: the next record in order, borrowed until the next call. False at the end

@@ -5,40 +5,64 @@
 
 #include "olvido/entry.h"
 #include "olvido/error.h"
+#include "olvido/expr.h"
 #include "olvido/observer.h"
+#include "olvido/policy.h"
 #include "olvido/sorter.h"
 
-enum { OLV_SURVEY_BANDS = 10 };
+enum { OLV_SURVEY_BANDS = 10, OLV_SURVEY_TOPS = 5, OLV_SURVEY_OWNERS = 1000 };
 
 struct olv_survey_band {
     const char *label; /* "1 to 3 months" */
     uint64_t files, bytes;
 };
 
+struct olv_survey_owner {
+    uint32_t owner;
+    uint64_t files, bytes;
+};
+
+/* One of the largest or oldest. */
+struct olv_survey_top {
+    uint64_t size_bytes;
+    struct olv_instant when; /* by the clock of the survey */
+    char *path;              /* owned by the survey */
+};
+
+enum olv_survey_order { OLV_BY_AGE, OLV_BY_SIZE, OLV_BY_PATH, OLV_BY_OWNER };
+
 struct olv_survey_options {
     struct olv_instant now;
+    enum olv_clock clock;                               /* any but the date in the name */
     const struct olv_duration *older_than, *newer_than; /* NULL: no bound; at least / less than that old */
     unsigned kinds;                                     /* bit 1 << olv_kind; 0: everything but directories */
+    struct olv_expr *where;                             /* only what it is true of; NULL: everything */
     bool wants_list;
+    enum olv_survey_order order; /* of the list: oldest, largest, first path, lowest number first */
+    bool is_reversed;
 };
 
 struct olv_survey {
     struct olv_survey_band
         bands[OLV_SURVEY_BANDS]; /* youngest first; the last one: times that cannot be trusted */
+    unsigned band_count;
     uint64_t files, bytes;
     uint64_t directories;              /* looked into */
-    struct olv_instant oldest, newest; /* only where files > 0 */
-    uint64_t troubles;                 /* places that could not be read */
+    uint64_t undecided;                /* entries for which `where` could not be decided */
+    struct olv_instant oldest, newest; /* believable ones; only where there are any */
+    bool has_times;
+    uint64_t troubles; /* places that could not be read */
     uint64_t other_mounts;
-    struct olv_sorter
-        *list; /* oldest first; each record as olv_survey_entry reads it; NULL unless asked for */
+    struct olv_survey_owner *owners; /* largest first */
+    size_t owner_count;
+    struct olv_survey_top largest[OLV_SURVEY_TOPS], eldest[OLV_SURVEY_TOPS]; /* in order */
+    size_t largest_count, eldest_count;
+    struct olv_sorter *list; /* each record as olv_survey_entry reads it; NULL unless asked for */
 };
 
 struct olv_survey_entry {
-    enum olv_kind kind;
-    uint64_t size_bytes;
-    struct olv_instant modified;
     const char *path; /* borrowed from the record */
+    struct olv_stat stat;
 };
 
 /* Walks the absolute, canonical paths. False when interrupted or out of memory. Free the survey in any case.
@@ -47,6 +71,8 @@ bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t
                      const struct olv_survey_options *options, const struct olv_observer *observer,
                      struct olv_error *err);
 struct olv_survey_entry olv_survey_entry(const struct olv_record *record);
+/* The time that a clock shows; 0 where there is none. */
+struct olv_instant olv_stat_time(const struct olv_stat *stat, enum olv_clock clock);
 void olv_survey_free(struct olv_survey *survey);
 
 #endif

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Looked up while a policy is read and once for each ledger run, never while files are judged. */
-#include "base/accounts.h"
+#include "olvido/accounts.h"
 
 #include <grp.h>
 #include <pwd.h>

@@ -36,7 +36,7 @@ struct olv_sorter {
     FILE *file;
     struct run *runs;
     size_t run_count;
-    bool is_reading;
+    bool is_reading, is_reversed;
     struct run *taken; /* whose head was given out */
 };
 
@@ -66,6 +66,22 @@ static int compare_pointers(const void *a, const void *b)
     return compare(*x, *y);
 }
 
+static int compare_reversed(const void *a, const void *b)
+{
+    return compare_pointers(b, a);
+}
+
+/* Whether `a` is given out before `b`. */
+static bool comes_before(const struct olv_sorter *s, const struct header *a, const struct header *b)
+{
+    return s->is_reversed ? compare(b, a) < 0 : compare(a, b) < 0;
+}
+
+void olv_sorter_reverse(struct olv_sorter *s)
+{
+    s->is_reversed = true;
+}
+
 static size_t room_of(size_t len)
 {
     return (sizeof(struct header) + len + 7) / 8 * 8;
@@ -83,7 +99,7 @@ static bool sort_buffer(struct olv_sorter *s)
         s->records[i] = h;
         at += room_of((size_t)h->len);
     }
-    qsort(s->records, s->count, sizeof *s->records, compare_pointers);
+    qsort(s->records, s->count, sizeof *s->records, s->is_reversed ? compare_reversed : compare_pointers);
     return true;
 }
 
@@ -222,7 +238,7 @@ bool olv_sorter_next(struct olv_sorter *s, struct olv_record *out, struct olv_er
     if (s->taken && !advance(s, s->taken, err))
         return false;
     for (size_t i = 0; i < s->run_count; i++)
-        if (s->runs[i].head && (!least || compare(s->runs[i].head, least->head) < 0))
+        if (s->runs[i].head && (!least || comes_before(s, s->runs[i].head, least->head)))
             least = &s->runs[i];
     s->taken = least;
     if (!least)

@@ -1,23 +1,22 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
-#include "cli/table.h"
+#include "cli/survey_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
-#include "olvido/json.h"
 #include "olvido/machine.h"
 #include "olvido/nearest.h"
-#include "olvido/quantity.h"
-#include "olvido/survey.h"
 
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 
-enum { MOST_PATHS = 4096, BAR = 24 };
+enum { MOST_PATHS = 4096 };
 
 struct request {
     struct olv_survey_options options;
+    struct survey_view view;
+    struct olv_expr *where;
     struct olv_duration older, newer;
     const char *paths[MOST_PATHS]; /* canonical; owned */
     size_t count;
@@ -47,10 +46,45 @@ static bool read_kinds(struct cli *cli, struct request *r, enum cli_status *stat
     return true;
 }
 
+static bool read_where(struct cli *cli, struct request *r, enum cli_status *status)
+{
+    struct olv_diagnostics list = {0};
+    const char *text = cli_value(cli, OPT_WHERE);
+    if (!text)
+        return true;
+    r->where = r->options.where = olv_expr_compile(text, NULL, &list);
+    if (!r->where) {
+        cli_print_diagnostics(cli, "--where", &list);
+        *status = STATUS_USAGE;
+    }
+    olv_diagnostics_free(&list);
+    return r->where != NULL;
+}
+
+static bool read_order(struct cli *cli, struct request *r, enum cli_status *status)
+{
+    static const char *const orders[] = {"age", "size", "path", "owner", "-age", "-size", "-path", "-owner"};
+    static const char *const clocks[] = {"modified", "accessed", "changed", "born"};
+    int word = cli_has(cli, OPT_SORT) ? cli_word(cli, OPT_SORT, orders, 8, status) : 0;
+    int clock = cli_has(cli, OPT_CLOCK) ? cli_word(cli, OPT_CLOCK, clocks, 4, status) : 0;
+    if (word < 0 || clock < 0)
+        return false;
+    r->options.order = (enum olv_survey_order)(word % 4);
+    r->options.is_reversed = word >= 4;
+    r->options.clock = (enum olv_clock)clock;
+    return !cli_has(cli, OPT_LIMIT) || cli_number(cli, OPT_LIMIT, &r->view.limit, status);
+}
+
 static bool read_options(struct cli *cli, struct request *r, enum cli_status *status)
 {
-    r->options.now = olv_os_now();
-    r->options.wants_list = cli_has(cli, OPT_LIST);
+    r->options.now = r->view.now = olv_os_now();
+    if (cli_has(cli, OPT_FORMAT) && !(r->view.format = template_new(cli, cli_value(cli, OPT_FORMAT), status)))
+        return false;
+    r->options.wants_list =
+        cli_has(cli, OPT_LIST) || cli_has(cli, OPT_SORT) || cli_has(cli, OPT_LIMIT) || r->view.format;
+    if (!read_where(cli, r, status) || !read_order(cli, r, status))
+        return false;
+    r->view.clock = r->options.clock;
     if (cli_has(cli, OPT_OLDER_THAN)) {
         if (!cli_duration(cli, OPT_OLDER_THAN, &r->older, status))
             return false;
@@ -117,146 +151,21 @@ static void read_paths(struct cli *cli, struct request *r)
     drop_nested(r);
 }
 
-/* ---- for people ---- */
-
-static void bar(struct olv_text *out, uint64_t part, uint64_t most)
-{
-    static const char *const eighths[] = {"", "▏", "▎", "▍", "▌", "▋", "▊", "▉"};
-    unsigned length = most ? (unsigned)((double)part / (double)most * BAR * 8 + 0.5) : 0;
-    if (part && !length)
-        length = 1;
-    for (unsigned i = 0; i < length / 8; i++)
-        olv_text_puts(out, "█");
-    olv_text_puts(out, eighths[length % 8]);
-}
-
-static void print_bands(struct cli *cli, const struct olv_survey *survey)
-{
-    static const struct table_column columns[] = {{.heading = "Age"},
-                                                  {.heading = "Files", .is_right = true},
-                                                  {.heading = "Size", .is_right = true},
-                                                  {.heading = "Share of the size"}};
-    struct table *table = table_begin(cli, columns, cli->width && cli->width < 60 ? 3 : 4);
-    uint64_t most = 0;
-    for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++)
-        most = survey->bands[i].bytes > most ? survey->bands[i].bytes : most;
-    for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++) {
-        const struct olv_survey_band *band = &survey->bands[i];
-        enum term_style style = band->files ? STYLE_PLAIN : STYLE_FAINT;
-        struct olv_text files = {0}, picture = {0};
-        char size[OLV_SIZE_TEXT];
-        if (i + 1 == OLV_SURVEY_BANDS && band->files == 0)
-            continue;
-        term_number(&files, band->files);
-        bar(&picture, band->bytes, most);
-        table_cell(table, style, band->label);
-        table_cell(table, style, olv_text_string(&files));
-        table_cell(table, style, olv_size_format(band->bytes, size));
-        if (!cli->width || cli->width >= 60)
-            table_cell(table, STYLE_GOOD, olv_text_string(&picture));
-        olv_text_free(&files);
-        olv_text_free(&picture);
-    }
-    table_end(table);
-}
-
-static void print_total(const struct olv_survey *survey)
-{
-    struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT], oldest[TERM_DATE], newest[TERM_DATE];
-    term_count(&line, survey->files, "entry", "entries");
-    olv_text_printf(&line, ", %s, in ", olv_size_format(survey->bytes, size));
-    term_count(&line, survey->directories, "directory", "directories");
-    if (survey->files)
-        olv_text_printf(&line, "; modified from %s to %s", term_date(survey->oldest, oldest),
-                        term_date(survey->newest, newest));
-    if (survey->other_mounts) {
-        olv_text_puts(&line, "; ");
-        term_count(&line, survey->other_mounts, "other file system begins", "other file systems begin");
-        olv_text_puts(&line, survey->other_mounts == 1
-                                 ? " below and was not entered (--verbose names it)"
-                                 : " below and were not entered (--verbose names them)");
-    }
-    printf("%s\n", olv_text_string(&line));
-    olv_text_free(&line);
-}
-
-static void print_list(struct cli *cli, struct olv_survey *survey, struct olv_error *err)
-{
-    static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
-                                                  {.heading = "Size", .is_right = true, .width = 10},
-                                                  {.heading = "Kind", .width = 9},
-                                                  {.heading = "Path", .is_elastic = true}};
-    struct table *table = table_begin(cli, columns, 4);
-    struct olv_record record;
-    while (olv_sorter_next(survey->list, &record, err)) {
-        struct olv_survey_entry e = olv_survey_entry(&record);
-        struct olv_text path = {0};
-        char size[OLV_SIZE_TEXT], date[TERM_DATE];
-        term_name(&path, e.path);
-        table_cell(table, STYLE_PLAIN, term_date(e.modified, date));
-        table_cell(table, STYLE_PLAIN, olv_size_format(e.size_bytes, size));
-        table_cell(table, STYLE_FAINT, olv_kind_word(e.kind));
-        table_cell(table, STYLE_PLAIN, olv_text_string(&path));
-        olv_text_free(&path);
-    }
-    table_end(table);
-}
-
-/* ---- for programs ---- */
-
-static void print_json_list(struct olv_survey *survey, struct olv_error *err)
-{
-    struct olv_record record;
-    while (olv_sorter_next(survey->list, &record, err)) {
-        struct olv_survey_entry e = olv_survey_entry(&record);
-        json_t *json = json_object();
-        olv_json_name(json, "path", e.path);
-        olv_json_string(json, "kind", olv_kind_word(e.kind));
-        olv_json_number(json, "size", e.size_bytes);
-        olv_json_instant(json, "modified", e.modified);
-        cli_print_json(json);
-    }
-}
-
-static void print_json_bands(const struct olv_survey *survey, uint64_t unreadable)
-{
-    json_t *json = json_object(), *bands = json_array();
-    olv_json_number(json, "entries", survey->files);
-    olv_json_number(json, "size", survey->bytes);
-    olv_json_number(json, "directories", survey->directories);
-    if (survey->files) {
-        olv_json_instant(json, "oldest", survey->oldest);
-        olv_json_instant(json, "newest", survey->newest);
-    }
-    olv_json_number(json, "unreadable", unreadable);
-    olv_json_number(json, "other_file_systems", survey->other_mounts);
-    for (unsigned i = 0; i < OLV_SURVEY_BANDS; i++) {
-        json_t *band = json_object();
-        olv_json_string(band, "age", survey->bands[i].label);
-        olv_json_number(band, "entries", survey->bands[i].files);
-        olv_json_number(band, "size", survey->bands[i].bytes);
-        json_array_append_new(bands, band);
-    }
-    json_object_set_new(json, "bands", bands);
-    cli_print_json(json);
-}
-
 /* ---- */
 
 static void print(struct cli *cli, struct olv_survey *survey, const struct request *r, struct olv_error *err)
 {
     watch_clear(cli);
     if (cli_has(cli, OPT_JSON) && r->options.wants_list)
-        print_json_list(survey, err);
+        survey_print_json_list(survey, &r->view, err);
     else if (cli_has(cli, OPT_JSON))
-        print_json_bands(survey, survey->troubles + r->missing);
+        survey_print_json(survey, &r->view, survey->troubles + r->missing);
     else if (r->options.wants_list)
-        print_list(cli, survey, err);
+        survey_print_list(cli, survey, &r->view, err);
     else
-        print_bands(cli, survey);
-    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
-        print_total(survey);
+        survey_print(cli, survey, &r->view);
+    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET) && !r->view.format)
+        survey_print_total(survey, &r->view);
 }
 
 static enum cli_status survey_paths(struct cli *cli, struct request *r)
@@ -280,6 +189,9 @@ static enum cli_status survey_paths(struct cli *cli, struct request *r)
                      (unsigned long long)unseen, unseen == 1 ? "place" : "places");
         status = cli_worse(status, STATUS_SOME_FAILED);
     }
+    if (survey.undecided)
+        term_message(cli, STYLE_WARN, "--where could not be decided for %llu %s, which are left out",
+                     (unsigned long long)survey.undecided, survey.undecided == 1 ? "entry" : "entries");
     olv_survey_free(&survey);
     return status;
 }
@@ -296,22 +208,39 @@ static enum cli_status run(struct cli *cli)
     }
     for (size_t i = 0; i < r->count; i++)
         free((char *)(uintptr_t)r->paths[i]);
+    template_free(r->view.format);
+    olv_expr_free(r->where);
     free(r);
     return status;
 }
 
-static const enum cli_option options[] = {OPT_LIST, OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND, OPT_NONE};
+static const enum cli_option options[] = {OPT_LIST,  OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND,   OPT_WHERE,
+                                          OPT_CLOCK, OPT_SORT,       OPT_LIMIT,      OPT_FORMAT, OPT_NONE};
 
 const struct cli_command cmd_survey = {
     .name = "survey",
     .stage = "Look",
     .arguments = "[PATH…]",
-    .summary = "Shows how old and how big what lies in a tree is",
+    .summary = "Shows how old and how big what lies in a tree is, and whose",
     .help = "Without a PATH it is the working directory. Links are not followed, and other file systems that "
             "begin below a\n"
             "PATH are not entered. Everything but directories is counted, unless --kind says otherwise. Age "
             "is that of the\n"
-            "last modification. Places that may not be read are named, and the exit status is then 1.\n",
+            "last modification, or of the --clock. With --newer-than of two days or less the picture is in "
+            "minutes and "
+            "hours.\n"
+            "--list names the entries, oldest first; --sort and --limit list, too. --where is as in a "
+            "policy: it is "
+            "about files\n"
+            "unless it names a `kind`, and `path` and `depth` count from each PATH.\n"
+            "--format makes a line for each entry out of {path} {name} {kind} {size} {bytes} {owner} {uid} "
+            "{group} "
+            "{gid} {mode}\n"
+            "{links} {inode} {modified} {accessed} {changed} {born} {age} {days} {minutes}; \\n, \\t, \\0 "
+            "and \\\\ are as in "
+            "C, {{ is a\n"
+            "brace. A line ends with a newline unless the template ends with \\0.\n"
+            "Places that may not be read are named, and the exit status is then 1.\n",
     .options = options,
     .most = MOST_PATHS,
     .run = run,

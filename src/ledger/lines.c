@@ -4,7 +4,7 @@
  * breaking a proof. */
 #include "ledger/append.h"
 
-#include "base/accounts.h"
+#include "olvido/accounts.h"
 #include "olvido/json.h"
 #include "os/os.h"
 

@@ -86,8 +86,9 @@ struct expr_node {
 struct olv_expr {
     struct expr_node *top;
     struct expr_node *regexes;
-    bool names_kind;  /* one that does not is about files */
-    const char *text; /* of the statement; borrowed from whoever had it parsed */
+    struct olv_arena own; /* of one that stands by itself */
+    bool names_kind;      /* one that does not is about files */
+    const char *text;     /* of the statement; borrowed from whoever had it parsed */
 };
 
 /* Complaints of the parser: an offset into the text, and words (borrowed for the call). */

@@ -2,9 +2,9 @@
 /* The rules of a policy and their steps. */
 #include "policy/sections.h"
 
-#include "base/accounts.h"
 #include "base/digest.h"
 #include "base/name_date.h"
+#include "olvido/accounts.h"
 #include "olvido/nearest.h"
 #include "policy/expr.h"
 

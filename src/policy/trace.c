@@ -2,7 +2,7 @@
 /* Why a statement is true, false or undecided: of `and` and `or` only the parts that settle it are told. */
 #include "policy/expr.h"
 
-#include "base/accounts.h"
+#include "olvido/accounts.h"
 #include "olvido/quantity.h"
 
 #include <string.h>

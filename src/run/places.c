@@ -3,7 +3,7 @@
  * the Filesystem Hierarchy Standard 3.0 for root. */
 #include "olvido/run.h"
 
-#include "base/accounts.h"
+#include "olvido/accounts.h"
 
 #include <stdio.h>
 #include <unistd.h>

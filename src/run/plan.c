@@ -9,7 +9,7 @@
 #include "run/plan_trash.h"
 #include "run/roots.h"
 #include "run/tally.h"
-#include "scan/scan.h"
+#include "scan/subject.h"
 
 #include <errno.h>
 #include <stdatomic.h>
@@ -48,89 +48,41 @@ struct planner {
 
 /* An entry of the walk, as the statements of a policy see it. */
 struct tree_subject {
-    struct olv_subject subject; /* first member */
-    struct olv_scan_entry *entry;
+    struct scan_subject scan; /* first member, and so is the subject in it */
     struct plan_worker *worker;
 };
-
-static const struct olv_stat *look(struct olv_subject *subject)
-{
-    struct tree_subject *s = (struct tree_subject *)subject;
-    if (olv_scan_look(s->entry))
-        subject->stat = &s->entry->stat;
-    return subject->stat;
-}
-
-static const char *path(struct olv_subject *subject, size_t *len)
-{
-    struct tree_subject *s = (struct tree_subject *)subject;
-    struct olv_text *text = &s->worker->path;
-    olv_text_clear(text);
-    olv_scan_dir_path_below(s->entry->dir, text);
-    if (text->len)
-        olv_text_add(text, "/", 1);
-    olv_text_add(text, s->entry->name, s->entry->name_len);
-    if (text->failed || text->len < subject->path_skip)
-        return NULL;
-    *len = text->len - subject->path_skip;
-    return text->data + subject->path_skip;
-}
-
-static enum olv_truth is_open(struct olv_subject *subject)
-{
-    struct tree_subject *s = (struct tree_subject *)subject;
-    if (subject->kind != OLV_KIND_FILE)
-        return OLV_NO;
-    return olv_os_is_open_for_writing(s->entry->dir_fd, s->entry->name);
-}
-
-static enum olv_truth is_empty(struct olv_subject *subject)
-{
-    (void)subject; /* directories are not judged yet */
-    return OLV_UNKNOWN;
-}
-
-static const char *whole_path(void *self)
-{
-    struct tree_subject *s = self;
-    struct olv_text *text = &s->worker->path;
-    olv_text_clear(text);
-    olv_scan_dir_path(s->entry->dir, text);
-    olv_text_puts(text, text->len > 1 ? "/" : "");
-    olv_text_add(text, s->entry->name, s->entry->name_len);
-    return text->failed ? NULL : text->data;
-}
 
 static enum olv_truth is_held(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     const struct olv_holds *holds = s->worker->planner->options->holds;
-    const char *where = holds && look(subject) ? whole_path(s) : NULL;
+    const char *where = holds && scan_subject_look(subject) ? scan_subject_whole_path(&s->scan) : NULL;
     if (!holds)
         return OLV_NO;
-    return where ? holds->is_held(holds->self, where, &s->entry->stat) : OLV_UNKNOWN;
+    return where ? holds->is_held(holds->self, where, subject->stat) : OLV_UNKNOWN;
 }
 
 static bool in_respite(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     const struct olv_plan_options *options = s->worker->planner->options;
-    const struct olv_scope *scope = s->entry->dir->tag;
+    const struct olv_scope *scope = s->scan.entry->dir->tag;
     if (scope->in_respite)
         return true;
-    return options->respites &&
-           olv_respites_include(options->respites, &s->entry->stat, options->as_of, whole_path, s);
+    return options->respites && olv_respites_include(options->respites, subject->stat, options->as_of,
+                                                     scan_subject_whole_path, &s->scan);
 }
 
 static bool is_in_use(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     const struct olv_os_in_use *in_use = s->worker->planner->in_use;
-    return in_use && olv_os_is_in_use(in_use, s->entry->stat.device, s->entry->stat.inode);
+    return in_use && olv_os_is_in_use(in_use, subject->stat->device, subject->stat->inode);
 }
 
-static const struct olv_subject_facts tree_facts = {look,    path,       is_open,  is_empty,
-                                                    is_held, in_respite, is_in_use};
+static const struct olv_subject_facts tree_facts = {
+    scan_subject_look, scan_subject_path, scan_subject_is_open, scan_subject_is_empty, is_held,
+    in_respite,        is_in_use};
 
 static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t mount)
 {
@@ -265,15 +217,13 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct planner *p = self;
     struct plan_worker *w = &p->workers[number];
-    struct tree_subject s = {.entry = entry, .worker = w};
+    struct tree_subject s = {.worker = w};
     if (entry->kind == OLV_KIND_DIRECTORY)
         return;
-    s.subject = (struct olv_subject){
-        .name = entry->name, .name_len = entry->name_len, .kind = entry->kind, .facts = &tree_facts};
-    if (entry->has_stat)
-        s.subject.stat = &entry->stat;
+    scan_subject_begin(&s.scan, entry, &w->path, &tree_facts);
     w->looked_at++;
-    note(w, entry, olv_decide(p->decider, entry->dir->tag, entry->dir->depth + 1, &s.subject, w->scratch));
+    note(w, entry,
+         olv_decide(p->decider, entry->dir->tag, entry->dir->depth + 1, &s.scan.subject, w->scratch));
 }
 
 struct directory_subject {

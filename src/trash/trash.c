@@ -4,9 +4,9 @@
  * what lies there. */
 #include "trash/trash.h"
 
-#include "base/accounts.h"
 #include "file/place.h"
 #include "file/tree.h"
+#include "olvido/accounts.h"
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"

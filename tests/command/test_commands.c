@@ -95,6 +95,82 @@ static void survey_shows_bands_lists_and_json(void **state)
     outcome_free(&o);
 }
 
+static void survey_sorts_limits_and_filters(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "$O survey tides --sort size --limit 2 --json | sed 's/.*\"size\":\\([0-9]*\\).*/\\1/'; echo; "
+           "$O survey tides --sort -size --limit 1 --format '{bytes}'; $O survey tides --sort path --limit 1 "
+           "--format '{name}'; $O survey tides --sort -path --limit 1 --format '{name}'");
+    unsigned long long first, second, least;
+    char low[300], high[300];
+    assert_status(&o, 0);
+    assert_int_equal(sscanf(o.out, "%llu %llu %llu %299[^\n]\n%299[^\n]", &first, &second, &least, low, high),
+                     5);
+    assert_true(first >= second && second > least && strcmp(low, high) != 0);
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--where", "suffix = \"pcm\" and size > 90 kB", "--format",
+               "{kind} {bytes}", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "file 9");
+    assert_lacks(o.out, "file 1 ");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--where", "kind = directory and depth = 1", "--format", "{name}", NULL);
+    assert_contains(o.out, "scratch\n");
+    assert_lacks(o.out, "gauge-1");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--where", "siz > 3", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "did you mean `size`?");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--sort", "sise", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "did you mean `size`?");
+    outcome_free(&o);
+}
+
+static void survey_writes_lines_of_ones_own(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        shell(s, "mkdir own; printf 12345 >own/a.txt; chmod 640 own/a.txt; touch -d '3 days ago' own/a.txt; "
+                 "$O survey own --format '{{{name}}}\\t{bytes} {mode} {days} {kind} {links}\\\\'; "
+                 "$O survey own --format '{path}\\0' | od -An -c | tail -n 1");
+    assert_status(&o, 0);
+    assert_contains(o.out, "{a.txt}}\t5 0640 3 file 1\\\n");
+    assert_contains(o.out, "\\0");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--format", "{nmae}", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "there is no field {nmae}; did you mean {name}?");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--format", "{name", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "a brace is not closed");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--format", "\\q", NULL);
+    assert_status(&o, 2);
+    outcome_free(&o);
+}
+
+static void survey_goes_by_any_clock_and_shows_minutes(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "survey", "tides", "--clock", "changed", "--newer-than", "30 minutes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "under 1 minute");
+    assert_contains(o.out, "changed from ");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", "--clock", "changed", "--older-than", "1 day", "--json", NULL);
+    assert_contains(o.out, "\"entries\":0,");
+    outcome_free(&o);
+    o = olvido(s, "survey", "tides", NULL);
+    assert_contains(o.out, "Largest");
+    assert_contains(o.out, "Oldest");
+    assert_contains(o.out, "Owner");
+    outcome_free(&o);
+}
+
 static void survey_names_what_it_cannot_read(void **state)
 {
     const struct sandbox *s = *state;
@@ -275,6 +351,9 @@ int main(void)
         TEST(the_sample_never_overwrites),
         TEST(the_policy_of_the_sample_is_sound_and_finds_work),
         TEST(survey_shows_bands_lists_and_json),
+        TEST(survey_sorts_limits_and_filters),
+        TEST(survey_writes_lines_of_ones_own),
+        TEST(survey_goes_by_any_clock_and_shows_minutes),
         TEST(survey_names_what_it_cannot_read),
         TEST(survey_tells_of_file_systems_that_it_does_not_enter),
         TEST(survey_refuses_nonsense),

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Users and groups of this machine, by name and by number (POSIX.1-2008 <pwd.h>, <grp.h>). Not for threads.
  */
-#ifndef OLV_BASE_ACCOUNTS_H
-#define OLV_BASE_ACCOUNTS_H
+#ifndef OLVIDO_ACCOUNTS_H
+#define OLVIDO_ACCOUNTS_H
 
 #include "olvido/error.h"
 

@@ -1,0 +1,376 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a run may do: limits, runs that nobody watches, rules that are new, clocks that jump, files in use,
+ * and the policy's own trash. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static int setup(void **state)
+{
+    const struct sandbox *s;
+    char name[64];
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    make_dir(s, "tides");
+    make_dir(s, "tides/a");
+    make_dir(s, "tides/b");
+    for (int i = 0; i < 30; i++) {
+        snprintf(name, sizeof name, "tides/a/%02d.tmp", i);
+        make_file(s, name, "0123456789", i < 12 ? 100 : 1);
+    }
+    make_file(s, "tides/b/one.tmp", "x", 100);
+    make_file(s, "tides/b/two.tmp", "x", 100);
+    return 0;
+}
+
+/* A policy with two rules for the two directories; `a`'s step runs unattended. */
+static void write_policy(const struct sandbox *s, const char *sections)
+{
+    char text[2000];
+    snprintf(
+        text, sizeof text,
+        "olvido: 1\n%s\nrules:\n"
+        "  - { name: a, under: %s/tides/a, steps: [ { after: 30 days, do: discard, unattended: yes } ] }\n"
+        "  - { name: b, under: %s/tides/b, steps: [ { after: 30 days, do: discard } ] }\n",
+        sections, s->path, s->path);
+    overwrite(s, "policy.yaml", text, strlen(text));
+}
+
+static struct outcome enforce(const struct sandbox *s, const char *option, int status)
+{
+    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", option, NULL);
+    assert_status(&o, status);
+    return o;
+}
+
+/* ---- unattended ---- */
+
+static void unattended_only_what_the_policy_marks_is_done(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 100 }");
+    o = enforce(s, "--unattended", 0);
+    assert_contains(o.out, "waits: not allowed unattended");
+    assert_contains(o.out, "12 discarded");
+    assert_int_equal(count_entries(s, "tides/a"), 18);
+    assert_int_equal(count_entries(s, "tides/b"), 2);
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "", "--policy", "policy.yaml", "enforce", "--unattended", NULL);
+    assert_status(&o, 0); /* and nothing is asked, not even on a terminal */
+    assert_contains(o.out, "nothing was due");
+    outcome_free(&o);
+}
+
+/* ---- limits ---- */
+
+static void a_rule_over_a_limit_is_refused_as_a_whole_when_unattended(void **state)
+{
+    static const struct {
+        const char *limit, *words;
+    } cases[] = {
+        {"limits: { files: 11 }", "That exceeds the limit of 11 files per run"},
+        {"limits: { bytes: 119 }", "That exceeds the limit of 119 B per run"},
+        {"limits: { share: 39% }", "That is 40 % of the 30 files that the rule owns; the limit is 39 %"},
+    };
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        struct outcome o;
+        write_policy(s, cases[i].limit);
+        o = enforce(s, "--unattended", 3);
+        assert_contains(o.err, "rule a: refused as a whole, 12 files.");
+        assert_contains(o.err, cases[i].words);
+        assert_contains(o.out, cases[i].words); /* the plan says so beforehand */
+        assert_contains(o.out, "12 not allowed, so left undone");
+        assert_int_equal(count_entries(s, "tides/a"), 30);
+        outcome_free(&o);
+    }
+}
+
+static void a_rule_at_its_limit_is_not_over_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 12, bytes: 120, share: 40% }");
+    o = enforce(s, "--unattended", 0);
+    assert_contains(o.out, "12 discarded");
+    assert_lacks(o.out, "limit");
+    outcome_free(&o);
+}
+
+static void limits_count_over_all_rules_of_a_run(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 13 }");
+    o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
+    assert_contains(o.out, "b: That exceeds the limit of 13 files per run");
+    assert_lacks(o.out, "a: That exceeds");
+    outcome_free(&o);
+}
+
+static void a_share_is_asked_of_rules_with_twenty_files_only(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { share: 50% }");
+    o = olvido(s, "--policy", "policy.yaml", "preview", NULL); /* all of b's two files */
+    assert_lacks(o.out, "limit is");
+    outcome_free(&o);
+}
+
+static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 5 }");
+    o = olvido_on_terminal(s, 200, "no\nyes\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "to the trash? That exceeds the limit of 5 files per run.");
+    assert_contains(o.out, "2 discarded");
+    outcome_free(&o);
+    o = enforce(s, "--yes", 0); /* answered beforehand */
+    assert_contains(o.out, "12 discarded");
+    outcome_free(&o);
+}
+
+/* ---- the policy's trash ---- */
+
+/* Pretends that everything in the trash was discarded long ago. */
+static void age_the_trash(const struct sandbox *s)
+{
+    struct outcome o =
+        shell(s, "sed -i 's/^DeletionDate=.*/DeletionDate=2026-01-02T03:04:05/' data/Trash/info/*");
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void what_olvido_discarded_is_cleared_in_time(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "trash: { keep: 30 days }");
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "b", NULL);
+    outcome_free(&o);
+    o = shell(s, "echo x >data/Trash/files/foreign; printf '[Trash "
+                 "Info]\\nPath=/foreign\\nDeletionDate=2026-01-02T03:04:05\\n' "
+                 ">data/Trash/info/foreign.trashinfo; $O --policy policy.yaml preview");
+    assert_lacks(o.out, "clear"); /* discarded just now */
+    outcome_free(&o);
+    age_the_trash(s);
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "clear after 30 days");
+    assert_contains(o.out, "14 discarded");
+    assert_true(exists(s, "data/Trash/files/foreign")); /* another program's */
+    assert_false(exists(s, "data/Trash/files/one.tmp"));
+    assert_int_equal(count_entries(s, "data/Trash/info"), 13);
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", "--act", "clear", NULL);
+    assert_contains(o.out, "tides/b/one.tmp");
+    outcome_free(&o);
+}
+
+static void clearing_ten_needs_their_count(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "trash: { keep: 30 days }");
+    o = enforce(s, "--yes", 0);
+    outcome_free(&o);
+    age_the_trash(s);
+    o = enforce(s, "--yes", 3);
+    assert_contains(o.err, "needs --count 14");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--count", "13", NULL);
+    assert_status(&o, 3);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--count", "14", NULL);
+    assert_status(&o, 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 0);
+    assert_int_equal(count_entries(s, "data/Trash/info"), 0);
+    outcome_free(&o);
+}
+
+/* ---- new rules and doubtful clocks ---- */
+
+static void prepare_old_trash(const struct sandbox *s, const char *trash)
+{
+    struct outcome o;
+    write_policy(s, trash);
+    o = enforce(s, "--yes", 0);
+    outcome_free(&o);
+    age_the_trash(s);
+}
+
+/* Pretends that every rule has been as it is for a month. */
+static void age_the_rules(const struct sandbox *s)
+{
+    struct outcome o = shell(s, "sed -i \"s/\\\"since\\\":\\\"[^\\\"]*\\\"/\\\"since\\\":\\\"$(date -u -d "
+                                "'30 days ago' +%FT%TZ)\\\"/g\" state/rules.json");
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void what_cannot_be_taken_back_waits_while_the_rule_is_new(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
+    o = enforce(s, "--unattended", 0);
+    assert_contains(o.out, "waits: the rule is new or changed");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+    age_the_rules(s);
+    o = enforce(s, "--unattended", 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 0);
+    outcome_free(&o);
+}
+
+static void a_changed_rule_waits_again(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
+    age_the_rules(s);
+    write_policy(s, "trash: { keep: 20 days, unattended: yes }");
+    o = enforce(s, "--unattended", 0);
+    assert_contains(o.out, "waits: the rule is new or changed");
+    outcome_free(&o);
+    o = shell(s,
+              "rm -r state; $O --policy policy.yaml enforce --unattended"); /* nothing is known of any rule */
+    assert_contains(o.out, "waits: the rule is new or changed");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+}
+
+static void unattended_the_trash_must_be_marked_too(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    prepare_old_trash(s, "trash: { keep: 30 days }");
+    age_the_rules(s);
+    o = enforce(s, "--unattended", 0);
+    assert_contains(o.out, "waits: not allowed unattended");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+}
+
+static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
+    age_the_rules(s);
+    o = shell(s, "cp state/clock clock; sed -i \"s/\\\"wall\\\":\\\"[^\\\"]*\\\"/\\\"wall\\\":\\\"$(date -u "
+                 "-d '3 hours ago' +%FT%TZ)\\\"/\" "
+                 "state/clock; $O --policy policy.yaml enforce --unattended");
+    assert_status(&o, 0);
+    assert_contains(
+        o.err, "the clock was set by more than an hour since the last run: what cannot be taken back waits");
+    assert_contains(o.out, "waits: the clock is in doubt");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+    o = shell(s, "sed 's/\"boot\":\"[^\"]*\"/\"boot\":\"another\"/' clock >state/clock; $O --policy "
+                 "policy.yaml enforce --unattended; echo; "
+                 "cp clock state/clock; $O --policy policy.yaml enforce --unattended");
+    assert_status(&o, 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 0); /* in the end: the same boot, and no jump */
+    outcome_free(&o);
+}
+
+static void a_clock_behind_the_ledger_is_not_believed(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
+    age_the_rules(s);
+    /* instead of setting the machine's clock back, the last line is dated ahead of it */
+    o = shell(s, "rm state/clock; sed -i '$ s/\"time\":\"20/\"time\":\"21/' state/ledger/lines-*.jsonl; "
+                 "$O --policy policy.yaml enforce --unattended");
+    assert_status(&o, 0);
+    assert_contains(o.err,
+                    "the clock is behind the last line of the ledger: what cannot be taken back waits");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    outcome_free(&o);
+}
+
+/* ---- files in use ---- */
+
+static void a_file_open_for_writing_is_spared(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 100 }");
+    o = shell(s, "exec 9>>tides/b/one.tmp; touch -d '100 days ago' tides/b/one.tmp; $O --policy policy.yaml "
+                 "enforce --yes");
+    assert_status(&o, 0); /* being spared is no failure */
+    assert_contains(o.out, "spared: open for writing");
+    assert_contains(o.out, "13 discarded");
+    assert_true(exists(s, "tides/b/one.tmp"));
+    outcome_free(&o);
+}
+
+static void a_file_opened_after_the_question_is_left_alone(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 100 }");
+    o = olvido_on_terminal(s, 100, "no\n!(sleep 2 9>>tides/b/one.tmp) & sleep 0.3\nyes\n", "--policy",
+                           "policy.yaml", "enforce", NULL);
+    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "1 left alone");
+    assert_true(exists(s, "tides/b/one.tmp"));
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", "--result", "left", NULL);
+    assert_contains(o.out, "it is open for writing");
+    outcome_free(&o);
+}
+
+static void open_too_takes_it_all_the_same(void **state)
+{
+    const struct sandbox *s = *state;
+    char text[500];
+    struct outcome o;
+    snprintf(text, sizeof text,
+             "olvido: 1\nrules: [ { name: b, under: %s/tides/b, open-too: yes, settle: 0 seconds, steps: [ { "
+             "after: 30 days, do: discard } ] } ]\n",
+             s->path);
+    overwrite(s, "policy.yaml", text, strlen(text));
+    o = shell(s, "exec 9>>tides/b/one.tmp; touch -d '100 days ago' tides/b/one.tmp; $O --policy policy.yaml "
+                 "enforce --yes");
+    assert_status(&o, 0);
+    assert_contains(o.out, "2 discarded");
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(unattended_only_what_the_policy_marks_is_done),
+        TEST(a_rule_over_a_limit_is_refused_as_a_whole_when_unattended),
+        TEST(a_rule_at_its_limit_is_not_over_it),
+        TEST(limits_count_over_all_rules_of_a_run),
+        TEST(a_share_is_asked_of_rules_with_twenty_files_only),
+        TEST(on_a_terminal_a_limit_is_part_of_the_question),
+        TEST(what_olvido_discarded_is_cleared_in_time),
+        TEST(clearing_ten_needs_their_count),
+        TEST(what_cannot_be_taken_back_waits_while_the_rule_is_new),
+        TEST(a_changed_rule_waits_again),
+        TEST(unattended_the_trash_must_be_marked_too),
+        TEST(a_clock_that_jumped_stops_what_cannot_be_taken_back),
+        TEST(a_clock_behind_the_ledger_is_not_believed),
+        TEST(a_file_open_for_writing_is_spared),
+        TEST(a_file_opened_after_the_question_is_left_alone),
+        TEST(open_too_takes_it_all_the_same),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
