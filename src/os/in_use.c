@@ -4,6 +4,7 @@
 #include "os/os.h"
 
 #include <dirent.h>
+#include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -17,6 +18,7 @@ struct file_key {
 struct olv_os_in_use {
     struct file_key *files; /* sorted */
     size_t count, cap;
+    bool is_incomplete; /* some process could not be looked at */
 };
 
 static int by_key(const void *a, const void *b)
@@ -32,12 +34,18 @@ static void add(struct olv_os_in_use *in_use, struct file_key key)
     if (in_use->count == in_use->cap) {
         size_t cap = in_use->cap ? 2 * in_use->cap : 256;
         struct file_key *grown = realloc(in_use->files, cap * sizeof *grown);
+        in_use->is_incomplete |= !grown;
         if (!grown)
             return;
         in_use->files = grown;
         in_use->cap = cap;
     }
     in_use->files[in_use->count++] = key;
+}
+
+bool olv_os_in_use_is_complete(const struct olv_os_in_use *in_use)
+{
+    return !in_use->is_incomplete;
 }
 
 static void read_process(struct olv_os_in_use *in_use, int proc, const char *process)
@@ -52,6 +60,7 @@ static void read_process(struct olv_os_in_use *in_use, int proc, const char *pro
     fd = openat(proc, path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     fds = fd >= 0 ? fdopendir(fd) : NULL;
     if (!fds) {
+        in_use->is_incomplete |= errno != ENOENT && errno != ESRCH; /* those have ended meanwhile */
         if (fd >= 0)
             close(fd);
         return;

@@ -70,6 +70,8 @@ enum olv_truth olv_os_is_open_for_writing(int dir, const char *name);
 struct olv_os_in_use;
 struct olv_os_in_use *olv_os_in_use_read(void);
 bool olv_os_is_in_use(const struct olv_os_in_use *in_use, uint64_t device, uint64_t inode);
+/* Whether every process could be looked at. */
+bool olv_os_in_use_is_complete(const struct olv_os_in_use *in_use);
 void olv_os_in_use_free(struct olv_os_in_use *in_use);
 
 /* ---- the machine ---- */

@@ -129,6 +129,26 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     }
 }
 
+/* Whether somebody writes to it. For what can be taken back, a look at all processes that is at most a second
+ * old answers for many files at once; else the system is asked about this file alone. */
+static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
+{
+    enum { FRESH_S = 1 };
+    struct olv_instant now = olv_os_now();
+    if (olv_act_is_final(e->act))
+        return olv_os_is_open_for_writing(run->context.source.fd, e->name);
+    if (!run->in_use || now.s > run->in_use_at.s + FRESH_S || now.s < run->in_use_at.s) {
+        olv_os_in_use_free(run->in_use);
+        run->in_use = olv_os_in_use_read();
+        run->in_use_at = now;
+    }
+    if (run->in_use && olv_os_is_in_use(run->in_use, run->context.source.device, e->identity.inode))
+        return OLV_YES;
+    if (run->in_use && olv_os_in_use_is_complete(run->in_use))
+        return OLV_NO;
+    return olv_os_is_open_for_writing(run->context.source.fd, e->name);
+}
+
 /* Asked again right before the act: what a hold or an open file says may be new. */
 static bool is_spared(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                       struct olv_outcome *o)
@@ -145,7 +165,7 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
         return !olv_fail(&o->error, OLV_REFUSED, "it is held");
     if (e->identity.kind == OLV_KIND_FILE &&
         !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
-        is_open = olv_os_is_open_for_writing(run->context.source.fd, e->name);
+        is_open = is_open_for_writing(run, e);
         if (is_open == OLV_YES || (is_open == OLV_UNKNOWN && olv_act_is_final(e->act)))
             return !olv_fail(&o->error, OLV_CHANGED, "it is open for writing");
     }

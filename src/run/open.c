@@ -105,6 +105,7 @@ void olv_run_close(struct olv_run *run)
     olv_text_free(&run->context.path);
     olv_text_free(&run->context.placed);
     olv_trashes_free(run->trashes);
+    olv_os_in_use_free(run->in_use);
     olv_respite_list_free(&run->respites);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->hasher);

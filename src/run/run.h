@@ -7,6 +7,7 @@
 #include "base/digest.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
+#include "os/os.h"
 #include "run/state.h"
 
 enum { TOUCHED_DIRECTORIES = 128 };
@@ -21,6 +22,8 @@ struct olv_run {
     struct olv_act_context context;
     char id[OLV_RUN_ID_SIZE];
     uint64_t settled;
+    struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */
+    struct olv_instant in_use_at;
     int directory;                    /* runs/ID while carrying out; -1 else */
     uint64_t batch;                   /* number of the one under way, from 1 */
     int touched[TOUCHED_DIRECTORIES]; /* source directories of this batch, to be brought to the disk */
