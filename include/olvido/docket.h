@@ -49,6 +49,9 @@ struct olv_docket_entry {
     const char *target; /* where an act puts it, or "" */
 };
 
+/* The bytes that it is about: of a directory, those of the files in it. */
+uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
+
 enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 
 /* Appends the absolute path of the entry. */

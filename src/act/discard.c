@@ -18,15 +18,22 @@ static const char *path_of(struct olv_act_context *c, const struct olv_docket_en
     return olv_text_string(&c->path);
 }
 
-static bool is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                       struct olv_outcome *o)
+static bool is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    bool is_own = olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
-                  olv_guard_is_own(c->guard, c->source.device, e->directory_inode);
-    if (!is_own && !olv_guard_is_system(e->directory))
+    const char *why = NULL;
+    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
+    if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
+        olv_guard_is_own(c->guard, c->source.device, e->directory_inode))
+        why = "is one of Olvido's own files";
+    else if (olv_guard_is_system(e->directory) || (is_directory && olv_guard_is_system(path_of(c, e))))
+        why = "lies in a system directory";
+    else if (is_directory && e->identity.mount != e->directory_mount)
+        why = "is a mount point";
+    else if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
+        why = "is the root or a home directory";
+    if (!why)
         return true;
-    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s",
-             is_own ? "is one of Olvido's own files" : "lies in a system directory");
+    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
     o->result = OLV_LEFT;
     return false;
 }

@@ -76,6 +76,7 @@ static void guard_places(struct cli *cli, const char *policy_path, struct olv_gu
     enum cli_status ignored;
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
+    olv_guard_add_landmarks(guard);
     if (cli_state_path(cli, path, sizeof path, &ignored))
         olv_guard_add(guard, path);
 }
@@ -340,8 +341,9 @@ struct listed {
 static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e,
                           struct olv_text *record, struct olv_error *err)
 {
-    struct listed l = {e->identity.size_bytes,  e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind,
-                       strlen(e->rule_name) + 1};
+    struct listed l = {
+        olv_docket_entry_size(e), e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind,
+        strlen(e->rule_name) + 1};
     olv_text_clear(record);
     olv_text_add(record, &l, sizeof l);
     olv_text_add(record, e->rule_name, l.rule_len);

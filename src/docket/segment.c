@@ -17,6 +17,11 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
     olv_text_puts(out, entry->name);
 }
 
+uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
+{
+    return entry->identity.kind == OLV_KIND_DIRECTORY ? entry->contents.bytes : entry->identity.size_bytes;
+}
+
 const char *olv_if_exists_word(enum olv_if_exists what)
 {
     static const char *const words[] = {"refuse", "skip", "number", "set-aside", "replace"};

@@ -5,6 +5,7 @@
 
 #include <fcntl.h>
 #include <limits.h>
+#include <pwd.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -23,6 +24,37 @@ bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t i
 {
     for (size_t i = 0; i < guard->own_count; i++)
         if (guard->own[i].device == device && guard->own[i].inode == inode)
+            return true;
+    return false;
+}
+
+static void add_landmark(struct olv_guard *guard, const char *path)
+{
+    char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
+    struct olv_stat stat;
+    if (real && guard->landmark_count < OLV_LANDMARKS && olv_os_stat(AT_FDCWD, real, &stat) &&
+        !olv_guard_is_landmark(guard, stat.device, stat.inode)) {
+        guard->landmarks[guard->landmark_count].device = stat.device;
+        guard->landmarks[guard->landmark_count++].inode = stat.inode;
+    }
+    free(real);
+}
+
+void olv_guard_add_landmarks(struct olv_guard *guard)
+{
+    const struct passwd *user;
+    add_landmark(guard, "/");
+    add_landmark(guard, getenv("HOME"));
+    setpwent();
+    while ((user = getpwent()))
+        add_landmark(guard, user->pw_dir);
+    endpwent();
+}
+
+bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode)
+{
+    for (size_t i = 0; i < guard->landmark_count; i++)
+        if (guard->landmarks[i].device == device && guard->landmarks[i].inode == inode)
             return true;
     return false;
 }

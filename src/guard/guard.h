@@ -9,6 +9,8 @@
 /* Whether this is one of Olvido's own places or files, by file system and inode, through whatever name or
  * mount. */
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
+/* Whether this is a landmark: the root, or a home directory. */
+bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
 /* Whether the absolute canonical path is a system directory or below one. */
 bool olv_guard_is_system(const char *path);
 

@@ -125,7 +125,9 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
         olv_json_put_string(head, "reason", f->reason);
     if (f->is_settled)
         olv_text_puts(head, ",\"settled\":true");
-    olv_json_put_number(head, "size", f->entry->identity.size_bytes);
+    olv_json_put_number(head, "size", olv_docket_entry_size(f->entry));
+    if (f->entry->identity.kind == OLV_KIND_DIRECTORY)
+        olv_json_put_number(head, "entries", f->entry->contents.entries);
     olv_json_put_instant(head, "modified", f->entry->identity.modified);
     olv_json_put_name(open, "path", f->path);
     if (*f->trash)

@@ -125,7 +125,7 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
         r->told++;
     } else {
         r->done++;
-        r->done_bytes += e->identity.size_bytes;
+        r->done_bytes += olv_docket_entry_size(e);
     }
 }
 

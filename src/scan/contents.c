@@ -48,7 +48,7 @@ static void on_trouble(void *self, const struct olv_trouble *trouble)
 bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_error *err)
 {
     struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers)};
-    struct olv_scan_visitor visitor = {&s, NULL, visit};
+    struct olv_scan_visitor visitor = {.self = &s, .visit = visit};
     struct olv_observer observer = {&s, NULL, on_trouble, NULL};
     bool ok = s.workers ? olv_scan(&path, 1, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};

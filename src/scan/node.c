@@ -54,10 +54,12 @@ struct node *node_new(struct node *parent, const char *name, size_t len)
     return node;
 }
 
-void node_unref(struct node *node)
+void node_unref(struct node *node, const struct olv_scan_visitor *visitor, unsigned worker)
 {
     while (node && atomic_fetch_sub(&node->references, 1) == 1) {
         struct node *parent = node->parent;
+        if (visitor->leave)
+            visitor->leave(visitor->self, worker, &node->dir);
         if (node->fd >= 0) {
             close(node->fd);
             atomic_fetch_sub(&open_descriptors, 1);

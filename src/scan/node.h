@@ -19,7 +19,8 @@ struct node {
 
 /* A root, or a child (which takes a reference to its parent). NULL without memory. */
 struct node *node_new(struct node *parent, const char *name, size_t len);
-void node_unref(struct node *node);
+/* Gives a reference back; the visitor leaves what nobody refers to any more. */
+void node_unref(struct node *node, const struct olv_scan_visitor *visitor, unsigned worker);
 /* Opens the directory and gives back its claim on the parent's descriptor; -1 with errno. */
 int node_open(struct node *node);
 void node_use_fd(struct node *node);

@@ -19,10 +19,12 @@
 /* A directory being walked. */
 struct olv_scan_dir {
     const void *tag; /* the visitor's own: inherited from the directory above, set in `enter` */
+    void *data; /* the visitor's own: what it set on the entry that this directory was; NULL for a root */
     const struct olv_scan_dir *parent; /* NULL for a root */
     uint64_t serial;                   /* tells directories of this process apart, unlike an address */
     uint32_t depth;                    /* 0 for a root */
     uint32_t root;                     /* which of the roots */
+    bool is_complete;                  /* read to its end */
     size_t name_len;
     const char *name; /* for a root, its absolute path */
 };
@@ -36,6 +38,7 @@ struct olv_scan_entry {
     bool has_stat; /* whether `stat` has been fetched */
     struct olv_stat stat;
     int look_error; /* errno of a look that failed */
+    void *data;     /* of a directory: the visitor's own, for `data` of struct olv_scan_dir */
 };
 
 /* Looks at the entry if that was not done yet. False when it cannot be looked at (errno says why). */
@@ -47,6 +50,9 @@ struct olv_scan_visitor {
     /* Before a directory is read. False: leave it out. May be NULL. */
     bool (*enter)(void *self, unsigned worker, struct olv_scan_dir *dir, int dir_fd);
     void (*visit)(void *self, unsigned worker, struct olv_scan_entry *entry);
+    /* When all that is in a directory has been visited, and left; also for one that was not entered, or only
+     * in part (then it is not complete). For every directory that was visited, once. May be NULL. */
+    void (*leave)(void *self, unsigned worker, struct olv_scan_dir *dir);
 };
 
 /* How many workers a walk will use. */

@@ -134,6 +134,7 @@ static void go_through(struct worker *w, struct node *node, const void *names, s
         entry.kind = name.kind;
         entry.has_stat = false;
         entry.look_error = 0;
+        entry.data = NULL;
         if (entry.kind == OLV_KIND_UNKNOWN && olv_scan_look(&entry))
             entry.kind = entry.stat.kind;
         w->walk->visitor->visit(w->walk->visitor->self, w->number, &entry);
@@ -142,6 +143,8 @@ static void go_through(struct worker *w, struct node *node, const void *names, s
             tell(w, &node->dir, name.name, "looking at it", entry.look_error);
         if (entry.kind == OLV_KIND_DIRECTORY) {
             struct node *child = node_new(node, name.name, name.len);
+            if (child)
+                child->dir.data = entry.data;
             if (!child || !push(&w->stack, (struct task){.node = child}))
                 give_up(w->walk);
         }
@@ -189,6 +192,7 @@ static void read_all(struct worker *w, struct node *node)
             go_through(w, node, w->buffer, (size_t)got);
         give_half(w);
     }
+    node->dir.is_complete = got == 0;
     if (got < 0)
         tell(w, &node->dir, NULL, "reading the directory", errno);
 }
@@ -215,7 +219,7 @@ static void do_task(struct worker *w, struct task task)
     } else {
         do_directory(w, task.node);
     }
-    node_unref(task.node);
+    node_unref(task.node, w->walk->visitor, w->number);
 }
 
 /* ---- the workers ---- */
@@ -244,12 +248,12 @@ static bool wait_for_work(struct worker *w, struct task *out)
     return got;
 }
 
-static void drop_tasks(struct stack *stack)
+static void drop_tasks(struct stack *stack, const struct olv_scan_visitor *visitor, unsigned worker)
 {
     struct task task;
     while (pop(stack, &task)) {
         free(task.names);
-        node_unref(task.node);
+        node_unref(task.node, visitor, worker);
     }
     free(stack->tasks);
 }
@@ -263,7 +267,7 @@ static void work_on(struct worker *w)
             atomic_store(&walk->stop, true);
         if (atomic_load(&walk->stop)) {
             free(task.names);
-            node_unref(task.node);
+            node_unref(task.node, walk->visitor, w->number);
             break;
         }
         do_task(w, task);
@@ -279,7 +283,7 @@ static void *work(void *argument)
     if (!w->buffer)
         give_up(walk);
     work_on(w);
-    drop_tasks(&w->stack);
+    drop_tasks(&w->stack, walk->visitor, w->number);
     olv_text_free(&w->path);
     free(w->buffer);
     pthread_mutex_lock(&walk->mutex);
@@ -336,7 +340,7 @@ static bool push_roots(struct walk *walk, const char *const *roots, size_t count
             return false;
         node->dir.root = (uint32_t)i;
         if (!push(&walk->shared, (struct task){.node = node})) {
-            node_unref(node);
+            node_unref(node, walk->visitor, 0);
             return false;
         }
     }
@@ -356,7 +360,7 @@ bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visi
         wait_for_end(&walk);
     for (unsigned i = 0; ok && i < walk.workers; i++)
         pthread_join(workers[i].thread, NULL);
-    drop_tasks(&walk.shared);
+    drop_tasks(&walk.shared, visitor, 0);
     pthread_cond_destroy(&walk.changed);
     pthread_mutex_destroy(&walk.mutex);
     if (!ok || atomic_load(&walk.out_of_memory))

@@ -338,7 +338,7 @@ bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t
 {
     struct surveyor s = {.survey = survey, .options = options, .observer = observer};
     struct olv_observer between = {&s, on_progress, on_trouble, is_interrupted};
-    struct olv_scan_visitor visitor = {&s, enter, visit};
+    struct olv_scan_visitor visitor = {.self = &s, .enter = enter, .visit = visit};
     unsigned workers = olv_scan_workers();
     bool ok;
     begin(&s);

@@ -1,0 +1,188 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "run/judging.h"
+
+#include "guard/guard.h"
+
+/* An entry of the walk, as the statements of a policy see it. */
+struct tree_subject {
+    struct scan_subject scan; /* first member, and so is the subject in it */
+    struct judge *judge;
+};
+
+static enum olv_truth is_held(struct olv_subject *subject)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_holds *holds = s->judge->judging->options->holds;
+    const char *where = holds && scan_subject_look(subject) ? scan_subject_whole_path(&s->scan) : NULL;
+    if (!holds)
+        return OLV_NO;
+    return where ? holds->is_held(holds->self, where, subject->stat) : OLV_UNKNOWN;
+}
+
+static bool in_respite(struct olv_subject *subject)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_plan_options *options = s->judge->judging->options;
+    const struct olv_scope *scope = s->scan.entry->dir->tag;
+    if (scope->in_respite)
+        return true;
+    return options->respites && olv_respites_include(options->respites, subject->stat, options->as_of,
+                                                     scan_subject_whole_path, &s->scan);
+}
+
+static bool is_in_use(struct olv_subject *subject)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    const struct olv_os_in_use *in_use = s->judge->judging->in_use;
+    return in_use && olv_os_is_in_use(in_use, subject->stat->device, subject->stat->inode);
+}
+
+static const struct olv_subject_facts tree_facts = {
+    scan_subject_look, scan_subject_path, scan_subject_is_open, scan_subject_is_empty, is_held,
+    in_respite,        is_in_use};
+
+/* ---- what all share ---- */
+
+/* What is open now says nothing about another day. */
+static bool asks_for_use(const struct judging *j)
+{
+    enum { SAME_TIME_S = 60 };
+    if (j->options->as_of.s > j->options->now.s + SAME_TIME_S)
+        return false;
+    for (size_t i = 0; i < j->policy->rule_count; i++)
+        for (size_t k = 0; k < j->policy->rules[i].step_count; k++)
+            if (j->policy->rules[i].steps[k].act > OLV_ACT_TELL && !j->policy->rules[i].open_too)
+                return true;
+    return false;
+}
+
+bool judging_begin(struct judging *j, const struct olv_policy *policy, const struct olv_plan_options *options,
+                   const struct olv_observer *observer, struct olv_error *err)
+{
+    *j = (struct judging){.policy = policy, .options = options};
+    for (size_t i = 0; i < policy->rule_count; i++)
+        j->has_directories |= policy->rules[i].has_directories;
+    j->decider = olv_decider_new(policy, options->now, options->as_of);
+    if (!j->decider || !roots_find(&j->roots, policy, observer))
+        return olv_fail_memory(err);
+    if (asks_for_use(j))
+        j->in_use = olv_os_in_use_read();
+    return true;
+}
+
+void judging_end(struct judging *j)
+{
+    olv_decider_free(j->decider);
+    olv_os_in_use_free(j->in_use);
+    roots_free(&j->roots);
+}
+
+bool judge_begin(struct judge *judge, const struct judging *judging)
+{
+    *judge = (struct judge){.judging = judging, .scratch = olv_expr_scratch_new()};
+    return judge->scratch != NULL;
+}
+
+void judge_end(struct judge *judge)
+{
+    olv_expr_scratch_free(judge->scratch);
+    olv_text_free(&judge->path);
+    olv_text_free(&judge->below);
+}
+
+/* ---- directories on the way ---- */
+
+struct directory_subject {
+    struct judge *judge;
+    const struct olv_scan_dir *dir;
+};
+
+static const char *directory_path(void *self)
+{
+    struct directory_subject *s = self;
+    olv_text_clear(&s->judge->below);
+    olv_scan_dir_path(s->dir, &s->judge->below);
+    return s->judge->below.failed ? NULL : s->judge->below.data;
+}
+
+static bool in_spared_tree(const struct olv_scan_dir *dir)
+{
+    const struct olv_scope *above = dir->tag;
+    return above && above->in_respite;
+}
+
+/* Whether this directory was recovered a short while ago, and so all that is in it. */
+static bool is_spared_tree(struct judge *judge, const struct olv_scan_dir *dir, const struct olv_stat *stat)
+{
+    const struct olv_plan_options *options = judge->judging->options;
+    return options->respites && !in_spared_tree(dir) &&
+           olv_respites_include(options->respites, stat, options->as_of, directory_path,
+                                &(struct directory_subject){judge, dir});
+}
+
+bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd)
+{
+    const struct judging *j = judge->judging;
+    const struct root_place *place;
+    struct olv_stat stat;
+    if (!olv_os_stat(dir_fd, "", &stat) || olv_guard_is_own(j->options->guard, stat.device, stat.inode))
+        return false;
+    if (dir->depth == 0 || j->roots.has_nested[dir->root]) {
+        olv_text_clear(&judge->below);
+        olv_scan_dir_path(dir, &judge->below);
+        place = roots_place(&j->roots, dir->root, olv_text_string(&judge->below));
+        if (place)
+            dir->tag = in_spared_tree(dir) ? place->scope->spared : place->scope;
+    }
+    if (is_spared_tree(judge, dir, &stat))
+        dir->tag = ((const struct olv_scope *)dir->tag)->spared;
+    return true;
+}
+
+/* ---- verdicts ---- */
+
+struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry)
+{
+    struct tree_subject s = {.judge = judge};
+    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    return olv_decide(judge->judging->decider, entry->dir->tag, entry->dir->depth + 1, &s.scan.subject,
+                      judge->scratch);
+}
+
+struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entry)
+{
+    struct tree_subject s = {.judge = judge};
+    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    return (struct judged_entry){.is_held = is_held(&s.scan.subject) != OLV_NO,
+                                 .in_respite = in_respite(&s.scan.subject),
+                                 .is_in_use = is_in_use(&s.scan.subject)};
+}
+
+struct judged_directory judge_directory(struct judge *judge, struct olv_scan_entry *entry)
+{
+    const struct judging *j = judge->judging;
+    const struct olv_scope *scope = entry->dir->tag;
+    struct judged_directory out = {.reason = OLV_NOT_OWNED};
+    struct tree_subject s = {.judge = judge};
+    enum olv_reason ignored;
+    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    for (uint32_t i = 0; out.reason == OLV_NOT_OWNED && i < scope->count; i++) {
+        enum olv_truth answer = olv_decider_fits(j->decider, &scope->rules[i], entry->dir->depth + 1,
+                                                 &s.scan.subject, judge->scratch);
+        out.rule = scope->rules[i].rule;
+        if (answer != OLV_NO)
+            out.reason = answer == OLV_YES ? OLV_DUE : OLV_UNDECIDED;
+    }
+    if (out.reason == OLV_NOT_OWNED)
+        return out;
+    if (!scan_subject_look(&s.scan.subject)) {
+        out.reason = OLV_GONE;
+        return out;
+    }
+    out.is_held = is_held(&s.scan.subject) != OLV_NO;
+    out.in_respite = in_respite(&s.scan.subject);
+    if (j->policy->rules[out.rule].clock == OLV_CLOCK_NAME)
+        out.has_own_start =
+            olv_decider_start(j->decider, out.rule, &s.scan.subject, &out.own_start, &ignored);
+    return out;
+}

@@ -1,0 +1,198 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Rules about directories: as old as the youngest entry within, spared by what is in them, gone as one. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* Old dives, each a directory: 2019 all old, 2020 with one young file, 2021 empty, 2022 with an old tree in
+ * it. */
+static int setup(void **state)
+{
+    const struct sandbox *s;
+    struct outcome o;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    o = shell(s, "mkdir -p dives/2019/raw dives/2020 dives/2021 dives/2022/a/b/c dives/other; echo 12345 "
+                 ">dives/2019/a.wav; "
+                 "echo 1 >dives/2019/raw/b.wav; echo x >dives/2020/old.wav; echo x >dives/2020/young.wav; "
+                 "echo y >dives/2022/a/b/c/deep.wav; "
+                 "echo z >dives/other/o.wav; find dives -depth -exec touch -h -d '200 days ago' {} +; touch "
+                 "dives/2020/young.wav");
+    assert_status(&o, 0);
+    outcome_free(&o);
+    return 0;
+}
+
+static void write_policy(const struct sandbox *s, const char *rules)
+{
+    char text[3000];
+    size_t used = (size_t)snprintf(text, sizeof text, "olvido: 1\nlimits: { files: 1000 }\nrules:\n");
+    for (; *rules && used + 200 < sizeof text; rules++)
+        used += (size_t)(*rules == '@' ? snprintf(text + used, 200, "%s/dives", s->path)
+                                       : snprintf(text + used, 2, "%c", *rules));
+    overwrite(s, "policy.yaml", text, strlen(text));
+}
+
+#define DIVES                                                                                                \
+    "  - { name: dives, under: @, where: 'kind = directory and name like \"20??\"', steps: [ { after: 100 "  \
+    "days, do: discard } ] }\n"
+
+static struct outcome enforce(const struct sandbox *s, int status)
+{
+    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, status);
+    return o;
+}
+
+static void a_directory_goes_as_one_item_and_comes_back_whole(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, DIVES);
+    o = enforce(s, 0);
+    assert_contains(o.out, "3 discarded");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 3);
+    assert_true(exists(s, "data/Trash/files/2019/raw/b.wav"));
+    assert_true(exists(s, "data/Trash/files/2022/a/b/c/deep.wav"));
+    assert_true(exists(s, "dives/2020/old.wav")); /* as young as its youngest */
+    assert_true(exists(s, "dives/other/o.wav"));
+    outcome_free(&o);
+    o = shell(s, "cut -d ' ' -f 3 data/Trash/directorysizes | sort | tr '\\n' ' '; $O trash show; $O recover "
+                 "dives/2019; cat dives/2019/a.wav; "
+                 "cut -d ' ' -f 3 data/Trash/directorysizes | sort | tr '\\n' ' '");
+    assert_contains(o.out, "2019 2021 2022 ");
+    assert_contains(o.out, "directory");
+    assert_contains(o.out, "12345\n2021 2022 ");
+    outcome_free(&o);
+}
+
+static void what_is_inside_may_spare_it(void **state)
+{
+    static const struct {
+        const char *rules, *left;
+    } cases[] = {
+        {"  - { name: keep, under: @/2019/raw, steps: [ { after: 0 days, do: keep } ] }\n" DIVES,
+         "dives/2019/a.wav"},
+        {"  - { name: other, under: @, where: 'name = \"deep.wav\"', steps: [ { after: 10 years, do: tell } "
+         "] }\n" DIVES,
+         "dives/2022/a/b/c/deep.wav"},
+    };
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        struct outcome o;
+        write_policy(s, cases[i].rules);
+        o = enforce(s, 0);
+        assert_contains(o.out, "spared: for what is in it");
+        assert_true(exists(s, cases[i].left));
+        outcome_free(&o);
+        o = olvido(s, "recover", "dives", NULL);
+        outcome_free(&o);
+        o = shell(s, "rm state/respites; find dives -depth -exec touch -h -d '200 days ago' {} +; touch "
+                     "dives/2020/young.wav");
+        outcome_free(&o);
+    }
+}
+
+static void an_open_file_inside_spares_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, DIVES);
+    o = shell(s, "exec 9>>dives/2022/a/b/c/deep.wav; find dives -depth -exec touch -h -d '200 days ago' {} "
+                 "+; $O --policy policy.yaml enforce --yes");
+    assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
+    outcome_free(&o);
+}
+
+static void the_outermost_that_is_due_goes_and_takes_the_rest_along(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "  - { name: all, under: @, where: 'kind in (file, directory)', steps: [ { after: 100 "
+                    "days, do: discard } ] }\n");
+    o = enforce(s, 0);
+    assert_contains(o.out, "5 discarded"); /* 2019, 2021, 2022, other; and of 2020 the old file */
+    assert_false(exists(s, "dives/2022"));
+    assert_true(exists(s, "dives/2020/young.wav"));
+    assert_false(exists(s, "dives/2020/old.wav"));
+    outcome_free(&o);
+    o = olvido(s, "audit", "verify", NULL);
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void something_that_changed_inside_keeps_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, DIVES);
+    o = olvido_on_terminal(s, 100, "!echo new >>dives/2022/a/b/c/deep.wav\nyes\n", "--policy", "policy.yaml",
+                           "enforce", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "2 discarded");
+    assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
+    outcome_free(&o);
+    o = olvido(s, "audit", "show", "--result", "left", NULL);
+    assert_contains(o.out, "something in it changed since it was judged");
+    outcome_free(&o);
+}
+
+static void empty_directories_can_be_named(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "  - { name: empties, under: @, where: 'kind = directory and empty', steps: [ { after: "
+                    "100 days, do: discard } ] }\n");
+    o = enforce(s, 0);
+    assert_contains(o.out, "1 discarded");
+    assert_false(exists(s, "dives/2021"));
+    outcome_free(&o);
+}
+
+static void mounts_and_unreadable_places_inside_spare_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    write_policy(s, DIVES);
+    o = shell(s, "unshare -m sh -c 'mount -t tmpfs tmpfs dives/2022/a/b; mount -t tmpfs tmpfs dives/2021; "
+                 "$OLVIDO --state state --policy policy.yaml enforce --yes'");
+    assert_contains(o.out, "1 discarded");
+    assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
+    assert_true(exists(s, "dives/2021"));
+    outcome_free(&o);
+}
+
+static void olvidos_own_places_inside_spare_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, DIVES);
+    o = shell(s, "$O audit show; mkdir -p dives/2019/state; $OLVIDO --state dives/2019/state --policy "
+                 "policy.yaml enforce --yes");
+    assert_true(exists(s, "dives/2019/state"));
+    assert_true(exists(s, "dives/2019/a.wav"));
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_directory_goes_as_one_item_and_comes_back_whole),
+        TEST(what_is_inside_may_spare_it),
+        TEST(an_open_file_inside_spares_it),
+        TEST(the_outermost_that_is_due_goes_and_takes_the_rest_along),
+        TEST(something_that_changed_inside_keeps_it),
+        TEST(empty_directories_can_be_named),
+        TEST(mounts_and_unreadable_places_inside_spare_it),
+        TEST(olvidos_own_places_inside_spare_it),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
