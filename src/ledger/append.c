@@ -153,8 +153,10 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     ok = l->key && (l->hasher || olv_fail_memory(err)) && open_existing(l, err);
     if (keys >= 0)
         close(keys);
-    if (ok)
+    if (ok) {
+        *err = (struct olv_error){0}; /* what was looked for in vain on the way */
         return l;
+    }
     olv_ledger_close(l);
     return NULL;
 }

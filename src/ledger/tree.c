@@ -58,11 +58,12 @@ static uint64_t entries(uint64_t size, unsigned level)
     return size >> (8 * level);
 }
 
-void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE])
+/* Adds an entry of this level, and what it completes above it. */
+static void add_at(struct tree *tree, unsigned level, const uint8_t entry[OLV_SHA256_SIZE])
 {
     uint8_t hash[OLV_SHA256_SIZE];
-    memcpy(hash, leaf, sizeof hash);
-    for (unsigned level = 0; level < TREE_LEVELS; level++) {
+    memcpy(hash, entry, sizeof hash);
+    for (; level < TREE_LEVELS; level++) {
         unsigned at = (unsigned)(entries(tree->size, level) % TILE_WIDTH);
         memcpy(tree->edge[level][at], hash, sizeof hash);
         if (tree->keeps)
@@ -71,7 +72,24 @@ void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE])
             break;
         perfect_root(tree->hasher, tree->edge[level], TILE_WIDTH, hash);
     }
+}
+
+void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE])
+{
+    add_at(tree, 0, leaf);
     tree->size++;
+}
+
+void tree_tile_root(struct olv_hasher *hasher, const uint8_t (*hashes)[OLV_SHA256_SIZE],
+                    uint8_t out[OLV_SHA256_SIZE])
+{
+    perfect_root(hasher, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)hashes, TILE_WIDTH, out);
+}
+
+void tree_add_tile(struct tree *tree, const uint8_t root[OLV_SHA256_SIZE])
+{
+    add_at(tree, 1, root);
+    tree->size += TILE_WIDTH;
 }
 
 void tree_root(const struct tree *tree, uint8_t out[OLV_SHA256_SIZE])

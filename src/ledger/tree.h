@@ -24,6 +24,12 @@ void tree_leaf_hash(struct olv_hasher *hasher, const void *bytes, size_t len, ui
 /* An empty tree; with `keeps` what is added can be written. */
 void tree_begin(struct tree *tree, struct olv_hasher *hasher, bool keeps);
 void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE]);
+/* The root of a full tile of 256 hashes. */
+void tree_tile_root(struct olv_hasher *hasher, const uint8_t (*hashes)[OLV_SHA256_SIZE],
+                    uint8_t out[OLV_SHA256_SIZE]);
+/* Adds 256 leaves at once, by the root of their tile; the tree has a multiple of 256 before, and keeps
+ * nothing. */
+void tree_add_tile(struct tree *tree, const uint8_t root[OLV_SHA256_SIZE]);
 /* The root of all leaves; of none, the digest of nothing. */
 void tree_root(const struct tree *tree, uint8_t out[OLV_SHA256_SIZE]);
 void tree_end(struct tree *tree);

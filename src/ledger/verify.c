@@ -3,11 +3,9 @@
  * its line. So the first line that differs from its stored hash is the first that was touched, and comparing
  * it with its neighbours' hashes tells how. The docket segments are compared with the intents that commit to
  * them. */
-#include "ledger/files.h"
+#include "ledger/sweep.h"
 
-#include "olvido/json.h"
 #include "olvido/ledger.h"
-#include "os/durable.h"
 #include "os/private.h"
 
 #include <errno.h>
@@ -19,7 +17,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-enum { LARGEST_SEGMENT_FILE = 64 << 20, TELL_EVERY = 16384 };
+enum { TELL_EVERY = 16384 };
 
 struct verifying {
     int state, dir; /* descriptors */
@@ -75,54 +73,15 @@ static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, 
         found(v, OLV_LEDGER_ALTERED, number, file, at, "this line is not what was written");
 }
 
-/* Whether what is open in the line is what its head sealed. */
-static bool is_sealed(struct verifying *v, const char *line, struct line_parts parts)
-{
-    static const char member[] = "\"sealed\":\"";
-    uint8_t digest[OLV_SHA256_SIZE];
-    char hex[OLV_HEX_SIZE];
-    const char *sealed = strstr(line, member);
-    if (!parts.open) {
-        v->report->removed_names += sealed != NULL;
-        return true;
-    }
-    olv_sha256(v->hasher, parts.open, parts.open_len, digest);
-    olv_hex(digest, sizeof digest, hex);
-    return sealed && sealed < parts.open && strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
-}
-
-/* ---- docket segments ---- */
-
-static bool digest_of_segment(struct verifying *v, const char *run, uint64_t batch, char hex[OLV_HEX_SIZE])
-{
-    char path[128];
-    uint8_t digest[OLV_SHA256_SIZE];
-    struct olv_error ignored = {0};
-    snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
-    if (!olv_read_file(v->state, path, LARGEST_SEGMENT_FILE, &v->segment, &ignored))
-        return false;
-    olv_sha256(v->hasher, olv_text_string(&v->segment), v->segment.len, digest);
-    olv_hex(digest, sizeof digest, hex);
-    return true;
-}
-
 static void check_intent(struct verifying *v, const char *line, size_t len, const char *file, uint64_t at)
 {
-    json_t *json = strstr(line, "\"kind\":\"intent\"") ? json_loadb(line, len, 0, NULL) : NULL;
-    const char *run = json_string_value(json_object_get(json, "run"));
-    const char *segment = json_string_value(json_object_get(json, "segment"));
-    uint64_t batch = olv_json_get_number(json, "batch");
-    char hex[OLV_HEX_SIZE];
-    if (run && segment && !strchr(run, '/')) {
-        v->report->segments++;
-        if (!digest_of_segment(v, run, batch, hex))
-            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at,
-                  "the docket of run %s, batch %llu is missing", run, (unsigned long long)batch);
-        else if (strcmp(hex, segment) != 0)
-            found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at,
-                  "the docket of run %s, batch %llu was altered", run, (unsigned long long)batch);
-    }
-    json_decref(json);
+    char where[128];
+    enum docket_finding docket = docket_of_line(v->state, v->hasher, &v->segment, line, len, where);
+    v->report->segments += docket != DOCKET_NONE;
+    if (docket == DOCKET_MISSING)
+        found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of %s is missing", where);
+    if (docket == DOCKET_ALTERED)
+        found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of %s was altered", where);
 }
 
 /* ---- lines ---- */
@@ -146,13 +105,14 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
     struct line_parts parts = line_split(line, len);
     uint64_t number = v->report->lines;
     uint8_t leaf[OLV_SHA256_SIZE], next[OLV_SHA256_SIZE];
+    bool has_lost_name;
     line_leaf(v->hasher, line, parts, leaf);
     if (number < v->report->covered && !is_stored(v, number, leaf)) {
         bool has_next = peek_leaf(v, r, next);
         classify(v, number, leaf, has_next ? next : NULL, file, at);
         return;
     }
-    if (!is_sealed(v, line, parts)) {
+    if (!line_is_sealed(v->hasher, line, parts, &has_lost_name)) {
         found(v, OLV_LEDGER_ALTERED, number, file, at, "the names in this line are not those that it sealed");
         return;
     }
@@ -161,8 +121,30 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
               "this line stands behind the last checkpoint, and no run is open");
         return;
     }
+    v->report->removed_names += has_lost_name;
     check_intent(v, line, len, file, at);
     v->report->lines++;
+}
+
+static void tell(void *self, uint64_t line)
+{
+    struct verifying *v = self;
+    olv_observe_progress(v->observer, (struct olv_progress){"verifying", line, 0, v->report->covered});
+}
+
+/* The quick look at a whole segment, with all cores. */
+static bool is_swept(struct verifying *v, uint64_t first)
+{
+    struct sweep sweep = {.state = v->state,
+                          .dir = v->dir,
+                          .hashes = (const uint8_t(*)[OLV_SHA256_SIZE])v->hashes,
+                          .covered = v->report->covered,
+                          .allows_more = v->report->is_open};
+    if (!sweep_segment(&sweep, first, &v->report->lines, tell, v))
+        return false;
+    v->report->removed_names += sweep.removed_names;
+    v->report->segments += sweep.segments;
+    return true;
 }
 
 static bool check_file(struct verifying *v, uint64_t first, struct olv_error *err)
@@ -178,6 +160,8 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
         found(v, OLV_LEDGER_REMOVED, v->report->lines, file, 1, "the lines before this file are gone");
         return true;
     }
+    if (is_swept(v, first))
+        return true;
     if (!line_reader_open(&r, v->dir, name, err))
         return false;
     while (v->report->fault == OLV_LEDGER_SOUND && (line = line_reader_next(&r, &len, &is_torn, err))) {
@@ -235,27 +219,33 @@ static bool load_hashes(struct verifying *v, struct olv_error *err)
     return true;
 }
 
-static void check_root(struct verifying *v)
+static bool check_root(struct verifying *v, struct olv_error *err)
 {
-    struct tree *tree = malloc(sizeof *tree);
     uint8_t root[OLV_SHA256_SIZE];
-    if (!tree)
-        return;
-    tree_begin(tree, v->hasher, false);
-    for (uint64_t i = 0; i < v->hash_count; i++)
-        tree_add(tree, v->hashes[i]);
-    tree_root(tree, root);
+    if (!sweep_root((const uint8_t(*)[OLV_SHA256_SIZE])v->hashes, v->hash_count, root))
+        return olv_fail_memory(err);
     if (v->hash_count != v->checkpoint.size || memcmp(root, v->checkpoint.root, sizeof root) != 0)
         found(v, OLV_LEDGER_HASHES, 0, "ledger/hashes-0", 0,
               "the stored hashes are not those that the checkpoint signs");
-    tree_end(tree);
-    free(tree);
+    return true;
+}
+
+static bool has_lines(const struct verifying *v)
+{
+    struct olv_error ignored = {0};
+    uint64_t *firsts = NULL;
+    size_t count = 1;
+    ledger_segments(v->dir, &firsts, &count, &ignored);
+    free(firsts);
+    return count > 0;
 }
 
 static bool check_checkpoint(struct verifying *v, struct olv_error *err)
 {
     struct olv_ledger_report *report = v->report;
     if (!checkpoint_read(v->dir, v->key, &v->checkpoint, err)) {
+        if (err->sys == ENOENT && !has_lines(v))
+            return olv_error_as(err, OLV_STATE); /* it was never begun */
         found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);
         *err = (struct olv_error){0};
         return true;
@@ -263,10 +253,7 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
     report->covered = v->checkpoint.size;
     snprintf(report->origin, sizeof report->origin, "%s", olv_key_origin(v->key));
     olv_hex(v->checkpoint.root, OLV_SHA256_SIZE, report->root);
-    if (!load_hashes(v, err))
-        return false;
-    check_root(v);
-    return true;
+    return load_hashes(v, err) && check_root(v, err);
 }
 
 static bool open_all(struct verifying *v, const char *state, struct olv_error *err)

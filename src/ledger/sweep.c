@@ -1,0 +1,280 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The segment is read in pieces of whole lines; each piece is cut into one part for every core. Counting
+ * newlines tells every part the number of its first line, and costs next to nothing beside the hashing. */
+#include "ledger/sweep.h"
+
+#include "olvido/json.h"
+#include "os/durable.h"
+#include "os/os.h"
+
+#include <fcntl.h>
+#include <pthread.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { PIECE = 8 << 20, MOST_WORKERS = 32, LARGEST_DOCKET = 64 << 20 };
+
+bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_parts parts, bool *has_lost_name)
+{
+    static const char member[] = "\"sealed\":\"";
+    uint8_t digest[OLV_SHA256_SIZE];
+    char hex[OLV_HEX_SIZE];
+    const char *sealed = strstr(line, member);
+    *has_lost_name = !parts.open && sealed;
+    if (!parts.open)
+        return true;
+    olv_sha256(hasher, parts.open, parts.open_len, digest);
+    olv_hex(digest, sizeof digest, hex);
+    return sealed && sealed < parts.open && strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
+}
+
+enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct olv_text *scratch,
+                                   const char *line, size_t len, char where[128])
+{
+    json_t *json = strstr(line, "\"kind\":\"intent\"") ? json_loadb(line, len, 0, NULL) : NULL;
+    const char *run = json_string_value(json_object_get(json, "run"));
+    const char *digest = json_string_value(json_object_get(json, "segment"));
+    uint64_t batch = olv_json_get_number(json, "batch");
+    enum docket_finding finding = DOCKET_NONE;
+    struct olv_error ignored = {0};
+    uint8_t bytes[OLV_SHA256_SIZE];
+    char path[128], hex[OLV_HEX_SIZE];
+    if (run && digest && !strchr(run, '/')) {
+        snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
+        snprintf(where, 128, "run %.64s, batch %llu", run, (unsigned long long)batch);
+        finding = DOCKET_MISSING;
+        if (olv_read_file(state, path, LARGEST_DOCKET, scratch, &ignored)) {
+            olv_sha256(hasher, olv_text_string(scratch), scratch->len, bytes);
+            olv_hex(bytes, sizeof bytes, hex);
+            finding = strcmp(hex, digest) == 0 ? DOCKET_SOUND : DOCKET_ALTERED;
+        }
+    }
+    json_decref(json);
+    return finding;
+}
+
+/* ---- one part ---- */
+
+struct part {
+    struct sweep *sweep;
+    char *from, *to; /* whole lines */
+    uint64_t number; /* of the first */
+    uint64_t removed_names, segments;
+    bool is_sound;
+    struct olv_hasher *hasher;
+    struct olv_text scratch;
+    pthread_t thread;
+};
+
+static bool check_line(struct part *p, const char *line, size_t len)
+{
+    const struct sweep *s = p->sweep;
+    struct line_parts parts = line_split(line, len);
+    uint8_t leaf[OLV_SHA256_SIZE];
+    enum docket_finding docket;
+    bool has_lost_name;
+    char where[128];
+    if (p->number < s->covered) {
+        line_leaf(p->hasher, line, parts, leaf);
+        if (memcmp(s->hashes[p->number], leaf, sizeof leaf) != 0)
+            return false;
+    } else if (!s->allows_more) {
+        return false;
+    }
+    if (!line_is_sealed(p->hasher, line, parts, &has_lost_name))
+        return false;
+    p->removed_names += has_lost_name;
+    if (parts.open) /* an intent has nothing to seal */
+        return true;
+    docket = docket_of_line(s->state, p->hasher, &p->scratch, line, len, where);
+    p->segments += docket != DOCKET_NONE;
+    return docket == DOCKET_NONE || docket == DOCKET_SOUND;
+}
+
+static void *check_part(void *argument)
+{
+    struct part *p = argument;
+    char *line = p->from;
+    p->is_sound = true;
+    while (p->is_sound && line < p->to) {
+        char *stop = memchr(line, '\n', (size_t)(p->to - line));
+        *stop = '\0'; /* there is one: parts end with it */
+        p->is_sound = check_line(p, line, (size_t)(stop - line));
+        p->number++;
+        line = stop + 1;
+    }
+    return NULL;
+}
+
+static uint64_t count_lines(const char *from, const char *to)
+{
+    uint64_t count = 0;
+    while (from < to && (from = memchr(from, '\n', (size_t)(to - from)))) {
+        count++;
+        from++;
+    }
+    return count;
+}
+
+/* Cuts the piece into parts at newlines, and has them checked side by side. */
+static bool check_piece(struct part *parts, unsigned workers, char *from, char *to, uint64_t *number)
+{
+    char *at = from;
+    unsigned started = 0;
+    bool is_sound = true;
+    for (unsigned i = 0; i < workers; i++) {
+        char *end = i + 1 == workers ? to : from + (size_t)(to - from) * (i + 1) / workers;
+        if (end < at)
+            end = at;
+        while (end < to && end > from && end[-1] != '\n')
+            end++;
+        parts[i].from = at;
+        parts[i].to = end;
+        parts[i].number = *number;
+        *number += count_lines(at, end);
+        at = end;
+    }
+    for (; started + 1 < workers; started++)
+        if (pthread_create(&parts[started].thread, NULL, check_part, &parts[started]) != 0)
+            break;
+    for (unsigned i = started; i < workers; i++)
+        check_part(&parts[i]);
+    for (unsigned i = 0; i < started; i++)
+        pthread_join(parts[i].thread, NULL);
+    for (unsigned i = 0; i < workers; i++)
+        is_sound = is_sound && parts[i].is_sound;
+    return is_sound;
+}
+
+/* ---- a segment ---- */
+
+static unsigned worker_count(void)
+{
+    unsigned cpus = olv_os_cpus();
+    return cpus < MOST_WORKERS ? cpus : MOST_WORKERS;
+}
+
+/* Fills the buffer; the bytes of a line that is not whole yet are at its front already. */
+static ssize_t fill(int fd, char *buffer, size_t have)
+{
+    size_t len = have;
+    ssize_t got = 1;
+    while (len < PIECE && (got = read(fd, buffer + len, PIECE - len)) > 0)
+        len += (size_t)got;
+    return got < 0 ? -1 : (ssize_t)len;
+}
+
+static char *last_line_end(char *buffer, size_t len)
+{
+    while (len > 0 && buffer[len - 1] != '\n')
+        len--;
+    return buffer + len;
+}
+
+static bool check_file(struct part *parts, unsigned workers, int fd, char *buffer, uint64_t *number,
+                       void (*tell)(void *self, uint64_t line), void *self)
+{
+    size_t have = 0;
+    ssize_t len;
+    while ((len = fill(fd, buffer, have)) > 0) {
+        char *end = last_line_end(buffer, (size_t)len);
+        if (end == buffer || !check_piece(parts, workers, buffer, end, number))
+            return false; /* a line without an end, a line longer than a piece, or one that is not sound */
+        have = (size_t)(buffer + len - end);
+        memmove(buffer, end, have);
+        tell(self, *number);
+    }
+    return len == 0;
+}
+
+bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell)(void *self, uint64_t line),
+                   void *self)
+{
+    struct part parts[MOST_WORKERS] = {{0}};
+    unsigned workers = worker_count();
+    char name[LEDGER_NAME_SIZE], *buffer = malloc(PIECE);
+    uint64_t number = first, removed = 0, segments = 0;
+    bool is_sound = buffer != NULL;
+    int fd;
+    ledger_segment_name(first, name);
+    fd = openat(s->dir, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    for (unsigned i = 0; i < workers; i++) {
+        parts[i].sweep = s;
+        parts[i].hasher = olv_hasher_new();
+        is_sound = is_sound && parts[i].hasher;
+    }
+    is_sound = is_sound && fd >= 0 && check_file(parts, workers, fd, buffer, &number, tell, self);
+    for (unsigned i = 0; i < workers; i++) {
+        removed += parts[i].removed_names;
+        segments += parts[i].segments;
+        olv_hasher_free(parts[i].hasher);
+        olv_text_free(&parts[i].scratch);
+    }
+    if (fd >= 0)
+        close(fd);
+    free(buffer);
+    if (!is_sound)
+        return false;
+    *lines += number - first;
+    s->removed_names += removed;
+    s->segments += segments;
+    return true;
+}
+
+/* ---- the root ---- */
+
+struct tiles {
+    const uint8_t (*hashes)[OLV_SHA256_SIZE];
+    uint8_t (*roots)[OLV_SHA256_SIZE]; /* one for each full tile */
+    uint64_t from, to;                 /* tiles of this worker */
+    bool ok;
+    pthread_t thread;
+};
+
+static void *fold_tiles(void *argument)
+{
+    struct tiles *t = argument;
+    struct olv_hasher *hasher = olv_hasher_new();
+    t->ok = hasher != NULL;
+    for (uint64_t i = t->from; t->ok && i < t->to; i++)
+        tree_tile_root(hasher, t->hashes + i * TILE_WIDTH, t->roots[i]);
+    olv_hasher_free(hasher);
+    return NULL;
+}
+
+bool sweep_root(const uint8_t (*hashes)[OLV_SHA256_SIZE], uint64_t count, uint8_t out[OLV_SHA256_SIZE])
+{
+    struct tiles work[MOST_WORKERS] = {{0}};
+    unsigned workers = worker_count(), started = 0;
+    uint64_t tiles = count / TILE_WIDTH;
+    uint8_t(*roots)[OLV_SHA256_SIZE] = malloc((size_t)(tiles + 1) * OLV_SHA256_SIZE);
+    struct tree *tree = malloc(sizeof *tree);
+    struct olv_hasher *hasher = olv_hasher_new();
+    bool ok = roots && tree && hasher;
+    for (unsigned i = 0; ok && i < workers; i++)
+        work[i] = (struct tiles){hashes, roots, tiles * i / workers, tiles * (i + 1) / workers, false, 0};
+    for (; ok && started + 1 < workers; started++)
+        if (pthread_create(&work[started].thread, NULL, fold_tiles, &work[started]) != 0)
+            break;
+    for (unsigned i = started; ok && i < workers; i++)
+        fold_tiles(&work[i]);
+    for (unsigned i = 0; i < started; i++)
+        pthread_join(work[i].thread, NULL);
+    for (unsigned i = 0; ok && i < workers; i++)
+        ok = work[i].ok;
+    if (ok) {
+        tree_begin(tree, hasher, false);
+        for (uint64_t i = 0; i < tiles; i++)
+            tree_add_tile(tree, roots[i]);
+        for (uint64_t i = tiles * TILE_WIDTH; i < count; i++)
+            tree_add(tree, hashes[i]);
+        tree_root(tree, out);
+        tree_end(tree);
+    }
+    olv_hasher_free(hasher);
+    free(tree);
+    free(roots);
+    return ok;
+}
