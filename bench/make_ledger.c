@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* make_ledger STATE LINES DIRECTORIES: a ledger of one run with LINES outcomes, as `enforce` writes them, in
- * batches with a checkpoint every so often. Written through the library itself, for its format is what is measured. */
+ * batches with a checkpoint every so often. Written through the library itself, for its format is what is
+ * measured. */
 #include "ledger/ledger.h"
 
 #include <fcntl.h>
@@ -13,12 +14,14 @@ enum { CHECKPOINT_EVERY = 50000 };
 static void add(struct olv_ledger *ledger, unsigned long i, unsigned long directories)
 {
     char path[160], name[64];
-    struct olv_docket_entry e = {.number = (uint32_t)(i % 4096), .step = 1, .rule_name = "gauge-readings", .act = OLV_ACT_DISCARD};
+    struct olv_docket_entry e = {
+        .number = (uint32_t)(i % 4096), .step = 1, .rule_name = "gauge-readings", .act = OLV_ACT_DISCARD};
     e.identity.size_bytes = i % 100000;
     e.identity.modified = (struct olv_instant){1700000000 + (int64_t)i, 123456789};
     e.due = e.identity.modified;
     snprintf(name, sizeof name, "gauge-%07lu.csv", i);
-    snprintf(path, sizeof path, "/srv/tides/readings/day-%04lu/%s", i * directories / 1000000 % directories, name);
+    snprintf(path, sizeof path, "/srv/tides/readings/day-%04lu/%s", i * directories / 1000000 % directories,
+             name);
     olv_ledger_outcome(ledger, &(struct olv_outcome_facts){.run = "20261123-1405-abcd",
                                                            .batch = i / 4096 + 1,
                                                            .entry = &e,

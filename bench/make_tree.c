@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* make_tree DIR DIRECTORIES FILES: a tree of gauge readings, FILES in each of DIRECTORIES, with sizes of 0 to
- * 99 bytes and ages of 0 to 999 days. Names are unique in the whole tree. */
+/* make_tree DIR DIRECTORIES FILES [SAME]: a tree of gauge readings, FILES in each of DIRECTORIES, with sizes
+ * of 0 to 99 bytes and ages of 0 to 999 days. Names are unique in the whole tree; with SAME they repeat in
+ * every directory.
+ */
 #include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -39,11 +41,11 @@ int main(int argc, char **argv)
     for (unsigned long d = 0; d < directories; d++) {
         char path[4096];
         int fd;
-        snprintf(path, sizeof path, "%s/day-%04lu", argv[1], d);
+        snprintf(path, sizeof path, "%s/day-%06lu", argv[1], d);
         if (mkdir(path, 0755) < 0 || (fd = open(path, O_RDONLY | O_DIRECTORY)) < 0)
             return 1;
         for (unsigned long f = 0; f < files; f++)
-            if (make_file(fd, d * files + f, now))
+            if (make_file(fd, argc > 4 ? f : d * files + f, now))
                 return 1;
         close(fd);
     }

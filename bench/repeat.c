@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* repeat TIMES COMMAND...: runs the command so often, one after the other, for what is too short to be measured. */
+/* repeat TIMES COMMAND...: runs the command so often, one after the other, for what is too short to be
+ * measured. */
 #include <spawn.h>
 #include <stdlib.h>
 #include <sys/wait.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A thin face on libcrypto. Most of what is hashed here is a few hundred bytes long, and then libcrypto's general
- * interface (EVP) costs a third more than the hashing itself; so this uses its SHA-256 functions directly, which
- * are marked as deprecated in its version 3 for being less general, and nothing else. */
+/* A thin face on libcrypto. Most of what is hashed here is a few hundred bytes long, and then libcrypto's
+ * general interface (EVP) costs a third more than the hashing itself; so this uses its SHA-256 functions
+ * directly, which are marked as deprecated in its version 3 for being less general, and nothing else. */
 #define OPENSSL_SUPPRESS_DEPRECATED
 #include "base/digest.h"
 

@@ -10,6 +10,7 @@
 #include <locale.h>
 #include <signal.h>
 #include <string.h>
+#include <sys/resource.h>
 #include <unistd.h>
 
 /* A file opened later must never get the number of a standard stream that came closed: what is written to the
@@ -37,6 +38,18 @@ static enum cli_status finish_output(const struct cli *cli, enum cli_status stat
     return cli_worse(status, STATUS_SOME_FAILED);
 }
 
+/* A run keeps the directories that it touched open; the system's soft limit is often made for programs that
+ * would be confused by more. */
+static void allow_many_descriptors(void)
+{
+    enum { ENOUGH = 16384 };
+    struct rlimit limit;
+    if (getrlimit(RLIMIT_NOFILE, &limit) < 0 || limit.rlim_cur >= ENOUGH)
+        return;
+    limit.rlim_cur = limit.rlim_max < ENOUGH ? limit.rlim_max : ENOUGH;
+    setrlimit(RLIMIT_NOFILE, &limit);
+}
+
 static enum cli_status run(struct cli *cli)
 {
     enum cli_status status;
@@ -50,6 +63,7 @@ static enum cli_status run(struct cli *cli)
         cli->argument_count = 0;
         return cmd_help.run(cli);
     }
+    allow_many_descriptors();
     if (!watch_begin(cli))
         return STATUS_SOME_FAILED;
     status = cli->command->run(cli);

@@ -48,7 +48,7 @@ static bool sync_touched(struct olv_run *run, struct olv_error *err)
 static bool note_touched(struct olv_run *run, struct olv_error *err)
 {
     int fd;
-    if (run->touched_count == TOUCHED_DIRECTORIES && !sync_touched(run, err))
+    if (run->touched_count >= run->touched_most && !sync_touched(run, err))
         return false;
     fd = fcntl(run->context.source.fd, F_DUPFD_CLOEXEC, 3);
     if (fd < 0)

@@ -8,6 +8,7 @@
 
 #include <stdio.h>
 #include <stdlib.h>
+#include <sys/resource.h>
 #include <unistd.h>
 
 static bool make_id(struct olv_run *run)
@@ -57,6 +58,16 @@ bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool 
                                                                            : olv_error_as(err, OLV_STATE);
 }
 
+/* Half of the descriptors that this process may have: each touched directory is kept open until the end of
+ * its batch, for then one flush of the file system's journal serves them all. */
+static unsigned most_touched(void)
+{
+    struct rlimit limit;
+    if (getrlimit(RLIMIT_NOFILE, &limit) < 0 || limit.rlim_cur / 2 > TOUCHED_DIRECTORIES)
+        return TOUCHED_DIRECTORIES;
+    return limit.rlim_cur < 32 ? 16 : (unsigned)limit.rlim_cur / 2;
+}
+
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
 {
     struct olv_run *run = calloc(1, sizeof *run);
@@ -68,6 +79,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->state = (struct state){-1, -1, -1};
     run->directory = -1;
     run->context.now = olv_os_now();
+    run->touched_most = most_touched();
     run->context.guard = options->guard;
     run->context.run = run->id;
     olv_reach_begin(&run->context.source);

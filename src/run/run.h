@@ -10,7 +10,7 @@
 #include "os/os.h"
 #include "run/state.h"
 
-enum { TOUCHED_DIRECTORIES = 128 };
+enum { TOUCHED_DIRECTORIES = OLV_SEGMENT_ENTRIES };
 
 struct olv_run {
     struct olv_run_options options;
@@ -27,7 +27,7 @@ struct olv_run {
     int directory;                    /* runs/ID while carrying out; -1 else */
     uint64_t batch;                   /* number of the one under way, from 1 */
     int touched[TOUCHED_DIRECTORIES]; /* source directories of this batch, to be brought to the disk */
-    unsigned touched_count;
+    unsigned touched_count, touched_most;
 };
 
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
