@@ -48,7 +48,7 @@ bool olv_act_verify_contents(const char *directory, const char *name, const stru
                              struct olv_outcome *outcome)
 {
     const struct olv_contents *judged = &entry->contents;
-    struct olv_contents now;
+    struct olv_contents now = {0};
     struct olv_text path = {0};
     bool ok;
     if (entry->identity.kind != OLV_KIND_DIRECTORY)

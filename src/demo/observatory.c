@@ -283,7 +283,9 @@ static void policy(struct site *s)
                       "    note: Whatever nobody missed for a month.\n");
     under(&t, s, "scratch");
     olv_text_puts(&t, "    where: name like \"*.tmp\" and not readonly\n"
-                      "    steps:\n      - { after: 30 days, do: discard }\n");
+                      "    steps:\n      - { after: 30 days, do: discard }\n\n"
+                      "limits: { files: 10000, bytes: 1 GiB }     # per run: more than that is a mistake\n\n"
+                      "trash: { keep: 60 days }                   # then it is gone for good\n");
     if (!t.failed)
         file_of(s, "policy.yaml", 0, t.data, t.len);
     olv_text_free(&t);

@@ -6,13 +6,18 @@
 #include <stdlib.h>
 #include <string.h>
 
+static bool is_octal(char c)
+{
+    return c >= '0' && c <= '7';
+}
+
 /* "\040" stands for a blank, and so on. */
 static void unescape(char *text)
 {
     char *to = text;
     for (; *text; text++) {
-        if (text[0] == '\\' && text[1] >= '0' && text[1] <= '3' && text[2] && text[3]) {
-            *to++ = (char)((text[1] - '0') << 6 | (text[2] - '0') << 3 | (text[3] - '0'));
+        if (text[0] == '\\' && is_octal(text[1]) && is_octal(text[2]) && is_octal(text[3])) {
+            *to++ = (char)((text[1] - '0') * 64 + (text[2] - '0') * 8 + (text[3] - '0'));
             text += 3;
         } else {
             *to++ = *text;

@@ -251,20 +251,24 @@ static bool is_interrupted(void *self)
 
 static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
 {
+    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
+        return false;
     p->worker_count = olv_scan_workers();
     p->workers = calloc(p->worker_count, sizeof *p->workers);
     p->plan->rules = tally_rules(p->policy);
-    if (!p->workers || !p->plan->rules)
-        return olv_fail_memory(err);
-    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
+    if (!p->workers || !p->plan->rules) {
+        olv_fail_memory(err);
         return false;
+    }
     for (unsigned i = 0; i < p->worker_count; i++) {
         struct plan_worker *w = &p->workers[i];
         w->planner = p;
         w->rules = tally_rules(p->policy);
         olv_segment_begin(&w->segment);
-        if (!judge_begin(&w->judge, &p->judging) || !w->rules)
-            return olv_fail_memory(err);
+        if (!judge_begin(&w->judge, &p->judging) || !w->rules) {
+            olv_fail_memory(err);
+            return false;
+        }
     }
     if (p->judging.has_directories && !(p->wholes = wholes_find_all(&p->judging, observer, err)))
         return false;

@@ -52,7 +52,7 @@ bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_er
     struct olv_observer observer = {&s, NULL, on_trouble, NULL};
     bool ok = s.workers ? olv_scan(&path, 1, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};
-    for (unsigned i = 0; ok && i < olv_scan_workers(); i++)
+    for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)
         olv_contents_merge(out, &s.workers[i]);
     if (ok && atomic_load(&s.troubles))
         ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");

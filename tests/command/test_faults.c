@@ -142,6 +142,8 @@ static void every_reach_may_fail(void **state)
 
 static void memory_may_run_out_everywhere(void **state)
 {
+    if (getenv("STRIDE")) /* set for builds with a sanitizer, whose own memory may not run out */
+        skip();
     fail_every(*state, "mmap", "ENOMEM");
 }
 

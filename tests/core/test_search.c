@@ -84,7 +84,7 @@ static void build_index(const struct sandbox *s)
 static void every_question_is_answered(const struct sandbox *s)
 {
     const char *tell = "tell", *results[] = {"failed", "told"};
-    struct olv_instant now, later;
+    struct olv_instant now = {0}, later = {0};
     size_t at;
     assert_int_equal(search(s, (struct olv_ledger_query){0}).count, LINES);
     assert_int_equal(search(s, (struct olv_ledger_query){.run = "20260101-0000-bbbb"}).count, 1000);

@@ -220,6 +220,8 @@ static void info_files_of_other_programs_are_understood(void **state)
     struct olv_text path = {0};
     struct olv_instant deleted;
     char run[TRASH_RUN_SIZE];
+    static const char ours[] = "[Trash Info]\nPath=/x\nX-Olvido-Run=20261003-1405-abcd\n",
+                      odd[] = "[Trash Info]\nPath=/x\nX-Olvido-Run=../../etc\n";
     (void)state;
     setenv("TZ", "UTC", 1);
     for (size_t i = 0; i < sizeof infos / sizeof *infos; i++) {
@@ -231,11 +233,9 @@ static void info_files_of_other_programs_are_understood(void **state)
     assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &path, &deleted, run));
     assert_int_equal(deleted.s, 1791036300);
     assert_string_equal(run, "");
-    assert_true(olv_trash_info_read("[Trash Info]\nPath=/x\nX-Olvido-Run=20261003-1405-abcd\n", 57, &path,
-                                    &deleted, run));
+    assert_true(olv_trash_info_read(ours, strlen(ours), &path, &deleted, run));
     assert_string_equal(run, "20261003-1405-abcd");
-    assert_true(
-        olv_trash_info_read("[Trash Info]\nPath=/x\nX-Olvido-Run=../../etc\n", 47, &path, &deleted, run));
+    assert_true(olv_trash_info_read(odd, strlen(odd), &path, &deleted, run));
     assert_string_equal(run, "");
     olv_text_free(&path);
 }

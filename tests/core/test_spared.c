@@ -1,0 +1,355 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What spares a file, asked of the library: holds (by a stand-in register), the respite after a recovery,
+ * files in use, limits. */
+#include "hold/hold.h"
+#include "olvido/plan.h"
+#include "olvido/run.h"
+#include "os/os.h"
+#include "support/sandbox.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <time.h>
+#include <unistd.h>
+
+/* ---- a stand-in register of holds: everything whose path contains a word ---- */
+
+struct stand_in {
+    const char *word;
+    bool is_unsure; /* cannot say */
+};
+
+static enum olv_truth is_held(void *self, const char *path, const struct olv_stat *stat)
+{
+    const struct stand_in *s = self;
+    assert_int_equal(path[0], '/');
+    assert_int_not_equal(stat->inode, 0);
+    if (s->is_unsure)
+        return OLV_UNKNOWN;
+    return strstr(path, s->word) ? OLV_YES : OLV_NO;
+}
+
+struct planned {
+    struct olv_policy *policy;
+    struct olv_plan plan;
+};
+
+static struct planned plan_with(const struct sandbox *s, const char *rule, const struct olv_holds *holds,
+                                const struct olv_respites *respites)
+{
+    struct planned p = {0};
+    struct olv_diagnostics list = {0};
+    struct olv_error err = {0};
+    struct olv_guard guard = {0};
+    time_t now = time(NULL);
+    struct olv_plan_options options = {.now = {now, 0},
+                                       .as_of = {now, 0},
+                                       .guard = &guard,
+                                       .holds = holds,
+                                       .respites = respites,
+                                       .wants_docket = true};
+    char text[1000];
+    snprintf(text, sizeof text, "olvido: 1\nrules:\n  - { name: r, under: %s/tides, %s }\n", s->path, rule);
+    overwrite(s, "policy.yaml", text, strlen(text));
+    p.policy = olv_policy_load(in(s, "policy.yaml"), &list, &err);
+    if (!p.policy)
+        fail_msg("%s: %s", err.what, list.count ? list.items[0].message : "");
+    if (!olv_plan_make(&p.plan, p.policy, &options, NULL, &err))
+        fail_msg("%s", err.what);
+    olv_diagnostics_free(&list);
+    return p;
+}
+
+static uint64_t count_of(const struct planned *p, enum olv_reason reason)
+{
+    return p->plan.rules[0].by_reason[reason].files;
+}
+
+static void drop(struct planned *p)
+{
+    olv_plan_free(&p->plan);
+    olv_policy_free(p->policy);
+}
+
+static int setup(void **state)
+{
+    const struct sandbox *s;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    make_dir(s, "tides");
+    make_dir(s, "tides/case-7");
+    make_file(s, "tides/a.tmp", "a", 100);
+    make_file(s, "tides/b.tmp", "b", 100);
+    make_file(s, "tides/case-7/c.tmp", "c", 100);
+    return 0;
+}
+
+static const char DISCARD[] = "steps: [ { after: 30 days, do: discard } ]";
+
+static void what_is_held_is_spared(void **state)
+{
+    struct stand_in register_of_one = {"/case-7/", false};
+    struct olv_holds holds = {&register_of_one, is_held};
+    struct planned p = plan_with(*state, DISCARD, &holds, NULL);
+    assert_int_equal(count_of(&p, OLV_HELD), 1);
+    assert_int_equal(p.plan.due_files, 2);
+    drop(&p);
+}
+
+static void what_may_be_held_counts_as_held(void **state)
+{
+    struct stand_in unsure = {"", true};
+    struct olv_holds holds = {&unsure, is_held};
+    struct planned p = plan_with(*state, DISCARD, &holds, NULL);
+    assert_int_equal(count_of(&p, OLV_HELD), 3);
+    assert_int_equal(p.plan.due_files, 0);
+    drop(&p);
+}
+
+static void a_hold_stops_nothing_that_touches_nothing(void **state)
+{
+    struct stand_in all = {"/", false};
+    struct olv_holds holds = {&all, is_held};
+    struct planned p = plan_with(*state, "steps: [ { after: 30 days, do: tell } ]", &holds, NULL);
+    assert_int_equal(count_of(&p, OLV_HELD), 0);
+    assert_int_equal(p.plan.due_files, 3);
+    drop(&p);
+}
+
+static void held_is_a_word_of_statements(void **state)
+{
+    struct stand_in one = {"b.tmp", false};
+    struct olv_holds holds = {&one, is_held};
+    struct planned p =
+        plan_with(*state, "where: held, steps: [ { after: 30 days, do: tell } ]", &holds, NULL);
+    assert_int_equal(p.plan.due_files, 1);
+    drop(&p);
+    p = plan_with(*state, "where: held, steps: [ { after: 30 days, do: tell } ]", NULL, NULL);
+    assert_int_equal(p.plan.due_files, 0); /* without a register nothing is held */
+    drop(&p);
+}
+
+static void a_held_file_spares_the_directory_around_it(void **state)
+{
+    static const char directories[] = "where: kind = directory, steps: [ { after: 30 days, do: discard } ]";
+    const struct sandbox *s = *state;
+    struct stand_in one = {"c.tmp", false};
+    struct olv_holds holds = {&one, is_held};
+    struct planned p;
+    set_age(s, "tides/case-7", 100);
+    p = plan_with(s, directories, &holds, NULL);
+    assert_int_equal(count_of(&p, OLV_INSIDE), 1);
+    assert_int_equal(p.plan.due_files, 0);
+    drop(&p);
+    p = plan_with(s, directories, NULL, NULL);
+    assert_int_equal(p.plan.due_files, 1);
+    drop(&p);
+}
+
+/* A hold that is placed between the plan and the act. */
+static void a_hold_is_asked_again_right_before_the_act(void **state)
+{
+    const struct sandbox *s = *state;
+    struct stand_in late = {"a.tmp", false};
+    struct olv_holds holds = {&late, is_held};
+    struct planned p = plan_with(s, DISCARD, NULL, NULL);
+    struct olv_guard guard = {0};
+    struct olv_run_options options = {
+        .command = "test", .policy = p.policy, .guard = &guard, .holds = &holds};
+    struct olv_run_result result;
+    struct olv_error err = {0};
+    struct olv_run *run;
+    options.state = in(s, "state");
+    options.trash = in(s, "data/Trash");
+    run = olv_run_open(&options, &err);
+    if (!run)
+        fail_msg("%s", err.what);
+    if (!olv_run_carry_out(run, p.plan.docket, &result, &err))
+        fail_msg("%s", err.what);
+    assert_int_equal(result.done, 2);
+    assert_int_equal(result.left, 1);
+    assert_true(exists(s, "tides/a.tmp"));
+    olv_run_close(run);
+    drop(&p);
+}
+
+/* ---- the respite after a recovery ---- */
+
+static const struct olv_instant NOW = {1795000000, 0};
+
+static struct olv_stat look_at(const struct sandbox *s, const char *name)
+{
+    struct olv_stat stat;
+    assert_true(olv_os_stat(AT_FDCWD, in(s, name), &stat));
+    return stat;
+}
+
+static void note(const struct sandbox *s, const char *name, bool has_born, struct olv_instant now)
+{
+    struct olv_respite_list list = {0};
+    struct olv_error err = {0};
+    struct olv_stat stat = look_at(s, name);
+    int dir;
+    mkdir(in(s, "state"), 0700);
+    dir = open(in(s, "state"), O_RDONLY | O_DIRECTORY);
+    stat.has_born = has_born;
+    olv_respite_note(&list, in(s, name), &stat, now);
+    if (!olv_respite_store(&list, dir, now, &err))
+        fail_msg("%s", err.what);
+    olv_respite_list_free(&list);
+    close(dir);
+}
+
+static const char *path_of(void *self)
+{
+    return self;
+}
+
+static bool includes(const struct sandbox *s, const struct olv_stat *stat, const char *name, int64_t later_s)
+{
+    struct olv_error err = {0};
+    struct olv_respites *r = olv_respites_read(in(s, "state"), NOW, &err);
+    struct olv_instant as_of = {NOW.s + later_s, 0};
+    bool is_included;
+    assert_non_null(r);
+    is_included = olv_respites_include(r, stat, as_of, path_of, (void *)(uintptr_t)in(s, name));
+    olv_respites_free(r);
+    return is_included;
+}
+
+static void a_recovered_file_is_known_again_by_inode_and_birth(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat a = look_at(s, "tides/a.tmp"), b = look_at(s, "tides/b.tmp");
+    if (!a.has_born)
+        skip();
+    note(s, "tides/a.tmp", true, NOW);
+    assert_true(includes(s, &a, "any/other/path", 0));
+    assert_false(includes(s, &b, "tides/a.tmp", 0));
+    a.born.ns ^= 1; /* the inode used again */
+    assert_false(includes(s, &a, "tides/a.tmp", 0));
+}
+
+static void without_times_of_birth_it_is_known_again_by_its_path(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat a = look_at(s, "tides/a.tmp");
+    a.has_born = false;
+    note(s, "tides/a.tmp", false, NOW);
+    assert_true(includes(s, &a, "tides/a.tmp", 0));
+    assert_false(includes(s, &a, "tides/elsewhere.tmp", 0));
+}
+
+static void a_respite_ends_after_thirty_days(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat a = look_at(s, "tides/a.tmp");
+    note(s, "tides/a.tmp", a.has_born, NOW);
+    assert_true(includes(s, &a, "tides/a.tmp", OLV_RESPITE_S - 1));
+    assert_false(includes(s, &a, "tides/a.tmp", OLV_RESPITE_S));
+}
+
+static void what_is_over_is_forgotten_with_the_next(void **state)
+{
+    const struct sandbox *s = *state;
+    struct stat st;
+    note(s, "tides/a.tmp", true, (struct olv_instant){NOW.s - 2 * OLV_RESPITE_S, 0});
+    note(s, "tides/b.tmp", true, NOW);
+    assert_int_equal(stat(in(s, "state/respites"), &st), 0);
+    assert_int_equal(st.st_size, 8 + 64);
+}
+
+static void a_damaged_register_stops_everything(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    note(s, "tides/a.tmp", true, NOW);
+    overwrite(s, "state/respites", "OLVRSPT1 cut short", 18);
+    assert_null(olv_respites_read(in(s, "state"), NOW, &err));
+    assert_int_equal(err.code, OLV_STATE);
+    assert_contains(err.hint, "nothing was touched");
+}
+
+static void no_state_is_an_empty_register(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat a = look_at(s, "tides/a.tmp");
+    assert_false(includes(s, &a, "tides/a.tmp", 0));
+}
+
+/* ---- files in use ---- */
+
+static void what_is_open_for_writing_is_seen(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat a = look_at(s, "tides/a.tmp"), b = look_at(s, "tides/b.tmp");
+    int writing = open(in(s, "tides/a.tmp"), O_WRONLY | O_APPEND),
+        reading = open(in(s, "tides/b.tmp"), O_RDONLY);
+    struct olv_os_in_use *in_use = olv_os_in_use_read();
+    assert_non_null(in_use);
+    assert_true(olv_os_is_in_use(in_use, a.device, a.inode));
+    assert_false(olv_os_is_in_use(in_use, b.device, b.inode));
+    olv_os_in_use_free(in_use);
+    assert_int_equal(olv_os_is_open_for_writing(AT_FDCWD, in(s, "tides/a.tmp")), OLV_YES);
+    assert_int_equal(olv_os_is_open_for_writing(AT_FDCWD, in(s, "tides/b.tmp")), OLV_NO);
+    assert_int_equal(olv_os_is_open_for_writing(AT_FDCWD, in(s, "tides/none.tmp")), OLV_UNKNOWN);
+    close(writing);
+    close(reading);
+    assert_int_equal(olv_os_is_open_for_writing(AT_FDCWD, in(s, "tides/a.tmp")), OLV_NO);
+}
+
+/* ---- limits ---- */
+
+static enum olv_limit exceeded(struct olv_limits limits, uint64_t spent_files, uint64_t due_files,
+                               uint64_t owned)
+{
+    struct olv_tally due = {.files = due_files, .bytes = due_files * 10};
+    return olv_limit_exceeded(&limits, (struct olv_spent){spent_files, spent_files * 10}, &due, owned);
+}
+
+static void limits_hold_up_to_the_last_file(void **state)
+{
+    struct olv_limits files = {.has_files = true, .files = 100}, bytes = {.has_bytes = true, .bytes = 1000},
+                      share = {.has_share = true, .share_millionths = 400000}, none = {0};
+    (void)state;
+    assert_int_equal(exceeded(files, 0, 100, 1000), OLV_LIMIT_NONE);
+    assert_int_equal(exceeded(files, 0, 101, 1000), OLV_LIMIT_FILES);
+    assert_int_equal(exceeded(files, 60, 40, 1000), OLV_LIMIT_NONE);
+    assert_int_equal(exceeded(files, 60, 41, 1000), OLV_LIMIT_FILES);
+    assert_int_equal(exceeded(files, 200, 0, 1000), OLV_LIMIT_NONE); /* nothing due exceeds nothing */
+    assert_int_equal(exceeded(files, UINT64_MAX, 1, 1000), OLV_LIMIT_FILES);
+    assert_int_equal(exceeded(bytes, 0, 100, 1000), OLV_LIMIT_NONE);
+    assert_int_equal(exceeded(bytes, 0, 101, 1000), OLV_LIMIT_BYTES);
+    assert_int_equal(exceeded(share, 0, 8, 20), OLV_LIMIT_NONE);
+    assert_int_equal(exceeded(share, 0, 9, 20), OLV_LIMIT_SHARE);
+    assert_int_equal(exceeded(share, 0, 19, 19), OLV_LIMIT_NONE); /* too few to speak of a share */
+    assert_int_equal(exceeded(none, 0, UINT64_MAX, 1), OLV_LIMIT_NONE);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(what_is_held_is_spared),
+        TEST(what_may_be_held_counts_as_held),
+        TEST(a_hold_stops_nothing_that_touches_nothing),
+        TEST(held_is_a_word_of_statements),
+        TEST(a_held_file_spares_the_directory_around_it),
+        TEST(a_hold_is_asked_again_right_before_the_act),
+        TEST(a_recovered_file_is_known_again_by_inode_and_birth),
+        TEST(without_times_of_birth_it_is_known_again_by_its_path),
+        TEST(a_respite_ends_after_thirty_days),
+        TEST(what_is_over_is_forgotten_with_the_next),
+        TEST(a_damaged_register_stops_everything),
+        TEST(no_state_is_an_empty_register),
+        TEST(what_is_open_for_writing_is_seen),
+        TEST(limits_hold_up_to_the_last_file),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
