@@ -241,6 +241,10 @@ static void find_obstacles(struct explaining *x)
         add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
     if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
         add_obstacle(x, "it is one of Olvido's own files");
+    if (stat->kind == OLV_KIND_DIRECTORY)
+        add_obstacle(
+            x,
+            "what is in it counts, too, and is not looked at here: `preview --list` says whether it is due");
     if (is_held(&x->subject.subject) != OLV_NO)
         add_obstacle(x, "it is held");
     if (in_respite(&x->subject.subject))
