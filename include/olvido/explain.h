@@ -26,6 +26,10 @@ struct olv_explanation {
     bool exists;
     struct olv_stat stat; /* where it exists */
     struct olv_verdict verdict;
+    bool is_summed_up; /* a directory, judged as a whole: it is as old as the youngest entry in it */
+    struct olv_contents contents; /* then */
+    const char *goes_with;        /* the outermost directory around it that is due as a whole; NULL: none */
+    struct olv_verdict goes;      /* then: the verdict on that one */
     struct olv_explained_rule *rules; /* those whose `under` it lies in, down to the one that owns it */
     size_t rule_count;
     bool has_start;

@@ -52,6 +52,24 @@ static void print_what(const struct explaining *x, const struct olv_explanation 
          olv_age_format(e->stat.modified, x->setting.options.now, age));
 }
 
+static void print_contents(const struct explaining *x, const struct olv_explanation *e)
+{
+    struct olv_text count = {0};
+    char size[OLV_SIZE_TEXT], *name;
+    if (e->is_summed_up) {
+        term_number(&count, e->contents.entries);
+        line(x->cli, "Holds", STYLE_PLAIN, "%s %s, %s", olv_text_string(&count),
+             e->contents.entries == 1 ? "entry" : "entries", olv_size_format(e->contents.bytes, size));
+    }
+    if (e->goes_with) {
+        name = safe(e->goes_with);
+        line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
+             olv_act_word(x->policy->rules[e->goes.rule].steps[e->goes.step].act));
+        free(name);
+    }
+    olv_text_free(&count);
+}
+
 static void print_rule(const struct explaining *x, const struct olv_explained_rule *r)
 {
     const struct olv_rule *rule = &x->policy->rules[r->rule];
@@ -73,11 +91,14 @@ static void print_rule(const struct explaining *x, const struct olv_explained_ru
     free(note);
 }
 
-static const char *clock_words(enum olv_clock clock)
+static const char *clock_words(const struct olv_explanation *e, enum olv_clock clock)
 {
+    static const char *const inside[] = {"the last modification in it", "the last access in it",
+                                         "the last change of state in it", "the last birth in it",
+                                         "the date in its name"};
     static const char *const words[] = {"its last modification", "its last access",
                                         "its last change of state", "its birth", "the date in its name"};
-    return words[clock];
+    return e->is_summed_up && e->contents.entries ? inside[clock] : words[clock];
 }
 
 static void print_age(const struct explaining *x, const struct olv_explanation *e,
@@ -89,15 +110,15 @@ static void print_age(const struct explaining *x, const struct olv_explanation *
     if (e->verdict.reason == OLV_NO_DATE) {
         line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s", rule->name_date);
     } else if (!e->has_start) {
-        line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s", clock_words(rule->clock),
-             term_date(e->clock, date));
+        line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
+             clock_words(e, rule->clock), term_date(e->clock, date));
     } else if (rule->until == OLV_PERIOD_NONE) {
         line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s", olv_age_format(e->start, as_of, age),
-             clock_words(rule->clock), term_date(e->start, date));
+             clock_words(e, rule->clock), term_date(e->start, date));
     } else {
         bool has_begun = olv_instant_compare(e->start, as_of) <= 0;
         line(x->cli, "Age", STYLE_PLAIN, "%s; %s was %s, and the count %s at %s, %s",
-             has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(rule->clock),
+             has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(e, rule->clock),
              term_date(e->clock, date), has_begun ? "began" : "begins", ends[rule->until],
              term_date(e->start, start));
     }
@@ -144,12 +165,14 @@ static void print_people(const struct explaining *x, const struct olv_explanatio
 {
     const struct olv_rule *rule;
     print_what(x, e);
+    print_contents(x, e);
     for (size_t i = 0; i < e->rule_count; i++)
         print_rule(x, &e->rules[i]);
     if (e->verdict.reason == OLV_NOT_OWNED) {
         line(x->cli, "Rule", STYLE_PLAIN,
-             e->rule_count ? "none fits it: nothing is done to it"
-                           : "none is about this place: nothing is done to it");
+             e->goes_with    ? "none fits it itself"
+             : e->rule_count ? "none fits it: nothing is done to it"
+                             : "none is about this place: nothing is done to it");
     } else if (e->verdict.reason != OLV_UNDECIDED) {
         rule = &x->policy->rules[e->verdict.rule];
         print_age(x, e, rule);
@@ -196,6 +219,12 @@ static void add_judgement(const struct explaining *x, const struct olv_explanati
     olv_json_string(json, "kind", olv_kind_word(e->stat.kind));
     olv_json_number(json, "size", e->stat.size_bytes);
     olv_json_instant(json, "modified", e->stat.modified);
+    if (e->is_summed_up) {
+        olv_json_number(json, "entries", e->contents.entries);
+        olv_json_number(json, "bytes", e->contents.bytes);
+    }
+    if (e->goes_with)
+        olv_json_name(json, "goes_with", e->goes_with);
     json_object_set_new(json, "asked", json_of_rules(x, e));
     if (e->steps) {
         const struct olv_rule *rule = &x->policy->rules[e->verdict.rule];

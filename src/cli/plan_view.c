@@ -76,7 +76,6 @@ static void guard_places(struct cli *cli, const char *policy_path, struct olv_gu
     enum cli_status ignored;
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
-    olv_guard_add_landmarks(guard);
     if (cli_state_path(cli, path, sizeof path, &ignored))
         olv_guard_add(guard, path);
 }
@@ -85,6 +84,7 @@ void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guar
 {
     struct olv_trashes *trashes = find_trashes();
     guard_places(cli, policy_path, guard);
+    olv_guard_add_landmarks(guard);
     guard_trashes(guard, trashes);
     olv_trashes_free(trashes);
 }
@@ -98,6 +98,14 @@ static bool select_rules(struct cli *cli, const struct olv_policy *policy, bool 
         if (!select_rule(cli, policy, cli->options[OPT_RULE].values[i], selected, status))
             return false;
     return true;
+}
+
+static bool is_about_directories(const struct olv_policy *policy)
+{
+    for (size_t i = 0; i < policy->rule_count; i++)
+        if (policy->rules[i].has_directories)
+            return true;
+    return false;
 }
 
 bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct plan_request *request,
@@ -116,6 +124,8 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
         return false;
     out->trashes = find_trashes();
     guard_places(cli, policy->path, &out->guard);
+    if (is_about_directories(policy)) /* only directories can be landmarks */
+        olv_guard_add_landmarks(&out->guard);
     guard_trashes(&out->guard, out->trashes);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
     out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);

@@ -6,7 +6,7 @@
 #include "decide/decide.h"
 #include "guard/guard.h"
 #include "os/os.h"
-#include "run/roots.h"
+#include "run/whole.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -31,9 +31,10 @@ struct explaining {
     struct olv_arena *arena;
     struct olv_policy *policy;
     const struct olv_plan_options *options;
-    struct olv_decider *decider;
+    struct judging judging;
     struct olv_expr_scratch *scratch;
-    struct roots roots;
+    struct whole_view whole;        /* of a policy with rules about directories */
+    struct olv_stat times;          /* scratch of find_steps */
     const struct root_place *place; /* the innermost `under` around it; NULL: none */
     int dir;                        /* of the file */
     const char *name;               /* in it */
@@ -63,8 +64,8 @@ static enum olv_truth is_open(struct olv_subject *subject)
 
 static enum olv_truth is_empty(struct olv_subject *subject)
 {
-    (void)subject;
-    return OLV_UNKNOWN;
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    return scan_is_empty(x->dir, x->name);
 }
 
 static enum olv_truth is_held(struct olv_subject *subject)
@@ -152,14 +153,14 @@ static void find_place(struct explaining *x)
 {
     struct olv_stat directory;
     bool has_mount = olv_os_stat(x->dir, "", &directory);
-    for (size_t i = 0; i < x->roots.count; i++) {
-        const struct root_place *place = &x->roots.places[i];
+    for (size_t i = 0; i < x->judging.roots.count; i++) {
+        const struct root_place *place = &x->judging.roots.places[i];
         if (has_mount && place->mount == directory.mount && lies_in(x->out->path, place->path) &&
             (!x->place || strlen(place->path) >= strlen(x->place->path)))
             x->place = place;
     }
     if (x->place) {
-        size_t root = strlen(x->roots.paths[x->place->root]);
+        size_t root = strlen(x->judging.roots.paths[x->place->root]);
         x->below = root > 1 ? root + 1 : 1;
     }
 }
@@ -195,13 +196,13 @@ static bool ask_rules(struct explaining *x)
     for (uint32_t i = 0; out->rules && i < scope->count; i++) {
         const struct olv_scope_rule *candidate = &scope->rules[i];
         enum olv_truth answer =
-            olv_decider_fits(x->decider, candidate, depth_of(x), &x->subject.subject, x->scratch);
+            olv_decider_fits(x->judging.decider, candidate, depth_of(x), &x->subject.subject, x->scratch);
         out->rules[out->rule_count++] = (struct olv_explained_rule){
             candidate->rule, answer, why(x, &x->policy->rules[candidate->rule], answer)};
         if (answer != OLV_NO)
             break;
     }
-    out->verdict = olv_decide(x->decider, scope, depth_of(x), &x->subject.subject, x->scratch);
+    out->verdict = olv_decide(x->judging.decider, scope, depth_of(x), &x->subject.subject, x->scratch);
     return out->rules != NULL;
 }
 
@@ -213,12 +214,18 @@ static bool find_steps(struct explaining *x)
     out->steps = olv_arena_alloc(x->arena, (rule->step_count + 1) * sizeof *out->steps);
     if (!out->steps)
         return false;
-    out->clock = olv_decider_clock(x->decider, out->verdict.rule, &x->subject.subject);
+    if (x->whole.is_directory) { /* as old as what is in it */
+        x->times = out->stat;
+        record_times(&x->whole.record, &x->times);
+        x->subject.subject.stat = &x->times;
+    }
+    out->clock = olv_decider_clock(x->judging.decider, out->verdict.rule, &x->subject.subject);
     out->has_start =
-        olv_decider_start(x->decider, out->verdict.rule, &x->subject.subject, &out->start, &ignored);
+        olv_decider_start(x->judging.decider, out->verdict.rule, &x->subject.subject, &out->start, &ignored);
     for (uint32_t i = 0; out->has_start && i < rule->step_count; i++) {
         struct olv_explained_step *step = &out->steps[i];
-        step->has_time = olv_decider_step_time(x->decider, out->verdict.rule, i, out->start, &step->when);
+        step->has_time =
+            olv_decider_step_time(x->judging.decider, out->verdict.rule, i, out->start, &step->when);
         step->has_come = step->has_time && olv_instant_compare(step->when, x->options->as_of) <= 0;
     }
     return true;
@@ -232,6 +239,28 @@ static void add_obstacle(struct explaining *x, const char *words)
         x->out->obstacles[x->out->obstacle_count++] = words;
 }
 
+/* What in a directory that a rule owns keeps it from going as a whole. */
+static void find_obstacles_inside(struct explaining *x)
+{
+    const struct record *r = &x->whole.record;
+    const struct olv_guard *guard = x->options->guard;
+    struct olv_stat directory;
+    if (x->out->stat.kind != OLV_KIND_DIRECTORY)
+        return;
+    if (guard && olv_guard_is_landmark(guard, x->out->stat.device, x->out->stat.inode))
+        add_obstacle(x, "it is a home directory or the top of the file system: it stays");
+    if (olv_os_stat(x->dir, "", &directory) && directory.mount != x->out->stat.mount)
+        add_obstacle(x, "another file system begins here: it stays");
+    if (!x->whole.is_directory || r->judged.reason != OLV_DUE)
+        return;
+    if (r->is_blocked)
+        add_obstacle(x, "something in it is kept, held, recovered a short while ago, or cannot be known");
+    if (r->has_open && !x->policy->rules[r->judged.rule].open_too)
+        add_obstacle(x, "something in it is open for writing");
+    if (r->owner == RECORD_SEVERAL || (r->owner != RECORD_NOBODY && r->owner != (int)r->judged.rule))
+        add_obstacle(x, "something in it belongs to another rule");
+}
+
 static void find_obstacles(struct explaining *x)
 {
     const struct olv_stat *stat = &x->out->stat;
@@ -241,10 +270,7 @@ static void find_obstacles(struct explaining *x)
         add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
     if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
         add_obstacle(x, "it is one of Olvido's own files");
-    if (stat->kind == OLV_KIND_DIRECTORY)
-        add_obstacle(
-            x,
-            "what is in it counts, too, and is not looked at here: `preview --list` says whether it is due");
+    find_obstacles_inside(x);
     if (is_held(&x->subject.subject) != OLV_NO)
         add_obstacle(x, "it is held");
     if (in_respite(&x->subject.subject))
@@ -266,6 +292,23 @@ static void find_obstacles(struct explaining *x)
 
 /* ---- */
 
+/* What is in it, if it is a directory, and whether a directory around it takes it along. */
+static bool look_around(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    const struct whole_view *view = &x->whole;
+    if (!wholes_look(&x->judging, x->place->root, out->path, &x->whole, observer, err))
+        return false;
+    out->is_summed_up = view->is_directory;
+    out->contents = view->record.contents;
+    if (*view->goes_with) {
+        out->goes_with = olv_arena_copy(x->arena, view->goes_with, strlen(view->goes_with));
+        out->goes = view->goes;
+        return out->goes_with || olv_fail_memory(err);
+    }
+    return true;
+}
+
 static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
@@ -275,16 +318,22 @@ static bool judge(struct explaining *x, const struct olv_observer *observer, str
                                                   .stat = &out->stat,
                                                   .facts = &one_facts},
                                       .x = x};
-    x->decider = olv_decider_new(x->policy, x->options->now, x->options->as_of);
     x->scratch = olv_expr_scratch_new();
-    if (!x->decider || !x->scratch || !roots_find(&x->roots, x->policy, observer))
+    if (!judging_begin(&x->judging, x->policy, x->options, observer, err))
+        return false;
+    if (!x->scratch)
         return olv_fail_memory(err);
     find_place(x);
+    if (x->place && x->judging.has_directories && !look_around(x, observer, err))
+        return false;
     find_obstacles(x);
     if (!x->place)
         return true;
-    if (!ask_rules(x) ||
-        (out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
+    if (!ask_rules(x))
+        return olv_fail_memory(err);
+    if (x->whole.is_directory && x->whole.record.judged.reason == OLV_DUE)
+        out->verdict = x->whole.verdict;
+    if ((out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
         return olv_fail_memory(err);
     return true;
 }
@@ -307,9 +356,8 @@ bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const c
         out->verdict.reason = OLV_GONE;
     if (x.dir >= 0)
         close(x.dir);
-    olv_decider_free(x.decider);
     olv_expr_scratch_free(x.scratch);
-    roots_free(&x.roots);
+    judging_end(&x.judging);
     return ok;
 }
 

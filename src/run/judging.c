@@ -3,6 +3,8 @@
 
 #include "guard/guard.h"
 
+#include <stdlib.h>
+
 /* An entry of the walk, as the statements of a policy see it. */
 struct tree_subject {
     struct scan_subject scan; /* first member, and so is the subject in it */
@@ -30,11 +32,26 @@ static bool in_respite(struct olv_subject *subject)
                                                      scan_subject_whole_path, &s->scan);
 }
 
+/* What is open for writing; NULL where that is of no use or cannot be known. */
+static const struct olv_os_in_use *files_in_use(struct use_lookup *use)
+{
+    const struct olv_os_in_use *files = use->files;
+    if (files || !use->is_wanted)
+        return files;
+    pthread_mutex_lock(&use->mutex);
+    if (!use->is_done)
+        use->files = olv_os_in_use_read();
+    use->is_done = true;
+    files = use->files;
+    pthread_mutex_unlock(&use->mutex);
+    return files;
+}
+
 static bool is_in_use(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
-    const struct olv_os_in_use *in_use = s->judge->judging->in_use;
-    return in_use && olv_os_is_in_use(in_use, subject->stat->device, subject->stat->inode);
+    const struct olv_os_in_use *files = files_in_use(s->judge->judging->use);
+    return files && olv_os_is_in_use(files, subject->stat->device, subject->stat->inode);
 }
 
 static const struct olv_subject_facts tree_facts = {
@@ -63,17 +80,22 @@ bool judging_begin(struct judging *j, const struct olv_policy *policy, const str
     for (size_t i = 0; i < policy->rule_count; i++)
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);
-    if (!j->decider || !roots_find(&j->roots, policy, observer))
+    j->use = calloc(1, sizeof *j->use);
+    if (!j->use)
         return olv_fail_memory(err);
-    if (asks_for_use(j))
-        j->in_use = olv_os_in_use_read();
-    return true;
+    pthread_mutex_init(&j->use->mutex, NULL);
+    j->use->is_wanted = asks_for_use(j);
+    return (j->decider && roots_find(&j->roots, policy, observer)) || olv_fail_memory(err);
 }
 
 void judging_end(struct judging *j)
 {
     olv_decider_free(j->decider);
-    olv_os_in_use_free(j->in_use);
+    if (j->use) {
+        olv_os_in_use_free(j->use->files);
+        pthread_mutex_destroy(&j->use->mutex);
+        free(j->use);
+    }
     roots_free(&j->roots);
 }
 

@@ -9,14 +9,25 @@
 #include "run/roots.h"
 #include "scan/subject.h"
 
-/* Shared by all workers, read-only while they walk. */
+#include <pthread.h>
+
+/* What is open for writing: looked up when the first entry is due, for that takes longer than a small tree.
+ */
+struct use_lookup {
+    bool is_wanted;
+    pthread_mutex_t mutex;
+    struct olv_os_in_use *_Atomic files; /* NULL: not looked up yet */
+    bool is_done;                        /* under the mutex; it may have failed */
+};
+
+/* Shared by all workers, read-only while they walk but for `use`. */
 struct judging {
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct olv_decider *decider;
     struct roots roots;
-    struct olv_os_in_use *in_use; /* what is open for writing; NULL where that is of no use */
-    bool has_directories;         /* some rule is about directories */
+    struct use_lookup *use; /* owned */
+    bool has_directories;   /* some rule is about directories */
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,

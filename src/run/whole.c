@@ -4,23 +4,21 @@
  * are in memory, and those with a verdict. */
 #include "run/whole.h"
 
-#include "scan/contents.h"
-
 #include <pthread.h>
 #include <stdatomic.h>
+#include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
-enum { CLOCKS = OLV_CLOCK_NAME, LOCKS = 64, NOBODY = -1, SEVERAL = -2 };
+enum { LOCKS = 64 };
 
-/* A directory under way. */
-struct record {
-    struct olv_stat stat; /* its own */
-    struct judged_directory judged;
-    struct olv_contents contents;
-    struct olv_instant youngest[CLOCKS]; /* of what is in it, by each clock */
-    int owner;                           /* the one rule that owns something in it; NOBODY, SEVERAL */
-    bool is_blocked;                     /* something in it is kept, held, recovered, or cannot be known */
-    bool has_open;                       /* something in it is open for writing */
+/* The one path that is asked about, and what comes out. */
+struct target {
+    uint32_t root;
+    const char *path;
+    size_t top; /* so much of the path names the outermost directory below the root: that one is summed up */
+    struct whole_view *view;
+    pthread_mutex_t mutex;
 };
 
 struct wholes_worker {
@@ -33,6 +31,8 @@ struct finding {
     const struct judging *judging;
     const struct olv_observer *observer;
     struct wholes_worker *workers;
+    unsigned worker_count;
+    struct target *target;        /* NULL: all are asked about */
     pthread_mutex_t locks[LOCKS]; /* a record's is chosen by its address */
     atomic_bool out_of_memory;
 };
@@ -47,108 +47,7 @@ static pthread_mutex_t *lock_of(struct finding *f, const struct record *r)
     return &f->locks[((uintptr_t)r / sizeof *r) % LOCKS];
 }
 
-/* ---- summing up ---- */
-
-static void add_owner(struct record *r, int owner)
-{
-    if (r->owner == NOBODY)
-        r->owner = owner;
-    else if (owner != NOBODY && r->owner != owner)
-        r->owner = SEVERAL;
-}
-
-static void add_time(struct record *r, enum olv_clock clock, struct olv_instant t)
-{
-    if (olv_instant_compare(t, r->youngest[clock]) > 0)
-        r->youngest[clock] = t;
-}
-
-static struct olv_instant time_of(const struct olv_stat *stat, int clock)
-{
-    const struct olv_instant times[CLOCKS] = {stat->modified, stat->accessed, stat->changed, stat->born};
-    return times[clock];
-}
-
-/* Whether a file with this verdict keeps the directories around it where they are. */
-static bool blocks(enum olv_reason reason)
-{
-    return reason == OLV_KEPT || reason == OLV_UNDECIDED || reason == OLV_GONE;
-}
-
-static void add_file(struct finding *f, struct wholes_worker *w, struct record *r,
-                     struct olv_scan_entry *entry)
-{
-    struct olv_verdict v = judge_file(&w->judge, entry);
-    bool is_known = olv_scan_look(entry);
-    struct judged_entry judged = is_known ? judge_entry(&w->judge, entry) : (struct judged_entry){0};
-    pthread_mutex_lock(lock_of(f, r));
-    r->is_blocked |= blocks(v.reason) || !is_known || judged.is_held || judged.in_respite;
-    r->has_open |= judged.is_in_use;
-    add_owner(r, v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE ? NOBODY : (int)v.rule);
-    if (is_known) {
-        olv_contents_add(&r->contents, &entry->stat);
-        for (int clock = 0; clock < CLOCKS; clock++)
-            add_time(r, (enum olv_clock)clock, time_of(&entry->stat, clock));
-    }
-    pthread_mutex_unlock(lock_of(f, r));
-}
-
-/* ---- judging one ---- */
-
-/* The directory as a subject whose facts are known already. */
-struct whole_subject {
-    struct olv_subject subject; /* first member */
-    struct olv_stat stat;
-    const struct record *record;
-};
-
-static const struct olv_stat *look(struct olv_subject *subject)
-{
-    return subject->stat;
-}
-
-static enum olv_truth is_held(struct olv_subject *subject)
-{
-    return ((struct whole_subject *)subject)->record->judged.is_held ? OLV_YES : OLV_NO;
-}
-
-static bool in_respite(struct olv_subject *subject)
-{
-    return ((struct whole_subject *)subject)->record->judged.in_respite;
-}
-
-static const struct olv_subject_facts whole_facts = {
-    .look = look, .is_held = is_held, .in_respite = in_respite};
-
-static bool is_spared_by_contents(const struct record *r, const struct olv_rule *rule)
-{
-    return r->is_blocked || (r->has_open && !rule->open_too) || r->owner == SEVERAL ||
-           (r->owner != NOBODY && r->owner != (int)r->judged.rule);
-}
-
-static struct olv_verdict judge_record(const struct finding *f, const struct record *r)
-{
-    const struct olv_decider *decider = f->judging->decider;
-    const struct olv_rule *rule = &f->judging->policy->rules[r->judged.rule];
-    struct olv_verdict v = {.reason = OLV_NO_DATE, .rule = r->judged.rule};
-    struct whole_subject s = {.stat = r->stat, .record = r};
-    struct olv_instant start = r->judged.own_start;
-    s.subject = (struct olv_subject){.kind = OLV_KIND_DIRECTORY, .stat = &s.stat, .facts = &whole_facts};
-    if (r->contents.entries) {
-        s.stat.modified = r->youngest[OLV_CLOCK_MODIFIED];
-        s.stat.accessed = r->youngest[OLV_CLOCK_ACCESSED];
-        s.stat.changed = r->youngest[OLV_CLOCK_CHANGED];
-        s.stat.born = r->youngest[OLV_CLOCK_BORN];
-    }
-    if (rule->clock == OLV_CLOCK_NAME
-            ? !r->judged.has_own_start
-            : !olv_decider_start(decider, r->judged.rule, &s.subject, &start, &v.reason))
-        return v;
-    v = olv_decider_judge(decider, r->judged.rule, &s.subject, start);
-    if (v.reason == OLV_DUE && rule->steps[v.step].act != OLV_ACT_TELL && is_spared_by_contents(r, rule))
-        v.reason = OLV_INSIDE;
-    return v;
-}
+/* ---- what comes of one ---- */
 
 static void keep(struct finding *f, struct wholes_worker *w, const struct record *r, struct olv_verdict v)
 {
@@ -172,54 +71,78 @@ static void keep(struct finding *f, struct wholes_worker *w, const struct record
                                           .contents = r->contents};
 }
 
-/* The directory above has this one and all that is in it. */
-static void join(struct finding *f, struct record *above, const struct record *r, struct olv_verdict v)
+/* Whether `path` lies in `directory`. */
+static bool is_around(const char *path, const char *directory)
 {
-    pthread_mutex_lock(lock_of(f, above));
-    olv_contents_add(&above->contents, &r->stat);
-    olv_contents_merge(&above->contents, &r->contents);
-    for (int clock = 0; clock < CLOCKS; clock++)
-        add_time(above, (enum olv_clock)clock,
-                 r->contents.entries ? r->youngest[clock] : time_of(&r->stat, clock));
-    add_owner(above, r->owner);
-    if (r->judged.reason == OLV_DUE)
-        add_owner(above, (int)r->judged.rule);
-    above->has_open |= r->has_open;
-    above->is_blocked |= r->is_blocked || r->judged.reason == OLV_UNDECIDED || r->judged.is_held ||
-                         r->judged.in_respite || v.reason == OLV_KEPT;
-    pthread_mutex_unlock(lock_of(f, above));
+    size_t n = strlen(directory);
+    return strncmp(path, directory, n) == 0 && path[n] == '/';
+}
+
+static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, const struct record *r,
+                           struct olv_verdict v)
+{
+    struct olv_text path = {0};
+    const struct olv_rule *rule = &f->judging->policy->rules[v.rule];
+    olv_scan_dir_path(dir, &path);
+    pthread_mutex_lock(&f->target->mutex);
+    if (strcmp(olv_text_string(&path), f->target->path) == 0) {
+        f->target->view->is_directory = true;
+        f->target->view->record = *r;
+        f->target->view->verdict = v;
+    } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
+               rule->steps[v.step].act != OLV_ACT_TELL) {
+        f->target->view->goes = v; /* and one further out, which comes later, takes its place */
+        snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
+    }
+    pthread_mutex_unlock(&f->target->mutex);
+    olv_text_free(&path);
 }
 
 /* ---- the walk ---- */
 
+static void add_file(struct finding *f, struct judge *judge, struct record *r, struct olv_scan_entry *entry)
+{
+    struct olv_verdict v = judge_file(judge, entry);
+    bool is_known = olv_scan_look(entry);
+    struct judged_entry judged = is_known ? judge_entry(judge, entry) : (struct judged_entry){0};
+    pthread_mutex_lock(lock_of(f, r));
+    record_add(r, v, judged, is_known ? &entry->stat : NULL);
+    pthread_mutex_unlock(lock_of(f, r));
+}
+
 static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct finding *f = self;
-    struct wholes_worker *w = &f->workers[number];
-    struct record *r;
+    struct judge *judge = &f->workers[number].judge;
     if (entry->kind != OLV_KIND_DIRECTORY) {
         if (entry->dir->data)
-            add_file(f, w, entry->dir->data, entry);
+            add_file(f, judge, entry->dir->data, entry);
         return;
     }
-    r = calloc(1, sizeof *r);
-    if (!r) {
+    entry->data = record_new(judge_directory(judge, entry), olv_scan_look(entry) ? &entry->stat : NULL);
+    if (!entry->data)
         atomic_store(&f->out_of_memory, true);
-        return;
-    }
-    r->owner = NOBODY;
-    r->judged = judge_directory(&w->judge, entry);
-    if (olv_scan_look(entry))
-        r->stat = entry->stat;
-    else
-        r->is_blocked = true;
-    entry->data = r;
+}
+
+/* Whether the walk has to go there for the one path that is asked about. */
+static bool leads_to(const struct target *target, const struct olv_scan_dir *dir)
+{
+    struct olv_text path = {0};
+    bool leads;
+    olv_scan_dir_path(dir, &path);
+    leads =
+        dir->root == target->root &&
+        (dir->depth == 0 || (path.len >= target->top && memcmp(path.data, target->path, target->top) == 0 &&
+                             (path.data[target->top] == '\0' || path.data[target->top] == '/')));
+    olv_text_free(&path);
+    return leads;
 }
 
 static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir_fd)
 {
     struct finding *f = self;
-    return !atomic_load(&f->out_of_memory) && judge_enter(&f->workers[number].judge, dir, dir_fd);
+    return !atomic_load(&f->out_of_memory) && (!f->target || leads_to(f->target, dir)) &&
+           judge_enter(&f->workers[number].judge, dir, dir_fd);
 }
 
 static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
@@ -231,12 +154,17 @@ static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
         return;
     r->is_blocked |= !dir->is_complete;
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
-        v = judge_record(f, r);
-        if (v.reason != OLV_NOT_DUE)
+        v = record_judge(f->judging, r);
+        if (v.reason != OLV_NOT_DUE && !f->target)
             keep(f, &f->workers[number], r, v);
     }
-    if (above)
-        join(f, above, r, v);
+    if (f->target)
+        look_at_target(f, dir, r, v);
+    if (above) {
+        pthread_mutex_lock(lock_of(f, above));
+        record_join(above, r, v);
+        pthread_mutex_unlock(lock_of(f, above));
+    }
     free(r);
 }
 
@@ -261,17 +189,17 @@ static int by_key(const void *a, const void *b)
     return x->inode < y->inode ? -1 : x->inode > y->inode;
 }
 
-static struct wholes *gather(struct finding *f, unsigned workers)
+static struct wholes *gather(struct finding *f)
 {
     struct wholes *wholes = calloc(1, sizeof *wholes);
     size_t total = 0;
-    for (unsigned i = 0; i < workers; i++)
+    for (unsigned i = 0; i < f->worker_count; i++)
         total += f->workers[i].count;
     if (!wholes || !(wholes->items = malloc((total + 1) * sizeof *wholes->items))) {
         free(wholes);
         return NULL;
     }
-    for (unsigned i = 0; i < workers; i++)
+    for (unsigned i = 0; i < f->worker_count; i++)
         for (size_t k = 0; k < f->workers[i].count; k++)
             wholes->items[wholes->count++] = f->workers[i].found[k];
     if (wholes->count)
@@ -279,36 +207,65 @@ static struct wholes *gather(struct finding *f, unsigned workers)
     return wholes;
 }
 
+static bool walk(struct finding *f, struct olv_error *err)
+{
+    struct olv_observer between = {f, on_progress, NULL,
+                                   is_interrupted}; /* troubles are told by the walk after it */
+    struct olv_scan_visitor visitor = {.self = f, .enter = enter, .visit = visit, .leave = leave};
+    const struct roots *roots = &f->judging->roots;
+    bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
+    return atomic_load(&f->out_of_memory) ? olv_fail_memory(err) : ok;
+}
+
+static bool begin(struct finding *f, struct olv_error *err)
+{
+    for (unsigned i = 0; i < LOCKS; i++)
+        pthread_mutex_init(&f->locks[i], NULL);
+    f->worker_count = olv_scan_workers();
+    f->workers = calloc(f->worker_count, sizeof *f->workers);
+    for (unsigned i = 0; f->workers && i < f->worker_count; i++)
+        if (!judge_begin(&f->workers[i].judge, f->judging))
+            return olv_fail_memory(err);
+    return f->workers || olv_fail_memory(err);
+}
+
+static void end(struct finding *f)
+{
+    for (unsigned i = 0; f->workers && i < f->worker_count; i++) {
+        judge_end(&f->workers[i].judge);
+        free(f->workers[i].found);
+    }
+    for (unsigned i = 0; i < LOCKS; i++)
+        pthread_mutex_destroy(&f->locks[i]);
+    free(f->workers);
+}
+
 struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
                                struct olv_error *err)
 {
     struct finding f = {.judging = judging, .observer = observer};
-    struct olv_observer between = {&f, on_progress, NULL,
-                                   is_interrupted}; /* troubles are told by the walk after it */
-    struct olv_scan_visitor visitor = {.self = &f, .enter = enter, .visit = visit, .leave = leave};
-    unsigned workers = olv_scan_workers();
     struct wholes *wholes = NULL;
-    bool ok;
-    f.workers = calloc(workers, sizeof *f.workers);
-    ok = f.workers != NULL;
-    for (unsigned i = 0; ok && i < workers; i++)
-        ok = judge_begin(&f.workers[i].judge, judging);
-    for (unsigned i = 0; i < LOCKS; i++)
-        pthread_mutex_init(&f.locks[i], NULL);
-    if (ok && judging->roots.root_count == 0)
-        wholes = gather(&f, workers);
-    else if (ok && olv_scan(judging->roots.paths, judging->roots.root_count, &visitor, &between, err))
-        wholes = gather(&f, workers);
-    if (!wholes && (err->code == OLV_OK || atomic_load(&f.out_of_memory)))
+    if (begin(&f, err) && walk(&f, err) && !(wholes = gather(&f)))
         olv_fail_memory(err);
-    for (unsigned i = 0; f.workers && i < workers; i++) {
-        judge_end(&f.workers[i].judge);
-        free(f.workers[i].found);
-    }
-    for (unsigned i = 0; i < LOCKS; i++)
-        pthread_mutex_destroy(&f.locks[i]);
-    free(f.workers);
+    end(&f);
     return wholes;
+}
+
+bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,
+                 const struct olv_observer *observer, struct olv_error *err)
+{
+    const char *root_path = judging->roots.paths[root];
+    size_t root_len = strlen(root_path) > 1 ? strlen(root_path) : 0;
+    struct target target = {.root = root, .path = path, .view = out};
+    struct finding f = {.judging = judging, .observer = observer, .target = &target};
+    bool ok;
+    *out = (struct whole_view){.verdict = {.reason = OLV_NOT_OWNED}};
+    target.top = root_len + 1 + strcspn(path + root_len + 1, "/");
+    pthread_mutex_init(&target.mutex, NULL);
+    ok = begin(&f, err) && walk(&f, err);
+    end(&f);
+    pthread_mutex_destroy(&target.mutex);
+    return ok;
 }
 
 const struct whole *wholes_find(const struct wholes *wholes, const struct olv_stat *stat)

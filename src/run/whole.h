@@ -4,7 +4,9 @@
 #ifndef OLV_RUN_WHOLE_H
 #define OLV_RUN_WHOLE_H
 
-#include "run/judging.h"
+#include "run/record.h"
+
+#include <limits.h>
 
 struct whole {
     uint64_t mount, inode;
@@ -22,6 +24,19 @@ struct wholes *wholes_find_all(const struct judging *judging, const struct olv_o
                                struct olv_error *err);
 /* NULL: no step's time has come for it. */
 const struct whole *wholes_find(const struct wholes *wholes, const struct olv_stat *stat);
+
+/* What a walk finds out about one path. */
+struct whole_view {
+    bool is_directory;    /* and reached by the walk; then: */
+    struct record record; /* what is in it */
+    struct olv_verdict verdict;
+    char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none does */
+    struct olv_verdict goes;  /* then: the verdict on that one */
+};
+/* Walks only what is needed to judge `path`, which lies in this root. */
+bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,
+                 const struct olv_observer *observer, struct olv_error *err);
+
 void wholes_free(struct wholes *wholes);
 
 #endif

@@ -60,12 +60,17 @@ enum olv_truth scan_subject_is_open(struct olv_subject *subject)
 
 enum olv_truth scan_subject_is_empty(struct olv_subject *subject)
 {
+    const struct scan_subject *s = (struct scan_subject *)subject;
+    return scan_is_empty(s->entry->dir_fd, s->entry->name);
+}
+
+enum olv_truth scan_is_empty(int dir, const char *name_in_it)
+{
     enum { SIZE = 4096 };
-    struct scan_subject *s = (struct scan_subject *)subject;
     uint64_t buffer[SIZE / sizeof(uint64_t)];
     struct olv_os_name name;
     enum olv_truth answer = OLV_YES;
-    int fd = olv_os_open_dir(s->entry->dir_fd, s->entry->name, false);
+    int fd = olv_os_open_dir(dir, name_in_it, false);
     ssize_t got = fd < 0 ? -1 : 1;
     while (answer == OLV_YES && got > 0 && (got = olv_os_read_names(fd, buffer, SIZE)) > 0) {
         size_t at = 0;

@@ -21,6 +21,8 @@ const struct olv_stat *scan_subject_look(struct olv_subject *subject);
 const char *scan_subject_path(struct olv_subject *subject, size_t *len);
 enum olv_truth scan_subject_is_open(struct olv_subject *subject);
 enum olv_truth scan_subject_is_empty(struct olv_subject *subject);
+/* Whether a directory has no entries. */
+enum olv_truth scan_is_empty(int dir, const char *name);
 /* Its absolute path, in the scratch text; NULL without memory. Takes a struct scan_subject. */
 const char *scan_subject_whole_path(void *subject);
 

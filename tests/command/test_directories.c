@@ -180,6 +180,46 @@ static void olvidos_own_places_inside_spare_it(void **state)
     outcome_free(&o);
 }
 
+/* Asked one by one, each directory gets the same verdict as in the list of all that is due. */
+static void explaining_one_agrees_with_the_plan(void **state)
+{
+    static const char *const all[] = {"2019",   "2019/raw", "2020",       "2021", "2022",
+                                      "2022/a", "2022/a/b", "2022/a/b/c", "other"};
+    const struct sandbox *s = *state;
+    struct outcome list, o;
+    char path[100], word[200];
+    int due = 0;
+    write_policy(
+        s, "  - { name: kept, under: @, where: 'name = \"deep.wav\"', steps: [ { after: 1 day, do: keep } "
+           "] }\n"
+           "  - { name: dives, under: @, where: 'kind = directory and not empty', steps: [ { after: 100 "
+           "days, do: discard } ] }\n");
+    list = olvido(s, "--policy", "policy.yaml", "--json", "preview", "--list", NULL);
+    assert_status(&list, 0);
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
+        bool is_listed, goes_along;
+        snprintf(path, sizeof path, "dives/%s", all[i]);
+        o = olvido(s, "--policy", "policy.yaml", "--json", "explain", path, NULL);
+        assert_status(&o, 0);
+        snprintf(word, sizeof word, "%s\"", path);
+        is_listed = strstr(list.out, word) != NULL;
+        goes_along = strstr(o.out, "\"goes_with\"") != NULL;
+        assert_int_equal(is_listed || goes_along, strstr(o.out, "\"state\":\"due\"") != NULL);
+        due += is_listed;
+        outcome_free(&o);
+    }
+    assert_int_equal(due, 2); /* 2019 and other; 2020 is too young, in 2022 something is kept */
+    outcome_free(&list);
+    o = olvido(s, "--policy", "policy.yaml", "explain", "dives/2020", "dives/2022", "dives/2019/a.wav",
+               "dives/2021", NULL);
+    assert_contains(o.out, "counted from the last modification in it");
+    assert_contains(o.out, "something in it is kept");
+    assert_contains(o.out, "something in it belongs to another rule");
+    assert_contains(o.out, "dives/2019, which as a whole is due: discard");
+    assert_contains(o.out, "`empty` is so");
+    outcome_free(&o);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
@@ -193,6 +233,7 @@ int main(void)
         TEST(empty_directories_can_be_named),
         TEST(mounts_and_unreadable_places_inside_spare_it),
         TEST(olvidos_own_places_inside_spare_it),
+        TEST(explaining_one_agrees_with_the_plan),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
