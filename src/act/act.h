@@ -16,6 +16,23 @@ enum olv_result {
     OLV_FAILED  /* not done, though it should have been */
 };
 
+/* What was made for an entry before its turn came. */
+struct olv_prepared {
+    bool is_made;
+    struct olv_trash *trash;
+    char item[NAME_MAX + 1];
+};
+
+/* Lent to an act that prepares, in another thread than the one that applies. */
+struct olv_act_ahead {
+    const char *run;
+    uint64_t sequence; /* of this file within the run */
+    struct olv_instant now;
+    struct olv_trash *trash; /* the one for the entry's mount, as far as that is known; else NULL */
+    struct olv_info_writer *writer;
+    struct olv_text *path; /* scratch */
+};
+
 /* Lent to an act by the run. */
 struct olv_act_context {
     const char *run;
@@ -26,6 +43,8 @@ struct olv_act_context {
     struct olv_trash *trash;           /* the one for this entry, where the act needs one */
     struct olv_respite_list *respites; /* collects what was recovered */
     struct olv_reach source;           /* the directory of the entry, reached before `apply` */
+    struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
+                                          `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */
     struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
 };
@@ -44,6 +63,9 @@ struct olv_act {
     /* The trash that this entry is about; NULL with `err`. For acts that need one. */
     struct olv_trash *(*find_trash)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                     struct olv_error *err);
+    /* Does what can be done before the entry's turn has come and is easily undone. May be NULL. */
+    bool (*prepare)(const struct olv_act_ahead *ahead, const struct olv_docket_entry *entry,
+                    struct olv_prepared *out);
     void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                   struct olv_outcome *outcome);
     /* Makes what was applied in this batch durable, apart from the source directories. May be NULL. */

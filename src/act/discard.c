@@ -54,14 +54,45 @@ static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e
     o->result = OLV_FAILED;
 }
 
+/* ---- ahead of its turn ---- */
+
+static bool prepare(const struct olv_act_ahead *ahead, const struct olv_docket_entry *e,
+                    struct olv_prepared *out)
+{
+    struct olv_putting putting = {
+        .name = e->name, .when = ahead->now, .label = {ahead->run, ahead->sequence}};
+    struct olv_error ignored = {0}; /* should it fail, it fails again when its turn has come, and is told */
+    olv_text_clear(ahead->path);
+    olv_docket_entry_path(e, ahead->path);
+    putting.path = olv_text_string(ahead->path);
+    if (!ahead->trash || ahead->path->failed)
+        return false;
+    out->trash = ahead->trash;
+    return olv_trash_prepare(ahead->trash, ahead->writer, &putting, out->item, &ignored);
+}
+
+/* The name that was prepared, if it was in the trash that turned out to be the right one. */
+static void use_prepared(struct olv_act_context *c, char item[NAME_MAX + 1])
+{
+    struct olv_prepared *prepared = c->prepared;
+    if (!prepared || !prepared->is_made || prepared->trash != c->trash)
+        return;
+    memcpy(item, prepared->item, sizeof prepared->item);
+    prepared->is_made = false; /* whoever puts it answers for it now */
+}
+
+/* ---- in its turn ---- */
+
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct olv_trash_label label = {c->run, c->sequence};
+    struct olv_putting putting = {.name = e->name, .when = c->now, .label = {c->run, c->sequence}};
     struct olv_outcome arrived = {0};
     if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
         !olv_act_verify_contents(e->directory, e->name, e, o))
         return;
-    if (!olv_trash_put(c->trash, c->source.fd, e->name, path_of(c, e), c->now, label, o->trash, &o->error)) {
+    putting.path = path_of(c, e);
+    use_prepared(c, o->trash);
+    if (!olv_trash_put(c->trash, c->source.fd, &putting, o->trash, &o->error)) {
         o->trash[0] = '\0';
         olv_act_unsuccessful(o);
         return;
@@ -113,6 +144,7 @@ const struct olv_act olv_act_discard = {
     .is_touching = true,
     .needs_trash = true,
     .find_trash = find_trash,
+    .prepare = prepare,
     .apply = apply,
     .settle = olv_act_sync_trash,
     .was_applied = was_applied,

@@ -3,6 +3,7 @@
  * acts, the touched directories to disk, the outcomes into the ledger, which become durable with the next
  * intent. So an outcome is never durable before its act, and an act never happens without a durable intent.
  */
+#include "run/ahead.h"
 #include "run/recorder.h"
 #include "run/run.h"
 
@@ -22,6 +23,7 @@ struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
     struct recorder *recorder;
+    struct ahead *ahead;              /* NULL: nothing is prepared */
     struct olv_segment_writer writer; /* the batch: what was approved of a segment of the docket */
 };
 
@@ -173,12 +175,17 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     return false;
 }
 
-static void apply(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
+static void apply(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
-    if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error))
+    struct olv_run *run = c->run;
+    if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error)) {
         olv_act_unsuccessful(o);
-    else if (!is_spared(run, act, e, o))
+        return;
+    }
+    if (act->prepare)
+        ahead_know(c->ahead, run->context.source.mount, run->context.trash);
+    if (!is_spared(run, act, e, o))
         act->apply(&run->context, e, o);
 }
 
@@ -192,15 +199,17 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
     bool ok = true;
     run->context.sequence++;
     olv_text_clear(&run->context.placed);
+    run->context.prepared = ahead_take(c->ahead, e->number);
     if (is_interrupted(c)) {
         olv_fail(&o.error, OLV_INTERRUPTED, "interrupted before it was reached");
         o.result = OLV_LEFT;
     } else {
-        apply(run, act, e, &o);
+        apply(c, act, e, &o);
         if (act->is_touching && run->context.source.fd >= 0 &&
             (before < 0 || inode != run->context.source.inode || !run->touched_count))
             ok = note_touched(run, err);
     }
+    ahead_drop(run->context.prepared);
     record(c, act, e, &o);
     count(c, act, e, &o);
     return ok;
@@ -246,12 +255,14 @@ static bool do_entries(struct carrying *c, struct olv_error *err)
     struct olv_segment_reader *reader = olv_segment_open(c->writer.bytes.data, c->writer.bytes.len, err);
     struct olv_docket_entry e;
     bool used[OLV_ACT_COUNT] = {false}, ok = reader != NULL;
+    ahead_begin(c->ahead, c->writer.bytes.data, c->writer.bytes.len, c->run->context.sequence);
     while (ok && olv_segment_next(reader, &e, err)) {
         used[e.act] = true;
         ok = do_entry(c, &e, err);
         if (e.number % TELL_EVERY == 0)
             tell_progress(c, olv_act_find(e.act));
     }
+    ahead_end(c->ahead);
     ok = ok && err->code == OLV_OK && settle_acts(c->run, used, err);
     if (!recorder_drain(c->recorder) && ok)
         ok = olv_fail_memory(err);
@@ -342,7 +353,9 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv
     ok = begin(run, err);
     if (ok && !(c.recorder = recorder_new(run->ledger)))
         ok = olv_fail_memory(err);
+    c.ahead = ahead_new(run->id, run->context.now);
     ok = ok && do_batches(&c, docket, err) && end(&c, err);
+    ahead_free(c.ahead);
     recorder_free(c.recorder);
     olv_segment_free(&c.writer);
     result->is_complete = ok && !result->is_interrupted;

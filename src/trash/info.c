@@ -7,7 +7,13 @@
 #include <string.h>
 #include <time.h>
 
+const char TRASH_SUFFIX[] = ".trashinfo";
 static const char HEADER[] = "[Trash Info]", RUN_KEY[] = "X-Olvido-Run=";
+
+void trash_info_name(char out[NAME_MAX + 1], const char *item)
+{
+    snprintf(out, NAME_MAX + 1, "%.*s%s", NAME_MAX - TRASH_SUFFIX_LEN, item, TRASH_SUFFIX);
+}
 
 static bool is_plain(unsigned char c)
 {

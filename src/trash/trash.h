@@ -9,7 +9,18 @@
 
 #include <limits.h>
 
-enum { TRASH_RUN_SIZE = 64 };
+extern const char TRASH_SUFFIX[]; /* of an info file */
+enum { TRASH_RUN_SIZE = 64, TRASH_SUFFIX_LEN = 10, TRASH_LARGEST_INFO = 65536 };
+
+/* What making info files needs; one for each thread that makes any. Begins zeroed. */
+struct olv_info_writer {
+    struct olv_text text; /* of the info file under way */
+    bool has_date;
+    int64_t date_second; /* the second that `date` spells */
+    char date[24];
+    char collided[NAME_MAX + 1]; /* the last name that was taken: it is not tried again */
+};
+void olv_info_writer_free(struct olv_info_writer *writer);
 
 struct olv_trash {
     int dir, files, info; /* descriptors */
@@ -17,13 +28,10 @@ struct olv_trash {
     char path[PATH_MAX]; /* absolute, without links */
     char files_path[PATH_MAX];
     size_t top_len;                         /* of `path`: the mount's top directory; 0 for the home trash */
-    struct olv_text text;                   /* of the info file under way */
     struct olv_text found_text, found_path; /* of the item found last */
     char found_run[TRASH_RUN_SIZE];
-    int64_t date_second; /* the second that `date` spells */
-    char date[24];
-    char collided[NAME_MAX + 1]; /* the last name that was taken: it is not tried again */
-    struct trash_sizes *sizes;   /* of directories; see sizes.c */
+    struct olv_info_writer writer;
+    struct trash_sizes *sizes; /* of directories; see sizes.c */
 };
 
 /* Opens the trash in an open directory that is ours alone. `dir` becomes the trash's, or is closed. `top_len`
@@ -44,12 +52,24 @@ struct olv_trash_label {
     uint64_t sequence;
 };
 
-/* Moves `name` from `dir` into the trash: the info file first (exclusively), then a rename that replaces
- * nothing. `path` is where it was. On success the name in the trash is in `out`. On failure nothing has
- * changed. */
-bool olv_trash_put(struct olv_trash *trash, int dir, const char *name, const char *path,
-                   struct olv_instant when, struct olv_trash_label label, char out[NAME_MAX + 1],
-                   struct olv_error *err);
+/* Where something is to be put from, and how it is to be known. */
+struct olv_putting {
+    const char *name, *path;
+    struct olv_instant when;
+    struct olv_trash_label label;
+};
+
+/* Makes the info file of an item that will be put, and chooses its name. May run in another thread than all
+ * else that is done with this trash, with a writer of that thread. False: nothing was made. */
+bool olv_trash_prepare(const struct olv_trash *trash, struct olv_info_writer *writer,
+                       const struct olv_putting *putting, char out[NAME_MAX + 1], struct olv_error *err);
+/* Takes that info file away again: nothing will be put. */
+void olv_trash_abandon(struct olv_trash *trash, const char *item);
+/* Moves `putting->name` from `dir` into the trash: the info file first (exclusively), then a rename that
+ * replaces nothing. On success the name in the trash is in `out`; it holds the name of a prepared item
+ * before, or "". On failure nothing has changed. */
+bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *putting,
+                   char out[NAME_MAX + 1], struct olv_error *err);
 /* Moves an item of the trash to `name` in `dir` and takes its info file away. `if_exists` and `out` are those
  * of olv_place. */
 bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
@@ -79,6 +99,8 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
 /* Takes away the info file of an item that never arrived, if it is the one that says `path`. */
 void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path);
 
+/* The name of an item's info file. */
+void trash_info_name(char out[NAME_MAX + 1], const char *item);
 /* The info file (Trash specification 1.0, "Contents of a trash directory"). */
 void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run);
 /* Percent-encoding as there: letters, digits and -._~/ stand for themselves. False for what is none, holds a

@@ -28,8 +28,10 @@ static bool put(const struct sandbox *s, struct olv_trash *trash, const char *na
                 char out[NAME_MAX + 1], struct olv_error *err)
 {
     int dir = open(s->path, O_RDONLY | O_DIRECTORY);
-    bool ok = olv_trash_put(trash, dir, name, in(s, name), NOW,
-                            (struct olv_trash_label){"20261003-1405-abcd", sequence}, out, err);
+    struct olv_putting putting = {name, in(s, name), NOW, {"20261003-1405-abcd", sequence}};
+    bool ok;
+    out[0] = '\0';
+    ok = olv_trash_put(trash, dir, &putting, out, err);
     close(dir);
     return ok;
 }

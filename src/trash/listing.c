@@ -1,0 +1,125 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What lies in the trash: every info file with its item, and every item without one. */
+#include "trash/trash.h"
+
+#include "os/durable.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+const char *olv_trash_state_word(enum olv_trash_state state)
+{
+    static const char *const words[] = {"sound", "torn", "lost", "stray"};
+    return words[state];
+}
+
+static bool climbs(const char *path)
+{
+    for (const char *p = path; (p = strstr(p, "..")); p += 2)
+        if ((p == path || p[-1] == '/') && (p[2] == '/' || p[2] == '\0'))
+            return true;
+    return false;
+}
+
+/* Makes the path that an info file says absolute; false where it may not be believed. */
+static bool resolve(struct olv_trash *trash)
+{
+    struct olv_text whole = {0};
+    if (trash->found_path.data[0] == '/')
+        return true;
+    if (trash->top_len == 0 || climbs(trash->found_path.data))
+        return false;
+    olv_text_add(&whole, trash->path, trash->top_len > 1 ? trash->top_len : 0);
+    olv_text_puts(&whole, "/");
+    olv_text_puts(&whole, trash->found_path.data);
+    olv_text_free(&trash->found_path);
+    trash->found_path = whole;
+    return !whole.failed;
+}
+
+bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_item *out)
+{
+    struct olv_error ignored = {0};
+    char info[NAME_MAX + 1];
+    bool is_there;
+    trash_info_name(info, name);
+    *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
+    is_there = olv_os_stat(trash->files, name, &out->stat);
+    if (olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &trash->found_text, &ignored) &&
+        olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path,
+                            &out->deleted, trash->found_run) &&
+        resolve(trash)) {
+        out->state = OLV_TRASH_SOUND;
+        out->run = trash->found_run;
+        out->path = olv_text_string(&trash->found_path);
+    } else if (ignored.sys == ENOENT) {
+        out->state = OLV_TRASH_STRAY;
+        return is_there;
+    }
+    if (!is_there)
+        out->state = OLV_TRASH_LOST;
+    out->size_bytes =
+        out->stat.kind == OLV_KIND_DIRECTORY ? trash_sizes_find(trash, name) : out->stat.size_bytes;
+    return true;
+}
+
+struct listing {
+    struct olv_trash *trash;
+    bool (*each)(void *self, const struct olv_trash_item *item);
+    void *self;
+};
+
+/* An entry of `info/`: the item that it stands for. */
+static bool list_info(struct listing *l, const struct olv_os_name *info)
+{
+    struct olv_trash_item item;
+    char name[NAME_MAX + 1];
+    if (info->len <= TRASH_SUFFIX_LEN || strcmp(info->name + info->len - TRASH_SUFFIX_LEN, TRASH_SUFFIX) != 0)
+        return true;
+    snprintf(name, sizeof name, "%.*s", (int)(info->len - TRASH_SUFFIX_LEN), info->name);
+    return !olv_trash_find(l->trash, name, &item) || l->each(l->self, &item);
+}
+
+/* An entry of `files/`: only what has no info file, for all else was listed already. */
+static bool list_stray(struct listing *l, const struct olv_os_name *file)
+{
+    struct olv_trash_item item;
+    char info[NAME_MAX + 1];
+    trash_info_name(info, file->name);
+    if (faccessat(l->trash->info, info, F_OK, AT_SYMLINK_NOFOLLOW) == 0)
+        return true;
+    return !olv_trash_find(l->trash, file->name, &item) || l->each(l->self, &item);
+}
+
+static bool list(struct listing *l, int dir, bool (*one)(struct listing *l, const struct olv_os_name *name),
+                 struct olv_error *err)
+{
+    enum { SIZE = 65536 };
+    struct olv_os_name name;
+    void *buffer = malloc(SIZE);
+    ssize_t got = 0;
+    bool go_on = buffer || olv_fail_memory(err);
+    lseek(dir, 0, SEEK_SET);
+    while (go_on && (got = olv_os_read_names(dir, buffer, SIZE)) > 0)
+        for (size_t at = 0; go_on && olv_os_next_name(buffer, (size_t)got, &at, &name);)
+            go_on = one(l, &name);
+    if (got < 0)
+        olv_fail_system(err, l->trash->files_path, "cannot read the trash");
+    free(buffer);
+    return go_on && got >= 0;
+}
+
+bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const struct olv_trash_item *item),
+                    void *self, struct olv_error *err)
+{
+    struct listing l = {trash, each, self};
+    *err = (struct olv_error){0};
+    if (list(&l, trash->info, list_info, err))
+        list(&l, trash->files, list_stray, err);
+    return err->code == OLV_OK;
+}
