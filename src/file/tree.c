@@ -74,12 +74,15 @@ static bool remove_entry(struct removing *r, int dir, const struct olv_os_name *
 static bool clear(struct removing *r, int dir, unsigned depth, bool *has_raised)
 {
     char *buffer = malloc(BUFFER);
+    struct olv_os_listing listing;
     struct olv_os_name entry;
-    ssize_t got = 0;
-    bool ok = buffer || olv_fail_memory(r->err);
-    while (ok && (got = olv_os_read_names(dir, buffer, BUFFER)) > 0)
+    bool ok = buffer || olv_fail_memory(r->err), is_listed = ok && olv_os_list_begin(&listing, dir);
+    ssize_t got = is_listed ? 0 : -1;
+    while (ok && is_listed && (got = olv_os_list_read(&listing, buffer, BUFFER)) > 0)
         for (size_t at = 0; ok && olv_os_next_name(buffer, (size_t)got, &at, &entry);)
             ok = remove_entry(r, dir, &entry, depth, has_raised);
+    if (is_listed)
+        olv_os_list_end(&listing);
     if (ok && got < 0)
         ok = olv_fail_system(r->err, "", "cannot read a directory of the tree");
     free(buffer);
@@ -97,7 +100,6 @@ bool olv_tree_remove(int dir, const char *name, enum olv_kind kind, struct olv_e
         return stands(&r, name);
     while (ok && has_raised) {
         has_raised = false;
-        lseek(r.top, 0, SEEK_SET);
         ok = clear(&r, r.top, 0, &has_raised);
     }
     close(r.top);

@@ -165,8 +165,9 @@ static void write_index(struct indexing *x, int dir, uint64_t first, uint64_t by
 static bool is_there(int dir, uint64_t first)
 {
     char name[LEDGER_NAME_SIZE];
+    struct stat st;
     name_of(first, name);
-    return faccessat(dir, name, F_OK, AT_SYMLINK_NOFOLLOW) == 0;
+    return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
 }
 
 void ledger_index_build(int dir, uint64_t first)

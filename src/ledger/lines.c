@@ -77,6 +77,14 @@ static void add_line(struct olv_ledger *l, bool has_open)
     olv_text_puts(&l->pending, "}\n");
 }
 
+/* Where the system's own way was missing and a weaker one stood in. */
+static void put_weaker(struct olv_text *head)
+{
+    const char *weaker = olv_os_weaker();
+    if (*weaker)
+        olv_json_put_string(head, "weaker", weaker);
+}
+
 void olv_ledger_begin_run(struct olv_ledger *l, const struct olv_run_facts *f)
 {
     struct olv_text *head = new_head(l, "begin"), *open = new_open(l);
@@ -88,6 +96,7 @@ void olv_ledger_begin_run(struct olv_ledger *l, const struct olv_run_facts *f)
     olv_json_put_string(head, "version", OLVIDO_VERSION);
     if (f->policy_digest)
         put_digest(head, "policy", f->policy_digest);
+    put_weaker(head);
     olv_json_put_string(open, "user", user);
     olv_json_put_number(open, "uid", (uint64_t)getuid());
     olv_json_put_string(open, "host", host);
@@ -145,6 +154,7 @@ void olv_ledger_end_run(struct olv_ledger *l, const struct olv_end_facts *f)
     olv_json_put_number(head, "done", f->done);
     olv_json_put_number(head, "left", f->left);
     olv_json_put_number(head, "failed", f->failed);
+    put_weaker(head);
     add_line(l, false);
 }
 

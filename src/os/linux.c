@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Linux 5.6 and later: openat2, statx, getdents64, renameat2, open-file-description locks, leases. */
 #define _GNU_SOURCE
+#include "os/linux.h"
+
 #include "os/os.h"
+#include "os/weak.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -9,6 +12,7 @@
 #include <linux/magic.h>
 #include <linux/openat2.h>
 #include <sched.h>
+#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -33,55 +37,42 @@ static int open_resolved(int dir, const char *path, uint64_t resolve)
     return (int)fd;
 }
 
-/* For kernels and containers without openat2: one component at a time, none of them a link. */
-static int open_by_components(const char *path)
+/* What was missing so far, for kernels, containers and file systems that do not have it all. */
+static atomic_bool has_no_openat2, has_no_exclusive_rename;
+
+const char *olv_os_weaker(void)
 {
-    char copy[4096], *rest = copy, *name;
-    int fd = open("/", OPEN_DIRECTORY), next;
-    if (strlen(path) >= sizeof copy) {
-        close(fd);
-        errno = ENAMETOOLONG;
-        return -1;
-    }
-    memcpy(copy, path, strlen(path) + 1);
-    while (fd >= 0 && (name = strsep(&rest, "/"))) {
-        if (!*name)
-            continue;
-        next = openat(fd, name, OPEN_DIRECTORY);
-        close(fd);
-        fd = next;
-    }
-    return fd;
+    int root = olv_os_open_path("/");
+    bool by_component = root >= 0 && atomic_load(&has_no_openat2);
+    if (root >= 0)
+        close(root);
+    if (atomic_load(&has_no_exclusive_rename))
+        return by_component
+                   ? "directories reached one component at a time, exclusive renames by link and unlink"
+                   : "exclusive renames by link and unlink";
+    return by_component ? "directories reached one component at a time" : "";
+}
+
+/* Whether a call failed because it does not exist here. */
+static bool is_missing(atomic_bool *noted)
+{
+    if (errno != ENOSYS && errno != EPERM)
+        return false;
+    atomic_store(noted, true);
+    return true;
 }
 
 int olv_os_open_path(const char *path)
 {
     int fd = open_resolved(AT_FDCWD, path, RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS);
-    if (fd < 0 && (errno == ENOSYS || errno == EPERM))
-        return open_by_components(path);
-    return fd;
+    return fd < 0 && is_missing(&has_no_openat2) ? weak_open_path(path) : fd;
 }
 
-static int open_dir_weakly(int dir, const char *name, bool one_mount)
-{
-    struct olv_stat above, here;
-    int fd = openat(dir, name, OPEN_DIRECTORY);
-    if (fd < 0 || !one_mount)
-        return fd;
-    if (olv_os_stat(dir, "", &above) && olv_os_stat(fd, "", &here) && above.mount == here.mount)
-        return fd;
-    close(fd);
-    errno = EXDEV;
-    return -1;
-}
-
-int olv_os_open_dir(int dir, const char *name, bool one_mount)
+int olv_os_open_dir(int dir, const char *path, bool one_mount)
 {
     uint64_t resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;
-    int fd = open_resolved(dir, name, resolve | (one_mount ? RESOLVE_NO_XDEV : 0));
-    if (fd < 0 && (errno == ENOSYS || errno == EPERM))
-        return open_dir_weakly(dir, name, one_mount);
-    return fd;
+    int fd = open_resolved(dir, path, resolve | (one_mount ? RESOLVE_NO_XDEV : 0));
+    return fd < 0 && is_missing(&has_no_openat2) ? weak_open_dir(dir, path, one_mount) : fd;
 }
 
 static enum olv_kind kind_of_mode(unsigned mode)
@@ -142,14 +133,25 @@ bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
     return look(dir, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH), out);
 }
 
-bool olv_os_stat_open(int dir, const char *name, struct olv_stat *out)
+bool linux_stat_open(int dir, const char *name, struct olv_stat *out)
 {
     return look(dir, name, AT_NO_AUTOMOUNT | AT_STATX_DONT_SYNC, out);
 }
 
-ssize_t olv_os_read_names(int dir, void *buffer, size_t size)
+bool olv_os_list_begin(struct olv_os_listing *listing, int dir)
 {
-    return syscall(SYS_getdents64, dir, buffer, size);
+    *listing = (struct olv_os_listing){.dir = dir};
+    return lseek(dir, 0, SEEK_SET) == 0;
+}
+
+ssize_t olv_os_list_read(struct olv_os_listing *listing, void *buffer, size_t size)
+{
+    return syscall(SYS_getdents64, listing->dir, buffer, size);
+}
+
+void olv_os_list_end(struct olv_os_listing *listing)
+{
+    (void)listing;
 }
 
 static enum olv_kind kind_of_entry(unsigned char type)
@@ -194,7 +196,12 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
 
 bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
-    return syscall(SYS_renameat2, old_dir, old_name, new_dir, new_name, 1u /* RENAME_NOREPLACE */) == 0;
+    if (syscall(SYS_renameat2, old_dir, old_name, new_dir, new_name, 1u /* RENAME_NOREPLACE */) == 0)
+        return true;
+    if (errno != ENOSYS && errno != EINVAL) /* EINVAL: this file system does not know the flag */
+        return false;
+    atomic_store(&has_no_exclusive_rename, true);
+    return weak_rename_new(old_dir, old_name, new_dir, new_name);
 }
 
 bool olv_os_lock(int fd)

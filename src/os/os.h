@@ -18,12 +18,11 @@
 /* Opens the directory at an absolute path of which no component may be a symbolic link (ELOOP, or ENOTDIR).
  */
 int olv_os_open_path(const char *path);
-/* Opens a directory one name below `dir`. EXDEV where another mount begins there and `one_mount` is set. */
-int olv_os_open_dir(int dir, const char *name, bool one_mount);
+/* Opens a directory below `dir`: one name or more, of which none may be a link or lead up. EXDEV where it
+ * leads out of `dir`, or to another mount while `one_mount` is set. */
+int olv_os_open_dir(int dir, const char *path, bool one_mount);
 /* Looks at `name` in `dir`, links themselves; an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
-/* Looks at the open file that a link of /proc stands for. */
-bool olv_os_stat_open(int dir, const char *name, struct olv_stat *out);
 
 struct olv_os_place {
     bool is_read_only;
@@ -48,8 +47,19 @@ struct olv_os_name {
     enum olv_kind kind; /* OLV_KIND_UNKNOWN where the file system does not say */
 };
 
-/* Fills `buffer` (aligned for uint64_t) with raw entries; the number of bytes, 0 at the end. */
-ssize_t olv_os_read_names(int dir, void *buffer, size_t size);
+struct olv_os_listing {
+    int dir;
+    void *stream; /* the system's own */
+};
+
+/* Begins with the first entry of an open directory, which must stay open until the end. End it only if this
+ * is true. */
+bool olv_os_list_begin(struct olv_os_listing *listing, int dir);
+/* Fills `buffer` (aligned for uint64_t, room for a name of NAME_MAX at least) with raw entries; the number of
+ * bytes, 0 at the end. */
+ssize_t olv_os_list_read(struct olv_os_listing *listing, void *buffer, size_t size);
+/* Keeps errno. */
+void olv_os_list_end(struct olv_os_listing *listing);
 /* Steps through a filled buffer, leaving out "." and ".."; false at its end. `*at` starts at 0. */
 bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_name *out);
 
@@ -76,6 +86,9 @@ void olv_os_in_use_free(struct olv_os_in_use *in_use);
 
 /* ---- the machine ---- */
 
+/* What this system, as far as it was met up to now, does in a weaker way than Linux can, in words; "" for
+ * nothing. */
+const char *olv_os_weaker(void);
 unsigned olv_os_cpus(void);
 /* Which boot this is, and the seconds since then (time asleep included). False where the system does not
  * tell. */

@@ -60,14 +60,18 @@ static bool search(struct expanding *x, int dir, const char *component, size_t l
 {
     bool any_depth = len == 2 && memcmp(component, "**", 2) == 0, ok = true;
     char *buffer = malloc(BUFFER);
+    struct olv_os_listing listing;
     struct olv_os_name name;
-    ssize_t got = 0;
+    bool is_listed = buffer && olv_os_list_begin(&listing, dir);
+    ssize_t got = is_listed ? 0 : -1;
     if (!buffer)
         return false;
-    while (ok && (got = olv_os_read_names(dir, buffer, BUFFER)) > 0)
+    while (ok && is_listed && (got = olv_os_list_read(&listing, buffer, BUFFER)) > 0)
         for (size_t at = 0; ok && olv_os_next_name(buffer, (size_t)got, &at, &name);)
             if (any_depth ? fits("*", 1, &name) : fits(component, len, &name))
                 ok = enter(x, dir, name.name, any_depth ? component : rest, depth);
+    if (is_listed)
+        olv_os_list_end(&listing);
     if (got < 0)
         trouble(x, "looking for what `under` fits", errno);
     free(buffer);
@@ -86,14 +90,8 @@ static bool descend(struct expanding *x, int dir, const char *rest, unsigned dep
         return trouble(x, "too deep for `under`", ENAMETOOLONG);
     if (len == 2 && memcmp(component, "**", 2) == 0 && !descend(x, dir, next, depth))
         return false;
-    if (olv_glob_is_pattern(component, len)) {
-        int again = olv_os_open_dir(dir, ".", false); /* `**` reads this directory twice */
-        bool ok = again < 0 ? trouble(x, "looking for what `under` fits", errno)
-                            : search(x, again, component, len, next, depth);
-        if (again >= 0)
-            close(again);
-        return ok;
-    }
+    if (olv_glob_is_pattern(component, len))
+        return search(x, dir, component, len, next, depth);
     if (len > NAME_MAX)
         return true;
     memcpy(name, component, len);

@@ -67,6 +67,12 @@ static bool examine_place(void *self, const char *path)
 
 void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diagnostics *list)
 {
+    char message[600];
+    if (*olv_os_weaker()) {
+        snprintf(message, sizeof message, "this machine cannot do all that Olvido would like: %s",
+                 olv_os_weaker());
+        olv_diagnostics_warn(list, 1, message);
+    }
     for (size_t i = 0; i < policy->rule_count; i++) {
         struct examining x = {.rule = &policy->rules[i], .list = list};
         for (size_t k = 0; k < x.rule->under_count; k++) {

@@ -71,12 +71,16 @@ enum olv_truth scan_is_empty(int dir, const char *name_in_it)
     struct olv_os_name name;
     enum olv_truth answer = OLV_YES;
     int fd = olv_os_open_dir(dir, name_in_it, false);
-    ssize_t got = fd < 0 ? -1 : 1;
-    while (answer == OLV_YES && got > 0 && (got = olv_os_read_names(fd, buffer, SIZE)) > 0) {
+    struct olv_os_listing listing;
+    bool is_listed = fd >= 0 && olv_os_list_begin(&listing, fd);
+    ssize_t got = is_listed ? 1 : -1;
+    while (answer == OLV_YES && got > 0 && (got = olv_os_list_read(&listing, buffer, SIZE)) > 0) {
         size_t at = 0;
         if (olv_os_next_name(buffer, (size_t)got, &at, &name))
             answer = OLV_NO;
     }
+    if (is_listed)
+        olv_os_list_end(&listing);
     if (fd >= 0)
         close(fd);
     return got < 0 ? OLV_UNKNOWN : answer;

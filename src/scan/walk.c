@@ -183,16 +183,20 @@ static void give_half(struct worker *w)
 
 static void read_all(struct worker *w, struct node *node)
 {
-    ssize_t got;
-    while ((got = olv_os_read_names(node->fd, w->buffer, BUFFER_SIZE)) > 0) {
+    struct olv_os_listing listing;
+    bool is_listed = olv_os_list_begin(&listing, node->fd);
+    ssize_t got = is_listed ? 0 : -1;
+    while (is_listed && (got = olv_os_list_read(&listing, w->buffer, BUFFER_SIZE)) > 0) {
         bool is_large = got > BUFFER_SIZE / 2;
         if (atomic_load(&w->walk->stop))
-            return;
+            break;
         if (!is_large || atomic_load(&w->walk->idle) == 0 || !hand_over(w, node, (size_t)got))
             go_through(w, node, w->buffer, (size_t)got);
         give_half(w);
     }
     node->dir.is_complete = got == 0;
+    if (is_listed)
+        olv_os_list_end(&listing);
     if (got < 0)
         tell(w, &node->dir, NULL, "reading the directory", errno);
 }

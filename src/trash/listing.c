@@ -89,9 +89,10 @@ static bool list_info(struct listing *l, const struct olv_os_name *info)
 static bool list_stray(struct listing *l, const struct olv_os_name *file)
 {
     struct olv_trash_item item;
+    struct olv_stat stat;
     char info[NAME_MAX + 1];
     trash_info_name(info, file->name);
-    if (faccessat(l->trash->info, info, F_OK, AT_SYMLINK_NOFOLLOW) == 0)
+    if (olv_os_stat(l->trash->info, info, &stat))
         return true;
     return !olv_trash_find(l->trash, file->name, &item) || l->each(l->self, &item);
 }
@@ -100,15 +101,17 @@ static bool list(struct listing *l, int dir, bool (*one)(struct listing *l, cons
                  struct olv_error *err)
 {
     enum { SIZE = 65536 };
+    struct olv_os_listing listing;
     struct olv_os_name name;
     void *buffer = malloc(SIZE);
-    ssize_t got = 0;
-    bool go_on = buffer || olv_fail_memory(err);
-    lseek(dir, 0, SEEK_SET);
-    while (go_on && (got = olv_os_read_names(dir, buffer, SIZE)) > 0)
+    bool go_on = buffer || olv_fail_memory(err), is_listed = go_on && olv_os_list_begin(&listing, dir);
+    ssize_t got = is_listed ? 0 : -1;
+    while (go_on && is_listed && (got = olv_os_list_read(&listing, buffer, SIZE)) > 0)
         for (size_t at = 0; go_on && olv_os_next_name(buffer, (size_t)got, &at, &name);)
             go_on = one(l, &name);
-    if (got < 0)
+    if (is_listed)
+        olv_os_list_end(&listing);
+    if (buffer && got < 0)
         olv_fail_system(err, l->trash->files_path, "cannot read the trash");
     free(buffer);
     return go_on && got >= 0;

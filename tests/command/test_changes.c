@@ -132,7 +132,7 @@ static void assert_settled_and_sound(const struct sandbox *s, unsigned left)
 static void a_run_killed_before_a_rename_is_settled(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = enforce_with_fault(s, "renameat2:signal=SIGKILL:when=2");
+    struct outcome o = enforce_with_fault(s, MOVING_CALL ":signal=SIGKILL:when=2");
     assert_int_equal(o.status, 128 + 9);
     assert_settled_and_sound(s, 2);
     outcome_free(&o);
@@ -141,11 +141,36 @@ static void a_run_killed_before_a_rename_is_settled(void **state)
 static void a_rename_that_fails_is_one_files_failure(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = enforce_with_fault(s, "renameat2:error=EIO:when=2");
+    struct outcome o = enforce_with_fault(s, MOVING_CALL ":error=EIO:when=2");
     assert_status(&o, 1);
     assert_contains(o.err, "cannot move it into the trash: Input/output error");
     assert_contains(o.out, "2 discarded (6 B), 1 failed");
     assert_int_equal(count_entries(s, "data/Trash/info"), 2);
+    outcome_free(&o);
+}
+
+/* A container or an old kernel: the run goes on in the way that every system has, and says so. */
+static void what_is_missing_is_done_in_a_weaker_way_and_recorded(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    o = enforce_with_fault(s, "openat2:error=ENOSYS -e inject=renameat2:error=EINVAL");
+    assert_status(&o, 0);
+    assert_contains(o.out, "3 discarded");
+    outcome_free(&o);
+    o = shell(s, "$O audit show --json; $O audit verify && $O recover tides");
+    assert_status(&o, 0);
+    assert_contains(o.out, "\"weaker\":\"directories reached one component at a time\"");
+    assert_contains(o.out,
+                    "\"weaker\":\"directories reached one component at a time, exclusive renames by link "
+                    "and unlink\"");
+    assert_contains(o.out, "3 recovered");
+    outcome_free(&o);
+    o = shell(s, "ln -s tides linked; sed 's,tides/scratch,linked/scratch,' policy.yaml >through.yaml; "
+                 "strace -f -qq -o /dev/null -e inject=openat2:error=ENOSYS $O --policy through.yaml check");
+    assert_contains(o.err,
+                    "this machine cannot do all that Olvido would like: directories reached one component");
     outcome_free(&o);
 }
 
@@ -203,7 +228,7 @@ static void ctrl_c_finishes_the_file_and_tells(void **state)
         make_file(s, name, "x", 50);
     }
     o = shell(s, "export ASAN_OPTIONS=detect_leaks=0; strace -f -qq -o /dev/null -e "
-                 "inject=renameat2:signal=SIGINT:when=100 "
+                 "inject=" MOVING_CALL ":signal=SIGINT:when=100 "
                  "$O --policy policy.yaml enforce --yes");
     assert_status(&o, 4);
     assert_contains(o.out, "Interrupted: 100 discarded");
@@ -241,6 +266,7 @@ int main(void)
         TEST(another_directory_in_its_place_is_left_alone),
         TEST(a_run_killed_before_a_rename_is_settled),
         TEST(a_rename_that_fails_is_one_files_failure),
+        TEST(what_is_missing_is_done_in_a_weaker_way_and_recorded),
         TEST(a_full_disk_loses_nothing),
         TEST(a_ledger_that_ran_out_of_room_is_completed_later),
         TEST(ctrl_c_finishes_the_file_and_tells),

@@ -101,6 +101,7 @@ static void an_open_file_inside_spares_it(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     write_policy(s, DIVES);
     o = shell(s, "exec 9>>dives/2022/a/b/c/deep.wav; find dives -depth -exec touch -h -d '200 days ago' {} "
                  "+; $O --policy policy.yaml enforce --yes");

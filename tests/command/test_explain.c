@@ -45,6 +45,7 @@ static struct outcome explain(const struct sandbox *s, const char *path)
 static void the_owning_rule_and_why_not_the_earlier_ones(void **state)
 {
     struct outcome o = explain(*state, "tides/old/gauge.csv");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "large (line 3): `size > 10 MiB` is not so: it is 10 B; `empty` is not so\n");
     assert_contains(o.out, "readings (line 7 of the policy)");
     assert_contains(o.out, "\"Published after a year.\"");
@@ -76,6 +77,7 @@ static void what_stands_in_the_way_is_named(void **state)
     const struct sandbox *s = *state;
     struct outcome o = shell(s, "exec 9>>tides/old/gauge.csv; touch -d '100 days ago' tides/old/gauge.csv; "
                                 "$O --policy policy.yaml explain tides/old/gauge.csv");
+    ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "it is open for writing");
     assert_contains(o.out, "`open` is so");
@@ -121,6 +123,7 @@ static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    ON_LINUX_ONLY();
     assert_status(&o, 0);
     outcome_free(&o);
     o = explain(s, "tides/old/gauge.csv");
@@ -150,6 +153,7 @@ static void programs_get_it_all(void **state)
 {
     struct outcome o =
         olvido(*state, "--policy", "policy.yaml", "--json", "explain", "tides/old/gauge.csv", NULL);
+    ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "\"state\":\"due\"");
     assert_contains(o.out, "\"fits\":\"no\"");

@@ -77,7 +77,7 @@ static void a_run_may_be_killed_at_every_sync(void **state)
 
 static void a_run_may_be_killed_at_every_rename(void **state)
 {
-    kill_at_every(*state, "renameat,renameat2");
+    kill_at_every(*state, "renameat," MOVING_CALL);
 }
 
 static void a_run_may_be_killed_at_every_unlink(void **state)
@@ -115,7 +115,7 @@ static void fail_every(const struct sandbox *s, const char *call, const char *er
 
 static void every_rename_may_fail(void **state)
 {
-    fail_every(*state, "renameat2", "EIO");
+    fail_every(*state, MOVING_CALL, "EIO");
     fail_every(*state, "renameat", "ENOSPC");
 }
 

@@ -53,6 +53,7 @@ static void a_mount_gets_a_trash_of_its_own_with_paths_from_its_top(void **state
     struct outcome o = on_a_mount(*state, "$E enforce --yes; echo status=$?; find far -type f | sort; "
                                           "grep -h ^Path far/.Trash-0/info/*; stat -c %a far/.Trash-0; "
                                           "$E trash show; $E audit show --json");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "status=0");
     assert_contains(o.out, "3 discarded");
     assert_contains(o.out, "far/.Trash-0/files/d.tmp\n");
@@ -70,6 +71,7 @@ static void what_a_run_discarded_comes_back_from_all_trashes(void **state)
     struct outcome o = on_a_mount(
         *state, "$E enforce --yes >out; run=$(sed -n \"s/.*--run //p\" out); $E recover --run $run; "
                 "cat far/f.tmp far/deep/d.tmp near/a.tmp; find far/.Trash-0 -type f");
+    ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "3 recovered");
     assert_contains(o.out, "far\ndeep\nnear");
@@ -80,6 +82,7 @@ static void what_a_run_discarded_comes_back_from_all_trashes(void **state)
 static void a_sticky_shared_trash_is_used_and_others_are_not(void **state)
 {
     struct outcome o = on_a_mount(*state, "mkdir -m 1777 far/.Trash; $E enforce --yes; find far -name f.tmp");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "far/.Trash/0/files/f.tmp\n");
     outcome_free(&o);
     o = on_a_mount(*state, "mkdir -m 0777 far/.Trash; $E enforce --yes; find far -name f.tmp; $E trash show");
@@ -97,6 +100,7 @@ static void a_trash_of_a_mount_that_is_not_ours_alone_is_refused(void **state)
 {
     struct outcome o = on_a_mount(
         *state, "mkdir far/.Trash-0; chown 65534 far/.Trash-0; $E enforce --yes; echo status=$?; ls far");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "status=1");
     assert_contains(o.out, "1 discarded (4 B), 2 failed");
     assert_contains(o.err, "the trash belongs to another user");
@@ -113,6 +117,7 @@ static void a_read_only_mount_fails_alone(void **state)
 {
     struct outcome o = on_a_mount(
         *state, "mount -o remount,ro far; $E enforce --yes; echo status=$?; ls far; cat near/a.tmp");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "status=1");
     assert_contains(o.out, "1 discarded (4 B), 2 failed");
     assert_contains(o.err, "Read-only file system");
@@ -125,6 +130,7 @@ static void a_bind_mount_is_a_mount_though_its_device_is_the_same(void **state)
     struct outcome o = on_a_mount(
         *state, "umount far; mkdir other; echo x >other/b.tmp; touch -d \"100 days ago\" other/b.tmp; "
                 "mount --bind other far; $E enforce --yes; echo status=$?; find other -type f");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "status=0");
     assert_contains(o.out, "other/.Trash-0/files/b.tmp\n");
     outcome_free(&o);
@@ -135,6 +141,7 @@ static void the_trash_itself_is_never_a_candidate(void **state)
     struct outcome o =
         on_a_mount(*state, "$E enforce --yes >/dev/null; touch -d \"100 days ago\" far/.Trash-0/files/*; "
                            "$E enforce --yes; find far -type f | wc -l");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "nothing was due");
     assert_contains(o.out, "\n4\n");
     outcome_free(&o);
@@ -145,6 +152,7 @@ static void clearing_reaches_every_trash(void **state)
     struct outcome o = on_a_mount(
         *state,
         "$E enforce --yes >/dev/null; $E trash clear --yes; echo status=$?; find far/.Trash-0 data -type f");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "3 removed for good (13 B)");
     assert_contains(o.out, "status=0\n");
     assert_lacks(o.out, ".trashinfo");

@@ -145,6 +145,7 @@ static void a_taken_place_is_treated_as_was_asked_for(void **state)
                  {"set-aside", "a.set-aside-2.tmp", "a.tmp", 0},
                  {"replace", NULL, "a.tmp", 0},
                  {"refuse", "a.tmp", NULL, 3}};
+    ON_LINUX_ONLY();
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         char path[100], *text;
         struct outcome o =
@@ -214,6 +215,7 @@ static void what_was_recovered_is_left_alone_for_a_while(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = recover(s, "c.log", 0);
+    ON_LINUX_ONLY();
     outcome_free(&o);
     o = shell(s,
               "mv tides/scratch/deep/c.log tides/scratch/renamed.log; $O --policy policy.yaml enforce --yes");

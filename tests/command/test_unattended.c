@@ -266,6 +266,7 @@ static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
     age_the_rules(s);
     o = shell(s, "cp state/clock clock; sed -i \"s/\\\"wall\\\":\\\"[^\\\"]*\\\"/\\\"wall\\\":\\\"$(date -u "
@@ -307,6 +308,7 @@ static void a_file_open_for_writing_is_spared(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     write_policy(s, "limits: { files: 100 }");
     o = shell(s, "exec 9>>tides/b/one.tmp; touch -d '100 days ago' tides/b/one.tmp; $O --policy policy.yaml "
                  "enforce --yes");
@@ -321,6 +323,7 @@ static void a_file_opened_after_the_question_is_left_alone(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     write_policy(s, "limits: { files: 100 }");
     o = olvido_on_terminal(s, 100, "no\n!(sleep 2 9>>tides/b/one.tmp) & sleep 0.3\nyes\n", "--policy",
                            "policy.yaml", "enforce", NULL);

@@ -291,6 +291,7 @@ static void what_is_open_for_writing_is_seen(void **state)
     int writing = open(in(s, "tides/a.tmp"), O_WRONLY | O_APPEND),
         reading = open(in(s, "tides/b.tmp"), O_RDONLY);
     struct olv_os_in_use *in_use = olv_os_in_use_read();
+    ON_LINUX_ONLY();
     assert_non_null(in_use);
     assert_true(olv_os_is_in_use(in_use, a.device, a.inode));
     assert_false(olv_os_is_in_use(in_use, b.device, b.inode));

@@ -11,6 +11,15 @@
 
 #include <cmocka.h>
 
+/* What the weaker system, os/posix.c, cannot do is not asked of it. */
+#ifdef OLVIDO_OS_POSIX
+#define ON_LINUX_ONLY() skip()
+#define MOVING_CALL     "linkat" /* what an exclusive rename begins with */
+#else
+#define ON_LINUX_ONLY() ((void)0)
+#define MOVING_CALL     "renameat2"
+#endif
+
 struct sandbox {
     char path[64]; /* absolute, canonical */
 };

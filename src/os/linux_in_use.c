@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Which files are open for writing, by what /proc tells of every process (proc_pid_fd(5)): the mode of the
  * link there says how the file was opened. One pass over all processes answers for any number of files. */
+#include "os/linux.h"
 #include "os/os.h"
 
 #include <dirent.h>
@@ -68,7 +69,7 @@ static void read_process(struct olv_os_in_use *in_use, int proc, const char *pro
     while ((entry = readdir(fds))) {
         if (entry->d_name[0] == '.' || fstatat(fd, entry->d_name, &link, AT_SYMLINK_NOFOLLOW) < 0)
             continue;
-        if ((link.st_mode & S_IWUSR) && olv_os_stat_open(fd, entry->d_name, &file) &&
+        if ((link.st_mode & S_IWUSR) && linux_stat_open(fd, entry->d_name, &file) &&
             file.kind == OLV_KIND_FILE)
             add(in_use, (struct file_key){file.device, file.inode});
     }

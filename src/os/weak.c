@@ -1,0 +1,102 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "os/weak.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
+
+/* The next component of a path, which is moved on behind it; false with ENAMETOOLONG. */
+static bool cut_component(const char **path, char name[NAME_MAX + 1])
+{
+    size_t len = strcspn(*path, "/");
+    if (len > NAME_MAX) {
+        errno = ENAMETOOLONG;
+        return false;
+    }
+    memcpy(name, *path, len);
+    name[len] = '\0';
+    *path += len;
+    return true;
+}
+
+static bool is_link(int dir, const char *name)
+{
+    struct stat st;
+    return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0 && S_ISLNK(st.st_mode);
+}
+
+/* Opens what `path` leads to from `fd`, which is closed. */
+static int descend(int fd, const char *path)
+{
+    while (fd >= 0 && *(path += strspn(path, "/"))) {
+        char name[NAME_MAX + 1];
+        int above = fd, error;
+        fd = cut_component(&path, name) ? openat(above, name, OPEN_DIRECTORY) : -1;
+        error = fd < 0 && errno == ENOTDIR && is_link(above, name) ? ELOOP : errno;
+        close(above);
+        errno = error;
+    }
+    return fd;
+}
+
+int weak_open_path(const char *path)
+{
+    return descend(open("/", OPEN_DIRECTORY), path);
+}
+
+static bool climbs(const char *path)
+{
+    for (; *path; path += strspn(path, "/")) {
+        size_t len = strcspn(path, "/");
+        if (len == 2 && path[0] == '.' && path[1] == '.')
+            return true;
+        path += len;
+    }
+    return false;
+}
+
+int weak_open_dir(int dir, const char *path, bool one_mount)
+{
+    struct olv_stat above, here;
+    int fd = -1;
+    errno = EXDEV;
+    if (*path != '/' && !climbs(path))
+        fd = descend(openat(dir, ".", OPEN_DIRECTORY), path);
+    if (fd < 0 || !one_mount)
+        return fd;
+    if (olv_os_stat(dir, "", &above) && olv_os_stat(fd, "", &here) && above.mount == here.mount)
+        return fd;
+    close(fd);
+    errno = EXDEV;
+    return -1;
+}
+
+/* Undoes what was made at the new place, and fails with the error that came before. */
+static bool undo(int dir, const char *name, int flags)
+{
+    int error = errno;
+    unlinkat(dir, name, flags);
+    errno = error;
+    return false;
+}
+
+/* A directory cannot be linked: an empty one is made in its place, exclusively, and then replaced. */
+bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
+{
+    struct stat st;
+    if (fstatat(old_dir, old_name, &st, AT_SYMLINK_NOFOLLOW) < 0)
+        return false;
+    if (S_ISDIR(st.st_mode))
+        return mkdirat(new_dir, new_name, 0700) == 0 &&
+               (renameat(old_dir, old_name, new_dir, new_name) == 0 || undo(new_dir, new_name, AT_REMOVEDIR));
+    return linkat(old_dir, old_name, new_dir, new_name, 0) == 0 &&
+           (unlinkat(old_dir, old_name, 0) == 0 || undo(new_dir, new_name, 0));
+}
