@@ -1,10 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Sample data: the made-up Faro Norte tide observatory, with files of eight years and a policy for them. */
+/* Sample data: the made-up Faro Norte tide observatory, with files of eight years and a policy for them; or
+ * files for a policy of one's own. */
 #ifndef OLVIDO_DEMO_H
 #define OLVIDO_DEMO_H
 
 #include "olvido/calendar.h"
 #include "olvido/error.h"
+#include "olvido/policy.h"
+
+#include <limits.h>
 
 struct olv_demo {
     uint64_t files, directories, bytes;
@@ -13,5 +17,31 @@ struct olv_demo {
 /* Writes it into `path`, which must not exist yet or be an empty directory. Times are set relative to `now`.
  */
 bool olv_demo_write(const char *path, struct olv_instant now, struct olv_demo *demo, struct olv_error *err);
+
+/* ---- for a policy of one's own ---- */
+
+enum olv_side { OLV_BEFORE, OLV_AFTER }; /* the time of the step has not come yet; has just come */
+
+struct olv_sample {
+    uint32_t rule, step; /* of the policy, from 0 */
+    enum olv_side side;
+    struct olv_instant time; /* that it pretends to be of, by the rule's clock */
+    char *path;              /* owned; absolute */
+    const char *why_not;     /* why it could not be made; NULL: it was */
+};
+
+struct olv_samples {
+    struct olv_sample *items; /* by rule, `under`, step and side */
+    size_t count, cap;
+    char policy[PATH_MAX]; /* the copy of the policy that is about them */
+};
+
+/* Writes into `path` (new or empty) for each rule, each of its `under` and each step a file that the rule
+ * should own, just too young for the step, and one just old enough, as of that instant; each in a copy of the
+ * rule's place of its own; and a copy of the policy that is about these places. Whether the rule really owns
+ * them only the policy can say. Free the samples in any case. */
+bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_instant as_of,
+                  struct olv_samples *samples, struct olv_error *err);
+void olv_samples_free(struct olv_samples *samples);
 
 #endif

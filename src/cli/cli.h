@@ -57,6 +57,7 @@ enum cli_option {
     OPT_ACT,
     OPT_RESULT,
     OPT_PATH,
+    OPT_FOR,
     OPT_COUNT
 };
 

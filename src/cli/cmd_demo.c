@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/samples_view.h"
 #include "cli/term.h"
 #include "olvido/demo.h"
 #include "olvido/json.h"
@@ -46,6 +47,41 @@ static void print_tour(const struct cli *cli, const char *place)
         print_step(cli, steps[i][0], steps[i][1], place);
 }
 
+/* ---- samples for one's own rules ---- */
+
+static enum cli_status report(struct cli *cli, const struct olv_samples *samples)
+{
+    enum cli_status status = STATUS_DONE;
+    struct olv_policy *copy = cli_load_policy(cli, samples->policy, &status);
+    struct plan_setting setting = {0};
+    if (copy && plan_prepare(cli, copy, &(struct plan_request){0}, NULL, &setting, &status))
+        status = samples_report(cli, copy, samples, &setting);
+    plan_release(&setting);
+    olv_policy_free(copy);
+    return status;
+}
+
+static enum cli_status run_for(struct cli *cli, const char *file)
+{
+    enum cli_status status = STATUS_DONE;
+    struct olv_samples samples = {0};
+    struct olv_error err = {0};
+    struct olv_policy *policy = cli_load_policy(cli, file, &status);
+    struct plan_setting setting = {0};
+    if (policy && plan_prepare(cli, policy, &(struct plan_request){0}, NULL, &setting, &status)) {
+        if (olv_demo_for(cli->arguments[0], policy, setting.options.as_of, &samples, &err))
+            status = report(cli, &samples);
+        else
+            status = cli_report(cli, &err);
+    }
+    plan_release(&setting);
+    olv_samples_free(&samples);
+    olv_policy_free(policy);
+    return status;
+}
+
+/* ---- the observatory ---- */
+
 static enum cli_status run(struct cli *cli)
 {
     const char *place = cli->arguments[0];
@@ -53,6 +89,10 @@ static enum cli_status run(struct cli *cli)
     struct olv_error err = {0};
     struct olv_demo demo;
     char size[OLV_SIZE_TEXT];
+    if (cli_has(cli, OPT_FOR))
+        return run_for(cli, cli_value(cli, OPT_FOR));
+    if (cli_has(cli, OPT_AS_OF))
+        return cli_usage(cli, "--as-of goes with --for");
     if (!olv_demo_write(place, olv_os_now(), &demo, &err))
         return cli_report(cli, &err);
     olv_text_puts(&line, "The Faro Norte tide observatory stands in ");
@@ -68,16 +108,25 @@ static enum cli_status run(struct cli *cli)
     return STATUS_DONE;
 }
 
+static const enum cli_option options[] = {OPT_FOR, OPT_AS_OF, OPT_NONE};
+
 const struct cli_command cmd_demo = {
     .name = "demo",
     .stage = "Set up",
     .arguments = "DIR",
     .summary = "Writes made-up sample files and a policy to try things on",
-    .help = "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward "
-            "names: blanks, a\n"
-            "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard "
-            "links, links that lead\n"
-            "outside or in a circle, and a sparse file.\n",
+    .help =
+        "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward "
+        "names: blanks, a\n"
+        "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard "
+        "links, links that lead\n"
+        "outside or in a circle, and a sparse file.\n"
+        "--for POLICY makes files for your own rules instead: for each step of each rule one that is just "
+        "too young and one\n"
+        "just old enough, each in a tree of its own below DIR, with a copy of the policy that is about "
+        "them; and says what that\n"
+        "policy makes of each, now or with --as-of on another day. Nothing outside DIR is touched.\n",
+    .options = options,
     .least = 1,
     .most = 1,
     .run = run,

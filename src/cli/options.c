@@ -49,6 +49,7 @@ static const struct option {
     {OPT_ACT, "act", "ACT", "only this act; may be repeated", 0},
     {OPT_RESULT, "result", "RESULT", "only done, told, left, refused or failed; may be repeated", 0},
     {OPT_PATH, "path", "PATH", "only what is about this path, or what was below it", 0},
+    {OPT_FOR, "for", "FILE", "samples for this policy instead: on both sides of each step of each rule", 0},
 };
 
 static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON,    OPT_QUIET, OPT_VERBOSE,

@@ -82,11 +82,13 @@ bool olv_trash_decode(const char *text, size_t len, struct olv_text *out)
         if (byte == '%') {
             high = i + 2 < len ? digit(text[i + 1]) : -1;
             low = i + 2 < len ? digit(text[i + 2]) : -1;
-            if (high < 0 || low < 0 || high + low == 0)
+            if (high < 0 || low < 0)
                 return false;
             byte = (char)(high << 4 | low);
             i += 2;
         }
+        if (byte == '\0')
+            return false;
         olv_text_add(out, &byte, 1);
     }
     return !out->failed && out->len > 0;

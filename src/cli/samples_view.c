@@ -1,0 +1,158 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/samples_view.h"
+
+#include "cli/table.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/explain.h"
+#include "olvido/json.h"
+
+#include <string.h>
+
+struct report {
+    struct cli *cli;
+    struct olv_policy *policy;
+    const struct plan_setting *setting;
+    struct table *table; /* NULL: JSON */
+    size_t as_meant, otherwise, not_made;
+};
+
+static bool has_step(enum olv_reason reason)
+{
+    return reason == OLV_DUE || reason == OLV_KEPT;
+}
+
+/* Whether that is what the rule says of something so old. */
+static bool is_as_meant(const struct olv_sample *sample, struct olv_verdict v)
+{
+    if (v.reason == OLV_NOT_OWNED || v.rule != sample->rule)
+        return false;
+    if (sample->side == OLV_AFTER)
+        return has_step(v.reason) && v.step == sample->step;
+    return sample->step == 0 ? v.reason == OLV_NOT_DUE : has_step(v.reason) && v.step + 1 == sample->step;
+}
+
+static void say(const struct report *r, const struct olv_sample *sample, struct olv_verdict v,
+                struct olv_text *out)
+{
+    const struct olv_rule *rule = &r->policy->rules[v.rule];
+    if (sample->why_not) {
+        olv_text_printf(out, "not made: %s", sample->why_not);
+        return;
+    }
+    if (v.reason == OLV_NOT_OWNED) {
+        olv_text_puts(out, "no rule fits it");
+        return;
+    }
+    if (v.rule != sample->rule) {
+        olv_text_puts(out, "rule ");
+        term_name(out, rule->name);
+        olv_text_puts(out, " takes it: ");
+    }
+    if (has_step(v.reason))
+        olv_text_printf(out, "%s, %s", olv_act_word(rule->steps[v.step].act), olv_reason_words(v.reason));
+    else
+        olv_text_puts(out, olv_reason_words(v.reason));
+}
+
+static void print_row(struct report *r, const struct olv_sample *sample, struct olv_verdict v, bool is_meant)
+{
+    const struct olv_rule *rule = &r->policy->rules[sample->rule];
+    const struct olv_step *step = &rule->steps[sample->step];
+    struct olv_text name = {0}, what = {0}, says = {0}, path = {0};
+    char date[TERM_DATE];
+    term_name(&name, rule->name);
+    olv_text_printf(&what, "%s %s after %s", sample->side == OLV_BEFORE ? "before" : "from",
+                    olv_act_word(step->act), step->after_text);
+    say(r, sample, v, &says);
+    term_name(&path, sample->path);
+    table_cell(r->table, STYLE_HEADING, olv_text_string(&name));
+    table_cell(r->table, STYLE_PLAIN, olv_text_string(&what));
+    table_cell(r->table, STYLE_PLAIN, term_date(sample->time, date));
+    table_cell(r->table, is_meant ? STYLE_GOOD : STYLE_WARN, olv_text_string(&says));
+    table_cell(r->table, STYLE_PLAIN, olv_text_string(&path));
+    olv_text_free(&name);
+    olv_text_free(&what);
+    olv_text_free(&says);
+    olv_text_free(&path);
+}
+
+static void print_json(const struct report *r, const struct olv_sample *sample, struct olv_verdict v,
+                       bool is_meant)
+{
+    const struct olv_rule *rule = &r->policy->rules[sample->rule];
+    json_t *json = json_object();
+    olv_json_string(json, "rule", rule->name);
+    olv_json_string(json, "act", olv_act_word(rule->steps[sample->step].act));
+    olv_json_string(json, "after", rule->steps[sample->step].after_text);
+    olv_json_string(json, "side", sample->side == OLV_BEFORE ? "before" : "after");
+    olv_json_instant(json, "time", sample->time);
+    olv_json_name(json, "path", sample->path);
+    if (sample->why_not) {
+        olv_json_string(json, "not_made", sample->why_not);
+    } else {
+        olv_json_string(json, "state", olv_reason_key(v.reason));
+        if (v.reason != OLV_NOT_OWNED)
+            olv_json_string(json, "owner", r->policy->rules[v.rule].name);
+        if (has_step(v.reason))
+            olv_json_string(json, "step", olv_act_word(r->policy->rules[v.rule].steps[v.step].act));
+        json_object_set_new(json, "as_meant", json_boolean(is_meant));
+    }
+    cli_print_json(json);
+}
+
+static bool judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
+{
+    struct olv_explanation e = {.verdict = {.reason = OLV_NOT_OWNED}};
+    bool ok = sample->why_not ||
+              olv_explain(&e, r->policy, sample->path, &r->setting->options, &r->cli->observer, err);
+    bool is_meant = ok && !sample->why_not && is_as_meant(sample, e.verdict);
+    if (ok && r->table)
+        print_row(r, sample, e.verdict, is_meant);
+    else if (ok)
+        print_json(r, sample, e.verdict, is_meant);
+    r->as_meant += is_meant;
+    r->not_made += sample->why_not != NULL;
+    r->otherwise += !is_meant && !sample->why_not;
+    olv_explanation_free(&e);
+    return ok;
+}
+
+static void print_sum(const struct report *r, const struct olv_samples *samples)
+{
+    struct olv_text line = {0}, path = {0};
+    printf("\n");
+    term_count(&line, samples->count, "sample", "samples");
+    olv_text_printf(&line, ": %zu as their rule means it", r->as_meant);
+    if (r->otherwise)
+        olv_text_printf(&line, ", %zu otherwise (`olvido explain` says why)", r->otherwise);
+    if (r->not_made)
+        olv_text_printf(&line, ", %zu that could not be made", r->not_made);
+    term_name(&path, samples->policy);
+    printf("%s\nTry them: olvido --policy %s preview\n", olv_text_string(&line), olv_text_string(&path));
+    olv_text_free(&line);
+    olv_text_free(&path);
+}
+
+enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const struct olv_samples *samples,
+                               const struct plan_setting *setting)
+{
+    static const struct table_column columns[] = {{.heading = "Rule"},
+                                                  {.heading = "Sample"},
+                                                  {.heading = "Of"},
+                                                  {.heading = "What the policy says"},
+                                                  {.heading = "Path", .is_elastic = true}};
+    struct report r = {.cli = cli, .policy = policy, .setting = setting};
+    struct olv_error err = {0};
+    bool ok = true;
+    if (!cli_has(cli, OPT_JSON))
+        r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
+    for (size_t i = 0; ok && i < samples->count; i++)
+        ok = judge(&r, &samples->items[i], &err);
+    watch_clear(cli);
+    if (r.table) {
+        table_end(r.table);
+        print_sum(&r, samples);
+    }
+    return ok ? STATUS_DONE : cli_report(cli, &err);
+}

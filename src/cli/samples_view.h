@@ -1,0 +1,15 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a policy says about samples that were made for it. */
+#ifndef OLV_CLI_SAMPLES_VIEW_H
+#define OLV_CLI_SAMPLES_VIEW_H
+
+#include "cli/cli.h"
+#include "cli/plan_view.h"
+#include "olvido/demo.h"
+
+/* Judges every sample by the copy of the policy and shows the verdicts, those that are not as the rule means
+ * them marked. */
+enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const struct olv_samples *samples,
+                               const struct plan_setting *setting);
+
+#endif

@@ -1,0 +1,135 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* demo --for: files on both sides of each step of one's own rules, and what the policy says about them. */
+#include "support/command.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+static const char POLICY[] =
+    "olvido: 1\n"
+    "limits: { files: 100 }\n"
+    "trash: { keep: 3 days }\n"
+    "rules:\n"
+    "  - name: readings\n"
+    "    under: [ /srv/tides/readings, \"/srv/**/day-*\" ]\n"
+    "    where: path matches \"^gauge-[0-9]/(2019|2020)-[0-9]{2}[.]csv$\"\n"
+    "    steps: [ { after: 30 days, do: tell } ]\n"
+    "  - name: dives\n"
+    "    under: /srv/dives\n"
+    "    where: name like \"dive-*.wav\" and size > 5 kB\n"
+    "    age-from: { clock: name \"%Y%m%d\", until: end of month }\n"
+    "    steps: [ { after: 1 month, do: tell }, { after: 1 year 6 months, do: discard } ]\n"
+    "  - name: whole\n"
+    "    under: /srv/campaigns\n"
+    "    where: kind = directory and not empty\n"
+    "    steps: [ { after: 0 days, do: tell }, { after: 7 years, do: discard } ]\n"
+    "  - name: hidden\n"
+    "    under: /srv/dives\n"
+    "    where: suffix = \"wav\" and name like \"dive-*\" and size > 6 kB\n"
+    "    steps: [ { after: 1 hour, do: tell } ]\n"
+    "  - name: births\n"
+    "    under: /srv/x\n"
+    "    age-from: { clock: born }\n"
+    "    steps: [ { after: 7 years, do: discard } ]\n";
+
+static int setup(void **state)
+{
+    if (sandbox_setup(state) < 0)
+        return -1;
+    overwrite(*state, "own.yaml", POLICY, strlen(POLICY));
+    return 0;
+}
+
+static unsigned count_of(const char *text, const char *part)
+{
+    unsigned count = 0;
+    for (; (text = strstr(text, part)); text += strlen(part))
+        count++;
+    return count;
+}
+
+static void each_step_has_a_sample_on_both_sides(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "--json", "demo", "samples", "--for", "own.yaml", NULL);
+    assert_status(&o, 0);
+    assert_int_equal(count_of(o.out, "\"rule\":\"readings\""), 4); /* two places */
+    assert_int_equal(count_of(o.out, "\"rule\":\"dives\""), 4);
+    assert_int_equal(count_of(o.out, "\"rule\":\"whole\""), 3); /* nothing is younger than 0 days */
+    assert_int_equal(count_of(o.out, "\"as_meant\":true"), 11);
+    assert_int_equal(count_of(o.out, "\"as_meant\":false"), 2);
+    assert_int_equal(count_of(o.out, "\"owner\":\"dives\",\"step\":\"discard\""), 1);
+    assert_int_equal(count_of(o.out, "\"not_made\":\"nobody can set the time"), 2);
+    assert_contains(o.out, "/samples/0001/srv/tides/readings/gauge-0/2019-00.csv\"");
+    assert_contains(o.out, "/samples/0003/srv/any/day-any/gauge-0/2019-00.csv\"");
+    outcome_free(&o);
+}
+
+static void the_report_names_what_is_not_as_meant(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "demo", "samples", "--for", "own.yaml", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "before tell after 30 days");
+    assert_contains(o.out, "from discard after 1 year 6 months");
+    assert_contains(o.out, "rule dives takes it: ");
+    assert_contains(o.out,
+                    "15 samples: 11 as their rule means it, 2 otherwise (`olvido explain` says why), 2 that "
+                    "could not be made");
+    outcome_free(&o);
+}
+
+/* The plan of the copy counts what the report said. */
+static void preview_of_the_copy_agrees(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "demo", "samples", "--for", "own.yaml", "--as-of", "2030-05-31", NULL);
+    char *copy;
+    assert_status(&o, 0);
+    assert_contains(o.out, "2030-05-");
+    outcome_free(&o);
+    copy = slurp(s, "samples/policy.yaml");
+    assert_contains(copy, "/samples/*/srv/tides/readings");
+    assert_lacks(copy, "keep: 3 days");
+    free(copy);
+    o = olvido(s, "--policy", "samples/policy.yaml", "preview", "--as-of", "2030-05-31", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "readings  tell after 30 days                 2 ");
+    assert_contains(o.out, "          not due yet                        2 ");
+    assert_contains(o.out, "whole     tell after 0 days                  2 ");
+    assert_contains(o.out, "          discard after 7 years              1 ");
+    outcome_free(&o);
+}
+
+static void bad_places_and_policies_are_refused(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "demo", ".", "--for", "own.yaml", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "not empty");
+    outcome_free(&o);
+    o = olvido(s, "demo", "wild*", "--for", "own.yaml", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "wildcards");
+    outcome_free(&o);
+    o = olvido(s, "demo", "new", "--for", "none.yaml", NULL);
+    assert_status(&o, 2);
+    assert_false(exists(s, "new"));
+    outcome_free(&o);
+    o = olvido(s, "demo", "new", "--as-of", "2030-01-01", NULL);
+    assert_status(&o, 2);
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(each_step_has_a_sample_on_both_sides),
+        TEST(the_report_names_what_is_not_as_meant),
+        TEST(preview_of_the_copy_agrees),
+        TEST(bad_places_and_policies_are_refused),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Any bytes as a segment of a docket: entries whose strings are all there, or an error; what could be read to
+ * its end is written and read again as the same entries. */
+#include "fuzz.h"
+#include "olvido/docket.h"
+
+#include <string.h>
+
+static void must_be_same(const struct olv_docket_entry *a, const struct olv_docket_entry *b)
+{
+    must(a->act == b->act && a->rule == b->rule && a->step == b->step);
+    must(strcmp(a->name, b->name) == 0 && strcmp(a->directory, b->directory) == 0);
+    must(strcmp(a->target, b->target) == 0 && strcmp(a->rule_name, b->rule_name) == 0);
+    must(a->identity.inode == b->identity.inode && a->identity.size_bytes == b->identity.size_bytes);
+    must(a->directory_mount == b->directory_mount && a->directory_inode == b->directory_inode);
+    must(a->contents.entries == b->contents.entries && a->if_exists == b->if_exists);
+}
+
+static void compare(const uint8_t *data, size_t size, const struct olv_text *written)
+{
+    struct olv_error err = {0};
+    struct olv_segment_reader *one = olv_segment_open(data, size, &err);
+    struct olv_segment_reader *other = olv_segment_open(written->data, written->len, &err);
+    struct olv_docket_entry a, b;
+    must(one && other);
+    while (olv_segment_next(one, &a, &err)) {
+        must(olv_segment_next(other, &b, &err));
+        must_be_same(&a, &b);
+    }
+    must(!olv_segment_next(other, &b, &err) && err.code == OLV_OK);
+    olv_segment_close(one);
+    olv_segment_close(other);
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    struct olv_error err = {0};
+    struct olv_segment_reader *reader = olv_segment_open(data, size, &err);
+    struct olv_segment_writer writer = {.entries = 0};
+    struct olv_docket_entry e;
+    if (!reader) {
+        must(err.code != OLV_OK);
+        return 0;
+    }
+    olv_segment_begin(&writer);
+    while (olv_segment_next(reader, &e, &err))
+        olv_segment_add(&writer, &e);
+    olv_segment_close(reader);
+    if (err.code == OLV_OK && writer.entries && writer.entries <= OLV_SEGMENT_ENTRIES)
+        compare(data, size, &writer.bytes);
+    olv_segment_free(&writer);
+    return 0;
+}
