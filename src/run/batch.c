@@ -5,6 +5,7 @@
  */
 #include "run/ahead.h"
 #include "run/recorder.h"
+#include "run/reserve.h"
 #include "run/run.h"
 
 #include "os/durable.h"
@@ -247,7 +248,12 @@ static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], str
         if (act && act->settle && !act->settle(&run->context, err))
             return false;
     }
-    return sync_touched(run, err) && olv_respite_store(&run->respites, run->state.dir, run->context.now, err);
+    if (!sync_touched(run, err))
+        return false;
+    while (!olv_respite_store(&run->respites, run->state.dir, run->context.now, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
 }
 
 static bool do_entries(struct carrying *c, struct olv_error *err)
@@ -275,10 +281,12 @@ static bool do_batch(struct carrying *c, struct olv_error *err)
     uint8_t digest[OLV_SHA256_SIZE];
     struct olv_run *run = c->run;
     run->batch++;
-    if (!write_segment(c, digest, err))
-        return false;
+    reserve_fill(run->state.dir); /* what was used is made good as soon as there is room again */
+    while (!write_segment(c, digest, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
     olv_ledger_intent(run->ledger, run->id, run->batch, digest, c->writer.entries);
-    return olv_ledger_sync(run->ledger, err) && do_entries(c, err);
+    return run_sync(run, err) && do_entries(c, err);
 }
 
 /* Copies what is approved of a segment into the batch. */
@@ -317,19 +325,25 @@ static bool do_batches(struct carrying *c, struct olv_spool *docket, struct olv_
 
 /* ---- the run ---- */
 
+static bool make_directory(struct olv_run *run, struct olv_error *err)
+{
+    if (run->directory >= 0)
+        return true;
+    if (mkdirat(run->state.runs, run->id, 0700) == 0)
+        run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    return run->directory >= 0 || olv_fail_system(err, run->id, "cannot make the directory of the run");
+}
+
 static bool begin(struct olv_run *run, struct olv_error *err)
 {
     const struct olv_policy *policy = run->options.policy;
-    if (mkdirat(run->state.runs, run->id, 0700) < 0 ||
-        (run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)) <
-            0)
-        return olv_fail_system(err, run->id, "cannot make the directory of the run");
-    if (!state_mark_open(&run->state, run->id, err))
-        return false;
+    while (!make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
     olv_ledger_begin_run(run->ledger,
                          &(struct olv_run_facts){run->id, run->options.command, policy ? policy->path : NULL,
                                                  policy ? policy->digest : NULL});
-    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err);
+    return run_sync(run, err) && run_checkpoint(run, err);
 }
 
 static bool end(struct carrying *c, struct olv_error *err)
@@ -339,8 +353,7 @@ static bool end(struct carrying *c, struct olv_error *err)
     olv_ledger_end_run(run->ledger,
                        &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
                                                r->done + r->told, r->left + r->refused, r->failed});
-    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) &&
-           state_mark_closed(&run->state, err);
+    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
 }
 
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
@@ -350,7 +363,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv
     bool ok;
     *result = (struct olv_run_result){0};
     *err = (struct olv_error){0};
-    ok = begin(run, err);
+    ok = begin(run, err) || olv_error_as(err, OLV_STATE);
     if (ok && !(c.recorder = recorder_new(run->ledger)))
         ok = olv_fail_memory(err);
     c.ahead = ahead_new(run->id, run->context.now);

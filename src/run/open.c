@@ -5,6 +5,7 @@
 #include "os/os.h"
 #include "run/clock.h"
 #include "run/register.h"
+#include "run/reserve.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -27,6 +28,22 @@ static bool make_id(struct olv_run *run)
 void run_segment_name(char out[32], uint64_t batch)
 {
     snprintf(out, 32, "%06llu.docket", (unsigned long long)batch);
+}
+
+bool run_sync(struct olv_run *run, struct olv_error *err)
+{
+    while (!olv_ledger_sync(run->ledger, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+bool run_checkpoint(struct olv_run *run, struct olv_error *err)
+{
+    while (!olv_ledger_checkpoint(run->ledger, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
 }
 
 bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
@@ -68,6 +85,14 @@ static unsigned most_touched(void)
     return limit.rlim_cur < 32 ? 16 : (unsigned)limit.rlim_cur / 2;
 }
 
+static bool open_ledger(struct olv_run *run, struct olv_error *err)
+{
+    while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
 {
     struct olv_run *run = calloc(1, sizeof *run);
@@ -87,8 +112,10 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
     run->hasher = run->trashes ? olv_hasher_new() : NULL;
     if (run->hasher && make_id(run) && state_open(&run->state, options->state, options->command, err) &&
-        (run->ledger = olv_ledger_open(run->state.dir, err)) && run_settle(run, err))
+        open_ledger(run, err) && run_settle(run, err)) {
+        reserve_fill(run->state.dir);
         return run;
+    }
     if (!run->hasher)
         olv_fail_memory(err);
     if (err->code == OLV_SYSTEM)

@@ -35,6 +35,9 @@ void run_segment_name(char out[32], uint64_t batch);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
 bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
                     struct olv_error *err);
+/* Brings the ledger to the disk, and signs it; from the reserve where the disk is full. */
+bool run_sync(struct olv_run *run, struct olv_error *err);
+bool run_checkpoint(struct olv_run *run, struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

@@ -138,8 +138,7 @@ static bool settle_run(struct settling *s, struct olv_error *err)
         olv_ledger_end_run(run->ledger,
                            &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});
     }
-    return olv_ledger_sync(run->ledger, err) && olv_ledger_checkpoint(run->ledger, err) &&
-           state_mark_closed(&run->state, err);
+    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
 }
 
 bool run_settle(struct olv_run *run, struct olv_error *err)

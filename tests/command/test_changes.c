@@ -191,6 +191,41 @@ static void a_full_disk_loses_nothing(void **state)
     outcome_free(&o);
 }
 
+/* State and trash lie on one small disk, which is full to the last byte: emptying the trash must be possible,
+ * for that is what makes room. */
+static void a_full_disk_can_be_cleared(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    o = shell(
+        s,
+        "mkdir small && mount -t tmpfs -o size=20m tmpfs small && mkdir -m 700 small/state && mkdir "
+        "small/tides && "
+        "cp -p tides/scratch/*.tmp small/tides && dd if=/dev/zero of=small/tides/large.tmp bs=1M count=4 "
+        "2>/dev/null && "
+        "touch -d '50 days ago' small/tides/large.tmp; sed s,tides/scratch,small/tides, policy.yaml "
+        ">small.yaml; "
+        "export XDG_DATA_HOME=$PWD/small/data; O=\"$OLVIDO --state small/state\"; "
+        "$O --policy small.yaml enforce --yes; stat -c 'reserve %s' small/state/reserve; "
+        "cat /dev/zero >small/filler; df --output=avail small | tail -n 1 | sed 's/^/free/'; "
+        "$O trash clear --yes --count 4; echo cleared $?; df --output=avail small | tail -n 1 | sed "
+        "'s/^/free/'; "
+        "$O audit verify; echo verified $?; $O audit show; ls small/state; "
+        /* and without the reserve it would not have gone */
+        "for f in tides/scratch/*.tmp; do cp -p $f small/tides; done; $O --policy small.yaml enforce --yes; "
+        "cat /dev/zero >>small/filler; rm small/state/reserve; cat /dev/zero >>small/filler; "
+        "$O trash clear --yes --count 3; echo again $?; umount small");
+    assert_contains(o.out, "reserve 8388608\nfree    0\n");
+    assert_contains(o.out, "4 removed for good (4.0 MiB)");
+    assert_contains(o.out, "cleared 0\nfree12308\n");
+    assert_contains(o.out, "verified 0\n");
+    assert_contains(o.err, "No space left on device");
+    assert_contains(o.out, "again 6\n");
+    outcome_free(&o);
+}
+
 static void a_ledger_that_ran_out_of_room_is_completed_later(void **state)
 {
     const struct sandbox *s = *state;
@@ -268,6 +303,7 @@ int main(void)
         TEST(a_rename_that_fails_is_one_files_failure),
         TEST(what_is_missing_is_done_in_a_weaker_way_and_recorded),
         TEST(a_full_disk_loses_nothing),
+        TEST(a_full_disk_can_be_cleared),
         TEST(a_ledger_that_ran_out_of_room_is_completed_later),
         TEST(ctrl_c_finishes_the_file_and_tells),
         TEST(a_public_directory_is_checked_after_the_rename),
