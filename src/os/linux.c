@@ -210,6 +210,11 @@ bool olv_os_lock(int fd)
     return fcntl(fd, F_OFD_SETLK, &lock) == 0;
 }
 
+bool olv_os_sync_all(int fd)
+{
+    return syncfs(fd) == 0;
+}
+
 bool olv_os_place(int fd, struct olv_os_place *out)
 {
     struct statvfs fs;

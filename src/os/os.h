@@ -70,6 +70,9 @@ bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const cha
 /* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the
  * descriptor. */
 bool olv_os_lock(int fd);
+/* Brings everything on the file system behind `fd` to the disk, contents of files included: for many new
+ * files at once. */
+bool olv_os_sync_all(int fd);
 /* Whether the file system behind `fd` lives on another machine. */
 bool olv_os_is_network(int fd);
 /* Whether somebody has the regular file open for writing. */

@@ -26,7 +26,7 @@ const char *olv_os_weaker(void)
            "unlink, "
            "open files unknown, times of birth unknown, file attributes unknown, network file systems "
            "unknown, "
-           "clock unchecked";
+           "clock unchecked, trash synced without waiting";
 }
 
 /* ---- reaching ---- */
@@ -195,6 +195,13 @@ bool olv_os_lock(int fd)
 {
     struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
     return fcntl(fd, F_SETLK, &lock) == 0;
+}
+
+/* It asks for everything, and need not wait until it is there. */
+bool olv_os_sync_all(int fd)
+{
+    sync();
+    return fsync(fd) == 0;
 }
 
 bool olv_os_is_network(int fd)

@@ -4,6 +4,7 @@
  * intent. So an outcome is never durable before its act, and an act never happens without a durable intent.
  */
 #include "run/ahead.h"
+#include "run/flusher.h"
 #include "run/recorder.h"
 #include "run/reserve.h"
 #include "run/run.h"
@@ -24,7 +25,8 @@ struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
     struct recorder *recorder;
-    struct ahead *ahead;              /* NULL: nothing is prepared */
+    struct ahead *ahead; /* NULL: nothing is prepared */
+    struct flusher *flusher;
     struct olv_segment_writer writer; /* the batch: what was approved of a segment of the docket */
 };
 
@@ -241,6 +243,17 @@ static void tell_progress(const struct carrying *c, const struct olv_act *act)
                               .files = r->done + r->told + r->left + r->refused + r->failed});
 }
 
+/* What new info files say may reach the disk later than the items, as long as the run is open: settling it
+ * would write them again. */
+static void flush_new_items(struct carrying *c)
+{
+    struct olv_trashes *trashes = c->run->trashes;
+    int fd;
+    for (size_t i = 0; i < olv_trashes_count(trashes); i++)
+        if (olv_trash_take_new(olv_trashes_at(trashes, i), &fd))
+            flusher_add(c->flusher, fd);
+}
+
 static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], struct olv_error *err)
 {
     for (int id = 0; id < OLV_ACT_COUNT; id++) {
@@ -270,6 +283,7 @@ static bool do_entries(struct carrying *c, struct olv_error *err)
     }
     ahead_end(c->ahead);
     ok = ok && err->code == OLV_OK && settle_acts(c->run, used, err);
+    flush_new_items(c);
     if (!recorder_drain(c->recorder) && ok)
         ok = olv_fail_memory(err);
     olv_segment_close(reader);
@@ -366,9 +380,12 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
     if (ok && !(c.recorder = recorder_new(run->ledger)))
         ok = olv_fail_memory(err);
+    if (ok && !(c.flusher = flusher_new()))
+        ok = olv_fail_memory(err);
     c.ahead = ahead_new(run->id, run->context.now);
-    ok = ok && do_batches(&c, docket, err) && end(&c, err);
+    ok = ok && do_batches(&c, docket, err) && flusher_wait(c.flusher, err) && end(&c, err);
     ahead_free(c.ahead);
+    flusher_free(c.flusher);
     recorder_free(c.recorder);
     olv_segment_free(&c.writer);
     result->is_complete = ok && !result->is_interrupted;

@@ -98,33 +98,69 @@ static bool settle_batch(struct settling *s, const struct olv_text *bytes, struc
     struct olv_docket_entry e;
     if (!reader)
         return false;
-    s->run->context.run = s->id;
     s->run->context.sequence = s->sequence;
     while (olv_segment_next(reader, &e, err))
         if (e.number < OLV_SEGMENT_ENTRIES && !s->has_outcome[e.number])
             settle_entry(s, &e);
         else
             s->run->context.sequence++;
-    s->run->context.run = s->run->id;
-    s->run->context.sequence = 0;
     olv_segment_close(reader);
     return err->code == OLV_OK;
 }
 
-static bool settle_last_batch(struct settling *s, struct olv_error *err)
+/* The outcomes of this batch are all there, but what its info files say may have been in memory only. */
+static bool mend_batch(struct settling *s, const struct olv_text *bytes, struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
+    struct olv_act_context *context = &s->run->context;
+    struct olv_docket_entry e;
+    if (!reader)
+        return false;
+    while (olv_segment_next(reader, &e, err)) {
+        const struct olv_act *act = olv_act_find(e.act);
+        struct olv_outcome o = {0};
+        context->sequence++;
+        if (act && act->prepare && olv_reach_again(&context->source, &e, &o.error) &&
+            run_find_trash(s->run, act, &e, &o.error))
+            act->was_applied(context, &e, &o);
+    }
+    olv_segment_close(reader);
+    return err->code == OLV_OK;
+}
+
+static bool with_segment(struct settling *s, uint64_t batch,
+                         bool (*what)(struct settling *s, const struct olv_text *bytes,
+                                      struct olv_error *err),
+                         struct olv_error *err)
 {
     struct olv_text bytes = {0};
     char name[32], path[128];
     bool ok;
-    if (s->batch == 0)
-        return true;
-    run_segment_name(name, s->batch);
+    run_segment_name(name, batch);
     snprintf(path, sizeof path, "%.63s/%s", s->id, name);
-    ok =
-        olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && settle_batch(s, &bytes, err);
+    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && what(s, &bytes, err);
     olv_text_free(&bytes);
-    return ok && olv_trashes_sync(s->run->trashes, err) &&
-           olv_respite_store(&s->run->respites, s->run->state.dir, s->run->context.now, err);
+    return ok;
+}
+
+static bool settle_batches(struct settling *s, struct olv_error *err)
+{
+    struct olv_run *run = s->run;
+    bool ok = true;
+    int fd;
+    run->context.run = s->id;
+    run->context.sequence = 0;
+    for (uint64_t batch = 1; ok && batch < s->batch; batch++)
+        ok = with_segment(s, batch, mend_batch, err);
+    ok = ok && (s->batch == 0 || with_segment(s, s->batch, settle_batch, err));
+    run->context.run = run->id;
+    run->context.sequence = 0;
+    for (size_t i = 0; i < olv_trashes_count(run->trashes); i++)
+        if (olv_trash_take_new(olv_trashes_at(run->trashes, i), &fd))
+            ok =
+                (olv_os_sync_all(fd) || olv_fail_system(err, "", "cannot bring the trash to the disk")) && ok;
+    return ok && olv_trashes_sync(run->trashes, err) &&
+           olv_respite_store(&run->respites, run->state.dir, run->context.now, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)
@@ -133,7 +169,7 @@ static bool settle_run(struct settling *s, struct olv_error *err)
     if (!olv_ledger_each(run->options.state, look_at_line, s, err))
         return false;
     if (s->has_begun && !s->has_ended) {
-        if (!settle_last_batch(s, err))
+        if (!settle_batches(s, err))
             return false;
         olv_ledger_end_run(run->ledger,
                            &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});

@@ -30,12 +30,13 @@ void olv_info_writer_free(struct olv_info_writer *writer)
 }
 
 /* Makes the info file of `item`, exclusively. */
-static bool make_info(const struct olv_trash *trash, const struct olv_text *text, const char *item,
+static bool make_info(struct olv_trash *trash, const struct olv_text *text, const char *item,
                       struct olv_error *err)
 {
     char name[NAME_MAX + 1];
     int fd;
     trash_info_name(name, item);
+    atomic_store(&trash->has_new, true);
     fd = openat(trash->info, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (fd < 0)
         return olv_fail_system(err, name, "cannot make the info file in the trash");
@@ -87,7 +88,7 @@ static bool write_text(const struct olv_trash *trash, struct olv_info_writer *w,
     return !w->text.failed;
 }
 
-bool olv_trash_prepare(const struct olv_trash *trash, struct olv_info_writer *w, const struct olv_putting *p,
+bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *w, const struct olv_putting *p,
                        char out[NAME_MAX + 1], struct olv_error *err)
 {
     if (!write_text(trash, w, p->path, p->when, p->label.run))

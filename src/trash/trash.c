@@ -153,6 +153,12 @@ bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind k
     return true;
 }
 
+bool olv_trash_take_new(struct olv_trash *trash, int *fd)
+{
+    *fd = trash->info;
+    return atomic_exchange(&trash->has_new, false);
+}
+
 bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err)
 {
     if (!trash_sizes_store(trash, err))

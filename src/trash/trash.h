@@ -8,6 +8,7 @@
 #include "olvido/trash.h"
 
 #include <limits.h>
+#include <stdatomic.h>
 
 extern const char TRASH_SUFFIX[]; /* of an info file */
 enum { TRASH_RUN_SIZE = 64, TRASH_SUFFIX_LEN = 10, TRASH_LARGEST_INFO = 65536 };
@@ -31,6 +32,7 @@ struct olv_trash {
     struct olv_text found_text, found_path; /* of the item found last */
     char found_run[TRASH_RUN_SIZE];
     struct olv_info_writer writer;
+    atomic_bool has_new;       /* info files were made since olv_trash_take_new */
     struct trash_sizes *sizes; /* of directories; see sizes.c */
 };
 
@@ -61,7 +63,7 @@ struct olv_putting {
 
 /* Makes the info file of an item that will be put, and chooses its name. May run in another thread than all
  * else that is done with this trash, with a writer of that thread. False: nothing was made. */
-bool olv_trash_prepare(const struct olv_trash *trash, struct olv_info_writer *writer,
+bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *writer,
                        const struct olv_putting *putting, char out[NAME_MAX + 1], struct olv_error *err);
 /* Takes that info file away again: nothing will be put. */
 void olv_trash_abandon(struct olv_trash *trash, const char *item);
@@ -86,7 +88,11 @@ bool trash_sizes_store(struct olv_trash *trash, struct olv_error *err);
 uint64_t trash_sizes_find(struct olv_trash *trash, const char *item);
 void trash_sizes_free(struct trash_sizes *sizes);
 
-/* Makes what was put and taken durable. */
+/* Whether info files were made since this was asked last. Then their contents may still be in memory only:
+ * the file system of this descriptor (borrowed) is to be synced as a whole, for one by one would cost far
+ * more. */
+bool olv_trash_take_new(struct olv_trash *trash, int *fd);
+/* Makes what was put and taken durable, but for the contents of new info files. */
 bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err);
 
 /* The two names that olv_trash_put tries, for finding out after a crash which it took. */

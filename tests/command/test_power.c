@@ -1,0 +1,138 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The power goes: everything lies on an ext4 image, and what a run has left on it at that moment, without
+ * what was only in memory, is mounted again and settled. Every file must be there once and whole, the record
+ * complete, and all of it recoverable. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* A cut is a copy of the image while the file system is still mounted: it has what was synced, and its
+ * journal is replayed by the next mount. */
+static const char STAGE[] =
+    "set -u; export ASAN_OPTIONS=detect_leaks=0:abort_on_error=0 XDG_DATA_HOME=$PWD/disk/data\n"
+    "O=\"$OLVIDO --state $PWD/disk/state --policy $PWD/power.yaml\"\n"
+    "mkdir memory disk; mount -t tmpfs -o size=200m tmpfs memory; truncate -s 16M memory/empty\n"
+    "mkfs.ext4 -q -J size=4 -E lazy_itable_init=0,lazy_journal_init=0 memory/empty\n"
+    "trap 'umount disk 2>/dev/null; umount memory' EXIT\n"
+    "fail() { echo \"CUT $1: $2\"; cat out err; $O audit show --json; ls -lR disk/data disk/tides; exit 1; "
+    "}\n"
+    "fresh() { cp memory/empty memory/image; mount -o loop memory/image disk; mkdir -m 700 disk/state "
+    "disk/data; "
+    "mkdir -p disk/tides/scratch; for f in a b c; do echo $f$f >disk/tides/scratch/$f.tmp; done; "
+    "touch -d '100 days ago' disk/tides/scratch/*; sync -f disk; }\n"
+    "cut() { cp memory/image memory/cut; umount disk; mv memory/cut memory/image; mount -o loop memory/image "
+    "disk; }\n"
+    "whole() { for f in a b c; do k=0; for at in disk/tides/scratch/$f.tmp disk/data/Trash/files/$f.tmp*; do "
+    "[ -e \"$at\" ] && { k=$((k+1)); [ \"$(cat \"$at\")\" = $f$f ] || fail \"$1\" \"$at is not whole\"; }; "
+    "done; "
+    "[ $k = 1 ] || fail \"$1\" \"$f is there $k times\"; done; }\n"
+    "complete() { [ -e disk/state/runs/open ] && fail \"$1\" 'a run is still open'; "
+    "[ $(ls disk/tides/scratch | wc -l) = 0 ] || fail \"$1\" 'something is left'; "
+    "[ $(ls disk/data/Trash/info | wc -l) = 3 ] || fail \"$1\" 'info files'; "
+    "for f in disk/data/Trash/info/*; do grep -q '^Path=/.*scratch' $f || fail \"$1\" \"$f is torn\"; done; "
+    "$O audit verify >out 2>err || fail \"$1\" 'not sound'; "
+    "k=$($O audit show --json | grep -c '\"act\":\"discard\",\"result\":\"done\"'); [ $k = 3 ] || fail "
+    "\"$1\" "
+    "\"$k done in the ledger\"; $O recover disk/tides >out 2>err || fail \"$1\" 'cannot be recovered'; "
+    "[ $(ls disk/tides/scratch | wc -l) = 3 ] || fail \"$1\" 'recovered too few'; umount disk; }\n";
+
+static int setup(void **state)
+{
+    const struct sandbox *s;
+    char text[500];
+    if (sandbox_setup(state) < 0)
+        return -1;
+    s = *state;
+    snprintf(
+        text, sizeof text,
+        "olvido: 1\nlimits: { files: 100 }\nrules:\n  - name: scratch\n    under: %s/disk/tides/scratch\n"
+        "    steps: [ { after: 30 days, do: discard } ]\n",
+        s->path);
+    overwrite(s, "power.yaml", text, strlen(text));
+    return 0;
+}
+
+static void run_script(const struct sandbox *s, const char *script)
+{
+    size_t size = sizeof STAGE + strlen(script) + 1;
+    char *text = malloc(size);
+    struct outcome o;
+    snprintf(text, size, "%s%s", STAGE, script);
+    o = shell(s, text);
+    if (o.status != 0)
+        fail_msg("%s\n%s", o.out, o.err);
+    free(text);
+    outcome_free(&o);
+}
+
+/* The power goes before the first, second, third... call of this kind, until a run gets through. */
+static void cut_at_every(void **state, const char *call)
+{
+    char script[1500];
+    if (geteuid() != 0)
+        skip();
+    snprintf(
+        script, sizeof script,
+        "n=0; while :; do n=$((n+${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
+        "inject=%s:signal=SIGKILL:when=$n $O enforce --yes >out 2>err; s=$?; w=\"%s $n\"; cut; whole \"$w\"; "
+        "$O enforce --yes >out 2>err; t=$?; [ $t = 0 ] || fail \"$w\" \"the next run says $t\"; complete "
+        "\"$w\"; "
+        "[ $s = 0 ] && break; [ $s = 137 ] || fail \"$w\" \"status $s\"; done; [ $n -gt 1 ]",
+        call, call);
+    run_script(*state, script);
+}
+
+static void the_power_may_go_before_every_sync(void **state)
+{
+    cut_at_every(state, "fsync,syncfs");
+}
+
+static void the_power_may_go_before_every_rename(void **state)
+{
+    cut_at_every(state, "renameat," MOVING_CALL);
+}
+
+static void the_power_may_go_before_every_write(void **state)
+{
+    cut_at_every(state, "write");
+}
+
+/* What a run has said is done is on the disk when it says so. */
+static void the_power_may_go_when_a_run_has_ended(void **state)
+{
+    if (geteuid() != 0)
+        skip();
+    run_script(
+        *state,
+        "fresh; $O enforce --yes >out 2>err || fail end 'the run failed'; cut; whole end; "
+        "for f in disk/data/Trash/info/*; do grep -q '^Path=/.*scratch' $f || fail end \"$f is torn\"; done; "
+        "$O enforce --yes >out 2>err; complete end");
+}
+
+static void the_power_may_go_when_something_was_recovered(void **state)
+{
+    if (geteuid() != 0)
+        skip();
+    run_script(*state,
+               "fresh; $O enforce --yes >out 2>err && $O recover disk/tides >out 2>err || fail end 'a "
+               "run failed'; cut; "
+               "whole end; [ $(ls disk/tides/scratch | wc -l) = 3 ] || fail end 'not recovered'; "
+               "$O audit verify >out 2>err || fail end 'not sound'; umount disk");
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(int count, char **words)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(the_power_may_go_when_a_run_has_ended), TEST(the_power_may_go_when_something_was_recovered),
+        TEST(the_power_may_go_before_every_sync),    TEST(the_power_may_go_before_every_rename),
+        TEST(the_power_may_go_before_every_write),
+    };
+    if (count > 1)
+        cmocka_set_test_filter(words[1]);
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
