@@ -1,17 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/facts.h"
+#include "cli/history_view.h"
 #include "cli/items_view.h"
 #include "cli/plan_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/explain.h"
 #include "olvido/json.h"
-#include "olvido/ledger.h"
 #include "olvido/quantity.h"
 
-#include <errno.h>
 #include <limits.h>
-#include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -21,35 +20,14 @@ struct explaining {
     struct plan_setting setting;
 };
 
-enum { LABEL = 10 };
-
-/* One line: a label, then words; names in them must have gone through term_name. */
-static void line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...)
-{
-    va_list args;
-    printf("  %s%-*s%s %s", term_begin(cli, STYLE_HEADING), LABEL, label, term_end(cli),
-           term_begin(cli, style));
-    va_start(args, format);
-    vprintf(format, args);
-    va_end(args);
-    printf("%s\n", term_end(cli));
-}
-
-static char *safe(const char *bytes)
-{
-    struct olv_text text = {0};
-    term_name(&text, bytes);
-    return text.data ? text.data : strdup("");
-}
-
 /* ---- what it is, and whose ---- */
 
 static void print_what(const struct explaining *x, const struct olv_explanation *e)
 {
     char size[OLV_SIZE_TEXT], date[TERM_DATE], age[OLV_AGE_SIZE];
-    line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
-         olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
-         olv_age_format(e->stat.modified, x->setting.options.now, age));
+    facts_line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
+               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
+               olv_age_format(e->stat.modified, x->setting.options.now, age));
 }
 
 static void print_contents(const struct explaining *x, const struct olv_explanation *e)
@@ -58,13 +36,13 @@ static void print_contents(const struct explaining *x, const struct olv_explanat
     char size[OLV_SIZE_TEXT], *name;
     if (e->is_summed_up) {
         term_number(&count, e->contents.entries);
-        line(x->cli, "Holds", STYLE_PLAIN, "%s %s, %s", olv_text_string(&count),
-             e->contents.entries == 1 ? "entry" : "entries", olv_size_format(e->contents.bytes, size));
+        facts_line(x->cli, "Holds", STYLE_PLAIN, "%s %s, %s", olv_text_string(&count),
+                   e->contents.entries == 1 ? "entry" : "entries", olv_size_format(e->contents.bytes, size));
     }
     if (e->goes_with) {
-        name = safe(e->goes_with);
-        line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
-             olv_act_word(x->policy->rules[e->goes.rule].steps[e->goes.step].act));
+        name = facts_name(e->goes_with);
+        facts_line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
+                   olv_act_word(x->policy->rules[e->goes.rule].steps[e->goes.step].act));
         free(name);
     }
     olv_text_free(&count);
@@ -73,18 +51,19 @@ static void print_contents(const struct explaining *x, const struct olv_explanat
 static void print_rule(const struct explaining *x, const struct olv_explained_rule *r)
 {
     const struct olv_rule *rule = &x->policy->rules[r->rule];
-    char *name = safe(rule->name), *why = safe(r->why), *note = rule->note ? safe(rule->note) : NULL;
+    char *name = facts_name(rule->name), *why = facts_name(r->why),
+         *note = rule->note ? facts_name(rule->note) : NULL;
     if (r->fits == OLV_YES) {
-        line(x->cli, "Rule", STYLE_GOOD, "%s (line %d of the policy)", name, rule->line);
+        facts_line(x->cli, "Rule", STYLE_GOOD, "%s (line %d of the policy)", name, rule->line);
         if (note)
-            line(x->cli, "", STYLE_PLAIN, "\"%s\"", note);
+            facts_line(x->cli, "", STYLE_PLAIN, "\"%s\"", note);
         if (*why)
-            line(x->cli, "", STYLE_PLAIN, "%s", why);
+            facts_line(x->cli, "", STYLE_PLAIN, "%s", why);
     } else if (r->fits == OLV_NO) {
-        line(x->cli, "Not", STYLE_FAINT, "%s (line %d): %s", name, rule->line, why);
+        facts_line(x->cli, "Not", STYLE_FAINT, "%s (line %d): %s", name, rule->line, why);
     } else {
-        line(x->cli, "Undecided", STYLE_WARN,
-             "%s (line %d): %s; so neither this rule nor a later one takes it", name, rule->line, why);
+        facts_line(x->cli, "Undecided", STYLE_WARN,
+                   "%s (line %d): %s; so neither this rule nor a later one takes it", name, rule->line, why);
     }
     free(name);
     free(why);
@@ -108,19 +87,21 @@ static void print_age(const struct explaining *x, const struct olv_explanation *
     char date[TERM_DATE], start[TERM_DATE], age[OLV_AGE_SIZE];
     struct olv_instant as_of = x->setting.options.as_of;
     if (e->verdict.reason == OLV_NO_DATE) {
-        line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s", rule->name_date);
+        facts_line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s",
+                   rule->name_date);
     } else if (!e->has_start) {
-        line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
-             clock_words(e, rule->clock), term_date(e->clock, date));
+        facts_line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
+                   clock_words(e, rule->clock), term_date(e->clock, date));
     } else if (rule->until == OLV_PERIOD_NONE) {
-        line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s", olv_age_format(e->start, as_of, age),
-             clock_words(e, rule->clock), term_date(e->start, date));
+        facts_line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s",
+                   olv_age_format(e->start, as_of, age), clock_words(e, rule->clock),
+                   term_date(e->start, date));
     } else {
         bool has_begun = olv_instant_compare(e->start, as_of) <= 0;
-        line(x->cli, "Age", STYLE_PLAIN, "%s; %s was %s, and the count %s at %s, %s",
-             has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(e, rule->clock),
-             term_date(e->clock, date), has_begun ? "began" : "begins", ends[rule->until],
-             term_date(e->start, start));
+        facts_line(x->cli, "Age", STYLE_PLAIN, "%s; %s was %s, and the count %s at %s, %s",
+                   has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(e, rule->clock),
+                   term_date(e->clock, date), has_begun ? "began" : "begins", ends[rule->until],
+                   term_date(e->start, start));
     }
 }
 
@@ -144,11 +125,11 @@ static void print_steps(const struct explaining *x, const struct olv_explanation
         const struct olv_step *step = &rule->steps[i];
         bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
         char date[TERM_DATE];
-        line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s: %s%s%s%s",
-             olv_act_word(step->act), step->after_text,
-             e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date", e->has_start ? ", " : "",
-             e->has_start ? state_of_step(e, i) : "",
-             step->may_run_unattended || step->act <= OLV_ACT_TELL ? "" : " (not unattended)");
+        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s: %s%s%s%s",
+                   olv_act_word(step->act), step->after_text,
+                   e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
+                   e->has_start ? ", " : "", e->has_start ? state_of_step(e, i) : "",
+                   step->may_run_unattended || step->act <= OLV_ACT_TELL ? "" : " (not unattended)");
         label = "";
     }
 }
@@ -156,9 +137,9 @@ static void print_steps(const struct explaining *x, const struct olv_explanation
 static void print_obstacles(const struct explaining *x, const struct olv_explanation *e)
 {
     for (size_t i = 0; i < e->obstacle_count; i++)
-        line(x->cli, i ? "" : "In the way", STYLE_WARN, "%s", e->obstacles[i]);
+        facts_line(x->cli, i ? "" : "In the way", STYLE_WARN, "%s", e->obstacles[i]);
     if (e->obstacle_count == 0)
-        line(x->cli, "In the way", STYLE_PLAIN, "nothing");
+        facts_line(x->cli, "In the way", STYLE_PLAIN, "nothing");
 }
 
 static void print_people(const struct explaining *x, const struct olv_explanation *e)
@@ -169,10 +150,10 @@ static void print_people(const struct explaining *x, const struct olv_explanatio
     for (size_t i = 0; i < e->rule_count; i++)
         print_rule(x, &e->rules[i]);
     if (e->verdict.reason == OLV_NOT_OWNED) {
-        line(x->cli, "Rule", STYLE_PLAIN,
-             e->goes_with    ? "none fits it itself"
-             : e->rule_count ? "none fits it: nothing is done to it"
-                             : "none is about this place: nothing is done to it");
+        facts_line(x->cli, "Rule", STYLE_PLAIN,
+                   e->goes_with    ? "none fits it itself"
+                   : e->rule_count ? "none fits it: nothing is done to it"
+                                   : "none is about this place: nothing is done to it");
     } else if (e->verdict.reason != OLV_UNDECIDED) {
         rule = &x->policy->rules[e->verdict.rule];
         print_age(x, e, rule);
@@ -239,110 +220,6 @@ static void add_judgement(const struct explaining *x, const struct olv_explanati
     json_object_set_new(json, "in_the_way", obstacles);
 }
 
-/* ---- where it went ---- */
-
-struct history {
-    const struct explaining *x;
-    json_t *json; /* NULL: for people */
-    char act[16], result[16], run[64], rule[80], time[OLV_RFC3339_SIZE];
-    uint64_t lines;
-};
-
-/* The last line about the path itself counts. */
-static bool remember(void *self, const struct olv_ledger_record *r)
-{
-    struct history *h = self;
-    if (strcmp(r->kind, "outcome") != 0 || strcmp(r->result, "left") == 0)
-        return true;
-    h->lines++;
-    snprintf(h->act, sizeof h->act, "%s", r->act);
-    snprintf(h->result, sizeof h->result, "%s", r->result);
-    snprintf(h->run, sizeof h->run, "%s", r->run);
-    snprintf(h->rule, sizeof h->rule, "%s", r->rule);
-    snprintf(h->time, sizeof h->time, "%s", r->time);
-    return true;
-}
-
-struct sighting {
-    uint64_t count;
-    char trash[PATH_MAX];
-};
-
-static void see(void *self, const struct olv_found_item *found)
-{
-    struct sighting *s = self;
-    s->count++;
-    snprintf(s->trash, sizeof s->trash, "%s", olv_trash_path(found->trash));
-}
-
-static struct sighting look_in_trashes(struct explaining *x, const char *path)
-{
-    const char *patterns[] = {path};
-    struct olv_item_query query = {
-        .patterns = patterns, .pattern_count = 1, .act = OLV_ACT_RECOVER, .rule = OLV_BY_HAND};
-    struct sighting s = {0};
-    struct olv_error ignored = {0};
-    if (x->setting.trashes)
-        olv_items_find(x->setting.trashes, &query, NULL, see, &s, &ignored);
-    return s;
-}
-
-static void print_history(struct explaining *x, const char *path, const struct history *h,
-                          const struct sighting *s)
-{
-    struct olv_instant t;
-    size_t at;
-    char date[TERM_DATE], *name = safe(path), *rule = safe(h->rule), *trash = safe(s->trash);
-    if (h->lines) {
-        bool is_in_time = olv_instant_parse(h->time, strlen(h->time), &t, &at);
-        line(x->cli, "Ledger", STYLE_PLAIN, "%s: %s, %s, by %s%s, run %s", h->act, h->result,
-             is_in_time ? term_date(t, date) : "?", *rule ? "rule " : "hand", rule, h->run);
-    } else {
-        line(x->cli, "Ledger", STYLE_PLAIN, "Olvido never touched it");
-    }
-    if (s->count) {
-        line(x->cli, "Lies in", STYLE_PLAIN, "the trash %s", trash);
-        line(x->cli, "Get back", STYLE_GOOD, "olvido recover '%s'", name);
-    } else if (h->lines) {
-        line(x->cli, "Get back", STYLE_WARN, "it is in no trash any more");
-    }
-    free(name);
-    free(rule);
-    free(trash);
-}
-
-/* `is_known`: the ledger or a trash knows of it. */
-static bool explain_history(struct explaining *x, const char *path, json_t *json, bool *is_known,
-                            struct olv_error *err)
-{
-    struct olv_ledger_query query = {.path = path};
-    struct history h = {.x = x};
-    struct sighting s = look_in_trashes(x, path);
-    enum cli_status ignored;
-    char state[PATH_MAX];
-    if (!cli_state_path(x->cli, state, sizeof state, &ignored) ||
-        (!olv_ledger_search(state, &query, remember, &h, err) && err->sys != ENOENT))
-        return false;
-    *err = (struct olv_error){0};
-    *is_known = h.lines || s.count;
-    if (!json) {
-        print_history(x, path, &h, &s);
-        return true;
-    }
-    if (h.lines) {
-        json_t *last = json_object();
-        olv_json_string(last, "time", h.time);
-        olv_json_string(last, "act", h.act);
-        olv_json_string(last, "result", h.result);
-        olv_json_string(last, "run", h.run);
-        olv_json_string(last, "rule", h.rule);
-        json_object_set_new(json, "last", last);
-    }
-    if (s.count)
-        olv_json_name(json, "trash", s.trash);
-    return true;
-}
-
 /* ---- */
 
 static enum cli_status explain_path(struct explaining *x, const char *word)
@@ -360,18 +237,18 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         if (e.exists)
             add_judgement(x, &e, json);
         else
-            ok = explain_history(x, e.path, json, &is_known, &err);
+            ok = history_show(x->cli, x->setting.trashes, e.path, json, &is_known, &err);
         cli_print_json(json);
     } else if (ok) {
-        name = safe(e.path);
+        name = facts_name(e.path);
         printf("%s%s%s\n", term_begin(x->cli, STYLE_HEADING), name, term_end(x->cli));
         free(name);
         if (!e.exists)
-            line(x->cli, "Is", STYLE_PLAIN, "not there");
+            facts_line(x->cli, "Is", STYLE_PLAIN, "not there");
         if (e.exists)
             print_people(x, &e);
         else
-            ok = explain_history(x, e.path, NULL, &is_known, &err);
+            ok = history_show(x->cli, x->setting.trashes, e.path, NULL, &is_known, &err);
     } else {
         json_decref(json);
     }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/docket_view.h"
 #include "cli/plan_view.h"
 #include "cli/watch.h"
 

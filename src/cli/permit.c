@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/permit.h"
 
+#include "cli/docket_view.h"
+
 #include "cli/ask.h"
 #include "cli/plan_view.h"
 #include "cli/term.h"

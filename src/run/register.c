@@ -106,11 +106,13 @@ bool register_rules(int state, const struct olv_policy *policy, struct olv_insta
     for (size_t i = 0; i <= policy->rule_count; i++) {
         bool is_trash = i == policy->rule_count;
         const struct olv_rule *rule = &policy->rules[is_trash ? 0 : i];
-        int64_t notice = is_trash ? OLV_NOTICE_S : rule->notice.seconds + rule->notice.months * 30 * 86400;
+        struct olv_duration notice = is_trash ? (struct olv_duration){.seconds = OLV_NOTICE_S} : rule->notice;
+        struct olv_instant until;
         if (is_trash)
             digest_trash(policy, digest);
         since = look_up(rules, is_trash ? "" : rule->name, is_trash ? digest : rule->digest, now);
-        in_notice[i] = now.s - since.s < notice;
+        in_notice[i] =
+            !olv_zone_add(policy->zone, since, notice, &until) || olv_instant_compare(now, until) < 0;
     }
     forget(rules, now);
     file = json_object();

@@ -1,0 +1,124 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/docket_view.h"
+
+#include "cli/table.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/json.h"
+#include "olvido/quantity.h"
+#include "olvido/sorter.h"
+
+#include <string.h>
+
+/* A record for sorting: these numbers, then the rule's name and the path, each with its NUL. */
+struct listed {
+    uint64_t size_bytes;
+    struct olv_instant due;
+    uint32_t step, act, kind;
+    size_t rule_len;
+};
+
+static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e,
+                          struct olv_text *record, struct olv_error *err)
+{
+    struct listed l = {
+        olv_docket_entry_size(e), e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind,
+        strlen(e->rule_name) + 1};
+    olv_text_clear(record);
+    olv_text_add(record, &l, sizeof l);
+    olv_text_add(record, e->rule_name, l.rule_len);
+    olv_docket_entry_path(e, record);
+    olv_text_add(record, "", 1);
+    if (record->failed)
+        return olv_fail_memory(err);
+    return olv_sorter_add(sorter, (struct olv_record){e->identity.modified, record->data, record->len}, err);
+}
+
+static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f,
+                            struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
+    struct olv_docket_entry e;
+    struct olv_text record = {0};
+    bool ok = reader != NULL;
+    while (ok && olv_segment_next(reader, &e, err))
+        if ((!f.by_rule || e.rule == f.rule) && (!f.by_act || e.act == f.act))
+            ok = collect_entry(sorter, &e, &record, err);
+    olv_segment_close(reader);
+    olv_text_free(&record);
+    return ok && err->code == OLV_OK;
+}
+
+static void print_listed(struct table *table, const struct olv_record *record, const struct listed *l)
+{
+    const char *rule = (const char *)record->bytes + sizeof *l, *path = rule + l->rule_len;
+    struct olv_text name = {0}, rule_name = {0};
+    char size[OLV_SIZE_TEXT], date[TERM_DATE];
+    term_name(&name, path);
+    term_name(&rule_name, rule);
+    table_cell(table, STYLE_PLAIN, term_date(record->key, date));
+    table_cell(table, STYLE_PLAIN, olv_size_format(l->size_bytes, size));
+    table_cell(table, STYLE_WARN, olv_act_word((enum olv_act_id)l->act));
+    table_cell(table, STYLE_FAINT, olv_text_string(&rule_name));
+    table_cell(table, STYLE_PLAIN, olv_text_string(&name));
+    olv_text_free(&name);
+    olv_text_free(&rule_name);
+}
+
+static void print_listed_json(const struct olv_record *record, const struct listed *l)
+{
+    const char *rule = (const char *)record->bytes + sizeof *l;
+    json_t *json = json_object();
+    olv_json_name(json, "path", rule + l->rule_len);
+    olv_json_string(json, "rule", rule);
+    olv_json_number(json, "step", l->step);
+    olv_json_string(json, "act", olv_act_word((enum olv_act_id)l->act));
+    olv_json_instant(json, "due", l->due);
+    olv_json_string(json, "kind", olv_kind_word((enum olv_kind)l->kind));
+    olv_json_number(json, "size", l->size_bytes);
+    olv_json_instant(json, "modified", record->key);
+    cli_print_json(json);
+}
+
+static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, bool as_json,
+                         struct olv_error *err)
+{
+    static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Act", .width = 8},
+                                                  {.heading = "Rule", .width = 16},
+                                                  {.heading = "Path", .is_elastic = true}};
+    struct table *table = as_json ? NULL : table_begin(cli, columns, sizeof columns / sizeof *columns);
+    struct olv_record record;
+    struct listed l;
+    uint64_t count = 0;
+    for (; olv_sorter_next(sorter, &record, err); count++) {
+        memcpy(&l, record.bytes, sizeof l);
+        if (as_json)
+            print_listed_json(&record, &l);
+        else if (most == 0 || count < most)
+            print_listed(table, &record, &l);
+    }
+    table_end(table);
+    if (most && count > most)
+        printf("... and %llu more (--verbose names them)\n", (unsigned long long)(count - most));
+}
+
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json,
+                  struct olv_error *err)
+{
+    struct olv_sorter *sorter = olv_sorter_new(err);
+    struct olv_text segment = {0};
+    bool ok = sorter != NULL;
+    olv_spool_rewind(docket);
+    while (ok && olv_spool_next(docket, &segment, err))
+        ok = collect_segment(sorter, &segment, filter, err);
+    ok = ok && err->code == OLV_OK;
+    if (ok) {
+        watch_clear(cli);
+        print_sorted(cli, sorter, filter.most, as_json, err);
+    }
+    olv_text_free(&segment);
+    olv_sorter_free(sorter);
+    return ok && err->code == OLV_OK;
+}

@@ -1,0 +1,112 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/history_view.h"
+
+#include "cli/facts.h"
+#include "olvido/items.h"
+#include "olvido/json.h"
+#include "olvido/ledger.h"
+
+#include <errno.h>
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+
+struct history {
+    char act[16], result[16], run[64], rule[80], time[OLV_RFC3339_SIZE];
+    uint64_t lines;
+};
+
+/* The last line about the path itself counts. */
+static bool remember(void *self, const struct olv_ledger_record *r)
+{
+    struct history *h = self;
+    if (strcmp(r->kind, "outcome") != 0 || strcmp(r->result, "left") == 0)
+        return true;
+    h->lines++;
+    snprintf(h->act, sizeof h->act, "%s", r->act);
+    snprintf(h->result, sizeof h->result, "%s", r->result);
+    snprintf(h->run, sizeof h->run, "%s", r->run);
+    snprintf(h->rule, sizeof h->rule, "%s", r->rule);
+    snprintf(h->time, sizeof h->time, "%s", r->time);
+    return true;
+}
+
+struct sighting {
+    uint64_t count;
+    char trash[PATH_MAX];
+};
+
+static void see(void *self, const struct olv_found_item *found)
+{
+    struct sighting *s = self;
+    s->count++;
+    snprintf(s->trash, sizeof s->trash, "%s", olv_trash_path(found->trash));
+}
+
+static struct sighting look_in_trashes(struct olv_trashes *trashes, const char *path)
+{
+    const char *patterns[] = {path};
+    struct olv_item_query query = {
+        .patterns = patterns, .pattern_count = 1, .act = OLV_ACT_RECOVER, .rule = OLV_BY_HAND};
+    struct sighting s = {0};
+    struct olv_error ignored = {0};
+    if (trashes)
+        olv_items_find(trashes, &query, NULL, see, &s, &ignored);
+    return s;
+}
+
+static void print_history(struct cli *cli, const char *path, const struct history *h,
+                          const struct sighting *s)
+{
+    struct olv_instant t;
+    size_t at;
+    char date[TERM_DATE], *name = facts_name(path), *rule = facts_name(h->rule),
+                          *trash = facts_name(s->trash);
+    if (h->lines) {
+        bool is_in_time = olv_instant_parse(h->time, strlen(h->time), &t, &at);
+        facts_line(cli, "Ledger", STYLE_PLAIN, "%s: %s, %s, by %s%s, run %s", h->act, h->result,
+                   is_in_time ? term_date(t, date) : "?", *rule ? "rule " : "hand", rule, h->run);
+    } else {
+        facts_line(cli, "Ledger", STYLE_PLAIN, "Olvido never touched it");
+    }
+    if (s->count) {
+        facts_line(cli, "Lies in", STYLE_PLAIN, "the trash %s", trash);
+        facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", name);
+    } else if (h->lines) {
+        facts_line(cli, "Get back", STYLE_WARN, "it is in no trash any more");
+    }
+    free(name);
+    free(rule);
+    free(trash);
+}
+
+bool history_show(struct cli *cli, struct olv_trashes *trashes, const char *path, json_t *json,
+                  bool *is_known, struct olv_error *err)
+{
+    struct olv_ledger_query query = {.path = path};
+    struct history h = {0};
+    struct sighting s = look_in_trashes(trashes, path);
+    enum cli_status ignored;
+    char state[PATH_MAX];
+    if (!cli_state_path(cli, state, sizeof state, &ignored) ||
+        (!olv_ledger_search(state, &query, remember, &h, err) && err->sys != ENOENT))
+        return false;
+    *err = (struct olv_error){0};
+    *is_known = h.lines || s.count;
+    if (!json) {
+        print_history(cli, path, &h, &s);
+        return true;
+    }
+    if (h.lines) {
+        json_t *last = json_object();
+        olv_json_string(last, "time", h.time);
+        olv_json_string(last, "act", h.act);
+        olv_json_string(last, "result", h.result);
+        olv_json_string(last, "run", h.run);
+        olv_json_string(last, "rule", h.rule);
+        json_object_set_new(json, "last", last);
+    }
+    if (s.count)
+        olv_json_name(json, "trash", s.trash);
+    return true;
+}
