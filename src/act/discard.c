@@ -25,7 +25,8 @@ static bool is_allowed(struct olv_act_context *c, const struct olv_docket_entry 
     if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
         olv_guard_is_own(c->guard, c->source.device, e->directory_inode))
         why = "is one of Olvido's own files";
-    else if (olv_guard_is_system(e->directory) || (is_directory && olv_guard_is_system(path_of(c, e))))
+    else if (olv_guard_is_system(c->guard, e->directory) ||
+             (is_directory && olv_guard_is_system(c->guard, path_of(c, e))))
         why = "lies in a system directory";
     else if (is_directory && e->identity.mount != e->directory_mount)
         why = "is a mount point";

@@ -115,6 +115,7 @@ static enum cli_status enforce(struct enforcing *e)
     plan_guard(e->cli, e->policy->path, &guard);
     status = decide_and_do(e, run);
     olv_run_close(run);
+    olv_guard_free(&guard);
     return status;
 }
 

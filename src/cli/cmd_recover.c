@@ -201,6 +201,7 @@ static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes
         plan_guard(r->cli, policy, &guard);
     status = carry_out(r, run, trashes);
     olv_run_close(run);
+    olv_guard_free(&guard);
     return status;
 }
 

@@ -77,6 +77,7 @@ void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guar
     guard_places(cli, policy_path, guard);
     olv_guard_add_landmarks(guard);
     guard_trashes(guard, trashes);
+    olv_guard_find_aliases(guard);
     olv_trashes_free(trashes);
 }
 
@@ -118,6 +119,7 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
     if (is_about_directories(policy)) /* only directories can be landmarks */
         olv_guard_add_landmarks(&out->guard);
     guard_trashes(&out->guard, out->trashes);
+    olv_guard_find_aliases(&out->guard);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
     out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);
     if (!out->respites)
@@ -129,6 +131,7 @@ void plan_release(struct plan_setting *setting)
 {
     olv_respites_free(setting->respites);
     olv_trashes_free(setting->trashes);
+    olv_guard_free(&setting->guard);
 }
 
 bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,

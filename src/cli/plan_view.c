@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/plan_view.h"
 
+#include "cli/permit.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"

@@ -15,9 +15,20 @@ void olv_guard_add(struct olv_guard *guard, const char *path)
     struct olv_stat stat;
     if (real && guard->own_count < OLV_OWN_PLACES && olv_os_stat(AT_FDCWD, real, &stat)) {
         guard->own[guard->own_count].device = stat.device;
+        guard->own[guard->own_count].path = real;
         guard->own[guard->own_count++].inode = stat.inode;
+    } else {
+        free(real);
     }
-    free(real);
+}
+
+void olv_guard_free(struct olv_guard *guard)
+{
+    for (size_t i = 0; i < guard->own_count; i++)
+        free(guard->own[i].path);
+    for (size_t i = 0; i < guard->alias_count; i++)
+        free(guard->aliases[i]);
+    *guard = (struct olv_guard){.own_count = 0};
 }
 
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode)
@@ -68,12 +79,16 @@ static bool is_at_or_below(const char *path, const char *top)
     return path[n] == '\0' || path[n] == '/' || strcmp(top, "/lib") == 0;
 }
 
-bool olv_guard_is_system(const char *path)
+const char *const olv_guard_tops[] = {"/boot", "/dev", "/etc", "/lib", "/proc", "/run",
+                                      "/sbin", "/bin", "/sys", "/usr", NULL};
+
+bool olv_guard_is_system(const struct olv_guard *guard, const char *path)
 {
-    static const char *const tops[] = {"/boot", "/dev",  "/etc", "/lib", "/proc",
-                                       "/run",  "/sbin", "/bin", "/sys", "/usr"};
-    for (size_t i = 0; i < sizeof tops / sizeof *tops; i++)
-        if (is_at_or_below(path, tops[i]))
+    for (size_t i = 0; olv_guard_tops[i]; i++)
+        if (is_at_or_below(path, olv_guard_tops[i]))
+            return true;
+    for (size_t i = 0; guard && i < guard->alias_count; i++)
+        if (is_at_or_below(path, guard->aliases[i]))
             return true;
     return false;
 }

@@ -11,7 +11,11 @@
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
 /* Whether this is a landmark: the root, or a home directory. */
 bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
-/* Whether the absolute canonical path is a system directory or below one. */
-bool olv_guard_is_system(const char *path);
+/* Whether the absolute canonical path is a system directory or below one, or leads into one of Olvido's own
+ * places or a system directory through another mount. `guard` may be NULL. */
+bool olv_guard_is_system(const struct olv_guard *guard, const char *path);
+
+/* The system directories; NULL at the end. */
+extern const char *const olv_guard_tops[];
 
 #endif

@@ -43,12 +43,17 @@ static bool is_for_files(const char *type)
 static bool parse(char *line, struct olv_os_mount *out)
 {
     char *rest = line, *field, *type;
+    unsigned major, minor;
     for (int i = 0; i < 5; i++) {
         field = strtok_r(rest, " ", &rest);
         if (!field)
             return false;
         if (i == 0)
             out->id = strtoull(field, NULL, 10);
+        if (i == 2 && sscanf(field, "%u:%u", &major, &minor) == 2)
+            out->device = (uint64_t)major << 32 | minor;
+        if (i == 3)
+            out->root = field;
         if (i == 4)
             out->point = field;
     }
@@ -59,6 +64,7 @@ static bool parse(char *line, struct olv_os_mount *out)
     type[strcspn(type, " \n")] = '\0';
     out->has_files = is_for_files(type);
     unescape((char *)(uintptr_t)out->point);
+    unescape((char *)(uintptr_t)out->root);
     return out->point[0] == '/';
 }
 

@@ -34,6 +34,8 @@ bool olv_os_place(int fd, struct olv_os_place *out);
 struct olv_os_mount {
     uint64_t id;       /* as in olv_stat.mount */
     const char *point; /* where it is mounted: the directory at its top; borrowed for the call */
+    const char *root;  /* which directory of its file system that is; borrowed, too */
+    uint64_t device;   /* of the file system */
     bool has_files;    /* of a kind that people keep files on */
 };
 /* Calls `each` for every mount; stops when it returns false. False where the system does not tell. */

@@ -266,7 +266,7 @@ static void find_obstacles(struct explaining *x)
     const struct olv_stat *stat = &x->out->stat;
     enum olv_truth open = is_open(&x->subject.subject);
     struct olv_os_place place;
-    if (olv_guard_is_system(x->out->path))
+    if (olv_guard_is_system(x->options->guard, x->out->path))
         add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
     if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
         add_obstacle(x, "it is one of Olvido's own files");

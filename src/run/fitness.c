@@ -54,7 +54,7 @@ static bool examine_place(void *self, const char *path)
         warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
     } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
         examine_clock(x, real, &place, &stat);
-        if (takes_files(x->rule) && olv_guard_is_system(real))
+        if (takes_files(x->rule) && olv_guard_is_system(NULL, real))
             warn(x, real, "nothing is ever taken out of a system directory");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");

@@ -93,7 +93,7 @@ static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *e
     olv_text_clear(&w->dir_path);
     olv_scan_dir_path(entry->dir, &w->dir_path);
     ok = !w->dir_path.failed && olv_os_stat(entry->dir_fd, "", &w->dir_stat);
-    w->is_system = ok && olv_guard_is_system(w->dir_path.data);
+    w->is_system = ok && olv_guard_is_system(w->planner->options->guard, w->dir_path.data);
     w->dir = ok ? entry->dir->serial : 0;
     return ok;
 }

@@ -165,6 +165,7 @@ static struct planned plan_of(const struct sandbox *s, const char *rules_text, c
     olv_guard_add(&guard, in(s, "own"));
     if (!olv_plan_make(&p.plan, p.policy, &options, NULL, &err))
         fail_msg("%s", err.what);
+    olv_guard_free(&guard);
     olv_diagnostics_free(&list);
     return p;
 }

@@ -213,9 +213,9 @@ static void system_directories_are_known_by_whole_components(void **state)
                                             "/users", "/var/lib", "/binaries"};
     (void)state;
     for (size_t i = 0; i < sizeof guarded / sizeof *guarded; i++)
-        assert_true(olv_guard_is_system(guarded[i]));
+        assert_true(olv_guard_is_system(NULL, guarded[i]));
     for (size_t i = 0; i < sizeof free_ones / sizeof *free_ones; i++)
-        assert_false(olv_guard_is_system(free_ones[i]));
+        assert_false(olv_guard_is_system(NULL, free_ones[i]));
 }
 
 static void own_places_are_known_through_any_name(void **state)
@@ -233,6 +233,7 @@ static void own_places_are_known_through_any_name(void **state)
     assert_true(olv_guard_is_own(&guard, stat.device, stat.inode));
     stat = look_at(s, "other");
     assert_false(olv_guard_is_own(&guard, stat.device, stat.inode));
+    olv_guard_free(&guard);
 }
 
 /* ---- acts ---- */
@@ -290,6 +291,7 @@ static void discard_leaves_own_files_and_system_directories_alone(void **state)
     olv_guard_add(&guard, in(s, "d/policy.yaml"));
     e = decision(s, "d", "policy.yaml");
     assert_int_equal(act_on(s, OLV_ACT_DISCARD, &e, &guard).result, OLV_LEFT);
+    olv_guard_free(&guard);
     assert_true(exists(s, "d/policy.yaml"));
 }
 

@@ -1,0 +1,144 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A mount shows a part of a file system, its root, at a point. What lies on that file system at or below the
+ * root of another mount, too, has a second path there; and where a mount shows only what is inside a place,
+ * all of it does. */
+#include "guard/guard.h"
+
+#include "olvido/text.h"
+#include "os/os.h"
+
+#include <fcntl.h>
+#include <stdlib.h>
+#include <string.h>
+
+struct mount {
+    uint64_t id, device;
+    char *root, *point; /* owned */
+};
+
+struct mounts {
+    struct mount *items;
+    size_t count, cap;
+    bool failed;
+};
+
+static bool collect(void *self, const struct olv_os_mount *mount)
+{
+    struct mounts *m = self;
+    if (m->count == m->cap) {
+        size_t cap = m->cap ? 2 * m->cap : 64;
+        struct mount *grown = realloc(m->items, cap * sizeof *grown);
+        m->failed |= !grown;
+        if (!grown)
+            return false;
+        m->items = grown;
+        m->cap = cap;
+    }
+    m->items[m->count++] =
+        (struct mount){mount->id, mount->device, strdup(mount->root), strdup(mount->point)};
+    m->failed |= !m->items[m->count - 1].root || !m->items[m->count - 1].point;
+    return !m->failed;
+}
+
+/* What `path` has behind `top`: "" or "/...". NULL: it does not lie there. */
+static const char *behind(const char *path, const char *top)
+{
+    size_t n = strcmp(top, "/") ? strlen(top) : 0;
+    if (strncmp(path, top, n) != 0 || (path[n] && path[n] != '/'))
+        return NULL;
+    return strcmp(path + n, "/") ? path + n : "";
+}
+
+static void add(struct olv_guard *guard, const char *top, const char *rest)
+{
+    struct olv_text path = {0};
+    olv_text_puts(&path, strcmp(top, "/") || !*rest ? top : "");
+    olv_text_puts(&path, rest);
+    if (!path.failed && guard->alias_count < OLV_ALIASES)
+        guard->aliases[guard->alias_count++] = path.data;
+    else
+        olv_text_free(&path);
+}
+
+/* Where else what lies at `inside` of the file system behind `own` is to be seen. */
+static void add_others(struct olv_guard *guard, const struct mounts *m, const struct mount *own,
+                       const char *inside)
+{
+    for (size_t i = 0; i < m->count; i++) {
+        const struct mount *other = &m->items[i];
+        const char *rest = behind(inside, other->root);
+        if (other == own || other->device != own->device)
+            continue;
+        if (rest)
+            add(guard, other->point, rest);
+        else if (behind(other->root, inside))
+            add(guard, other->point, "");
+    }
+}
+
+static const struct mount *mount_of(const struct mounts *m, const char *path)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(AT_FDCWD, path, &stat))
+        return NULL;
+    for (size_t i = 0; i < m->count; i++)
+        if (m->items[i].id == stat.mount)
+            return &m->items[i];
+    return NULL;
+}
+
+/* What is mounted in these is made by the kernel, or is a removable disk that has other places, too. */
+static bool is_of_the_kernel(const char *path)
+{
+    return strcmp(path, "/dev") == 0 || strcmp(path, "/proc") == 0 || strcmp(path, "/sys") == 0 ||
+           strcmp(path, "/run") == 0;
+}
+
+static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path)
+{
+    const struct mount *own = mount_of(m, path);
+    const char *below = own ? behind(path, own->point) : NULL;
+    struct olv_text inside = {0};
+    if (!below)
+        return;
+    olv_text_puts(&inside, strcmp(own->root, "/") || !*below ? own->root : "");
+    olv_text_puts(&inside, below);
+    if (!inside.failed)
+        add_others(guard, m, own, inside.data);
+    olv_text_free(&inside);
+    for (size_t i = 0; i < m->count; i++) { /* and what is mounted inside */
+        const char *deeper = behind(m->items[i].point, path);
+        if (deeper && *deeper && !is_of_the_kernel(path))
+            add_others(guard, m, &m->items[i], m->items[i].root);
+    }
+}
+
+/* Whether anything on this machine can have a second path: most often nothing has. */
+static bool any_shared(const struct mounts *m)
+{
+    for (size_t i = 0; i < m->count; i++)
+        for (size_t k = 0; k < i; k++)
+            if (m->items[i].device == m->items[k].device)
+                return true;
+    return false;
+}
+
+void olv_guard_find_aliases(struct olv_guard *guard)
+{
+    struct mounts m = {0};
+    char *real;
+    if (olv_os_each_mount(collect, &m) && !m.failed && any_shared(&m)) {
+        for (size_t i = 0; i < guard->own_count; i++)
+            add_place(guard, &m, guard->own[i].path);
+        for (size_t i = 0; olv_guard_tops[i]; i++)
+            if ((real = realpath(olv_guard_tops[i], NULL))) {
+                add_place(guard, &m, real);
+                free(real);
+            }
+    }
+    for (size_t i = 0; i < m.count; i++) {
+        free(m.items[i].root);
+        free(m.items[i].point);
+    }
+    free(m.items);
+}

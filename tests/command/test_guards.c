@@ -1,0 +1,179 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What may never be touched is not touched, by whatever spelling of its path a rule leads there: links, dots,
+ * doubled and trailing slashes, mounts that show it once more, mounts that appear while a run is under way.
+ * The mounts are real ones, in a mount namespace that ends with the test. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static int setup(void **state)
+{
+    struct outcome o;
+    if (geteuid() != 0)
+        return 0;
+    if (sandbox_setup(state) < 0)
+        return -1;
+    o = shell(*state,
+              "mkdir -p tides/old shown; echo x >tides/old/a.tmp; touch -d '100 days ago' tides/old/a.tmp");
+    outcome_free(&o);
+    return 0;
+}
+
+static int teardown(void **state)
+{
+    return *state ? sandbox_teardown(state) : 0;
+}
+
+/* A rule that would discard everything under each of the paths, which are lists in YAML; run after the script
+ * `before` in a mount namespace of its own. */
+static struct outcome discard_under(const struct sandbox *s, const char *before, const char *paths,
+                                    const char *where)
+{
+    char text[4000];
+    if (!s)
+        skip();
+    snprintf(
+        text, sizeof text,
+        "export S='%s'; cat >job.sh <<'JOB'\n%s\n"
+        "printf 'olvido: 1\\nlimits: { files: 100000 }\\nrules:\\n  - { name: all, under: [ %%s ], where: "
+        "%%s, steps: [ { after: 0 days, do: discard } ] }\\n' \"%s\" \"'%s'\" >policy.yaml\n"
+        "E=\"$OLVIDO --state state --policy policy.yaml\"; $E enforce --yes; echo status=$?; $E "
+        "preview\nJOB\n"
+        "unshare -m sh job.sh",
+        s->path, before, paths, where);
+    return shell(s, text);
+}
+
+static void a_system_directory_is_one_by_every_spelling(void **state)
+{
+    static const char *const spellings[] = {
+        "/usr/share/olvido-test",        "/usr/share/olvido-test/",
+        "//usr///share/olvido-test",     "/usr/share/./olvido-test",
+        "/tmp/../usr/share/olvido-test", "$S/link",
+        "$S/link/../olvido-test",        "/usr/*/olvido-test",
+        "/usr/share/olvido-tes?",        "$S/link/.",
+    };
+    struct outcome o;
+    if (!*state)
+        skip();
+    for (size_t i = 0; i < sizeof spellings / sizeof *spellings; i++) {
+        /* /usr/share is covered by a small file system, so that nothing of the real one is at stake */
+        o = discard_under(
+            *state,
+            "mount -t tmpfs tmpfs /usr/share; mkdir /usr/share/olvido-test; echo x "
+            ">/usr/share/olvido-test/f; touch -d '1 year ago' /usr/share/olvido-test/f; ln -sfn "
+            "/usr/share/olvido-test link",
+            spellings[i], "kind = file");
+        if (!strstr(o.out, "guarded: never touched") || !strstr(o.out, "nothing was due"))
+            fail_msg("%s: %s%s", spellings[i], o.out, o.err);
+        outcome_free(&o);
+    }
+}
+
+static void a_second_mount_of_a_system_directory_is_guarded(void **state)
+{
+    struct outcome o;
+    ON_LINUX_ONLY();
+    o = discard_under(
+        *state,
+        "mount -t tmpfs tmpfs /usr/share; mkdir -p /usr/share/doc/olvido-test; echo x "
+        ">/usr/share/doc/olvido-test/f; touch -d '1 year ago' /usr/share/doc/olvido-test/f; mount --bind "
+        "/usr/share/doc shown",
+        "$S/shown", "kind = file");
+    assert_contains(o.out, "nothing was due");
+    assert_contains(o.out, "guarded: never touched      1 ");
+    outcome_free(&o);
+    /* and a mount that shows more than the place: only the place is guarded */
+    o = discard_under(
+        *state,
+        "mkdir fs; mount -t tmpfs tmpfs fs; mkdir fs/boot fs/mine; echo x >fs/boot/f; echo y >fs/mine/f; "
+        "touch -d '1 year ago' fs/*/f; mount --bind fs/boot /boot; mount --bind fs shown",
+        "$S/shown", "kind = file");
+    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "guarded: never touched      1 ");
+    outcome_free(&o);
+}
+
+static void a_second_mount_of_olvidos_own_places_is_guarded(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        discard_under(s,
+                      "$OLVIDO --state state audit show >/dev/null 2>&1; mkdir -m 700 state; mkdir -m 700 "
+                      "state/ledger; echo precious >state/ledger/f; touch -d '1 year ago' state/ledger/f; "
+                      "mount --bind state/ledger shown",
+                      "$S/shown", "kind = file");
+    assert_contains(o.out, "nothing was due");
+    assert_true(exists(s, "state/ledger/f"));
+    outcome_free(&o);
+    o = discard_under(s, "mkdir -p twice; mount --bind . twice", "$S/twice/state, $S/twice/data, $S/state",
+                      "kind = file");
+    assert_contains(o.out, "nothing was due");
+    assert_true(exists(s, "state/ledger/f"));
+    assert_true(exists(s, "state/version"));
+    outcome_free(&o);
+}
+
+static void the_root_and_homes_stay_but_what_is_in_them_may_go(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        discard_under(s,
+                      "mkdir -p homes/ana homes/attic; echo x >homes/ana/f; echo y >homes/attic/g; "
+                      "touch -d '1 year ago' homes/*/* homes/*; export HOME=$S/homes/ana/",
+                      "$S/homes", "kind = directory");
+    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "guarded: never touched");
+    assert_true(exists(s, "homes/ana/f"));
+    assert_false(exists(s, "homes/attic"));
+    outcome_free(&o);
+}
+
+/* The plan is made; while the docket is brought to the disk, a file system is mounted on and in what is due.
+ */
+static void a_mount_that_appears_during_the_run_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    if (!s)
+        skip();
+    o = shell(
+        s,
+        "export S=$PWD ASAN_OPTIONS=detect_leaks=0; cat >job.sh <<'JOB'\n"
+        "mkdir -p all/on all/in/deep all/free all/files; echo x | tee all/on/f all/in/deep/f all/free/f "
+        ">all/files/f; find all -depth -exec touch -d '1 year ago' {} +\n"
+        "printf 'olvido: 1\\nlimits: { files: 100 }\\nrules:\\n  - { name: d, under: %s/all, where: \"kind = "
+        "directory and not (name = \\\\\"files\\\\\")\", steps: [ { after: 1 day, do: discard } ] }\\n  - { "
+        "name: f, under: "
+        "%s/all/files, steps: [ { after: 1 day, do: discard } ] }\\n' $S $S >policy.yaml\n"
+        "strace -f -qq -o /dev/null -e trace=fsync -e inject=fsync:delay_enter=300000 $OLVIDO --state state "
+        "--policy "
+        "policy.yaml enforce --yes >out 2>&1 & \n"
+        "until ls state/runs/2*/000001.docket >/dev/null 2>&1; do sleep 0.02; done\n"
+        "mount -t tmpfs tmpfs all/on; mount -t tmpfs tmpfs all/in/deep; mount -t tmpfs tmpfs all/files; echo "
+        "new "
+        ">all/on/f; echo new >all/files/f\nwait; cat out; cat all/on/f all/files/f; ls all\nJOB\nunshare -m "
+        "sh job.sh");
+    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "left alone");
+    assert_contains(o.out, "new\nnew\nfiles\nin\non\n");
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_system_directory_is_one_by_every_spelling),
+        TEST(a_second_mount_of_a_system_directory_is_guarded),
+        TEST(a_second_mount_of_olvidos_own_places_is_guarded),
+        TEST(the_root_and_homes_stay_but_what_is_in_them_may_go),
+        TEST(a_mount_that_appears_during_the_run_stays),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
