@@ -1,0 +1,203 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Input that is wrong, too large, hostile, from elsewhere or half gone: a clear error, the right exit status,
+ * and nothing lost. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static int setup(void **state)
+{
+    if (sandbox_setup(state) < 0)
+        return -1;
+    make_scratch_policy(*state);
+    make_file(*state, "tides/scratch/a.tmp", "first", 100);
+    return 0;
+}
+
+static struct outcome enforce(const struct sandbox *s, int status)
+{
+    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_status(&o, status);
+    return o;
+}
+
+static void a_policy_that_is_too_large_is_refused_with_a_reason(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        shell(s, "(echo 'olvido: 1'; head -c 100M /dev/zero | tr '\\0' '#') >big.yaml; $O --policy "
+                 "big.yaml check");
+    assert_status(&o, 2);
+    assert_contains(o.err, "larger than 4 MiB");
+    outcome_free(&o);
+    o = shell(
+        s, "(echo 'olvido: 1'; echo 'rules:'; for i in $(seq 10000); do echo \"  - { name: r$i, under: /tmp, "
+           "steps: [ { after: 1 day, do: tell } ] }\"; done) >many.yaml; $O --policy many.yaml check");
+    assert_status(&o, 2);
+    assert_contains(o.err, "`rules` has 10000 entries; at most 1000 are allowed");
+    outcome_free(&o);
+}
+
+static void rules_that_contradict_themselves_are_named(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        shell(s, "cat >odd.yaml <<'Y'\nolvido: 1\nlimits: { files: 1 }\nrules:\n  - { name: a, under: /tmp, "
+                 "where: \"size > 5 "
+                 "and size < 3\", steps: [ { after: 1 day, do: tell } ] }\n  - { name: b, under: /tmp, "
+                 "steps: [ { after: 2 "
+                 "days, do: discard }, { after: 1 day, do: tell } ] }\nY\n$O --policy odd.yaml check");
+    assert_status(&o, 0);
+    assert_contains(o.err, "odd.yaml:4");
+    assert_contains(o.err, "odd.yaml:5");
+    assert_contains(o.out, "warning");
+    outcome_free(&o);
+}
+
+static void an_expression_that_explodes_is_bounded(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(
+        s, "touch -d '9 days ago' tides/scratch/$(printf 'a%.0s' $(seq 60))!; sed 's/^    steps:/    where: "
+           "name matches "
+           "\"^(a+)+$\"\\n    steps:/' policy.yaml >regex.yaml; timeout 20 $O --policy regex.yaml preview");
+    assert_status(&o, 0);
+    assert_contains(o.err, "1 file left alone, for its `where` could not be decided");
+    outcome_free(&o);
+}
+
+static void a_newer_state_is_refused_and_stays_as_it_is(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(s, "mkdir -m 700 state; echo 2 >state/version");
+    outcome_free(&o);
+    o = enforce(s, 6);
+    assert_contains(o.err, "version 2, this Olvido knows version 1");
+    assert_true(exists(s, "tides/scratch/a.tmp"));
+    assert_false(exists(s, "state/ledger"));
+    outcome_free(&o);
+}
+
+/* Each part of the state is taken away in turn; what cannot be done without it is not done. */
+static void a_state_that_is_half_gone_is_named(void **state)
+{
+    static const struct {
+        const char *gone, *says;
+        int status;
+    } parts[] = {
+        {"keys", "not signed by this installation's key", 5},
+        {"ledger/checkpoint", "checkpoint: cannot open the file", 5},
+        {"ledger/lines-000000000000.jsonl", "all lines of the ledger are gone", 5},
+        {"ledger/hashes-0", "cannot open the hashes of the ledger", 6},
+        {"ledger", "the ledger is gone, though runs were recorded in it", 5},
+        {"version", "", 0},
+        {"respites", "", 0},
+        {"rules.json", "", 0},
+        {"reserve", "", 0},
+    };
+    const struct sandbox *s = *state;
+    struct outcome o = enforce(s, 0);
+    char script[300];
+    outcome_free(&o);
+    for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
+        snprintf(script, sizeof script,
+                 "rm -rf half; cp -a state half; rm -rf half/%s; echo new >tides/scratch/new.tmp; touch -d "
+                 "'100 days "
+                 "ago' tides/scratch/new.tmp; $OLVIDO --state half --policy policy.yaml enforce --yes",
+                 parts[i].gone);
+        o = shell(s, script);
+        if (o.status != parts[i].status || !strstr(o.err, parts[i].says) ||
+            exists(s, "tides/scratch/new.tmp") != (parts[i].status != 0))
+            fail_msg("without %s: status %d\n%s%s", parts[i].gone, o.status, o.out, o.err);
+        outcome_free(&o);
+    }
+}
+
+static void a_ledger_of_another_installation_is_refused(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = enforce(s, 0);
+    outcome_free(&o);
+    o = shell(s, "mkdir -p other/tides/scratch; echo x >tides/scratch/b.tmp; touch -d '99 days ago' "
+                 "tides/scratch/b.tmp; "
+                 "$OLVIDO --state other/state --policy policy.yaml enforce --yes; rm -rf state/ledger; cp -a "
+                 "other/state/ledger state/ledger; echo x >tides/scratch/c.tmp; touch -d '99 days ago' "
+                 "tides/scratch/c.tmp");
+    assert_status(&o, 0);
+    outcome_free(&o);
+    o = enforce(s, 5);
+    assert_contains(o.err, "not signed by this installation's key");
+    assert_true(exists(s, "tides/scratch/c.tmp"));
+    outcome_free(&o);
+    o = olvido(s, "audit", "verify", NULL);
+    assert_status(&o, 5);
+    outcome_free(&o);
+}
+
+static void a_trash_that_is_not_ours_alone_is_refused(void **state)
+{
+    static const struct {
+        const char *make, *says;
+    } cases[] = {
+        {"ln -s /tmp data/Trash", "the trash is a symbolic link"},
+        {"mkdir -m 700 data/Trash; ln -s /tmp data/Trash/files", "`files` in the trash is a symbolic link"},
+        {"mkdir -m 777 data/Trash; chmod 777 data/Trash", "others may write in the trash"},
+        {"echo x >data/Trash", "Not a directory"},
+    };
+    const struct sandbox *s = *state;
+    char script[300];
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        struct outcome o;
+        snprintf(script, sizeof script, "rm -rf data; mkdir data; %s", cases[i].make);
+        o = shell(s, script);
+        outcome_free(&o);
+        o = enforce(s, 6);
+        assert_contains(o.err, cases[i].says);
+        assert_true(exists(s, "tides/scratch/a.tmp"));
+        outcome_free(&o);
+    }
+}
+
+static void whatever_lies_in_the_trash_is_shown_and_harmless(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(s, "mkdir -p data/Trash/files data/Trash/info; chmod 700 data/Trash; cd "
+                                "data/Trash; echo 1 >files/big; (printf "
+                                "'[Trash Info]\\nPath=/x\\n'; head -c 20M /dev/zero) >info/big.trashinfo; "
+                                "echo 2 >files/torn; printf '[Trash' "
+                                ">info/torn.trashinfo; echo 3 >files/stray; printf '[Trash "
+                                "Info]\\nPath=/srv/lost\\nDeletionDate=2026-01-01T00:00:00\\n' "
+                                ">info/lost.trashinfo; ln -s /etc/passwd "
+                                "info/link.trashinfo; echo 4 >files/link; mkfifo info/pipe.trashinfo; echo 5 "
+                                ">files/pipe; cd ../..; timeout 10 "
+                                "$O trash show; timeout 10 $O recover --list");
+    assert_status(&o, 0);
+    assert_contains(o.out, "stray (no info file");
+    assert_contains(o.out, "big (torn info file");
+    assert_contains(o.out, "link (torn info file");
+    assert_contains(o.out, "pipe (torn info file");
+    assert_contains(o.out, "/srv/lost (nothing left of it)");
+    assert_contains(o.out, "0 items, 0 B, can be recovered");
+    assert_lacks(o.out, "root:");
+    outcome_free(&o);
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_policy_that_is_too_large_is_refused_with_a_reason),
+        TEST(rules_that_contradict_themselves_are_named),
+        TEST(an_expression_that_explodes_is_bounded),
+        TEST(a_newer_state_is_refused_and_stays_as_it_is),
+        TEST(a_state_that_is_half_gone_is_named),
+        TEST(a_ledger_of_another_installation_is_refused),
+        TEST(a_trash_that_is_not_ours_alone_is_refused),
+        TEST(whatever_lies_in_the_trash_is_shown_and_harmless),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
