@@ -162,6 +162,32 @@ static void every_read_of_a_directory_may_fail(void **state)
     fail_every(*state, "getdents64", "EIO");
 }
 
+/* So many files, all of one name, that most info files are made ahead of their turn: a kill leaves some
+ * without an item, and the next run takes them away or uses the names. */
+static void a_run_that_prepares_ahead_may_be_killed(void **state)
+{
+    static const char *const calls[] = {"openat", "write", MOVING_CALL};
+    char script[1600];
+    for (size_t i = 0; i < sizeof calls / sizeof *calls; i++) {
+        snprintf(
+            script, sizeof script,
+            "many() { rm -rf state data tides; mkdir -p tides/scratch; for d in $(seq 150); do mkdir "
+            "tides/scratch/$d; "
+            "echo $d >tides/scratch/$d/same.tmp; done; touch -d '100 days ago' tides/scratch/*/same.tmp; }\n"
+            "for n in 90 150 170 215 260 301; do many; strace -f -qq -o /dev/null -e "
+            "inject=%s:signal=SIGKILL:when=$n $O --policy policy.yaml enforce --yes >out 2>err; w=\"%s $n\"; "
+            "$O --policy policy.yaml enforce --yes >out 2>err || fail \"$w\" 'the next run fails'; "
+            "[ $(ls data/Trash/files | wc -l) = 150 ] || fail \"$w\" 'files'; "
+            "[ $(ls data/Trash/info | wc -l) = 150 ] || fail \"$w\" 'info files'; "
+            "[ \"$(cat data/Trash/files/* | sort -n | uniq | wc -l)\" = 150 ] || fail \"$w\" 'not whole'; "
+            "$O recover tides >out 2>err || fail \"$w\" 'cannot be recovered'; for d in $(seq 150); do "
+            "[ \"$(cat tides/scratch/$d/same.tmp)\" = $d ] || fail \"$w\" \"$d is not what it was\"; done; "
+            "$O audit verify >out 2>err || fail \"$w\" 'not sound'; done",
+            calls[i], calls[i]);
+        run_script(*state, script);
+    }
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(int count, char **words)
@@ -172,6 +198,7 @@ int main(int count, char **words)
         TEST(a_run_may_be_killed_at_every_unlink),
         TEST(a_run_may_be_killed_at_every_write),
         TEST(a_run_may_be_killed_at_every_directory_made),
+        TEST(a_run_that_prepares_ahead_may_be_killed),
         TEST(every_rename_may_fail),
         TEST(every_sync_may_fail),
         TEST(every_write_may_fail_or_be_interrupted),
