@@ -14,6 +14,7 @@ struct report {
     struct olv_policy *policy;
     const struct plan_setting *setting;
     struct table *table; /* NULL: JSON */
+    size_t place_len;    /* of the path of the samples' directory, with the slash */
     size_t as_meant, otherwise, not_made;
 };
 
@@ -65,7 +66,7 @@ static void print_row(struct report *r, const struct olv_sample *sample, struct 
     olv_text_printf(&what, "%s %s after %s", sample->side == OLV_BEFORE ? "before" : "from",
                     olv_act_word(step->act), step->after_text);
     say(r, sample, v, &says);
-    term_name(&path, sample->path);
+    term_name(&path, sample->path + r->place_len); /* its number comes first, and is not cut */
     table_cell(r->table, STYLE_HEADING, olv_text_string(&name));
     table_cell(r->table, STYLE_PLAIN, olv_text_string(&what));
     table_cell(r->table, STYLE_PLAIN, term_date(sample->time, date));
@@ -141,10 +142,11 @@ enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const
                                                   {.heading = "Sample"},
                                                   {.heading = "Of"},
                                                   {.heading = "What the policy says"},
-                                                  {.heading = "Path", .is_elastic = true}};
+                                                  {.heading = "Where", .is_elastic = true}};
     struct report r = {.cli = cli, .policy = policy, .setting = setting};
     struct olv_error err = {0};
     bool ok = true;
+    r.place_len = (size_t)(strrchr(samples->policy, '/') - samples->policy) + 1;
     if (!cli_has(cli, OPT_JSON))
         r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; ok && i < samples->count; i++)

@@ -43,16 +43,16 @@ static bool collect(void *self, const struct olv_os_mount *mount)
 /* What `path` has behind `top`: "" or "/...". NULL: it does not lie there. */
 static const char *behind(const char *path, const char *top)
 {
-    size_t n = strcmp(top, "/") ? strlen(top) : 0;
+    size_t n = strcmp(top, "/") != 0 ? strlen(top) : 0;
     if (strncmp(path, top, n) != 0 || (path[n] && path[n] != '/'))
         return NULL;
-    return strcmp(path + n, "/") ? path + n : "";
+    return strcmp(path + n, "/") != 0 ? path + n : "";
 }
 
 static void add(struct olv_guard *guard, const char *top, const char *rest)
 {
     struct olv_text path = {0};
-    olv_text_puts(&path, strcmp(top, "/") || !*rest ? top : "");
+    olv_text_puts(&path, strcmp(top, "/") != 0 || !*rest ? top : "");
     olv_text_puts(&path, rest);
     if (!path.failed && guard->alias_count < OLV_ALIASES)
         guard->aliases[guard->alias_count++] = path.data;
@@ -101,7 +101,7 @@ static void add_place(struct olv_guard *guard, const struct mounts *m, const cha
     struct olv_text inside = {0};
     if (!below)
         return;
-    olv_text_puts(&inside, strcmp(own->root, "/") || !*below ? own->root : "");
+    olv_text_puts(&inside, strcmp(own->root, "/") != 0 || !*below ? own->root : "");
     olv_text_puts(&inside, below);
     if (!inside.failed)
         add_others(guard, m, own, inside.data);

@@ -128,7 +128,8 @@ bool olv_os_list_begin(struct olv_os_listing *listing, int dir)
         fd = fcntl(dir, F_DUPFD_CLOEXEC, 0); /* to be listed, but not entered */
     if (fd >= 0 && (s->dir = fdopendir(fd))) {
         rewinddir(s->dir);
-        *listing = (struct olv_os_listing){dir, s};
+        listing->dir = dir;
+        listing->stream = s;
         return true;
     }
     if (fd >= 0)
@@ -252,8 +253,8 @@ struct olv_instant olv_os_now(void)
 
 bool olv_os_boot(char id[OLV_OS_BOOT_SIZE], int64_t *since_s)
 {
-    (void)id;
-    (void)since_s;
+    id[0] = '\0';
+    *since_s = 0;
     return false;
 }
 

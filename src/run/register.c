@@ -106,8 +106,10 @@ bool register_rules(int state, const struct olv_policy *policy, struct olv_insta
     for (size_t i = 0; i <= policy->rule_count; i++) {
         bool is_trash = i == policy->rule_count;
         const struct olv_rule *rule = &policy->rules[is_trash ? 0 : i];
-        struct olv_duration notice = is_trash ? (struct olv_duration){.seconds = OLV_NOTICE_S} : rule->notice;
+        struct olv_duration notice = {.seconds = OLV_NOTICE_S};
         struct olv_instant until;
+        if (!is_trash)
+            notice = rule->notice;
         if (is_trash)
             digest_trash(policy, digest);
         since = look_up(rules, is_trash ? "" : rule->name, is_trash ? digest : rule->digest, now);
