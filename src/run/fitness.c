@@ -5,6 +5,7 @@
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/expand.h"
+#include "trash/trash.h"
 
 #include <errno.h>
 #include <stdio.h>
@@ -15,6 +16,7 @@
 struct examining {
     const struct olv_rule *rule;
     struct olv_diagnostics *list;
+    const char *home; /* the home trash; NULL: there is none */
     unsigned places;
 };
 
@@ -29,6 +31,14 @@ static bool takes_files(const struct olv_rule *rule)
 {
     for (size_t i = 0; i < rule->step_count; i++)
         if (rule->steps[i].act > OLV_ACT_TELL)
+            return true;
+    return false;
+}
+
+static bool discards(const struct olv_rule *rule)
+{
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (rule->steps[i].act == OLV_ACT_DISCARD)
             return true;
     return false;
 }
@@ -58,6 +68,8 @@ static bool examine_place(void *self, const char *path)
             warn(x, real, "nothing is ever taken out of a system directory");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");
+        else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
+            warn(x, real, "you can make no trash on this file system, so nothing can be discarded there");
     }
     if (fd >= 0)
         close(fd);
@@ -67,14 +79,16 @@ static bool examine_place(void *self, const char *path)
 
 void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diagnostics *list)
 {
-    char message[600];
+    struct olv_error ignored = {0};
+    char message[600], home[PATH_MAX];
+    bool has_home = olv_trash_home(home, sizeof home, &ignored);
     if (*olv_os_weaker()) {
         snprintf(message, sizeof message, "this machine cannot do all that Olvido would like: %s",
                  olv_os_weaker());
         olv_diagnostics_warn(list, 1, message);
     }
     for (size_t i = 0; i < policy->rule_count; i++) {
-        struct examining x = {.rule = &policy->rules[i], .list = list};
+        struct examining x = {.rule = &policy->rules[i], .list = list, .home = has_home ? home : NULL};
         for (size_t k = 0; k < x.rule->under_count; k++) {
             x.places = 0;
             expand_under(x.rule->under[k], examine_place, &x, NULL);

@@ -157,39 +157,49 @@ static bool is_it(void *self, const struct olv_os_mount *mount)
     return mount->id != w->mount;
 }
 
+/* Opens the directory at the top of a mount; -1 where it cannot be found or reached, or is covered. */
+static int open_top(struct wanted *w)
+{
+    struct olv_stat stat;
+    int top;
+    olv_os_each_mount(is_it, w);
+    top = *w->point ? olv_os_open_path(w->point) : -1;
+    if (top < 0 || (olv_os_stat(top, "", &stat) && stat.mount == w->mount))
+        return top;
+    close(top);
+    return -1;
+}
+
 static struct olv_trash *make_on_mount(uint64_t mount, struct olv_error *err)
 {
     struct wanted *w = calloc(1, sizeof *w);
     struct olv_trash *trash = NULL;
-    struct olv_stat stat;
     int top;
     if (!w) {
         olv_fail_memory(err);
         return NULL;
     }
     w->mount = mount;
-    olv_os_each_mount(is_it, w);
-    top = *w->point ? olv_os_open_path(w->point) : -1;
-    if (top < 0 || !olv_os_stat(top, "", &stat) || stat.mount != mount) {
+    top = open_top(w);
+    if (top < 0) {
         olv_fail(err, OLV_SYSTEM,
                  "the top of its file system cannot be reached, so there is no trash for it");
     } else {
         trash = open_on_mount(top, w->point, true, NULL, err);
         if (!trash)
             olv_error_hint(err, "it lies on another file system than the home trash, and needs one there");
-    }
-    if (top >= 0)
         close(top);
+    }
     free(w);
     return trash;
 }
 
 /* The mount that the home trash is on, or would be on if it could be used; 0 where that cannot be known. */
-static uint64_t mount_of_home(const struct olv_trashes *t)
+static uint64_t mount_of_home(const char *home)
 {
     char path[PATH_MAX];
     struct olv_stat stat;
-    snprintf(path, sizeof path, "%s", t->home);
+    snprintf(path, sizeof path, "%s", home);
     for (char *slash = strrchr(path, '/'); slash; slash = strrchr(path, '/')) {
         *slash = '\0';
         if (olv_os_stat(AT_FDCWD, *path ? path : "/", &stat) && stat.kind == OLV_KIND_DIRECTORY)
@@ -210,9 +220,30 @@ static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct 
         home = remember(t, olv_trash_open(t->home, true, err));
     if (home)
         return home->files_stat.mount == mount ? home : NULL;
-    if (t->home && mount_of_home(t) != mount)
+    if (t->home && mount_of_home(t->home) != mount)
         *err = (struct olv_error){0};
     return NULL;
+}
+
+bool olv_trash_is_possible(const char *home, uint64_t mount)
+{
+    struct wanted w = {.mount = mount};
+    char name[32];
+    const char *why;
+    int top, shared;
+    bool is_possible;
+    if (home && mount_of_home(home) == mount)
+        return true;
+    if ((top = open_top(&w)) < 0)
+        return false;
+    snprintf(name, sizeof name, ".Trash-%u", (unsigned)geteuid());
+    shared = open_shared(top, &why);
+    is_possible = shared >= 0 || faccessat(top, name, W_OK | X_OK, AT_EACCESS) == 0 ||
+                  faccessat(top, ".", W_OK | X_OK, AT_EACCESS) == 0;
+    if (shared >= 0)
+        close(shared);
+    close(top);
+    return is_possible;
 }
 
 static struct place *add_place(struct olv_trashes *t, uint64_t mount)

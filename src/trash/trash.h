@@ -43,6 +43,9 @@ struct olv_trash *olv_trash_open_at(int dir, const char *path, size_t top_len, b
 /* The trash for what lies on this mount: the home trash if that is on it, too, else the mount's own (Trash
  * specification 1.0, "Trash directories"). Made where it is missing. Borrowed from the set. */
 struct olv_trash *olv_trashes_for(struct olv_trashes *trashes, uint64_t mount, struct olv_error *err);
+/* Whether what lies on this mount could be put into a trash, as far as can be said without making one. `home`
+ * is the path of the home trash, or NULL. */
+bool olv_trash_is_possible(const char *home, uint64_t mount);
 /* The one whose `files/` this is, among those opened; NULL. */
 struct olv_trash *olv_trashes_of_files(const struct olv_trashes *trashes, const char *files_path);
 /* Brings all of them to the disk. */

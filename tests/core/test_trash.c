@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The trash of the freedesktop.org specification: what goes in, what comes out, what other programs put
  * there. */
+#include "os/os.h"
 #include "support/sandbox.h"
 #include "trash/trash.h"
 
@@ -278,6 +279,29 @@ static void sound_torn_and_lost_items_are_told_apart(void **state)
     olv_trash_close(trash);
 }
 
+static void where_no_trash_can_be_made_is_known(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_stat top, here;
+    pid_t pid;
+    int status;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    assert_true(olv_os_stat(AT_FDCWD, "/", &top) && olv_os_stat(AT_FDCWD, s->path, &here));
+    assert_true(olv_trash_is_possible(NULL, top.mount));
+    assert_false(olv_trash_is_possible(NULL, UINT64_MAX));
+    pid = fork();
+    if (pid == 0) {
+        bool ok = setgid(65534) == 0 && setuid(65534) == 0;
+        ok = ok && !olv_trash_is_possible(NULL, top.mount) &&
+             olv_trash_is_possible(in(s, "data/Trash"), here.mount);
+        _exit(ok ? 0 : 1);
+    }
+    waitpid(pid, &status, 0);
+    assert_int_equal(status, 0);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -292,6 +316,7 @@ int main(void)
         TEST(a_trash_that_cannot_be_written_is_refused_before_anything_is_tried),
         TEST(info_files_of_other_programs_are_understood),
         TEST(sound_torn_and_lost_items_are_told_apart),
+        TEST(where_no_trash_can_be_made_is_known),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
