@@ -41,7 +41,7 @@ static bool move_rules(struct fy_document *tree, const char *prefix)
     struct fy_node *root = fy_document_root(tree), *rules, *rule;
     struct fy_node_pair *trash = fy_node_mapping_lookup_pair_by_string(root, "trash", FY_NT);
     void *iterator = NULL;
-    if (trash && fy_node_mapping_remove(root, trash) != 0)
+    if (trash && fy_node_free(fy_node_mapping_remove_by_key(root, fy_node_pair_key(trash))) != 0)
         return false;
     rules = fy_node_mapping_lookup_by_string(root, "rules", FY_NT);
     while ((rule = fy_node_sequence_iterate(rules, &iterator)))

@@ -12,6 +12,7 @@
 #include "os/durable.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -19,7 +20,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-enum { TELL_EVERY = 64 };
+enum { TELL_EVERY = 64, MOST_IDS = 100 };
 
 struct carrying {
     struct olv_run *run;
@@ -341,9 +342,13 @@ static bool do_batches(struct carrying *c, struct olv_spool *docket, struct olv_
 
 static bool make_directory(struct olv_run *run, struct olv_error *err)
 {
+    int failed;
     if (run->directory >= 0)
         return true;
-    if (mkdirat(run->state.runs, run->id, 0700) == 0)
+    failed = mkdirat(run->state.runs, run->id, 0700);
+    for (int i = 0; failed && errno == EEXIST && i < MOST_IDS && run_make_id(run); i++)
+        failed = mkdirat(run->state.runs, run->id, 0700); /* another run of the same minute had that id */
+    if (!failed)
         run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     return run->directory >= 0 || olv_fail_system(err, run->id, "cannot make the directory of the run");
 }

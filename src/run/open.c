@@ -12,7 +12,7 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
-static bool make_id(struct olv_run *run)
+bool run_make_id(struct olv_run *run)
 {
     static const char letters[] = "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32, none that looks like another */
     uint8_t random[4];
@@ -118,7 +118,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->context.respites = &run->respites;
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
     run->hasher = run->trashes ? olv_hasher_new() : NULL;
-    if (run->hasher && make_id(run) && state_open(&run->state, options->state, options->command, err) &&
+    if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
         open_ledger(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         return run;

@@ -30,6 +30,8 @@ struct olv_run {
     unsigned touched_count, touched_most;
 };
 
+/* Chooses an id: the time to the minute, and chance. */
+bool run_make_id(struct olv_run *run);
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
