@@ -16,14 +16,16 @@ static const char STAGE[] =
     "O=\"$OLVIDO --state $PWD/disk/state --policy $PWD/power.yaml\"\n"
     "mkdir memory disk; mount -t tmpfs -o size=200m tmpfs memory; truncate -s 16M memory/empty\n"
     "mkfs.ext4 -q -J size=4 -E lazy_itable_init=0,lazy_journal_init=0 memory/empty\n"
-    "trap 'umount disk 2>/dev/null; umount memory' EXIT\n"
+    "trap 'umount -l disk 2>/dev/null; umount -l memory' EXIT\n"
+    "away() { for i in $(seq 50); do umount disk 2>busy && return; sleep 0.1; done; cat busy; exit 1; }\n"
     "fail() { echo \"CUT $1: $2\"; cat out err; $O audit show --json; ls -lR disk/data disk/tides; exit 1; "
     "}\n"
-    "fresh() { cp memory/empty memory/image; mount -o loop memory/image disk; mkdir -m 700 disk/state "
+    "fresh() { rm -f memory/image; cp memory/empty memory/image; mount -o loop memory/image disk; mkdir -m "
+    "700 disk/state "
     "disk/data; "
     "mkdir -p disk/tides/scratch; for f in a b c; do echo $f$f >disk/tides/scratch/$f.tmp; done; "
     "touch -d '100 days ago' disk/tides/scratch/*; sync -f disk; }\n"
-    "cut() { cp memory/image memory/cut; umount disk; mv memory/cut memory/image; mount -o loop memory/image "
+    "cut() { cp memory/image memory/cut; away; mv memory/cut memory/image; mount -o loop memory/image "
     "disk; }\n"
     "whole() { for f in a b c; do k=0; for at in disk/tides/scratch/$f.tmp disk/data/Trash/files/$f.tmp*; do "
     "[ -e \"$at\" ] && { k=$((k+1)); [ \"$(cat \"$at\")\" = $f$f ] || fail \"$1\" \"$at is not whole\"; }; "
@@ -37,7 +39,7 @@ static const char STAGE[] =
     "k=$($O audit show --json | grep -c '\"act\":\"discard\",\"result\":\"done\"'); [ $k = 3 ] || fail "
     "\"$1\" "
     "\"$k done in the ledger\"; $O recover disk/tides >out 2>err || fail \"$1\" 'cannot be recovered'; "
-    "[ $(ls disk/tides/scratch | wc -l) = 3 ] || fail \"$1\" 'recovered too few'; umount disk; }\n";
+    "[ $(ls disk/tides/scratch | wc -l) = 3 ] || fail \"$1\" 'recovered too few'; away; }\n";
 
 static int setup(void **state)
 {
@@ -120,7 +122,7 @@ static void the_power_may_go_when_something_was_recovered(void **state)
                "fresh; $O enforce --yes >out 2>err && $O recover disk/tides >out 2>err || fail end 'a "
                "run failed'; cut; "
                "whole end; [ $(ls disk/tides/scratch | wc -l) = 3 ] || fail end 'not recovered'; "
-               "$O audit verify >out 2>err || fail end 'not sound'; umount disk");
+               "$O audit verify >out 2>err || fail end 'not sound'; away");
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
