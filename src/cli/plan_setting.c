@@ -62,22 +62,23 @@ static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *tra
         olv_guard_add(guard, home); /* also when it cannot be used */
 }
 
-static void guard_places(struct cli *cli, const char *policy_path, struct olv_guard *guard)
+static void guard_places(struct cli *cli, const char *policy_path, const struct olv_trashes *trashes,
+                         struct olv_guard *guard)
 {
     enum cli_status ignored;
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
     if (cli_state_path(cli, path, sizeof path, &ignored))
         olv_guard_add(guard, path);
+    guard_trashes(guard, trashes);
+    olv_guard_find_aliases(guard);
 }
 
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
     struct olv_trashes *trashes = find_trashes();
-    guard_places(cli, policy_path, guard);
+    guard_places(cli, policy_path, trashes, guard);
     olv_guard_add_landmarks(guard);
-    guard_trashes(guard, trashes);
-    olv_guard_find_aliases(guard);
     olv_trashes_free(trashes);
 }
 
@@ -115,11 +116,9 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
         !read_as_of(cli, policy, &out->options, status) || !cli_state_path(cli, state, sizeof state, status))
         return false;
     out->trashes = find_trashes();
-    guard_places(cli, policy->path, &out->guard);
+    guard_places(cli, policy->path, out->trashes, &out->guard);
     if (is_about_directories(policy)) /* only directories can be landmarks */
         olv_guard_add_landmarks(&out->guard);
-    guard_trashes(&out->guard, out->trashes);
-    olv_guard_find_aliases(&out->guard);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
     out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);
     if (!out->respites)

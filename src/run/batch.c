@@ -262,12 +262,7 @@ static bool settle_acts(struct olv_run *run, const bool used[OLV_ACT_COUNT], str
         if (act && act->settle && !act->settle(&run->context, err))
             return false;
     }
-    if (!sync_touched(run, err))
-        return false;
-    while (!olv_respite_store(&run->respites, run->state.dir, run->context.now, err))
-        if (!reserve_use(run->state.dir, err))
-            return false;
-    return true;
+    return sync_touched(run, err) && run_store_respites(run, err);
 }
 
 static bool do_entries(struct carrying *c, struct olv_error *err)

@@ -46,6 +46,14 @@ bool run_checkpoint(struct olv_run *run, struct olv_error *err)
     return true;
 }
 
+bool run_store_respites(struct olv_run *run, struct olv_error *err)
+{
+    while (!olv_respite_store(&run->respites, run->state.dir, run->context.now, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
 bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
                     struct olv_error *err)
 {

@@ -40,6 +40,8 @@ bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct
 /* Brings the ledger to the disk, and signs it; from the reserve where the disk is full. */
 bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
+/* Stores what was recovered since the last time, likewise. */
+bool run_store_respites(struct olv_run *run, struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

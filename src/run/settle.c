@@ -159,8 +159,7 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
         if (olv_trash_take_new(olv_trashes_at(run->trashes, i), &fd))
             ok =
                 (olv_os_sync_all(fd) || olv_fail_system(err, "", "cannot bring the trash to the disk")) && ok;
-    return ok && olv_trashes_sync(run->trashes, err) &&
-           olv_respite_store(&run->respites, run->state.dir, run->context.now, err);
+    return ok && olv_trashes_sync(run->trashes, err) && run_store_respites(run, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)

@@ -173,6 +173,7 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
 {
     char name[NAME_MAX + 1];
     trash_info_name(name, item);
+    atomic_store(&trash->has_new, true); /* what it says may be in memory only */
     if (info_says(trash, name, path))
         return true;
     return (write_text(trash, &trash->writer, path, when, run) || olv_fail_memory(err)) &&
