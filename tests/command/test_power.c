@@ -114,6 +114,17 @@ static void the_power_may_go_when_a_run_has_ended(void **state)
         "$O enforce --yes >out 2>err; complete end");
 }
 
+/* A run is killed, the next one settles it, and only then the power goes. */
+static void the_power_may_go_when_a_killed_run_was_settled(void **state)
+{
+    if (geteuid() != 0)
+        skip();
+    run_script(*state,
+               "for n in 2 3; do fresh; strace -f -qq -o /dev/null -e inject=" MOVING_CALL
+               ":signal=SIGKILL:when=$n $O enforce --yes >out 2>err; $O enforce --yes >out 2>err || fail "
+               "$n 'the next run failed'; cut; whole $n; $O enforce --yes >out 2>err; complete $n; done");
+}
+
 static void the_power_may_go_when_something_was_recovered(void **state)
 {
     if (geteuid() != 0)
@@ -130,8 +141,11 @@ static void the_power_may_go_when_something_was_recovered(void **state)
 int main(int count, char **words)
 {
     const struct CMUnitTest tests[] = {
-        TEST(the_power_may_go_when_a_run_has_ended), TEST(the_power_may_go_when_something_was_recovered),
-        TEST(the_power_may_go_before_every_sync),    TEST(the_power_may_go_before_every_rename),
+        TEST(the_power_may_go_when_a_run_has_ended),
+        TEST(the_power_may_go_when_a_killed_run_was_settled),
+        TEST(the_power_may_go_when_something_was_recovered),
+        TEST(the_power_may_go_before_every_sync),
+        TEST(the_power_may_go_before_every_rename),
         TEST(the_power_may_go_before_every_write),
     };
     if (count > 1)
