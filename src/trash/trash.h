@@ -91,9 +91,9 @@ bool trash_sizes_store(struct olv_trash *trash, struct olv_error *err);
 uint64_t trash_sizes_find(struct olv_trash *trash, const char *item);
 void trash_sizes_free(struct trash_sizes *sizes);
 
-/* Whether info files were made or mended since this was asked last. Then their contents may still be in memory only:
- * the file system of this descriptor (borrowed) is to be synced as a whole, for one by one would cost far
- * more. */
+/* Whether info files were made or mended since this was asked last. Then their contents may still be in
+ * memory only: the file system of this descriptor (borrowed) is to be synced as a whole, for one by one would
+ * cost far more. */
 bool olv_trash_take_new(struct olv_trash *trash, int *fd);
 /* Makes what was put and taken durable, but for the contents of new info files. */
 bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err);
