@@ -26,6 +26,7 @@ struct olv_ledger_record {
     const char *trash_place; /* the path of that trash; "": the home trash */
     uint64_t size_bytes;
     uint64_t batch, entry;       /* of an intent or an outcome */
+    uint64_t decisions;          /* of an intent: how many it commits to */
     uint64_t done, left, failed; /* of an end; what was refused counts as left */
 };
 

@@ -28,6 +28,7 @@ struct olv_act_ahead {
     const char *run;
     uint64_t sequence; /* of this file within the run */
     struct olv_instant now;
+    bool is_small;           /* the batch has few entries */
     struct olv_trash *trash; /* the one for the entry's mount, as far as that is known; else NULL */
     struct olv_info_writer *writer;
     struct olv_text *path; /* scratch */
@@ -38,6 +39,8 @@ struct olv_act_context {
     const char *run;
     uint64_t sequence; /* of this file within the run */
     struct olv_instant now;
+    bool is_small; /* the batch has few entries: what an act writes is brought to the disk file by file, not
+                      with all that others have written to that file system */
     const struct olv_guard *guard;
     struct olv_trashes *trashes;
     struct olv_trash *trash;           /* the one for this entry, where the act needs one */
@@ -68,7 +71,8 @@ struct olv_act {
                     struct olv_prepared *out);
     void (*apply)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                   struct olv_outcome *outcome);
-    /* Makes what was applied in this batch durable, apart from the source directories. May be NULL. */
+    /* After the last entry of a batch: writes what is written once for all of them. The directories of the
+     * entries and of the trash are brought to the disk by the run. May be NULL. */
     bool (*settle)(struct olv_act_context *context, struct olv_error *err);
     /* After a crash: whether the entry was already acted upon, and then its outcome. */
     bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry,
@@ -85,7 +89,7 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
 bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
                              struct olv_outcome *outcome);
 /* For acts that use the trash: their `settle`. */
-bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err);
+bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err);
 /* For acts on an item of a trash: its trash. */
 struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                         struct olv_error *err);

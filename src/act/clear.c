@@ -39,6 +39,6 @@ const struct olv_act olv_act_clear = {
     .needs_trash = true,
     .find_trash = olv_act_trash_of_item,
     .apply = apply,
-    .settle = olv_act_sync_trash,
+    .settle = olv_act_store_trash,
     .was_applied = was_applied,
 };

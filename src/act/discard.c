@@ -60,8 +60,10 @@ static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e
 static bool prepare(const struct olv_act_ahead *ahead, const struct olv_docket_entry *e,
                     struct olv_prepared *out)
 {
-    struct olv_putting putting = {
-        .name = e->name, .when = ahead->now, .label = {ahead->run, ahead->sequence}};
+    struct olv_putting putting = {.name = e->name,
+                                  .when = ahead->now,
+                                  .label = {ahead->run, ahead->sequence},
+                                  .is_synced = ahead->is_small};
     struct olv_error ignored = {0}; /* should it fail, it fails again when its turn has come, and is told */
     olv_text_clear(ahead->path);
     olv_docket_entry_path(e, ahead->path);
@@ -86,7 +88,8 @@ static void use_prepared(struct olv_act_context *c, char item[NAME_MAX + 1])
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct olv_putting putting = {.name = e->name, .when = c->now, .label = {c->run, c->sequence}};
+    struct olv_putting putting = {
+        .name = e->name, .when = c->now, .label = {c->run, c->sequence}, .is_synced = c->is_small};
     struct olv_outcome arrived = {0};
     if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
         !olv_act_verify_contents(e->directory, e->name, e, o))
@@ -147,6 +150,6 @@ const struct olv_act olv_act_discard = {
     .find_trash = find_trash,
     .prepare = prepare,
     .apply = apply,
-    .settle = olv_act_sync_trash,
+    .settle = olv_act_store_trash,
     .was_applied = was_applied,
 };

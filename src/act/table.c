@@ -20,9 +20,9 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
     return NULL;
 }
 
-bool olv_act_sync_trash(struct olv_act_context *context, struct olv_error *err)
+bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)
 {
-    return olv_trashes_sync(context->trashes, err);
+    return olv_trashes_store(context->trashes, err);
 }
 
 struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The one appender. Lines gather in memory and go to the segment in one write; what is on disk is always
- * whole lines plus, after a crash, at most one torn tail above the last checkpoint. */
+/* The one appender. Lines gather in memory and go to the segment in one write, beside which others may
+ * gather; what is on disk is always whole lines plus, after a crash, at most one torn tail above the last
+ * checkpoint. */
 #include "ledger/append.h"
 #include "ledger/index.h"
 
@@ -171,6 +172,7 @@ void olv_ledger_close(struct olv_ledger *l)
         close(l->dir);
     tree_end(&l->tree);
     olv_text_free(&l->pending);
+    olv_text_free(&l->writing);
     olv_text_free(&l->head);
     olv_text_free(&l->open);
     olv_hasher_free(l->hasher);
@@ -178,13 +180,27 @@ void olv_ledger_close(struct olv_ledger *l)
     free(l);
 }
 
-bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
+void olv_ledger_gather(struct olv_ledger *l)
 {
-    if (l->pending.failed || l->head.failed || l->open.failed)
+    struct olv_text empty = l->writing;
+    if (l->writing.len == 0 && !l->writing.failed) {
+        l->writing = l->pending;
+        l->pending = empty;
+    } else { /* what could not be written is still there */
+        olv_text_add(&l->writing, olv_text_string(&l->pending), l->pending.len);
+        l->writing.failed |= l->pending.failed;
+    }
+    l->writing.failed |= l->head.failed || l->open.failed;
+    olv_text_clear(&l->pending);
+}
+
+bool olv_ledger_write(struct olv_ledger *l, struct olv_error *err)
+{
+    if (l->writing.failed)
         return olv_fail_memory(err);
-    if (l->pending.len == 0)
+    if (l->writing.len == 0)
         return true;
-    if (!olv_write_all(l->segment, l->pending.data, l->pending.len) || fsync(l->segment) < 0) {
+    if (!olv_write_all(l->segment, l->writing.data, l->writing.len) || fsync(l->segment) < 0) {
         olv_fail_system(err, "ledger", "cannot write the ledger");
         olv_error_hint(err,
                        "make room for it; the next run finds out what was done and completes the record");
@@ -192,9 +208,15 @@ bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
             fsync(l->segment);
         return false;
     }
-    l->segment_bytes += l->pending.len;
-    olv_text_clear(&l->pending);
+    l->segment_bytes += l->writing.len;
+    olv_text_clear(&l->writing);
     return true;
+}
+
+bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
+{
+    olv_ledger_gather(l);
+    return olv_ledger_write(l, err);
 }
 
 bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)

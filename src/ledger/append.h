@@ -16,6 +16,7 @@ struct olv_ledger {
     struct olv_hasher *hasher;
     struct tree tree;           /* over all lines, those in memory included */
     struct olv_text pending;    /* lines not yet written */
+    struct olv_text writing;    /* those that the next olv_ledger_write writes; they come before */
     struct olv_text head, open; /* of the line under way */
     uint8_t salts[SALTS][SALT_SIZE];
     unsigned salts_left;

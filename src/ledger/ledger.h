@@ -40,14 +40,18 @@ struct olv_end_facts {
     uint64_t done, left, failed;
 };
 
-/* Each adds one line in memory; nothing is on disk before olv_ledger_sync. Failures show there. */
+/* Each adds one line in memory; nothing is on disk before it is written. Failures show there. */
 void olv_ledger_begin_run(struct olv_ledger *ledger, const struct olv_run_facts *facts);
 void olv_ledger_intent(struct olv_ledger *ledger, const char *run, uint64_t batch, const uint8_t segment[32],
                        uint64_t decisions);
 void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
 void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
 
-/* Writes what was added and brings it to the disk. After a failure nothing of it is in the file. */
+/* What was added up to now is what olv_ledger_write writes and brings to the disk; another thread may add
+ * lines meanwhile. After a failure nothing of it is in the file, and it may be tried again. */
+void olv_ledger_gather(struct olv_ledger *ledger);
+bool olv_ledger_write(struct olv_ledger *ledger, struct olv_error *err);
+/* Both. */
 bool olv_ledger_sync(struct olv_ledger *ledger, struct olv_error *err);
 /* Signs the tree as it is after the last sync, and brings the hashes and the checkpoint to the disk. */
 bool olv_ledger_checkpoint(struct olv_ledger *ledger, struct olv_error *err);

@@ -49,6 +49,7 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->size_bytes = olv_json_get_number(line, "size");
     r->batch = olv_json_get_number(line, "batch");
     r->entry = olv_json_get_number(line, "entry");
+    r->decisions = olv_json_get_number(line, "decisions");
     r->done = olv_json_get_number(line, "done");
     r->left = olv_json_get_number(line, "left");
     r->failed = olv_json_get_number(line, "failed");

@@ -26,7 +26,7 @@ const char *olv_os_weaker(void)
            "unlink, "
            "open files unknown, times of birth unknown, file attributes unknown, network file systems "
            "unknown, "
-           "clock unchecked, trash synced without waiting";
+           "clock unchecked, file systems synced without waiting";
 }
 
 /* ---- reaching ---- */

@@ -27,6 +27,7 @@ struct ahead {
     const void *segment; /* NULL: no batch is under way */
     size_t segment_len;
     uint64_t sequence;
+    bool is_small;
     uint64_t taken; /* every slot before this one is free */
     uint64_t ready; /* every slot before this one is filled */
     bool is_idle;   /* the thread is not in the batch any more */
@@ -64,6 +65,7 @@ static void prepare(struct ahead *a, const struct knowledge *k, const struct olv
     struct olv_act_ahead context = {.run = a->run,
                                     .sequence = a->sequence + number + 1,
                                     .now = a->now,
+                                    .is_small = a->is_small,
                                     .trash = trash_for(k, e->directory_mount),
                                     .writer = &a->writer,
                                     .path = &a->path};
@@ -182,13 +184,14 @@ void ahead_know(struct ahead *a, uint64_t mount, struct olv_trash *trash)
     pthread_mutex_unlock(&a->mutex);
 }
 
-void ahead_begin(struct ahead *a, const void *segment, size_t len, uint64_t sequence)
+void ahead_begin(struct ahead *a, const struct olv_text *segment, uint64_t sequence, bool is_small)
 {
     if (!a)
         return;
     pthread_mutex_lock(&a->mutex);
-    a->segment = segment;
-    a->segment_len = len;
+    a->segment = segment->data;
+    a->segment_len = segment->len;
+    a->is_small = is_small;
     a->sequence = sequence;
     a->taken = a->ready = a->seen = 0;
     a->is_idle = false;

@@ -14,9 +14,9 @@ void ahead_free(struct ahead *ahead);
 
 /* From here on what lies on this mount goes to this trash. */
 void ahead_know(struct ahead *ahead, uint64_t mount, struct olv_trash *trash);
-/* Begins with a batch: its segment, which must stay until ahead_end, and the sequence number of the entry
- * before its first. */
-void ahead_begin(struct ahead *ahead, const void *segment, size_t len, uint64_t sequence);
+/* Begins with a batch: its segment, which must stay until ahead_end, the sequence number of the entry before
+ * its first, and whether it has few. */
+void ahead_begin(struct ahead *ahead, const struct olv_text *segment, uint64_t sequence, bool is_small);
 /* What was prepared for this entry; each is asked for once, in their order. */
 struct olv_prepared *ahead_take(struct ahead *ahead, uint64_t number);
 /* Takes away what was prepared and not used. NULL is allowed. */

@@ -9,7 +9,6 @@
 
 #include <stdio.h>
 #include <stdlib.h>
-#include <sys/resource.h>
 #include <unistd.h>
 
 bool run_make_id(struct olv_run *run)
@@ -83,16 +82,6 @@ bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool 
                                                                            : olv_error_as(err, OLV_STATE);
 }
 
-/* Half of the descriptors that this process may have: each touched directory is kept open until the end of
- * its batch, for then one flush of the file system's journal serves them all. */
-static unsigned most_touched(void)
-{
-    struct rlimit limit;
-    if (getrlimit(RLIMIT_NOFILE, &limit) < 0 || limit.rlim_cur / 2 > TOUCHED_DIRECTORIES)
-        return TOUCHED_DIRECTORIES;
-    return limit.rlim_cur < 32 ? 16 : (unsigned)limit.rlim_cur / 2;
-}
-
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
 {
     if (state_lost_ledger(&run->state)) {
@@ -119,7 +108,6 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->state = (struct state){-1, -1, -1};
     run->directory = -1;
     run->context.now = olv_os_now();
-    run->touched_most = most_touched();
     run->context.guard = options->guard;
     run->context.run = run->id;
     olv_reach_begin(&run->context.source);
@@ -153,8 +141,6 @@ void olv_run_close(struct olv_run *run)
 {
     if (!run)
         return;
-    for (unsigned i = 0; i < run->touched_count; i++)
-        close(run->touched[i]);
     olv_reach_end(&run->context.source);
     olv_text_free(&run->context.path);
     olv_text_free(&run->context.placed);

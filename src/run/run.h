@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A run's own state, shared between opening it (open.c), settling (settle.c) and its batches (batch.c). */
+/* A run's own state, shared between opening it (open.c), settling (settle.c), carrying out (carry.c) and
+ * its batches (batch.c). */
 #ifndef OLV_RUN_RUN_H
 #define OLV_RUN_RUN_H
 
@@ -9,8 +10,6 @@
 #include "olvido/run.h"
 #include "os/os.h"
 #include "run/state.h"
-
-enum { TOUCHED_DIRECTORIES = OLV_SEGMENT_ENTRIES };
 
 struct olv_run {
     struct olv_run_options options;
@@ -24,10 +23,7 @@ struct olv_run {
     uint64_t settled;
     struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */
     struct olv_instant in_use_at;
-    int directory;                    /* runs/ID while carrying out; -1 else */
-    uint64_t batch;                   /* number of the one under way, from 1 */
-    int touched[TOUCHED_DIRECTORIES]; /* source directories of this batch, to be brought to the disk */
-    unsigned touched_count, touched_most;
+    int directory; /* runs/ID while carrying out; -1 else */
 };
 
 /* Chooses an id: the time to the minute, and chance. */

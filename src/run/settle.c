@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* After a crash at any point: the last intent of the open run says what may have been done; what has no
+/* After a crash at any point: the last intents of the open run say what may have been done; what has no
  * outcome yet gets one by looking at what is there. Nothing is acted upon. */
 #include "run/run.h"
+#include "run/touched.h"
 
 #include "os/durable.h"
 
@@ -10,18 +11,35 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { LARGEST_SEGMENT = 64 << 20 };
+enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ };
 
 struct settling {
     struct olv_run *run;
     char id[64]; /* of the run that was cut short */
     bool has_begun, has_ended;
-    uint64_t batch;                        /* the last one with an intent; 0: none */
-    uint64_t sequence;                     /* of the first entry of that batch, less one */
-    uint64_t entries;                      /* of all batches before it */
-    bool has_outcome[OLV_SEGMENT_ENTRIES]; /* of that batch */
+    struct open_batch {
+        uint64_t number;   /* 0: none */
+        uint64_t sequence; /* of its first entry, less one */
+        bool has_outcome[OLV_SEGMENT_ENTRIES];
+    } open[OPEN_BATCHES]; /* those with the last intents, the very last first */
+    uint64_t decisions;   /* of all intents */
     uint64_t done, left, failed;
 };
+
+static void note_intent(struct settling *s, const struct olv_ledger_record *r)
+{
+    for (int i = OPEN_BATCHES - 1; i > 0; i--)
+        s->open[i] = s->open[i - 1];
+    s->open[0] = (struct open_batch){.number = r->batch, .sequence = s->decisions};
+    s->decisions += r->decisions;
+}
+
+static void note_outcome(struct settling *s, const struct olv_ledger_record *r)
+{
+    for (int i = 0; i < OPEN_BATCHES; i++)
+        if (r->batch == s->open[i].number && r->entry < OLV_SEGMENT_ENTRIES)
+            s->open[i].has_outcome[r->entry] = true;
+}
 
 static void count_result(struct settling *s, const char *result)
 {
@@ -42,21 +60,16 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
         s->has_begun = true;
     if (strcmp(r->kind, "end") == 0)
         s->has_ended = true;
-    if (strcmp(r->kind, "intent") == 0) {
-        s->batch = r->batch;
-        s->sequence = s->entries;
-        memset(s->has_outcome, 0, sizeof s->has_outcome);
-    }
+    if (strcmp(r->kind, "intent") == 0)
+        note_intent(s, r);
     if (strcmp(r->kind, "outcome") == 0) {
-        s->entries++;
         count_result(s, r->result);
-        if (r->batch == s->batch && r->entry < OLV_SEGMENT_ENTRIES)
-            s->has_outcome[r->entry] = true;
+        note_outcome(s, r);
     }
     return true;
 }
 
-static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
+static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
 {
     static const char *const words[] = {"done", "left", "refused", "failed"};
     struct olv_act_context *context = &s->run->context;
@@ -75,7 +88,7 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
     olv_ledger_outcome(s->run->ledger,
                        &(struct olv_outcome_facts){
                            .run = s->id,
-                           .batch = s->batch,
+                           .batch = batch,
                            .entry = e,
                            .result = words[o.result],
                            .reason = was_applied ? o.error.what : "the run was cut short before it",
@@ -92,74 +105,59 @@ static void settle_entry(struct settling *s, const struct olv_docket_entry *e)
     s->run->settled++;
 }
 
-static bool settle_batch(struct settling *s, const struct olv_text *bytes, struct olv_error *err)
+static bool settle_batch(struct settling *s, const struct open_batch *batch, const struct olv_text *bytes,
+                         struct olv_error *err)
 {
     struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
     struct olv_docket_entry e;
     if (!reader)
         return false;
-    s->run->context.sequence = s->sequence;
+    s->run->context.sequence = batch->sequence;
     while (olv_segment_next(reader, &e, err))
-        if (e.number < OLV_SEGMENT_ENTRIES && !s->has_outcome[e.number])
-            settle_entry(s, &e);
+        if (e.number < OLV_SEGMENT_ENTRIES && !batch->has_outcome[e.number])
+            settle_entry(s, batch->number, &e);
         else
             s->run->context.sequence++;
     olv_segment_close(reader);
     return err->code == OLV_OK;
 }
 
-/* The outcomes of this batch are all there, but what its info files say may have been in memory only. */
-static bool mend_batch(struct settling *s, const struct olv_text *bytes, struct olv_error *err)
-{
-    struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
-    struct olv_act_context *context = &s->run->context;
-    struct olv_docket_entry e;
-    if (!reader)
-        return false;
-    while (olv_segment_next(reader, &e, err)) {
-        const struct olv_act *act = olv_act_find(e.act);
-        struct olv_outcome o = {0};
-        context->sequence++;
-        if (act && act->prepare && olv_reach_again(&context->source, &e, &o.error) &&
-            run_find_trash(s->run, act, &e, &o.error))
-            act->was_applied(context, &e, &o);
-    }
-    olv_segment_close(reader);
-    return err->code == OLV_OK;
-}
-
-static bool with_segment(struct settling *s, uint64_t batch,
-                         bool (*what)(struct settling *s, const struct olv_text *bytes,
-                                      struct olv_error *err),
-                         struct olv_error *err)
+static bool settle_segment(struct settling *s, const struct open_batch *batch, struct olv_error *err)
 {
     struct olv_text bytes = {0};
     char name[32], path[128];
     bool ok;
-    run_segment_name(name, batch);
+    run_segment_name(name, batch->number);
     snprintf(path, sizeof path, "%.63s/%s", s->id, name);
-    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) && what(s, &bytes, err);
+    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) &&
+         settle_batch(s, batch, &bytes, err);
     olv_text_free(&bytes);
     return ok;
+}
+
+/* What was found is not recorded before it is on the disk, with what info files say. */
+static bool sync_trashes(struct olv_run *run, struct olv_error *err)
+{
+    struct touched touched = {0};
+    bool ok = true;
+    for (size_t i = 0; i < olv_trashes_count(run->trashes); i++) {
+        const struct olv_trash *trash = olv_trashes_at(run->trashes, i);
+        ok = touched_add_system(&touched, trash->info, trash->files_stat.device, err) && ok;
+    }
+    return touched_sync(&touched, err) && ok;
 }
 
 static bool settle_batches(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
     bool ok = true;
-    int fd;
     run->context.run = s->id;
-    run->context.sequence = 0;
-    for (uint64_t batch = 1; ok && batch < s->batch; batch++)
-        ok = with_segment(s, batch, mend_batch, err);
-    ok = ok && (s->batch == 0 || with_segment(s, s->batch, settle_batch, err));
+    for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
+        ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], err);
     run->context.run = run->id;
     run->context.sequence = 0;
-    for (size_t i = 0; i < olv_trashes_count(run->trashes); i++)
-        if (olv_trash_take_new(olv_trashes_at(run->trashes, i), &fd))
-            ok =
-                (olv_os_sync_all(fd) || olv_fail_system(err, "", "cannot bring the trash to the disk")) && ok;
-    return ok && olv_trashes_sync(run->trashes, err) && run_store_respites(run, err);
+    return ok && olv_trashes_store(run->trashes, err) && sync_trashes(run, err) &&
+           run_store_respites(run, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)

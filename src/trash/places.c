@@ -285,10 +285,10 @@ struct olv_trash *olv_trashes_of_files(const struct olv_trashes *t, const char *
     return NULL;
 }
 
-bool olv_trashes_sync(struct olv_trashes *t, struct olv_error *err)
+bool olv_trashes_store(struct olv_trashes *t, struct olv_error *err)
 {
     for (size_t i = 0; i < t->open_count; i++)
-        if (!olv_trash_sync(t->open[i], err))
+        if (!trash_sizes_store(t->open[i], err))
             return false;
     return true;
 }

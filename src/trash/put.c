@@ -30,17 +30,18 @@ void olv_info_writer_free(struct olv_info_writer *writer)
 }
 
 /* Makes the info file of `item`, exclusively. */
-static bool make_info(struct olv_trash *trash, const struct olv_text *text, const char *item,
+static bool make_info(struct olv_trash *trash, const struct olv_text *text, const char *item, bool is_synced,
                       struct olv_error *err)
 {
     char name[NAME_MAX + 1];
     int fd;
     trash_info_name(name, item);
-    atomic_store(&trash->has_new, true);
+    if (!is_synced)
+        atomic_store(&trash->has_new, true);
     fd = openat(trash->info, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (fd < 0)
         return olv_fail_system(err, name, "cannot make the info file in the trash");
-    if (olv_write_all(fd, text->data, text->len)) {
+    if (olv_write_all(fd, text->data, text->len) && (!is_synced || fsync(fd) == 0)) {
         close(fd);
         return true;
     }
@@ -95,14 +96,14 @@ bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *w, const
         return olv_fail_memory(err);
     olv_trash_plain_name(out, p->name);
     if (strcmp(out, w->collided) != 0) {
-        if (make_info(trash, &w->text, out, err))
+        if (make_info(trash, &w->text, out, p->is_synced, err))
             return true;
         if (err->sys != EEXIST)
             return false;
         memcpy(w->collided, out, sizeof w->collided);
     }
     olv_trash_unique_name(out, p->name, p->label);
-    return make_info(trash, &w->text, out, err);
+    return make_info(trash, &w->text, out, p->is_synced, err);
 }
 
 void olv_trash_abandon(struct olv_trash *trash, const char *item)

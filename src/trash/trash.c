@@ -153,17 +153,7 @@ bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind k
     return true;
 }
 
-bool olv_trash_take_new(struct olv_trash *trash, int *fd)
+bool olv_trash_take_new(struct olv_trash *trash)
 {
-    *fd = trash->info;
     return atomic_exchange(&trash->has_new, false);
-}
-
-bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err)
-{
-    if (!trash_sizes_store(trash, err))
-        return false;
-    if (fsync(trash->info) == 0 && fsync(trash->files) == 0)
-        return true;
-    return olv_fail_system(err, trash->files_path, "cannot bring the trash to the disk");
 }

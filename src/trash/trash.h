@@ -24,7 +24,7 @@ struct olv_info_writer {
 void olv_info_writer_free(struct olv_info_writer *writer);
 
 struct olv_trash {
-    int dir, files, info; /* descriptors */
+    int dir, files, info; /* descriptors; the last two are to be synced after items came or went */
     struct olv_stat files_stat;
     char path[PATH_MAX]; /* absolute, without links */
     char files_path[PATH_MAX];
@@ -48,8 +48,8 @@ struct olv_trash *olv_trashes_for(struct olv_trashes *trashes, uint64_t mount, s
 bool olv_trash_is_possible(const char *home, uint64_t mount);
 /* The one whose `files/` this is, among those opened; NULL. */
 struct olv_trash *olv_trashes_of_files(const struct olv_trashes *trashes, const char *files_path);
-/* Brings all of them to the disk. */
-bool olv_trashes_sync(struct olv_trashes *trashes, struct olv_error *err);
+/* Writes what is written once for many items: the sizes of directories. */
+bool olv_trashes_store(struct olv_trashes *trashes, struct olv_error *err);
 
 /* A name that no other item can have, for when the plain one is taken: run and sequence number make it so. */
 struct olv_trash_label {
@@ -62,6 +62,7 @@ struct olv_putting {
     const char *name, *path;
     struct olv_instant when;
     struct olv_trash_label label;
+    bool is_synced; /* what its info file says is to be on the disk at once */
 };
 
 /* Makes the info file of an item that will be put, and chooses its name. May run in another thread than all
@@ -91,12 +92,9 @@ bool trash_sizes_store(struct olv_trash *trash, struct olv_error *err);
 uint64_t trash_sizes_find(struct olv_trash *trash, const char *item);
 void trash_sizes_free(struct trash_sizes *sizes);
 
-/* Whether info files were made or mended since this was asked last. Then their contents may still be in
- * memory only: the file system of this descriptor (borrowed) is to be synced as a whole, for one by one would
- * cost far more. */
-bool olv_trash_take_new(struct olv_trash *trash, int *fd);
-/* Makes what was put and taken durable, but for the contents of new info files. */
-bool olv_trash_sync(struct olv_trash *trash, struct olv_error *err);
+/* Whether info files were made or mended since this was asked last, whose contents may still be in memory
+ * only: then the file system of the trash is to be synced as a whole, for one by one would cost far more. */
+bool olv_trash_take_new(struct olv_trash *trash);
 
 /* The two names that olv_trash_put tries, for finding out after a crash which it took. */
 void olv_trash_plain_name(char out[NAME_MAX + 1], const char *name);

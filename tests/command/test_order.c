@@ -54,12 +54,13 @@ static void intents_come_before_acts_and_outcomes_after_them(void **state)
     at = find(at, "write(", "\\\"kind\\\":\\\"intent\\\"");
     at = find(at, "fsync(", "ledger/lines-");
     at = find(at, "openat(", "a.tmp.trashinfo");
+    at = find(at, "fsync(", "a.tmp.trashinfo");
     at = find(at, MOVING_CALL "(", "a.tmp");
-    at = find(trace, "fsync(", "Trash/info"); /* b may come before a; both are before this */
+    at = find(trace, "fsync(", "tides/scratch"); /* b may come before a; both are before this */
     assert_true(find(trace, MOVING_CALL "(", "a.tmp") < at);
     assert_true(find(trace, MOVING_CALL "(", "b.tmp") < at);
-    at = find(at, "fsync(", "Trash/files");
-    at = find(at, "fsync(", "tides/scratch");
+    at = find(at, "fsync(", "Trash/info>");
+    at = find(at, "fsync(", "Trash/files>");
     at = find(at, "write(", "\\\"kind\\\":\\\"outcome\\\"");
     at = find(at, "fsync(", "ledger/lines-");
     at = find(at, "fsync(", "ledger/hashes-0");
@@ -74,7 +75,10 @@ static void no_outcome_is_written_before_its_act_is_on_the_disk(void **state)
     char *trace = slurp(s, "trace");
     const char *outcome = find(trace, "write(", "\\\"kind\\\":\\\"outcome\\\"");
     assert_true(find(trace, "fsync(", "tides/scratch") < outcome);
-    assert_true(find(trace, "fsync(", "Trash/files") < outcome);
+    assert_true(find(trace, "fsync(", "Trash/files>") < outcome);
+    assert_true(find(trace, "fsync(", "Trash/info>") < outcome);
+    assert_true(find(trace, "fsync(", "a.tmp.trashinfo") < outcome);
+    assert_true(find(trace, "fsync(", "b.tmp.trashinfo") < outcome);
     assert_true(find(trace, MOVING_CALL "(", "a.tmp") < find(trace, "fsync(", "tides/scratch"));
     free(trace);
 }

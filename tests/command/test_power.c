@@ -102,6 +102,37 @@ static void the_power_may_go_before_every_write(void **state)
     cut_at_every(state, "write");
 }
 
+/* Three batches, of which up to two have no outcomes yet when it happens. Every third call will do. */
+static void the_power_may_go_in_a_long_run(void **state)
+{
+    if (geteuid() != 0)
+        skip();
+    run_script(
+        *state,
+        "truncate -s 100M memory/empty; mkfs.ext4 -q -F -J size=8 -E lazy_itable_init=0,lazy_journal_init=0 "
+        "-N "
+        "25000 memory/empty; sed -i 's/files: 100/files: 10000/' power.yaml\n"
+        "many() { rm -f memory/image; cp memory/empty memory/image; mount -o loop memory/image disk; "
+        "mkdir -m 700 disk/state disk/data; mkdir -p disk/tides/scratch; (cd disk/tides/scratch; seq -f "
+        "gauge-%g.tmp 8300 | xargs touch -d '100 days ago'); sync -f disk; }\n"
+        "n=5; while :; do n=$((n+3*${STRIDE:-1})); many; strace -f -qq -o /dev/null -e "
+        "inject=fsync,syncfs:signal=SIGKILL:when=$n $O enforce --yes >out 2>err; s=$?; w=\"sync $n\"; cut; "
+        "k=$(ls disk/tides/scratch disk/data/Trash/files 2>/dev/null | grep -c gauge); [ $k = 8300 ] || fail "
+        "\"$w\" \"$k files\"; $O enforce --yes >out 2>err || fail \"$w\" 'the next run failed'; "
+        "[ -e disk/state/runs/open ] && fail \"$w\" 'a run is still open'; "
+        "[ $(ls disk/data/Trash/files | wc -l) = 8300 ] || fail \"$w\" 'something is left'; "
+        "[ $(grep -l '^Path=/.*scratch/gauge' -r disk/data/Trash/info | wc -l) = 8300 ] || fail \"$w\" "
+        "'torn'; "
+        "$O audit show --json | grep '\"result\":\"done\"' | grep -o 'gauge-[0-9]*[.]tmp\",\"trash' | sort | "
+        "uniq "
+        "-c >told; [ $(wc -l <told) = 8300 ] || fail \"$w\" 'told too few'; "
+        "grep -qv '^ *1 ' told && fail \"$w\" 'told twice'; "
+        "$O audit verify >out 2>err || fail \"$w\" 'not sound'; $O recover disk/tides >out 2>err || fail "
+        "\"$w\" "
+        "'cannot be recovered'; [ $(ls disk/tides/scratch | wc -l) = 8300 ] || fail \"$w\" 'recovered too "
+        "few'; away; [ $s = 0 ] && break; [ $s = 137 ] || fail \"$w\" \"status $s\"; done; [ $n -gt 20 ]");
+}
+
 /* What a run has said is done is on the disk when it says so. */
 static void the_power_may_go_when_a_run_has_ended(void **state)
 {
@@ -145,6 +176,7 @@ int main(int count, char **words)
         TEST(the_power_may_go_when_a_killed_run_was_settled),
         TEST(the_power_may_go_when_something_was_recovered),
         TEST(the_power_may_go_before_every_sync),
+        TEST(the_power_may_go_in_a_long_run),
         TEST(the_power_may_go_before_every_rename),
         TEST(the_power_may_go_before_every_write),
     };

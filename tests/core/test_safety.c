@@ -328,8 +328,8 @@ static void a_swap_in_a_public_directory_is_undone(void **state)
     make_file(s, "public/a", "precious", 1);
     dir = open(in(s, "public"), O_RDONLY | O_DIRECTORY);
     assert_true(olv_trash_put(
-        trash, dir, &(struct olv_putting){"a", in(s, "public/a"), (struct olv_instant){0, 0}, {"r", 1}},
-        o.trash, &err));
+        trash, dir, &(struct olv_putting){.name = "a", .path = in(s, "public/a"), .label = {"r", 1}}, o.trash,
+        &err));
     assert_false(olv_act_verify(trash->files, o.trash, &e, false, &o));
     assert_int_equal(o.result, OLV_LEFT);
     assert_true(olv_trash_take(trash, o.trash, dir, "a", OLV_REFUSE, name, &err));

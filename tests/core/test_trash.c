@@ -29,7 +29,8 @@ static bool put(const struct sandbox *s, struct olv_trash *trash, const char *na
                 char out[NAME_MAX + 1], struct olv_error *err)
 {
     int dir = open(s->path, O_RDONLY | O_DIRECTORY);
-    struct olv_putting putting = {name, in(s, name), NOW, {"20261003-1405-abcd", sequence}};
+    struct olv_putting putting = {
+        .name = name, .path = in(s, name), .when = NOW, .label = {"20261003-1405-abcd", sequence}};
     bool ok;
     out[0] = '\0';
     ok = olv_trash_put(trash, dir, &putting, out, err);

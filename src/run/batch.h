@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The acts of one batch, whose intent is on the disk. */
+#ifndef OLV_RUN_BATCH_H
+#define OLV_RUN_BATCH_H
+
+#include "run/ahead.h"
+#include "run/recorder.h"
+#include "run/run.h"
+#include "run/touched.h"
+
+/* What the batches of a run have in common. */
+struct carrying {
+    struct olv_run *run;
+    struct olv_run_result *result;
+    struct recorder *recorder;
+    struct ahead *ahead;    /* NULL: nothing is prepared */
+    uint64_t batch;         /* the number of the one under way or done last, from 1 */
+    struct touched touched; /* by that one, and not yet handed on */
+    bool has_touched;
+};
+
+/* Looks whether the user has interrupted; from then on it stays so. */
+bool carrying_is_interrupted(struct carrying *carrying);
+/* Carries out the next batch. Its outcomes are in the ledger's memory then, and what must be on the disk
+ * before they are is in `touched`. False when the run cannot go on. */
+bool batch_do(struct carrying *carrying, const struct olv_segment_writer *segment, struct olv_error *err);
+
+#endif

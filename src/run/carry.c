@@ -1,0 +1,192 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Carrying a docket out, and the durable order of it. Of every batch the docket segment comes to the disk,
+ * then the intent that commits to it; then it is carried out; then what it touched comes to the disk, and
+ * then its outcomes.
+ *
+ * The disk is not waited for: while a batch is carried out, one commit brings there what the batch before it
+ * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
+ * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
+#include "run/batch.h"
+#include "run/commits.h"
+#include "run/reserve.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { MOST_IDS = 100 };
+
+struct batches {
+    struct carrying carrying;
+    struct commits *commits;
+    struct olv_spool *docket;
+    struct olv_text segment;             /* of the docket, as it was planned */
+    struct olv_segment_writer now, next; /* batches; without entries there is none */
+    uint64_t composed;                   /* number of the batch composed last */
+};
+
+/* ---- composing ---- */
+
+/* Adds what is approved of a planned segment. */
+static bool add_approved(struct batches *b, const struct olv_text *segment, struct olv_error *err)
+{
+    const struct olv_run_options *options = &b->carrying.run->options;
+    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
+    struct olv_docket_entry e;
+    if (!reader)
+        return false;
+    while (olv_segment_next(reader, &e, err)) {
+        if (options->approve && !options->approve(options->self, &e))
+            b->carrying.result->declined++;
+        else if (olv_act_find(e.act))
+            olv_segment_add(&b->next, &e);
+    }
+    olv_segment_close(reader);
+    return err->code == OLV_OK;
+}
+
+static bool is_interrupted(struct batches *b)
+{
+    return carrying_is_interrupted(&b->carrying);
+}
+
+/* Composes the next batch, and adds its intent to the ledger. Without entries there is none any more. */
+static bool compose_next(struct batches *b, struct olv_error *err)
+{
+    struct olv_run *run = b->carrying.run;
+    uint8_t digest[OLV_SHA256_SIZE];
+    olv_segment_begin(&b->next);
+    while (!b->next.entries && !is_interrupted(b) && olv_spool_next(b->docket, &b->segment, err))
+        if (!add_approved(b, &b->segment, err))
+            return false;
+    if (err->code != OLV_OK)
+        return false;
+    if (b->next.bytes.failed)
+        return olv_fail_memory(err);
+    if (is_interrupted(b)) /* at a question, perhaps */
+        olv_segment_begin(&b->next);
+    if (!b->next.entries)
+        return true;
+    olv_sha256(run->hasher, b->next.bytes.data, b->next.bytes.len, digest);
+    olv_ledger_intent(run->ledger, run->id, ++b->composed, digest, b->next.entries);
+    return true;
+}
+
+/* ---- batch after batch ---- */
+
+static bool do_now(struct batches *b, struct olv_error *err)
+{
+    bool ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
+    b->now.entries = 0;
+    return ok;
+}
+
+static void turn(struct batches *b)
+{
+    struct olv_segment_writer done = b->now;
+    b->now = b->next;
+    b->next = done;
+}
+
+/* Where somebody approves single entries, nothing goes on beside the questions. */
+static bool step(struct batches *b, bool *has_more, struct olv_error *err)
+{
+    struct olv_error late = {0};
+    bool ok = compose_next(b, err), is_committed;
+    *has_more = b->next.entries > 0;
+    if (!ok)
+        return false;
+    commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.bytes : NULL, b->composed);
+    ok = do_now(b, err);
+    is_committed = commits_wait(b->commits, &late);
+    turn(b);
+    if (ok && !is_committed)
+        *err = late;
+    ok = ok && is_committed;
+    return ok && b->carrying.run->options.approve ? do_now(b, err) : ok;
+}
+
+static bool do_batches(struct batches *b, struct olv_error *err)
+{
+    bool has_more = true, ok = true;
+    olv_spool_rewind(b->docket);
+    while (ok && has_more)
+        ok = step(b, &has_more, err);
+    return ok && touched_sync(&b->carrying.touched, err);
+}
+
+/* ---- the run ---- */
+
+static bool make_directory(struct olv_run *run, struct olv_error *err)
+{
+    int failed;
+    if (run->directory >= 0)
+        return true;
+    failed = mkdirat(run->state.runs, run->id, 0700);
+    for (int i = 0; failed && errno == EEXIST && i < MOST_IDS && run_make_id(run); i++)
+        failed = mkdirat(run->state.runs, run->id, 0700); /* another run of the same minute had that id */
+    if (!failed)
+        run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    return run->directory >= 0 || olv_fail_system(err, run->id, "cannot make the directory of the run");
+}
+
+static bool begin(struct olv_run *run, struct olv_error *err)
+{
+    const struct olv_policy *policy = run->options.policy;
+    while (!make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    olv_ledger_begin_run(run->ledger,
+                         &(struct olv_run_facts){run->id, run->options.command, policy ? policy->path : NULL,
+                                                 policy ? policy->digest : NULL});
+    return run_sync(run, err) && run_checkpoint(run, err);
+}
+
+static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
+{
+    olv_ledger_end_run(run->ledger,
+                       &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
+                                               r->done + r->told, r->left + r->refused, r->failed});
+    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
+}
+
+static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
+                         struct olv_spool *docket, struct olv_error *err)
+{
+    struct carrying *c = &b->carrying;
+    c->run = run;
+    c->result = result;
+    c->recorder = recorder_new(run->ledger);
+    c->ahead = ahead_new(run->id, run->context.now);
+    b->commits = commits_new(run);
+    b->docket = docket;
+    return (c->recorder && b->commits) || olv_fail_memory(err);
+}
+
+static void close_batches(struct batches *b)
+{
+    commits_free(b->commits);
+    ahead_free(b->carrying.ahead);
+    recorder_free(b->carrying.recorder);
+    touched_free(&b->carrying.touched);
+    olv_text_free(&b->segment);
+    olv_segment_free(&b->now);
+    olv_segment_free(&b->next);
+}
+
+bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
+                       struct olv_error *err)
+{
+    struct batches b = {0};
+    bool ok;
+    *result = (struct olv_run_result){0};
+    *err = (struct olv_error){0};
+    ok = begin(run, err) || olv_error_as(err, OLV_STATE);
+    ok = ok && open_batches(&b, run, result, docket, err) && do_batches(&b, err) && end(run, result, err);
+    close_batches(&b);
+    result->is_complete = ok && !result->is_interrupted;
+    return ok; /* a run that could not be ended stays open, and the next one settles it */
+}

@@ -1,0 +1,81 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "run/touched.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <unistd.h>
+
+static bool failed(struct olv_error *err)
+{
+    return olv_fail_system(err, "", "cannot bring to the disk what was done");
+}
+
+static bool has_system(const struct touched *t, uint64_t device)
+{
+    for (unsigned i = 0; i < t->system_count; i++)
+        if (t->systems[i].device == device)
+            return true;
+    return false;
+}
+
+/* False when there is no room. */
+static bool put(struct touched_place *places, unsigned *count, unsigned most, int fd, uint64_t device)
+{
+    int own = *count < most ? fcntl(fd, F_DUPFD_CLOEXEC, 3) : -1;
+    if (own < 0)
+        return false;
+    places[(*count)++] = (struct touched_place){device, own};
+    return true;
+}
+
+bool touched_add_system(struct touched *t, int fd, uint64_t device, struct olv_error *err)
+{
+    return has_system(t, device) || put(t->systems, &t->system_count, TOUCHED_MOST_SYSTEMS, fd, device) ||
+           olv_os_sync_all(fd) || failed(err);
+}
+
+/* Room is made: from now on the file systems of what was there count as a whole. */
+static bool widen(struct touched *t, struct olv_error *err)
+{
+    bool ok = true;
+    for (unsigned i = 0; i < t->few_count; i++) {
+        ok = touched_add_system(t, t->few[i].fd, t->few[i].device, err) && ok;
+        close(t->few[i].fd);
+    }
+    t->few_count = 0;
+    return ok;
+}
+
+bool touched_add(struct touched *t, int fd, uint64_t device, struct olv_error *err)
+{
+    if (has_system(t, device))
+        return true;
+    if (t->few_count == TOUCHED_FEW)
+        return widen(t, err) && touched_add(t, fd, device, err);
+    return put(t->few, &t->few_count, TOUCHED_FEW, fd, device) || fsync(fd) == 0 || failed(err);
+}
+
+bool touched_sync(struct touched *t, struct olv_error *err)
+{
+    int error = 0;
+    for (unsigned i = 0; i < t->few_count; i++)
+        if (!has_system(t, t->few[i].device) && fsync(t->few[i].fd) < 0 && !error)
+            error = errno;
+    for (unsigned i = 0; i < t->system_count; i++)
+        if (!olv_os_sync_all(t->systems[i].fd) && !error)
+            error = errno;
+    touched_free(t);
+    errno = error;
+    return error == 0 || failed(err);
+}
+
+void touched_free(struct touched *t)
+{
+    for (unsigned i = 0; i < t->few_count; i++)
+        close(t->few[i].fd);
+    for (unsigned i = 0; i < t->system_count; i++)
+        close(t->systems[i].fd);
+    t->few_count = t->system_count = 0;
+}
