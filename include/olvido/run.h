@@ -22,9 +22,6 @@ struct olv_run_options {
     const struct olv_guard *guard;
     const struct olv_holds *holds;       /* asked again right before each act; NULL: nothing is held */
     const struct olv_observer *observer; /* failures of single files are told to it */
-    /* Asked before each batch for each of its entries, whose `if_exists` it may set; NULL: all. */
-    bool (*approve)(void *self, struct olv_docket_entry *entry);
-    void *self;
 };
 
 /* Opens everything and settles a run that was cut short. NULL with OLV_STATE or OLV_BROKEN: nothing was
@@ -56,10 +53,19 @@ struct olv_run_result {
     bool is_complete; /* the whole docket was gone through and its record is on the disk */
 };
 
-/* Carries the docket out, batch by batch. False when the run itself could not go on (the ledger, the docket);
- * what was done until then is in the result and, as far as that was possible, in the ledger. */
-bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
-                       struct olv_error *err);
+/* Who says of each entry of the docket whether it may be carried out. */
+struct olv_approval {
+    /* Called before the batch begins that the entry comes into; may set its `if_exists`. */
+    bool (*approve)(void *self, struct olv_docket_entry *entry);
+    void *self;
+    bool asks; /* it asks somebody, who is to see one batch done before the questions of the next */
+};
+
+/* Carries the docket out, batch by batch; without an approval (NULL) all of it. False when the run itself
+ * could not go on (the ledger, the docket); what was done until then is in the result and, as far as that was
+ * possible, in the ledger. */
+bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
+                       struct olv_run_result *result, struct olv_error *err);
 
 /* Where the state directory of the calling user is: /var/lib/olvido for root, else $XDG_STATE_HOME/olvido, or
  * ~/.local/state/olvido. */

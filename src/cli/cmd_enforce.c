@@ -53,11 +53,12 @@ static enum cli_status print_told(struct enforcing *e)
 
 static enum cli_status carry_out(struct enforcing *e, struct olv_run *run)
 {
+    struct olv_approval approval = {approve, e, permit_asks_each(&e->permit)};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     watch_expect(e->cli, e->plan.due_files);
-    if (!olv_run_carry_out(run, e->plan.docket, &result, &err))
+    if (!olv_run_carry_out(run, e->plan.docket, &approval, &result, &err))
         status = cli_report(e->cli, &err);
     permit_explain(&e->permit);
     return cli_worse(status, run_print_result(e->cli, run, &result, "discarded", true));
@@ -93,12 +94,8 @@ static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)
 static enum cli_status enforce(struct enforcing *e)
 {
     struct olv_guard guard = {0};
-    struct olv_run_options options = {.command = "enforce",
-                                      .policy = e->policy,
-                                      .guard = &guard,
-                                      .observer = &e->cli->observer,
-                                      .approve = approve,
-                                      .self = e};
+    struct olv_run_options options = {
+        .command = "enforce", .policy = e->policy, .guard = &guard, .observer = &e->cli->observer};
     char state[PATH_MAX], trash[PATH_MAX];
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;

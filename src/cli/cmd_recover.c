@@ -152,6 +152,7 @@ static enum cli_status nothing_found(struct recovering *r)
 
 static enum cli_status carry_out(struct recovering *r, struct olv_run *run, struct olv_trashes *trashes)
 {
+    struct olv_approval approval = {approve, r, r->asks};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
@@ -162,7 +163,7 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
         olv_spool_free(docket);
         return nothing_found(r);
     }
-    if (!ok || !olv_run_carry_out(run, docket, &result, &err))
+    if (!ok || !olv_run_carry_out(run, docket, &approval, &result, &err))
         status = cli_report(r->cli, &err);
     if (docket && (status == STATUS_DONE || result.done))
         status = cli_worse(status, run_print_result(r->cli, run, &result, "recovered", false));
@@ -177,12 +178,8 @@ static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes
 {
     struct olv_guard guard = {0};
     char home[PATH_MAX], state[PATH_MAX], policy[PATH_MAX];
-    struct olv_run_options options = {.state = state,
-                                      .command = "recover",
-                                      .guard = &guard,
-                                      .observer = &r->cli->observer,
-                                      .approve = approve,
-                                      .self = r};
+    struct olv_run_options options = {
+        .state = state, .command = "recover", .guard = &guard, .observer = &r->cli->observer};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_run *run;

@@ -221,7 +221,7 @@ static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     watch_expect(c->cli, c->items);
-    if (!olv_run_carry_out(c->run, docket, &result, &err))
+    if (!olv_run_carry_out(c->run, docket, NULL, &result, &err))
         status = cli_report(c->cli, &err);
     return cli_worse(status, run_print_result(c->cli, c->run, &result, "removed for good", false));
 }

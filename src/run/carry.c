@@ -23,6 +23,7 @@ struct batches {
     struct carrying carrying;
     struct commits *commits;
     struct olv_spool *docket;
+    const struct olv_approval *approval;
     struct olv_text segment;             /* of the docket, as it was planned */
     struct olv_segment_writer now, next; /* batches; without entries there is none */
     uint64_t composed;                   /* number of the batch composed last */
@@ -33,13 +34,13 @@ struct batches {
 /* Adds what is approved of a planned segment. */
 static bool add_approved(struct batches *b, const struct olv_text *segment, struct olv_error *err)
 {
-    const struct olv_run_options *options = &b->carrying.run->options;
+    const struct olv_approval *approval = b->approval;
     struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
     struct olv_docket_entry e;
     if (!reader)
         return false;
     while (olv_segment_next(reader, &e, err)) {
-        if (options->approve && !options->approve(options->self, &e))
+        if (approval && !approval->approve(approval->self, &e))
             b->carrying.result->declined++;
         else if (olv_act_find(e.act))
             olv_segment_add(&b->next, &e);
@@ -91,7 +92,7 @@ static void turn(struct batches *b)
     b->next = done;
 }
 
-/* Where somebody approves single entries, nothing goes on beside the questions. */
+/* Where somebody is asked about single entries, nothing goes on beside the questions. */
 static bool step(struct batches *b, bool *has_more, struct olv_error *err)
 {
     struct olv_error late = {0};
@@ -106,7 +107,7 @@ static bool step(struct batches *b, bool *has_more, struct olv_error *err)
     if (ok && !is_committed)
         *err = late;
     ok = ok && is_committed;
-    return ok && b->carrying.run->options.approve ? do_now(b, err) : ok;
+    return ok && b->approval && b->approval->asks ? do_now(b, err) : ok;
 }
 
 static bool do_batches(struct batches *b, struct olv_error *err)
@@ -154,7 +155,7 @@ static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
-                         struct olv_spool *docket, struct olv_error *err)
+                         struct olv_error *err)
 {
     struct carrying *c = &b->carrying;
     c->run = run;
@@ -162,7 +163,6 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     c->recorder = recorder_new(run->ledger);
     c->ahead = ahead_new(run->id, run->context.now);
     b->commits = commits_new(run);
-    b->docket = docket;
     return (c->recorder && b->commits) || olv_fail_memory(err);
 }
 
@@ -177,15 +177,15 @@ static void close_batches(struct batches *b)
     olv_segment_free(&b->next);
 }
 
-bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, struct olv_run_result *result,
-                       struct olv_error *err)
+bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
+                       struct olv_run_result *result, struct olv_error *err)
 {
-    struct batches b = {0};
+    struct batches b = {.docket = docket, .approval = approval};
     bool ok;
     *result = (struct olv_run_result){0};
     *err = (struct olv_error){0};
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
-    ok = ok && open_batches(&b, run, result, docket, err) && do_batches(&b, err) && end(run, result, err);
+    ok = ok && open_batches(&b, run, result, err) && do_batches(&b, err) && end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

@@ -169,7 +169,7 @@ static void a_hold_is_asked_again_right_before_the_act(void **state)
     run = olv_run_open(&options, &err);
     if (!run)
         fail_msg("%s", err.what);
-    if (!olv_run_carry_out(run, p.plan.docket, &result, &err))
+    if (!olv_run_carry_out(run, p.plan.docket, NULL, &result, &err))
         fail_msg("%s", err.what);
     assert_int_equal(result.done, 2);
     assert_int_equal(result.left, 1);
