@@ -141,15 +141,16 @@ static void the_power_may_go_between_batches(void **state)
                           "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
 }
 
-/* The disk is slow, so the batch before the one under way has no outcomes yet. At the last rename one file is
- * left, and the next run has next to nothing to bring to the disk but what it settled. */
+/* The disk is slow, so the batch before the one under way has no outcomes yet. What settles has nothing else
+ * to bring to the disk. */
 static void the_power_may_go_when_a_long_run_was_settled(void **state)
 {
-    cut_a_long_run(state, "slow='-e inject=syncfs:delay_enter=1s'; for n in 4300 8300; do "
-                          "kill_at " MOVING_CALL " $n; [ $s = 137 ] || fail \"$w\" 'it was not killed'; "
-                          "[ $(grep -c outcome disk/state/ledger/lines-*) -lt $(($n-200)) ] || fail \"$w\" "
-                          "'too many outcomes'; "
-                          "next_run; cut; complete; done");
+    cut_a_long_run(state,
+                   "slow='-e inject=syncfs:delay_enter=1s'; for n in 4300 8300; do "
+                   "kill_at " MOVING_CALL " $n; [ $s = 137 ] || fail \"$w\" 'it was not killed'; "
+                   "[ $(grep -c outcome disk/state/ledger/lines-*) -lt $(($n-200)) ] || fail \"$w\" "
+                   "'too many outcomes'; $O recover disk/nowhere >out 2>err; [ -e disk/state/runs/open "
+                   "] && fail \"$w\" 'not settled'; cut; next_run; complete; done");
 }
 
 /* What a run has said is done is on the disk when it says so. */
