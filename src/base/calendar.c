@@ -155,15 +155,31 @@ char *olv_age_format(struct olv_instant from, struct olv_instant to, char buffer
     return buffer;
 }
 
+/* Exactly so many digits, and what follows them. */
+static char *put_digits(char *at, unsigned value, int digits, char after)
+{
+    for (int i = digits - 1; i >= 0; i--, value /= 10)
+        at[i] = (char)('0' + value % 10);
+    at[digits] = after;
+    return at + digits + 1;
+}
+
 char *olv_instant_format(struct olv_instant t, char buffer[OLV_RFC3339_SIZE])
 {
     struct olv_date d = olv_date_from_seconds(t.s);
-    unsigned ns = t.ns % 1000000000u;
-    if (d.year < 0 || d.year > 9999) /* beyond RFC 3339; a damaged clock, but it must not overflow */
+    char *at = buffer;
+    if (d.year < 0 || d.year > 9999) { /* beyond RFC 3339; a damaged clock, but it must not overflow */
         snprintf(buffer, OLV_RFC3339_SIZE, "%.20lld", (long long)t.s);
-    else
-        snprintf(buffer, OLV_RFC3339_SIZE, "%04d-%02d-%02dT%02d:%02d:%02d.%09uZ", (int)d.year % 10000,
-                 d.month % 100, d.day % 100, d.hour % 100, d.minute % 100, d.second % 100, ns);
+        return buffer;
+    }
+    at = put_digits(at, (unsigned)d.year, 4, '-');
+    at = put_digits(at, (unsigned)d.month, 2, '-');
+    at = put_digits(at, (unsigned)d.day, 2, 'T');
+    at = put_digits(at, (unsigned)d.hour, 2, ':');
+    at = put_digits(at, (unsigned)d.minute, 2, ':');
+    at = put_digits(at, (unsigned)d.second, 2, '.');
+    at = put_digits(at, (unsigned)t.ns, 9, 'Z');
+    *at = '\0';
     return buffer;
 }
 

@@ -190,8 +190,12 @@ void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
 
 void olv_json_put_number(struct olv_text *out, const char *key, uint64_t number)
 {
-    char digits[24];
-    snprintf(digits, sizeof digits, "%llu", (unsigned long long)number);
+    char buffer[24], *digits = buffer + sizeof buffer - 1;
+    uint64_t rest = number;
+    *digits = '\0';
+    do
+        *--digits = (char)('0' + rest % 10);
+    while (rest /= 10);
     if (number > (uint64_t)1 << 53) {
         olv_json_put_string(out, key, digits);
         return;

@@ -51,21 +51,25 @@ void olv_text_puts(struct olv_text *text, const char *string)
 
 void olv_text_printf(struct olv_text *text, const char *format, ...)
 {
+    enum { LIKELY = 128 };
     va_list args;
+    char *room = olv_text_room(text, LIKELY);
+    size_t size = room ? text->cap - text->len : 0;
     int len;
-    char *room;
     va_start(args, format);
-    len = vsnprintf(NULL, 0, format, args);
+    len = vsnprintf(room, size, format, args);
     va_end(args);
-    room = len < 0 ? NULL : olv_text_room(text, (size_t)len);
-    if (!room) {
-        text->failed = true;
-        return;
+    if (room && len >= 0 && (size_t)len >= size) {
+        room[0] = '\0';
+        room = olv_text_room(text, (size_t)len);
+        va_start(args, format);
+        vsnprintf(room, room ? (size_t)len + 1 : 0, format, args);
+        va_end(args);
     }
-    va_start(args, format);
-    vsnprintf(room, (size_t)len + 1, format, args);
-    va_end(args);
-    text->len += (size_t)len;
+    if (!room || len < 0)
+        text->failed = true;
+    else
+        text->len += (size_t)len;
 }
 
 void olv_text_clear(struct olv_text *text)

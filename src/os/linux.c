@@ -27,14 +27,23 @@
 
 enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
 
+/* Set when the system says so the first time: only the owner of a directory, or root, may read it without
+ * leaving a time of access. */
+static atomic_bool may_not_hide_access;
+
+/* Looking into a directory must not make it look used: rules may count from its time of access. */
 static int open_resolved(int dir, const char *path, uint64_t resolve)
 {
-    struct open_how how = {.flags = OPEN_DIRECTORY, .resolve = resolve};
+    bool hides = !atomic_load(&may_not_hide_access);
+    struct open_how how = {.flags = OPEN_DIRECTORY | (hides ? O_NOATIME : 0), .resolve = resolve};
     long fd;
     do
         fd = syscall(SYS_openat2, dir, path, &how, sizeof how);
     while (fd < 0 && (errno == EINTR || errno == EAGAIN));
-    return (int)fd;
+    if (fd >= 0 || errno != EPERM || !hides)
+        return (int)fd;
+    atomic_store(&may_not_hide_access, true);
+    return open_resolved(dir, path, resolve);
 }
 
 /* What was missing so far, for kernels, containers and file systems that do not have it all. */

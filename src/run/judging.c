@@ -146,9 +146,11 @@ bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd)
 {
     const struct judging *j = judge->judging;
     const struct root_place *place;
-    struct olv_stat stat;
-    if (!olv_os_stat(dir_fd, "", &stat) || olv_guard_is_own(j->options->guard, stat.device, stat.inode))
+    struct olv_stat *stat = &judge->entered_stat;
+    judge->entered = 0;
+    if (!olv_os_stat(dir_fd, "", stat) || olv_guard_is_own(j->options->guard, stat->device, stat->inode))
         return false;
+    judge->entered = dir->serial;
     if (dir->depth == 0 || j->roots.has_nested[dir->root]) {
         olv_text_clear(&judge->below);
         olv_scan_dir_path(dir, &judge->below);
@@ -156,7 +158,7 @@ bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd)
         if (place)
             dir->tag = in_spared_tree(dir) ? place->scope->spared : place->scope;
     }
-    if (is_spared_tree(judge, dir, &stat))
+    if (is_spared_tree(judge, dir, stat))
         dir->tag = ((const struct olv_scope *)dir->tag)->spared;
     return true;
 }

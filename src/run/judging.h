@@ -40,6 +40,8 @@ struct judge {
     const struct judging *judging;
     struct olv_expr_scratch *scratch;
     struct olv_text path, below; /* scratch */
+    uint64_t entered;            /* serial of the directory entered last, and what it is */
+    struct olv_stat entered_stat;
 };
 
 bool judge_begin(struct judge *judge, const struct judging *judging);

@@ -87,12 +87,14 @@ static void flush(struct plan_worker *w)
 /* Makes sure that the worker knows the path and the identity of the entry's directory. */
 static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *entry)
 {
-    bool ok;
+    bool has_entered = w->judge.entered == entry->dir->serial, ok; /* another worker may have, too */
     if (w->dir == entry->dir->serial)
         return true;
     olv_text_clear(&w->dir_path);
     olv_scan_dir_path(entry->dir, &w->dir_path);
-    ok = !w->dir_path.failed && olv_os_stat(entry->dir_fd, "", &w->dir_stat);
+    if (has_entered)
+        w->dir_stat = w->judge.entered_stat;
+    ok = !w->dir_path.failed && (has_entered || olv_os_stat(entry->dir_fd, "", &w->dir_stat));
     w->is_system = ok && olv_guard_is_system(w->planner->options->guard, w->dir_path.data);
     w->dir = ok ? entry->dir->serial : 0;
     return ok;

@@ -221,6 +221,23 @@ static void explaining_one_agrees_with_the_plan(void **state)
     outcome_free(&o);
 }
 
+static void looking_leaves_no_time_of_access(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    write_policy(s,
+                 "  - { name: unused, under: @, where: 'kind = directory and name like \"20??\"', age-from: "
+                 "accessed, steps: [ { after: 100 days, do: tell } ] }\n");
+    o = shell(s, "accessed() { stat -c '%X %n' dives dives/2019 dives/2019/raw dives/2020 dives/2022/a; }; "
+                 "accessed >before; $O survey dives >out; $O --policy policy.yaml preview >out; "
+                 "$O --policy policy.yaml explain dives/2019 >out; $O --policy policy.yaml preview --list; "
+                 "accessed >after; cmp before after; echo same $?");
+    assert_contains(o.out, "same 0");
+    assert_contains(o.out, "dives/2019");
+    outcome_free(&o);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
@@ -235,6 +252,7 @@ int main(void)
         TEST(mounts_and_unreadable_places_inside_spare_it),
         TEST(olvidos_own_places_inside_spare_it),
         TEST(explaining_one_agrees_with_the_plan),
+        TEST(looking_leaves_no_time_of_access),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
