@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "scan/subject.h"
+#include "decide/subject.h"
 
 #include "os/os.h"
 
