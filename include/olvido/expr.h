@@ -3,8 +3,8 @@
 #ifndef OLVIDO_EXPR_H
 #define OLVIDO_EXPR_H
 
-#include "olvido/entry.h"
 #include "olvido/policy.h"
+#include "olvido/subject.h"
 #include "olvido/text.h"
 #include "olvido/zone.h"
 
@@ -22,31 +22,6 @@ void olv_expr_free(struct olv_expr *expr); /* only of olv_expr_compile; NULL is 
 struct olv_expr_scratch;
 struct olv_expr_scratch *olv_expr_scratch_new(void);
 void olv_expr_scratch_free(struct olv_expr_scratch *scratch);
-
-/* The file a statement is about. Costly facts are fetched when a statement asks for them, and only then. */
-struct olv_subject {
-    const char *name; /* raw bytes, not NUL-terminated */
-    size_t name_len;
-    enum olv_kind kind;
-    uint32_t depth;              /* 1 directly in `under` */
-    size_t path_skip;            /* how much of the walk's own path lies above `under`; for `facts->path` */
-    const struct olv_stat *stat; /* NULL until looked at */
-    const struct olv_subject_facts *facts;
-};
-
-struct olv_subject_facts {
-    const struct olv_stat *(*look)(
-        struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
-    const char *(*path)(struct olv_subject *subject,
-                        size_t *len);                       /* below `under`; borrowed; NULL without memory */
-    enum olv_truth (*is_open)(struct olv_subject *subject); /* for writing, by anybody */
-    enum olv_truth (*is_empty)(struct olv_subject *subject);
-    enum olv_truth (*is_held)(
-        struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
-    bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
-    /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
-    bool (*is_in_use)(struct olv_subject *subject);
-};
 
 /* Fixes what "age" is counted from, and in which time zone; before the first test, by one thread. */
 void olv_expr_bind(struct olv_expr *expr, struct olv_instant now, const struct olv_zone *zone);

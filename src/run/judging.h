@@ -7,7 +7,7 @@
 #include "olvido/plan.h"
 #include "os/os.h"
 #include "run/roots.h"
-#include "decide/subject.h"
+#include "scan/subject.h"
 
 #include <pthread.h>
 

@@ -4,7 +4,7 @@
 #include "olvido/survey.h"
 
 #include "os/os.h"
-#include "decide/subject.h"
+#include "scan/subject.h"
 #include "survey/tops.h"
 
 #include <errno.h>

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* An entry of a walk as the subject of a statement: what it knows is fetched from the entry when it is asked
  * for. Whoever knows more (holds, respites) takes these facts and adds its own. */
-#ifndef OLV_DECIDE_SUBJECT_H
-#define OLV_DECIDE_SUBJECT_H
+#ifndef OLV_SCAN_SUBJECT_H
+#define OLV_SCAN_SUBJECT_H
 
-#include "olvido/expr.h"
+#include "olvido/subject.h"
 #include "scan/scan.h"
 
 struct scan_subject {

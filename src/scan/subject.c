@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "decide/subject.h"
+#include "scan/subject.h"
 
 #include "os/os.h"
 

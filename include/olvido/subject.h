@@ -1,0 +1,34 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What statements are about: a file, whose costlier facts are fetched only when somebody asks for them. */
+#ifndef OLVIDO_SUBJECT_H
+#define OLVIDO_SUBJECT_H
+
+#include "olvido/entry.h"
+
+#include <stddef.h>
+
+struct olv_subject {
+    const char *name; /* raw bytes, not NUL-terminated */
+    size_t name_len;
+    enum olv_kind kind;
+    uint32_t depth;              /* 1 directly in `under` */
+    size_t path_skip;            /* how much of the walk's own path lies above `under`; for `facts->path` */
+    const struct olv_stat *stat; /* NULL until looked at */
+    const struct olv_subject_facts *facts;
+};
+
+struct olv_subject_facts {
+    const struct olv_stat *(*look)(
+        struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
+    const char *(*path)(struct olv_subject *subject,
+                        size_t *len);                       /* below `under`; borrowed; NULL without memory */
+    enum olv_truth (*is_open)(struct olv_subject *subject); /* for writing, by anybody */
+    enum olv_truth (*is_empty)(struct olv_subject *subject);
+    enum olv_truth (*is_held)(
+        struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
+    bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
+    /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
+    bool (*is_in_use)(struct olv_subject *subject);
+};
+
+#endif
