@@ -234,6 +234,29 @@ bool olv_os_place(int fd, struct olv_os_place *out)
     return true;
 }
 
+struct mount_search {
+    uint64_t mount;
+    bool is_remote;
+};
+
+static bool look_at_mount(void *self, const struct olv_os_mount *mount)
+{
+    struct mount_search *s = self;
+    if (mount->id == s->mount)
+        s->is_remote = mount->is_remote;
+    return mount->id != s->mount;
+}
+
+static bool is_on_remote_mount(int fd)
+{
+    struct olv_stat stat;
+    struct mount_search search = {0};
+    if (!olv_os_stat(fd, "", &stat))
+        return false;
+    search.mount = stat.mount;
+    return olv_os_each_mount(look_at_mount, &search) && search.is_remote;
+}
+
 bool olv_os_is_network(int fd)
 {
     static const unsigned long remote[] = {NFS_SUPER_MAGIC,  SMB_SUPER_MAGIC, CIFS_SUPER_MAGIC,
@@ -245,7 +268,7 @@ bool olv_os_is_network(int fd)
     for (size_t i = 0; i < sizeof remote / sizeof *remote; i++)
         if ((unsigned long)fs.f_type == remote[i])
             return true;
-    return false;
+    return (unsigned long)fs.f_type == FUSE_SUPER_MAGIC && is_on_remote_mount(fd);
 }
 
 /* A read lease is granted only while nobody has the file open for writing; it is given back at once. */

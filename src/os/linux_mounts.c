@@ -39,10 +39,18 @@ static bool is_for_files(const char *type)
     return true;
 }
 
-/* Fields: id, parent, device, root, mount point, options, optional ones up to a dash, type, ... */
+/* File systems in user space have no numbers of their own, but say in the words of network file systems where
+ * they come from: "machine:/path", "//machine/share". */
+static bool is_remote(const char *type, const char *source)
+{
+    return strncmp(type, "fuse", 4) == 0 &&
+           (strncmp(source, "//", 2) == 0 || (source[0] != '/' && strchr(source, ':')));
+}
+
+/* Fields: id, parent, device, root, mount point, options, optional ones up to a dash, type, source, ... */
 static bool parse(char *line, struct olv_os_mount *out)
 {
-    char *rest = line, *field, *type;
+    char *rest = line, *field, *type, *source;
     unsigned major, minor;
     for (int i = 0; i < 5; i++) {
         field = strtok_r(rest, " ", &rest);
@@ -60,9 +68,12 @@ static bool parse(char *line, struct olv_os_mount *out)
     type = rest ? strstr(rest, " - ") : NULL;
     if (!type)
         return false;
-    type += 3;
-    type[strcspn(type, " \n")] = '\0';
+    type = strtok_r(type + 3, " \n", &rest);
+    source = type ? strtok_r(NULL, " \n", &rest) : NULL;
+    if (!type)
+        return false;
     out->has_files = is_for_files(type);
+    out->is_remote = source && is_remote(type, source);
     unescape((char *)(uintptr_t)out->point);
     unescape((char *)(uintptr_t)out->root);
     return out->point[0] == '/';

@@ -37,6 +37,7 @@ struct olv_os_mount {
     const char *root;  /* which directory of its file system that is; borrowed, too */
     uint64_t device;   /* of the file system */
     bool has_files;    /* of a kind that people keep files on */
+    bool is_remote;    /* kept by a program that gets it from another machine */
 };
 /* Calls `each` for every mount; stops when it returns false. False where the system does not tell. */
 bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount), void *self);

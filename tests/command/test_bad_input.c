@@ -137,6 +137,36 @@ static void a_ledger_of_another_installation_is_refused(void **state)
     outcome_free(&o);
 }
 
+/* A real one: its server answers through two pipes, so that no network is needed. And what the kernel's own
+ * ones say of themselves (NFS: 0x6969). */
+static void a_state_on_a_network_file_system_is_refused(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    if (geteuid() != 0)
+        skip();
+    ON_LINUX_ONLY();
+    o = shell(s, "mkdir -m 700 far near far/state; mkfifo pipe; "
+                 "(/usr/lib/openssh/sftp-server <pipe | sshfs -o passive :$PWD/far $PWD/near >pipe) & "
+                 "for i in $(seq 50); do mountpoint -q near && break; sleep 0.1; done; mountpoint near; "
+                 "$OLVIDO --state near/state --policy policy.yaml enforce --yes; echo status $?; "
+                 "ls far/state | wc -l; umount near; wait");
+    assert_contains(o.out, "near is a mountpoint");
+    assert_contains(o.out, "status 6\n0\n");
+    assert_contains(o.err,
+                    "near/state: the state directory is on a network file system, where locks cannot be "
+                    "trusted");
+    assert_contains(o.err, "put it on a local disk: --state DIR");
+    assert_true(exists(s, "tides/scratch/a.tmp"));
+    outcome_free(&o);
+    o = shell(s, "mkdir -m 700 nfs; export ASAN_OPTIONS=detect_leaks=0; strace -f -qq -o /dev/null -e "
+                 "inject=fstatfs:poke_exit=@arg2=6969000000000000 $OLVIDO --state nfs --policy policy.yaml "
+                 "enforce --yes; echo status $?; ls nfs | wc -l");
+    assert_contains(o.out, "status 6\n0\n");
+    assert_contains(o.err, "network file system");
+    outcome_free(&o);
+}
+
 static void a_trash_that_is_not_ours_alone_is_refused(void **state)
 {
     static const struct {
@@ -196,6 +226,7 @@ int main(void)
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),
         TEST(a_ledger_of_another_installation_is_refused),
+        TEST(a_state_on_a_network_file_system_is_refused),
         TEST(a_trash_that_is_not_ours_alone_is_refused),
         TEST(whatever_lies_in_the_trash_is_shown_and_harmless),
     };
