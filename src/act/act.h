@@ -5,6 +5,7 @@
 #define OLV_ACT_ACT_H
 
 #include "file/reach.h"
+#include "file/touched.h"
 #include "guard/guard.h"
 #include "hold/hold.h"
 #include "trash/trash.h"
@@ -46,6 +47,8 @@ struct olv_act_context {
     struct olv_trash *trash;           /* the one for this entry, where the act needs one */
     struct olv_respite_list *respites; /* collects what was recovered */
     struct olv_reach source;           /* the directory of the entry, reached before `apply` */
+    struct touched *touched;           /* where an act adds what it changed beside that directory and the
+                                          trash's own */
     struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
                                           `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */

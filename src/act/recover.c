@@ -63,6 +63,14 @@ static void note(struct olv_act_context *c, const char *directory, int dir, cons
         olv_respite_note(c->respites, olv_text_string(&c->placed), &stat, c->now);
 }
 
+static void touch(struct olv_act_context *c, int dir)
+{
+    struct olv_stat stat;
+    struct olv_error ignored = {0}; /* should it fail, a crash leaves the file in the trash */
+    if (olv_os_stat(dir, "", &stat))
+        touched_add(c->touched, dir, &stat, &ignored);
+}
+
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX], placed[NAME_MAX + 1];
@@ -75,7 +83,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         olv_trash_take(c->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
         note(c, copy, fd, placed);
-        fsync(fd); /* should this fail, a crash leaves the file in the trash, where it is found again */
+        touch(c, fd);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
     } else if (o->result != OLV_DENIED) {

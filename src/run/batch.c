@@ -143,13 +143,18 @@ static void apply(struct carrying *c, const struct olv_act *act, const struct ol
         act->apply(&run->context, e, o);
 }
 
+static bool note_source(struct carrying *c, struct olv_error *err)
+{
+    const struct olv_reach *source = &c->run->context.source;
+    struct olv_stat stat = {.device = source->device, .inode = source->inode};
+    return source->fd < 0 || touched_add(&c->touched, source->fd, &stat, err);
+}
+
 static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     const struct olv_act *act = olv_act_find(e->act);
     struct olv_outcome o = {0};
-    int before = run->context.source.fd;
-    uint64_t inode = run->context.source.inode;
     bool ok = true;
     run->context.sequence++;
     olv_text_clear(&run->context.placed);
@@ -159,10 +164,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
         o.result = OLV_LEFT;
     } else {
         apply(c, act, e, &o);
-        if (act->is_touching && run->context.source.fd >= 0 &&
-            (before < 0 || inode != run->context.source.inode || !c->has_touched))
-            ok = c->has_touched =
-                touched_add(&c->touched, run->context.source.fd, run->context.source.device, err);
+        ok = !act->is_touching || note_source(c, err);
     }
     ahead_drop(run->context.prepared);
     record(c, act, e, &o);
@@ -189,10 +191,15 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
     bool ok = true;
     for (size_t i = 0; ok && i < olv_trashes_count(trashes); i++) {
         struct olv_trash *trash = olv_trashes_at(trashes, i);
-        uint64_t device = trash->files_stat.device;
-        ok = olv_trash_take_new(trash) ? touched_add_system(&c->touched, trash->info, device, err)
-                                       : touched_add(&c->touched, trash->info, device, err) &&
-                                             touched_add(&c->touched, trash->files, device, err);
+        const struct olv_stat *files = &trash->files_stat;
+        struct olv_stat info;
+        if (olv_trash_take_new(trash))
+            ok = touched_add_system(&c->touched, trash->info, files->device, err);
+        else if (olv_os_stat(trash->info, "", &info))
+            ok = touched_add(&c->touched, trash->info, &info, err) &&
+                 touched_add(&c->touched, trash->files, files, err);
+        else
+            ok = olv_fail_system(err, trash->files_path, "cannot look at the trash");
     }
     return ok;
 }
@@ -215,7 +222,7 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     struct olv_docket_entry e;
     bool used[OLV_ACT_COUNT] = {false}, ok = reader != NULL;
     c->batch++;
-    c->has_touched = false;
+    c->run->context.touched = &c->touched;
     c->run->context.is_small = segment->entries <= FEW_ENTRIES;
     ahead_begin(c->ahead, &segment->bytes, c->run->context.sequence, c->run->context.is_small);
     while (ok && olv_segment_next(reader, &e, err)) {

@@ -3,10 +3,10 @@
 #ifndef OLV_RUN_BATCH_H
 #define OLV_RUN_BATCH_H
 
+#include "file/touched.h"
 #include "run/ahead.h"
 #include "run/recorder.h"
 #include "run/run.h"
-#include "run/touched.h"
 
 /* What the batches of a run have in common. */
 struct carrying {
@@ -16,7 +16,6 @@ struct carrying {
     struct ahead *ahead;    /* NULL: nothing is prepared */
     uint64_t batch;         /* the number of the one under way or done last, from 1 */
     struct touched touched; /* by that one, and not yet handed on */
-    bool has_touched;
 };
 
 /* Looks whether the user has interrupted; from then on it stays so. */

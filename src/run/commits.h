@@ -5,8 +5,8 @@
 #ifndef OLV_RUN_COMMITS_H
 #define OLV_RUN_COMMITS_H
 
+#include "file/touched.h"
 #include "run/run.h"
-#include "run/touched.h"
 
 struct commits;
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* After a crash at any point: the last intents of the open run say what may have been done; what has no
  * outcome yet gets one by looking at what is there. Nothing is acted upon. */
+#include "file/touched.h"
 #include "run/run.h"
-#include "run/touched.h"
 
 #include "os/durable.h"
 

@@ -83,6 +83,25 @@ static void no_outcome_is_written_before_its_act_is_on_the_disk(void **state)
     free(trace);
 }
 
+static void what_is_recovered_is_on_the_disk_before_its_outcome(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o =
+        shell(s, "export ASAN_OPTIONS=detect_leaks=0; mkdir -p elsewhere; strace -f -qq -y -s 4000 "
+                 "-o back -e trace=write,fsync,renameat2,linkat $O recover tides --into elsewhere");
+    const char *at, *outcome;
+    char *trace;
+    assert_status(&o, 0);
+    trace = slurp(s, "back");
+    outcome = find(trace, "write(", "\\\"kind\\\":\\\"outcome\\\"");
+    at = find(trace, MOVING_CALL "(", "b.tmp");
+    assert_true(find(at, "fsync(", "elsewhere>") < outcome);
+    assert_true(find(at, "fsync(", "Trash/files>") < outcome);
+    assert_true(find(at, "fsync(", "Trash/info>") < outcome);
+    free(trace);
+    outcome_free(&o);
+}
+
 static void the_intent_commits_to_the_docket_that_was_written(void **state)
 {
     const struct sandbox *s = *state;
@@ -127,6 +146,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(intents_come_before_acts_and_outcomes_after_them),
         TEST(no_outcome_is_written_before_its_act_is_on_the_disk),
+        TEST(what_is_recovered_is_on_the_disk_before_its_outcome),
         TEST(the_intent_commits_to_the_docket_that_was_written),
         TEST(what_is_sealed_is_the_digest_of_what_is_open),
         TEST(nothing_is_reached_by_a_path_through_the_tree),

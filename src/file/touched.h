@@ -2,19 +2,18 @@
 /* What a batch has changed and must be on the disk before its outcomes are recorded: a few directories one by
  * one, or, where there are many, their file systems as a whole. For one by one each would wait for the
  * journal, and a whole file system holds what others have written, too. */
-#ifndef OLV_RUN_TOUCHED_H
-#define OLV_RUN_TOUCHED_H
+#ifndef OLV_FILE_TOUCHED_H
+#define OLV_FILE_TOUCHED_H
 
+#include "olvido/entry.h"
 #include "olvido/error.h"
-
-#include <stdint.h>
 
 enum { TOUCHED_FEW = 64, TOUCHED_MOST_SYSTEMS = 16 };
 
 /* Begins zeroed. May be copied: then only one of both goes on being used. */
 struct touched {
     struct touched_place {
-        uint64_t device;
+        uint64_t device, inode;
         int fd; /* owned */
     } few[TOUCHED_FEW], systems[TOUCHED_MOST_SYSTEMS];
     unsigned few_count, system_count;
@@ -22,7 +21,7 @@ struct touched {
 
 /* Adds the open directory, whose descriptor remains the caller's. Should there be no room for it, it is
  * brought to the disk at once. */
-bool touched_add(struct touched *touched, int fd, uint64_t device, struct olv_error *err);
+bool touched_add(struct touched *touched, int fd, const struct olv_stat *stat, struct olv_error *err);
 /* Adds everything on the file system of this descriptor, contents of files included. */
 bool touched_add_system(struct touched *touched, int fd, uint64_t device, struct olv_error *err);
 /* Brings all of it to the disk, and forgets it. */

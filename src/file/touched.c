@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "run/touched.h"
+#include "file/touched.h"
 
 #include "os/os.h"
 
@@ -21,18 +21,19 @@ static bool has_system(const struct touched *t, uint64_t device)
 }
 
 /* False when there is no room. */
-static bool put(struct touched_place *places, unsigned *count, unsigned most, int fd, uint64_t device)
+static bool put(struct touched_place *places, unsigned *count, unsigned most, int fd, uint64_t device,
+                uint64_t inode)
 {
     int own = *count < most ? fcntl(fd, F_DUPFD_CLOEXEC, 3) : -1;
     if (own < 0)
         return false;
-    places[(*count)++] = (struct touched_place){device, own};
+    places[(*count)++] = (struct touched_place){device, inode, own};
     return true;
 }
 
 bool touched_add_system(struct touched *t, int fd, uint64_t device, struct olv_error *err)
 {
-    return has_system(t, device) || put(t->systems, &t->system_count, TOUCHED_MOST_SYSTEMS, fd, device) ||
+    return has_system(t, device) || put(t->systems, &t->system_count, TOUCHED_MOST_SYSTEMS, fd, device, 0) ||
            olv_os_sync_all(fd) || failed(err);
 }
 
@@ -48,13 +49,22 @@ static bool widen(struct touched *t, struct olv_error *err)
     return ok;
 }
 
-bool touched_add(struct touched *t, int fd, uint64_t device, struct olv_error *err)
+static bool is_added(const struct touched *t, const struct olv_stat *stat)
 {
-    if (has_system(t, device))
+    for (unsigned i = 0; i < t->few_count; i++)
+        if (t->few[i].inode == stat->inode && t->few[i].device == stat->device)
+            return true;
+    return has_system(t, stat->device);
+}
+
+bool touched_add(struct touched *t, int fd, const struct olv_stat *stat, struct olv_error *err)
+{
+    if (is_added(t, stat))
         return true;
     if (t->few_count == TOUCHED_FEW)
-        return widen(t, err) && touched_add(t, fd, device, err);
-    return put(t->few, &t->few_count, TOUCHED_FEW, fd, device) || fsync(fd) == 0 || failed(err);
+        return widen(t, err) && touched_add(t, fd, stat, err);
+    return put(t->few, &t->few_count, TOUCHED_FEW, fd, stat->device, stat->inode) || fsync(fd) == 0 ||
+           failed(err);
 }
 
 bool touched_sync(struct touched *t, struct olv_error *err)
