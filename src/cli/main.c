@@ -8,9 +8,9 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <locale.h>
+#include <poll.h>
 #include <signal.h>
 #include <string.h>
-#include <sys/resource.h>
 #include <unistd.h>
 
 /* A file opened later must never get the number of a standard stream that came closed: what is written to the
@@ -22,6 +22,13 @@ static void occupy_standard_streams(void)
             _exit(STATUS_NOT_BEGUN);
 }
 
+/* Of a pipe; whichever write it was that failed. */
+static bool is_reader_gone(void)
+{
+    struct pollfd out = {.fd = STDOUT_FILENO, .events = POLLOUT};
+    return poll(&out, 1, 0) == 1 && (out.revents & POLLERR) != 0;
+}
+
 /* Output that was lost is a failure, whatever the command thought. */
 static enum cli_status finish_output(const struct cli *cli, enum cli_status status)
 {
@@ -29,25 +36,13 @@ static enum cli_status finish_output(const struct cli *cli, enum cli_status stat
     errno = 0;
     if (fflush(stdout) == 0 && !failed)
         return status;
-    if (errno == EPIPE) /* the reader has seen enough: nothing to complain about, but not all was written */
+    if (errno == EPIPE || is_reader_gone()) /* the reader has seen enough: nothing to complain about, but not all was written */
         return cli_worse(status, STATUS_SOME_FAILED);
     if (errno)
         term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));
     else
         term_message(cli, STYLE_ERROR, "cannot write all of the output");
     return cli_worse(status, STATUS_SOME_FAILED);
-}
-
-/* A run keeps the directories that it touched open; the system's soft limit is often made for programs that
- * would be confused by more. */
-static void allow_many_descriptors(void)
-{
-    enum { ENOUGH = 16384 };
-    struct rlimit limit;
-    if (getrlimit(RLIMIT_NOFILE, &limit) < 0 || limit.rlim_cur >= ENOUGH)
-        return;
-    limit.rlim_cur = limit.rlim_max < ENOUGH ? limit.rlim_max : ENOUGH;
-    setrlimit(RLIMIT_NOFILE, &limit);
 }
 
 static enum cli_status run(struct cli *cli)
@@ -63,7 +58,6 @@ static enum cli_status run(struct cli *cli)
         cli->argument_count = 0;
         return cmd_help.run(cli);
     }
-    allow_many_descriptors();
     if (!watch_begin(cli))
         return STATUS_SOME_FAILED;
     status = cli->command->run(cli);
