@@ -89,7 +89,7 @@ static void cut_at_every(void **state, const char *call)
 
 static void the_power_may_go_before_every_sync(void **state)
 {
-    cut_at_every(state, "fsync,syncfs");
+    cut_at_every(state, "fsync,syncfs,sync");
 }
 
 static void the_power_may_go_before_every_rename(void **state)
@@ -137,7 +137,7 @@ static void cut_a_long_run(void **state, const char *script)
 
 static void the_power_may_go_between_batches(void **state)
 {
-    cut_a_long_run(state, "n=5; while :; do n=$((n+3*${STRIDE:-1})); kill_at fsync,syncfs $n; cut; next_run; "
+    cut_a_long_run(state, "n=5; while :; do n=$((n+3*${STRIDE:-1})); kill_at fsync,syncfs,sync $n; cut; next_run; "
                           "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
 }
 
@@ -146,9 +146,9 @@ static void the_power_may_go_between_batches(void **state)
 static void the_power_may_go_when_a_long_run_was_settled(void **state)
 {
     cut_a_long_run(state,
-                   "slow='-e inject=syncfs:delay_enter=1s'; for n in 4300 8300; do "
+                   "slow='-e inject=syncfs,sync:delay_enter=1s'; for n in 4300 8300; do "
                    "kill_at " MOVING_CALL " $n; [ $s = 137 ] || fail \"$w\" 'it was not killed'; "
-                   "[ $(grep -c outcome disk/state/ledger/lines-*) -lt $(($n-200)) ] || fail \"$w\" "
+                   "[ $(grep -c outcome disk/state/ledger/lines-*) -lt $(($n-300)) ] || fail \"$w\" "
                    "'too many outcomes'; $O recover disk/nowhere >out 2>err; [ -e disk/state/runs/open "
                    "] && fail \"$w\" 'not settled'; cut; next_run; complete; done");
 }
