@@ -277,6 +277,47 @@ static void ctrl_c_finishes_the_file_and_tells(void **state)
     outcome_free(&o);
 }
 
+/* Three batches: the intent of the next is on the disk while one is under way. */
+static void a_long_run_that_is_interrupted_accounts_for_all_it_intended(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    o = shell(
+        s, "export ASAN_OPTIONS=detect_leaks=0; (cd tides/scratch; seq -f plot-%g.tmp 8997 | xargs touch -d "
+           "'50 days ago'); sed -i '1a limits: { files: 10000 }' policy.yaml; "
+           "strace -f -qq -o /dev/null -e inject=" MOVING_CALL ":signal=SIGINT:when=4500 $O --policy "
+           "policy.yaml enforce --yes; echo status $?; ls tides/scratch | wc -l; ls state/runs; "
+           "l=state/ledger/lines-*; grep -o '\"decisions\":[0-9]*' $l | cut -d: -f2 | awk '{ n += $1 } END { "
+           "print n }' >intended; "
+           "grep -c '\"kind\":\"outcome\"' $l | cmp - intended && echo all told; "
+           "grep -o '\"batch\":[0-9]*,\"entry\":[0-9]*' $l | sort | uniq -d | wc -l; $O audit verify");
+    assert_contains(o.out, "Interrupted: 4,500 discarded");
+    assert_contains(o.out, "status 4\n4500\n");
+    assert_contains(o.out, "all told\n0\n");
+    assert_contains(o.out, "Sound: ");
+    assert_lacks(o.out, "open\n");
+    outcome_free(&o);
+}
+
+static void several_batches_are_one_run(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    o = shell(
+        s,
+        "(cd tides/scratch; seq -f plot-%g.tmp 8997 | xargs touch -d '50 days ago'); "
+        "sed -i '1a limits: { files: 10000 }' policy.yaml; $O --policy policy.yaml enforce --yes && "
+        "ls data/Trash/files | wc -l && ls data/Trash/info | wc -l && $O recover tides && "
+        "ls tides/scratch | wc -l && ls -A data/Trash/files data/Trash/info | grep -c plot; $O audit verify");
+    assert_status(&o, 0);
+    assert_contains(o.out, "9,000 discarded");
+    assert_contains(o.out, "\n9000\n9000\n");
+    assert_contains(o.out, "9,000 recovered");
+    assert_contains(o.out, "\n9000\n0\n");
+    assert_contains(o.out, "Sound: 18,0");
+    outcome_free(&o);
+}
+
 static void a_public_directory_is_checked_after_the_rename(void **state)
 {
     const struct sandbox *s = *state;
@@ -306,6 +347,8 @@ int main(void)
         TEST(a_full_disk_can_be_cleared),
         TEST(a_ledger_that_ran_out_of_room_is_completed_later),
         TEST(ctrl_c_finishes_the_file_and_tells),
+        TEST(a_long_run_that_is_interrupted_accounts_for_all_it_intended),
+        TEST(several_batches_are_one_run),
         TEST(a_public_directory_is_checked_after_the_rename),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
