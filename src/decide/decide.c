@@ -201,10 +201,11 @@ struct olv_verdict olv_decide(const struct olv_decider *d, const struct olv_scop
     for (uint32_t i = 0; i < scope->count; i++) {
         const struct olv_scope_rule *candidate = &scope->rules[i];
         enum olv_truth answer = olv_decider_fits(d, candidate, depth, subject, scratch);
-        struct olv_verdict v = {.rule = candidate->rule};
         struct olv_instant start;
+        struct olv_verdict v;
         if (answer == OLV_NO)
             continue;
+        v = (struct olv_verdict){.rule = candidate->rule};
         if (answer == OLV_UNKNOWN)
             v.reason = subject->stat || subject->facts->look(subject) ? OLV_UNDECIDED : OLV_GONE;
         else if (olv_decider_start(d, candidate->rule, subject, &start, &v.reason))

@@ -123,7 +123,11 @@ static bool is_like(const struct expr_node *node, struct bytes text)
     if (!value->is_ending || node->comparison != LIKE)
         return olv_glob_match(value->text, value->len, text.data, text.len,
                               node->comparison == LIKE_IGNORING_CASE);
-    if (text.len < ending || memcmp(text.data + text.len - ending, value->text + 1, ending) != 0)
+    if (text.len < ending)
+        return false;
+    if (ending && text.data[text.len - 1] != value->text[ending]) /* most often the answer */
+        return false;
+    if (memcmp(text.data + text.len - ending, value->text + 1, ending) != 0)
         return false;
     return node->field != FIELD_PATH || !memchr(text.data, '/', text.len - ending); /* names have no slash */
 }
