@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* discard: to the trash, from where it can be recovered.
  *
- * In a directory that only we can write the name is compared right before the rename. Elsewhere somebody
- * could put another file under the name between the two, so what arrived in the trash, which nobody else can
- * reach, is compared again; a wrong one goes back to where it was, replacing nothing. */
+ * In a directory that only we can write the name is compared right before the rename; the info file, which
+ * may take its time, is there already. Elsewhere somebody could put another file under the name between the
+ * two, so what arrived in the trash, which nobody else can reach, is compared again; a wrong one goes back to
+ * where it was, replacing nothing. */
 #include "act/act.h"
 
 #include "file/identity.h"
@@ -86,19 +87,32 @@ static void use_prepared(struct olv_act_context *c, char item[NAME_MAX + 1])
 
 /* ---- in its turn ---- */
 
+static void give_up(struct olv_outcome *o)
+{
+    o->trash[0] = '\0';
+    olv_act_unsuccessful(o);
+}
+
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_putting putting = {
         .name = e->name, .when = c->now, .label = {c->run, c->sequence}, .is_synced = c->is_small};
     struct olv_outcome arrived = {0};
-    if (!is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
-        !olv_act_verify_contents(e->directory, e->name, e, o))
+    if (!is_allowed(c, e, o) || !olv_act_verify_contents(e->directory, e->name, e, o))
         return;
     putting.path = path_of(c, e);
     use_prepared(c, o->trash);
-    if (!olv_trash_put(c->trash, c->source.fd, &putting, o->trash, &o->error)) {
+    if (!*o->trash && !olv_trash_prepare(c->trash, &c->trash->writer, &putting, o->trash, &o->error)) {
+        give_up(o);
+        return;
+    }
+    if (!olv_act_verify(c->source.fd, e->name, e, true, o)) {
+        olv_trash_abandon(c->trash, o->trash);
         o->trash[0] = '\0';
-        olv_act_unsuccessful(o);
+        return;
+    }
+    if (!olv_trash_put(c->trash, c->source.fd, &putting, o->trash, &o->error)) {
+        give_up(o);
         return;
     }
     o->result = OLV_DONE;
