@@ -36,7 +36,8 @@ static enum cli_status finish_output(const struct cli *cli, enum cli_status stat
     errno = 0;
     if (fflush(stdout) == 0 && !failed)
         return status;
-    if (errno == EPIPE || is_reader_gone()) /* the reader has seen enough: nothing to complain about, but not all was written */
+    if (errno == EPIPE ||
+        is_reader_gone()) /* the reader has seen enough: nothing to complain about, but not all was written */
         return cli_worse(status, STATUS_SOME_FAILED);
     if (errno)
         term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));

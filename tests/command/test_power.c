@@ -137,8 +137,9 @@ static void cut_a_long_run(void **state, const char *script)
 
 static void the_power_may_go_between_batches(void **state)
 {
-    cut_a_long_run(state, "n=5; while :; do n=$((n+3*${STRIDE:-1})); kill_at fsync,syncfs,sync $n; cut; next_run; "
-                          "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
+    cut_a_long_run(state,
+                   "n=5; while :; do n=$((n+3*${STRIDE:-1})); kill_at fsync,syncfs,sync $n; cut; next_run; "
+                   "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
 }
 
 /* The disk is slow, so the batch before the one under way has no outcomes yet. What settles has nothing else
