@@ -82,6 +82,8 @@ struct olv_act {
                         struct olv_outcome *outcome);
 };
 
+/* What the ledger calls this result of the act. */
+const char *olv_act_result(const struct olv_act *act, enum olv_result result);
 /* NULL for an act that is not built. */
 const struct olv_act *olv_act_find(enum olv_act_id id);
 

@@ -20,6 +20,13 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
     return NULL;
 }
 
+const char *olv_act_result(const struct olv_act *act, enum olv_result result)
+{
+    static const char *const words[] = {
+        [OLV_LEFT] = "left", [OLV_DENIED] = "refused", [OLV_FAILED] = "failed"};
+    return result == OLV_DONE ? act->result : words[result];
+}
+
 bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)
 {
     return olv_trashes_store(context->trashes, err);

@@ -4,6 +4,7 @@
  * all of it does. */
 #include "guard/guard.h"
 
+#include "base/path.h"
 #include "olvido/text.h"
 #include "os/os.h"
 
@@ -40,15 +41,6 @@ static bool collect(void *self, const struct olv_os_mount *mount)
     return !m->failed;
 }
 
-/* What `path` has behind `top`: "" or "/...". NULL: it does not lie there. */
-static const char *behind(const char *path, const char *top)
-{
-    size_t n = strcmp(top, "/") != 0 ? strlen(top) : 0;
-    if (strncmp(path, top, n) != 0 || (path[n] && path[n] != '/'))
-        return NULL;
-    return strcmp(path + n, "/") != 0 ? path + n : "";
-}
-
 static void add(struct olv_guard *guard, const char *top, const char *rest)
 {
     struct olv_text path = {0};
@@ -66,12 +58,12 @@ static void add_others(struct olv_guard *guard, const struct mounts *m, const st
 {
     for (size_t i = 0; i < m->count; i++) {
         const struct mount *other = &m->items[i];
-        const char *rest = behind(inside, other->root);
+        const char *rest = path_behind(inside, other->root);
         if (other == own || other->device != own->device)
             continue;
         if (rest)
             add(guard, other->point, rest);
-        else if (behind(other->root, inside))
+        else if (path_behind(other->root, inside))
             add(guard, other->point, "");
     }
 }
@@ -97,7 +89,7 @@ static bool is_of_the_kernel(const char *path)
 static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path)
 {
     const struct mount *own = mount_of(m, path);
-    const char *below = own ? behind(path, own->point) : NULL;
+    const char *below = own ? path_behind(path, own->point) : NULL;
     struct olv_text inside = {0};
     if (!below)
         return;
@@ -107,7 +99,7 @@ static void add_place(struct olv_guard *guard, const struct mounts *m, const cha
         add_others(guard, m, own, inside.data);
     olv_text_free(&inside);
     for (size_t i = 0; i < m->count; i++) { /* and what is mounted inside */
-        const char *deeper = behind(m->items[i].point, path);
+        const char *deeper = path_behind(m->items[i].point, path);
         if (deeper && *deeper && !is_of_the_kernel(path))
             add_others(guard, m, &m->items[i], m->items[i].root);
     }

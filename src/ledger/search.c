@@ -2,6 +2,7 @@
 /* Finding lines. What a query asks for stands in a line as certain bytes, for lines have a fixed form: so
  * most lines are passed over by a search for bytes, and only the others are read as JSON and compared. Whole
  * segments are passed over by their times, and blocks of closed ones by the index. */
+#include "base/path.h"
 #include "ledger/index.h"
 #include "ledger/reading.h"
 #include "olvido/json.h"
@@ -94,12 +95,6 @@ static bool is_one_of(const char *word, const char *const *words, size_t count)
     return count == 0;
 }
 
-static bool is_at_or_below(const char *path, const char *top)
-{
-    size_t n = strlen(top);
-    return strncmp(path, top, n) == 0 && (path[n] == '\0' || path[n] == '/' || n == 1);
-}
-
 static bool is_in_time(struct searching *s, const char *text)
 {
     const struct olv_ledger_query *q = s->query;
@@ -120,7 +115,7 @@ static bool fits(void *self, const struct olv_ledger_record *r)
     bool is_wanted =
         (!q->run || strcmp(q->run, r->run) == 0) && (!q->rule || strcmp(q->rule, r->rule) == 0) &&
         is_one_of(r->act, q->acts, q->act_count) && is_one_of(r->result, q->results, q->result_count) &&
-        (!q->path || is_at_or_below(r->path, q->path)) && is_in_time(s, r->time);
+        (!q->path || path_behind(r->path, q->path)) && is_in_time(s, r->time);
     if (is_wanted && !s->each(s->self, r))
         s->is_over = true;
     return !s->is_over;

@@ -37,17 +37,9 @@ static void reason_of(const struct olv_outcome *o, char *out, size_t size)
         snprintf(out, size, "%s", o->error.what);
 }
 
-/* Of the trash that was used, where it is not the home trash. */
-static const char *trash_place(const struct olv_run *run, const struct olv_act *act)
-{
-    const struct olv_trash *trash = act->needs_trash ? run->context.trash : NULL;
-    return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
-}
-
 static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                    const struct olv_outcome *o)
 {
-    static const char *const words[] = {"done", "left", "refused", "failed"};
     struct olv_run *run = c->run;
     char reason[512];
     const char *path = run->context.placed.len ? run->context.placed.data : path_of(run, e);
@@ -56,10 +48,10 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .run = run->id,
                                   .batch = c->batch,
                                   .entry = e,
-                                  .result = o->result == OLV_DONE ? act->result : words[o->result],
+                                  .result = olv_act_result(act, o->result),
                                   .reason = reason,
                                   .trash = act->find_trash == olv_act_trash_of_item ? e->name : o->trash,
-                                  .trash_place = trash_place(run, act),
+                                  .trash_place = run_trash_place(run, act),
                                   .path = path,
                               });
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)

@@ -44,10 +44,7 @@ static bool commit(struct commits *c, struct olv_error *err)
     while (c->segment && !write_segment(c, err))
         if (!reserve_use(state, err))
             return false;
-    while (!olv_ledger_write(c->run->ledger, err))
-        if (!reserve_use(state, err))
-            return false;
-    return true;
+    return run_write(c->run, err);
 }
 
 static void *work(void *self)

@@ -3,6 +3,7 @@
 #include "olvido/explain.h"
 
 #include "base/arena.h"
+#include "base/path.h"
 #include "decide/decide.h"
 #include "guard/guard.h"
 #include "os/os.h"
@@ -145,8 +146,8 @@ static bool open_directory(struct explaining *x)
 
 static bool lies_in(const char *path, const char *top)
 {
-    size_t n = strlen(top);
-    return strncmp(path, top, n) == 0 && (path[n] == '/' || (n == 1 && path[1])) && path[n == 1 ? 1 : n + 1];
+    const char *rest = path_behind(path, top);
+    return rest && *rest;
 }
 
 static void find_place(struct explaining *x)

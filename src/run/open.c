@@ -29,12 +29,18 @@ void run_segment_name(char out[32], uint64_t batch)
     snprintf(out, 32, "%06llu.docket", (unsigned long long)batch);
 }
 
-bool run_sync(struct olv_run *run, struct olv_error *err)
+bool run_write(struct olv_run *run, struct olv_error *err)
 {
-    while (!olv_ledger_sync(run->ledger, err))
+    while (!olv_ledger_write(run->ledger, err))
         if (!reserve_use(run->state.dir, err))
             return false;
     return true;
+}
+
+bool run_sync(struct olv_run *run, struct olv_error *err)
+{
+    olv_ledger_gather(run->ledger);
+    return run_write(run, err);
 }
 
 bool run_checkpoint(struct olv_run *run, struct olv_error *err)
@@ -51,6 +57,12 @@ bool run_store_respites(struct olv_run *run, struct olv_error *err)
         if (!reserve_use(run->state.dir, err))
             return false;
     return true;
+}
+
+const char *run_trash_place(const struct olv_run *run, const struct olv_act *act)
+{
+    const struct olv_trash *trash = act->needs_trash ? run->context.trash : NULL;
+    return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
 }
 
 bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,

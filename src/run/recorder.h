@@ -8,8 +8,7 @@
 
 struct recorder;
 
-/* Only the recorder touches the ledger between recorder_add and recorder_drain. NULL without memory or
- * thread. */
+/* Only the recorder adds lines between recorder_add and recorder_drain. NULL without memory or thread. */
 struct recorder *recorder_new(struct olv_ledger *ledger);
 /* At most OLV_SEGMENT_ENTRIES between two drains. The entry's strings are borrowed until then, the others
  * copied. */

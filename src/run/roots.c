@@ -4,6 +4,7 @@
  * own, for a walk stays on its mount. */
 #include "run/roots.h"
 
+#include "base/path.h"
 #include "os/os.h"
 #include "run/expand.h"
 
@@ -92,12 +93,6 @@ static int by_path(const void *a, const void *b)
     return order ? order : (x->rule < y->rule ? -1 : x->rule > y->rule);
 }
 
-static bool is_at_or_below(const char *path, const char *top)
-{
-    size_t n = strlen(top);
-    return strncmp(path, top, n) == 0 && (path[n] == '\0' || path[n] == '/' || n == 1);
-}
-
 static uint32_t depth_below(const char *path, size_t skip)
 {
     uint32_t depth = path[skip] ? 1 : 0;
@@ -153,7 +148,7 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
 static void find_root(struct roots *roots, struct nest *nest, struct root_place *place)
 {
     const struct root_place *around;
-    while (nest->count && !is_at_or_below(place->path, nest->places[nest->count - 1]->path))
+    while (nest->count && !path_behind(place->path, nest->places[nest->count - 1]->path))
         nest->count--;
     around = nest->count ? nest->places[nest->count - 1] : NULL;
     if (around && around->mount == place->mount) {

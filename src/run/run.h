@@ -33,7 +33,11 @@ void run_segment_name(char out[32], uint64_t batch);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
 bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
                     struct olv_error *err);
-/* Brings the ledger to the disk, and signs it; from the reserve where the disk is full. */
+/* The path of the trash that was used last, where it is not the home trash; else "". */
+const char *run_trash_place(const struct olv_run *run, const struct olv_act *act);
+/* Brings to the disk what was gathered of the ledger, beside others that add to it; all of it; and signs it.
+ * From the reserve where the disk is full. */
+bool run_write(struct olv_run *run, struct olv_error *err);
 bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
 /* Stores what was recovered since the last time, likewise. */

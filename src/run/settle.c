@@ -71,11 +71,11 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
 
 static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
 {
-    static const char *const words[] = {"done", "left", "refused", "failed"};
     struct olv_act_context *context = &s->run->context;
     const struct olv_act *act = olv_act_find(e->act);
     struct olv_outcome o = {0};
     bool was_applied = false;
+    const char *result;
     context->sequence++;
     olv_text_clear(&context->placed);
     if (act && act->was_applied && olv_reach_again(&context->source, e, &o.error) &&
@@ -83,6 +83,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
         was_applied = act->was_applied(context, e, &o);
     if (!was_applied)
         o.result = OLV_LEFT;
+    result = act ? olv_act_result(act, o.result) : "left";
     olv_text_clear(&context->path);
     olv_docket_entry_path(e, &context->path);
     olv_ledger_outcome(s->run->ledger,
@@ -90,18 +91,16 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
                            .run = s->id,
                            .batch = batch,
                            .entry = e,
-                           .result = words[o.result],
+                           .result = result,
                            .reason = was_applied ? o.error.what : "the run was cut short before it",
                            .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
-                           .trash_place = was_applied && !olv_trash_is_home(context->trash)
-                                              ? olv_trash_path(context->trash)
-                                              : "",
+                           .trash_place = was_applied ? run_trash_place(s->run, act) : "",
                            .path = context->placed.len ? context->placed.data
                                    : *e->target        ? e->target
                                                        : olv_text_string(&context->path),
                            .is_settled = true,
                        });
-    count_result(s, words[o.result]);
+    count_result(s, result);
     s->run->settled++;
 }
 
