@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What the formats are called, and by what they are known. */
+#include "pack/codec.h"
+
+#include <string.h>
+
+static const struct {
+    const char *word, *suffix;
+    struct olv_levels levels;
+    size_t magic_len;
+    uint8_t magic[6];
+} codecs[OLV_CODEC_COUNT] = {
+    [OLV_CODEC_NONE] = {"none", "", {0, 0, 0}, 0, {0}},
+    [OLV_CODEC_GZIP] = {"gzip", ".gz", {1, 9, 6}, 3, {0x1F, 0x8B, 8}},
+    [OLV_CODEC_BZIP2] = {"bzip2", ".bz2", {1, 9, 9}, 3, {'B', 'Z', 'h'}},
+    [OLV_CODEC_XZ] = {"xz", ".xz", {0, 9, 6}, 6, {0xFD, '7', 'z', 'X', 'Z', 0}},
+    [OLV_CODEC_ZSTD] = {"zstd", ".zst", {1, 22, 3}, 4, {0x28, 0xB5, 0x2F, 0xFD}},
+};
+
+const char *olv_codec_word(enum olv_codec codec)
+{
+    return codecs[codec].word;
+}
+
+const char *olv_codec_suffix(enum olv_codec codec)
+{
+    return codecs[codec].suffix;
+}
+
+enum olv_codec olv_codec_of_name(const char *name)
+{
+    size_t len = strlen(name);
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++) {
+        size_t n = strlen(codecs[c].suffix);
+        if (len > n && strcmp(name + len - n, codecs[c].suffix) == 0)
+            return (enum olv_codec)c;
+    }
+    return OLV_CODEC_NONE;
+}
+
+struct olv_levels olv_codec_levels(enum olv_codec codec)
+{
+    return codecs[codec].levels;
+}
+
+/* A zstd file may begin with a frame to be skipped (RFC 8878, 3.1.2): magic 0x184D2A50 to 0x184D2A5F. */
+static int is_skippable(const uint8_t *head, size_t len)
+{
+    return len >= 4 && (head[0] & 0xF0) == 0x50 && head[1] == 0x2A && head[2] == 0x4D && head[3] == 0x18;
+}
+
+enum olv_codec codec_detect(const uint8_t *head, size_t len)
+{
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++)
+        if (len >= codecs[c].magic_len && memcmp(head, codecs[c].magic, codecs[c].magic_len) == 0)
+            return (enum olv_codec)c;
+    return is_skippable(head, len) ? OLV_CODEC_ZSTD : OLV_CODEC_NONE;
+}

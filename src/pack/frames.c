@@ -1,0 +1,218 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "pack/frames.h"
+
+#include "base/crew.h"
+
+#include <stdlib.h>
+#include <xxhash.h>
+
+/* Beside one job for each worker: one being filled, and one that is done and waits for its turn. */
+enum { SPARE_JOBS = 2 };
+
+struct frames {
+    enum olv_codec codec;
+    struct frames_sink sink;
+    struct encoder **encoders; /* one for each worker */
+    unsigned workers;
+    struct crew *crew;
+    struct frame_job *jobs, *spare; /* `spare`: handed out, or to be handed out again */
+    unsigned job_count, used;
+    struct frame_list list;
+    uint64_t length;
+};
+
+bool frame_list_add(struct frame_list *list, struct frame frame)
+{
+    if (list->count == list->cap) {
+        size_t cap = list->cap ? 2 * list->cap : 64;
+        struct frame *grown = realloc(list->items, cap * sizeof *grown);
+        if (!grown)
+            return false;
+        list->items = grown;
+        list->cap = cap;
+    }
+    list->items[list->count++] = frame;
+    return true;
+}
+
+void frame_list_free(struct frame_list *list)
+{
+    free(list->items);
+    *list = (struct frame_list){0};
+}
+
+uint64_t frame_check(const void *plain, size_t len)
+{
+    return XXH3_64bits(plain, len);
+}
+
+/* ---- the workers ---- */
+
+static void pack(struct encoder *encoder, struct frame_job *job)
+{
+    size_t bound = encoder_bound(encoder, job->plain.len);
+    char *room;
+    olv_text_clear(&job->packed);
+    room = olv_text_room(&job->packed, bound);
+    if (room)
+        job->packed.len = encoder_run(encoder, olv_text_string(&job->plain), job->plain.len, room, bound);
+    if (!room || job->packed.len == 0)
+        olv_fail_memory(&job->error);
+}
+
+static void work(void *self, unsigned worker, void *arg)
+{
+    struct frames *f = self;
+    struct frame_job *job = arg;
+    if (job->fill && !job->fill(job, worker))
+        return;
+    if (job->plain.failed) {
+        olv_fail_memory(&job->error);
+        return;
+    }
+    if (job->plain.len == 0)
+        return;
+    job->check = frame_check(job->plain.data, job->plain.len);
+    if (f->codec != OLV_CODEC_NONE)
+        pack(f->encoders[worker], job);
+}
+
+/* ---- the caller's side ---- */
+
+struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, const struct frames_sink *sink,
+                          struct olv_error *err)
+{
+    struct frames *f = calloc(1, sizeof *f);
+    bool ok = f != NULL;
+    if (ok) {
+        f->codec = codec;
+        f->sink = *sink;
+        f->workers = workers;
+        f->job_count = workers + SPARE_JOBS;
+        f->jobs = calloc(f->job_count, sizeof *f->jobs);
+        f->encoders = calloc(workers, sizeof(struct encoder *));
+        ok = f->jobs && f->encoders;
+    }
+    for (unsigned i = 0; ok && codec != OLV_CODEC_NONE && i < workers; i++)
+        ok = (f->encoders[i] = encoder_new(codec, level)) != NULL;
+    if (ok)
+        f->crew = crew_new(workers, f->job_count, work, f);
+    if (f && f->crew)
+        return f;
+    olv_fail_memory(err);
+    frames_free(f);
+    return NULL;
+}
+
+static bool put(struct frames *f, const struct olv_text *bytes, struct olv_error *err)
+{
+    f->length += bytes->len;
+    return f->sink.put(f->sink.self, bytes->data, bytes->len, err);
+}
+
+/* Writes the oldest frame under way. */
+static bool write_one(struct frames *f, struct olv_error *err)
+{
+    struct frame_job *job = crew_take(f->crew);
+    const struct olv_text *bytes = f->codec == OLV_CODEC_NONE ? &job->plain : &job->packed;
+    struct frame frame = {f->length, (uint32_t)bytes->len, (uint32_t)job->plain.len, job->check};
+    f->spare = job;
+    if (job->error.code != OLV_OK) {
+        *err = job->error;
+        return false;
+    }
+    if (job->plain.len == 0)
+        return true;
+    if (!put(f, bytes, err))
+        return false;
+    if (!frame_list_add(&f->list, frame))
+        return olv_fail_memory(err);
+    if (f->sink.wrote)
+        f->sink.wrote(f->sink.self, job, f->list.count - 1);
+    return true;
+}
+
+struct frame_job *frames_next(struct frames *f, struct olv_error *err)
+{
+    struct frame_job *job = f->spare;
+    if (!job && f->used < f->job_count)
+        job = &f->jobs[f->used++];
+    else if (!job && !write_one(f, err))
+        return NULL;
+    else if (!job)
+        job = f->spare;
+    f->spare = NULL;
+    job->fill = NULL;
+    job->error = (struct olv_error){0};
+    olv_text_clear(&job->plain);
+    return job;
+}
+
+void frames_give(struct frames *f, struct frame_job *job)
+{
+    crew_give(f->crew, job);
+}
+
+bool frames_drain(struct frames *f, struct olv_error *err)
+{
+    while (crew_under_way(f->crew))
+        if (!write_one(f, err))
+            return false;
+    f->used = 0; /* all are spare again */
+    f->spare = NULL;
+    return true;
+}
+
+/* What a packed file without any byte in it looks like. */
+static bool put_empty(struct frames *f, struct olv_error *err)
+{
+    struct frame_job empty = {0};
+    bool ok;
+    if (f->codec == OLV_CODEC_NONE)
+        return true;
+    pack(f->encoders[0], &empty);
+    ok = empty.error.code == OLV_OK && put(f, &empty.packed, err);
+    if (empty.error.code != OLV_OK)
+        *err = empty.error;
+    olv_text_free(&empty.packed);
+    return ok;
+}
+
+bool frames_finish(struct frames *f, struct olv_error *err)
+{
+    struct olv_text table = {0};
+    bool ok = frames_drain(f, err) && (f->list.count || put_empty(f, err));
+    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count) {
+        seek_table_put(&f->list, &table);
+        ok = table.failed ? olv_fail_memory(err) : put(f, &table, err);
+    }
+    olv_text_free(&table);
+    return ok;
+}
+
+const struct frame_list *frames_written(const struct frames *f)
+{
+    return &f->list;
+}
+
+uint64_t frames_length(const struct frames *f)
+{
+    return f->length;
+}
+
+void frames_free(struct frames *f)
+{
+    if (!f)
+        return;
+    crew_free(f->crew);
+    for (unsigned i = 0; f->encoders && i < f->workers; i++)
+        encoder_free(f->encoders[i]);
+    for (unsigned i = 0; f->jobs && i < f->job_count; i++) {
+        olv_text_free(&f->jobs[i].plain);
+        olv_text_free(&f->jobs[i].packed);
+    }
+    free(f->encoders);
+    free(f->jobs);
+    frame_list_free(&f->list);
+    free(f);
+}

@@ -1,0 +1,91 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Writing a packed file as frames of about 4 MiB, in parallel, and proving one that was written.
+ *
+ * A frame stands for itself, so one is read without the others; for zstd a seek table, in a frame to be
+ * skipped at the end, says where each begins. docs/formats/frames.md describes the bytes. */
+#ifndef OLV_PACK_FRAMES_H
+#define OLV_PACK_FRAMES_H
+
+#include "olvido/text.h"
+#include "pack/codec.h"
+#include "pack/source.h"
+
+enum { FRAME_BYTES = 4 << 20 }; /* of plain bytes; a frame may have a few more */
+
+struct frame {
+    uint64_t at; /* in the packed file */
+    uint32_t length, plain_length;
+    uint64_t check; /* a fast digest of the plain bytes: XXH3, 64 bits */
+};
+
+struct frame_list {
+    struct frame *items; /* owned */
+    size_t count, cap;
+};
+
+bool frame_list_add(struct frame_list *list, struct frame frame);
+void frame_list_free(struct frame_list *list);
+/* The fast digest. */
+uint64_t frame_check(const void *plain, size_t len);
+
+/* ---- writing ---- */
+
+/* One frame on its way. */
+struct frame_job {
+    struct olv_text plain; /* what goes in */
+    /* Called by a worker before it compresses, to fill `plain`; NULL: it is filled. False with `error`. */
+    bool (*fill)(struct frame_job *job, unsigned worker);
+    void *context;          /* for `fill` */
+    struct olv_error error; /* of the worker */
+    struct olv_text packed;
+    uint64_t check;
+};
+
+struct frames_sink {
+    void *self;
+    /* The bytes go behind all before them. */
+    bool (*put)(void *self, const void *bytes, size_t len, struct olv_error *err);
+    /* A frame has gone there; NULL: nobody wants to know. Not called for a job that was left empty. */
+    void (*wrote)(void *self, struct frame_job *job, size_t number);
+};
+
+struct frames;
+struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, const struct frames_sink *sink,
+                          struct olv_error *err);
+/* An empty job, for the next frame; writes the oldest ones where all are under way. NULL with `err`. */
+struct frame_job *frames_next(struct frames *frames, struct olv_error *err);
+/* Passes the job on. One that stays empty makes no frame. */
+void frames_give(struct frames *frames, struct frame_job *job);
+/* Writes all that is under way. */
+bool frames_drain(struct frames *frames, struct olv_error *err);
+/* Writes all, and what the format has at its end. Without any frame, an empty one. */
+bool frames_finish(struct frames *frames, struct olv_error *err);
+const struct frame_list *frames_written(const struct frames *frames);
+/* Where the next byte goes. */
+uint64_t frames_length(const struct frames *frames);
+void frames_free(struct frames *frames);
+
+/* ---- the seek table of zstd ---- */
+
+/* Appends it: a skippable frame (RFC 8878, 3.1.2) with the lengths of all frames. */
+void seek_table_put(const struct frame_list *list, struct olv_text *out);
+/* Reads it from the end of the source, and fills `list` (checks are 0). False where there is none, or where
+ * it does not describe the file. */
+bool seek_table_get(const struct pack_source *source, struct frame_list *list);
+
+/* ---- proving ---- */
+
+struct frames_proof {
+    void *self;
+    /* A frame is not what it should be; called in the order of the frames. May be NULL. */
+    void (*bad)(void *self, size_t number, const struct olv_error *why);
+    /* So many plain bytes were compared so far; false stops (OLV_INTERRUPTED). May be NULL. */
+    bool (*progress)(void *self, uint64_t plain_bytes);
+};
+
+/* Reads every frame of the list, decodes it and compares it. False with `err` at the first bad one, or, with
+ * `proof->bad`, after all of them. */
+bool frames_prove(const struct pack_source *source, enum olv_codec codec, const struct frame_list *list,
+                  unsigned workers, const struct frames_proof *proof, struct olv_error *err);
+
+#endif

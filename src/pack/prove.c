@@ -1,0 +1,124 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "pack/frames.h"
+
+#include "base/crew.h"
+
+#include <stdlib.h>
+
+enum { SPARE_JOBS = 2 };
+
+struct proof_job {
+    size_t number;
+    struct frame frame;
+    struct olv_text packed, plain;
+    struct olv_error error;
+};
+
+struct proving {
+    const struct pack_source *source;
+    enum olv_codec codec;
+    const struct frame_list *list;
+    const struct frames_proof *proof;
+    struct decoder **decoders;
+    uint64_t plain_bytes;
+    size_t bad;
+};
+
+static bool differs(struct proof_job *job, const char *what)
+{
+    return olv_fail(&job->error, OLV_BROKEN, "frame %zu at byte %llu %s", job->number,
+                    (unsigned long long)job->frame.at, what);
+}
+
+static bool check(const struct proving *p, struct decoder *decoder, struct proof_job *job)
+{
+    const struct frame *f = &job->frame;
+    char *packed, *plain;
+    long got = f->length;
+    olv_text_clear(&job->packed);
+    olv_text_clear(&job->plain);
+    packed = olv_text_room(&job->packed, f->length);
+    plain = p->codec == OLV_CODEC_NONE ? packed : olv_text_room(&job->plain, f->plain_length);
+    if (!packed || !plain)
+        return olv_fail_memory(&job->error);
+    if (!pack_read(p->source, packed, f->length, f->at, &job->error))
+        return false;
+    if (p->codec != OLV_CODEC_NONE)
+        got = decoder_frame(decoder, packed, f->length, plain, f->plain_length);
+    if (got < 0 || (uint32_t)got != f->plain_length)
+        return differs(job, "cannot be decoded");
+    return frame_check(plain, (size_t)got) == f->check || differs(job, "is not what was written");
+}
+
+static void work(void *self, unsigned worker, void *arg)
+{
+    struct proving *p = self;
+    check(p, p->decoders[worker], arg);
+}
+
+/* What a job found. */
+static bool note(struct proving *p, struct proof_job *job, struct olv_error *err)
+{
+    const struct frames_proof *proof = p->proof;
+    p->plain_bytes += job->frame.plain_length;
+    if (job->error.code != OLV_OK) {
+        if (p->bad++ == 0)
+            *err = job->error;
+        if (!proof || !proof->bad || job->error.code == OLV_MEMORY)
+            return false;
+        proof->bad(proof->self, job->number, &job->error);
+    }
+    if (proof && proof->progress && !proof->progress(proof->self, p->plain_bytes))
+        return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    return true;
+}
+
+static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jobs, unsigned job_count,
+                      struct olv_error *err)
+{
+    bool ok = true;
+    for (size_t i = 0; ok && i < p->list->count; i++) {
+        struct proof_job *job = &jobs[i % job_count];
+        if (crew_under_way(crew) == job_count)
+            ok = note(p, crew_take(crew), err);
+        if (!ok)
+            break;
+        job->number = i;
+        job->frame = p->list->items[i];
+        job->error = (struct olv_error){0};
+        crew_give(crew, job);
+    }
+    while (ok && crew_under_way(crew))
+        ok = note(p, crew_take(crew), err);
+    return ok;
+}
+
+static bool make_decoders(struct proving *p, unsigned workers)
+{
+    p->decoders = calloc(workers, sizeof(struct decoder *));
+    for (unsigned i = 0; p->decoders && p->codec != OLV_CODEC_NONE && i < workers; i++)
+        if (!(p->decoders[i] = decoder_new(p->codec)))
+            return false;
+    return p->decoders != NULL;
+}
+
+bool frames_prove(const struct pack_source *source, enum olv_codec codec, const struct frame_list *list,
+                  unsigned workers, const struct frames_proof *proof, struct olv_error *err)
+{
+    struct proving p = {.source = source, .codec = codec, .list = list, .proof = proof};
+    unsigned job_count = workers + SPARE_JOBS;
+    struct proof_job *jobs = calloc(job_count, sizeof *jobs);
+    struct crew *crew = NULL;
+    bool ok = jobs && make_decoders(&p, workers) && (crew = crew_new(workers, job_count, work, &p));
+    ok = ok ? prove_all(&p, crew, jobs, job_count, err) : olv_fail_memory(err);
+    crew_free(crew);
+    for (unsigned i = 0; p.decoders && i < workers; i++)
+        decoder_free(p.decoders[i]);
+    for (unsigned i = 0; jobs && i < job_count; i++) {
+        olv_text_free(&jobs[i].packed);
+        olv_text_free(&jobs[i].plain);
+    }
+    free(p.decoders);
+    free(jobs);
+    return ok && p.bad == 0;
+}
