@@ -4,6 +4,7 @@
 #ifndef OLVIDO_DOCKET_H
 #define OLVIDO_DOCKET_H
 
+#include "olvido/codec.h"
 #include "olvido/entry.h"
 #include "olvido/error.h"
 #include "olvido/policy.h"
@@ -47,10 +48,23 @@ struct olv_docket_entry {
     uint64_t directory_mount, directory_inode;
     const char *name;   /* in that directory */
     const char *target; /* where an act puts it, or "" */
+    const char *how;    /* what else the act needs to know, as olv_how_put spells it; may be "" */
 };
 
 /* The bytes that it is about: of a directory, those of the files in it. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
+
+/* How an act is to be done. */
+struct olv_how {
+    enum olv_codec codec;
+    int level;
+    bool keeps;          /* the original stays */
+    uint64_t most_bytes; /* unpacking: it may become this large; 0: no such limit was given */
+};
+
+/* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */
+void olv_how_put(const struct olv_how *how, struct olv_text *out);
+bool olv_how_get(const char *words, struct olv_how *how);
 
 enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 
@@ -63,6 +77,7 @@ struct olv_segment_writer {
     struct olv_text bytes;
     uint32_t entries, directories;
     uint64_t last_mount, last_inode; /* of the directory written last */
+    struct olv_text how;             /* written last */
     uint8_t rules_written[8192];     /* one bit for each rule */
 };
 

@@ -27,13 +27,25 @@ struct olv_progress {
     uint64_t of_files; /* 0 while not known */
 };
 
-/* Every callback may be NULL. `trouble` is called by one thread at a time, `progress` by the calling thread
- * only, `is_interrupted` by any. */
+/* What became of one entry of a docket. */
+struct olv_told {
+    const char *path, *into; /* raw bytes; `into`: the file that has its contents now, or "" */
+    const char *result;      /* as in the ledger: done, told, left, refused, failed */
+    const char *reason;      /* or "" */
+    uint64_t size_bytes;
+    bool has_stored;
+    uint64_t stored_bytes; /* what its contents take now */
+    double seconds;        /* of work, where it was measured; else 0 */
+};
+
+/* Every callback may be NULL. `trouble` is called by one thread at a time, `progress` and `outcome` by the
+ * calling thread only, `is_interrupted` by any. */
 struct olv_observer {
     void *self;
     void (*progress)(void *self, const struct olv_progress *progress);
     void (*trouble)(void *self, const struct olv_trouble *trouble);
     bool (*is_interrupted)(void *self);
+    void (*outcome)(void *self, const struct olv_told *told);
 };
 
 void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress);

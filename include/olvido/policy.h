@@ -24,8 +24,9 @@ enum olv_act_id {
     OLV_ACT_DELETE,
     OLV_ACT_DESTROY,
     OLV_ACT_SWEEP,
-    OLV_ACT_RECOVER, /* by hand only */
-    OLV_ACT_CLEAR,   /* of the trash: by hand, or by the policy's `trash` */
+    OLV_ACT_RECOVER,    /* by hand only */
+    OLV_ACT_CLEAR,      /* of the trash: by hand, or by the policy's `trash` */
+    OLV_ACT_DECOMPRESS, /* by hand only */
     OLV_ACT_COUNT
 };
 

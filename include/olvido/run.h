@@ -44,6 +44,7 @@ void olv_run_close(struct olv_run *run);
 
 struct olv_run_result {
     uint64_t done, done_bytes; /* acted upon */
+    uint64_t stored_bytes;     /* what was packed or unpacked takes now */
     uint64_t told;
     uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
     uint64_t declined; /* not approved, so never in a batch */

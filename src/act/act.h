@@ -52,13 +52,39 @@ struct olv_act_context {
     struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
                                           `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */
+    void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
     struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
+    const struct olv_observer *observer;
 };
 
 struct olv_outcome {
     enum olv_result result;
     struct olv_error error;   /* why, where not done */
     char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
+    const char *into;         /* the path of the file that has its contents now; borrowed; NULL: none */
+    const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: they were not read */
+    uint64_t stored_bytes;    /* with a digest: what the contents take now */
+    double seconds;           /* of work, where it was measured */
+};
+
+/* Entries that an act works on together, because each waits for the disk, or has much to compute. */
+struct olv_group {
+    const struct olv_docket_entry *entries;
+    struct olv_outcome *outcomes; /* one for each. An entry whose result is not OLV_DONE is left out */
+    void **made;                  /* one for each: the act's own */
+    size_t count;
+    uint64_t sequence;               /* of the first entry within the run */
+    uint64_t files_done, bytes_done; /* in the run, before this group */
+};
+
+/* What such an act has besides: `make`, then `apply` for each entry, `complete`, and when all is recorded,
+ * `drop`. */
+struct olv_group_act {
+    /* Writes new files side by side, and proves them; touches nothing that is there. */
+    void (*make)(struct olv_act_context *context, const struct olv_group *group);
+    /* What `apply` could not do before the directories were on the disk. */
+    void (*complete)(struct olv_act_context *context, const struct olv_group *group);
+    void (*drop)(const struct olv_group *group);
 };
 
 struct olv_act {
@@ -77,6 +103,7 @@ struct olv_act {
     /* After the last entry of a batch: writes what is written once for all of them. The directories of the
      * entries and of the trash are brought to the disk by the run. May be NULL. */
     bool (*settle)(struct olv_act_context *context, struct olv_error *err);
+    const struct olv_group_act *group; /* NULL: one entry after the other */
     /* After a crash: whether the entry was already acted upon, and then its outcome. */
     bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                         struct olv_outcome *outcome);
@@ -93,6 +120,10 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
 /* The same for what is in a directory, which lies in `directory`; true for everything else. */
 bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
                              struct olv_outcome *outcome);
+/* For acts that take a file from its place: whether a guard stands before it. With OLV_LEFT in the outcome.
+ */
+bool olv_act_is_allowed(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                        struct olv_outcome *outcome);
 /* For acts that use the trash: their `settle`. */
 bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err);
 /* For acts on an item of a trash: its trash. */
@@ -101,6 +132,7 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
 /* Sets the outcome to what the error says: a change is left alone, everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
-extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear;
+extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,
+    olv_act_decompress;
 
 #endif

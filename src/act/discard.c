@@ -19,27 +19,6 @@ static const char *path_of(struct olv_act_context *c, const struct olv_docket_en
     return olv_text_string(&c->path);
 }
 
-static bool is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
-{
-    const char *why = NULL;
-    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
-    if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
-        olv_guard_is_own(c->guard, c->source.device, e->directory_inode))
-        why = "is one of Olvido's own files";
-    else if (olv_guard_is_system(c->guard, e->directory) ||
-             (is_directory && olv_guard_is_system(c->guard, path_of(c, e))))
-        why = "lies in a system directory";
-    else if (is_directory && e->identity.mount != e->directory_mount)
-        why = "is a mount point";
-    else if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
-        why = "is the root or a home directory";
-    if (!why)
-        return true;
-    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
-    o->result = OLV_LEFT;
-    return false;
-}
-
 /* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
 static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -98,7 +77,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     struct olv_putting putting = {
         .name = e->name, .when = c->now, .label = {c->run, c->sequence}, .is_synced = c->is_small};
     struct olv_outcome arrived = {0};
-    if (!is_allowed(c, e, o) || !olv_act_verify_contents(e->directory, e->name, e, o))
+    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify_contents(e->directory, e->name, e, o))
         return;
     putting.path = path_of(c, e);
     use_prepared(c, o->trash);

@@ -9,8 +9,8 @@
 
 #include <errno.h>
 
-static const struct olv_act *const acts[] = {&olv_act_tell, &olv_act_discard, &olv_act_recover,
-                                             &olv_act_clear};
+static const struct olv_act *const acts[] = {&olv_act_tell,  &olv_act_discard,  &olv_act_recover,
+                                             &olv_act_clear, &olv_act_compress, &olv_act_decompress};
 
 const struct olv_act *olv_act_find(enum olv_act_id id)
 {
@@ -25,6 +25,29 @@ const char *olv_act_result(const struct olv_act *act, enum olv_result result)
     static const char *const words[] = {
         [OLV_LEFT] = "left", [OLV_DENIED] = "refused", [OLV_FAILED] = "failed"};
     return result == OLV_DONE ? act->result : words[result];
+}
+
+bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const char *why = NULL;
+    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
+    olv_text_clear(&c->path);
+    olv_docket_entry_path(e, &c->path);
+    if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
+        olv_guard_is_own(c->guard, c->source.device, e->directory_inode))
+        why = "is one of Olvido's own files";
+    else if (olv_guard_is_system(c->guard, e->directory) ||
+             (is_directory && olv_guard_is_system(c->guard, olv_text_string(&c->path))))
+        why = "lies in a system directory";
+    else if (is_directory && e->identity.mount != e->directory_mount)
+        why = "is a mount point";
+    else if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
+        why = "is the root or a home directory";
+    if (!why)
+        return true;
+    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
+    o->result = OLV_LEFT;
+    return false;
 }
 
 bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)

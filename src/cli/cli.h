@@ -58,6 +58,11 @@ enum cli_option {
     OPT_RESULT,
     OPT_PATH,
     OPT_FOR,
+    OPT_AS,
+    OPT_LEVEL,
+    OPT_KEEP,
+    OPT_TO,
+    OPT_MAX_SIZE,
     OPT_COUNT
 };
 
@@ -121,6 +126,8 @@ bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *ou
 /* Which of `count` words the option's value is; -1 after saying what they are. */
 int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count,
              enum cli_status *status);
+/* A size, such as 10 MiB. */
+bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status);
 /* A whole number. */
 bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status);
 

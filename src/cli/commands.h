@@ -4,7 +4,7 @@
 
 #include "cli/cli.h"
 
-extern const struct cli_command cmd_survey, cmd_explain, cmd_check, cmd_preview, cmd_enforce, cmd_recover,
-    cmd_trash, cmd_audit, cmd_demo, cmd_help;
+extern const struct cli_command cmd_survey, cmd_explain, cmd_check, cmd_preview, cmd_enforce, cmd_compress,
+    cmd_decompress, cmd_recover, cmd_trash, cmd_audit, cmd_demo, cmd_help;
 
 #endif

@@ -4,6 +4,7 @@
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/nearest.h"
+#include "olvido/quantity.h"
 #include "olvido/run.h"
 #include "olvido/trust.h"
 
@@ -233,6 +234,16 @@ bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli
     if (len > 0 && len < 19 && strspn(text, "0123456789") == len)
         return true;
     *status = cli_usage(cli, "`%s` is no whole number", text);
+    return false;
+}
+
+bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status)
+{
+    const char *text = cli_value(cli, option);
+    size_t at;
+    if (olv_size_parse(text, strlen(text), out, &at))
+        return true;
+    *status = cli_usage(cli, "`%s` is no size; 512, 10 MiB and 1.5 GB are", text);
     return false;
 }
 

@@ -50,6 +50,11 @@ static const struct option {
     {OPT_RESULT, "result", "RESULT", "only done, told, left, refused or failed; may be repeated", 0},
     {OPT_PATH, "path", "PATH", "only what is about this path, or what was below it", 0},
     {OPT_FOR, "for", "FILE", "samples for this policy instead: on both sides of each step of each rule", 0},
+    {OPT_AS, "as", "FORMAT", "gzip, bzip2, xz or zstd (zstd unless said otherwise)", 0},
+    {OPT_LEVEL, "level", "N", "how hard to compress, in the format's own range", 0},
+    {OPT_KEEP, "keep", NULL, "leave the originals where they are", 'k'},
+    {OPT_TO, "to", "FILE", "write there; - is standard output", 0},
+    {OPT_MAX_SIZE, "max-size", "SIZE", "the largest that a file may become", 0},
 };
 
 static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON,    OPT_QUIET, OPT_VERBOSE,

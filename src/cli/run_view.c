@@ -50,8 +50,9 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
 {
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     struct olv_text line = {0}, back = {0};
-    char size[OLV_SIZE_TEXT], words[64];
-    snprintf(words, sizeof words, "%s (%s)", done, olv_size_format(r->done_bytes, size));
+    char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
+    snprintf(words, sizeof words, "%s (%s%s%s)", done, olv_size_format(r->done_bytes, size),
+             r->stored_bytes ? " to " : "", r->stored_bytes ? olv_size_format(r->stored_bytes, stored) : "");
     add_part(&line, r->done, words);
     add_part(&line, r->told, "told");
     add_part(&line, r->left, "left alone (see the ledger)");
@@ -84,6 +85,8 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
     olv_json_string(json, "run", olv_run_id(run));
     olv_json_number(json, "done", r->done);
     olv_json_number(json, "done_size", r->done_bytes);
+    if (r->stored_bytes)
+        olv_json_number(json, "stored_size", r->stored_bytes);
     olv_json_number(json, "told", r->told);
     olv_json_number(json, "left", r->left);
     olv_json_number(json, "declined", r->declined);

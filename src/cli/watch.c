@@ -21,7 +21,9 @@ struct cli_watch {
     struct cli *cli;
     bool is_terminal, is_shown;
     double began, drawn;
-    uint64_t expected;
+    uint64_t expected, expected_bytes;
+    void (*outcome)(void *self, const struct olv_told *told);
+    void *outcome_self;
     char **troubles; /* ready to print; owned */
     size_t kept, cap;
     uint64_t count;
@@ -43,8 +45,15 @@ static double seconds(void)
 static void describe_rest(const struct cli_watch *w, const struct olv_progress *p, double elapsed,
                           struct olv_text *line)
 {
-    double rate = (double)p->files / elapsed;
+    double rate = (double)p->files / elapsed, byte_rate = (double)p->bytes / elapsed;
+    char size[OLV_SIZE_TEXT];
     olv_text_puts(line, ", ");
+    if (w->expected_bytes) {
+        olv_text_printf(line, "%s/s", olv_size_format((uint64_t)byte_rate, size));
+        if (w->expected_bytes > p->bytes && byte_rate > 0)
+            olv_text_printf(line, ", %.0f s left", (double)(w->expected_bytes - p->bytes) / byte_rate + 0.5);
+        return;
+    }
     term_number(line, (uint64_t)rate);
     olv_text_puts(line, "/s");
     if (w->expected > p->files && rate > 0)
@@ -77,11 +86,16 @@ static void on_progress(void *self, const struct olv_progress *p)
     olv_text_free(&line);
 }
 
-void watch_clear(struct cli *cli)
+void watch_hide(struct cli *cli)
 {
     if (cli->watch->is_shown)
         fputs("\r\033[K", stderr);
     cli->watch->is_shown = false;
+}
+
+void watch_clear(struct cli *cli)
+{
+    watch_hide(cli);
     cli->watch->began = seconds();
 }
 
@@ -124,6 +138,13 @@ static bool is_interrupted(void *self)
     return interrupted != 0;
 }
 
+static void on_outcome(void *self, const struct olv_told *told)
+{
+    struct cli_watch *w = self;
+    if (w->outcome)
+        w->outcome(w->outcome_self, told);
+}
+
 bool watch_begin(struct cli *cli)
 {
     struct sigaction action = {.sa_handler = on_signal}; /* without SA_RESTART: a question must hear it */
@@ -133,7 +154,11 @@ bool watch_begin(struct cli *cli)
     *w = (struct cli_watch){
         .cli = cli, .is_terminal = isatty(STDERR_FILENO) && !cli_has(cli, OPT_QUIET), .began = seconds()};
     cli->watch = w;
-    cli->observer = (struct olv_observer){w, on_progress, on_trouble, is_interrupted};
+    cli->observer = (struct olv_observer){.self = w,
+                                          .progress = on_progress,
+                                          .trouble = on_trouble,
+                                          .is_interrupted = is_interrupted,
+                                          .outcome = on_outcome};
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
     return true;
@@ -162,6 +187,17 @@ void watch_expect(struct cli *cli, uint64_t files)
 {
     cli->watch->expected = files;
     cli->watch->began = seconds();
+}
+
+void watch_expect_bytes(struct cli *cli, uint64_t bytes)
+{
+    cli->watch->expected_bytes = bytes;
+}
+
+void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_told *told), void *self)
+{
+    cli->watch->outcome = each;
+    cli->watch->outcome_self = self;
 }
 
 void watch_print_troubles(struct cli *cli)

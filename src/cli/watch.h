@@ -12,8 +12,13 @@ bool watch_begin(struct cli *cli);
 void watch_end(struct cli *cli);
 /* Takes the line of progress away, before anything else is written. */
 void watch_clear(struct cli *cli);
-/* For progress "n of N". */
+/* Only that: the work goes on. */
+void watch_hide(struct cli *cli);
+/* For progress "n of N"; and for the time left where the bytes say more than the files. */
 void watch_expect(struct cli *cli, uint64_t files);
+void watch_expect_bytes(struct cli *cli, uint64_t bytes);
+/* Who hears of each outcome; NULL: nobody. */
+void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_told *told), void *self);
 /* Names what could not be read or done since the last call; the first twenty, or all with --verbose. */
 void watch_print_troubles(struct cli *cli);
 bool watch_is_interrupted(const struct cli *cli);

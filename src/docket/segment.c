@@ -53,10 +53,12 @@ static void put_string(struct olv_text *out, const char *string, unsigned width)
 
 void olv_segment_begin(struct olv_segment_writer *w)
 {
-    struct olv_text bytes = w->bytes;
+    struct olv_text bytes = w->bytes, how = w->how;
     memset(w, 0, sizeof *w);
     w->bytes = bytes;
+    w->how = how;
     olv_text_clear(&w->bytes);
+    olv_text_clear(&w->how);
     olv_text_add(&w->bytes, MAGIC, sizeof MAGIC);
 }
 
@@ -84,12 +86,25 @@ static void put_directory(struct olv_segment_writer *w, const struct olv_docket_
     put_string(&w->bytes, e->directory, 4);
 }
 
+static void put_how(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+{
+    const char *how = e->how ? e->how : "";
+    if (strcmp(olv_text_string(&w->how), how) == 0)
+        return;
+    olv_text_clear(&w->how);
+    olv_text_puts(&w->how, how);
+    w->bytes.failed |= w->how.failed;
+    put(&w->bytes, 'H', 1);
+    put_string(&w->bytes, how, 2);
+}
+
 void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
     const struct olv_identity *i = &e->identity;
     struct olv_text *out = &w->bytes;
     put_rule(w, e);
     put_directory(w, e);
+    put_how(w, e);
     put(out, 'E', 1);
     put(out, w->entries++, 4);
     put(out, w->directories - 1, 4);
@@ -119,6 +134,7 @@ void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry
 void olv_segment_free(struct olv_segment_writer *w)
 {
     olv_text_free(&w->bytes);
+    olv_text_free(&w->how);
 }
 
 /* ---- reading ---- */
@@ -129,6 +145,7 @@ struct olv_segment_reader {
     size_t len, at;
     uint32_t directories, entries;
     const char *directory; /* the one read last: entries refer to no other */
+    const char *how;       /* likewise */
     uint64_t mount, inode;
     const char *rules[65536];
     bool is_broken;
@@ -199,6 +216,7 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->directory_mount = r->mount;
     e->directory_inode = r->inode;
     e->rule_name = r->rules[e->rule];
+    e->how = r->how;
     if (!r->directory || directory + 1 != r->directories || e->number != r->entries++ || !e->rule_name)
         r->is_broken = true;
     if (e->if_exists >= OLV_IF_EXISTS_COUNT)
@@ -222,6 +240,7 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
     r->bytes = bytes;
     r->len = len;
     r->at = sizeof MAGIC;
+    r->how = "";
     return r;
 }
 
@@ -246,6 +265,8 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
                 return true;
         } else if (kind == 'D') {
             get_directory(r);
+        } else if (kind == 'H') {
+            r->how = get_string(r, 2);
         } else if (kind == 'R') {
             uint64_t rule = get(r, 2);
             r->rules[rule] = get_string(r, 2);

@@ -32,7 +32,11 @@ struct olv_outcome_facts {
     const char *trash;       /* the item's name in the trash, or "" */
     const char *trash_place; /* the path of that trash, where it is not the home trash; or "" */
     const char *path;        /* where the file was (or, recovered, is) */
-    bool is_settled;         /* found out after a crash, by looking */
+    const char *into;        /* the path of the file that has its contents now, or "" */
+    const uint8_t *digest;   /* SHA-256 of its contents, 32 bytes; NULL: it was not read */
+    bool has_stored;         /* whether `stored_bytes` is known: what its contents take now */
+    uint64_t stored_bytes;
+    bool is_settled; /* found out after a crash, by looking */
 };
 
 struct olv_end_facts {

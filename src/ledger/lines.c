@@ -138,7 +138,13 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     if (f->entry->identity.kind == OLV_KIND_DIRECTORY)
         olv_json_put_number(head, "entries", f->entry->contents.entries);
     olv_json_put_instant(head, "modified", f->entry->identity.modified);
+    if (f->has_stored)
+        olv_json_put_number(head, "stored", f->stored_bytes);
+    if (f->digest)
+        put_digest(head, "digest", f->digest);
     olv_json_put_name(open, "path", f->path);
+    if (f->into && *f->into)
+        olv_json_put_name(open, "into", f->into);
     if (*f->trash)
         olv_json_put_name(open, "trash", f->trash);
     if (*f->trash_place)

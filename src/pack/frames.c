@@ -182,7 +182,7 @@ bool frames_finish(struct frames *f, struct olv_error *err)
 {
     struct olv_text table = {0};
     bool ok = frames_drain(f, err) && (f->list.count || put_empty(f, err));
-    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count) {
+    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count > 1) {
         seek_table_put(&f->list, &table);
         ok = table.failed ? olv_fail_memory(err) : put(f, &table, err);
     }
@@ -193,6 +193,13 @@ bool frames_finish(struct frames *f, struct olv_error *err)
 const struct frame_list *frames_written(const struct frames *f)
 {
     return &f->list;
+}
+
+struct frame_list frames_take(struct frames *f)
+{
+    struct frame_list list = f->list;
+    f->list = (struct frame_list){0};
+    return list;
 }
 
 uint64_t frames_length(const struct frames *f)

@@ -61,6 +61,8 @@ bool frames_drain(struct frames *frames, struct olv_error *err);
 /* Writes all, and what the format has at its end. Without any frame, an empty one. */
 bool frames_finish(struct frames *frames, struct olv_error *err);
 const struct frame_list *frames_written(const struct frames *frames);
+/* The same, which is the caller's from then on. */
+struct frame_list frames_take(struct frames *frames);
 /* Where the next byte goes. */
 uint64_t frames_length(const struct frames *frames);
 void frames_free(struct frames *frames);

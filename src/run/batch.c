@@ -4,9 +4,12 @@
 #include "os/os.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
-enum { TELL_EVERY = 64, FEW_ENTRIES = 16 };
+enum { TELL_EVERY = 64, FEW_ENTRIES = 16, LARGEST_GROUP = 256 };
+#define GROUP_BYTES                                                                                          \
+    ((uint64_t)256 << 20) /* a group of more than one entry has no more; its copies take room */
 
 bool carrying_is_interrupted(struct carrying *c)
 {
@@ -53,7 +56,21 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .trash = act->find_trash == olv_act_trash_of_item ? e->name : o->trash,
                                   .trash_place = run_trash_place(run, act),
                                   .path = path,
+                                  .into = o->into ? o->into : "",
+                                  .digest = o->digest,
+                                  .has_stored = o->digest != NULL,
+                                  .stored_bytes = o->stored_bytes,
                               });
+    if (run->options.observer && run->options.observer->outcome)
+        run->options.observer->outcome(run->options.observer->self,
+                                       &(struct olv_told){.path = path,
+                                                          .into = o->into ? o->into : "",
+                                                          .result = olv_act_result(act, o->result),
+                                                          .reason = reason,
+                                                          .size_bytes = olv_docket_entry_size(e),
+                                                          .has_stored = o->digest != NULL,
+                                                          .stored_bytes = o->stored_bytes,
+                                                          .seconds = o->seconds});
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(run->options.observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
@@ -74,6 +91,7 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     } else {
         r->done++;
         r->done_bytes += olv_docket_entry_size(e);
+        r->stored_bytes += o->stored_bytes;
     }
 }
 
@@ -164,6 +182,96 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
     return ok;
 }
 
+/* ---- a group of entries ---- */
+
+struct gathered {
+    struct olv_docket_entry entries[LARGEST_GROUP];
+    struct olv_outcome outcomes[LARGEST_GROUP];
+    void *made[LARGEST_GROUP];
+    size_t count;
+    uint64_t bytes;
+};
+
+/* Whether the entry belongs to the group, too. */
+static bool belongs(const struct gathered *g, const struct olv_docket_entry *e)
+{
+    if (!olv_act_find(e->act)->group)
+        return false;
+    return g->count == 0 || (g->count < LARGEST_GROUP && g->entries[0].act == e->act &&
+                             g->bytes + e->identity.size_bytes <= GROUP_BYTES);
+}
+
+static void join(struct gathered *g, const struct olv_docket_entry *e)
+{
+    g->outcomes[g->count] = (struct olv_outcome){0};
+    g->made[g->count] = NULL;
+    g->entries[g->count++] = *e;
+    g->bytes += e->identity.size_bytes;
+}
+
+/* Whether it may be touched, as far as that can be known now. */
+static void look_before(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+                        struct olv_outcome *o)
+{
+    struct olv_run *run = c->run;
+    if (carrying_is_interrupted(c)) {
+        olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
+        o->result = OLV_LEFT;
+    } else if (!olv_reach_directory(&run->context.source, e, &o->error)) {
+        olv_act_unsuccessful(o);
+    } else {
+        is_spared(run, act, e, o);
+    }
+}
+
+static void apply_group(struct carrying *c, const struct olv_act *act, struct gathered *g)
+{
+    struct olv_act_context *context = &c->run->context;
+    struct olv_group group = {.entries = g->entries,
+                              .outcomes = g->outcomes,
+                              .made = g->made,
+                              .count = g->count,
+                              .sequence = context->sequence + 1,
+                              .files_done = c->result->done,
+                              .bytes_done = c->result->done_bytes};
+    for (size_t i = 0; i < g->count; i++)
+        look_before(c, act, &g->entries[i], &g->outcomes[i]);
+    act->group->make(context, &group);
+    for (size_t i = 0; i < g->count; i++) {
+        struct olv_outcome *o = &g->outcomes[i];
+        context->sequence++;
+        context->made = g->made[i];
+        ahead_drop(ahead_take(c->ahead, g->entries[i].number));
+        if (o->result == OLV_DONE)
+            look_before(c, act, &g->entries[i], o);
+        if (o->result == OLV_DONE)
+            act->apply(context, &g->entries[i], o);
+    }
+    act->group->complete(context, &group);
+}
+
+static bool do_group(struct carrying *c, struct gathered *g, struct olv_error *err)
+{
+    const struct olv_act *act = g->count ? olv_act_find(g->entries[0].act) : NULL;
+    struct olv_group group = {.made = g->made, .count = g->count};
+    bool ok = true;
+    if (!act)
+        return true;
+    olv_text_clear(&c->run->context.placed);
+    apply_group(c, act, g);
+    for (size_t i = 0; i < g->count; i++) {
+        const struct olv_docket_entry *e = &g->entries[i];
+        record(c, act, e, &g->outcomes[i]);
+        count(c, act, e, &g->outcomes[i]);
+        if (ok && g->outcomes[i].result == OLV_DONE)
+            ok = olv_reach_directory(&c->run->context.source, e, err) ? note_source(c, err) : true;
+    }
+    act->group->drop(&group);
+    g->count = 0;
+    g->bytes = 0;
+    return ok;
+}
+
 /* ---- the batch ---- */
 
 static void tell_progress(const struct carrying *c, const struct olv_act *act)
@@ -212,19 +320,27 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
 {
     struct olv_segment_reader *reader = olv_segment_open(segment->bytes.data, segment->bytes.len, err);
     struct olv_docket_entry e;
-    bool used[OLV_ACT_COUNT] = {false}, ok = reader != NULL;
+    struct gathered *g = calloc(1, sizeof *g);
+    bool used[OLV_ACT_COUNT] = {false}, ok = reader && (g || olv_fail_memory(err));
     c->batch++;
     c->run->context.touched = &c->touched;
     c->run->context.is_small = segment->entries <= FEW_ENTRIES;
     ahead_begin(c->ahead, &segment->bytes, c->run->context.sequence, c->run->context.is_small);
     while (ok && olv_segment_next(reader, &e, err)) {
         used[e.act] = true;
-        ok = do_entry(c, &e, err);
+        if (!belongs(g, &e))
+            ok = do_group(c, g, err);
+        if (ok && belongs(g, &e))
+            join(g, &e);
+        else if (ok)
+            ok = do_entry(c, &e, err);
         if (e.number % TELL_EVERY == 0)
             tell_progress(c, olv_act_find(e.act));
     }
+    ok = ok && err->code == OLV_OK && do_group(c, g, err);
     ahead_end(c->ahead);
-    ok = ok && err->code == OLV_OK && finish_acts(c, used, err);
+    ok = ok && finish_acts(c, used, err);
+    free(g);
     if (!recorder_drain(c->recorder) && ok)
         ok = olv_fail_memory(err);
     olv_segment_close(reader);

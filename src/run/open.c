@@ -121,6 +121,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->directory = -1;
     run->context.now = olv_os_now();
     run->context.guard = options->guard;
+    run->context.observer = options->observer;
     run->context.run = run->id;
     olv_reach_begin(&run->context.source);
     run->context.respites = &run->respites;

@@ -295,7 +295,8 @@ static void end(struct planner *p)
 
 static bool walk(struct planner *p, struct olv_error *err)
 {
-    struct olv_observer between = {p, on_progress, on_trouble, is_interrupted};
+    struct olv_observer between = {
+        .self = p, .progress = on_progress, .trouble = on_trouble, .is_interrupted = is_interrupted};
     struct olv_scan_visitor visitor = {.self = p, .enter = enter, .visit = visit};
     const struct roots *roots = &p->judging.roots;
     bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
@@ -317,7 +318,12 @@ bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struc
     struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
     bool ok;
     *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
-    ok = begin(&p, &(struct olv_observer){&p, on_progress, on_trouble, is_interrupted}, err) &&
+    ok = begin(&p,
+               &(struct olv_observer){.self = &p,
+                                      .progress = on_progress,
+                                      .trouble = on_trouble,
+                                      .is_interrupted = is_interrupted},
+               err) &&
          walk(&p, err) && plan_trash(plan, policy, options, err);
     end(&p);
     return ok;

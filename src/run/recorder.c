@@ -3,6 +3,8 @@
  * every few records, not for each. */
 #include "run/recorder.h"
 
+#include "base/digest.h"
+
 #include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,7 +14,8 @@ enum { SHARE_EVERY = 64 };
 struct record {
     struct olv_docket_entry entry;
     struct olv_outcome_facts facts;
-    char *words; /* owned: reason, both of the trash and path, each with its NUL; NULL when out of memory */
+    uint8_t digest[OLV_SHA256_SIZE];
+    char *words; /* owned: the strings of the facts, each with its NUL; NULL when out of memory */
 };
 
 struct recorder {
@@ -94,7 +97,7 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
 {
     struct record *record = &r->records[r->added++];
     char *at = malloc(strlen(facts->reason) + strlen(facts->trash) + strlen(facts->trash_place) +
-                      strlen(facts->path) + 4);
+                      strlen(facts->path) + strlen(facts->into) + 5);
     record->words = at;
     record->entry = *facts->entry;
     record->facts = *facts;
@@ -105,6 +108,11 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
         record->facts.trash = append(&at, facts->trash);
         record->facts.trash_place = append(&at, facts->trash_place);
         record->facts.path = append(&at, facts->path);
+        record->facts.into = append(&at, facts->into);
+    }
+    if (facts->digest) {
+        memcpy(record->digest, facts->digest, sizeof record->digest);
+        record->facts.digest = record->digest;
     }
     if (r->added % SHARE_EVERY == 0)
         share(r);

@@ -94,6 +94,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
                            .result = result,
                            .reason = was_applied ? o.error.what : "the run was cut short before it",
                            .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
+                           .into = o.into ? o.into : "",
                            .trash_place = was_applied ? run_trash_place(s->run, act) : "",
                            .path = context->placed.len ? context->placed.data
                                    : *e->target        ? e->target

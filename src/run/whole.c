@@ -209,8 +209,10 @@ static struct wholes *gather(struct finding *f)
 
 static bool walk(struct finding *f, struct olv_error *err)
 {
-    struct olv_observer between = {f, on_progress, NULL,
-                                   is_interrupted}; /* troubles are told by the walk after it */
+    struct olv_observer between = {.self = f,
+                                   .progress = on_progress,
+                                   .is_interrupted =
+                                       is_interrupted}; /* troubles are told by the walk after it */
     struct olv_scan_visitor visitor = {.self = f, .enter = enter, .visit = visit, .leave = leave};
     const struct roots *roots = &f->judging->roots;
     bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);

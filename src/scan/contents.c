@@ -49,7 +49,7 @@ bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_er
 {
     struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers)};
     struct olv_scan_visitor visitor = {.self = &s, .visit = visit};
-    struct olv_observer observer = {&s, NULL, on_trouble, NULL};
+    struct olv_observer observer = {.self = &s, .trouble = on_trouble};
     bool ok = s.workers ? olv_scan(&path, 1, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};
     for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)

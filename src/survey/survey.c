@@ -337,7 +337,8 @@ bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t
                      struct olv_error *err)
 {
     struct surveyor s = {.survey = survey, .options = options, .observer = observer};
-    struct olv_observer between = {&s, on_progress, on_trouble, is_interrupted};
+    struct olv_observer between = {
+        .self = &s, .progress = on_progress, .trouble = on_trouble, .is_interrupted = is_interrupted};
     struct olv_scan_visitor visitor = {.self = &s, .enter = enter, .visit = visit};
     unsigned workers = olv_scan_workers();
     bool ok;

@@ -99,8 +99,15 @@ static void write_outcome(struct olv_ledger *ledger, unsigned i)
         .number = i, .rule = 0, .step = 1, .rule_name = "scratch", .act = OLV_ACT_DISCARD};
     e.identity.size_bytes = i;
     snprintf(path, sizeof path, "/srv/tides/scratch/plot-%u.tmp", i);
-    olv_ledger_outcome(ledger, &(struct olv_outcome_facts){"20261003-1405-abcd", 1, &e, "done", "",
-                                                           "plot.tmp", "", path, false});
+    olv_ledger_outcome(ledger, &(struct olv_outcome_facts){.run = "20261003-1405-abcd",
+                                                           .batch = 1,
+                                                           .entry = &e,
+                                                           .result = "done",
+                                                           .reason = "",
+                                                           .trash = "plot.tmp",
+                                                           .trash_place = "",
+                                                           .into = "",
+                                                           .path = path});
 }
 
 static int ledger_setup(void **state)

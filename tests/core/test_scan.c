@@ -68,7 +68,7 @@ static bool is_interrupted(void *self)
 static bool scan(struct seen *seen, const char *root, struct olv_error *err)
 {
     struct olv_scan_visitor visitor = {.self = seen, .enter = enter, .visit = visit};
-    struct olv_observer observer = {seen, NULL, trouble, is_interrupted};
+    struct olv_observer observer = {.self = seen, .trouble = trouble, .is_interrupted = is_interrupted};
     pthread_mutex_init(&seen->mutex, NULL);
     return olv_scan(&root, 1, &visitor, &observer, err);
 }

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* decompress: a compressed file becomes what is in it, without the suffix of its format. */
+#include "act/shrinks.h"
+
+#include <stdio.h>
+#include <string.h>
+
+static bool name(const struct olv_docket_entry *e, const struct olv_how *how, char *out, size_t size,
+                 struct olv_error *err)
+{
+    /* What is left of a name is "tar" for the short forms that tar archives have. */
+    static const char *const shorts[] = {".tgz", ".tbz2", ".txz", ".tzst"};
+    enum olv_codec codec = olv_codec_of_name(e->name);
+    size_t len = strlen(e->name);
+    (void)how;
+    if (e->identity.kind != OLV_KIND_FILE)
+        return olv_fail(err, OLV_CHANGED, "only files can be decompressed");
+    if (codec != OLV_CODEC_NONE) {
+        snprintf(out, size, "%.*s", (int)(len - strlen(olv_codec_suffix(codec))), e->name);
+        return true;
+    }
+    for (size_t i = 0; i < sizeof shorts / sizeof *shorts; i++) {
+        size_t n = strlen(shorts[i]);
+        if (len > n && strcmp(e->name + len - n, shorts[i]) == 0) {
+            snprintf(out, size, "%.*s.tar", (int)(len - n), e->name);
+            return true;
+        }
+    }
+    olv_fail(err, OLV_REFUSED, "its name does not end with .gz, .bz2, .xz or .zst");
+    return olv_error_hint(err, "--to NAME says what the decompressed file is to be called");
+}
+
+static void make(struct olv_act_context *context, const struct olv_group *group)
+{
+    shrinks_make(context, group, name, shrink_unpack);
+}
+
+static bool was_applied(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                        struct olv_outcome *outcome)
+{
+    return shrinks_was_applied(context, entry, name, outcome);
+}
+
+static const struct olv_group_act group = {make, shrinks_complete, shrinks_drop};
+
+const struct olv_act olv_act_decompress = {
+    .id = OLV_ACT_DECOMPRESS,
+    .result = "done",
+    .is_touching = true,
+    .apply = shrinks_apply,
+    .group = &group,
+    .was_applied = was_applied,
+};

@@ -1,0 +1,404 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* In a group: all new files are written side by side, brought to the disk together, and read back; then each
+ * gets its name, in turn; then the directories come to the disk, and only then the originals go.
+ *
+ * Small files are each done by one thread; a large one by all of them. A note on the new file (an extended
+ * attribute) says what it was made of, so that after a crash it is known for what it is. */
+#include "act/shrinks.h"
+
+#include "base/crew.h"
+#include "file/attributes.h"
+#include "file/identity.h"
+#include "olvido/json.h"
+#include "os/files.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { FEW_FILES = 16, SPARE_JOBS = 2, LARGEST_NOTE = 2048 };
+
+#define ORIGIN_NOTE ATTRIBUTES_NOTES "origin"
+
+/* ---- the note ---- */
+
+static void note_text(const struct olv_docket_entry *e, const char *label, struct olv_text *out)
+{
+    olv_text_puts(out, "{");
+    olv_json_put_name(out, "name", e->name);
+    olv_json_put_string(out, "act", olv_act_word(e->act));
+    olv_json_put_number(out, "size", e->identity.size_bytes);
+    olv_json_put_instant(out, "modified", e->identity.modified);
+    olv_json_put_string(out, "label", label);
+    olv_text_puts(out, "}");
+}
+
+/* A file system without extended attributes has none; then a crash at the wrong moment leaves both files. */
+static void put_note(const struct shrinking *s, const struct olv_docket_entry *e)
+{
+    struct olv_text note = {0};
+    note_text(e, s->label, &note);
+    if (!note.failed)
+        olv_os_set_attribute(s->task.fresh.fd, ORIGIN_NOTE, note.data, note.len);
+    olv_text_free(&note);
+}
+
+static bool has_note(int fd, const struct olv_docket_entry *e, const char *label)
+{
+    char there[LARGEST_NOTE];
+    struct olv_text note = {0};
+    ssize_t len = olv_os_get_attribute(fd, ORIGIN_NOTE, there, sizeof there);
+    bool is_it;
+    note_text(e, label, &note);
+    is_it = !note.failed && len == (ssize_t)note.len && memcmp(there, note.data, note.len) == 0;
+    olv_text_free(&note);
+    return is_it;
+}
+
+/* ---- making ---- */
+
+struct making {
+    struct olv_act_context *context;
+    const struct olv_group *group;
+    shrink_name name;
+    shrink_write write;
+    struct shrinker **shrinkers; /* one for each worker */
+    unsigned workers;
+    bool is_proving;
+};
+
+/* A number of an entry as a job: never NULL. */
+static void *job_of(size_t i)
+{
+    return (void *)(uintptr_t)(i + 1);
+}
+
+static size_t number_of(const void *job)
+{
+    return (size_t)(uintptr_t)job - 1;
+}
+
+static void over(struct shrinking *s, struct olv_outcome *o)
+{
+    s->is_over = true;
+    olv_act_unsuccessful(o);
+    if (o->error.code == OLV_INTERRUPTED || o->error.code == OLV_REFUSED)
+        o->result = o->error.code == OLV_REFUSED ? OLV_FAILED : OLV_LEFT;
+}
+
+static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
+{
+    struct shrinking *s = m->group->made[i];
+    struct olv_outcome *o = &m->group->outcomes[i];
+    struct olv_instant begin = olv_os_now(), end;
+    bool ok;
+    if (olv_observe_interrupted(m->context->observer))
+        ok = olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
+    else if (m->is_proving)
+        ok = shrink_prove(shrinker, &s->task, &o->error);
+    else
+        ok = m->write(shrinker, &s->task, &o->error);
+    end = olv_os_now();
+    o->seconds += (double)(end.s - begin.s) + ((double)end.ns - (double)begin.ns) / 1e9;
+    if (!ok)
+        over(s, o);
+    else if (!m->is_proving)
+        put_note(s, &m->group->entries[i]);
+}
+
+static void work(void *self, unsigned worker, void *job)
+{
+    struct making *m = self;
+    do_one(m, m->shrinkers[worker], number_of(job));
+}
+
+static bool goes_on(const struct olv_group *g, size_t i)
+{
+    const struct shrinking *s = g->made[i];
+    return s && !s->is_over;
+}
+
+static bool is_large(const struct olv_group *g, size_t i)
+{
+    return g->entries[i].identity.size_bytes > SHRINK_SMALL;
+}
+
+/* Small ones by the crew; then large ones, one after the other, each by many threads. */
+static void do_all(struct making *m, struct crew *crew, unsigned most)
+{
+    const struct olv_group *g = m->group;
+    for (size_t i = 0; i < g->count; i++) {
+        if (!goes_on(g, i) || is_large(g, i))
+            continue;
+        if (crew_under_way(crew) == most)
+            crew_take(crew);
+        crew_give(crew, job_of(i));
+    }
+    while (crew_take(crew))
+        ;
+    for (size_t i = 0; i < g->count; i++) {
+        struct shrinking *s = g->made[i];
+        if (!goes_on(g, i) || !is_large(g, i))
+            continue;
+        s->task.observer = m->context->observer;
+        s->task.files_before = g->files_done + i;
+        s->task.bytes_before = g->bytes_done;
+        do_one(m, m->shrinkers[0], i);
+    }
+}
+
+/* A file stays as it is that would not become at least 2 % smaller, or whose other names would keep its room.
+ */
+static bool is_worth_it(const struct shrinking *s, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    const struct shrink_task *t = &s->task;
+    if (e->act != OLV_ACT_COMPRESS)
+        return true;
+    if (t->packed_bytes > t->plain_bytes - t->plain_bytes / 50)
+        return olv_fail(err, OLV_REFUSED, "it would not become at least 2 %% smaller");
+    if (t->stat.links > 1 && !s->how.keeps)
+        return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would keep its room",
+                        (unsigned long long)t->stat.links);
+    return true;
+}
+
+static void leave_what_is_not_worth_it(const struct olv_group *g)
+{
+    for (size_t i = 0; i < g->count; i++) {
+        struct shrinking *s = g->made[i];
+        struct olv_outcome *o = &g->outcomes[i];
+        if (!goes_on(g, i) || is_worth_it(s, &g->entries[i], &o->error))
+            continue;
+        o->result = OLV_LEFT;
+        s->is_over = true;
+    }
+}
+
+static void sync_all(const struct olv_group *g)
+{
+    struct touched touched = {0};
+    struct olv_error err = {0};
+    bool is_few = g->count <= FEW_FILES, ok = true;
+    for (size_t i = 0; i < g->count; i++) {
+        struct shrinking *s = g->made[i];
+        if (!goes_on(g, i))
+            continue;
+        if (is_few && fsync(s->task.fresh.fd) != 0) {
+            olv_fail_system(&g->outcomes[i].error, "", "cannot bring the new file to the disk");
+            over(s, &g->outcomes[i]);
+        } else if (!is_few) {
+            ok = touched_add_system(&touched, s->task.fresh.fd, s->task.stat.device, &err) && ok;
+        }
+    }
+    ok = touched_sync(&touched, &err) && ok;
+    for (size_t i = 0; !ok && i < g->count; i++)
+        if (goes_on(g, i)) {
+            g->outcomes[i].error = err;
+            over(g->made[i], &g->outcomes[i]);
+        }
+}
+
+static struct shrinking *begin(struct making *m, size_t i)
+{
+    const struct olv_docket_entry *e = &m->group->entries[i];
+    struct olv_outcome *o = &m->group->outcomes[i];
+    struct shrinking *s = calloc(1, sizeof *s);
+    if (!s) {
+        olv_fail_memory(&o->error);
+        o->result = OLV_FAILED;
+        return NULL;
+    }
+    olv_reach_begin(&s->source);
+    snprintf(s->label, sizeof s->label, "%.24s-%llu", m->context->run,
+             (unsigned long long)(m->group->sequence + i));
+    if (!olv_how_get(e->how, &s->how)) {
+        olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
+        over(s, o);
+    } else if (!olv_reach_directory(&s->source, e, &o->error) ||
+               !m->name(e, &s->how, s->wanted, sizeof s->wanted, &o->error)) {
+        over(s, o);
+    }
+    s->task = shrink_task(s->source.fd, e->name, &e->identity);
+    s->task.label = s->label;
+    s->task.codec = s->how.codec;
+    s->task.level = s->how.level;
+    s->task.most_bytes = s->how.most_bytes;
+    s->task.workers = m->workers;
+    return s;
+}
+
+static bool make_shrinkers(struct making *m)
+{
+    m->shrinkers = calloc(m->workers, sizeof(struct shrinker *));
+    for (unsigned i = 0; m->shrinkers && i < m->workers; i++)
+        if (!(m->shrinkers[i] = shrinker_new()))
+            return false;
+    return m->shrinkers != NULL;
+}
+
+static void without_memory(const struct olv_group *g)
+{
+    for (size_t i = 0; i < g->count; i++)
+        if (goes_on(g, i)) {
+            olv_fail_memory(&g->outcomes[i].error);
+            over(g->made[i], &g->outcomes[i]);
+        }
+}
+
+void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_name name, shrink_write write)
+{
+    struct making m = {.context = c, .group = g, .name = name, .write = write, .workers = olv_os_cpus()};
+    unsigned most = m.workers + SPARE_JOBS;
+    struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
+    for (size_t i = 0; i < g->count; i++)
+        if (g->outcomes[i].result == OLV_DONE)
+            g->made[i] = begin(&m, i);
+    if (crew) {
+        do_all(&m, crew, most);
+        leave_what_is_not_worth_it(g);
+        sync_all(g);
+        m.is_proving = true;
+        do_all(&m, crew, most);
+    } else {
+        without_memory(g);
+    }
+    crew_free(crew);
+    for (unsigned i = 0; m.shrinkers && i < m.workers; i++)
+        shrinker_free(m.shrinkers[i]);
+    free(m.shrinkers);
+}
+
+/* ---- in its turn ---- */
+
+void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct shrinking *s = c->made;
+    if (!s || s->is_over)
+        return;
+    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o)) {
+        s->is_over = true;
+        return;
+    }
+    if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
+        over(s, o);
+        if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP)
+            o->result = OLV_LEFT;
+        return;
+    }
+    olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->placed);
+    o->into = olv_text_string(&s->into);
+    o->digest = s->task.digest;
+    o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;
+}
+
+/* ---- together again ---- */
+
+static bool sync_directories(const struct olv_group *g, struct olv_error *err)
+{
+    struct touched touched = {0};
+    bool ok = true;
+    for (size_t i = 0; i < g->count; i++) {
+        const struct shrinking *s = g->made[i];
+        struct olv_stat stat = {0};
+        if (!goes_on(g, i))
+            continue;
+        stat.device = s->source.device;
+        stat.inode = s->source.inode;
+        ok = touched_add(&touched, s->source.fd, &stat, err) && ok;
+    }
+    return touched_sync(&touched, err) && ok;
+}
+
+/* The original could not go: the new file does, and all is as it was. */
+static void take_back(struct shrinking *s, struct olv_outcome *o)
+{
+    unlinkat(s->source.fd, s->placed, 0);
+    o->into = NULL;
+    o->digest = NULL;
+    over(s, o);
+}
+
+/* What is as it was before needs no note of where it comes from, and is left alone for a while. */
+static void finish_decompressed(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                const struct shrinking *s)
+{
+    struct olv_stat stat;
+    if (e->act != OLV_ACT_DECOMPRESS)
+        return;
+    olv_os_remove_attribute(s->task.fresh.fd, ORIGIN_NOTE);
+    if (olv_os_stat(s->source.fd, s->placed, &stat))
+        olv_respite_note(c->respites, olv_text_string(&s->into), &stat, c->now);
+}
+
+void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
+{
+    struct olv_error err = {0};
+    bool is_synced = sync_directories(g, &err);
+    for (size_t i = 0; i < g->count; i++) {
+        const struct olv_docket_entry *e = &g->entries[i];
+        struct olv_outcome *o = &g->outcomes[i];
+        struct shrinking *s = g->made[i];
+        if (!goes_on(g, i))
+            continue;
+        if (!is_synced) {
+            o->error = err;
+            take_back(s, o);
+        } else if (!s->how.keeps && (!olv_act_verify(s->source.fd, e->name, e, true, o) ||
+                                     !shrink_is_unchanged(&s->task, &o->error))) {
+            take_back(s, o);
+        } else if (!s->how.keeps && unlinkat(s->source.fd, e->name, 0) != 0) {
+            olv_fail_system(&o->error, "", "cannot remove the original");
+            take_back(s, o);
+        } else {
+            finish_decompressed(c, e, s);
+        }
+    }
+}
+
+void shrinks_drop(const struct olv_group *g)
+{
+    for (size_t i = 0; i < g->count; i++) {
+        struct shrinking *s = g->made[i];
+        if (!s)
+            continue;
+        shrink_end(&s->task);
+        olv_reach_end(&s->source);
+        olv_text_free(&s->into);
+        free(s);
+    }
+}
+
+/* ---- after a crash ---- */
+
+/* The file that was made of the entry, if it has its name. */
+static bool is_made_there(const struct olv_act_context *c, const struct olv_docket_entry *e,
+                          const char *label, const char *name)
+{
+    int fd = olv_os_open_file(c->source.fd, name);
+    bool is_it = fd >= 0 && has_note(fd, e, label);
+    if (fd >= 0)
+        close(fd);
+    return is_it;
+}
+
+bool shrinks_was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, shrink_name name,
+                         struct olv_outcome *o)
+{
+    char label[FRESH_LABEL], wanted[NAME_MAX + 64];
+    struct olv_how how;
+    struct olv_stat stat;
+    bool is_made, has_original;
+    snprintf(label, sizeof label, "%.24s-%llu", c->run, (unsigned long long)c->sequence);
+    fresh_clear(c->source.fd, label);
+    if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
+        return false;
+    is_made = is_made_there(c, e, label, wanted);
+    has_original = olv_os_stat(c->source.fd, e->name, &stat) && olv_identity_survived(&e->identity, &stat);
+    if (is_made && has_original && !how.keeps) /* it got no further than its name */
+        unlinkat(c->source.fd, wanted, 0);
+    o->result = OLV_DONE;
+    return is_made && (!has_original || how.keeps);
+}

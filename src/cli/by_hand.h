@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Acts by hand, on named paths: they make a docket, ask where that is due, and go the way of all dockets. */
+#ifndef OLV_CLI_BY_HAND_H
+#define OLV_CLI_BY_HAND_H
+
+#include "cli/cli.h"
+#include "olvido/named.h"
+#include "olvido/run.h"
+
+struct by_hand {
+    const char *verb, *done; /* "compress", "compressed" */
+    const char *consequence; /* a sentence for the question: what becomes of the originals */
+    const char *nothing;     /* what to say when nothing fits */
+    bool takes_files;        /* whether files leave their places: then it asks */
+    struct olv_named_options named;
+};
+
+/* Carries the act out on the command's arguments. */
+enum cli_status by_hand(struct cli *cli, const struct by_hand *act);
+/* --if-exists: one of the words that need nobody to be asked. */
+bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, enum cli_status *status);
+
+#endif

@@ -1,0 +1,95 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/by_hand.h"
+#include "cli/commands.h"
+#include "cli/shrink_to.h"
+
+/* What is compressed already is left out of a tree. */
+static bool takes(const char *name)
+{
+    return olv_codec_of_name(name) == OLV_CODEC_NONE;
+}
+
+static bool read_codec(struct cli *cli, struct olv_how *how, enum cli_status *status)
+{
+    const char *words[OLV_CODEC_COUNT - 1];
+    int word = OLV_CODEC_ZSTD - 1;
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++)
+        words[c - 1] = olv_codec_word((enum olv_codec)c);
+    if (cli_has(cli, OPT_AS))
+        word = cli_word(cli, OPT_AS, words, OLV_CODEC_COUNT - 1, status);
+    how->codec = (enum olv_codec)(word + 1);
+    return word >= 0;
+}
+
+static bool read_how(struct cli *cli, struct olv_how *how, enum cli_status *status)
+{
+    struct olv_levels levels;
+    uint64_t level;
+    *how = (struct olv_how){.keeps = cli_has(cli, OPT_KEEP)};
+    if (!read_codec(cli, how, status))
+        return false;
+    levels = olv_codec_levels(how->codec);
+    how->level = levels.usual;
+    if (!cli_has(cli, OPT_LEVEL))
+        return true;
+    if (!cli_number(cli, OPT_LEVEL, &level, status))
+        return false;
+    if (level < (uint64_t)levels.least || level > (uint64_t)levels.most) {
+        *status = cli_usage(cli, "the levels of %s are %d to %d", olv_codec_word(how->codec), levels.least,
+                            levels.most);
+        return false;
+    }
+    how->level = (int)level;
+    return true;
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    struct by_hand act = {.verb = "compress",
+                          .done = "compressed",
+                          .consequence = "Each original goes once its compressed copy was read back.",
+                          .nothing = "there is nothing to compress",
+                          .takes_files = !cli_has(cli, OPT_KEEP),
+                          .named = {.kinds = 1u << OLV_KIND_FILE, .takes = takes, .act = OLV_ACT_COMPRESS}};
+    struct olv_text words = {0};
+    struct olv_how how;
+    enum cli_status status = STATUS_DONE;
+    if (!read_how(cli, &how, &status) || !by_hand_if_exists(cli, &act.named.if_exists, &status))
+        return status;
+    if (cli_has(cli, OPT_TO))
+        return shrink_to(cli, (struct olv_shrink_request){
+                                  .codec = how.codec, .level = how.level, .if_exists = act.named.if_exists});
+    olv_how_put(&how, &words);
+    act.named.how = olv_text_string(&words);
+    status = by_hand(cli, &act);
+    olv_text_free(&words);
+    return status;
+}
+
+static const enum cli_option options[] = {OPT_AS,        OPT_LEVEL, OPT_KEEP,    OPT_TO,
+                                          OPT_IF_EXISTS, OPT_YES,   OPT_PREVIEW, OPT_NONE};
+
+const struct cli_command cmd_compress = {
+    .name = "compress",
+    .stage = "Do",
+    .arguments = "PATH…",
+    .summary = "Compresses files, each into one beside it",
+    .help =
+        "Of a directory all files in it are compressed, but those that are already. FILE becomes FILE.zst, "
+        "or "
+        "with --as gzip\n"
+        "FILE.gz, bzip2 FILE.bz2, xz FILE.xz. Levels: gzip 1 to 9, bzip2 1 to 9, xz 0 to 9, zstd 1 to 22.\n"
+        "Times, mode, owner, access control lists and extended attributes stay. The original goes only after "
+        "the compressed\n"
+        "file was brought to the disk, read back and compared; --keep leaves it. What would not become at "
+        "least 2 % smaller,\n"
+        "is open for writing or has several names stays as it is.\n"
+        "--to FILE writes the compressed file there, --to - to standard output; the original stays then.\n"
+        "It asks for more than three files, a directory, read-only files and those of other users; --yes "
+        "answers beforehand.\n"
+        "With --json, there is a line for each file, and then one for the run.\n",
+    .options = options,
+    .least = 1,
+    .most = 100000,
+    .run = run,
+};

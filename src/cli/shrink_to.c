@@ -1,0 +1,61 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/shrink_to.h"
+
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/quantity.h"
+
+#include <string.h>
+#include <unistd.h>
+
+static void print_people(const struct cli *cli, const struct olv_shrink_request *r,
+                         const struct olv_shrink_result *result)
+{
+    struct olv_text path = {0}, to = {0};
+    char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT];
+    term_name(&path, r->path);
+    term_name(&to, r->to);
+    printf("%sDone:%s %s (%s) %s to %s (%s", term_begin(cli, STYLE_GOOD), term_end(cli),
+           olv_text_string(&path), olv_size_format(result->before, before),
+           r->unpacks ? "decompressed" : "compressed", olv_text_string(&to),
+           olv_size_format(result->after, after));
+    if (result->before && !r->unpacks)
+        printf(", %.1f %%", 100.0 * (double)result->after / (double)result->before);
+    printf("). The original stays.\n");
+    olv_text_free(&path);
+    olv_text_free(&to);
+}
+
+static void print_json(const struct olv_shrink_request *r, const struct olv_shrink_result *result)
+{
+    json_t *json = json_object();
+    olv_json_name(json, "path", r->path);
+    olv_json_name(json, "into", r->to);
+    olv_json_string(json, "format", olv_codec_word(result->codec));
+    olv_json_number(json, "size", result->before);
+    olv_json_number(json, "stored", result->after);
+    cli_print_json(json);
+}
+
+enum cli_status shrink_to(struct cli *cli, struct olv_shrink_request r)
+{
+    struct olv_shrink_result result;
+    struct olv_error err = {0};
+    const char *to = cli_value(cli, OPT_TO);
+    if (cli->argument_count != 1)
+        return cli_usage(cli, "--to is about one file");
+    r.path = cli->arguments[0];
+    r.to = strcmp(to, "-") == 0 ? NULL : to;
+    r.out = STDOUT_FILENO;
+    if (!r.to && !r.unpacks && isatty(STDOUT_FILENO))
+        return cli_usage(cli,
+                         "compressed bytes are never written to a terminal; redirect them, or --to FILE");
+    if (!olv_shrink_to(&r, &cli->observer, &result, &err))
+        return cli_report(cli, &err);
+    watch_clear(cli);
+    if (r.to && cli_has(cli, OPT_JSON))
+        print_json(&r, &result);
+    else if (r.to && !cli_has(cli, OPT_QUIET))
+        print_people(cli, &r, &result);
+    return STATUS_DONE;
+}

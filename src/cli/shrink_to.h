@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* compress and decompress with --to: one file, to another place or to standard output. */
+#ifndef OLV_CLI_SHRINK_TO_H
+#define OLV_CLI_SHRINK_TO_H
+
+#include "cli/cli.h"
+#include "olvido/shrink.h"
+
+/* The request says all but the paths. */
+enum cli_status shrink_to(struct cli *cli, struct olv_shrink_request request);
+
+#endif

@@ -1,0 +1,90 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "file/fresh.h"
+
+#include "file/place.h"
+#include "os/files.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+static void label_name(char *out, size_t size, const char *label)
+{
+    snprintf(out, size, ".olvido-%.*s.part", FRESH_LABEL, label);
+}
+
+bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *err)
+{
+    *f = (struct fresh){.fd = olv_os_make_unnamed(dir), .dir = dir};
+    if (f->fd >= 0)
+        return true;
+    if (errno != EOPNOTSUPP)
+        return olv_fail_system(err, "", "cannot make a new file beside it");
+    label_name(f->name, sizeof f->name, label);
+    f->fd = openat(dir, f->name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (f->fd >= 0)
+        return true;
+    olv_fail_system(err, f->name, "cannot make a new file beside it");
+    f->name[0] = '\0';
+    return false;
+}
+
+/* A name of its own in the directory, for the rename that takes the place of another. */
+static bool take_name(struct fresh *f)
+{
+    char name[sizeof f->name];
+    for (unsigned i = 0; i < 100; i++) {
+        snprintf(name, sizeof name, ".olvido-%ld-%u.part", (long)getpid(), i);
+        if (olv_os_name_unnamed(f->fd, f->dir, name)) {
+            memcpy(f->name, name, sizeof name);
+            return true;
+        }
+        if (errno != EEXIST)
+            return false;
+    }
+    return false;
+}
+
+bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
+                   struct olv_error *err)
+{
+    if (strlen(wanted) > NAME_MAX) {
+        errno = ENAMETOOLONG;
+        return olv_fail_system(err, wanted, "cannot give it its name");
+    }
+    if (!f->name[0] && olv_os_name_unnamed(f->fd, f->dir, wanted)) {
+        snprintf(out, NAME_MAX + 1, "%s", wanted);
+        return true;
+    }
+    if (!f->name[0] && errno != EEXIST)
+        return olv_fail_system(err, wanted, "cannot give it its name");
+    if (!f->name[0] && (if_exists == OLV_REFUSE || if_exists == OLV_SKIP)) {
+        olv_fail(err, OLV_EXISTS, "there is a %.250s already", wanted);
+        return false;
+    }
+    if (!f->name[0] && !take_name(f))
+        return olv_fail_system(err, wanted, "cannot give it its name");
+    if (!olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err))
+        return false;
+    f->name[0] = '\0';
+    return true;
+}
+
+void fresh_close(struct fresh *f)
+{
+    if (f->fd < 0)
+        return;
+    if (f->name[0])
+        unlinkat(f->dir, f->name, 0);
+    close(f->fd);
+    f->fd = -1;
+}
+
+void fresh_clear(int dir, const char *label)
+{
+    char name[FRESH_LABEL + 32];
+    label_name(name, sizeof name, label);
+    unlinkat(dir, name, 0);
+}

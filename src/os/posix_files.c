@@ -1,0 +1,90 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* POSIX.1-2008 knows no leases, no files without a name, no extended attributes and no holes. */
+#include "os/files.h"
+
+#include <errno.h>
+#include <fcntl.h>
+
+int olv_os_open_file(int dir, const char *name)
+{
+    return openat(dir, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
+}
+
+enum olv_truth olv_os_watch(int fd)
+{
+    (void)fd;
+    return OLV_UNKNOWN;
+}
+
+bool olv_os_is_watch_broken(int fd)
+{
+    (void)fd;
+    return false;
+}
+
+int olv_os_make_unnamed(int dir)
+{
+    (void)dir;
+    errno = EOPNOTSUPP;
+    return -1;
+}
+
+bool olv_os_name_unnamed(int fd, int dir, const char *name)
+{
+    (void)fd;
+    (void)dir;
+    (void)name;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
+bool olv_os_each_attribute(int fd, bool (*each)(void *self, const char *name, const void *value, size_t len),
+                           void *self)
+{
+    (void)fd;
+    (void)each;
+    (void)self;
+    return true;
+}
+
+ssize_t olv_os_get_attribute(int fd, const char *name, void *value, size_t size)
+{
+    (void)fd;
+    (void)name;
+    (void)value;
+    (void)size;
+    errno = EOPNOTSUPP;
+    return -1;
+}
+
+bool olv_os_set_attribute(int fd, const char *name, const void *value, size_t len)
+{
+    (void)fd;
+    (void)name;
+    (void)value;
+    (void)len;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
+bool olv_os_remove_attribute(int fd, const char *name)
+{
+    (void)fd;
+    (void)name;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
+bool olv_os_is_own_attribute(const char *name)
+{
+    (void)name;
+    return false;
+}
+
+bool olv_os_next_data(int fd, uint64_t from, uint64_t size, uint64_t *begin, uint64_t *end)
+{
+    (void)fd;
+    *begin = from;
+    *end = size;
+    return from < size;
+}

@@ -1,0 +1,300 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Everything goes through the sorter, keyed by directory and then name, so that a docket is the same whatever
+ * the order in which threads found it, and entries of a directory stand together. A path that is named twice,
+ * or lies in a tree that is named as well, comes once. */
+#include "olvido/named.h"
+
+#include "file/identity.h"
+#include "guard/guard.h"
+#include "olvido/sorter.h"
+#include "os/os.h"
+#include "scan/scan.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdatomic.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct naming {
+    const struct olv_named_options *options;
+    const struct olv_observer *observer;
+    struct olv_named *out;
+    struct olv_sorter *sorter;
+    const char **trees; /* canonical paths of named directories; owned */
+    size_t tree_count;
+    struct name_worker {
+        uint64_t serial; /* of the directory that the rest describes; 0: none */
+        struct olv_stat dir;
+        struct olv_text path, record;
+        bool is_system;
+    } * workers;
+    atomic_bool has_failed;
+    atomic_ulong guarded;
+    struct olv_error error; /* of the one who set has_failed */
+};
+
+/* Behind the directory's path and the name in a record. */
+struct found {
+    struct olv_stat stat;
+    uint64_t directory_mount, directory_inode;
+};
+
+static void fail(struct naming *n, const struct olv_error *err)
+{
+    if (!atomic_exchange(&n->has_failed, true))
+        n->error = *err;
+}
+
+static void trouble(struct naming *n, const char *path, const char *what, int sys)
+{
+    n->out->troubles++;
+    olv_observe_trouble(n->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
+}
+
+/* ---- collecting ---- */
+
+static bool add(struct naming *n, struct olv_text *record, const char *directory, const struct olv_stat *dir,
+                const char *name, const struct olv_stat *stat, struct olv_error *err)
+{
+    struct found f = {*stat, dir->mount, dir->inode};
+    olv_text_clear(record);
+    olv_text_add(record, directory, strlen(directory) + 1);
+    olv_text_add(record, name, strlen(name) + 1);
+    olv_text_add(record, &f, sizeof f);
+    if (record->failed)
+        return olv_fail_memory(err);
+    return olv_sorter_add(n->sorter, (struct olv_record){{0, 0}, record->data, record->len}, err);
+}
+
+static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry)
+{
+    if (w->serial == entry->dir->serial)
+        return true;
+    w->serial = 0;
+    olv_text_clear(&w->path);
+    olv_scan_dir_path(entry->dir, &w->path);
+    if (w->path.failed || !olv_os_stat(entry->dir_fd, "", &w->dir))
+        return false;
+    w->is_system = olv_guard_is_system(n->options->guard, w->path.data);
+    w->serial = entry->dir->serial;
+    return true;
+}
+
+static bool is_guarded(const struct naming *n, bool is_system, const struct olv_stat *stat)
+{
+    return is_system || olv_guard_is_own(n->options->guard, stat->device, stat->inode);
+}
+
+static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+{
+    struct naming *n = self;
+    struct name_worker *w = &n->workers[number];
+    struct olv_error err = {0};
+    if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
+        !olv_scan_look(entry))
+        return;
+    if (!know_directory(n, w, entry))
+        olv_fail_memory(&err);
+    else if (is_guarded(n, w->is_system, &entry->stat))
+        atomic_fetch_add(&n->guarded, 1);
+    else
+        add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
+    if (err.code != OLV_OK)
+        fail(n, &err);
+}
+
+static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, int dir_fd)
+{
+    struct naming *n = self;
+    struct olv_stat stat;
+    (void)worker;
+    (void)dir;
+    return !atomic_load(&n->has_failed) && olv_os_stat(dir_fd, "", &stat) &&
+           !olv_guard_is_own(n->options->guard, stat.device, stat.inode);
+}
+
+/* ---- what is named ---- */
+
+/* The directory of a path, canonical, and where its name begins; NULL with errno. */
+static char *parent_of(const char *path, const char **name)
+{
+    const char *slash = strrchr(path, '/');
+    char *above, *real;
+    *name = slash ? slash + 1 : path;
+    above = slash ? strndup(path, slash == path ? 1 : (size_t)(slash - path)) : strdup(".");
+    real = above ? realpath(above, NULL) : NULL;
+    free(above);
+    return real;
+}
+
+/* A file, or a link itself. */
+static bool name_file(struct naming *n, const char *path, struct olv_error *err)
+{
+    const char *name;
+    char *directory = parent_of(path, &name);
+    int fd = directory ? olv_os_open_path(directory) : -1;
+    struct olv_stat dir, stat;
+    bool ok = true;
+    if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
+        trouble(n, path, "looking for it", errno);
+    else if (!(n->options->kinds & 1u << stat.kind))
+        trouble(n, path, "it is no file", 0);
+    else if (is_guarded(n, olv_guard_is_system(n->options->guard, directory), &stat))
+        atomic_fetch_add(&n->guarded, 1);
+    else
+        ok = add(n, &n->workers[0].record, directory, &dir, name, &stat, err);
+    if (fd >= 0)
+        close(fd);
+    free(directory);
+    return ok;
+}
+
+/* A directory is gone through; a link to one is itself no directory, unless it is spelt with a slash. */
+static bool name_path(struct naming *n, const char *path, struct olv_error *err)
+{
+    struct olv_stat stat;
+    char *real;
+    if (!olv_os_stat(AT_FDCWD, path, &stat)) {
+        trouble(n, path, "looking for it", errno);
+        return true;
+    }
+    if (stat.kind != OLV_KIND_DIRECTORY)
+        return name_file(n, path, err);
+    real = realpath(path, NULL);
+    if (!real) {
+        trouble(n, path, "looking for it", errno);
+        return true;
+    }
+    n->trees[n->tree_count++] = real;
+    n->out->directories++;
+    return true;
+}
+
+/* ---- the docket ---- */
+
+static void tally(struct olv_named *out, const struct olv_stat *stat)
+{
+    out->files++;
+    out->bytes += stat->size_bytes;
+    out->readonly += stat->kind == OLV_KIND_FILE && !(stat->mode & 0222);
+    out->others += stat->owner != (uint32_t)geteuid();
+}
+
+static bool deliver(struct naming *n, struct olv_segment_writer *segment, const char *record,
+                    struct olv_error *err)
+{
+    const struct olv_named_options *o = n->options;
+    const char *name = record + strlen(record) + 1;
+    struct olv_docket_entry e = {.rule = OLV_BY_HAND,
+                                 .rule_name = "",
+                                 .act = o->act,
+                                 .if_exists = o->if_exists,
+                                 .directory = record,
+                                 .name = name,
+                                 .target = "",
+                                 .how = o->how};
+    struct found f;
+    memcpy(&f, name + strlen(name) + 1, sizeof f);
+    e.identity = olv_identity_of(&f.stat);
+    e.due = f.stat.modified;
+    e.directory_mount = f.directory_mount;
+    e.directory_inode = f.directory_inode;
+    tally(n->out, &f.stat);
+    olv_segment_add(segment, &e);
+    if (segment->entries < OLV_SEGMENT_ENTRIES)
+        return true;
+    if (!olv_spool_add(n->out->docket, &segment->bytes, err))
+        return false;
+    olv_segment_begin(segment);
+    return true;
+}
+
+static bool deliver_all(struct naming *n, struct olv_error *err)
+{
+    struct olv_segment_writer segment = {0};
+    struct olv_record record;
+    struct olv_text last = {0};
+    bool ok = true;
+    olv_segment_begin(&segment);
+    while (ok && olv_sorter_next(n->sorter, &record, err)) {
+        size_t names = record.len - sizeof(struct found);
+        if (last.len == names && memcmp(last.data, record.bytes, names) == 0)
+            continue;
+        olv_text_clear(&last);
+        olv_text_add(&last, record.bytes, names);
+        ok = deliver(n, &segment, record.bytes, err);
+    }
+    ok = ok && err->code == OLV_OK &&
+         (segment.entries == 0 || olv_spool_add(n->out->docket, &segment.bytes, err));
+    olv_segment_free(&segment);
+    olv_text_free(&last);
+    return ok;
+}
+
+static void on_trouble(void *self, const struct olv_trouble *t)
+{
+    struct naming *n = self;
+    n->out->troubles += t->kind == OLV_TROUBLE_UNREADABLE;
+    olv_observe_trouble(n->observer, *t);
+}
+
+static bool is_interrupted(void *self)
+{
+    struct naming *n = self;
+    return atomic_load(&n->has_failed) || olv_observe_interrupted(n->observer);
+}
+
+static bool walk(struct naming *n, struct olv_error *err)
+{
+    struct olv_observer between = {.self = n, .trouble = on_trouble, .is_interrupted = is_interrupted};
+    struct olv_scan_visitor visitor = {.self = n, .enter = enter, .visit = visit};
+    bool ok = n->tree_count == 0 || olv_scan(n->trees, n->tree_count, &visitor, &between, err);
+    if (!atomic_load(&n->has_failed))
+        return ok;
+    *err = n->error;
+    return false;
+}
+
+static bool make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
+{
+    n->trees = calloc(count + 1, sizeof *n->trees);
+    n->workers = calloc(olv_scan_workers(), sizeof *n->workers);
+    if (!n->trees || !n->workers)
+        return olv_fail_memory(err);
+    n->sorter = olv_sorter_new(err);
+    n->out->docket = n->sorter ? olv_spool_new(err) : NULL;
+    if (!n->out->docket)
+        return false;
+    for (size_t i = 0; i < count; i++)
+        if (!name_path(n, paths[i], err))
+            return false;
+    return walk(n, err) && deliver_all(n, err);
+}
+
+bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
+                    const struct olv_observer *observer, struct olv_named *out, struct olv_error *err)
+{
+    struct naming n = {.options = options, .observer = observer, .out = out};
+    bool ok;
+    *out = (struct olv_named){0};
+    ok = make(&n, paths, count, err);
+    out->guarded = atomic_load(&n.guarded);
+    for (unsigned i = 0; n.workers && i < olv_scan_workers(); i++) {
+        olv_text_free(&n.workers[i].path);
+        olv_text_free(&n.workers[i].record);
+    }
+    for (size_t i = 0; i < n.tree_count; i++)
+        free((char *)(uintptr_t)n.trees[i]);
+    free(n.trees);
+    free(n.workers);
+    olv_sorter_free(n.sorter);
+    return ok;
+}
+
+void olv_named_free(struct olv_named *named)
+{
+    olv_spool_free(named->docket);
+    *named = (struct olv_named){0};
+}

@@ -1,0 +1,29 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "shrink/reading.h"
+
+#include <errno.h>
+#include <unistd.h>
+
+bool reading_at(int fd, void *out, size_t len, uint64_t at, struct olv_error *err)
+{
+    char *to = out;
+    while (len) {
+        ssize_t n = pread(fd, to, len, (off_t)at);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return olv_fail_system(err, "", "cannot read it");
+        if (n == 0)
+            return olv_fail(err, OLV_CHANGED, "it became shorter while it was read");
+        to += n;
+        at += (uint64_t)n;
+        len -= (size_t)n;
+    }
+    return true;
+}
+
+bool reading_source(void *self, void *out, size_t len, uint64_t at, struct olv_error *err)
+{
+    const struct reading *reading = self;
+    return reading_at(reading->fd, out, len, at, err);
+}

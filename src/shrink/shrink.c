@@ -1,0 +1,419 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The original is opened once and watched, if the system can: who opens it for writing meanwhile is noticed
+ * at the end, and so is a change of its times. What is compared at the end is a fast digest of each frame,
+ * taken of the bytes as they were read, with the same of the bytes as they come back from the disk. */
+#include "shrink/shrink.h"
+
+#include "file/attributes.h"
+#include "file/identity.h"
+#include "os/durable.h"
+#include "os/files.h"
+#include "os/os.h"
+#include "pack/unpack.h"
+#include "shrink/reading.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { MOST_RATIO = 1000 };
+#define RATIO_FROM_BYTES ((uint64_t)1 << 30)
+
+struct shrinker {
+    struct encoder *encoder;
+    struct decoder *decoder;
+    enum olv_codec encodes, decodes;
+    int level;
+    struct olv_hasher *hasher;
+    struct olv_text plain, packed;
+};
+
+struct shrinker *shrinker_new(void)
+{
+    struct shrinker *s = calloc(1, sizeof *s);
+    if (!s)
+        return NULL;
+    s->hasher = olv_hasher_new();
+    if (s->hasher)
+        return s;
+    free(s);
+    return NULL;
+}
+
+void shrinker_free(struct shrinker *s)
+{
+    if (!s)
+        return;
+    encoder_free(s->encoder);
+    decoder_free(s->decoder);
+    olv_hasher_free(s->hasher);
+    olv_text_free(&s->plain);
+    olv_text_free(&s->packed);
+    free(s);
+}
+
+static bool have_encoder(struct shrinker *s, const struct shrink_task *t, struct olv_error *err)
+{
+    if (s->encoder && s->encodes == t->codec && s->level == t->level)
+        return true;
+    encoder_free(s->encoder);
+    s->encodes = t->codec;
+    s->level = t->level;
+    s->encoder = encoder_new(t->codec, t->level);
+    return s->encoder || olv_fail_memory(err);
+}
+
+static bool have_decoder(struct shrinker *s, enum olv_codec codec, struct olv_error *err)
+{
+    if (s->decoder && s->decodes == codec)
+        return true;
+    decoder_free(s->decoder);
+    s->decodes = codec;
+    s->decoder = decoder_new(codec);
+    return s->decoder || olv_fail_memory(err);
+}
+
+/* ---- the original ---- */
+
+static bool open_source(struct shrink_task *t, struct olv_error *err)
+{
+    enum olv_truth watch;
+    t->source = olv_os_open_file(t->dir, t->name);
+    if (t->source < 0)
+        return olv_fail_system(err, t->name, "cannot read it");
+    if (!olv_os_stat(t->source, "", &t->stat))
+        return olv_fail_system(err, t->name, "cannot look at it");
+    if (!olv_identity_holds(t->identity, &t->stat, true))
+        return olv_fail(err, OLV_CHANGED, "it changed since it was judged");
+    watch = olv_os_watch(t->source);
+    t->is_watched = watch == OLV_YES;
+    return true;
+}
+
+static bool was_opened(struct olv_error *err)
+{
+    return olv_fail(err, OLV_CHANGED, "somebody opened it for writing while it was read");
+}
+
+bool shrink_is_unchanged(const struct shrink_task *t, struct olv_error *err)
+{
+    struct olv_stat now;
+    if (!olv_os_stat(t->source, "", &now))
+        return olv_fail_system(err, t->name, "cannot look at it again");
+    if (!olv_identity_holds(t->identity, &now, true))
+        return olv_fail(err, OLV_CHANGED, "it changed while it was read");
+    return !t->is_watched || !olv_os_is_watch_broken(t->source) || was_opened(err);
+}
+
+/* Exactly `len` bytes are there, for its size was looked at; fewer: it shrinks under our hands. */
+static bool read_source(const struct shrink_task *t, void *out, size_t len, uint64_t at,
+                        struct olv_error *err)
+{
+    return reading_at(t->source, out, len, at, err);
+}
+
+/* Whether it is time to stop: somebody said so, or somebody waits for the original. */
+static bool must_stop(const struct shrink_task *t, uint64_t bytes, struct olv_error *err)
+{
+    olv_observe_progress(
+        t->observer,
+        (struct olv_progress){.doing = t->written == OLV_CODEC_NONE ? "decompressing" : "compressing",
+                              .files = t->files_before,
+                              .bytes = t->bytes_before + bytes});
+    if (olv_observe_interrupted(t->observer))
+        return !olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    return t->is_watched && olv_os_is_watch_broken(t->source) && !was_opened(err);
+}
+
+/* ---- the fresh file ---- */
+
+static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+{
+    const struct shrink_task *t = self;
+    return olv_write_all(t->to_fd >= 0 ? t->to_fd : t->fresh.fd, bytes, len) ||
+           olv_fail_system(err, "", "cannot write the new file");
+}
+
+static bool finish(struct shrink_task *t, struct olv_error *err)
+{
+    return shrink_is_unchanged(t, err) &&
+           (t->to_fd >= 0 || attributes_copy(t->source, &t->stat, t->fresh.fd, err));
+}
+
+static bool begin_file(struct shrink_task *t, struct olv_error *err)
+{
+    return t->to_fd >= 0 || fresh_open(&t->fresh, t->to_dir, t->label, err);
+}
+
+struct shrink_task shrink_task(int dir, const char *name, const struct olv_identity *identity)
+{
+    return (struct shrink_task){.dir = dir,
+                                .name = name,
+                                .identity = identity,
+                                .to_dir = dir,
+                                .label = "",
+                                .to_fd = -1,
+                                .workers = 1,
+                                .fresh = {.fd = -1},
+                                .source = -1};
+}
+
+/* ---- packing ---- */
+
+static bool pack_small(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    size_t len = (size_t)t->stat.size_bytes, bound;
+    char *plain, *packed;
+    struct frame frame = {.plain_length = (uint32_t)len};
+    if (!have_encoder(s, t, err))
+        return false;
+    bound = encoder_bound(s->encoder, len);
+    olv_text_clear(&s->plain);
+    olv_text_clear(&s->packed);
+    plain = olv_text_room(&s->plain, len);
+    packed = olv_text_room(&s->packed, bound);
+    if (!plain || !packed)
+        return olv_fail_memory(err);
+    if (!read_source(t, plain, len, 0, err))
+        return false;
+    olv_sha256(s->hasher, plain, len, t->digest);
+    frame.check = frame_check(plain, len);
+    frame.length = (uint32_t)encoder_run(s->encoder, plain, len, packed, bound);
+    t->packed_bytes = frame.length;
+    if (frame.length == 0 || !frame_list_add(&t->frames, frame))
+        return olv_fail_memory(err);
+    return put(t, packed, frame.length, err);
+}
+
+static bool fill_frames(struct shrinker *s, struct shrink_task *t, struct frames *frames,
+                        struct olv_error *err)
+{
+    uint64_t size = t->stat.size_bytes;
+    olv_hasher_begin(s->hasher);
+    for (uint64_t at = 0; at < size; at += FRAME_BYTES) {
+        size_t len = size - at < FRAME_BYTES ? (size_t)(size - at) : FRAME_BYTES;
+        struct frame_job *job = frames_next(frames, err);
+        char *room = job ? olv_text_room(&job->plain, len) : NULL;
+        if (!job || must_stop(t, at, err))
+            return false;
+        if (!room)
+            return olv_fail_memory(err);
+        if (!read_source(t, room, len, at, err))
+            return false;
+        job->plain.len = len;
+        frames_give(frames, job);
+        olv_hasher_add(s->hasher, room, len); /* beside the worker, which reads it as well */
+    }
+    olv_hasher_end(s->hasher, t->digest);
+    return frames_finish(frames, err);
+}
+
+static bool pack_large(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    struct frames_sink sink = {.self = t, .put = put};
+    struct frames *frames = frames_new(t->codec, t->level, t->workers, &sink, err);
+    bool ok = frames && fill_frames(s, t, frames, err);
+    if (ok) {
+        t->packed_bytes = frames_length(frames);
+        t->frames = frames_take(frames);
+    }
+    frames_free(frames);
+    return ok;
+}
+
+bool shrink_pack(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    t->written = t->codec;
+    if (!open_source(t, err) || !begin_file(t, err))
+        return false;
+    t->plain_bytes = t->stat.size_bytes;
+    return (t->plain_bytes <= SHRINK_SMALL ? pack_small(s, t, err) : pack_large(s, t, err)) && finish(t, err);
+}
+
+/* ---- unpacking ---- */
+
+static bool is_too_large(const struct shrink_task *t, uint64_t plain, struct olv_error *err)
+{
+    if (t->most_bytes && plain > t->most_bytes) {
+        olv_fail(err, OLV_REFUSED, "it expands to more than --max-size allows");
+        return olv_error_hint(err, "nothing was written; a larger --max-size lets it through"), true;
+    }
+    if (t->most_bytes || plain <= RATIO_FROM_BYTES || plain / MOST_RATIO <= t->stat.size_bytes)
+        return false;
+    olv_fail(err, OLV_REFUSED, "it expands to more than %d times its size, as no honest file does",
+             MOST_RATIO);
+    return olv_error_hint(err, "nothing was written; --max-size SIZE lets it through"), true;
+}
+
+/* Bytes into frames as they are: so that they are proven like all others. */
+static bool pass_on(struct shrinker *s, struct frames *frames, struct frame_job **job, const uint8_t *bytes,
+                    size_t len, struct olv_error *err)
+{
+    olv_hasher_add(s->hasher, bytes, len);
+    while (len) {
+        size_t room, n;
+        if (!*job && !(*job = frames_next(frames, err)))
+            return false;
+        room = FRAME_BYTES - (*job)->plain.len;
+        n = len < room ? len : room;
+        olv_text_add(&(*job)->plain, bytes, n);
+        bytes += n;
+        len -= n;
+        if ((*job)->plain.len == FRAME_BYTES) {
+            frames_give(frames, *job);
+            *job = NULL;
+        }
+    }
+    return true;
+}
+
+static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack *u, struct frames *frames,
+                        struct olv_error *err)
+{
+    struct frame_job *job = NULL;
+    const uint8_t *bytes;
+    size_t len = 1;
+    olv_hasher_begin(s->hasher);
+    while (len) {
+        if (!unpack_next(u, &bytes, &len, err))
+            return false;
+        t->plain_bytes += len;
+        if (is_too_large(t, t->plain_bytes, err) || must_stop(t, unpack_position(u), err) ||
+            !pass_on(s, frames, &job, bytes, len, err))
+            return false;
+    }
+    olv_hasher_end(s->hasher, t->digest);
+    if (job)
+        frames_give(frames, job);
+    return frames_finish(frames, err);
+}
+
+static bool unpack_large(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    struct reading reading = {t->source};
+    struct pack_source source = {&reading, reading_source, t->stat.size_bytes};
+    struct frames_sink sink = {.self = t, .put = put};
+    struct unpack *u = unpack_new(&source, t->codec, t->workers, err);
+    struct frames *frames = u ? frames_new(OLV_CODEC_NONE, 0, 1, &sink, err) : NULL;
+    bool ok = frames && unpack_into(s, t, u, frames, err);
+    if (ok)
+        t->frames = frames_take(frames);
+    frames_free(frames);
+    unpack_free(u);
+    return ok;
+}
+
+/* One frame that says how long it is, and no more: without any thread. False without an error where it is
+ * something else. */
+static bool unpack_small(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    size_t len = (size_t)t->stat.size_bytes, frame_len, plain_len;
+    char *packed, *plain;
+    long got;
+    olv_text_clear(&s->packed);
+    olv_text_clear(&s->plain);
+    packed = olv_text_room(&s->packed, len);
+    if (!packed || !have_decoder(s, t->codec, err))
+        return packed ? false : olv_fail_memory(err);
+    if (!read_source(t, packed, len, 0, err))
+        return false;
+    if (!decoder_frame_lengths(s->decoder, (const uint8_t *)packed, len, &frame_len, &plain_len) ||
+        frame_len != len || plain_len > SHRINK_SMALL)
+        return false;
+    plain = olv_text_room(&s->plain, plain_len);
+    if (!plain)
+        return olv_fail_memory(err);
+    got = decoder_frame(s->decoder, packed, len, plain, plain_len);
+    if (got < 0 || is_too_large(t, (uint64_t)got, err))
+        return false;
+    t->plain_bytes = (uint64_t)got;
+    olv_sha256(s->hasher, plain, (size_t)got, t->digest);
+    if (!frame_list_add(&t->frames,
+                        (struct frame){0, (uint32_t)got, (uint32_t)got, frame_check(plain, (size_t)got)}))
+        return olv_fail_memory(err);
+    return put(t, plain, (size_t)got, err);
+}
+
+static bool detect(struct shrink_task *t, struct olv_error *err)
+{
+    uint8_t head[CODEC_HEAD];
+    size_t len = t->stat.size_bytes < sizeof head ? (size_t)t->stat.size_bytes : sizeof head;
+    if (!read_source(t, head, len, 0, err))
+        return false;
+    t->codec = codec_detect(head, len);
+    return t->codec != OLV_CODEC_NONE ||
+           olv_fail(err, OLV_BROKEN, len ? "it is no gzip, bzip2, xz or zstd file" : "it is empty");
+}
+
+bool shrink_unpack(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    bool ok;
+    t->written = OLV_CODEC_NONE;
+    if (!open_source(t, err) || !detect(t, err) || !begin_file(t, err))
+        return false;
+    t->packed_bytes = t->stat.size_bytes;
+    ok = t->packed_bytes <= SHRINK_SMALL && unpack_small(s, t, err);
+    if (!ok && err->code == OLV_OK)
+        ok = unpack_large(s, t, err);
+    return ok && finish(t, err);
+}
+
+/* ---- the proof ---- */
+
+static bool prove_small(struct shrinker *s, const struct shrink_task *t, struct olv_error *err)
+{
+    const struct frame *f = &t->frames.items[0];
+    char *packed, *plain;
+    long got = f->length;
+    olv_text_clear(&s->packed);
+    olv_text_clear(&s->plain);
+    packed = olv_text_room(&s->packed, f->length);
+    plain = t->written == OLV_CODEC_NONE ? packed : olv_text_room(&s->plain, f->plain_length);
+    if (!packed || !plain)
+        return olv_fail_memory(err);
+    if (!reading_at(t->fresh.fd, packed, f->length, 0, err))
+        return false;
+    if (t->written != OLV_CODEC_NONE) {
+        if (!have_decoder(s, t->written, err))
+            return false;
+        got = decoder_frame(s->decoder, packed, f->length, plain, f->plain_length);
+    }
+    return (got == (long)f->plain_length && frame_check(plain, (size_t)got) == f->check) ||
+           olv_fail(err, OLV_BROKEN, "what was written does not read back the same");
+}
+
+static bool prove_progress(void *self, uint64_t plain_bytes)
+{
+    struct shrink_task *t = self;
+    struct olv_error ignored = {0};
+    (void)plain_bytes;
+    return !must_stop(t, t->stat.size_bytes, &ignored);
+}
+
+static bool prove_large(struct shrink_task *t, struct olv_error *err)
+{
+    struct reading reading = {t->fresh.fd};
+    struct pack_source source = {&reading, reading_source,
+                                 t->written == OLV_CODEC_NONE ? t->plain_bytes : t->packed_bytes};
+    struct frames_proof proof = {.self = t, .progress = prove_progress};
+    return frames_prove(&source, t->written, &t->frames, t->workers, &proof, err);
+}
+
+bool shrink_prove(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
+{
+    bool ok;
+    posix_fadvise(t->fresh.fd, 0, 0, POSIX_FADV_DONTNEED);
+    ok = t->frames.count == 0 || (t->frames.count == 1 ? prove_small(s, t, err) : prove_large(t, err));
+    return ok && shrink_is_unchanged(t, err);
+}
+
+void shrink_end(struct shrink_task *t)
+{
+    fresh_close(&t->fresh);
+    if (t->source >= 0)
+        close(t->source);
+    t->source = -1;
+    frame_list_free(&t->frames);
+}

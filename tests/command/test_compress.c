@@ -1,0 +1,329 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* compress and decompress: everything survives, nothing is lost, and nothing goes before it is proven. */
+#include "support/command.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+/* Readings that compress well, as a file. */
+static void make_readings(const struct sandbox *s, const char *name, unsigned lines, double days_old)
+{
+    FILE *file = fopen(in(s, name), "w");
+    assert_non_null(file);
+    for (unsigned i = 0; i < lines; i++)
+        fprintf(file, "2026-03-%02u;gauge-%u;%u.%03u m\n", i % 28 + 1, i % 3, i % 4, i * 7919 % 1000);
+    fclose(file);
+    set_age(s, name, days_old);
+}
+
+static void run_ok(const struct sandbox *s, const char *script)
+{
+    char *careful = malloc(strlen(script) + 16);
+    struct outcome o;
+    assert_non_null(careful);
+    strcpy(careful, "set -e\n");
+    strcat(careful, script);
+    o = shell(s, careful);
+    free(careful);
+    assert_status(&o, 0);
+    outcome_free(&o);
+}
+
+static void a_file_goes_there_and_back_with_all_it_has(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const formats[] = {"gzip", "bzip2", "xz", "zstd"};
+    ON_LINUX_ONLY(); /* extended attributes */
+    for (size_t i = 0; i < 4; i++) {
+        char script[900];
+        make_readings(s, "gauge.csv", 5000, 400);
+        snprintf(
+            script, sizeof script,
+            "setfattr -n user.station -v north gauge.csv; setfacl -m u:1:r gauge.csv; chmod 640 gauge.csv; "
+            "chown 1:2 gauge.csv; touch -d '2024-02-03 04:05:06.123456789Z' gauge.csv; "
+            "all() { stat -c '%%a %%u %%g %%y' $1; getfattr -d -m - --absolute-names $1 | grep -v -e origin "
+            "-e file:; "
+            "getfacl -cp $1; }\n"
+            "all gauge.csv >before; sha256sum gauge.csv >sum\n"
+            "$O compress gauge.csv --as %s -y >out && test ! -e gauge.csv && all gauge.csv.* >between "
+            "&& cmp before between && $O decompress gauge.csv.* -y >>out && all gauge.csv >after && cmp "
+            "before after "
+            "&& sha256sum -c sum && test $(ls | grep -c gauge) = 1 && test -z \"$(getfattr -d gauge.csv | "
+            "grep origin)\"",
+            formats[i]);
+        run_ok(s, script);
+    }
+}
+
+/* Each format's own reader, which nobody here wrote, of a file that has several frames. */
+static void others_read_what_was_compressed(void **state)
+{
+    const struct sandbox *s = *state;
+    make_readings(s, "gauge.csv", 450000, 400);
+    run_ok(s,
+           "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
+           "done\n"
+           "/usr/bin/python3 - <<'E'\n"
+           "import gzip, bz2, lzma, zstandard\n"
+           "plain = open('gauge.csv', 'rb').read()\n"
+           "assert len(plain) > 2 * 4194304\n"
+           "assert gzip.open('gauge.csv.gz').read() == plain\n"
+           "assert bz2.open('gauge.csv.bz2').read() == plain\n"
+           "assert lzma.open('gauge.csv.xz').read() == plain\n"
+           "z = open('gauge.csv.zst', 'rb')\n"
+           "assert zstandard.ZstdDecompressor().stream_reader(z, read_across_frames=True).read() == plain\n"
+           "E");
+}
+
+static void what_others_compressed_is_read(void **state)
+{
+    const struct sandbox *s = *state;
+    make_readings(s, "gauge.csv", 300000, 400);
+    run_ok(s, "/usr/bin/python3 - <<'E'\n"
+              "import gzip, bz2, lzma, zstandard\n"
+              "plain = open('gauge.csv', 'rb').read()\n"
+              "a, b = plain[:5000001], plain[5000001:]\n"
+              "open('one.gz', 'wb').write(gzip.compress(a) + gzip.compress(b))\n"
+              "open('two.bz2', 'wb').write(bz2.compress(a, 1) + bz2.compress(b))\n"
+              "open('three.xz', 'wb').write(lzma.compress(a, preset=0) + lzma.compress(b, preset=1))\n"
+              "z = zstandard.ZstdCompressor()\n"
+              "open('four.zst', 'wb').write(z.compress(a) + z.compress(b))\n"
+              "E\n"
+              "$O decompress one.gz two.bz2 three.xz four.zst -y >out && "
+              "for f in one two three four; do cmp $f gauge.csv || exit 1; done; test ! -e one.gz");
+}
+
+static void a_tree_is_compressed_side_by_side(void **state)
+{
+    const struct sandbox *s = *state;
+    run_ok(s, "mkdir -p t/a/b t/c; for i in $(seq 300); do seq $i 2000 >t/a/b/r$i.csv; done; seq 900000 "
+              ">t/c/large.csv\n"
+              "echo x >t/c/tiny; head -c 50000 /dev/urandom >t/c/noise; cp -r t copy\n"
+              "$O compress t -y >out; test $? = 0; grep -q '301 compressed' out; grep -q '2 left alone' out\n"
+              "test $(find t -name '*.zst' | wc -l) = 301; test $(find t -type f | wc -l) = 303\n"
+              "$O decompress t -y >out; diff -r t copy");
+}
+
+static void what_would_not_shrink_stays_and_is_recorded(void **state)
+{
+    const struct sandbox *s = *state;
+    run_ok(s, "head -c 100000 /dev/urandom >noise; cp noise same; $O compress noise >out; cmp noise same; "
+              "test ! -e noise.zst; grep -q 'at least 2 % smaller' out; "
+              "$O audit show --result left | grep -q noise");
+}
+
+static void a_hard_link_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    make_readings(s, "gauge.csv", 5000, 1);
+    run_ok(s, "ln gauge.csv other; $O compress gauge.csv >out; grep -q 'has 2 names' out; test -e gauge.csv; "
+              "test ! -e gauge.csv.zst");
+}
+
+static void what_is_there_already_is_never_replaced_by_itself(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_readings(s, "gauge.csv", 5000, 1);
+    make_file(s, "gauge.csv.zst", "mine", 1);
+    o = olvido(s, "compress", "gauge.csv", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "there is a gauge.csv.zst already");
+    outcome_free(&o);
+    run_ok(
+        s,
+        "test $(cat gauge.csv.zst) = mine; cp gauge.csv same; $O compress gauge.csv --if-exists number >out; "
+        "test ! -e gauge.csv; test $(cat gauge.csv.zst) = mine; "
+        "$O decompress 'gauge.csv (2).zst' --if-exists set-aside >out; cmp 'gauge.csv (2)' same");
+}
+
+static void a_damaged_file_stays_and_leaves_nothing_behind(void **state)
+{
+    const struct sandbox *s = *state;
+    make_readings(s, "gauge.csv", 200000, 1);
+    run_ok(s,
+           "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
+           "done\n"
+           "rm gauge.csv; for f in gauge.csv.*; do s=$(stat -c %s $f); "
+           "printf X | dd of=$f bs=1 seek=$((s / 2)) conv=notrunc 2>/dev/null; cp $f saved; "
+           "if $O decompress $f >out 2>err; then exit 1; fi; grep -q damaged err || exit 1; cmp $f saved || "
+           "exit 1; "
+           "test ! -e gauge.csv || exit 1; truncate -s $((s / 3)) $f; if $O decompress $f >out 2>err; then "
+           "exit 1; fi; "
+           "test ! -e gauge.csv || exit 1; done; test -z \"$(ls -A | grep part)\"");
+}
+
+static void bad_input_is_named(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_file(s, "gauge.zst", "tide tide tide", 1);
+    make_file(s, "empty.gz", "", 1);
+    make_file(s, "plain", "tide", 1);
+    o = olvido(s, "decompress", "gauge.zst", "empty.gz", "plain", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "gauge.zst: it is no gzip, bzip2, xz or zstd file");
+    assert_contains(o.err, "empty.gz: it is empty");
+    assert_contains(o.err, "plain: its name does not end with");
+    outcome_free(&o);
+    o = olvido(s, "compress", "missing", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "missing");
+    outcome_free(&o);
+    o = olvido(s, "compress", "plain", "--as", "gzip", "--level", "12", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.err, "the levels of gzip are 1 to 9");
+    outcome_free(&o);
+}
+
+static void what_expands_beyond_bounds_is_given_up(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    run_ok(s, "head -c 3000000 /dev/zero >zeros; $O compress zeros >out");
+    o = olvido(s, "decompress", "zeros.zst", "--max-size", "2 MB", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "--max-size");
+    outcome_free(&o);
+    assert_false(exists(s, "zeros"));
+    assert_true(exists(s, "zeros.zst"));
+    run_ok(s, "$O decompress zeros.zst --max-size '3 MB' >out; test $(stat -c %s zeros) = 3000000");
+}
+
+static void output_goes_where_it_was_told(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_readings(s, "gauge.csv", 5000, 30);
+    run_ok(
+        s,
+        "$O compress gauge.csv --as gzip --to - | gzip -dc | cmp - gauge.csv; mkdir far; "
+        "$O compress gauge.csv --as xz --to far/g.xz; test -e gauge.csv; xz -dc far/g.xz | cmp - gauge.csv; "
+        "test $(stat -c %Y far/g.xz) = $(stat -c %Y gauge.csv); "
+        "$O decompress far/g.xz --to - | cmp - gauge.csv; $O decompress far/g.xz --to again; cmp again "
+        "gauge.csv");
+    o = olvido_on_terminal(s, 80, "", "compress", "gauge.csv", "--to", "-", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.out, "never written to a terminal");
+    outcome_free(&o);
+}
+
+static void it_asks_and_says_why(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_readings(s, "gauge.csv", 5000, 30);
+    chmod(in(s, "gauge.csv"), 0444);
+    o = olvido_on_terminal(s, 100, "no\n", "compress", "gauge.csv", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "1 file is read-only");
+    outcome_free(&o);
+    assert_true(exists(s, "gauge.csv"));
+    o = olvido(s, "compress", "gauge.csv", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "there is no terminal, and no --yes");
+    outcome_free(&o);
+    o = olvido_on_terminal(s, 100, "yes\n", "compress", "gauge.csv", NULL);
+    assert_status(&o, 0);
+    outcome_free(&o);
+    assert_true(exists(s, "gauge.csv.zst"));
+}
+
+static void system_directories_are_left_alone(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido(s, "compress", "/etc/services", "--yes", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.err, "guarded");
+    outcome_free(&o);
+}
+
+/* The program is killed at its calls, one after the other; the next run finds one file, whole. */
+static void a_crash_at_any_call_leaves_one_whole_file(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fchmod", "pwrite64,write"};
+    ON_LINUX_ONLY();
+    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
+        for (unsigned when = 1; when <= 6; when++) {
+            char script[900];
+            snprintf(script, sizeof script,
+                     "rm -rf state gauge*; seq 40000 >gauge.csv; cp gauge.csv same; "
+                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O compress "
+                     "gauge.csv >out 2>&1 || true\n"
+                     "$O decompress nothing.zst >out 2>&1 || true; test -e gauge.csv -o -e gauge.csv.zst || exit 1\n"
+                     "if test -e gauge.csv; then test ! -e gauge.csv.zst && cmp gauge.csv same; else "
+                     "$O decompress gauge.csv.zst >out 2>&1; cmp gauge.csv same; fi || exit 1\n"
+                     "test -z \"$(ls -A | grep part)\" && $O audit verify >out",
+                     calls[c], calls[c], when);
+            run_ok(s, script);
+        }
+}
+
+static void a_full_disk_leaves_the_original(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    o = shell(s,
+              "mkdir m && mount -t tmpfs -o size=2m none m && head -c 1500000 /dev/urandom | base64 -w0 | "
+              "head -c 1700000 >m/gauge.csv; cp m/gauge.csv same; $O compress m/gauge.csv --yes; echo =$?; "
+              "cmp m/gauge.csv same && ls -A m | grep -c . ; umount m");
+    assert_contains(o.out, "=1");
+    assert_contains(o.err, "No space left");
+    assert_contains(o.out, "\n1\n");
+    outcome_free(&o);
+}
+
+static void a_file_that_changes_meanwhile_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    make_readings(s, "gauge.csv", 5000, 1);
+    run_ok(s, "seq 1000 >first; $O compress first >out"); /* makes the state, too */
+    o = shell(
+        s, "(sleep 1; echo late >>gauge.csv) & strace -f -o /dev/null -e trace=linkat "
+           "-e inject=linkat:delay_enter=3s $O compress gauge.csv; echo =$?; wait; tail -n 1 gauge.csv; ls");
+    assert_contains(o.out, "=0"); /* to leave a file that is in use alone is no failure */
+    assert_contains(o.out, "\nlate\n");
+    assert_contains(o.out, "for writing");
+    assert_lacks(o.out, "\ngauge.csv.zst\n");
+    outcome_free(&o);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test_setup_teardown(a_file_goes_there_and_back_with_all_it_has, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(others_read_what_was_compressed, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_others_compressed_is_read, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_tree_is_compressed_side_by_side, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_would_not_shrink_stays_and_is_recorded, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_hard_link_stays, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_there_already_is_never_replaced_by_itself, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_damaged_file_stays_and_leaves_nothing_behind, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(bad_input_is_named, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_expands_beyond_bounds_is_given_up, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(output_goes_where_it_was_told, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(it_asks_and_says_why, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(system_directories_are_left_alone, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_crash_at_any_call_leaves_one_whole_file, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_full_disk_leaves_the_original, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_file_that_changes_meanwhile_stays, sandbox_setup, sandbox_teardown),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
