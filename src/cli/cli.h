@@ -63,6 +63,8 @@ enum cli_option {
     OPT_KEEP,
     OPT_TO,
     OPT_MAX_SIZE,
+    OPT_OWNERS,
+    OPT_DEVICES,
     OPT_COUNT
 };
 

@@ -38,7 +38,7 @@ static const enum cli_option options[] = {OPT_KEEP, OPT_TO,      OPT_MAX_SIZE, O
 
 const struct cli_command cmd_decompress = {
     .name = "decompress",
-    .stage = "Get back",
+    .stage = "Do",
     .arguments = "PATH…",
     .summary = "Takes compressed files back to what they were",
     .help =

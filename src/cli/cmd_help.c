@@ -25,7 +25,7 @@ static void print_overview(const struct cli *cli)
         if (strcmp(stage, command->stage) != 0)
             printf("\n%s%s%s\n", term_begin(cli, STYLE_HEADING), command->stage, term_end(cli));
         stage = command->stage;
-        printf("  %-9s %s\n", command->name, command->summary);
+        printf("  %-10s %s\n", command->name, command->summary);
     }
     print_global(cli);
     printf("\n`olvido help COMMAND` says more. First steps: `olvido demo DIR`.\n");

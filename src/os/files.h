@@ -27,6 +27,9 @@ int olv_os_make_unnamed(int dir);
 /* Gives it one; EEXIST where that is taken. */
 bool olv_os_name_unnamed(int fd, int dir, const char *name);
 
+/* Makes a device node; `type` is S_IFBLK or S_IFCHR. */
+bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major, uint32_t minor);
+
 /* ---- extended attributes; access control lists are among them ---- */
 
 /* Calls `each` with every one of an open file; stops when it returns false. False with errno when they cannot

@@ -10,6 +10,8 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
 #include <sys/xattr.h>
 #include <unistd.h>
 
@@ -53,6 +55,11 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
         return false;
     snprintf(path, sizeof path, "/proc/self/fd/%d", fd); /* the way of those who are not root */
     return linkat(AT_FDCWD, path, dir, name, AT_SYMLINK_FOLLOW) == 0;
+}
+
+bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major_number, uint32_t minor_number)
+{
+    return mknodat(dir, name, type | 0600, makedev(major_number, minor_number)) == 0;
 }
 
 /* ---- extended attributes ---- */

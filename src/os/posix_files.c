@@ -38,6 +38,17 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
     return false;
 }
 
+bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major, uint32_t minor)
+{
+    (void)dir;
+    (void)name;
+    (void)type;
+    (void)major;
+    (void)minor;
+    errno = EOPNOTSUPP; /* what the number of a device is made of, the standard does not say */
+    return false;
+}
+
 bool olv_os_each_attribute(int fd, bool (*each)(void *self, const char *name, const void *value, size_t len),
                            void *self)
 {

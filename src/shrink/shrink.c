@@ -6,11 +6,11 @@
 
 #include "file/attributes.h"
 #include "file/identity.h"
+#include "file/reading.h"
 #include "os/durable.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "pack/unpack.h"
-#include "shrink/reading.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -292,8 +292,7 @@ static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack
 
 static bool unpack_large(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
 {
-    struct reading reading = {t->source};
-    struct pack_source source = {&reading, reading_source, t->stat.size_bytes};
+    struct pack_source source = {&t->source, reading_source, t->stat.size_bytes};
     struct frames_sink sink = {.self = t, .put = put};
     struct unpack *u = unpack_new(&source, t->codec, t->workers, err);
     struct frames *frames = u ? frames_new(OLV_CODEC_NONE, 0, 1, &sink, err) : NULL;
@@ -394,8 +393,7 @@ static bool prove_progress(void *self, uint64_t plain_bytes)
 
 static bool prove_large(struct shrink_task *t, struct olv_error *err)
 {
-    struct reading reading = {t->fresh.fd};
-    struct pack_source source = {&reading, reading_source,
+    struct pack_source source = {&t->fresh.fd, reading_source,
                                  t->written == OLV_CODEC_NONE ? t->plain_bytes : t->packed_bytes};
     struct frames_proof proof = {.self = t, .progress = prove_progress};
     return frames_prove(&source, t->written, &t->frames, t->workers, &proof, err);

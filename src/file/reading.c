@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "shrink/reading.h"
+#include "file/reading.h"
 
 #include <errno.h>
 #include <unistd.h>
@@ -22,8 +22,8 @@ bool reading_at(int fd, void *out, size_t len, uint64_t at, struct olv_error *er
     return true;
 }
 
-bool reading_source(void *self, void *out, size_t len, uint64_t at, struct olv_error *err)
+bool reading_source(void *fd, void *out, size_t len, uint64_t at, struct olv_error *err)
 {
-    const struct reading *reading = self;
-    return reading_at(reading->fd, out, len, at, err);
+    const int *file = fd;
+    return reading_at(*file, out, len, at, err);
 }

@@ -1,0 +1,262 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Member by member: what is no directory is made complete under no name, or one of its own, and then put in
+ * its place; directories get what they had in the end. */
+#include "olvido/archive.h"
+
+#include "archive/directories.h"
+#include "archive/inside.h"
+#include "archive/restore.h"
+#include "file/touched.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { MOST_RATIO = 1000 };
+#define RATIO_FROM_BYTES ((uint64_t)1 << 30)
+
+struct extracting {
+    struct olv_archive *archive;
+    const struct olv_extract_options *options;
+    const struct olv_observer *observer;
+    struct olv_extract_result *result;
+    struct restore_options restore;
+    char label[FRESH_LABEL];
+    struct inside inside, others; /* `others`: where hard links lead to */
+    struct directories *directories;
+    struct olv_text path; /* of the member, clean */
+    struct olv_instant began;
+    bool is_archive_broken; /* what went wrong is the archive's, not one member's */
+};
+
+/* ---- telling ---- */
+
+static void tell(struct extracting *x, const char *path, const struct olv_error *why)
+{
+    if (why->code == OLV_REFUSED || why->code == OLV_EXISTS)
+        x->result->refused++;
+    else
+        x->result->failed++;
+    olv_observe_trouble(x->observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, *path ? path : ".", why->what, why->sys});
+}
+
+static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
+{
+    tell(self, path, why);
+}
+
+static bool must_stop(struct extracting *x, struct olv_error *err)
+{
+    uint64_t size = olv_archive_size(x->archive), most = x->options->most_bytes;
+    olv_observe_progress(x->observer, (struct olv_progress){.doing = "extracting",
+                                                            .files = x->result->done,
+                                                            .bytes = olv_archive_position(x->archive)});
+    x->is_archive_broken = true;
+    if (olv_observe_interrupted(x->observer))
+        return !olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    if (most && x->result->bytes > most) {
+        olv_fail(err, OLV_REFUSED, "it expands to more than --max-size allows");
+        return true;
+    }
+    if (!most && x->result->bytes > RATIO_FROM_BYTES && x->result->bytes / MOST_RATIO > size) {
+        olv_fail(err, OLV_REFUSED, "it expands to more than %d times its size, as no honest archive does",
+                 MOST_RATIO);
+        olv_error_hint(err, "--max-size SIZE lets it through");
+        return true;
+    }
+    x->is_archive_broken = false;
+    return false;
+}
+
+/* ---- one member ---- */
+
+static bool write_at(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct olv_error *err)
+{
+    while (len) {
+        ssize_t n = pwrite(fd, bytes, len, (off_t)at);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return olv_fail_system(err, "", "cannot write it");
+        bytes += n;
+        at += (uint64_t)n;
+        len -= (size_t)n;
+    }
+    return true;
+}
+
+static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_member *m, struct olv_error *err)
+{
+    bool is_single = olv_archive_form(x->archive) == OLV_FORM_SINGLE;
+    const uint8_t *bytes;
+    size_t len = 1;
+    uint64_t at = 0;
+    while (len) {
+        if (!olv_archive_data(x->archive, &bytes, &len, &at, err)) {
+            x->is_archive_broken = olv_archive_form(x->archive) != OLV_FORM_ZIP;
+            return false;
+        }
+        x->result->bytes += len;
+        if (must_stop(x, err) || !write_at(fresh->fd, bytes, len, at, err))
+            return false;
+        if (is_single)
+            m->size_bytes += len;
+    }
+    return true;
+}
+
+static bool extract_file(struct extracting *x, int dir, const char *name, struct olv_member *m,
+                         struct olv_error *err)
+{
+    struct fresh fresh;
+    char placed[NAME_MAX + 1];
+    bool ok;
+    if (m->is_encrypted)
+        return olv_fail(err, OLV_BROKEN, "it is encrypted");
+    ok = fresh_open(&fresh, dir, x->label, err) && copy_data(x, &fresh, m, err) &&
+         restore_file(&fresh, name, m, &x->restore, placed, err);
+    fresh_close(&fresh);
+    return ok;
+}
+
+/* A directory that was there before stays as it is. */
+static bool extract_directory(struct extracting *x, int dir, const char *name, const struct olv_member *m,
+                              struct olv_error *err)
+{
+    struct olv_stat stat;
+    bool is_ours = mkdirat(dir, name, 0700) == 0;
+    if (!is_ours && errno != EEXIST)
+        return olv_fail_system(err, "", "cannot make the directory");
+    if (!olv_os_stat(dir, name, &stat))
+        return olv_fail_system(err, "", "cannot look at the directory");
+    if (stat.kind != OLV_KIND_DIRECTORY)
+        return olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory should be");
+    is_ours |= stat.mode == 0700 && stat.owner == (uint32_t)geteuid() &&
+               olv_instant_compare(stat.changed, x->began) >= 0; /* made on the way to something in it */
+    return !is_ours || directories_add(x->directories, olv_text_string(&x->path), m, err);
+}
+
+static bool extract_hard_link(struct extracting *x, int dir, const char *name, const struct olv_member *m,
+                              struct olv_error *err)
+{
+    struct olv_text other = {0};
+    char placed[NAME_MAX + 1];
+    const char *other_name;
+    int from;
+    bool ok = inside_clean(m->link, &other, err);
+    if (ok && other.len == 0)
+        ok = olv_fail(err, OLV_BROKEN, "it is another name of nothing");
+    from = ok ? inside_reach(&x->others, olv_text_string(&other), &other_name, err) : -1;
+    ok = from >= 0 && restore_hard_link(from, other_name, dir, name, &x->restore, placed, err);
+    olv_text_free(&other);
+    return ok;
+}
+
+static bool extract_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
+{
+    char placed[NAME_MAX + 1];
+    const char *name;
+    int dir;
+    olv_text_clear(&x->path);
+    if (!inside_clean(m->path, &x->path, err))
+        return false;
+    if (x->path.len == 0)
+        return true; /* the directory itself */
+    dir = inside_reach(&x->inside, olv_text_string(&x->path), &name, err);
+    if (dir < 0)
+        return false;
+    if (m->is_hard_link)
+        return extract_hard_link(x, dir, name, m, err);
+    switch (m->kind) {
+    case OLV_KIND_FILE:
+        return extract_file(x, dir, name, m, err);
+    case OLV_KIND_DIRECTORY:
+        return extract_directory(x, dir, name, m, err);
+    default:
+        return restore_special(dir, name, m, &x->restore, placed, err);
+    }
+}
+
+/* ---- all of them ---- */
+
+static bool extract_all(struct extracting *x, struct olv_error *err)
+{
+    struct olv_member m;
+    while (olv_archive_next(x->archive, &m, err)) {
+        struct olv_error why = {0};
+        if (must_stop(x, err))
+            return false;
+        if (!olv_member_fits(&x->options->filter, m.path))
+            continue;
+        x->result->fitting++;
+        if (extract_member(x, &m, &why)) {
+            x->result->done++;
+        } else if (x->is_archive_broken) {
+            *err = why;
+            return olv_error_at(err, m.path);
+        } else {
+            tell(x, m.path, &why);
+        }
+    }
+    return err->code == OLV_OK;
+}
+
+static int open_top(const char *into, struct olv_error *err)
+{
+    int fd;
+    if (mkdir(into, 0777) != 0 && errno != EEXIST) {
+        olv_fail_system(err, into, "cannot make the directory");
+        return -1;
+    }
+    fd = open(into, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (fd < 0)
+        olv_fail_system(err, into, "cannot open the directory");
+    return fd;
+}
+
+static bool sync_all(int top, struct olv_error *err)
+{
+    return olv_os_sync_all(top) || olv_fail_system(err, "", "cannot bring it to the disk");
+}
+
+bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *options,
+                 const struct olv_observer *observer, struct olv_extract_result *result,
+                 struct olv_error *err)
+{
+    struct extracting x = {.archive = archive,
+                           .options = options,
+                           .observer = observer,
+                           .result = result,
+                           .began = olv_os_now(),
+                           .directories = directories_new(err)};
+    struct olv_error late = {0};
+    int top = x.directories ? open_top(options->into, err) : -1;
+    bool ok = top >= 0;
+    *result = (struct olv_extract_result){0};
+    x.began.s--; /* clocks of file systems are coarser */
+    snprintf(x.label, sizeof x.label, "extract-%ld", (long)getpid());
+    x.restore =
+        (struct restore_options){options->if_exists, options->keeps_owners, options->makes_devices, x.label};
+    inside_begin(&x.inside, top);
+    inside_begin(&x.others, top);
+    if (ok) {
+        ok = extract_all(&x, err);
+        if (!directories_finish(x.directories, top, &x.restore, on_directory_failed, &x, &late) ||
+            !sync_all(top, &late)) {
+            if (ok)
+                *err = late;
+            ok = false;
+        }
+        close(top);
+    }
+    inside_end(&x.inside);
+    inside_end(&x.others);
+    olv_text_free(&x.path);
+    directories_free(x.directories);
+    return ok;
+}

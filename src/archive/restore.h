@@ -1,0 +1,29 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Making one member a file again, in an open directory. */
+#ifndef OLV_ARCHIVE_RESTORE_H
+#define OLV_ARCHIVE_RESTORE_H
+
+#include "file/fresh.h"
+#include "olvido/member.h"
+
+struct restore_options {
+    enum olv_if_exists if_exists;
+    bool keeps_owners, makes_devices;
+    const char *label; /* of new files */
+};
+
+/* Gives an open file or directory what the member had: owner, attributes, mode, times. */
+bool restore_attributes(int fd, const struct olv_member *member, const struct restore_options *options,
+                        struct olv_error *err);
+/* Gives a fresh file, which has its contents, attributes and name. */
+bool restore_file(struct fresh *fresh, const char *name, const struct olv_member *member,
+                  const struct restore_options *options, char placed[NAME_MAX + 1], struct olv_error *err);
+/* Makes a link, a pipe or a device. */
+bool restore_special(int dir, const char *name, const struct olv_member *member,
+                     const struct restore_options *options, char placed[NAME_MAX + 1], struct olv_error *err);
+/* Gives the file `from_name` of `from` another name. */
+bool restore_hard_link(int from, const char *from_name, int dir, const char *name,
+                       const struct restore_options *options, char placed[NAME_MAX + 1],
+                       struct olv_error *err);
+
+#endif

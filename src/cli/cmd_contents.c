@@ -1,0 +1,230 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/archive_view.h"
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/accounts.h"
+#include "olvido/quantity.h"
+
+#include <string.h>
+
+struct listing {
+    struct cli *cli;
+    struct olv_archive *archive;
+    struct olv_member_filter filter;
+    struct table *table;
+    uint64_t members, bytes;
+};
+
+/* ---- one member ---- */
+
+/* As everywhere: the kind, and three letters for each of owner, group and others. */
+static void spell_mode(const struct olv_member *m, char out[11])
+{
+    static const char kinds[] = {
+        [OLV_KIND_UNKNOWN] = '?', [OLV_KIND_FILE] = '-', [OLV_KIND_DIRECTORY] = 'd', [OLV_KIND_LINK] = 'l',
+        [OLV_KIND_SOCKET] = 's',  [OLV_KIND_PIPE] = 'p', [OLV_KIND_DEVICE] = 'c'};
+    static const char letters[] = "rwxrwxrwx";
+    out[0] = m->is_hard_link ? 'h' : m->kind == OLV_KIND_DEVICE && m->is_block ? 'b' : kinds[m->kind];
+    for (int i = 0; i < 9; i++)
+        out[i + 1] = m->mode & 0400u >> i ? letters[i] : '-';
+    if (m->mode & 04000)
+        out[3] = m->mode & 0100 ? 's' : 'S';
+    if (m->mode & 02000)
+        out[6] = m->mode & 010 ? 's' : 'S';
+    if (m->mode & 01000)
+        out[9] = m->mode & 1 ? 't' : 'T';
+    out[10] = '\0';
+}
+
+static void spell_owner(const struct olv_member *m, struct olv_text *out)
+{
+    if (*m->owner_name)
+        term_name(out, m->owner_name);
+    else if (m->has_owner)
+        olv_text_printf(out, "%u", m->owner);
+    olv_text_puts(out, m->has_owner || *m->owner_name ? "/" : "");
+    if (*m->group_name)
+        term_name(out, m->group_name);
+    else if (m->has_owner)
+        olv_text_printf(out, "%u", m->group);
+}
+
+static void spell_path(const struct olv_member *m, struct olv_text *out)
+{
+    term_name(out, m->path);
+    if (m->kind == OLV_KIND_DIRECTORY)
+        olv_text_puts(out, "/");
+    if (*m->link) {
+        olv_text_puts(out, m->is_hard_link ? " = " : " -> ");
+        term_name(out, m->link);
+    }
+    if (m->is_encrypted)
+        olv_text_puts(out, " (encrypted)");
+}
+
+static void print_row(struct listing *l, const struct olv_member *m)
+{
+    struct olv_text owner = {0}, path = {0};
+    char mode[11], size[OLV_SIZE_TEXT], date[TERM_DATE];
+    spell_mode(m, mode);
+    spell_owner(m, &owner);
+    spell_path(m, &path);
+    table_cell(l->table, STYLE_PLAIN, mode);
+    table_cell(l->table, STYLE_PLAIN, olv_text_string(&owner));
+    table_cell(l->table, STYLE_PLAIN,
+               m->kind == OLV_KIND_FILE && !m->is_hard_link ? olv_size_format(m->size_bytes, size) : "");
+    table_cell(l->table, STYLE_PLAIN, term_date(m->modified, date));
+    table_cell(l->table, STYLE_PLAIN, olv_text_string(&path));
+    olv_text_free(&owner);
+    olv_text_free(&path);
+}
+
+static void print_json(const struct olv_member *m)
+{
+    json_t *json = json_object();
+    char mode[8];
+    snprintf(mode, sizeof mode, "%04o", m->mode);
+    olv_json_name(json, "path", m->path);
+    olv_json_string(json, "kind", m->is_hard_link ? "hard link" : olv_kind_word(m->kind));
+    if (*m->link)
+        olv_json_name(json, "link", m->link);
+    olv_json_string(json, "mode", mode);
+    if (m->has_owner) {
+        olv_json_number(json, "uid", m->owner);
+        olv_json_number(json, "gid", m->group);
+    }
+    if (*m->owner_name)
+        olv_json_name(json, "owner", m->owner_name);
+    if (*m->group_name)
+        olv_json_name(json, "group", m->group_name);
+    olv_json_number(json, "size", m->size_bytes);
+    if (m->stored_bytes)
+        olv_json_number(json, "stored", m->stored_bytes);
+    olv_json_instant(json, "modified", m->modified);
+    if (m->is_sparse)
+        json_object_set_new(json, "sparse", json_true());
+    if (m->is_encrypted)
+        json_object_set_new(json, "encrypted", json_true());
+    cli_print_json(json);
+}
+
+/* ---- all of them ---- */
+
+/* A single packed file does not say how large it is: it is read. */
+static bool measure(struct listing *l, struct olv_member *m, struct olv_error *err)
+{
+    const uint8_t *bytes;
+    size_t len = 1;
+    uint64_t at;
+    while (len) {
+        if (!olv_archive_data(l->archive, &bytes, &len, &at, err))
+            return false;
+        m->size_bytes += len;
+        olv_observe_progress(
+            &l->cli->observer,
+            (struct olv_progress){.doing = "reading", .bytes = olv_archive_position(l->archive)});
+        if (olv_observe_interrupted(&l->cli->observer))
+            return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    }
+    return true;
+}
+
+static bool list(struct listing *l, struct olv_error *err)
+{
+    struct olv_member m;
+    while (olv_archive_next(l->archive, &m, err)) {
+        if (olv_observe_interrupted(&l->cli->observer))
+            return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+        olv_observe_progress(&l->cli->observer,
+                             (struct olv_progress){.doing = "reading",
+                                                   .files = l->members,
+                                                   .bytes = olv_archive_position(l->archive)});
+        if (!olv_member_fits(&l->filter, m.path))
+            continue;
+        if (olv_archive_form(l->archive) == OLV_FORM_SINGLE && !measure(l, &m, err))
+            return false;
+        l->members++;
+        l->bytes += m.size_bytes;
+        if (l->table)
+            print_row(l, &m);
+        else if (cli_has(l->cli, OPT_JSON))
+            print_json(&m);
+    }
+    return err->code == OLV_OK;
+}
+
+static void print_total(const struct listing *l)
+{
+    struct olv_text line = {0};
+    char plain[OLV_SIZE_TEXT], packed[OLV_SIZE_TEXT];
+    uint64_t size = olv_archive_size(l->archive);
+    term_count(&line, l->members, "member", "members");
+    olv_text_printf(&line, ", %s", olv_size_format(l->bytes, plain));
+    if (l->filter.count == 0 && l->bytes)
+        olv_text_printf(&line, ", in %s (%.1f %%)", olv_size_format(size, packed),
+                        100.0 * (double)size / (double)l->bytes);
+    olv_text_puts(&line, "; ");
+    archive_view_describe(l->archive, &line);
+    printf("%s\n", olv_text_string(&line));
+    olv_text_free(&line);
+}
+
+static enum cli_status contents(struct listing *l)
+{
+    static const struct table_column columns[] = {{.heading = "Mode", .width = 10},
+                                                  {.heading = "Owner", .width = 11},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Modified", .width = 16},
+                                                  {.heading = "Path", .is_elastic = true}};
+    struct olv_error err = {0};
+    bool ok;
+    if (!cli_has(l->cli, OPT_JSON) && !cli_has(l->cli, OPT_QUIET))
+        l->table = table_begin(l->cli, columns, 5);
+    ok = list(l, &err);
+    table_end(l->table);
+    watch_clear(l->cli);
+    if (!ok && !*err.path)
+        olv_error_at(&err, l->cli->arguments[0]);
+    if (!ok)
+        return cli_report(l->cli, &err);
+    if (l->members == 0 && l->filter.count) {
+        term_message(l->cli, STYLE_WARN, "the archive has nothing that fits");
+        return STATUS_SOME_FAILED;
+    }
+    if (!cli_has(l->cli, OPT_JSON))
+        print_total(l);
+    return STATUS_DONE;
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    struct listing l = {.cli = cli};
+    enum cli_status status = STATUS_DONE;
+    l.archive = archive_view_open(cli, &l.filter, &status);
+    if (l.archive)
+        status = contents(&l);
+    olv_archive_close(l.archive);
+    return status;
+}
+
+static const enum cli_option options[] = {OPT_NONE};
+
+const struct cli_command cmd_contents = {
+    .name = "contents",
+    .stage = "Keep",
+    .arguments = "ARCHIVE [PATTERN…]",
+    .summary = "Lists what is in any archive, ours or another's",
+    .help =
+        "Mode, owner, size, time of modification and path of each member, then the total and how well it is "
+        "packed. Knows the same\n"
+        "kinds of archives and the same PATTERNs as `extract`: tar of every common kind, packed or not; zip; "
+        "single packed files.\n"
+        "A damaged archive is listed as far as it can be read; then the exit status is 5.\n"
+        "With --json, one line for each member.\n",
+    .options = options,
+    .least = 1,
+    .most = 4096,
+    .run = run,
+};

@@ -1,0 +1,110 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/archive_view.h"
+#include "cli/by_hand.h"
+#include "cli/commands.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/quantity.h"
+
+static void print_json(const struct olv_extract_options *o, const struct olv_extract_result *r)
+{
+    json_t *json = json_object();
+    olv_json_name(json, "into", o->into);
+    olv_json_number(json, "done", r->done);
+    olv_json_number(json, "done_size", r->bytes);
+    olv_json_number(json, "refused", r->refused);
+    olv_json_number(json, "failed", r->failed);
+    cli_print_json(json);
+}
+
+static void print_people(struct cli *cli, const struct olv_extract_options *o,
+                         const struct olv_extract_result *r, bool is_whole)
+{
+    struct olv_text line = {0};
+    char size[OLV_SIZE_TEXT];
+    bool is_all = is_whole && r->failed + r->refused == 0;
+    term_count(&line, r->done, "member", "members");
+    olv_text_printf(&line, " (%s) into ", olv_size_format(r->bytes, size));
+    term_name(&line, o->into);
+    if (r->refused)
+        olv_text_printf(&line, ", %llu refused", (unsigned long long)r->refused);
+    if (r->failed)
+        olv_text_printf(&line, ", %llu failed", (unsigned long long)r->failed);
+    printf("%s%s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
+           is_whole ? "Done: " : "Stopped: ", term_end(cli), olv_text_string(&line));
+    olv_text_free(&line);
+}
+
+static enum cli_status extract(struct cli *cli, struct olv_archive *archive,
+                               const struct olv_extract_options *options)
+{
+    struct olv_extract_result result;
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    bool is_whole = olv_extract(archive, options, &cli->observer, &result, &err);
+    watch_clear(cli);
+    if (!is_whole)
+        status = cli_report(cli, &err);
+    if (is_whole && result.fitting == 0 && options->filter.count) {
+        term_message(cli, STYLE_WARN, "the archive has nothing that fits");
+        return STATUS_SOME_FAILED;
+    }
+    if (cli_has(cli, OPT_JSON))
+        print_json(options, &result);
+    else if (!cli_has(cli, OPT_QUIET))
+        print_people(cli, options, &result, is_whole);
+    watch_print_troubles(cli);
+    if (result.failed)
+        status = cli_worse(status, STATUS_SOME_FAILED);
+    return result.refused ? cli_worse(status, STATUS_REFUSED) : status;
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    struct olv_extract_options options = {.into = cli_value(cli, OPT_INTO),
+                                          .keeps_owners = cli_has(cli, OPT_OWNERS),
+                                          .makes_devices = cli_has(cli, OPT_DEVICES)};
+    enum cli_status status = STATUS_DONE;
+    struct olv_archive *archive;
+    if (!options.into)
+        return cli_usage(cli, "say where to: --into DIRECTORY");
+    if (!by_hand_if_exists(cli, &options.if_exists, &status) ||
+        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &options.most_bytes, &status)))
+        return status;
+    archive = archive_view_open(cli, &options.filter, &status);
+    if (archive)
+        status = extract(cli, archive, &options);
+    olv_archive_close(archive);
+    return status;
+}
+
+static const enum cli_option options[] = {OPT_INTO,    OPT_IF_EXISTS, OPT_OWNERS,
+                                          OPT_DEVICES, OPT_MAX_SIZE,  OPT_NONE};
+
+const struct cli_command cmd_extract = {
+    .name = "extract",
+    .stage = "Get back",
+    .arguments = "ARCHIVE [PATTERN…]",
+    .summary = "Takes any archive apart, ours or another's, into a directory",
+    .help =
+        "Knows tar of every common kind, packed by gzip, bzip2, xz, zstd or not; zip; and single packed "
+        "files. "
+        "What it is, is found by\n"
+        "looking, not by the name. A PATTERN with a slash fits a path and what lies below it, * and ? within "
+        "a "
+        "name, ** across\n"
+        "directories; one without fits such a name anywhere. Without any, all members are taken.\n"
+        "Nothing is ever written outside of the directory: names with .. and ways through links are refused. "
+        "What is there already\n"
+        "stays, and the member is refused; --if-exists says otherwise: skip, number, set-aside, replace.\n"
+        "Modes, times, holes, links and attributes of users (user.*) are restored. --owners, for root, "
+        "restores owners, set-id\n"
+        "bits, access control lists and all attributes as well; --devices makes devices.\n"
+        "--max-size SIZE stops an archive that expands to more. Without it, one that expands to more than a "
+        "thousand times its\n"
+        "size, and more than 1 GiB, is stopped.\n",
+    .options = options,
+    .least = 1,
+    .most = 4096,
+    .run = run,
+};

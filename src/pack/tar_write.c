@@ -1,0 +1,293 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A value goes into the ustar field where it fits, and into a pax record where it does not; then the field
+ * has the best that fits, for readers that know no pax. */
+#include "pack/tar.h"
+
+#include "pack/tar_block.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <unistr.h>
+
+static const char zeros[TAR_BLOCK];
+
+/* ---- pax records ---- */
+
+/* "LENGTH KEY=VALUE\n", where the length counts its own digits. */
+static void put_record(struct olv_text *out, const char *key, const void *value, size_t len)
+{
+    size_t rest = strlen(key) + len + 3, whole = rest + 1; /* blank, equals, newline; one digit */
+    char digits[24];
+    while ((size_t)snprintf(digits, sizeof digits, "%zu", whole) + rest != whole)
+        whole = strlen(digits) + rest;
+    olv_text_printf(out, "%s %s=", digits, key);
+    olv_text_add(out, value, len);
+    olv_text_puts(out, "\n");
+}
+
+static void put_string(struct olv_text *out, const char *key, const char *value)
+{
+    put_record(out, key, value, strlen(value));
+}
+
+static void put_unsigned(struct olv_text *out, const char *key, uint64_t n)
+{
+    char digits[24];
+    snprintf(digits, sizeof digits, "%llu", (unsigned long long)n);
+    put_string(out, key, digits);
+}
+
+/* Seconds with a fraction, below 1970 counted down: -1.25 s is "-1.25", which is stored as -2 s and 750 ms.
+ */
+static void put_time(struct olv_text *out, const char *key, struct olv_instant t)
+{
+    char digits[48];
+    if (t.s >= 0 || t.ns == 0)
+        snprintf(digits, sizeof digits, "%lld.%09u", (long long)t.s, t.ns);
+    else
+        snprintf(digits, sizeof digits, "-%lld.%09u", (long long)-(t.s + 1), 1000000000u - t.ns);
+    for (size_t n = strlen(digits); digits[n - 1] == '0' || digits[n - 1] == '.'; n--) {
+        bool was_point = digits[n - 1] == '.';
+        digits[n - 1] = '\0';
+        if (was_point)
+            break;
+    }
+    put_string(out, key, digits);
+}
+
+static bool is_utf8(const char *bytes)
+{
+    return u8_check((const uint8_t *)bytes, strlen(bytes)) == NULL;
+}
+
+static bool is_ascii(const char *bytes)
+{
+    for (; *bytes; bytes++)
+        if ((unsigned char)*bytes >= 0x80)
+            return false;
+    return true;
+}
+
+/* Names of attributes go into the key, where an equals sign would end it: it is spelt %3D, and % as %25. */
+static void put_attribute(struct olv_text *out, const struct olv_member_attribute *a)
+{
+    struct olv_text key = {0};
+    olv_text_puts(&key, "SCHILY.xattr.");
+    for (const char *c = a->name; *c; c++)
+        if (*c == '=')
+            olv_text_puts(&key, "%3D");
+        else if (*c == '%')
+            olv_text_puts(&key, "%25");
+        else
+            olv_text_add(&key, c, 1);
+    out->failed |= key.failed;
+    put_record(out, olv_text_string(&key), a->value, a->len);
+    olv_text_free(&key);
+}
+
+/* ---- the map of a sparse file ---- */
+
+static void put_map(struct olv_text *out, const struct olv_member *m)
+{
+    size_t begin = out->len;
+    olv_text_printf(out, "%zu\n", m->extent_count);
+    for (size_t i = 0; i < m->extent_count; i++)
+        olv_text_printf(out, "%llu\n%llu\n", (unsigned long long)m->extents[i].at,
+                        (unsigned long long)m->extents[i].length);
+    tar_put_padding(out, out->len - begin);
+}
+
+uint64_t tar_data_length(const struct olv_member *m)
+{
+    uint64_t sum = 0;
+    if (m->kind != OLV_KIND_FILE || m->is_hard_link)
+        return 0;
+    if (!m->is_sparse)
+        return m->size_bytes;
+    for (size_t i = 0; i < m->extent_count; i++)
+        sum += m->extents[i].length;
+    return sum;
+}
+
+/* ---- the header ---- */
+
+static char type_of(const struct olv_member *m)
+{
+    if (m->is_hard_link)
+        return '1';
+    switch (m->kind) {
+    case OLV_KIND_DIRECTORY:
+        return '5';
+    case OLV_KIND_LINK:
+        return '2';
+    case OLV_KIND_PIPE:
+        return '6';
+    case OLV_KIND_DEVICE:
+        return m->is_block ? '4' : '3';
+    default:
+        return '0';
+    }
+}
+
+/* The name, in two parts where it is long: false where it does not fit. */
+static bool put_name(struct tar_block *b, const char *path)
+{
+    size_t len = strlen(path), from;
+    if (len <= sizeof b->name) {
+        memcpy(b->name, path, len);
+        return true;
+    }
+    memcpy(b->name, path + len - sizeof b->name, sizeof b->name); /* its end says more than its beginning */
+    from = len - sizeof b->name > 1 ? len - sizeof b->name - 1 : 0;
+    for (size_t i = from; i < len - 1 && i <= sizeof b->prefix; i++)
+        if (path[i] == '/' && i > 0) {
+            memset(b->name, 0, sizeof b->name);
+            memcpy(b->prefix, path, i);
+            memcpy(b->name, path + i + 1, len - i - 1);
+            return true;
+        }
+    return false;
+}
+
+static void put_block_name(struct tar_block *b, struct olv_text *records, const struct olv_member *m,
+                           const char *path)
+{
+    bool fits = put_name(b, path);
+    if (m->is_sparse)
+        return; /* the record GNU.sparse.name has the real one */
+    if (!fits || !is_ascii(path))
+        put_string(records, "path", path);
+}
+
+static void put_id(char *field, unsigned len, struct olv_text *records, const char *key, uint64_t id)
+{
+    if (!tar_put_number(field, len, id))
+        put_unsigned(records, key, id);
+}
+
+static void put_account(char field[32], struct olv_text *records, const char *key, const char *name)
+{
+    size_t len = strlen(name);
+    memcpy(field, name, len < 31 ? len : 31);
+    if (len > 31 || !is_ascii(name))
+        put_string(records, key, name);
+}
+
+static void put_times(struct tar_block *b, struct olv_text *records, const struct olv_member *m)
+{
+    uint64_t seconds = m->modified.s > 0 ? (uint64_t)m->modified.s : 0;
+    if (!tar_put_number(b->mtime, sizeof b->mtime, seconds) || m->modified.ns || m->modified.s < 0)
+        put_time(records, "mtime", m->modified);
+    if (m->has_accessed)
+        put_time(records, "atime", m->accessed);
+}
+
+static void put_link(struct tar_block *b, struct olv_text *records, const char *link)
+{
+    size_t len = strlen(link);
+    memcpy(b->linkname, link, len < sizeof b->linkname ? len : sizeof b->linkname);
+    if (len > sizeof b->linkname || !is_ascii(link))
+        put_string(records, "linkpath", link);
+}
+
+static void put_sparse(struct olv_text *records, const struct olv_member *m)
+{
+    put_string(records, "GNU.sparse.major", "1");
+    put_string(records, "GNU.sparse.minor", "0");
+    put_string(records, "GNU.sparse.name", m->path);
+    put_unsigned(records, "GNU.sparse.realsize", m->size_bytes);
+}
+
+static void finish_block(struct olv_text *out, struct tar_block *b)
+{
+    memcpy(b->magic, "ustar", 6);
+    memcpy(b->version, "00", 2);
+    snprintf(b->chksum, sizeof b->chksum, "%06o", tar_checksum(b));
+    b->chksum[7] = ' ';
+    olv_text_add(out, b, sizeof *b);
+}
+
+static void fill_block(struct tar_block *b, struct olv_text *records, const struct olv_member *m,
+                       const char *path, uint64_t length)
+{
+    put_block_name(b, records, m, path);
+    tar_put_number(b->mode, sizeof b->mode, m->mode & 07777);
+    put_id(b->uid, sizeof b->uid, records, "uid", m->owner);
+    put_id(b->gid, sizeof b->gid, records, "gid", m->group);
+    put_id(b->size, sizeof b->size, records, "size", length);
+    put_times(b, records, m);
+    b->typeflag = type_of(m);
+    put_link(b, records, m->link);
+    put_account(b->uname, records, "uname", m->owner_name);
+    put_account(b->gname, records, "gname", m->group_name);
+    if (m->kind == OLV_KIND_DEVICE) {
+        tar_put_number(b->devmajor, sizeof b->devmajor, m->major);
+        tar_put_number(b->devminor, sizeof b->devminor, m->minor);
+    }
+    for (size_t i = 0; i < m->attribute_count; i++)
+        put_attribute(records, &m->attributes[i]);
+    if (*m->acl)
+        put_string(records, "SCHILY.acl.access", m->acl);
+    if (*m->acl_default)
+        put_string(records, "SCHILY.acl.default", m->acl_default);
+    if (m->is_sparse)
+        put_sparse(records, m);
+}
+
+/* The extended header of the member that follows. */
+static void put_extended(struct olv_text *out, const struct olv_text *records, const struct olv_member *m)
+{
+    struct tar_block b = {.typeflag = 'x'};
+    const char *slash = strrchr(m->path, '/');
+    snprintf(b.name, sizeof b.name, "PaxHeaders/%.80s", slash && slash[1] ? slash + 1 : m->path);
+    tar_put_number(b.mode, sizeof b.mode, 0644);
+    tar_put_number(b.uid, sizeof b.uid, 0);
+    tar_put_number(b.gid, sizeof b.gid, 0);
+    tar_put_number(b.size, sizeof b.size, records->len);
+    tar_put_number(b.mtime, sizeof b.mtime, 0);
+    finish_block(out, &b);
+    olv_text_add(out, records->data, records->len);
+    tar_put_padding(out, records->len);
+}
+
+/* The path as the header has it: a directory's ends with a slash, a sparse file's says that it is one. */
+static void spell_path(struct olv_text *out, const struct olv_member *m)
+{
+    const char *slash = strrchr(m->path, '/');
+    if (m->is_sparse)
+        olv_text_printf(out, "%.*sGNUSparseFile.0/%s", slash ? (int)(slash - m->path + 1) : 0, m->path,
+                        slash ? slash + 1 : m->path);
+    else
+        olv_text_printf(out, "%s%s", m->path, m->kind == OLV_KIND_DIRECTORY ? "/" : "");
+}
+
+void tar_put_member(struct olv_text *out, const struct olv_member *m)
+{
+    struct olv_text records = {0}, path = {0}, map = {0};
+    struct tar_block b = {.typeflag = 0};
+    if (!is_utf8(m->path) || !is_utf8(m->link) || !is_utf8(m->owner_name) || !is_utf8(m->group_name))
+        put_string(&records, "hdrcharset", "BINARY");
+    if (m->is_sparse)
+        put_map(&map, m);
+    spell_path(&path, m);
+    fill_block(&b, &records, m, olv_text_string(&path), tar_data_length(m) + map.len);
+    if (records.len)
+        put_extended(out, &records, m);
+    finish_block(out, &b);
+    olv_text_add(out, map.data, map.len);
+    out->failed |= records.failed || path.failed || map.failed;
+    olv_text_free(&records);
+    olv_text_free(&path);
+    olv_text_free(&map);
+}
+
+void tar_put_padding(struct olv_text *out, uint64_t data_length)
+{
+    olv_text_add(out, zeros, (size_t)((TAR_BLOCK - data_length % TAR_BLOCK) % TAR_BLOCK));
+}
+
+void tar_put_end(struct olv_text *out)
+{
+    olv_text_add(out, zeros, TAR_BLOCK);
+    olv_text_add(out, zeros, TAR_BLOCK);
+}

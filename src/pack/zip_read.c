@@ -1,0 +1,410 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What the directory at the end says is believed as far as the local headers agree; every offset is checked
+ * against the file. */
+#include "pack/zip.h"
+
+#include "base/arena.h"
+#include "base/bytes.h"
+#include "olvido/calendar.h"
+
+#include <libdeflate.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <zlib.h>
+
+/* Section numbers are those of the APPNOTE. */
+enum {
+    LOCAL = 30,     /* 4.3.7 */
+    CENTRAL = 46,   /* 4.3.12 */
+    END = 22,       /* 4.3.16 */
+    END64 = 56,     /* 4.3.14 */
+    LOCATOR64 = 20, /* 4.3.15 */
+    LONGEST_COMMENT = 65535,
+    STORED = 0,
+    DEFLATED = 8,
+    ENCRYPTED = 1,
+    MADE_ON_UNIX = 3,
+    STEP = 65536,
+    LONGEST_LINK = 4096
+};
+#define LOCAL_MAGIC     0x04034B50u
+#define CENTRAL_MAGIC   0x02014B50u
+#define END_MAGIC       0x06054B50u
+#define END64_MAGIC     0x06064B50u
+#define LOCATOR64_MAGIC 0x07064B50u
+
+struct zip_reader {
+    const struct pack_source *source;
+    uint64_t next, end; /* of the directory */
+    uint64_t left;      /* members */
+    struct olv_arena arena;
+    /* The data of the member under way. */
+    uint64_t local_at, data_at, packed_left, plain_left, file_at;
+    uint32_t crc_said, crc;
+    unsigned method;
+    bool is_open, is_finished;
+    z_stream inflate;
+    uint8_t packed[STEP], plain[STEP];
+};
+
+static bool damaged(struct olv_error *err, const char *what, uint64_t at)
+{
+    return olv_fail(err, OLV_BROKEN, "the zip archive is damaged: %s, at byte %llu", what,
+                    (unsigned long long)at);
+}
+
+/* ---- the directory ---- */
+
+/* Looks for the record at the end, before which there may be a comment. */
+static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t record[END],
+                     struct olv_error *err)
+{
+    uint64_t size = source->size, window = size < END + LONGEST_COMMENT ? size : END + LONGEST_COMMENT;
+    uint8_t *tail = malloc((size_t)window + 1);
+    bool is_found = false;
+    if (!tail)
+        return olv_fail_memory(err);
+    if (window >= END && pack_read(source, tail, (size_t)window, size - window, err))
+        for (uint64_t i = window - END + 1; !is_found && i-- > 0;)
+            if (bytes_get32(tail + i) == END_MAGIC && bytes_get16(tail + i + 20) <= window - i - END) {
+                *at = size - window + i;
+                memcpy(record, tail + i, END);
+                is_found = true;
+            }
+    free(tail);
+    return is_found || (err->code == OLV_OK && damaged(err, "its directory is not there", size));
+}
+
+/* The larger record of zip64, where a locator before the end points to it. */
+static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *err)
+{
+    uint8_t locator[LOCATOR64], record[END64];
+    struct olv_error ignored = {0};
+    uint64_t at;
+    if (end_at < LOCATOR64 || !pack_read(r->source, locator, LOCATOR64, end_at - LOCATOR64, &ignored) ||
+        bytes_get32(locator) != LOCATOR64_MAGIC)
+        return true;
+    at = bytes_get64(locator + 8);
+    if (!pack_read(r->source, record, END64, at, err) || bytes_get32(record) != END64_MAGIC)
+        return damaged(err, "the end of its directory", at);
+    r->left = bytes_get64(record + 32);
+    r->next = bytes_get64(record + 48);
+    r->end = r->next + bytes_get64(record + 40);
+    return true;
+}
+
+struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err)
+{
+    struct zip_reader *r = calloc(1, sizeof *r);
+    uint8_t record[END] = {0};
+    uint64_t at = 0;
+    bool ok = r || olv_fail_memory(err);
+    if (ok) {
+        r->source = source;
+        ok = find_end(source, &at, record, err);
+    }
+    if (ok) {
+        r->left = bytes_get16(record + 10);
+        r->next = bytes_get32(record + 16);
+        r->end = r->next + bytes_get32(record + 12);
+        ok = find_end64(r, at, err);
+    }
+    if (ok && (r->end < r->next || r->end > source->size))
+        ok = damaged(err, "its directory lies outside of it", r->next);
+    if (ok)
+        return r;
+    zip_reader_free(r);
+    return NULL;
+}
+
+static void close_data(struct zip_reader *r)
+{
+    if (r->is_open && r->method == DEFLATED)
+        inflateEnd(&r->inflate);
+    r->is_open = false;
+}
+
+void zip_reader_free(struct zip_reader *r)
+{
+    if (!r)
+        return;
+    close_data(r);
+    olv_arena_free(&r->arena);
+    free(r);
+}
+
+/* ---- a member ---- */
+
+/* Times of the old kind: two seconds fine, without a zone; taken for UTC. */
+static struct olv_instant old_time(uint16_t time, uint16_t date)
+{
+    struct olv_date d = {.year = 1980 + (date >> 9),
+                         .month = date >> 5 & 15,
+                         .day = date & 31,
+                         .hour = time >> 11,
+                         .minute = time >> 5 & 63,
+                         .second = (time & 31) * 2};
+    if (d.month < 1 || d.month > 12 || d.day < 1)
+        return (struct olv_instant){0, 0};
+    return (struct olv_instant){olv_date_to_seconds(d), 0};
+}
+
+struct extras {
+    uint64_t *sizes[3]; /* plain, packed, offset: where they stand in the zip64 field, if their own is full */
+};
+
+static void take_zip64(const uint8_t *field, size_t len, const struct extras *x)
+{
+    for (size_t i = 0; i < 3 && len >= 8; i++)
+        if (*x->sizes[i] == UINT32_MAX) {
+            *x->sizes[i] = bytes_get64(field);
+            field += 8;
+            len -= 8;
+        }
+}
+
+static void take_owner(const uint8_t *field, size_t len, struct olv_member *m)
+{
+    uint64_t ids[2] = {0, 0};
+    size_t at = 1;
+    if (len < 1 || field[0] != 1)
+        return;
+    for (int i = 0; i < 2; i++) {
+        size_t n = at < len ? field[at++] : 0;
+        if (n == 0 || n > 8 || n > len - at)
+            return;
+        for (size_t k = n; k-- > 0;)
+            ids[i] = ids[i] << 8 | field[at + k];
+        at += n;
+    }
+    m->has_owner = true;
+    m->owner = (uint32_t)ids[0];
+    m->group = (uint32_t)ids[1];
+}
+
+/* Extra fields: a tag of two bytes, a length, and bytes (4.5). */
+static void take_extras(const uint8_t *at, size_t len, struct olv_member *m, const struct extras *x)
+{
+    enum { ZIP64 = 0x0001, UNIX_TIMES = 0x5455, UNIX_IDS = 0x7875, HAS_MODIFIED = 1 };
+    while (len >= 4) {
+        unsigned tag = bytes_get16(at), n = bytes_get16(at + 2);
+        at += 4;
+        len -= 4;
+        if (n > len)
+            return;
+        if (tag == ZIP64)
+            take_zip64(at, n, x);
+        else if (tag == UNIX_TIMES && n >= 5 && at[0] & HAS_MODIFIED)
+            m->modified = (struct olv_instant){(int32_t)bytes_get32(at + 1), 0};
+        else if (tag == UNIX_IDS)
+            take_owner(at, n, m);
+        at += n;
+        len -= n;
+    }
+}
+
+static enum olv_kind kind_of(unsigned mode, const char *path)
+{
+    size_t n = strlen(path);
+    switch (mode & S_IFMT) {
+    case S_IFDIR:
+        return OLV_KIND_DIRECTORY;
+    case S_IFLNK:
+        return OLV_KIND_LINK;
+    case S_IFIFO:
+        return OLV_KIND_PIPE;
+    default:
+        return n && path[n - 1] == '/' ? OLV_KIND_DIRECTORY : OLV_KIND_FILE;
+    }
+}
+
+static bool name_of(struct zip_reader *r, const uint8_t *bytes, size_t len, struct olv_member *m,
+                    struct olv_error *err)
+{
+    char *path = olv_arena_copy(&r->arena, bytes, len);
+    if (!path)
+        return olv_fail_memory(err);
+    if (memchr(bytes, 0, len) || len == 0)
+        return damaged(err, "a name in its directory", r->next);
+    m->path = path;
+    return true;
+}
+
+static void begin_data(struct zip_reader *r, const uint8_t *central, uint64_t plain, uint64_t packed,
+                       uint64_t local)
+{
+    close_data(r);
+    r->is_finished = false;
+    r->local_at = local;
+    r->method = bytes_get16(central + 10);
+    r->crc_said = bytes_get32(central + 16);
+    r->crc = 0;
+    r->file_at = 0;
+    r->packed_left = packed;
+    r->plain_left = plain;
+}
+
+/* A link's target is its data. */
+static bool read_link(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
+{
+    char *target = olv_arena_alloc(&r->arena, LONGEST_LINK + 1);
+    size_t at = 0, len = 1;
+    const uint8_t *bytes;
+    uint64_t ignored;
+    if (!target)
+        return olv_fail_memory(err);
+    while (len) {
+        if (!zip_data(r, &bytes, &len, &ignored, err))
+            return false;
+        if (len > LONGEST_LINK - at)
+            return damaged(err, "the target of a link is too long", r->local_at);
+        memcpy(target + at, bytes, len);
+        at += len;
+    }
+    m->link = target;
+    m->size_bytes = 0;
+    return !memchr(target, 0, at) || damaged(err, "the target of a link", r->local_at);
+}
+
+static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
+{
+    uint8_t head[CENTRAL], *rest;
+    size_t name, extra, comment;
+    uint64_t plain, packed, local;
+    struct extras x = {{&plain, &packed, &local}};
+    unsigned mode;
+    if (r->end - r->next < CENTRAL || !pack_read(r->source, head, CENTRAL, r->next, err) ||
+        bytes_get32(head) != CENTRAL_MAGIC)
+        return damaged(err, "an entry of its directory", r->next);
+    name = bytes_get16(head + 28);
+    extra = bytes_get16(head + 30);
+    comment = bytes_get16(head + 32);
+    if (name + extra + comment > r->end - r->next - CENTRAL)
+        return damaged(err, "an entry of its directory", r->next);
+    rest = olv_arena_alloc(&r->arena, name + extra + 1);
+    if (!rest)
+        return olv_fail_memory(err);
+    if (!pack_read(r->source, rest, name + extra, r->next + CENTRAL, err) || !name_of(r, rest, name, m, err))
+        return false;
+    packed = bytes_get32(head + 20);
+    plain = bytes_get32(head + 24);
+    local = bytes_get32(head + 42);
+    mode = head[5] == MADE_ON_UNIX ? bytes_get32(head + 38) >> 16 : 0;
+    m->kind = kind_of(mode, m->path);
+    m->mode = mode ? mode & 07777 : m->kind == OLV_KIND_DIRECTORY ? 0755 : 0644;
+    m->modified = old_time(bytes_get16(head + 12), bytes_get16(head + 14));
+    m->is_encrypted = bytes_get16(head + 8) & ENCRYPTED;
+    take_extras(rest + name, extra, m, &x);
+    m->at = local;
+    m->size_bytes = m->kind == OLV_KIND_FILE ? plain : 0;
+    m->stored_bytes = packed;
+    begin_data(r, head, plain, packed, local);
+    r->next += CENTRAL + name + extra + comment;
+    return true;
+}
+
+bool zip_next(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
+{
+    size_t n;
+    char *path;
+    if (r->left == 0)
+        return false;
+    olv_arena_free(&r->arena);
+    *m = (struct olv_member){.link = "", .owner_name = "", .group_name = "", .acl = "", .acl_default = ""};
+    if (!read_central(r, m, err))
+        return false;
+    r->left--;
+    n = strlen(m->path);
+    while (n > 1 && m->path[n - 1] == '/')
+        n--;
+    path = olv_arena_copy(&r->arena, m->path, n);
+    if (!path)
+        return olv_fail_memory(err);
+    m->path = path;
+    return m->kind != OLV_KIND_LINK || m->is_encrypted || read_link(r, m, err);
+}
+
+/* ---- its data ---- */
+
+static bool open_data(struct zip_reader *r, struct olv_error *err)
+{
+    uint8_t head[LOCAL];
+    if (!pack_read(r->source, head, LOCAL, r->local_at, err) || bytes_get32(head) != LOCAL_MAGIC)
+        return damaged(err, "the header of a member", r->local_at);
+    if (bytes_get16(head + 6) & ENCRYPTED)
+        return olv_fail(err, OLV_BROKEN, "it is encrypted");
+    if (r->method != STORED && r->method != DEFLATED)
+        return olv_fail(err, OLV_BROKEN, "it is packed by method %u, which is not known here", r->method);
+    r->data_at = r->local_at + LOCAL + bytes_get16(head + 26) + bytes_get16(head + 28);
+    if (r->data_at > r->source->size || r->packed_left > r->source->size - r->data_at)
+        return damaged(err, "a member ends outside of it", r->local_at);
+    if (r->method == STORED && r->packed_left != r->plain_left)
+        return damaged(err, "a member's lengths differ", r->local_at);
+    if (r->method == DEFLATED) {
+        r->inflate = (z_stream){0};
+        if (inflateInit2(&r->inflate, -15 /* no header */) != Z_OK)
+            return olv_fail_memory(err);
+    }
+    return r->is_open = true;
+}
+
+static bool read_packed(struct zip_reader *r, size_t *len, struct olv_error *err)
+{
+    *len = r->packed_left < STEP ? (size_t)r->packed_left : STEP;
+    if (!pack_read(r->source, r->packed, *len, r->data_at, err))
+        return false;
+    r->data_at += *len;
+    r->packed_left -= *len;
+    return true;
+}
+
+static bool inflate_some(struct zip_reader *r, size_t *len, struct olv_error *err)
+{
+    z_stream *z = &r->inflate;
+    z->next_out = r->plain;
+    z->avail_out = STEP;
+    while (z->avail_out == STEP && !r->is_finished) {
+        size_t got;
+        int ret;
+        if (z->avail_in == 0 && r->packed_left) {
+            if (!read_packed(r, &got, err))
+                return false;
+            z->next_in = r->packed;
+            z->avail_in = (uInt)got;
+        }
+        ret = inflate(z, Z_NO_FLUSH);
+        if (ret == Z_MEM_ERROR)
+            return olv_fail_memory(err);
+        r->is_finished = ret == Z_STREAM_END;
+        if (ret != Z_OK && ret != Z_STREAM_END)
+            return damaged(err, "a member's data", r->local_at);
+    }
+    *len = STEP - z->avail_out;
+    return true;
+}
+
+bool zip_data(struct zip_reader *r, const uint8_t **bytes, size_t *len, uint64_t *at, struct olv_error *err)
+{
+    *len = 0;
+    if (!r->is_open && !open_data(r, err))
+        return false;
+    if (r->method == STORED) {
+        *bytes = r->packed;
+        if (!read_packed(r, len, err))
+            return false;
+    } else {
+        *bytes = r->plain;
+        if (!inflate_some(r, len, err))
+            return false;
+    }
+    if (*len > r->plain_left)
+        return damaged(err, "a member is longer than it should be", r->local_at);
+    r->plain_left -= *len;
+    r->crc = libdeflate_crc32(r->crc, *bytes, *len);
+    *at = r->file_at;
+    r->file_at += *len;
+    if (*len == 0 && (r->plain_left || r->crc != r->crc_said))
+        return damaged(err, "the checksum of a member is wrong", r->local_at);
+    return true;
+}
