@@ -43,6 +43,7 @@ struct olv_docket_entry {
     enum olv_if_exists if_exists;
     struct olv_instant due;
     struct olv_identity identity;
+    uint64_t links;               /* names that the file has */
     struct olv_contents contents; /* of a directory */
     const char *directory;        /* absolute path, no links in it */
     uint64_t directory_mount, directory_inode;
@@ -60,6 +61,7 @@ struct olv_how {
     int level;
     bool keeps;          /* the original stays */
     uint64_t most_bytes; /* unpacking: it may become this large; 0: no such limit was given */
+    const char *into;    /* archiving: the path of the archive; points into the words; "" */
 };
 
 /* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */

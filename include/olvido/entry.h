@@ -37,7 +37,9 @@ struct olv_stat {
     struct olv_instant modified, accessed, changed;
     struct olv_instant born; /* only where `has_born` */
     bool has_born;
-    bool is_immutable, is_append_only; /* file attributes that stop changes */
+    bool is_immutable, is_append_only;     /* file attributes that stop changes */
+    bool is_block;                         /* of a device: a block device */
+    uint32_t special_major, special_minor; /* of a device: which one */
 };
 
 #endif

@@ -9,7 +9,8 @@
 #include "olvido/observer.h"
 
 struct olv_named_options {
-    unsigned kinds; /* bits 1 << enum olv_kind: what is taken; directories are gone through in any case */
+    unsigned kinds; /* bits 1 << enum olv_kind: what is taken; directories are gone through in any case, and
+                       come last, the innermost first */
     /* Whether a file that lies in a named tree is taken; one that is named itself always is. NULL: yes. */
     bool (*takes)(const char *name);
     enum olv_act_id act;

@@ -4,6 +4,8 @@
 #ifndef OLV_ACT_ACT_H
 #define OLV_ACT_ACT_H
 
+#include "archive/gathered.h"
+#include "base/digest.h"
 #include "file/reach.h"
 #include "file/touched.h"
 #include "guard/guard.h"
@@ -52,6 +54,8 @@ struct olv_act_context {
     struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
                                           `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */
+    const struct gathered *gathered;   /* what went into archives before the first batch; NULL: nothing */
+    uint8_t digest[OLV_SHA256_SIZE];   /* of this entry's contents, where an act lends it to the outcome */
     void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
     struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
     const struct olv_observer *observer;
@@ -63,7 +67,8 @@ struct olv_outcome {
     char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
     const char *into;         /* the path of the file that has its contents now; borrowed; NULL: none */
     const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: they were not read */
-    uint64_t stored_bytes;    /* with a digest: what the contents take now */
+    bool has_stored;          /* whether the next one is known */
+    uint64_t stored_bytes;    /* what the contents take now */
     double seconds;           /* of work, where it was measured */
 };
 
@@ -133,6 +138,6 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
 extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,
-    olv_act_decompress;
+    olv_act_decompress, olv_act_archive;
 
 #endif

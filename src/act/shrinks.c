@@ -291,6 +291,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->placed);
     o->into = olv_text_string(&s->into);
     o->digest = s->task.digest;
+    o->has_stored = true;
     o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;
 }
 
@@ -318,6 +319,7 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
     unlinkat(s->source.fd, s->placed, 0);
     o->into = NULL;
     o->digest = NULL;
+    o->has_stored = false;
     over(s, o);
 }
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/by_hand.h"
+#include "cli/codec_options.h"
 #include "cli/commands.h"
 #include "cli/shrink_to.h"
 
@@ -23,24 +24,8 @@ static bool read_codec(struct cli *cli, struct olv_how *how, enum cli_status *st
 
 static bool read_how(struct cli *cli, struct olv_how *how, enum cli_status *status)
 {
-    struct olv_levels levels;
-    uint64_t level;
     *how = (struct olv_how){.keeps = cli_has(cli, OPT_KEEP)};
-    if (!read_codec(cli, how, status))
-        return false;
-    levels = olv_codec_levels(how->codec);
-    how->level = levels.usual;
-    if (!cli_has(cli, OPT_LEVEL))
-        return true;
-    if (!cli_number(cli, OPT_LEVEL, &level, status))
-        return false;
-    if (level < (uint64_t)levels.least || level > (uint64_t)levels.most) {
-        *status = cli_usage(cli, "the levels of %s are %d to %d", olv_codec_word(how->codec), levels.least,
-                            levels.most);
-        return false;
-    }
-    how->level = (int)level;
-    return true;
+    return read_codec(cli, how, status) && codec_read_level(cli, how, status);
 }
 
 static enum cli_status run(struct cli *cli)

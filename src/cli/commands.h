@@ -4,7 +4,8 @@
 
 #include "cli/cli.h"
 
-extern const struct cli_command cmd_survey, cmd_explain, cmd_check, cmd_preview, cmd_enforce, cmd_compress,
-    cmd_decompress, cmd_recover, cmd_extract, cmd_trash, cmd_contents, cmd_audit, cmd_demo, cmd_help;
+extern const struct cli_command cmd_survey, cmd_explain, cmd_check, cmd_preview, cmd_enforce, cmd_archive,
+    cmd_compress, cmd_decompress, cmd_recover, cmd_extract, cmd_trash, cmd_contents, cmd_audit, cmd_demo,
+    cmd_help;
 
 #endif

@@ -13,6 +13,10 @@ void olv_how_put(const struct olv_how *how, struct olv_text *out)
         olv_text_printf(out, "most=%llu ", (unsigned long long)how->most_bytes);
     if (how->keeps)
         olv_text_puts(out, "keep ");
+    if (how->into && *how->into) {
+        olv_text_printf(out, "into=%s", how->into);
+        return; /* the last one: it may have blanks in it */
+    }
     if (out->len && !out->failed && out->data[out->len - 1] == ' ')
         out->data[--out->len] = '\0';
 }
@@ -60,9 +64,13 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
 
 bool olv_how_get(const char *words, struct olv_how *how)
 {
-    *how = (struct olv_how){0};
+    *how = (struct olv_how){.into = ""};
     for (words += strspn(words, " "); *words; words += strspn(words, " ")) {
         size_t len = strcspn(words, " ");
+        if (strncmp(words, "into=", 5) == 0) {
+            how->into = words + 5;
+            return how->into[0] == '/';
+        }
         if (!get_word(words, len, how))
             return false;
         words += len;

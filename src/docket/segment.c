@@ -121,6 +121,7 @@ void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry
     put_instant(out, i->changed);
     put_instant(out, i->born);
     put_instant(out, e->due);
+    put(out, e->links < UINT32_MAX ? e->links : UINT32_MAX, 4);
     if (i->kind == OLV_KIND_DIRECTORY) {
         put(out, e->contents.entries, 8);
         put(out, e->contents.bytes, 8);
@@ -204,6 +205,7 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->identity.changed = get_instant(r);
     e->identity.born = get_instant(r);
     e->due = get_instant(r);
+    e->links = get(r, 4);
     if (e->identity.kind == OLV_KIND_DIRECTORY) {
         e->contents.entries = get(r, 8);
         e->contents.bytes = get(r, 8);

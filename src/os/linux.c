@@ -133,6 +133,9 @@ static bool look(int dir, const char *name, int flags, struct olv_stat *out)
         .has_born = (x.stx_mask & STATX_BTIME) != 0,
         .is_immutable = (x.stx_attributes & STATX_ATTR_IMMUTABLE) != 0,
         .is_append_only = (x.stx_attributes & STATX_ATTR_APPEND) != 0,
+        .is_block = (x.stx_mode & S_IFMT) == S_IFBLK,
+        .special_major = x.stx_rdev_major,
+        .special_minor = x.stx_rdev_minor,
     };
     return true;
 }

@@ -121,14 +121,12 @@ static bool write_one(struct frames *f, struct olv_error *err)
         *err = job->error;
         return false;
     }
-    if (job->plain.len == 0)
-        return true;
-    if (!put(f, bytes, err))
+    if (job->plain.len && !put(f, bytes, err))
         return false;
-    if (!frame_list_add(&f->list, frame))
+    if (job->plain.len && !frame_list_add(&f->list, frame))
         return olv_fail_memory(err);
     if (f->sink.wrote)
-        f->sink.wrote(f->sink.self, job, f->list.count - 1);
+        f->sink.wrote(f->sink.self, job, f->list.count - (job->plain.len > 0));
     return true;
 }
 
@@ -161,6 +159,15 @@ bool frames_drain(struct frames *f, struct olv_error *err)
     f->used = 0; /* all are spare again */
     f->spare = NULL;
     return true;
+}
+
+uint64_t frames_cut(struct frames *f, size_t count)
+{
+    if (count < f->list.count) {
+        f->length = f->list.items[count].at;
+        f->list.count = count;
+    }
+    return f->length;
 }
 
 /* What a packed file without any byte in it looks like. */

@@ -45,7 +45,8 @@ struct frames_sink {
     void *self;
     /* The bytes go behind all before them. */
     bool (*put)(void *self, const void *bytes, size_t len, struct olv_error *err);
-    /* A frame has gone there; NULL: nobody wants to know. Not called for a job that was left empty. */
+    /* A job has gone its way; NULL: nobody wants to know. `number` is that of its frame, or, where it was
+     * left empty, of the next one. */
     void (*wrote)(void *self, struct frame_job *job, size_t number);
 };
 
@@ -58,6 +59,9 @@ struct frame_job *frames_next(struct frames *frames, struct olv_error *err);
 void frames_give(struct frames *frames, struct frame_job *job);
 /* Writes all that is under way. */
 bool frames_drain(struct frames *frames, struct olv_error *err);
+/* Forgets all frames from this number on, which were written already; the caller cuts the file at the length
+ * that comes back. */
+uint64_t frames_cut(struct frames *frames, size_t count);
 /* Writes all, and what the format has at its end. Without any frame, an empty one. */
 bool frames_finish(struct frames *frames, struct olv_error *err);
 const struct frame_list *frames_written(const struct frames *frames);

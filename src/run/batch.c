@@ -58,7 +58,7 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .path = path,
                                   .into = o->into ? o->into : "",
                                   .digest = o->digest,
-                                  .has_stored = o->digest != NULL,
+                                  .has_stored = o->has_stored,
                                   .stored_bytes = o->stored_bytes,
                               });
     if (run->options.observer && run->options.observer->outcome)
@@ -68,7 +68,7 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                                           .result = olv_act_result(act, o->result),
                                                           .reason = reason,
                                                           .size_bytes = olv_docket_entry_size(e),
-                                                          .has_stored = o->digest != NULL,
+                                                          .has_stored = o->has_stored,
                                                           .stored_bytes = o->stored_bytes,
                                                           .seconds = o->seconds});
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)

@@ -8,6 +8,7 @@
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
 #include "run/batch.h"
 #include "run/commits.h"
+#include "run/gather.h"
 #include "run/reserve.h"
 
 #include "os/os.h"
@@ -23,6 +24,7 @@ struct batches {
     struct carrying carrying;
     struct commits *commits;
     struct olv_spool *docket;
+    struct olv_spool *approved; /* what is approved of it, where that had to be known beforehand; else NULL */
     const struct olv_approval *approval;
     struct olv_text segment;             /* of the docket, as it was planned */
     struct olv_segment_writer now, next; /* batches; without entries there is none */
@@ -172,9 +174,27 @@ static void close_batches(struct batches *b)
     ahead_free(b->carrying.ahead);
     recorder_free(b->carrying.recorder);
     touched_free(&b->carrying.touched);
+    if (b->approved)
+        olv_spool_free(b->approved);
     olv_text_free(&b->segment);
     olv_segment_free(&b->now);
     olv_segment_free(&b->next);
+}
+
+/* What goes into archives does so before the first batch, and so all questions come before that. */
+static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err)
+{
+    bool is_needed;
+    if (!gather_is_needed(b->docket, &is_needed, err))
+        return false;
+    if (!is_needed)
+        return true;
+    b->approved = gather_approved(b->docket, b->approval, b->carrying.result, err);
+    if (!b->approved)
+        return false;
+    b->docket = b->approved;
+    b->approval = NULL;
+    return gather_archives(run, b->docket, err);
 }
 
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
@@ -185,7 +205,8 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     *result = (struct olv_run_result){0};
     *err = (struct olv_error){0};
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
-    ok = ok && open_batches(&b, run, result, err) && do_batches(&b, err) && end(run, result, err);
+    ok = ok && open_batches(&b, run, result, err) && gather(&b, run, err) && do_batches(&b, err) &&
+         end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

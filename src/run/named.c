@@ -55,6 +55,18 @@ static void trouble(struct naming *n, const char *path, const char *what, int sy
 
 /* ---- collecting ---- */
 
+/* Directories behind all that is in them: by how deep they lie. */
+static struct olv_instant rank_of(const char *directory, const struct olv_stat *stat)
+{
+    enum { DEEPEST = 1 << 20 };
+    int64_t depth = 0;
+    if (stat->kind != OLV_KIND_DIRECTORY)
+        return (struct olv_instant){0, 0};
+    for (const char *c = directory; *c; c++)
+        depth += *c == '/';
+    return (struct olv_instant){DEEPEST - depth, 0};
+}
+
 static bool add(struct naming *n, struct olv_text *record, const char *directory, const struct olv_stat *dir,
                 const char *name, const struct olv_stat *stat, struct olv_error *err)
 {
@@ -65,7 +77,8 @@ static bool add(struct naming *n, struct olv_text *record, const char *directory
     olv_text_add(record, &f, sizeof f);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(n->sorter, (struct olv_record){{0, 0}, record->data, record->len}, err);
+    return olv_sorter_add(n->sorter, (struct olv_record){rank_of(directory, stat), record->data, record->len},
+                          err);
 }
 
 static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry)
@@ -169,7 +182,7 @@ static bool name_path(struct naming *n, const char *path, struct olv_error *err)
     }
     n->trees[n->tree_count++] = real;
     n->out->directories++;
-    return true;
+    return !(n->options->kinds & 1u << OLV_KIND_DIRECTORY) || !strcmp(real, "/") || name_file(n, real, err);
 }
 
 /* ---- the docket ---- */
@@ -177,7 +190,7 @@ static bool name_path(struct naming *n, const char *path, struct olv_error *err)
 static void tally(struct olv_named *out, const struct olv_stat *stat)
 {
     out->files++;
-    out->bytes += stat->size_bytes;
+    out->bytes += stat->kind == OLV_KIND_FILE ? stat->size_bytes : 0;
     out->readonly += stat->kind == OLV_KIND_FILE && !(stat->mode & 0222);
     out->others += stat->owner != (uint32_t)geteuid();
 }
@@ -199,6 +212,7 @@ static bool deliver(struct naming *n, struct olv_segment_writer *segment, const 
     memcpy(&f, name + strlen(name) + 1, sizeof f);
     e.identity = olv_identity_of(&f.stat);
     e.due = f.stat.modified;
+    e.links = f.stat.links;
     e.directory_mount = f.directory_mount;
     e.directory_inode = f.directory_inode;
     tally(n->out, &f.stat);

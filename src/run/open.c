@@ -160,6 +160,7 @@ void olv_run_close(struct olv_run *run)
     olv_trashes_free(run->trashes);
     olv_os_in_use_free(run->in_use);
     olv_respite_list_free(&run->respites);
+    gathered_free(run->gathered);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->hasher);
     if (run->directory >= 0)

@@ -127,6 +127,7 @@ static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *en
         .name = entry->name,
         .target = "",
         .due = v.since,
+        .links = entry->stat.links,
     };
     if (whole) {
         e.identity.size_bytes = whole->own_size;

@@ -1,0 +1,103 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* archive: into an archive, which was made and proven before the batch began (see run/gather.c). What is left
+ * for an entry's turn is to let the original go. */
+#include "act/act.h"
+
+#include "file/identity.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+static void because(struct olv_outcome *o, enum olv_code code, int sys, const char *what)
+{
+    o->error = (struct olv_error){.code = code, .sys = sys};
+    snprintf(o->error.what, sizeof o->error.what, "%s", what);
+    olv_act_unsuccessful(o);
+    if (code == OLV_INTERRUPTED || code == OLV_REFUSED)
+        o->result = OLV_LEFT;
+}
+
+/* Whether it is in its archive, and which one that is. */
+static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct olv_outcome *o)
+{
+    const struct olv_error *why;
+    if (!c->gathered || !gathered_get(c->gathered, c->sequence, in)) {
+        because(o, OLV_INTERRUPTED, 0, "it did not get into an archive");
+        return false;
+    }
+    if (!in->is_in) {
+        because(o, (enum olv_code)in->code, in->sys, in->reason);
+        return false;
+    }
+    o->into = gathered_path(c->gathered, in->archive, &why);
+    if (o->into)
+        return true;
+    because(o, why->code, why->sys, why->what);
+    return false;
+}
+
+static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
+    if (unlinkat(c->source.fd, e->name, is_directory ? AT_REMOVEDIR : 0) == 0)
+        return true;
+    if (is_directory && (errno == ENOTEMPTY || errno == EEXIST))
+        because(o, OLV_CHANGED, 0, "it is in the archive, and not empty, so it stays");
+    else
+        because(o, OLV_SYSTEM, errno, "it is in the archive, but cannot be removed");
+    return false;
+}
+
+/* A directory has changed since, for what was in it went; and so has the state of a file of which another name
+ * went. */
+static bool is_same(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_stat stat;
+    if (e->identity.kind != OLV_KIND_DIRECTORY)
+        return olv_act_verify(c->source.fd, e->name, e, e->links < 2, o);
+    if (olv_os_stat(c->source.fd, e->name, &stat) && stat.inode == e->identity.inode &&
+        stat.mount == e->identity.mount)
+        return true;
+    because(o, OLV_CHANGED, 0, "another directory stands in its place");
+    return false;
+}
+
+static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct gathered_entry in;
+    struct olv_how how;
+    if (!is_in(c, &in, o) || !olv_how_get(e->how, &how))
+        return;
+    if (!how.keeps && (!olv_act_is_allowed(c, e, o) || !is_same(c, e, o) || !remove_it(c, e, o)))
+        return;
+    o->result = OLV_DONE;
+    if (in.has_digest) {
+        memcpy(c->digest, in.digest, sizeof c->digest);
+        o->digest = c->digest;
+    }
+}
+
+/* An original goes only when its archive is there: where it has gone, it is in it. */
+static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_how how;
+    struct olv_stat stat;
+    if (!olv_how_get(e->how, &how) || how.keeps || olv_os_stat(c->source.fd, e->name, &stat) ||
+        errno != ENOENT || !olv_os_stat(AT_FDCWD, how.into, &stat))
+        return false;
+    o->into = how.into;
+    o->result = OLV_DONE;
+    return true;
+}
+
+const struct olv_act olv_act_archive = {
+    .id = OLV_ACT_ARCHIVE,
+    .result = "done",
+    .is_touching = true,
+    .apply = apply,
+    .was_applied = was_applied,
+};

@@ -1,0 +1,176 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "archive/batch.h"
+
+#include "file/reading.h"
+#include "olvido/accounts.h"
+#include "pack/tar.h"
+
+#include <pthread.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* The system's lookups of accounts are not for threads. */
+static pthread_mutex_t accounts = PTHREAD_MUTEX_INITIALIZER;
+
+void batch_member_path(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    const char *directory = e->directory + strspn(e->directory, "/");
+    olv_text_printf(out, "%s%s%s", directory, *directory ? "/" : "", e->name);
+}
+
+/* ---- collecting ---- */
+
+static const char *keep(struct batch *b, const char *string)
+{
+    return olv_arena_copy(&b->arena, string, strlen(string));
+}
+
+bool batch_add(struct batch *b, const struct olv_docket_entry *e, uint64_t sequence, const char *hard_link)
+{
+    struct batch_item *last = b->count ? &b->items[b->count - 1] : NULL, *item = &b->items[b->count];
+    struct olv_text path = {0};
+    *item = (struct batch_item){.entry = *e, .sequence = sequence};
+    batch_member_path(e, &path);
+    item->path = path.failed ? NULL : keep(b, path.data);
+    olv_text_free(&path);
+    item->entry.directory = last && strcmp(last->entry.directory, e->directory) == 0 ? last->entry.directory
+                                                                                     : keep(b, e->directory);
+    item->entry.name = keep(b, e->name);
+    item->hard_link = hard_link ? keep(b, hard_link) : NULL;
+    item->entry.rule_name = item->entry.target = item->entry.how = "";
+    b->count++;
+    b->bytes += e->identity.size_bytes + BATCH_ENTRY_OVERHEAD;
+    return item->path && item->entry.directory && item->entry.name && (!hard_link || item->hard_link);
+}
+
+void batch_clear(struct batch *b)
+{
+    olv_arena_free(&b->arena);
+    b->count = 0;
+    b->bytes = 0;
+}
+
+/* ---- a worker's part ---- */
+
+static const char *name_of(struct batch_names *cache, uint32_t id, void (*look)(uint32_t, char *, size_t))
+{
+    char digits[16];
+    if (!cache->is_known || cache->id != id) {
+        pthread_mutex_lock(&accounts);
+        look(id, cache->name, sizeof cache->name);
+        pthread_mutex_unlock(&accounts);
+        snprintf(digits, sizeof digits, "%u", id);
+        if (strcmp(digits, cache->name) == 0)
+            cache->name[0] = '\0'; /* the number stands for itself */
+        cache->id = id;
+        cache->is_known = true;
+    }
+    return cache->name;
+}
+
+bool batch_name_owner(struct batch_worker *w, struct olv_member *m, struct olv_arena *arena)
+{
+    const char *user = name_of(&w->user, m->owner, olv_user_name);
+    const char *group = name_of(&w->group, m->group, olv_group_name);
+    m->owner_name = *user ? olv_arena_copy(arena, user, strlen(user)) : "";
+    m->group_name = *group ? olv_arena_copy(arena, group, strlen(group)) : "";
+    return m->owner_name && m->group_name;
+}
+
+static bool read_extent(const struct taking *t, struct batch_worker *w, struct olv_text *out, uint64_t at,
+                        uint64_t length, struct olv_error *err)
+{
+    char *room = olv_text_room(out, (size_t)length);
+    if (!room)
+        return olv_fail_memory(err);
+    if (!reading_at(t->fd, room, (size_t)length, at, err))
+        return false;
+    out->len += (size_t)length;
+    if (!t->member.is_sparse)
+        olv_hasher_add(w->hasher, room, (size_t)length);
+    return true;
+}
+
+/* The digest is that of the whole contents, holes as zeros. */
+static void digest_holes(struct batch_worker *w, const struct olv_member *m, const char *data)
+{
+    static const char zeros[4096];
+    uint64_t at = 0;
+    for (size_t i = 0; i <= m->extent_count; i++) {
+        uint64_t end = i < m->extent_count ? m->extents[i].at : m->size_bytes;
+        for (; at < end; at += end - at < sizeof zeros ? end - at : sizeof zeros)
+            olv_hasher_add(w->hasher, zeros, end - at < sizeof zeros ? (size_t)(end - at) : sizeof zeros);
+        if (i == m->extent_count)
+            break;
+        olv_hasher_add(w->hasher, data, (size_t)m->extents[i].length);
+        data += m->extents[i].length;
+        at += m->extents[i].length;
+    }
+}
+
+static bool read_data(const struct taking *t, struct batch_worker *w, struct batch_item *item,
+                      struct olv_text *out, struct olv_error *err)
+{
+    const struct olv_member *m = &t->member;
+    size_t begin = out->len;
+    olv_hasher_begin(w->hasher);
+    if (!m->is_sparse && !read_extent(t, w, out, 0, m->size_bytes, err))
+        return false;
+    for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
+        if (!read_extent(t, w, out, m->extents[i].at, m->extents[i].length, err))
+            return false;
+    if (m->is_sparse)
+        digest_holes(w, m, out->data + begin);
+    olv_hasher_end(w->hasher, item->digest);
+    item->has_digest = true;
+    tar_put_padding(out, out->len - begin);
+    return true;
+}
+
+static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item, struct taking *t,
+                struct olv_text *out, struct olv_error *err)
+{
+    struct olv_member *m = &t->member;
+    if (!batch_name_owner(w, m, &b->arena))
+        return olv_fail_memory(err);
+    m->is_hard_link = item->hard_link != NULL;
+    if (item->hard_link) {
+        m->link = item->hard_link;
+        m->size_bytes = 0;
+        m->is_sparse = false;
+    }
+    tar_put_member(out, m);
+    if (m->kind == OLV_KIND_FILE && !m->is_hard_link && !read_data(t, w, item, out, err))
+        return false;
+    item->member = *m;
+    item->has_member = true;
+    return take_is_unchanged(t, w->reach.fd, &item->entry, err);
+}
+
+static void take_one(struct batch *b, struct batch_worker *w, struct batch_item *item, struct olv_text *out)
+{
+    struct taking t = {.fd = -1};
+    size_t begin = out->len;
+    bool ok;
+    item->at = begin;
+    if (olv_observe_interrupted(b->observer))
+        ok = olv_fail(&item->error, OLV_INTERRUPTED, "interrupted before it was reached");
+    else
+        ok = olv_reach_directory(&w->reach, &item->entry, &item->error) &&
+             take_begin(&t, w->reach.fd, &item->entry, item->path, &b->arena, &item->error) &&
+             put(b, w, item, &t, out, &item->error);
+    take_end(&t);
+    if (ok || !out->data)
+        return;
+    out->len = begin;
+    item->has_member = false;
+}
+
+bool batch_fill(struct frame_job *job, unsigned worker)
+{
+    struct batch *b = job->context;
+    for (size_t i = 0; i < b->count; i++)
+        take_one(b, &b->workers[worker], &b->items[i], &job->plain);
+    return true;
+}

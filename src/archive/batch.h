@@ -1,0 +1,56 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Small files that share a frame: one worker opens, reads and digests all of them, into the frame's own
+ * bytes. A file that changes under its hands leaves no trace there. */
+#ifndef OLV_ARCHIVE_BATCH_H
+#define OLV_ARCHIVE_BATCH_H
+
+#include "archive/make.h"
+#include "archive/take.h"
+#include "file/reach.h"
+
+enum { BATCH_ENTRIES = 4096, BATCH_ENTRY_OVERHEAD = 3 * 512 };
+
+struct batch_item {
+    struct olv_docket_entry entry; /* its strings are in the arena */
+    const char *path;              /* what the member is called */
+    const char *hard_link;         /* the member that it is another name of; NULL: none */
+    uint64_t sequence;
+    uint64_t at; /* in the frame */
+    struct olv_member member;
+    bool has_member, has_digest;
+    uint8_t digest[OLV_SHA256_SIZE];
+    struct olv_error error;
+};
+
+struct batch {
+    struct olv_arena arena;
+    struct batch_item *items; /* BATCH_ENTRIES; owned */
+    size_t count;
+    uint64_t bytes; /* that it is going to take, about */
+    const struct olv_observer *observer;
+    struct batch_worker *workers; /* of all batches; borrowed */
+};
+
+/* What a worker keeps from one batch to the next. */
+struct batch_worker {
+    struct olv_hasher *hasher;
+    struct olv_reach reach;
+    struct batch_names {
+        uint32_t id;
+        bool is_known;
+        char name[64];
+    } user, group; /* looked up last */
+};
+
+/* Adds a copy of the entry. */
+bool batch_add(struct batch *batch, const struct olv_docket_entry *entry, uint64_t sequence,
+               const char *hard_link);
+void batch_clear(struct batch *batch);
+/* For struct frame_job: `context` is the batch. */
+bool batch_fill(struct frame_job *job, unsigned worker);
+/* What an entry is called in an archive: its path without the slash in front. Appends it. */
+void batch_member_path(const struct olv_docket_entry *entry, struct olv_text *out);
+/* The names of owner and group, for the member. */
+bool batch_name_owner(struct batch_worker *worker, struct olv_member *member, struct olv_arena *arena);
+
+#endif

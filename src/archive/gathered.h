@@ -1,0 +1,38 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What became of each entry that was to go into an archive, by its number in the run: kept in an unnamed
+ * temporary file, for there may be millions. */
+#ifndef OLV_ARCHIVE_GATHERED_H
+#define OLV_ARCHIVE_GATHERED_H
+
+#include "base/digest.h"
+#include "olvido/error.h"
+
+#include <stddef.h>
+
+enum { GATHERED_REASON = 200 };
+
+struct gathered_entry {
+    bool is_known; /* it was to go into an archive */
+    bool is_in;    /* and it did */
+    bool has_digest;
+    uint8_t digest[OLV_SHA256_SIZE];
+    uint32_t archive; /* which one, from 0 */
+    int code, sys;    /* of why it did not */
+    char reason[GATHERED_REASON];
+};
+
+struct gathered;
+struct gathered *gathered_new(struct olv_error *err);
+/* Begins another archive: the entries that are put from then on belong to it. */
+void gathered_begin(struct gathered *gathered);
+bool gathered_put(struct gathered *gathered, uint64_t sequence, const struct gathered_entry *entry);
+/* The archive begun last has got its path; or, with NULL, it failed, and so did all that was to go into it.
+ */
+bool gathered_end(struct gathered *gathered, const char *path, const struct olv_error *why);
+/* What became of an entry. False where nothing was put. */
+bool gathered_get(const struct gathered *gathered, uint64_t sequence, struct gathered_entry *out);
+/* The path of an archive; NULL where it failed, and then `*why` says so. */
+const char *gathered_path(const struct gathered *gathered, uint32_t archive, const struct olv_error **why);
+void gathered_free(struct gathered *gathered);
+
+#endif

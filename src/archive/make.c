@@ -1,0 +1,485 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Small files go into frames by batches, each done by one worker. A file larger than a frame has frames of
+ * its own: should it change while it is read, they are cut off again. So nothing half-read is ever in an
+ * archive.
+ *
+ * Other names of a file that is in the archive already become hard links to it; the file must be known to be
+ * there before one is written. */
+#include "archive/make.h"
+
+#include "archive/batch.h"
+#include "archive/links.h"
+#include "archive/manifest.h"
+#include "file/reading.h"
+#include "os/durable.h"
+#include "os/os.h"
+#include "pack/tar.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { SPARE_BATCHES = 3 };
+
+struct making {
+    struct making_options options;
+    struct fresh fresh;
+    struct frames *frames;
+    struct manifest *manifest;
+    struct batch_worker *workers; /* one more than there are threads: the last is the caller's own */
+    struct batch *batches;
+    unsigned batch_count;
+    struct batch *filling; /* NULL: none */
+    unsigned next_batch;
+    uint64_t plain_at; /* of the frames written up to now */
+    uint64_t members, files, bytes;
+    struct links *links;
+    size_t manifest_frame;
+    struct olv_text path;
+    struct olv_error error; /* of the manifest */
+};
+
+/* ---- frames on their way ---- */
+
+static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+{
+    struct making *m = self;
+    return olv_write_all(m->fresh.fd, bytes, len) || olv_fail_system(err, "", "cannot write the archive");
+}
+
+static void tell(struct making *m, const struct made_member *made)
+{
+    if (made->error.code == OLV_OK) {
+        m->members++;
+        manifest_add(m->manifest, made);
+    }
+    links_know(m->links, made->sequence, made->error.code == OLV_OK);
+    m->options.told(m->options.self, made);
+}
+
+static void tell_batch(struct making *m, const struct batch *b, size_t frame)
+{
+    for (size_t i = 0; i < b->count; i++) {
+        const struct batch_item *item = &b->items[i];
+        struct made_member made = {.sequence = item->sequence,
+                                   .error = item->error,
+                                   .frame = frame,
+                                   .at = m->plain_at + item->at,
+                                   .has_digest = item->has_digest,
+                                   .member = item->has_member ? &item->member : NULL};
+        memcpy(made.digest, item->digest, sizeof made.digest);
+        tell(m, &made);
+    }
+}
+
+static void wrote(void *self, struct frame_job *job, size_t number)
+{
+    struct making *m = self;
+    if (job->fill)
+        tell_batch(m, job->context, number);
+    m->plain_at += job->plain.len;
+}
+
+static void progress(const struct making *m)
+{
+    olv_observe_progress(m->options.observer,
+                         (struct olv_progress){.doing = "archiving",
+                                               .files = m->options.files_before + m->files,
+                                               .bytes = m->options.bytes_before + m->bytes});
+}
+
+static bool is_interrupted(const struct making *m, struct olv_error *err)
+{
+    return olv_observe_interrupted(m->options.observer) && !olv_fail(err, OLV_INTERRUPTED, "interrupted");
+}
+
+/* ---- the beginning ---- */
+
+static bool make_workers(struct making *m)
+{
+    unsigned count = m->options.workers + 1;
+    m->workers = calloc(count, sizeof *m->workers);
+    for (unsigned i = 0; m->workers && i < count; i++)
+        olv_reach_begin(&m->workers[i].reach);
+    for (unsigned i = 0; m->workers && i < count; i++)
+        if (!(m->workers[i].hasher = olv_hasher_new()))
+            return false;
+    return m->workers != NULL;
+}
+
+static bool make_batches(struct making *m)
+{
+    m->batch_count = m->options.workers + SPARE_BATCHES;
+    m->batches = calloc(m->batch_count, sizeof *m->batches);
+    for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
+        m->batches[i].workers = m->workers;
+        m->batches[i].observer = m->options.observer;
+        if (!(m->batches[i].items = calloc(BATCH_ENTRIES, sizeof(struct batch_item))))
+            return false;
+    }
+    return m->batches != NULL;
+}
+
+struct making *making_begin(const struct making_options *options, struct olv_error *err)
+{
+    struct making *m = calloc(1, sizeof *m);
+    struct frames_sink sink = {m, put, wrote};
+    if (!m) {
+        olv_fail_memory(err);
+        return NULL;
+    }
+    m->options = *options;
+    m->fresh.fd = -1;
+    m->links = links_new();
+    if (!m->links || !make_workers(m) || !make_batches(m))
+        olv_fail_memory(err);
+    else if (fresh_open(&m->fresh, options->dir, options->label, err) &&
+             (m->manifest = manifest_new(options->run, options->rule, options->codec, err)))
+        m->frames = frames_new(options->codec, options->level, options->workers, &sink, err);
+    if (m->frames)
+        return m;
+    making_free(m);
+    return NULL;
+}
+
+void making_free(struct making *m)
+{
+    if (!m)
+        return;
+    frames_free(m->frames);
+    for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
+        batch_clear(&m->batches[i]);
+        free(m->batches[i].items);
+    }
+    for (unsigned i = 0; m->workers && i <= m->options.workers; i++) {
+        olv_hasher_free(m->workers[i].hasher);
+        olv_reach_end(&m->workers[i].reach);
+    }
+    manifest_free(m->manifest);
+    links_free(m->links);
+    fresh_close(&m->fresh);
+    olv_text_free(&m->path);
+    free(m->batches);
+    free(m->workers);
+    free(m);
+}
+
+/* ---- small files ---- */
+
+/* Passes the batch on that is being filled. */
+static bool give_batch(struct making *m, struct olv_error *err)
+{
+    struct frame_job *job;
+    if (!m->filling)
+        return true;
+    job = frames_next(m->frames, err);
+    if (!job)
+        return false;
+    job->fill = batch_fill;
+    job->context = m->filling;
+    frames_give(m->frames, job);
+    m->filling = NULL;
+    progress(m);
+    return true;
+}
+
+/* More batches than jobs: the one that comes round again was written already. */
+static void begin_batch(struct making *m)
+{
+    m->filling = &m->batches[m->next_batch++ % m->batch_count];
+    batch_clear(m->filling);
+}
+
+static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64_t sequence,
+                      const char *hard_link, struct olv_error *err)
+{
+    struct batch *b = m->filling;
+    if (b &&
+        (b->count == BATCH_ENTRIES ||
+         b->bytes + e->identity.size_bytes + BATCH_ENTRY_OVERHEAD > FRAME_BYTES) &&
+        !give_batch(m, err))
+        return false;
+    if (!m->filling)
+        begin_batch(m);
+    return batch_add(m->filling, e, sequence, hard_link) || olv_fail_memory(err);
+}
+
+/* All that was added is written, and told. */
+static bool drain(struct making *m, struct olv_error *err)
+{
+    return give_batch(m, err) && frames_drain(m->frames, err);
+}
+
+/* ---- large files ---- */
+
+struct large {
+    struct making *making;
+    const struct olv_docket_entry *entry;
+    struct taking taking;
+    struct olv_arena arena;
+    struct batch_worker *worker;
+    struct frame_job *job; /* being filled */
+    uint64_t digested;     /* bytes of its contents */
+};
+
+static void digest_zeros(struct large *l, uint64_t up_to)
+{
+    static const char zeros[65536];
+    while (l->digested < up_to) {
+        uint64_t n = up_to - l->digested;
+        size_t step = n < sizeof zeros ? (size_t)n : sizeof zeros;
+        olv_hasher_add(l->worker->hasher, zeros, step);
+        l->digested += step;
+    }
+}
+
+static bool next_frame(struct large *l, struct olv_error *err)
+{
+    if (l->job)
+        frames_give(l->making->frames, l->job);
+    l->job = frames_next(l->making->frames, err);
+    return l->job != NULL;
+}
+
+static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct olv_error *err)
+{
+    digest_zeros(l, at);
+    while (length) {
+        size_t filled = l->job->plain.len, n = filled < FRAME_BYTES ? FRAME_BYTES - filled : 0;
+        char *room;
+        if (n == 0) {
+            if (!next_frame(l, err) || is_interrupted(l->making, err))
+                return false;
+            continue;
+        }
+        n = n < length ? n : (size_t)length;
+        room = olv_text_room(&l->job->plain, n);
+        if (!room)
+            return olv_fail_memory(err);
+        if (!reading_at(l->taking.fd, room, n, at, err))
+            return false;
+        l->job->plain.len += n;
+        olv_hasher_add(l->worker->hasher, room, n);
+        l->digested += n;
+        at += n;
+        length -= n;
+        l->making->bytes += n;
+        progress(l->making);
+    }
+    return true;
+}
+
+static bool read_large(struct large *l, struct olv_error *err)
+{
+    struct olv_member *m = &l->taking.member;
+    olv_hasher_begin(l->worker->hasher);
+    tar_put_member(&l->job->plain, m);
+    if (!m->is_sparse && !read_stretch(l, 0, m->size_bytes, err))
+        return false;
+    for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
+        if (!read_stretch(l, m->extents[i].at, m->extents[i].length, err))
+            return false;
+    digest_zeros(l, m->size_bytes);
+    tar_put_padding(&l->job->plain, tar_data_length(m));
+    return take_is_unchanged(&l->taking, l->worker->reach.fd, l->entry, err);
+}
+
+static bool take_large(struct large *l, struct olv_error *err)
+{
+    struct making *m = l->making;
+    olv_text_clear(&m->path);
+    batch_member_path(l->entry, &m->path);
+    return (!m->path.failed || olv_fail_memory(err)) &&
+           olv_reach_directory(&l->worker->reach, l->entry, err) &&
+           take_begin(&l->taking, l->worker->reach.fd, l->entry, olv_text_string(&m->path), &l->arena, err) &&
+           (batch_name_owner(l->worker, &l->taking.member, &l->arena) || olv_fail_memory(err)) &&
+           next_frame(l, err) && read_large(l, err);
+}
+
+/* What was written of it is cut off again. */
+static bool undo_large(struct making *m, size_t frame, uint64_t plain_at, struct olv_error *err)
+{
+    uint64_t length;
+    if (!frames_drain(m->frames, err))
+        return false;
+    length = frames_cut(m->frames, frame);
+    m->plain_at = plain_at;
+    return (ftruncate(m->fresh.fd, (off_t)length) == 0 && lseek(m->fresh.fd, (off_t)length, SEEK_SET) >= 0) ||
+           olv_fail_system(err, "", "cannot cut the archive");
+}
+
+static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64_t sequence,
+                      struct olv_error *err)
+{
+    struct large l = {.making = m, .entry = e, .worker = &m->workers[m->options.workers]};
+    struct made_member made = {.sequence = sequence};
+    uint64_t plain_at, bytes = m->bytes;
+    bool ok = drain(m, err);
+    if (!ok)
+        return false;
+    made.frame = frames_written(m->frames)->count;
+    made.at = plain_at = m->plain_at;
+    l.taking.fd = -1;
+    if (take_large(&l, &made.error)) {
+        olv_hasher_end(l.worker->hasher, made.digest);
+        made.has_digest = true;
+        made.member = &l.taking.member;
+        frames_give(m->frames, l.job);
+    } else {
+        if (l.job)
+            olv_text_clear(&l.job->plain);
+        if (l.job)
+            frames_give(m->frames, l.job);
+        ok = undo_large(m, (size_t)made.frame, plain_at, err);
+        m->bytes = bytes;
+    }
+    if (ok)
+        tell(m, &made);
+    take_end(&l.taking);
+    olv_arena_free(&l.arena);
+    return ok;
+}
+
+/* ---- any file ---- */
+
+/* Another name of a file that is in the archive; NULL where it is none. */
+static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64_t sequence,
+                      const char **path, struct olv_error *err)
+{
+    enum link_state state;
+    *path = NULL;
+    if (e->identity.kind != OLV_KIND_FILE || e->links < 2)
+        return true;
+    state = links_find(m->links, e, path);
+    if (state == LINK_PENDING) {
+        if (!drain(m, err))
+            return false;
+        state = links_find(m->links, e, path);
+    }
+    if (state == LINK_KNOWN)
+        return true;
+    *path = NULL;
+    olv_text_clear(&m->path);
+    batch_member_path(e, &m->path);
+    return (!m->path.failed && links_add(m->links, e, sequence, olv_text_string(&m->path))) ||
+           olv_fail_memory(err);
+}
+
+bool making_add(struct making *m, const struct olv_docket_entry *e, uint64_t sequence, struct olv_error *err)
+{
+    const char *hard_link;
+    if (is_interrupted(m, err) || !find_link(m, e, sequence, &hard_link, err))
+        return false;
+    m->files++;
+    if (e->identity.kind == OLV_KIND_FILE && !hard_link &&
+        e->identity.size_bytes + BATCH_ENTRY_OVERHEAD > FRAME_BYTES)
+        return add_large(m, e, sequence, err);
+    m->bytes += e->identity.size_bytes;
+    return add_small(m, e, sequence, hard_link, err);
+}
+
+/* ---- the end ---- */
+
+static void describe_manifest(struct olv_member *out, uint64_t length)
+{
+    *out = (struct olv_member){.path = ARCHIVE_MANIFEST,
+                               .link = "",
+                               .kind = OLV_KIND_FILE,
+                               .has_owner = true,
+                               .mode = 0600,
+                               .owner_name = "",
+                               .group_name = "",
+                               .size_bytes = length,
+                               .modified = {olv_os_now().s, 0},
+                               .acl = "",
+                               .acl_default = ""};
+}
+
+/* In frames of its own, with the mark of the end behind it. */
+static bool add_manifest(struct making *m, struct olv_error *err)
+{
+    struct olv_member member;
+    struct frame_job *job;
+    uint64_t length, at = 0;
+    if (!manifest_close(m->manifest, frames_written(m->frames), err))
+        return false;
+    m->manifest_frame = frames_written(m->frames)->count;
+    length = manifest_length(m->manifest);
+    describe_manifest(&member, length);
+    job = frames_next(m->frames, err);
+    if (job)
+        tar_put_member(&job->plain, &member);
+    while (job && at < length) {
+        size_t n = length - at < FRAME_BYTES ? (size_t)(length - at) : FRAME_BYTES;
+        char *room = olv_text_room(&job->plain, n);
+        if (!room)
+            return olv_fail_memory(err);
+        if (!manifest_read(m->manifest, room, n, at, err))
+            return false;
+        job->plain.len += n;
+        at += n;
+        if (at < length) {
+            frames_give(m->frames, job);
+            job = frames_next(m->frames, err);
+        }
+    }
+    if (!job)
+        return false;
+    tar_put_padding(&job->plain, length);
+    tar_put_end(&job->plain);
+    frames_give(m->frames, job);
+    return frames_finish(m->frames, err);
+}
+
+static bool prove_progress(void *self, uint64_t plain_bytes)
+{
+    const struct making *m = self;
+    (void)plain_bytes;
+    progress(m);
+    return !olv_observe_interrupted(m->options.observer);
+}
+
+static bool prove(struct making *m, struct olv_error *err)
+{
+    struct pack_source source = {&m->fresh.fd, reading_source, frames_length(m->frames)};
+    struct frames_proof proof = {.self = m, .progress = prove_progress};
+    posix_fadvise(m->fresh.fd, 0, 0, POSIX_FADV_DONTNEED);
+    return frames_prove(&source, m->options.codec, frames_written(m->frames), m->options.workers, &proof,
+                        err);
+}
+
+bool making_finish(struct making *m, struct olv_error *err)
+{
+    if (!drain(m, err) || !add_manifest(m, err))
+        return false;
+    if (fsync(m->fresh.fd) != 0)
+        return olv_fail_system(err, "", "cannot bring the archive to the disk");
+    return prove(m, err);
+}
+
+bool making_publish(struct making *m, const char *name, enum olv_if_exists if_exists,
+                    char placed[NAME_MAX + 1], struct olv_error *err)
+{
+    return fresh_publish(&m->fresh, name, if_exists, placed, err) &&
+           (fsync(m->options.dir) == 0 ||
+            olv_fail_system(err, "", "cannot bring the archive's directory to the disk"));
+}
+
+uint64_t making_members(const struct making *m)
+{
+    return m->members;
+}
+
+uint64_t making_length(const struct making *m)
+{
+    return frames_length(m->frames);
+}
+
+const struct frame_list *making_frames(const struct making *m, size_t *manifest)
+{
+    *manifest = m->manifest_frame;
+    return frames_written(m->frames);
+}

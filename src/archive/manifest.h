@@ -1,0 +1,19 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The manifest of an archive: JSON Lines about the archive, its frames and its members. */
+#ifndef OLV_ARCHIVE_MANIFEST_H
+#define OLV_ARCHIVE_MANIFEST_H
+
+#include "archive/make.h"
+
+/* Grows in an unnamed temporary file while the archive does. */
+struct manifest;
+struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err);
+void manifest_add(struct manifest *manifest, const struct made_member *made);
+/* Adds the frames and the totals; nothing is added after that. */
+bool manifest_close(struct manifest *manifest, const struct frame_list *frames, struct olv_error *err);
+uint64_t manifest_length(const struct manifest *manifest);
+/* Reads a part of a closed one. */
+bool manifest_read(struct manifest *manifest, void *out, size_t len, uint64_t at, struct olv_error *err);
+void manifest_free(struct manifest *manifest);
+
+#endif

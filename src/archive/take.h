@@ -1,0 +1,29 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Taking a file into an archive: everything that a member says about it, and its data. */
+#ifndef OLV_ARCHIVE_TAKE_H
+#define OLV_ARCHIVE_TAKE_H
+
+#include "base/arena.h"
+#include "base/digest.h"
+#include "olvido/docket.h"
+#include "olvido/member.h"
+
+/* One file, open. */
+struct taking {
+    int fd;               /* of a file or directory; -1 for what is not opened */
+    struct olv_stat stat; /* when it was opened */
+    struct olv_member member;
+    bool is_watched;
+};
+
+/* Opens the entry in its directory, compares it with what was judged, and says what it is; strings and lists
+ * live in the arena. `path` is what the member is called. False with OLV_CHANGED, or OLV_SYSTEM. Call
+ * take_end in any case. */
+bool take_begin(struct taking *taking, int dir, const struct olv_docket_entry *entry, const char *path,
+                struct olv_arena *arena, struct olv_error *err);
+/* Whether it is still what was opened. */
+bool take_is_unchanged(const struct taking *taking, int dir, const struct olv_docket_entry *entry,
+                       struct olv_error *err);
+void take_end(struct taking *taking);
+
+#endif

@@ -1,0 +1,109 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/by_hand.h"
+#include "cli/codec_options.h"
+#include "cli/commands.h"
+
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum {
+    EVERYTHING = 1u << OLV_KIND_FILE | 1u << OLV_KIND_DIRECTORY | 1u << OLV_KIND_LINK | 1u << OLV_KIND_PIPE |
+                 1u << OLV_KIND_DEVICE
+};
+
+/* How to pack, by the end of the archive's name. */
+static bool read_pack(struct cli *cli, const char *to, struct olv_how *how, enum cli_status *status)
+{
+    size_t len = strlen(to), suffix;
+    how->codec = olv_codec_of_name(to);
+    suffix = strlen(olv_codec_suffix(how->codec));
+    if (len > suffix + 4 && strncmp(to + len - suffix - 4, ".tar", 4) == 0)
+        return true;
+    *status = cli_usage(cli, "the name of the archive says how it is packed: it ends with .tar, .tar.gz, "
+                             ".tar.bz2, .tar.xz or .tar.zst");
+    return false;
+}
+
+/* The path of the archive, absolute, in a directory that is there. */
+static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
+{
+    const char *slash = strrchr(to, '/'), *name = slash ? slash + 1 : to;
+    char *above = slash ? strndup(to, slash == to ? 1 : (size_t)(slash - to)) : strdup(".");
+    char *real = above ? realpath(above, NULL) : NULL, *path = NULL;
+    size_t size = (real ? strlen(real) : 0) + strlen(name) + 2;
+    if (!real || !*name)
+        *status = cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
+    else if ((path = malloc(size)))
+        snprintf(path, size, "%s/%s", real[1] ? real : "", name);
+    free(above);
+    free(real);
+    return path;
+}
+
+static enum cli_status archive_to(struct cli *cli, struct by_hand *act, struct olv_how *how)
+{
+    struct olv_text words = {0};
+    enum cli_status status = STATUS_DONE;
+    char *path = absolute(cli, cli_value(cli, OPT_TO), &status);
+    if (!path)
+        return status;
+    if (access(path, F_OK) == 0) {
+        status = cli_usage(cli, "%s is there already; an archive never replaces anything", path);
+    } else {
+        how->into = path;
+        olv_how_put(how, &words);
+        act->named.how = olv_text_string(&words);
+        status = by_hand(cli, act);
+    }
+    olv_text_free(&words);
+    free(path);
+    return status;
+}
+
+static enum cli_status run(struct cli *cli)
+{
+    struct by_hand act = {.verb = "archive",
+                          .done = "archived",
+                          .consequence = "Each original goes once the archive was read back.",
+                          .nothing = "there is nothing to archive",
+                          .takes_files = !cli_has(cli, OPT_KEEP),
+                          .named = {.kinds = EVERYTHING, .act = OLV_ACT_ARCHIVE}};
+    struct olv_how how = {.keeps = cli_has(cli, OPT_KEEP)};
+    enum cli_status status = STATUS_DONE;
+    if (!cli_has(cli, OPT_TO))
+        return cli_usage(cli, "say where to: --to FILE");
+    if (!read_pack(cli, cli_value(cli, OPT_TO), &how, &status) || !codec_read_level(cli, &how, &status))
+        return status;
+    return archive_to(cli, &act, &how);
+}
+
+static const enum cli_option options[] = {OPT_TO, OPT_LEVEL, OPT_KEEP, OPT_YES, OPT_PREVIEW, OPT_NONE};
+
+const struct cli_command cmd_archive = {
+    .name = "archive",
+    .stage = "Do",
+    .arguments = "PATH… --to FILE",
+    .summary = "Puts files and trees into an archive that any reader of the format opens",
+    .help =
+        "The name of FILE says how it is packed: .tar, .tar.gz, .tar.bz2, .tar.xz or .tar.zst; --level is as "
+        "for compress. Everything\n"
+        "that a file has goes in: long names and names that are no text, times to the nanosecond, owners, "
+        "hard "
+        "and symbolic links,\n"
+        "holes, attributes, access control lists, pipes, devices, empty directories. The last member is a "
+        "manifest with a SHA-256\n"
+        "for each file.\n"
+        "An original goes only after the whole archive was brought to the disk, read back and compared; "
+        "--keep "
+        "leaves all. A file that\n"
+        "changes meanwhile is not in the archive, stays, and is named.\n"
+        "It asks for more than three files, a directory, read-only files and those of other users; --yes "
+        "answers beforehand.\n"
+        "`olvido contents FILE` lists it, `olvido extract FILE --into DIRECTORY` takes it apart.\n",
+    .options = options,
+    .least = 1,
+    .most = 100000,
+    .run = run,
+};

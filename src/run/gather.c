@@ -1,0 +1,248 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "run/gather.h"
+
+#include "archive/make.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* ---- the docket, entry by entry ---- */
+
+typedef bool (*each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
+
+static bool each_of_segment(const struct olv_text *segment, each_entry each, void *self,
+                            struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
+    struct olv_docket_entry e;
+    bool ok = reader != NULL;
+    while (ok && olv_segment_next(reader, &e, err))
+        ok = each(self, &e, err);
+    olv_segment_close(reader);
+    return ok && err->code == OLV_OK;
+}
+
+/* False when `each` said so, or with `err`. */
+static bool each_of_docket(struct olv_spool *docket, each_entry each, void *self, struct olv_error *err)
+{
+    struct olv_text segment = {0};
+    bool ok = true;
+    olv_spool_rewind(docket);
+    while (ok && olv_spool_next(docket, &segment, err))
+        ok = each_of_segment(&segment, each, self, err);
+    olv_text_free(&segment);
+    olv_spool_rewind(docket);
+    return ok && err->code == OLV_OK;
+}
+
+static bool is_other(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    bool *is_needed = self;
+    (void)err;
+    *is_needed |= e->act == OLV_ACT_ARCHIVE;
+    return !*is_needed;
+}
+
+bool gather_is_needed(struct olv_spool *docket, bool *is_needed, struct olv_error *err)
+{
+    *is_needed = false;
+    each_of_docket(docket, is_other, is_needed, err);
+    return err->code == OLV_OK;
+}
+
+/* ---- what is approved ---- */
+
+struct approving {
+    const struct olv_approval *approval;
+    struct olv_run_result *result;
+    struct olv_spool *out;
+    struct olv_segment_writer segment;
+};
+
+static bool flush(struct approving *a, struct olv_error *err)
+{
+    bool ok = a->segment.entries == 0 || olv_spool_add(a->out, &a->segment.bytes, err);
+    olv_segment_begin(&a->segment);
+    return ok;
+}
+
+static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct approving *a = self;
+    if (a->approval && !a->approval->approve(a->approval->self, e)) {
+        a->result->declined++;
+        return true;
+    }
+    if (!olv_act_find(e->act))
+        return true;
+    olv_segment_add(&a->segment, e);
+    return a->segment.entries < OLV_SEGMENT_ENTRIES || flush(a, err);
+}
+
+struct olv_spool *gather_approved(struct olv_spool *docket, const struct olv_approval *approval,
+                                  struct olv_run_result *result, struct olv_error *err)
+{
+    struct approving a = {.approval = approval, .result = result, .out = olv_spool_new(err)};
+    bool ok = a.out != NULL;
+    olv_segment_begin(&a.segment);
+    ok = ok && each_of_docket(docket, add_approved, &a, err) && flush(&a, err);
+    olv_segment_free(&a.segment);
+    if (ok)
+        return a.out;
+    if (a.out)
+        olv_spool_free(a.out);
+    return NULL;
+}
+
+/* ---- one archive ---- */
+
+struct gathering {
+    struct olv_run *run;
+    uint64_t sequence;
+    struct making *making;   /* the archive under way; NULL: none */
+    char *words;             /* how: what it is for; owned */
+    struct olv_how how;      /* the same, read */
+    int dir;                 /* in which it is made */
+    struct olv_error failed; /* why the archive under way cannot go on */
+    uint64_t files, bytes;
+};
+
+static void told(void *self, const struct made_member *made)
+{
+    struct gathering *g = self;
+    struct gathered_entry entry = {.is_in = made->error.code == OLV_OK,
+                                   .has_digest = made->has_digest,
+                                   .code = (int)made->error.code,
+                                   .sys = made->error.sys};
+    memcpy(entry.digest, made->digest, sizeof entry.digest);
+    snprintf(entry.reason, sizeof entry.reason, "%.199s", made->error.what);
+    if (!gathered_put(g->run->gathered, made->sequence, &entry) && g->failed.code == OLV_OK)
+        olv_fail_system(&g->failed, "", "cannot write a temporary file");
+}
+
+/* Opens the directory of the archive. */
+static bool open_directory(struct gathering *g, struct olv_error *err)
+{
+    const char *slash = strrchr(g->how.into, '/');
+    char *directory = strndup(g->how.into, slash == g->how.into ? 1 : (size_t)(slash - g->how.into));
+    g->dir = directory ? open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
+    if (g->dir < 0)
+        olv_fail_system(err, directory ? directory : "", "cannot open the directory of the archive");
+    free(directory);
+    return g->dir >= 0;
+}
+
+static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    char label[FRESH_LABEL];
+    struct making_options options = {.label = label,
+                                     .workers = olv_os_cpus(),
+                                     .run = g->run->id,
+                                     .rule = e->rule_name,
+                                     .observer = g->run->options.observer,
+                                     .files_before = g->files,
+                                     .bytes_before = g->bytes,
+                                     .told = told,
+                                     .self = g};
+    gathered_begin(g->run->gathered);
+    g->failed = (struct olv_error){0};
+    snprintf(label, sizeof label, "%.24s-archive", g->run->id);
+    g->words = strdup(e->how);
+    if (!g->words)
+        return olv_fail_memory(err);
+    if (!olv_how_get(g->words, &g->how) || !*g->how.into)
+        return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
+    if (!open_directory(g, &g->failed))
+        return true;
+    options.dir = g->dir;
+    options.codec = g->how.codec;
+    options.level = g->how.level;
+    g->making = making_begin(&options, &g->failed);
+    return true;
+}
+
+static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
+{
+    const char *slash = strrchr(g->how.into, '/');
+    char placed[NAME_MAX + 1];
+    if (!making_finish(g->making, err))
+        return false;
+    if (making_members(g->making) == 0)
+        return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
+    if (!making_publish(g->making, slash + 1, OLV_REFUSE, placed, err))
+        return false;
+    olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
+    return !path->failed || olv_fail_memory(err);
+}
+
+/* An archive that failed is told once; its entries say so each. */
+static bool end_archive(struct gathering *g, struct olv_error *err)
+{
+    struct olv_text path = {0};
+    bool ok = true;
+    if (!g->words)
+        return true;
+    if (g->failed.code == OLV_OK && !publish(g, &path, &g->failed))
+        olv_error_at(&g->failed, g->how.into);
+    ok = gathered_end(g->run->gathered, g->failed.code == OLV_OK ? path.data : NULL, &g->failed) ||
+         olv_fail_memory(err);
+    olv_text_free(&path);
+    making_free(g->making);
+    g->making = NULL;
+    if (g->dir >= 0)
+        close(g->dir);
+    g->dir = -1;
+    free(g->words);
+    g->words = NULL;
+    return ok;
+}
+
+/* ---- all of them ---- */
+
+/* What cannot get in any more, because its archive failed. */
+static bool put_failed(struct gathering *g, struct olv_error *err)
+{
+    struct gathered_entry entry = {.is_in = true}; /* as far as it is concerned; the archive says why not */
+    return gathered_put(g->run->gathered, g->sequence, &entry) ||
+           olv_fail_system(err, "", "cannot write a temporary file");
+}
+
+static bool gather_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct gathering *g = self;
+    g->sequence++;
+    if (e->act != OLV_ACT_ARCHIVE)
+        return true;
+    if (g->words && strcmp(g->words, e->how) != 0 && !end_archive(g, err))
+        return false;
+    if (!g->words && !begin_archive(g, e, err))
+        return false;
+    g->files++;
+    g->bytes += e->identity.size_bytes;
+    if (g->failed.code != OLV_OK)
+        return put_failed(g, err);
+    if (making_add(g->making, e, g->sequence, &g->failed))
+        return true;
+    return put_failed(g, err);
+}
+
+bool gather_archives(struct olv_run *run, struct olv_spool *docket, struct olv_error *err)
+{
+    struct gathering g = {.run = run, .dir = -1};
+    bool ok;
+    run->gathered = gathered_new(err);
+    ok = run->gathered && each_of_docket(docket, gather_entry, &g, err) && end_archive(&g, err);
+    if (!ok) {
+        making_free(g.making);
+        if (g.dir >= 0)
+            close(g.dir);
+        free(g.words);
+    }
+    run->context.gathered = run->gathered;
+    return ok;
+}
