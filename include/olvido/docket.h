@@ -61,7 +61,13 @@ struct olv_how {
     int level;
     bool keeps;          /* the original stays */
     uint64_t most_bytes; /* unpacking: it may become this large; 0: no such limit was given */
-    const char *into;    /* archiving: the path of the archive; points into the words; "" */
+    char depot[65];      /* archiving: the name of the depot that the archive is for; "": none */
+    /* Recovering from a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
+     * the other name of a hard link goes to. */
+    bool is_member, has_digest;
+    uint8_t digest[32];      /* SHA-256 of its contents */
+    uint64_t begins, within; /* its frame; and its header, in the frame's plain bytes */
+    const char *into;        /* archiving: the path of the archive; points into the words; "" */
 };
 
 /* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */

@@ -3,6 +3,7 @@
 #ifndef OLVIDO_ITEMS_H
 #define OLVIDO_ITEMS_H
 
+#include "olvido/depot.h"
 #include "olvido/docket.h"
 #include "olvido/trash.h"
 
@@ -12,9 +13,10 @@ struct olv_item_query {
      * everything. */
     const char *const *patterns;
     size_t pattern_count;
-    const char *run;           /* only what this run discarded; or NULL */
-    bool only_ours;            /* only what Olvido discarded */
-    bool has_since, has_until; /* only what was discarded at or after, and before these */
+    const char *run;                 /* only what this run discarded; or NULL */
+    bool only_ours;                  /* only what Olvido discarded */
+    struct olv_catalogue *catalogue; /* what lies in depots, too; NULL: only trashes */
+    bool has_since, has_until;       /* only what was discarded at or after, and before these */
     struct olv_instant since, until;
     /* What the docket is for. */
     enum olv_act_id act;          /* OLV_ACT_RECOVER: the newest version of each path; OLV_ACT_CLEAR: all */
@@ -25,10 +27,11 @@ struct olv_item_query {
 };
 
 struct olv_found_item {
-    const char *path;   /* where it was; "" where that is not known */
-    const char *target; /* recovering: where it goes to */
-    const char *item;   /* its name in the trash */
-    const struct olv_trash *trash;
+    const char *path;              /* where it was; "" where that is not known */
+    const char *target;            /* recovering: where it goes to */
+    const char *item;              /* its name in the trash */
+    const struct olv_trash *trash; /* NULL: it lies in a depot */
+    const char *depot;             /* then: its name; else "" */
     enum olv_trash_state state;
     struct olv_instant deleted;
     uint64_t size_bytes;

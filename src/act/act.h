@@ -54,6 +54,9 @@ struct olv_act_context {
     struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
                                           `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */
+    struct olv_hasher *hasher;         /* the run's own */
+    struct vault *vault;               /* reads archives; made when it is needed first */
+    struct directories *directories;   /* what recovered directories are given in the end; likewise */
     const struct gathered *gathered;   /* what went into archives before the first batch; NULL: nothing */
     uint8_t digest[OLV_SHA256_SIZE];   /* of this entry's contents, where an act lends it to the outcome */
     void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
@@ -138,6 +141,6 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
 extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,
-    olv_act_decompress, olv_act_archive;
+    olv_act_decompress, olv_act_archive, olv_act_fetch;
 
 #endif

@@ -9,9 +9,9 @@
 
 #include <errno.h>
 
-static const struct olv_act *const acts[] = {&olv_act_tell,   &olv_act_discard,  &olv_act_recover,
-                                             &olv_act_clear,  &olv_act_compress, &olv_act_decompress,
-                                             &olv_act_archive};
+static const struct olv_act *const acts[] = {&olv_act_tell,    &olv_act_discard,  &olv_act_recover,
+                                             &olv_act_clear,   &olv_act_compress, &olv_act_decompress,
+                                             &olv_act_archive, &olv_act_fetch};
 
 const struct olv_act *olv_act_find(enum olv_act_id id)
 {

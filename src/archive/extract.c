@@ -75,21 +75,6 @@ static bool must_stop(struct extracting *x, struct olv_error *err)
 
 /* ---- one member ---- */
 
-static bool write_at(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct olv_error *err)
-{
-    while (len) {
-        ssize_t n = pwrite(fd, bytes, len, (off_t)at);
-        if (n < 0 && errno == EINTR)
-            continue;
-        if (n < 0)
-            return olv_fail_system(err, "", "cannot write it");
-        bytes += n;
-        at += (uint64_t)n;
-        len -= (size_t)n;
-    }
-    return true;
-}
-
 static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_member *m, struct olv_error *err)
 {
     bool is_single = olv_archive_form(x->archive) == OLV_FORM_SINGLE;
@@ -102,7 +87,7 @@ static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_memb
             return false;
         }
         x->result->bytes += len;
-        if (must_stop(x, err) || !write_at(fresh->fd, bytes, len, at, err))
+        if (must_stop(x, err) || !restore_write(fresh->fd, bytes, len, at, err))
             return false;
         if (is_single)
             m->size_bytes += len;

@@ -473,6 +473,16 @@ uint64_t making_members(const struct making *m)
     return m->members;
 }
 
+uint64_t making_bytes(const struct making *m)
+{
+    return manifest_bytes(m->manifest);
+}
+
+struct olv_instant making_time(const struct making *m)
+{
+    return manifest_time(m->manifest);
+}
+
 uint64_t making_length(const struct making *m)
 {
     return frames_length(m->frames);

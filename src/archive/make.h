@@ -50,6 +50,10 @@ bool making_finish(struct making *making, struct olv_error *err);
 bool making_publish(struct making *making, const char *name, enum olv_if_exists if_exists,
                     char placed[NAME_MAX + 1], struct olv_error *err);
 uint64_t making_members(const struct making *making);
+/* The bytes of their contents. */
+uint64_t making_bytes(const struct making *making);
+/* When it was begun, as the manifest says. */
+struct olv_instant making_time(const struct making *making);
 /* Its length. */
 uint64_t making_length(const struct making *making);
 /* All frames; those from `*manifest` on have the manifest in them. */

@@ -18,6 +18,7 @@ struct manifest {
     int fd;
     struct olv_text text; /* not written yet */
     uint64_t length, members, bytes;
+    struct olv_instant made;
     bool has_failed;
     int sys;
 };
@@ -53,13 +54,14 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
         return NULL;
     }
     m->fd = fileno(m->file);
+    m->made = olv_os_now();
     olv_text_puts(&m->text, "{");
     olv_json_put_string(&m->text, "olvido", "archive");
     olv_json_put_number(&m->text, "version", 1);
     olv_json_put_string(&m->text, "run", run);
     olv_json_put_string(&m->text, "rule", rule);
     olv_json_put_string(&m->text, "packed", olv_codec_word(codec));
-    olv_json_put_instant(&m->text, "made", olv_os_now());
+    olv_json_put_instant(&m->text, "made", m->made);
     end_line(m);
     return m;
 }
@@ -179,6 +181,16 @@ bool manifest_close(struct manifest *m, const struct frame_list *frames, struct 
         return olv_fail_memory(err);
     errno = m->sys;
     return !m->has_failed || olv_fail_system(err, "", "cannot write the manifest to a temporary file");
+}
+
+uint64_t manifest_bytes(const struct manifest *m)
+{
+    return m->bytes;
+}
+
+struct olv_instant manifest_time(const struct manifest *m)
+{
+    return m->made;
 }
 
 uint64_t manifest_length(const struct manifest *m)

@@ -11,6 +11,9 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
 void manifest_add(struct manifest *manifest, const struct made_member *made);
 /* Adds the frames and the totals; nothing is added after that. */
 bool manifest_close(struct manifest *manifest, const struct frame_list *frames, struct olv_error *err);
+/* The contents of all members; and when the archive was begun. */
+uint64_t manifest_bytes(const struct manifest *manifest);
+struct olv_instant manifest_time(const struct manifest *manifest);
 uint64_t manifest_length(const struct manifest *manifest);
 /* Reads a part of a closed one. */
 bool manifest_read(struct manifest *manifest, void *out, size_t len, uint64_t at, struct olv_error *err);

@@ -83,6 +83,21 @@ bool restore_attributes(int fd, const struct olv_member *m, const struct restore
 
 /* ---- files ---- */
 
+bool restore_write(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct olv_error *err)
+{
+    while (len) {
+        ssize_t n = pwrite(fd, bytes, len, (off_t)at);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return olv_fail_system(err, "", "cannot write it");
+        bytes += n;
+        at += (uint64_t)n;
+        len -= (size_t)n;
+    }
+    return true;
+}
+
 bool restore_file(struct fresh *fresh, const char *name, const struct olv_member *m,
                   const struct restore_options *o, char placed[NAME_MAX + 1], struct olv_error *err)
 {

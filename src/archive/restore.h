@@ -15,6 +15,8 @@ struct restore_options {
 /* Gives an open file or directory what the member had: owner, attributes, mode, times. */
 bool restore_attributes(int fd, const struct olv_member *member, const struct restore_options *options,
                         struct olv_error *err);
+/* Writes at a place; what is left out is a hole. */
+bool restore_write(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct olv_error *err);
 /* Gives a fresh file, which has its contents, attributes and name. */
 bool restore_file(struct fresh *fresh, const char *name, const struct olv_member *member,
                   const struct restore_options *options, char placed[NAME_MAX + 1], struct olv_error *err);

@@ -65,6 +65,8 @@ enum cli_option {
     OPT_MAX_SIZE,
     OPT_OWNERS,
     OPT_DEVICES,
+    OPT_DEPOT,
+    OPT_PACK,
     OPT_COUNT
 };
 

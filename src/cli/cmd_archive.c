@@ -2,6 +2,9 @@
 #include "cli/by_hand.h"
 #include "cli/codec_options.h"
 #include "cli/commands.h"
+#include "olvido/calendar.h"
+#include "olvido/machine.h"
+#include "olvido/nearest.h"
 
 #include <limits.h>
 #include <stdlib.h>
@@ -42,23 +45,87 @@ static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
     return path;
 }
 
-static enum cli_status archive_to(struct cli *cli, struct by_hand *act, struct olv_how *how)
+static enum cli_status archive_into(struct cli *cli, struct by_hand *act, struct olv_how *how,
+                                    const char *path)
 {
     struct olv_text words = {0};
-    enum cli_status status = STATUS_DONE;
-    char *path = absolute(cli, cli_value(cli, OPT_TO), &status);
-    if (!path)
-        return status;
-    if (access(path, F_OK) == 0) {
-        status = cli_usage(cli, "%s is there already; an archive never replaces anything", path);
-    } else {
-        how->into = path;
-        olv_how_put(how, &words);
-        act->named.how = olv_text_string(&words);
-        status = by_hand(cli, act);
-    }
+    enum cli_status status;
+    how->into = path;
+    olv_how_put(how, &words);
+    act->named.how = olv_text_string(&words);
+    status = by_hand(cli, act);
     olv_text_free(&words);
+    return status;
+}
+
+static enum cli_status archive_to(struct cli *cli, struct by_hand *act, struct olv_how *how)
+{
+    enum cli_status status = STATUS_DONE;
+    char *path;
+    if (!read_pack(cli, cli_value(cli, OPT_TO), how, &status) || !codec_read_level(cli, how, &status))
+        return status;
+    path = absolute(cli, cli_value(cli, OPT_TO), &status);
+    if (path && access(path, F_OK) == 0)
+        status = cli_usage(cli, "%s is there already; an archive never replaces anything", path);
+    else if (path)
+        status = archive_into(cli, act, how, path);
     free(path);
+    return status;
+}
+
+/* ---- into a depot ---- */
+
+static const struct olv_depot *find_depot(struct cli *cli, const struct olv_policy *policy,
+                                          enum cli_status *status)
+{
+    const char *name = cli_value(cli, OPT_DEPOT), *names[100], *near;
+    for (size_t i = 0; i < policy->depot_count; i++) {
+        names[i] = policy->depots[i].name;
+        if (strcmp(names[i], name) == 0)
+            return &policy->depots[i];
+    }
+    near = olv_nearest(name, strlen(name), names, policy->depot_count);
+    *status = cli_usage(cli, "the policy has no depot `%s`%s%s%s", name, near ? "; did you mean `" : "",
+                        near ? near : "", near ? "`?" : "");
+    return NULL;
+}
+
+/* "by-hand-20261123-2036.tar.zst": a person finds it by its date. */
+static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, struct olv_how *how,
+                                        const struct olv_depot *depot)
+{
+    const char *pack = cli_has(cli, OPT_PACK) ? cli_value(cli, OPT_PACK)
+                       : depot->pack          ? depot->pack
+                                              : "tar.zst";
+    struct olv_date d = olv_date_from_seconds(olv_os_now().s);
+    enum cli_status status = STATUS_DONE;
+    char path[PATH_MAX];
+    snprintf(path, sizeof path, "%.3900s/by-hand-%04d%02d%02d-%02d%02d.%.16s", depot->path, (int)d.year,
+             d.month, d.day, d.hour, d.minute, pack);
+    if (!read_pack(cli, path, how, &status) || !codec_read_level(cli, how, &status))
+        return status;
+    if (access(depot->path, F_OK) != 0)
+        return cli_usage(cli, "the depot %s is not there: %s; make that directory, or mount it", depot->name,
+                         depot->path);
+    snprintf(how->depot, sizeof how->depot, "%s", depot->name);
+    return archive_into(cli, act, how, path);
+}
+
+static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act, struct olv_how *how)
+{
+    enum cli_status status = STATUS_DONE;
+    const struct olv_depot *depot;
+    struct olv_policy *policy;
+    char path[PATH_MAX];
+    if (!cli_policy_path(cli, path, sizeof path, &status))
+        return status;
+    policy = cli_load_policy(cli, path, &status);
+    if (!policy)
+        return status;
+    depot = find_depot(cli, policy, &status);
+    if (depot)
+        status = archive_to_depot(cli, act, how, depot);
+    olv_policy_free(policy);
     return status;
 }
 
@@ -71,20 +138,18 @@ static enum cli_status run(struct cli *cli)
                           .takes_files = !cli_has(cli, OPT_KEEP),
                           .named = {.kinds = EVERYTHING, .act = OLV_ACT_ARCHIVE}};
     struct olv_how how = {.keeps = cli_has(cli, OPT_KEEP)};
-    enum cli_status status = STATUS_DONE;
-    if (!cli_has(cli, OPT_TO))
-        return cli_usage(cli, "say where to: --to FILE");
-    if (!read_pack(cli, cli_value(cli, OPT_TO), &how, &status) || !codec_read_level(cli, &how, &status))
-        return status;
-    return archive_to(cli, &act, &how);
+    if (cli_has(cli, OPT_TO) == cli_has(cli, OPT_DEPOT))
+        return cli_usage(cli, "say where to: --to FILE, or --depot NAME");
+    return cli_has(cli, OPT_TO) ? archive_to(cli, &act, &how) : archive_by_policy(cli, &act, &how);
 }
 
-static const enum cli_option options[] = {OPT_TO, OPT_LEVEL, OPT_KEEP, OPT_YES, OPT_PREVIEW, OPT_NONE};
+static const enum cli_option options[] = {OPT_TO,   OPT_DEPOT, OPT_PACK,    OPT_LEVEL,
+                                          OPT_KEEP, OPT_YES,   OPT_PREVIEW, OPT_NONE};
 
 const struct cli_command cmd_archive = {
     .name = "archive",
     .stage = "Do",
-    .arguments = "PATH… --to FILE",
+    .arguments = "PATH… --to FILE | --depot NAME",
     .summary = "Puts files and trees into an archive that any reader of the format opens",
     .help =
         "The name of FILE says how it is packed: .tar, .tar.gz, .tar.bz2, .tar.xz or .tar.zst; --level is as "
@@ -99,6 +164,10 @@ const struct cli_command cmd_archive = {
         "--keep "
         "leaves all. A file that\n"
         "changes meanwhile is not in the archive, stays, and is named.\n"
+        "--depot puts it into a depot of the policy instead, under a name with the date; `olvido recover` "
+        "takes "
+        "single files back\n"
+        "from there. --pack says how it is packed, if not as the policy does.\n"
         "It asks for more than three files, a directory, read-only files and those of other users; --yes "
         "answers beforehand.\n"
         "`olvido contents FILE` lists it, `olvido extract FILE --into DIRECTORY` takes it apart.\n",

@@ -60,6 +60,8 @@ static void each(void *self, const struct olv_found_item *found)
     term_name(&path, found->target);
     if (found->kind == OLV_KIND_DIRECTORY)
         olv_text_puts(&path, "/");
+    if (*found->depot)
+        olv_text_printf(&path, ", from depot %s", found->depot);
     if (found->older_versions)
         olv_text_printf(&path, " (and %llu older)", (unsigned long long)found->older_versions);
     table_cell(r->table, STYLE_PLAIN, found->deleted.s ? term_date(found->deleted, date) : "?");
@@ -70,7 +72,7 @@ static void each(void *self, const struct olv_found_item *found)
 
 static enum cli_status list(struct recovering *r, struct olv_trashes *trashes)
 {
-    static const struct table_column columns[] = {{.heading = "Discarded", .width = 16},
+    static const struct table_column columns[] = {{.heading = "Put away", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Goes back to", .is_elastic = true}};
     struct olv_error err = {0};
@@ -144,7 +146,7 @@ static enum cli_status nothing_found(struct recovering *r)
     if (cli_has(r->cli, OPT_RUN) && !is_known_run(r))
         return cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs",
                          cli_value(r->cli, OPT_RUN));
-    term_message(r->cli, STYLE_WARN, "the trash has nothing that fits");
+    term_message(r->cli, STYLE_WARN, "neither the trash nor a depot has anything that fits");
     fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
     watch_print_troubles(r->cli);
     return STATUS_SOME_FAILED;
@@ -168,8 +170,8 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
     if (docket && (status == STATUS_DONE || result.done))
         status = cli_worse(status, run_print_result(r->cli, run, &result, "recovered", false));
     if (r->older_versions && !cli_has(r->cli, OPT_JSON))
-        printf("%llu older %s of the same paths stayed in the trash\n", (unsigned long long)r->older_versions,
-               r->older_versions == 1 ? "version" : "versions");
+        printf("%llu older %s of the same paths stayed where they are\n",
+               (unsigned long long)r->older_versions, r->older_versions == 1 ? "version" : "versions");
     olv_spool_free(docket);
     return status;
 }
@@ -212,11 +214,13 @@ static enum cli_status run(struct cli *cli)
     if (!names_any && !r.only_list)
         return cli_usage(cli, "say what to recover: a path, a pattern, --run RUN, --since or --until DATE");
     if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status) &&
-        (trashes = items_open_trashes(cli, &status))) {
+        (trashes = items_open_trashes(cli, &status)) &&
+        items_open_catalogue(cli, &r.request.query.catalogue, &status)) {
         r.request.query.act = OLV_ACT_RECOVER;
         status = r.only_list ? list(&r, trashes) : recover(&r, trashes);
         watch_print_troubles(cli);
     }
+    olv_catalogue_close(r.request.query.catalogue);
     olv_trashes_free(trashes);
     items_free_request(&r.request);
     return status;

@@ -4,6 +4,7 @@
 #include "cli/watch.h"
 #include "olvido/json.h"
 
+#include <errno.h>
 #include <limits.h>
 #include <stdlib.h>
 #include <string.h>
@@ -33,6 +34,19 @@ char *items_absolute(const char *pattern)
     if (path.len == 0)
         olv_text_puts(&path, "/");
     return path.data;
+}
+
+bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out, enum cli_status *status)
+{
+    char state[PATH_MAX];
+    struct olv_error err = {0};
+    if (!cli_state_path(cli, state, sizeof state, status))
+        return false;
+    *out = olv_catalogue_open(state, &err);
+    if (*out || err.sys == ENOENT)
+        return true;
+    *status = cli_report(cli, &err);
+    return false;
 }
 
 static bool add_pattern(struct items_request *r, const char *pattern)
@@ -107,7 +121,10 @@ void items_print_json(const struct olv_found_item *found, bool with_target)
     if (with_target)
         olv_json_name(json, "target", found->target);
     olv_json_name(json, "item", found->item);
-    olv_json_name(json, "trash", olv_trash_path(found->trash));
+    if (found->trash)
+        olv_json_name(json, "trash", olv_trash_path(found->trash));
+    else
+        olv_json_string(json, "depot", found->depot);
     if (found->deleted.s)
         olv_json_instant(json, "deleted", found->deleted);
     olv_json_string(json, "kind", olv_kind_word(found->kind));

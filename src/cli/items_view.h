@@ -19,6 +19,8 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
 void items_free_request(struct items_request *request);
 /* All trashes of the user, those found that there are already. NULL after saying why. */
 struct olv_trashes *items_open_trashes(struct cli *cli, enum cli_status *status);
+/* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
+bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out, enum cli_status *status);
 /* The absolute form of a path or pattern; "." and ".." in it are worked out by their names, for what it names
  * is not there any more. Owned by the caller; NULL without memory. */
 char *items_absolute(const char *pattern);

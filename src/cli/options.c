@@ -54,6 +54,8 @@ static const struct option {
     {OPT_LEVEL, "level", "N", "how hard to compress, in the format's own range", 0},
     {OPT_KEEP, "keep", NULL, "leave the originals where they are", 'k'},
     {OPT_TO, "to", "FILE", "write there; - is standard output", 0},
+    {OPT_DEPOT, "depot", "NAME", "put it into this depot of the policy", 0},
+    {OPT_PACK, "pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz or tar.zst", 0},
     {OPT_OWNERS, "owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
     {OPT_DEVICES, "devices", NULL, "make devices, too", 0},
     {OPT_MAX_SIZE, "max-size", "SIZE", "the largest that a file may become", 0},

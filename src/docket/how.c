@@ -2,17 +2,36 @@
 /* Words with blanks between them, so that a person can read them in a segment. */
 #include "olvido/docket.h"
 
+#include "base/digest.h"
+
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+
+static void put_digest(const uint8_t digest[OLV_SHA256_SIZE], struct olv_text *out)
+{
+    char hex[OLV_HEX_SIZE];
+    olv_hex(digest, OLV_SHA256_SIZE, hex);
+    olv_text_printf(out, "digest=%s ", hex);
+}
 
 void olv_how_put(const struct olv_how *how, struct olv_text *out)
 {
     if (how->codec != OLV_CODEC_NONE)
-        olv_text_printf(out, "as=%s level=%d ", olv_codec_word(how->codec), how->level);
+        olv_text_printf(out, "as=%s ", olv_codec_word(how->codec));
+    if (how->level)
+        olv_text_printf(out, "level=%d ", how->level);
     if (how->most_bytes)
         olv_text_printf(out, "most=%llu ", (unsigned long long)how->most_bytes);
+    if (how->is_member)
+        olv_text_printf(out, "begins=%llu within=%llu ", (unsigned long long)how->begins,
+                        (unsigned long long)how->within);
+    if (how->has_digest)
+        put_digest(how->digest, out);
     if (how->keeps)
         olv_text_puts(out, "keep ");
+    if (*how->depot)
+        olv_text_printf(out, "depot=%s ", how->depot);
     if (how->into && *how->into) {
         olv_text_printf(out, "into=%s", how->into);
         return; /* the last one: it may have blanks in it */
@@ -58,6 +77,16 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
     }
     if (is_word(word, key, "most"))
         return get_number(value, rest, &how->most_bytes);
+    if (is_word(word, key, "begins"))
+        return how->is_member = get_number(value, rest, &how->begins);
+    if (is_word(word, key, "digest"))
+        return how->has_digest = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->digest);
+    if (is_word(word, key, "within"))
+        return get_number(value, rest, &how->within);
+    if (is_word(word, key, "depot")) {
+        snprintf(how->depot, sizeof how->depot, "%.*s", (int)rest, value);
+        return rest > 0 && rest < sizeof how->depot;
+    }
     how->keeps = true;
     return is_word(word, len, "keep");
 }

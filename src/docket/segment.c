@@ -19,6 +19,9 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
 
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
 {
+    struct olv_how how;
+    if (entry->act == OLV_ACT_FETCH) /* the identity is the archive's */
+        return olv_how_get(entry->how, &how) ? how.most_bytes : 0;
     return entry->identity.kind == OLV_KIND_DIRECTORY ? entry->contents.bytes : entry->identity.size_bytes;
 }
 

@@ -4,9 +4,9 @@
 
 const char *olv_act_word(enum olv_act_id act)
 {
-    static const char *const words[OLV_ACT_COUNT] = {"keep",  "tell",    "compress", "archive",   "copy",
-                                                     "move",  "protect", "discard",  "delete",    "destroy",
-                                                     "sweep", "recover", "clear",    "decompress"};
+    static const char *const words[OLV_ACT_COUNT] = {"keep",  "tell",    "compress", "archive",    "copy",
+                                                     "move",  "protect", "discard",  "delete",     "destroy",
+                                                     "sweep", "recover", "clear",    "decompress", "recover"};
     return (unsigned)act < OLV_ACT_COUNT ? words[act] : "unknown";
 }
 

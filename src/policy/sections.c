@@ -41,6 +41,14 @@ static void read_pack(struct reader *r, struct fy_node *node, void *target)
 
 static const struct key depot_keys[] = {{"path", read_depot_path, true}, {"pack", read_pack, false}};
 
+/* It becomes part of what dockets say. */
+static bool is_depot_name(const char *name)
+{
+    static const char letters[] = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_.";
+    size_t len = strlen(name);
+    return len > 0 && len <= 64 && strspn(name, letters) == len;
+}
+
 void read_depots(struct reader *r, struct fy_node *node, void *target)
 {
     struct olv_policy *policy = target;
@@ -58,6 +66,9 @@ void read_depots(struct reader *r, struct fy_node *node, void *target)
         struct olv_depot *depot = &policy->depots[policy->depot_count++];
         depot->line = policy_line(r, node_place(fy_node_pair_key(pair)));
         depot->name = policy_string(r, fy_node_pair_key(pair), "the name of a depot");
+        if (depot->name && !is_depot_name(depot->name))
+            policy_complain(r, node_place(fy_node_pair_key(pair)), "up to 64 letters, digits and - _ .", NULL,
+                            "`%s` is no name for a depot", depot->name);
         policy_mapping(r, fy_node_pair_value(pair), "a depot", depot_keys, 2, depot);
     }
 }

@@ -123,7 +123,7 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     const struct olv_policy *policy = run->options.policy;
     enum olv_truth is_open;
     struct olv_stat stat;
-    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR)
+    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR || e->act == OLV_ACT_FETCH)
         return false;
     o->result = OLV_LEFT;
     if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&

@@ -6,6 +6,7 @@
  * The disk is not waited for: while a batch is carried out, one commit brings there what the batch before it
  * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
+#include "archive/directories.h"
 #include "run/batch.h"
 #include "run/commits.h"
 #include "run/gather.h"
@@ -197,6 +198,28 @@ static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err
     return gather_archives(run, b->docket, err);
 }
 
+static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
+{
+    struct olv_run *run = self;
+    olv_observe_trouble(run->options.observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
+}
+
+/* Recovered directories get their times when nothing more goes into them. */
+static bool finish_directories(struct olv_run *run, struct olv_error *err)
+{
+    struct restore_options options = {OLV_REFUSE, geteuid() == 0, false, ""};
+    int top = run->context.directories ? olv_os_open_path("/") : -1;
+    bool ok;
+    if (!run->context.directories)
+        return true;
+    if (top < 0)
+        return olv_fail_system(err, "/", "cannot open it");
+    ok = directories_finish(run->context.directories, top, &options, on_directory_failed, run, err);
+    close(top);
+    return ok;
+}
+
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
                        struct olv_run_result *result, struct olv_error *err)
 {
@@ -206,7 +229,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     *err = (struct olv_error){0};
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
     ok = ok && open_batches(&b, run, result, err) && gather(&b, run, err) && do_batches(&b, err) &&
-         end(run, result, err);
+         finish_directories(run, err) && end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

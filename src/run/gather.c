@@ -2,6 +2,7 @@
 #include "run/gather.h"
 
 #include "archive/make.h"
+#include "depot/catalogue.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -107,14 +108,23 @@ struct gathering {
     struct making *making;   /* the archive under way; NULL: none */
     char *words;             /* how: what it is for; owned */
     struct olv_how how;      /* the same, read */
+    char *rule;              /* by which it is made; owned */
     int dir;                 /* in which it is made */
     struct olv_error failed; /* why the archive under way cannot go on */
     uint64_t files, bytes;
 };
 
+/* Members of an archive for a depot go into the catalogue, too. */
+static void catalogue_member(struct gathering *g, const struct made_member *made)
+{
+    if (made->error.code == OLV_OK && *g->how.depot && g->failed.code == OLV_OK)
+        catalogue_put_member(g->run->catalogue, made, &g->failed);
+}
+
 static void told(void *self, const struct made_member *made)
 {
     struct gathering *g = self;
+    catalogue_member(g, made);
     struct gathered_entry entry = {.is_in = made->error.code == OLV_OK,
                                    .has_digest = made->has_digest,
                                    .code = (int)made->error.code,
@@ -137,6 +147,15 @@ static bool open_directory(struct gathering *g, struct olv_error *err)
     return g->dir >= 0;
 }
 
+static bool begin_catalogue(struct gathering *g, struct olv_error *err)
+{
+    if (!*g->how.depot)
+        return true;
+    if (!g->run->catalogue)
+        g->run->catalogue = catalogue_open(g->run->options.state, true, err);
+    return g->run->catalogue && catalogue_begin(g->run->catalogue, err);
+}
+
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
     char label[FRESH_LABEL];
@@ -157,13 +176,39 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
         return olv_fail_memory(err);
     if (!olv_how_get(g->words, &g->how) || !*g->how.into)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
-    if (!open_directory(g, &g->failed))
+    g->rule = strdup(e->rule_name);
+    if (!g->rule)
+        return olv_fail_memory(err);
+    if (!open_directory(g, &g->failed) || !begin_catalogue(g, &g->failed))
         return true;
     options.dir = g->dir;
     options.codec = g->how.codec;
     options.level = g->how.level;
     g->making = making_begin(&options, &g->failed);
     return true;
+}
+
+/* The archive has its place; from here on it is known. */
+static bool end_catalogue(struct gathering *g, const char *path, struct olv_error *err)
+{
+    const char *slash = strrchr(path, '/');
+    char *depot_path = strndup(path, slash == path ? 1 : (size_t)(slash - path));
+    size_t manifest;
+    const struct frame_list *frames = making_frames(g->making, &manifest);
+    struct catalogue_archive archive = {.depot = g->how.depot,
+                                        .depot_path = depot_path,
+                                        .name = slash + 1,
+                                        .run = g->run->id,
+                                        .rule = g->rule,
+                                        .codec = g->how.codec,
+                                        .made = making_time(g->making),
+                                        .length = making_length(g->making),
+                                        .members = making_members(g->making),
+                                        .bytes = making_bytes(g->making),
+                                        .manifest_frame = manifest};
+    bool ok = depot_path ? catalogue_end(g->run->catalogue, &archive, frames, err) : olv_fail_memory(err);
+    free(depot_path);
+    return ok;
 }
 
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
@@ -174,10 +219,12 @@ static bool publish(struct gathering *g, struct olv_text *path, struct olv_error
         return false;
     if (making_members(g->making) == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
-    if (!making_publish(g->making, slash + 1, OLV_REFUSE, placed, err))
+    if (!making_publish(g->making, slash + 1, *g->how.depot ? OLV_NUMBER : OLV_REFUSE, placed, err))
         return false;
     olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
-    return !path->failed || olv_fail_memory(err);
+    if (path->failed)
+        return olv_fail_memory(err);
+    return !*g->how.depot || end_catalogue(g, path->data, err);
 }
 
 /* An archive that failed is told once; its entries say so each. */
@@ -197,8 +244,11 @@ static bool end_archive(struct gathering *g, struct olv_error *err)
     if (g->dir >= 0)
         close(g->dir);
     g->dir = -1;
+    if (g->run->catalogue)
+        catalogue_abandon(g->run->catalogue);
     free(g->words);
-    g->words = NULL;
+    free(g->rule);
+    g->words = g->rule = NULL;
     return ok;
 }
 
@@ -242,6 +292,7 @@ bool gather_archives(struct olv_run *run, struct olv_spool *docket, struct olv_e
         if (g.dir >= 0)
             close(g.dir);
         free(g.words);
+        free(g.rule);
     }
     run->context.gathered = run->gathered;
     return ok;

@@ -6,20 +6,25 @@
 #include "base/glob.h"
 #include "file/identity.h"
 #include "olvido/sorter.h"
+#include "os/os.h"
 
+#include <stdint.h>
 #include <string.h>
+#include <unistd.h>
 
 struct finding {
     struct olv_trashes *trashes;
     const struct olv_item_query *query;
     size_t trash; /* index of the one under way */
     struct olv_sorter *sorter;
-    struct olv_text record, target;
+    struct olv_text record, target, twin, how;
     struct olv_text common; /* the directory around everything that was found; not set while nothing was */
     bool has_common;
     struct olv_error error; /* of the sorter, while items come in */
     struct olv_spool *docket;
     struct olv_segment_writer segment;
+    struct olv_spool *late; /* other names of hard links: they come when the first ones are there */
+    struct olv_segment_writer late_segment;
     void (*each)(void *self, const struct olv_found_item *found);
     void *self;
 };
@@ -29,9 +34,12 @@ struct candidate {
     struct olv_stat stat;
     struct olv_instant deleted;
     uint64_t size_bytes;
-    size_t trash;
+    size_t
+        trash; /* IN_DEPOT: it lies in one, and behind the name come its depot, the depot's path, and how */
     enum olv_trash_state state;
 };
+
+#define IN_DEPOT SIZE_MAX
 
 /* ---- what fits ---- */
 
@@ -144,14 +152,7 @@ static bool collect(struct finding *f, struct olv_error *err)
     return true;
 }
 
-/* ---- delivering ---- */
-
-static bool flush(struct finding *f, struct olv_error *err)
-{
-    bool ok = !f->docket || f->segment.entries == 0 || olv_spool_add(f->docket, &f->segment.bytes, err);
-    olv_segment_begin(&f->segment);
-    return ok;
-}
+/* ---- where it goes ---- */
 
 static const char *target_of(struct finding *f, const char *path, const char *item)
 {
@@ -171,6 +172,162 @@ static const char *target_of(struct finding *f, const char *path, const char *it
     return olv_text_string(&f->target);
 }
 
+/* ---- what lies in depots ---- */
+
+static bool file_fits(const struct olv_item_query *query, const struct olv_stored_file *file)
+{
+    if (!fits_any(query, file->path) || (query->run && strcmp(file->run, query->run) != 0))
+        return false;
+    return (!query->has_since || olv_instant_compare(file->archived, query->since) >= 0) &&
+           (!query->has_until || olv_instant_compare(file->archived, query->until) < 0);
+}
+
+static void put_string(struct olv_text *record, const char *string)
+{
+    olv_text_add(record, string, strlen(string) + 1);
+}
+
+static bool add_file(void *self, const struct olv_stored_file *file)
+{
+    struct finding *f = self;
+    struct candidate c = {.deleted = file->archived, .size_bytes = file->size_bytes, .trash = IN_DEPOT};
+    struct olv_how how = {.codec = file->codec,
+                          .is_member = true,
+                          .begins = file->begins,
+                          .within = file->within,
+                          .most_bytes = file->size_bytes,
+                          .into = ""};
+    if (!file_fits(f->query, file))
+        return true;
+    narrow_common(f, file->path);
+    c.stat.kind = file->kind;
+    olv_text_clear(&f->record);
+    put_string(&f->record, file->path);
+    add_sortable(&f->record, (uint64_t)file->archived.s);
+    add_sortable(&f->record, (uint64_t)file->archived.s);
+    add_sortable(&f->record, file->archived.ns);
+    olv_text_add(&f->record, &c, sizeof c);
+    put_string(&f->record, file->archive_name);
+    put_string(&f->record, file->depot);
+    put_string(&f->record, file->depot_path);
+    how.has_digest = file->digest != NULL;
+    if (file->digest)
+        memcpy(how.digest, file->digest, sizeof how.digest);
+    olv_text_clear(&f->how);
+    olv_how_put(&how, &f->how);
+    put_string(&f->record, olv_text_string(&f->how));
+    put_string(&f->record, file->twin);
+    if (f->record.failed || f->common.failed)
+        return olv_fail_memory(&f->error);
+    return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
+}
+
+static bool collect_depots(struct finding *f, struct olv_error *err)
+{
+    if (!f->query->catalogue)
+        return true;
+    if (!olv_catalogue_files(f->query->catalogue, add_file, f, err))
+        return false;
+    *err = f->error;
+    return err->code == OLV_OK;
+}
+
+/* The archive, as it is now; without it the entry says nothing, and fails when its turn comes. */
+static void look_at_archive(const char *directory, struct olv_docket_entry *e)
+{
+    int dir = olv_os_open_path(directory);
+    struct olv_stat stat;
+    if (dir >= 0 && olv_os_stat(dir, "", &stat)) {
+        e->directory_mount = stat.mount;
+        e->directory_inode = stat.inode;
+        if (olv_os_stat(dir, e->name, &stat))
+            e->identity = olv_identity_of(&stat);
+    }
+    if (dir >= 0)
+        close(dir);
+}
+
+/* Where the other name of a hard link goes to, if it is within what goes there, too. */
+static const char *how_with_twin(struct finding *f, const char *words, const char *twin)
+{
+    struct olv_how how;
+    bool is_within = *twin && strncmp(twin, f->common.data, f->common.len) == 0;
+    if (!is_within || !olv_how_get(words, &how))
+        return words;
+    olv_text_clear(&f->twin);
+    olv_text_puts(&f->twin, target_of(f, twin, ""));
+    how.into = olv_text_string(&f->twin);
+    olv_text_clear(&f->how);
+    olv_how_put(&how, &f->how);
+    return olv_text_string(&f->how);
+}
+
+static void describe_file(struct finding *f, struct olv_docket_entry *e, struct olv_found_item *found)
+{
+    const char *depot = e->name + strlen(e->name) + 1, *directory = depot + strlen(depot) + 1,
+               *how = directory + strlen(directory) + 1, *twin = how + strlen(how) + 1;
+    e->act = OLV_ACT_FETCH;
+    e->how = how_with_twin(f, how, twin);
+    e->directory = directory;
+    look_at_archive(directory, e);
+    e->identity.kind = OLV_KIND_FILE;
+    found->depot = depot;
+    found->state = OLV_TRASH_SOUND;
+}
+
+/* ---- delivering ---- */
+
+static bool flush_to(struct olv_spool *spool, struct olv_segment_writer *segment, struct olv_error *err)
+{
+    bool ok = !spool || segment->entries == 0 || olv_spool_add(spool, &segment->bytes, err);
+    olv_segment_begin(segment);
+    return ok;
+}
+
+static bool add_to(struct olv_spool *spool, struct olv_segment_writer *segment,
+                   const struct olv_docket_entry *e, struct olv_error *err)
+{
+    olv_segment_add(segment, e);
+    return segment->entries < OLV_SEGMENT_ENTRIES || flush_to(spool, segment, err);
+}
+
+static bool add_late(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    if (!f->late)
+        f->late = olv_spool_new(err);
+    return f->late && add_to(f->late, &f->late_segment, e, err);
+}
+
+/* Everything that was held back goes behind the rest. */
+static bool flush(struct finding *f, struct olv_error *err)
+{
+    struct olv_text segment = {0};
+    bool ok = flush_to(f->docket, &f->segment, err);
+    if (!f->late || !f->docket)
+        return ok;
+    ok = ok && flush_to(f->late, &f->late_segment, err);
+    olv_spool_rewind(f->late);
+    while (ok && olv_spool_next(f->late, &segment, err))
+        ok = olv_spool_add(f->docket, &segment, err);
+    olv_text_free(&segment);
+    return ok && err->code == OLV_OK;
+}
+
+static void describe_item(struct olv_trash *trash, const struct candidate *c, struct olv_docket_entry *e,
+                          struct olv_found_item *found)
+{
+    e->identity = olv_identity_of(&c->stat);
+    e->directory = olv_trash_files_path(trash);
+    olv_trash_files_identity(trash, &e->directory_mount, &e->directory_inode);
+    found->trash = trash;
+}
+
+static bool has_twin(const struct olv_docket_entry *e)
+{
+    struct olv_how how;
+    return e->act == OLV_ACT_FETCH && olv_how_get(e->how, &how) && *how.into;
+}
+
 static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
 {
     enum { SORTABLE = 24 };
@@ -182,19 +339,25 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
                                  .act = query->act,
                                  .if_exists = query->if_exists};
     struct candidate c;
-    struct olv_trash *trash;
+    struct olv_found_item found;
     memcpy(&c, record + path_len + SORTABLE, sizeof c);
-    trash = olv_trashes_at(f->trashes, c.trash);
     e.name = record + path_len + SORTABLE + sizeof c;
-    e.target = target_of(f, record, e.name);
-    e.identity = olv_identity_of(&c.stat);
     e.due = c.deleted;
-    e.directory = olv_trash_files_path(trash);
-    olv_trash_files_identity(trash, &e.directory_mount, &e.directory_inode);
-    f->each(f->self, &(struct olv_found_item){record, e.target, e.name, trash, c.state, c.deleted,
-                                              c.size_bytes, c.stat.kind, older});
-    olv_segment_add(&f->segment, &e);
-    return f->segment.entries < OLV_SEGMENT_ENTRIES || flush(f, err);
+    found = (struct olv_found_item){.path = record,
+                                    .item = e.name,
+                                    .depot = "",
+                                    .state = c.state,
+                                    .deleted = c.deleted,
+                                    .size_bytes = c.size_bytes,
+                                    .kind = c.stat.kind,
+                                    .older_versions = older};
+    if (c.trash == IN_DEPOT)
+        describe_file(f, &e, &found);
+    else
+        describe_item(olv_trashes_at(f->trashes, c.trash), &c, &e, &found);
+    e.target = found.target = target_of(f, record, e.name);
+    f->each(f->self, &found);
+    return has_twin(&e) ? add_late(f, &e, err) : add_to(f->docket, &f->segment, &e, err);
 }
 
 /* One after the other, each held back until the next one shows whether it is the newest of its path. */
@@ -225,11 +388,17 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     bool ok;
     f.sorter = olv_sorter_new(err);
     olv_segment_begin(&f.segment);
-    ok = f.sorter && collect(&f, err) && deliver_all(&f, err);
+    olv_segment_begin(&f.late_segment);
+    ok = f.sorter && collect(&f, err) && collect_depots(&f, err) && deliver_all(&f, err);
     olv_sorter_free(f.sorter);
     olv_segment_free(&f.segment);
+    olv_segment_free(&f.late_segment);
+    if (f.late)
+        olv_spool_free(f.late);
     olv_text_free(&f.record);
     olv_text_free(&f.target);
+    olv_text_free(&f.twin);
+    olv_text_free(&f.how);
     olv_text_free(&f.common);
     return ok;
 }

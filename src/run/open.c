@@ -2,6 +2,9 @@
 /* Beginning: whatever could stop a run later is tried before anybody is asked a question. */
 #include "run/run.h"
 
+#include "archive/directories.h"
+#include "depot/catalogue.h"
+#include "depot/vault.h"
 #include "os/os.h"
 #include "run/clock.h"
 #include "run/register.h"
@@ -126,7 +129,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     olv_reach_begin(&run->context.source);
     run->context.respites = &run->respites;
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
-    run->hasher = run->trashes ? olv_hasher_new() : NULL;
+    run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
     if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
         open_ledger(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
@@ -161,6 +164,9 @@ void olv_run_close(struct olv_run *run)
     olv_os_in_use_free(run->in_use);
     olv_respite_list_free(&run->respites);
     gathered_free(run->gathered);
+    olv_catalogue_close(run->catalogue);
+    vault_free(run->context.vault);
+    directories_free(run->context.directories);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->hasher);
     if (run->directory >= 0)

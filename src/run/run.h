@@ -19,7 +19,8 @@ struct olv_run {
     struct olv_respite_list respites;
     struct olv_hasher *hasher;
     struct olv_act_context context;
-    struct gathered *gathered; /* what went into archives, before the first batch; NULL: nothing */
+    struct olv_catalogue *catalogue; /* NULL: not needed up to now */
+    struct gathered *gathered;       /* what went into archives, before the first batch; NULL: nothing */
     char id[OLV_RUN_ID_SIZE];
     uint64_t settled;
     struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */

@@ -1,0 +1,55 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Depots: directories in which archives lie, known by the catalogue in the state directory. */
+#ifndef OLVIDO_DEPOT_H
+#define OLVIDO_DEPOT_H
+
+#include "olvido/archive.h"
+#include "olvido/codec.h"
+#include "olvido/entry.h"
+#include "olvido/error.h"
+#include "olvido/observer.h"
+
+struct olv_catalogue;
+/* Opens the catalogue of a state directory for reading. NULL with an error; err->sys is ENOENT when there is
+ * none, for nothing was archived yet. */
+struct olv_catalogue *olv_catalogue_open(const char *state, struct olv_error *err);
+void olv_catalogue_close(struct olv_catalogue *catalogue);
+
+/* An archive. Strings are borrowed for the call. */
+struct olv_stored_archive {
+    int64_t id;
+    const char *depot, *depot_path, *name;
+    const char *run, *rule; /* by which it was made; `rule` "" by hand */
+    enum olv_codec codec;
+    struct olv_instant made;
+    uint64_t length; /* on the disk */
+    uint64_t members, bytes;
+};
+/* Calls `each` for every archive, by depot and name; stops when it returns false. */
+bool olv_catalogue_archives(struct olv_catalogue *catalogue,
+                            bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                            struct olv_error *err);
+
+/* A file in an archive. Strings are borrowed for the call. */
+struct olv_stored_file {
+    const char *path; /* absolute: where it was */
+    const char *link; /* of a link: where it points to */
+    const char *twin; /* of a hard link: the absolute path of the member that has the contents; else "" */
+    enum olv_kind kind;
+    uint64_t size_bytes;
+    struct olv_instant modified, archived;
+    uint32_t mode, owner, group;
+    const uint8_t *digest; /* 32 bytes, or NULL */
+    int64_t archive;
+    const char *depot, *depot_path, *archive_name, *run;
+    enum olv_codec codec;
+    uint64_t begins; /* where the frame begins in which its header is */
+    uint64_t within; /* and where in the frame's plain bytes */
+};
+/* Calls `each` for every file in depots, by path and then from the oldest archive on; stops when it returns
+ * false. */
+bool olv_catalogue_files(struct olv_catalogue *catalogue,
+                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                         struct olv_error *err);
+
+#endif

@@ -1,0 +1,271 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/commands.h"
+#include "cli/items_view.h"
+#include "cli/table.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/depot_care.h"
+#include "olvido/quantity.h"
+#include "olvido/run.h"
+
+#include <limits.h>
+#include <string.h>
+
+struct looking {
+    struct cli *cli;
+    const char *depot; /* NULL: all */
+    struct table *table;
+    uint64_t archives, members, bytes, length;
+    uint64_t faults;
+};
+
+/* ---- show ---- */
+
+static void show_json(const struct olv_stored_archive *a)
+{
+    json_t *json = json_object();
+    olv_json_string(json, "depot", a->depot);
+    olv_json_name(json, "directory", a->depot_path);
+    olv_json_name(json, "archive", a->name);
+    olv_json_string(json, "packed", olv_codec_word(a->codec));
+    if (*a->rule)
+        olv_json_string(json, "rule", a->rule);
+    olv_json_string(json, "run", a->run);
+    olv_json_instant(json, "made", a->made);
+    olv_json_number(json, "members", a->members);
+    olv_json_number(json, "bytes", a->bytes);
+    olv_json_number(json, "length", a->length);
+    cli_print_json(json);
+}
+
+static void show_row(struct looking *l, const struct olv_stored_archive *a)
+{
+    struct olv_text name = {0}, members = {0};
+    char date[TERM_DATE], plain[OLV_SIZE_TEXT], packed[OLV_SIZE_TEXT];
+    term_name(&name, a->name);
+    term_number(&members, a->members);
+    table_cell(l->table, STYLE_PLAIN, a->depot);
+    table_cell(l->table, STYLE_PLAIN, term_date(a->made, date));
+    table_cell(l->table, STYLE_PLAIN, olv_text_string(&members));
+    table_cell(l->table, STYLE_PLAIN, olv_size_format(a->bytes, plain));
+    table_cell(l->table, STYLE_PLAIN, olv_size_format(a->length, packed));
+    table_cell(l->table, STYLE_PLAIN, olv_text_string(&name));
+    olv_text_free(&name);
+    olv_text_free(&members);
+}
+
+static bool show_archive(void *self, const struct olv_stored_archive *a)
+{
+    struct looking *l = self;
+    if (l->depot && strcmp(l->depot, a->depot) != 0)
+        return true;
+    l->archives++;
+    l->members += a->members;
+    l->bytes += a->bytes;
+    l->length += a->length;
+    if (l->table)
+        show_row(l, a);
+    else if (cli_has(l->cli, OPT_JSON))
+        show_json(a);
+    return true;
+}
+
+static enum cli_status show(struct looking *l, struct olv_catalogue *catalogue)
+{
+    static const struct table_column columns[] = {{.heading = "Depot"},
+                                                  {.heading = "Made"},
+                                                  {.heading = "Members", .is_right = true},
+                                                  {.heading = "Contents", .is_right = true},
+                                                  {.heading = "Packed", .is_right = true},
+                                                  {.heading = "Archive", .is_elastic = true}};
+    struct olv_error err = {0};
+    struct olv_text line = {0};
+    char plain[OLV_SIZE_TEXT], packed[OLV_SIZE_TEXT];
+    bool ok;
+    if (!cli_has(l->cli, OPT_JSON))
+        l->table = table_begin(l->cli, columns, 6);
+    ok = !catalogue || olv_catalogue_archives(catalogue, show_archive, l, &err);
+    table_end(l->table);
+    if (!ok)
+        return cli_report(l->cli, &err);
+    if (cli_has(l->cli, OPT_JSON) || cli_has(l->cli, OPT_QUIET))
+        return STATUS_DONE;
+    term_count(&line, l->archives, "archive", "archives");
+    olv_text_puts(&line, " with ");
+    term_count(&line, l->members, "member", "members");
+    printf("%s, %s in %s\n", olv_text_string(&line), olv_size_format(l->bytes, plain),
+           olv_size_format(l->length, packed));
+    olv_text_free(&line);
+    return STATUS_DONE;
+}
+
+/* ---- verify ---- */
+
+static void on_fault(void *self, const struct olv_depot_fault *f)
+{
+    struct looking *l = self;
+    struct olv_text line = {0};
+    l->faults++;
+    watch_hide(l->cli);
+    if (cli_has(l->cli, OPT_JSON)) {
+        json_t *json = json_object();
+        olv_json_string(json, "depot", f->depot);
+        olv_json_name(json, "archive", f->archive);
+        olv_json_string(json, "fault", f->what);
+        if (*f->path)
+            olv_json_name(json, "path", f->path);
+        cli_print_json(json);
+        return;
+    }
+    olv_text_printf(&line, "%s/", f->depot);
+    term_name(&line, f->archive);
+    olv_text_puts(&line, ": ");
+    if (*f->path) {
+        term_name(&line, f->path);
+        olv_text_puts(&line, " ");
+    }
+    term_name(&line, f->what);
+    printf("%s%s%s\n", term_begin(l->cli, STYLE_ERROR), olv_text_string(&line), term_end(l->cli));
+    olv_text_free(&line);
+}
+
+static void print_report(struct looking *l, const struct olv_depot_report *r, const char *sound)
+{
+    struct olv_text line = {0};
+    char size[OLV_SIZE_TEXT];
+    bool is_sound = l->faults == 0;
+    watch_clear(l->cli);
+    if (cli_has(l->cli, OPT_JSON)) {
+        json_t *json = json_object();
+        olv_json_number(json, "archives", r->archives);
+        olv_json_number(json, "members", r->members);
+        olv_json_number(json, "bytes", r->bytes);
+        olv_json_number(json, "damaged_archives", r->damaged_archives);
+        olv_json_number(json, "missing_archives", r->missing_archives);
+        olv_json_number(json, "lost_members", r->lost_members);
+        cli_print_json(json);
+        return;
+    }
+    term_count(&line, r->archives, "archive", "archives");
+    olv_text_puts(&line, " with ");
+    term_count(&line, r->members, "member", "members");
+    printf("%s%s%s %s, %s read", term_begin(l->cli, is_sound ? STYLE_GOOD : STYLE_ERROR),
+           is_sound ? sound : "Not sound:", term_end(l->cli), olv_text_string(&line),
+           olv_size_format(r->bytes, size));
+    if (!is_sound)
+        printf("; %llu damaged, %llu missing, %llu %s lost", (unsigned long long)r->damaged_archives,
+               (unsigned long long)r->missing_archives, (unsigned long long)r->lost_members,
+               r->lost_members == 1 ? "file" : "files");
+    printf(".\n");
+    olv_text_free(&line);
+}
+
+static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue)
+{
+    struct olv_depot_report report = {0};
+    struct olv_error err = {0};
+    if (catalogue && !olv_depot_verify(catalogue, l->depot, on_fault, l, &l->cli->observer, &report, &err))
+        return cli_report(l->cli, &err);
+    print_report(l, &report, "Sound:");
+    return l->faults ? STATUS_BROKEN : STATUS_DONE;
+}
+
+/* ---- rebuild ---- */
+
+static enum cli_status rebuild_one(struct looking *l, const char *state, const char *name, const char *path,
+                                   struct olv_depot_report *sum)
+{
+    struct olv_depot_report report = {0};
+    struct olv_error err = {0};
+    if (!olv_depot_rebuild(state, name, path, on_fault, l, &l->cli->observer, &report, &err))
+        return cli_report(l->cli, &err);
+    sum->archives += report.archives;
+    sum->members += report.members;
+    sum->bytes += report.bytes;
+    sum->damaged_archives += report.damaged_archives;
+    return STATUS_DONE;
+}
+
+/* With the lock of the state directory, so that no run works with the catalogue meanwhile. */
+static enum cli_status rebuild_policy(struct looking *l, const struct olv_policy *policy)
+{
+    char state[PATH_MAX];
+    struct olv_run_options options = {
+        .state = state, .command = "depot rebuild", .observer = &l->cli->observer};
+    struct olv_depot_report sum = {0};
+    struct olv_error err = {0};
+    enum cli_status status = STATUS_DONE;
+    bool is_known = l->depot == NULL;
+    struct olv_run *run;
+    if (!cli_state_path(l->cli, state, sizeof state, &status))
+        return status;
+    run = olv_run_open(&options, &err);
+    if (!run)
+        return cli_report(l->cli, &err);
+    for (size_t i = 0; i < policy->depot_count; i++) {
+        const struct olv_depot *d = &policy->depots[i];
+        if (l->depot && strcmp(l->depot, d->name) != 0)
+            continue;
+        is_known = true;
+        status = cli_worse(status, rebuild_one(l, state, d->name, d->path, &sum));
+    }
+    olv_run_close(run);
+    if (!is_known)
+        return cli_usage(l->cli, "the policy has no depot `%s`", l->depot);
+    print_report(l, &sum, "Read anew:");
+    return cli_worse(status, l->faults ? STATUS_BROKEN : STATUS_DONE);
+}
+
+static enum cli_status rebuild(struct looking *l)
+{
+    enum cli_status status = STATUS_DONE;
+    struct olv_policy *policy;
+    char path[PATH_MAX];
+    if (!cli_policy_path(l->cli, path, sizeof path, &status))
+        return status;
+    policy = cli_load_policy(l->cli, path, &status);
+    if (policy)
+        status = rebuild_policy(l, policy);
+    olv_policy_free(policy);
+    return status;
+}
+
+/* ---- */
+
+static enum cli_status run(struct cli *cli)
+{
+    struct looking l = {.cli = cli, .depot = cli->argument_count > 1 ? cli->arguments[1] : NULL};
+    const char *what = cli->arguments[0];
+    enum cli_status status = STATUS_DONE;
+    struct olv_catalogue *catalogue = NULL;
+    if (strcmp(what, "rebuild") == 0)
+        return rebuild(&l);
+    if (strcmp(what, "show") != 0 && strcmp(what, "verify") != 0)
+        return cli_usage(cli, "`depot` can `show`, `verify` and `rebuild`, not `%s`", what);
+    if (!items_open_catalogue(cli, &catalogue, &status))
+        return status;
+    status = strcmp(what, "show") == 0 ? show(&l, catalogue) : verify(&l, catalogue);
+    olv_catalogue_close(catalogue);
+    return status;
+}
+
+static const enum cli_option options[] = {OPT_NONE};
+
+const struct cli_command cmd_depot = {
+    .name = "depot",
+    .stage = "Keep",
+    .arguments = "show|verify|rebuild [NAME]",
+    .summary = "Shows what lies in depots, reads it back, or reads the catalogue anew",
+    .help =
+        "show     the archives in all depots, or in the one named.\n"
+        "verify   reads every archive back and compares it with the catalogue. Names each damaged part, and "
+        "each "
+        "file that is\n"
+        "         lost with it; all others can still be recovered. The exit status is 5 then.\n"
+        "rebuild  reads the catalogue anew from the archives of the policy's depots: from nothing but their "
+        "manifests.\n",
+    .options = options,
+    .least = 1,
+    .most = 2,
+    .run = run,
+};

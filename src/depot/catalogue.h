@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The catalogue: which archives lie in which depots, and what is in them. It is a convenience: all of it
+ * stands in the archives' manifests, too, and is read from them again when it is lost.
+ * docs/formats/catalogue.md describes its tables. */
+#ifndef OLV_DEPOT_CATALOGUE_H
+#define OLV_DEPOT_CATALOGUE_H
+
+#include "archive/make.h"
+#include "olvido/depot.h"
+
+/* Opens (or, with `create`, makes) the catalogue of a state directory. NULL with OLV_STATE where it is
+ * damaged, newer than this version, or not there (err->sys is ENOENT then). */
+struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_error *err);
+
+/* ---- putting ---- */
+
+struct catalogue_archive {
+    const char *depot, *depot_path; /* its name, and the directory */
+    const char *name;               /* of the archive, in that directory */
+    const char *run, *rule;
+    enum olv_codec codec;
+    struct olv_instant made;
+    uint64_t length, members, bytes;
+    size_t manifest_frame; /* the first of the manifest's */
+};
+
+/* Everything from here to catalogue_end is there as a whole, or not at all. */
+bool catalogue_begin(struct olv_catalogue *catalogue, struct olv_error *err);
+bool catalogue_put_member(struct olv_catalogue *catalogue, const struct made_member *made,
+                          struct olv_error *err);
+bool catalogue_end(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
+                   const struct frame_list *frames, struct olv_error *err);
+/* Forgets what was put since catalogue_begin. */
+void catalogue_abandon(struct olv_catalogue *catalogue);
+/* Forgets an archive. */
+bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct olv_error *err);
+
+/* The frames of an archive. */
+bool catalogue_frames(struct olv_catalogue *catalogue, int64_t archive, struct frame_list *out,
+                      struct olv_error *err);
+
+#endif

@@ -1,0 +1,164 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Every frame is read and compared with its digest in the catalogue. What is lost with a damaged frame are
+ * the members that begin in it, or go through it. */
+#include "olvido/depot_care.h"
+
+#include "depot/catalogue.h"
+#include "file/reading.h"
+#include "os/os.h"
+#include "pack/frames.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct verifying {
+    struct olv_catalogue *catalogue;
+    const char *depot; /* NULL: all */
+    void (*fault)(void *self, const struct olv_depot_fault *fault);
+    void *self;
+    const struct olv_observer *observer;
+    struct olv_depot_report *report;
+    struct olv_error error;
+    const struct olv_stored_archive *archive; /* under way */
+    bool is_damaged;
+    bool *bad; /* for each frame of it */
+    uint64_t bytes_before;
+};
+
+static void tell(struct verifying *v, const char *what, const char *path)
+{
+    v->fault(v->self, &(struct olv_depot_fault){v->archive->depot, v->archive->name, what, path});
+}
+
+static void on_bad(void *self, size_t number, const struct olv_error *why)
+{
+    struct verifying *v = self;
+    char what[400];
+    if (why->sys)
+        snprintf(what, sizeof what, "%s: %s", why->what, strerror(why->sys));
+    v->is_damaged = true;
+    v->bad[number] = true;
+    tell(v, why->sys ? what : why->what, "");
+}
+
+static bool on_progress(void *self, uint64_t plain_bytes)
+{
+    struct verifying *v = self;
+    olv_observe_progress(v->observer, (struct olv_progress){.doing = "verifying",
+                                                            .files = v->report->archives,
+                                                            .bytes = v->bytes_before + plain_bytes});
+    return !olv_observe_interrupted(v->observer);
+}
+
+struct losing {
+    struct verifying *v;
+    const struct frame_list *frames;
+};
+
+static bool lose(void *self, const struct olv_stored_file *file)
+{
+    struct losing *l = self;
+    uint64_t left = file->within + file->size_bytes;
+    size_t i = 0;
+    bool is_lost;
+    if (file->archive != l->v->archive->id)
+        return true;
+    while (i < l->frames->count && l->frames->items[i].at != file->begins)
+        i++;
+    is_lost = i == l->frames->count || l->v->bad[i];
+    for (; !is_lost && i < l->frames->count && left > l->frames->items[i].plain_length; i++) {
+        left -= l->frames->items[i].plain_length;
+        is_lost = i + 1 < l->frames->count && l->v->bad[i + 1];
+    }
+    if (is_lost) {
+        l->v->report->lost_members++;
+        tell(l->v, "is lost", file->path);
+    }
+    return true;
+}
+
+static bool prove(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
+{
+    struct olv_stat stat;
+    struct pack_source source = {&fd, reading_source, 0};
+    struct frames_proof proof = {v, on_bad, on_progress};
+    struct losing losing = {v, frames};
+    if (!olv_os_stat(fd, "", &stat))
+        return olv_fail_system(err, v->archive->name, "cannot look at it");
+    source.size = stat.size_bytes;
+    if (stat.size_bytes != v->archive->length) {
+        v->is_damaged = true;
+        tell(v,
+             stat.size_bytes < v->archive->length ? "it is shorter than it was" : "it is longer than it was",
+             "");
+    }
+    if (!frames_prove(&source, v->archive->codec, frames, olv_os_cpus(), &proof, err) &&
+        (err->code == OLV_INTERRUPTED || err->code == OLV_MEMORY))
+        return false;
+    *err = (struct olv_error){0};
+    v->report->damaged_archives += v->is_damaged;
+    return !v->is_damaged || olv_catalogue_files(v->catalogue, lose, &losing, err);
+}
+
+static int open_archive(const struct olv_stored_archive *a)
+{
+    int dir = olv_os_open_path(a->depot_path), fd;
+    if (dir < 0)
+        return -1;
+    fd = openat(dir, a->name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    close(dir);
+    return fd;
+}
+
+static bool verify_archive(void *self, const struct olv_stored_archive *archive)
+{
+    struct verifying *v = self;
+    struct frame_list frames = {0};
+    int fd;
+    bool ok = true;
+    if (v->depot && strcmp(v->depot, archive->depot) != 0)
+        return true;
+    v->archive = archive;
+    v->is_damaged = false;
+    v->report->archives++;
+    v->report->members += archive->members;
+    fd = open_archive(archive);
+    if (fd < 0) {
+        char what[100];
+        snprintf(what, sizeof what, "it cannot be opened: %s", strerror(errno));
+        v->report->missing_archives++;
+        tell(v, what, "");
+        return true;
+    }
+    ok = catalogue_frames(v->catalogue, archive->id, &frames, &v->error);
+    v->bad = ok ? calloc(frames.count + 1, sizeof *v->bad) : NULL;
+    ok = ok && (v->bad || olv_fail_memory(&v->error)) && prove(v, fd, &frames, &v->error);
+    v->report->bytes += archive->length;
+    v->bytes_before += archive->bytes;
+    free(v->bad);
+    frame_list_free(&frames);
+    close(fd);
+    return ok;
+}
+
+bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
+                      void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
+                      const struct olv_observer *observer, struct olv_depot_report *report,
+                      struct olv_error *err)
+{
+    struct verifying v = {.catalogue = catalogue,
+                          .depot = depot,
+                          .fault = fault,
+                          .self = self,
+                          .observer = observer,
+                          .report = report};
+    *report = (struct olv_depot_report){0};
+    if (!olv_catalogue_archives(catalogue, verify_archive, &v, err))
+        return false;
+    *err = v.error;
+    return err->code == OLV_OK;
+}
