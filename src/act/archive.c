@@ -24,19 +24,18 @@ static void because(struct olv_outcome *o, enum olv_code code, int sys, const ch
 /* Whether it is in its archive, and which one that is. */
 static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct olv_outcome *o)
 {
-    const struct olv_error *why;
-    if (!c->gathered || !gathered_get(c->gathered, c->sequence, in)) {
-        because(o, OLV_INTERRUPTED, 0, "it did not get into an archive");
-        return false;
-    }
-    if (!in->is_in) {
-        because(o, (enum olv_code)in->code, in->sys, in->reason);
-        return false;
-    }
-    o->into = gathered_path(c->gathered, in->archive, &why);
-    if (o->into)
+    const struct olv_error *why = NULL;
+    bool is_known = c->gathered && gathered_get(c->gathered, c->sequence, in);
+    o->into = c->gathered ? gathered_path(c->gathered, in->archive, &why) : NULL;
+    if (is_known && in->is_in && o->into)
         return true;
-    because(o, why->code, why->sys, why->what);
+    if (is_known && !in->is_in)
+        because(o, (enum olv_code)in->code, in->sys, in->reason);
+    else if (!o->into && why)
+        because(o, why->code, why->sys, why->what);
+    else
+        because(o, OLV_SYSTEM, 0, "it did not get into an archive");
+    o->into = NULL;
     return false;
 }
 
@@ -52,8 +51,8 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
     return false;
 }
 
-/* A directory has changed since, for what was in it went; and so has the state of a file of which another name
- * went. */
+/* A directory has changed since, for what was in it went; and so has the state of a file of which another
+ * name went. */
 static bool is_same(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_stat stat;

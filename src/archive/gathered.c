@@ -10,6 +10,7 @@ struct gathered {
     FILE *file; /* used by its descriptor only */
     struct gathered_archive {
         char *path; /* owned; NULL: it failed */
+        uint64_t first;
         struct olv_error why;
     } * archives;
     uint32_t count;
@@ -42,14 +43,14 @@ void gathered_free(struct gathered *g)
     free(g);
 }
 
-void gathered_begin(struct gathered *g)
+void gathered_begin(struct gathered *g, uint64_t first)
 {
     struct gathered_archive *grown = realloc(g->archives, (g->count + 1) * sizeof *grown);
     g->has_failed |= !grown;
     if (!grown)
         return;
     g->archives = grown;
-    g->archives[g->count++] = (struct gathered_archive){NULL, {.code = OLV_MEMORY}};
+    g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
 }
 
 bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_entry *entry)
@@ -75,7 +76,13 @@ bool gathered_end(struct gathered *g, const char *path, const struct olv_error *
 bool gathered_get(const struct gathered *g, uint64_t sequence, struct gathered_entry *out)
 {
     ssize_t got = pread(fileno(g->file), out, sizeof *out, (off_t)(sequence * sizeof *out));
-    return got == (ssize_t)sizeof *out && out->is_known;
+    if (got == (ssize_t)sizeof *out && out->is_known)
+        return true;
+    for (out->archive = g->count; out->archive > 0; out->archive--)
+        if (g->archives[out->archive - 1].first <= sequence)
+            break;
+    out->archive -= out->archive > 0;
+    return false;
 }
 
 const char *gathered_path(const struct gathered *g, uint32_t archive, const struct olv_error **why)

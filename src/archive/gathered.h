@@ -23,13 +23,13 @@ struct gathered_entry {
 
 struct gathered;
 struct gathered *gathered_new(struct olv_error *err);
-/* Begins another archive: the entries that are put from then on belong to it. */
-void gathered_begin(struct gathered *gathered);
+/* Begins another archive, for the entries from this number on. */
+void gathered_begin(struct gathered *gathered, uint64_t first);
 bool gathered_put(struct gathered *gathered, uint64_t sequence, const struct gathered_entry *entry);
 /* The archive begun last has got its path; or, with NULL, it failed, and so did all that was to go into it.
  */
 bool gathered_end(struct gathered *gathered, const char *path, const struct olv_error *why);
-/* What became of an entry. False where nothing was put. */
+/* What became of an entry. False where nothing was put; `archive` is set all the same. */
 bool gathered_get(const struct gathered *gathered, uint64_t sequence, struct gathered_entry *out);
 /* The path of an archive; NULL where it failed, and then `*why` says so. */
 const char *gathered_path(const struct gathered *gathered, uint32_t archive, const struct olv_error **why);

@@ -139,12 +139,23 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     return false;
 }
 
+/* A file that went away is left alone; a depot that did is a failure. */
+static void unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    olv_act_unsuccessful(o);
+    if (e->act != OLV_ACT_FETCH)
+        return;
+    olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
+             e->directory);
+    o->result = OLV_FAILED;
+}
+
 static void apply(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
     if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error)) {
-        olv_act_unsuccessful(o);
+        unreached(e, o);
         return;
     }
     if (act->prepare)

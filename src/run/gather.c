@@ -168,7 +168,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .bytes_before = g->bytes,
                                      .told = told,
                                      .self = g};
-    gathered_begin(g->run->gathered);
+    gathered_begin(g->run->gathered, g->sequence);
     g->failed = (struct olv_error){0};
     snprintf(label, sizeof label, "%.24s-archive", g->run->id);
     g->words = strdup(e->how);
@@ -211,6 +211,22 @@ static bool end_catalogue(struct gathering *g, const char *path, struct olv_erro
     return ok;
 }
 
+/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". */
+static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME_MAX + 1],
+                       struct olv_error *err)
+{
+    enum { MOST = 10000 };
+    const char *suffix = strstr(wanted, ".tar");
+    char name[NAME_MAX + 1];
+    bool ok = making_publish(g->making, wanted, OLV_REFUSE, placed, err);
+    for (unsigned n = 2; !ok && err->code == OLV_EXISTS && *g->how.depot && suffix && n < MOST; n++) {
+        *err = (struct olv_error){0};
+        snprintf(name, sizeof name, "%.*s-%u%s", (int)(suffix - wanted), wanted, n, suffix);
+        ok = making_publish(g->making, name, OLV_REFUSE, placed, err);
+    }
+    return ok;
+}
+
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
     const char *slash = strrchr(g->how.into, '/');
@@ -219,7 +235,7 @@ static bool publish(struct gathering *g, struct olv_text *path, struct olv_error
         return false;
     if (making_members(g->making) == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
-    if (!making_publish(g->making, slash + 1, *g->how.depot ? OLV_NUMBER : OLV_REFUSE, placed, err))
+    if (!publish_as(g, slash + 1, placed, err))
         return false;
     olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
     if (path->failed)

@@ -21,19 +21,6 @@ static void make_readings(const struct sandbox *s, const char *name, unsigned li
     set_age(s, name, days_old);
 }
 
-static void run_ok(const struct sandbox *s, const char *script)
-{
-    char *careful = malloc(strlen(script) + 16);
-    struct outcome o;
-    assert_non_null(careful);
-    strcpy(careful, "set -e\n");
-    strcat(careful, script);
-    o = shell(s, careful);
-    free(careful);
-    assert_status(&o, 0);
-    outcome_free(&o);
-}
-
 static void a_file_goes_there_and_back_with_all_it_has(void **state)
 {
     const struct sandbox *s = *state;
@@ -56,7 +43,7 @@ static void a_file_goes_there_and_back_with_all_it_has(void **state)
             "&& sha256sum -c sum && test $(ls | grep -c gauge) = 1 && test -z \"$(getfattr -d gauge.csv | "
             "grep origin)\"",
             formats[i]);
-        run_ok(s, script);
+        shell_ok(s, script);
     }
 }
 
@@ -65,64 +52,66 @@ static void others_read_what_was_compressed(void **state)
 {
     const struct sandbox *s = *state;
     make_readings(s, "gauge.csv", 450000, 400);
-    run_ok(s,
-           "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
-           "done\n"
-           "/usr/bin/python3 - <<'E'\n"
-           "import gzip, bz2, lzma, zstandard\n"
-           "plain = open('gauge.csv', 'rb').read()\n"
-           "assert len(plain) > 2 * 4194304\n"
-           "assert gzip.open('gauge.csv.gz').read() == plain\n"
-           "assert bz2.open('gauge.csv.bz2').read() == plain\n"
-           "assert lzma.open('gauge.csv.xz').read() == plain\n"
-           "z = open('gauge.csv.zst', 'rb')\n"
-           "assert zstandard.ZstdDecompressor().stream_reader(z, read_across_frames=True).read() == plain\n"
-           "E");
+    shell_ok(s,
+             "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
+             "done\n"
+             "/usr/bin/python3 - <<'E'\n"
+             "import gzip, bz2, lzma, zstandard\n"
+             "plain = open('gauge.csv', 'rb').read()\n"
+             "assert len(plain) > 2 * 4194304\n"
+             "assert gzip.open('gauge.csv.gz').read() == plain\n"
+             "assert bz2.open('gauge.csv.bz2').read() == plain\n"
+             "assert lzma.open('gauge.csv.xz').read() == plain\n"
+             "z = open('gauge.csv.zst', 'rb')\n"
+             "assert zstandard.ZstdDecompressor().stream_reader(z, read_across_frames=True).read() == plain\n"
+             "E");
 }
 
 static void what_others_compressed_is_read(void **state)
 {
     const struct sandbox *s = *state;
     make_readings(s, "gauge.csv", 300000, 400);
-    run_ok(s, "/usr/bin/python3 - <<'E'\n"
-              "import gzip, bz2, lzma, zstandard\n"
-              "plain = open('gauge.csv', 'rb').read()\n"
-              "a, b = plain[:5000001], plain[5000001:]\n"
-              "open('one.gz', 'wb').write(gzip.compress(a) + gzip.compress(b))\n"
-              "open('two.bz2', 'wb').write(bz2.compress(a, 1) + bz2.compress(b))\n"
-              "open('three.xz', 'wb').write(lzma.compress(a, preset=0) + lzma.compress(b, preset=1))\n"
-              "z = zstandard.ZstdCompressor()\n"
-              "open('four.zst', 'wb').write(z.compress(a) + z.compress(b))\n"
-              "E\n"
-              "$O decompress one.gz two.bz2 three.xz four.zst -y >out && "
-              "for f in one two three four; do cmp $f gauge.csv || exit 1; done; test ! -e one.gz");
+    shell_ok(s, "/usr/bin/python3 - <<'E'\n"
+                "import gzip, bz2, lzma, zstandard\n"
+                "plain = open('gauge.csv', 'rb').read()\n"
+                "a, b = plain[:5000001], plain[5000001:]\n"
+                "open('one.gz', 'wb').write(gzip.compress(a) + gzip.compress(b))\n"
+                "open('two.bz2', 'wb').write(bz2.compress(a, 1) + bz2.compress(b))\n"
+                "open('three.xz', 'wb').write(lzma.compress(a, preset=0) + lzma.compress(b, preset=1))\n"
+                "z = zstandard.ZstdCompressor()\n"
+                "open('four.zst', 'wb').write(z.compress(a) + z.compress(b))\n"
+                "E\n"
+                "$O decompress one.gz two.bz2 three.xz four.zst -y >out && "
+                "for f in one two three four; do cmp $f gauge.csv || exit 1; done; test ! -e one.gz");
 }
 
 static void a_tree_is_compressed_side_by_side(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(s, "mkdir -p t/a/b t/c; for i in $(seq 300); do seq $i 2000 >t/a/b/r$i.csv; done; seq 900000 "
-              ">t/c/large.csv\n"
-              "echo x >t/c/tiny; head -c 50000 /dev/urandom >t/c/noise; cp -r t copy\n"
-              "$O compress t -y >out; test $? = 0; grep -q '301 compressed' out; grep -q '2 left alone' out\n"
-              "test $(find t -name '*.zst' | wc -l) = 301; test $(find t -type f | wc -l) = 303\n"
-              "$O decompress t -y >out; diff -r t copy");
+    shell_ok(s,
+             "mkdir -p t/a/b t/c; for i in $(seq 300); do seq $i 2000 >t/a/b/r$i.csv; done; seq 900000 "
+             ">t/c/large.csv\n"
+             "echo x >t/c/tiny; head -c 50000 /dev/urandom >t/c/noise; cp -r t copy\n"
+             "$O compress t -y >out; test $? = 0; grep -q '301 compressed' out; grep -q '2 left alone' out\n"
+             "test $(find t -name '*.zst' | wc -l) = 301; test $(find t -type f | wc -l) = 303\n"
+             "$O decompress t -y >out; diff -r t copy");
 }
 
 static void what_would_not_shrink_stays_and_is_recorded(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(s, "head -c 100000 /dev/urandom >noise; cp noise same; $O compress noise >out; cmp noise same; "
-              "test ! -e noise.zst; grep -q 'at least 2 % smaller' out; "
-              "$O audit show --result left | grep -q noise");
+    shell_ok(s, "head -c 100000 /dev/urandom >noise; cp noise same; $O compress noise >out; cmp noise same; "
+                "test ! -e noise.zst; grep -q 'at least 2 % smaller' out; "
+                "$O audit show --result left | grep -q noise");
 }
 
 static void a_hard_link_stays(void **state)
 {
     const struct sandbox *s = *state;
     make_readings(s, "gauge.csv", 5000, 1);
-    run_ok(s, "ln gauge.csv other; $O compress gauge.csv >out; grep -q 'has 2 names' out; test -e gauge.csv; "
-              "test ! -e gauge.csv.zst");
+    shell_ok(s,
+             "ln gauge.csv other; $O compress gauge.csv >out; grep -q 'has 2 names' out; test -e gauge.csv; "
+             "test ! -e gauge.csv.zst");
 }
 
 static void what_is_there_already_is_never_replaced_by_itself(void **state)
@@ -135,7 +124,7 @@ static void what_is_there_already_is_never_replaced_by_itself(void **state)
     assert_status(&o, 3);
     assert_contains(o.err, "there is a gauge.csv.zst already");
     outcome_free(&o);
-    run_ok(
+    shell_ok(
         s,
         "test $(cat gauge.csv.zst) = mine; cp gauge.csv same; $O compress gauge.csv --if-exists number >out; "
         "test ! -e gauge.csv; test $(cat gauge.csv.zst) = mine; "
@@ -146,8 +135,8 @@ static void a_damaged_file_stays_and_leaves_nothing_behind(void **state)
 {
     const struct sandbox *s = *state;
     make_readings(s, "gauge.csv", 200000, 1);
-    run_ok(s,
-           "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
+    shell_ok(
+        s, "for f in gzip bzip2 xz zstd; do $O compress gauge.csv --keep --as $f --level 1 >out || exit 1; "
            "done\n"
            "rm gauge.csv; for f in gauge.csv.*; do s=$(stat -c %s $f); "
            "printf X | dd of=$f bs=1 seek=$((s / 2)) conv=notrunc 2>/dev/null; cp $f saved; "
@@ -185,14 +174,14 @@ static void what_expands_beyond_bounds_is_given_up(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    run_ok(s, "head -c 3000000 /dev/zero >zeros; $O compress zeros >out");
+    shell_ok(s, "head -c 3000000 /dev/zero >zeros; $O compress zeros >out");
     o = olvido(s, "decompress", "zeros.zst", "--max-size", "2 MB", NULL);
     assert_status(&o, 1);
     assert_contains(o.err, "--max-size");
     outcome_free(&o);
     assert_false(exists(s, "zeros"));
     assert_true(exists(s, "zeros.zst"));
-    run_ok(s, "$O decompress zeros.zst --max-size '3 MB' >out; test $(stat -c %s zeros) = 3000000");
+    shell_ok(s, "$O decompress zeros.zst --max-size '3 MB' >out; test $(stat -c %s zeros) = 3000000");
 }
 
 static void output_goes_where_it_was_told(void **state)
@@ -200,7 +189,7 @@ static void output_goes_where_it_was_told(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     make_readings(s, "gauge.csv", 5000, 30);
-    run_ok(
+    shell_ok(
         s,
         "$O compress gauge.csv --as gzip --to - | gzip -dc | cmp - gauge.csv; mkdir far; "
         "$O compress gauge.csv --as xz --to far/g.xz; test -e gauge.csv; xz -dc far/g.xz | cmp - gauge.csv; "
@@ -256,12 +245,13 @@ static void a_crash_at_any_call_leaves_one_whole_file(void **state)
                      "rm -rf state gauge*; seq 40000 >gauge.csv; cp gauge.csv same; "
                      "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O compress "
                      "gauge.csv >out 2>&1 || true\n"
-                     "$O decompress nothing.zst >out 2>&1 || true; test -e gauge.csv -o -e gauge.csv.zst || exit 1\n"
+                     "$O decompress nothing.zst >out 2>&1 || true; test -e gauge.csv -o -e gauge.csv.zst || "
+                     "exit 1\n"
                      "if test -e gauge.csv; then test ! -e gauge.csv.zst && cmp gauge.csv same; else "
                      "$O decompress gauge.csv.zst >out 2>&1; cmp gauge.csv same; fi || exit 1\n"
                      "test -z \"$(ls -A | grep part)\" && $O audit verify >out",
                      calls[c], calls[c], when);
-            run_ok(s, script);
+            shell_ok(s, script);
         }
 }
 
@@ -288,7 +278,7 @@ static void a_file_that_changes_meanwhile_stays(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     make_readings(s, "gauge.csv", 5000, 1);
-    run_ok(s, "seq 1000 >first; $O compress first >out"); /* makes the state, too */
+    shell_ok(s, "seq 1000 >first; $O compress first >out"); /* makes the state, too */
     o = shell(
         s, "(sleep 1; echo late >>gauge.csv) & strace -f -o /dev/null -e trace=linkat "
            "-e inject=linkat:delay_enter=3s $O compress gauge.csv; echo =$?; wait; tail -n 1 gauge.csv; ls");

@@ -8,19 +8,6 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-static void run_ok(const struct sandbox *s, const char *script)
-{
-    char *careful = malloc(strlen(script) + 16);
-    struct outcome o;
-    assert_non_null(careful);
-    strcpy(careful, "set -e\n");
-    strcat(careful, script);
-    o = shell(s, careful);
-    free(careful);
-    assert_status(&o, 0);
-    outcome_free(&o);
-}
-
 /* A tree with everything that a tar can hold. */
 #define TREE                                                                                                 \
     "mkdir -p t/a/b t/empty; echo tide >t/a/b/x; ln -s b/x t/a/l; ln t/a/b/x t/a/h; mkfifo t/p; seq 100000 " \
@@ -34,7 +21,7 @@ static void run_ok(const struct sandbox *s, const char *script)
 static void tar_of_every_kind_is_taken_apart(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(
+    shell_ok(
         s,
         TREE PYTHON(
             "import tarfile\n"
@@ -56,7 +43,7 @@ static void the_oldest_kind_is_read(void **state)
 {
     const struct sandbox *s = *state;
     /* No magic, no type: a directory is a name with a slash. */
-    run_ok(
+    shell_ok(
         s,
         PYTHON("def header(name, size, link=b''):\n"
                "  b = bytearray(512)\n"
@@ -76,7 +63,7 @@ static void the_oldest_kind_is_read(void **state)
 static void sparse_files_of_every_kind_keep_their_holes(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(
+    shell_ok(
         s,
         PYTHON("def block(name, size, kind, fill=lambda b: None):\n"
                "  b = bytearray(512)\n"
@@ -128,33 +115,34 @@ static void sparse_files_of_every_kind_keep_their_holes(void **state)
 static void zip_is_taken_apart(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(s, "mkdir -p t/a; seq 100000 >t/a/seq; head -c 70000 /dev/urandom >t/noise; : >t/nothing; ln -s "
-              "a/seq t/l; "
-              "chmod 751 t/a/seq\n" PYTHON(
-                  "import zipfile, os, time\n"
-                  "for name, method in (('stored.zip', zipfile.ZIP_STORED), ('deflated.zip', "
-                  "zipfile.ZIP_DEFLATED)):\n"
-                  "  z = zipfile.ZipFile(name, 'w', method)\n"
-                  "  for f in ('t/a/', 't/a/seq', 't/noise', 't/nothing'): z.write(f)\n"
-                  "  i = zipfile.ZipInfo('t/l'); i.external_attr = 0o120777 << 16; i.create_system = 3\n"
-                  "  z.writestr(i, 'a/seq')\n"
-                  "  z.comment = b'tides ' * 50\n"
-                  "  z.close()\n"
-                  "z = zipfile.ZipFile('large.zip', 'w', zipfile.ZIP_DEFLATED)\n"
-                  "with z.open('zeros', 'w', force_zip64=True) as f:\n"
-                  "  for _ in range(70): f.write(bytes(1 << 20))\n"
-                  "z.close()") "for z in stored deflated; do $O extract $z.zip --into o$z >out; diff -r "
-                               "--no-dereference t o$z/t; "
-                               "test $(stat -c %a o$z/t/a/seq) = 751; done; $O contents deflated.zip >out; "
-                               "grep -q 'zip' out; "
-                               "$O extract large.zip --into ol >out; test $(stat -c %s ol/zeros) = 73400320");
+    shell_ok(s,
+             "mkdir -p t/a; seq 100000 >t/a/seq; head -c 70000 /dev/urandom >t/noise; : >t/nothing; ln -s "
+             "a/seq t/l; "
+             "chmod 751 t/a/seq\n" PYTHON(
+                 "import zipfile, os, time\n"
+                 "for name, method in (('stored.zip', zipfile.ZIP_STORED), ('deflated.zip', "
+                 "zipfile.ZIP_DEFLATED)):\n"
+                 "  z = zipfile.ZipFile(name, 'w', method)\n"
+                 "  for f in ('t/a/', 't/a/seq', 't/noise', 't/nothing'): z.write(f)\n"
+                 "  i = zipfile.ZipInfo('t/l'); i.external_attr = 0o120777 << 16; i.create_system = 3\n"
+                 "  z.writestr(i, 'a/seq')\n"
+                 "  z.comment = b'tides ' * 50\n"
+                 "  z.close()\n"
+                 "z = zipfile.ZipFile('large.zip', 'w', zipfile.ZIP_DEFLATED)\n"
+                 "with z.open('zeros', 'w', force_zip64=True) as f:\n"
+                 "  for _ in range(70): f.write(bytes(1 << 20))\n"
+                 "z.close()") "for z in stored deflated; do $O extract $z.zip --into o$z >out; diff -r "
+                              "--no-dereference t o$z/t; "
+                              "test $(stat -c %a o$z/t/a/seq) = 751; done; $O contents deflated.zip >out; "
+                              "grep -q 'zip' out; "
+                              "$O extract large.zip --into ol >out; test $(stat -c %s ol/zeros) = 73400320");
 }
 
 static void only_what_was_asked_for_is_taken(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    run_ok(
+    shell_ok(
         s,
         TREE PYTHON(
             "import tarfile; t = tarfile.open('t.tar', 'w'); t.add('t'); t.close()") "$O extract t.tar t/a/b "
@@ -183,67 +171,69 @@ static void nothing_is_written_outside(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    run_ok(s, "mkdir far; echo mine >far/kept\n" PYTHON(
-                  "import tarfile, io, os\n"
-                  "def add(t, name, data=b'evil', **k):\n"
-                  "  i = tarfile.TarInfo(name); i.size = len(data)\n"
-                  "  for a, v in k.items(): setattr(i, a, v)\n"
-                  "  if i.type != tarfile.REGTYPE: i.size = 0\n"
-                  "  t.addfile(i, io.BytesIO(data))\n"
-                  "here = os.getcwd()\n"
-                  "t = tarfile.open('evil.tar', 'w')\n"
-                  "add(t, '../up')\n"
-                  "add(t, here + '/absolute')\n"
-                  "add(t, 'x/../../up')\n"
-                  "add(t, 'way', type=tarfile.SYMTYPE, linkname='../far')\n"
-                  "add(t, 'way/planted')\n"
-                  "add(t, 'kept', type=tarfile.SYMTYPE, linkname='../far/kept')\n"
-                  "add(t, 'kept')\n"
-                  "add(t, 'hard', type=tarfile.LNKTYPE, linkname='../far/kept')\n"
-                  "add(t, 'hard2', type=tarfile.LNKTYPE, linkname='way/kept')\n"
-                  "add(t, 'device', type=tarfile.CHRTYPE, devmajor=1, devminor=3)\n"
-                  "add(t, 'good')\n"
-                  "t.close()"));
+    shell_ok(s, "mkdir far; echo mine >far/kept\n" PYTHON(
+                    "import tarfile, io, os\n"
+                    "def add(t, name, data=b'evil', **k):\n"
+                    "  i = tarfile.TarInfo(name); i.size = len(data)\n"
+                    "  for a, v in k.items(): setattr(i, a, v)\n"
+                    "  if i.type != tarfile.REGTYPE: i.size = 0\n"
+                    "  t.addfile(i, io.BytesIO(data))\n"
+                    "here = os.getcwd()\n"
+                    "t = tarfile.open('evil.tar', 'w')\n"
+                    "add(t, '../up')\n"
+                    "add(t, here + '/absolute')\n"
+                    "add(t, 'x/../../up')\n"
+                    "add(t, 'way', type=tarfile.SYMTYPE, linkname='../far')\n"
+                    "add(t, 'way/planted')\n"
+                    "add(t, 'kept', type=tarfile.SYMTYPE, linkname='../far/kept')\n"
+                    "add(t, 'kept')\n"
+                    "add(t, 'hard', type=tarfile.LNKTYPE, linkname='../far/kept')\n"
+                    "add(t, 'hard2', type=tarfile.LNKTYPE, linkname='way/kept')\n"
+                    "add(t, 'device', type=tarfile.CHRTYPE, devmajor=1, devminor=3)\n"
+                    "add(t, 'good')\n"
+                    "t.close()"));
     o = olvido(s, "extract", "evil.tar", "--into", "o", NULL);
     assert_status(&o, 3);
     assert_contains(o.err, "../up: its name leads out");
     assert_contains(o.err, "way/planted: a link or a file stands");
     assert_contains(o.err, "device: it is a device");
     outcome_free(&o);
-    run_ok(s, "test ! -e up; test ! -e absolute; test -e o$PWD/absolute; test ! -e far/planted; test $(cat "
-              "far/kept) = mine; "
-              "test $(ls far | wc -l) = 1; test $(cat o/good) = evil; test -L o/kept; test ! -e o/device");
+    shell_ok(s, "test ! -e up; test ! -e absolute; test -e o$PWD/absolute; test ! -e far/planted; test $(cat "
+                "far/kept) = mine; "
+                "test $(ls far | wc -l) = 1; test $(cat o/good) = evil; test -L o/kept; test ! -e o/device");
     /* A link that was there before is no way out either. */
-    run_ok(s, "rm -rf o; mkdir o; ln -s ../far o/good; ln -s ../far o/sub\n" PYTHON(
-                  "import tarfile, io\n"
-                  "t = tarfile.open('b.tar', 'w')\n"
-                  "for n in ('good', 'sub/in'):\n"
-                  "  i = tarfile.TarInfo(n); i.size = 4; t.addfile(i, io.BytesIO(b'evil'))\n"
-                  "t.close()") "for w in refuse skip replace number set-aside; do $O extract b.tar --into o "
-                               "--if-exists $w >out 2>&1 || true; "
-                               "done; test $(ls far | wc -l) = 1; test $(cat far/kept) = mine");
+    shell_ok(s,
+             "rm -rf o; mkdir o; ln -s ../far o/good; ln -s ../far o/sub\n" PYTHON(
+                 "import tarfile, io\n"
+                 "t = tarfile.open('b.tar', 'w')\n"
+                 "for n in ('good', 'sub/in'):\n"
+                 "  i = tarfile.TarInfo(n); i.size = 4; t.addfile(i, io.BytesIO(b'evil'))\n"
+                 "t.close()") "for w in refuse skip replace number set-aside; do $O extract b.tar --into o "
+                              "--if-exists $w >out 2>&1 || true; "
+                              "done; test $(ls far | wc -l) = 1; test $(cat far/kept) = mine");
 }
 
 static void what_is_there_stays(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    run_ok(s, "mkdir t; echo new >t/f; mkdir -p o/t; echo old >o/t/f\n" PYTHON(
-                  "import tarfile; t = tarfile.open('t.tar', 'w'); t.add('t'); t.close()"));
+    shell_ok(s, "mkdir t; echo new >t/f; mkdir -p o/t; echo old >o/t/f\n" PYTHON(
+                    "import tarfile; t = tarfile.open('t.tar', 'w'); t.add('t'); t.close()"));
     o = olvido(s, "extract", "t.tar", "--into", "o", NULL);
     assert_status(&o, 3);
     assert_contains(o.err, "there is a f already");
     outcome_free(&o);
-    run_ok(s, "test $(cat o/t/f) = old; $O extract t.tar --into o --if-exists number >out; test $(cat o/t/f) "
-              "= old; "
-              "test \"$(cat 'o/t/f (2)')\" = new; $O extract t.tar --into o --if-exists replace >out; test "
-              "$(cat o/t/f) = new");
+    shell_ok(s,
+             "test $(cat o/t/f) = old; $O extract t.tar --into o --if-exists number >out; test $(cat o/t/f) "
+             "= old; "
+             "test \"$(cat 'o/t/f (2)')\" = new; $O extract t.tar --into o --if-exists replace >out; test "
+             "$(cat o/t/f) = new");
 }
 
 static void damaged_and_cut_archives_are_told(void **state)
 {
     const struct sandbox *s = *state;
-    run_ok(
+    shell_ok(
         s,
         "mkdir t; for i in $(seq 50); do seq 3000 >t/f$i; done\n" PYTHON(
             "import tarfile, zipfile, os\n"
@@ -266,11 +256,12 @@ static void what_expands_without_end_is_stopped(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    run_ok(s, PYTHON("import tarfile, io\n"
-                     "t = tarfile.open('t.tar.gz', 'w:gz')\n"
-                     "for n in 'abc':\n"
-                     "  i = tarfile.TarInfo(n); i.size = 1000000; t.addfile(i, io.BytesIO(bytes(1000000)))\n"
-                     "t.close()"));
+    shell_ok(s,
+             PYTHON("import tarfile, io\n"
+                    "t = tarfile.open('t.tar.gz', 'w:gz')\n"
+                    "for n in 'abc':\n"
+                    "  i = tarfile.TarInfo(n); i.size = 1000000; t.addfile(i, io.BytesIO(bytes(1000000)))\n"
+                    "t.close()"));
     o = olvido(s, "extract", "t.tar.gz", "--into", "o", "--max-size", "1.5 MB", NULL);
     assert_status(&o, 3);
     assert_contains(o.err, "--max-size");

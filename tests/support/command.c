@@ -183,3 +183,16 @@ void assert_status(const struct outcome *outcome, int status)
         fail_msg("exit status %d, expected %d\n-- out:\n%s\n-- err:\n%s", outcome->status, status,
                  outcome->out, outcome->err);
 }
+
+void shell_ok(const struct sandbox *s, const char *script)
+{
+    char *careful = malloc(strlen(script) + 16);
+    struct outcome o;
+    assert_non_null(careful);
+    strcpy(careful, "set -e\n");
+    strcat(careful, script);
+    o = shell(s, careful);
+    free(careful);
+    assert_status(&o, 0);
+    outcome_free(&o);
+}

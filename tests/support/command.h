@@ -18,6 +18,8 @@ struct outcome olvido(const struct sandbox *s, ...);
 struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, const char *answers, ...);
 /* Through a shell, for redirections; "$O" is the program with its state. */
 struct outcome shell(const struct sandbox *s, const char *script);
+/* The same, stopping at the first command that fails; fails the test unless all went well. */
+void shell_ok(const struct sandbox *s, const char *script);
 void outcome_free(struct outcome *outcome);
 
 /* Fails the test with everything that was printed. */

@@ -1,0 +1,205 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Depots: any one file comes back, in any version; what is damaged costs only what lies in it; and the
+ * catalogue is never needed. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+/* $O with a policy that has a depot; `pack` as the policy spells it. */
+static void make_depot(const struct sandbox *s, const char *pack)
+{
+    char script[900];
+    snprintf(
+        script, sizeof script,
+        "mkdir -p depot; printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %%s/depot, pack: %s }\\nrules:\\n"
+        "  - { name: r, under: %%s, steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml; "
+        "mkdir -p t/a; for i in $(seq 20); do seq $i 60000 >t/a/f$i; done; seq 2500000 >t/large; ln t/a/f1 "
+        "t/other; "
+        "ln -s a/f2 t/link; cp -a t kept",
+        pack);
+    shell_ok(s, script);
+}
+
+#define O "O=\"$O --policy policy.yaml\"; "
+
+static void every_kind_of_archive_gives_back_what_went_in(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
+    for (size_t i = 0; i < 5; i++) {
+        shell_ok(s, "rm -rf t kept depot state");
+        make_depot(s, packs[i]);
+        shell_ok(s,
+                 O "$O archive t --depot cold-room -y --level 1 -q >out 2>/dev/null || $O archive t --depot "
+                   "cold-room -y -q >out; "
+                   "test ! -e t; $O depot verify >out; grep -q Sound: out; $O depot show | grep -q ' 25 '; "
+                   "$O recover $PWD/t/a/f7 >out; cmp t/a/f7 kept/a/f7; rm -r t; $O recover $PWD/t >out; diff "
+                   "-r --no-dereference t kept; "
+                   "test t/a/f1 -ef t/other; test $(stat -c %Y t/a/f3) = $(stat -c %Y kept/a/f3); test "
+                   "$(stat -c %Y t/a) = $(stat -c %Y kept/a); "
+                   "$O recover $PWD/t/large --into far >out; cmp far/large kept/large; rm -r far; $O audit "
+                   "verify >out");
+    }
+}
+
+static void the_catalogue_is_read_anew_from_the_archives(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const packs[] = {"tar", "tar.zst", "tar.xz"};
+    for (size_t i = 0; i < 3; i++) {
+        shell_ok(s, "rm -rf t kept depot state");
+        make_depot(s, packs[i]);
+        shell_ok(
+            s,
+            O "$O archive t/a --depot cold-room -y -q >out; $O archive t --depot cold-room -y -q >out; "
+              "see() { $O recover --list --json; $O depot show --json; $O depot verify --json; }\n"
+              "see >before; rm state/catalogue.db; $O depot rebuild >out; see >after; cmp before after; "
+              "test $(wc -l <before) -ge 27; $O depot rebuild cold-room >out; see >again; cmp before again");
+    }
+}
+
+static void a_damaged_catalogue_is_told_and_set_aside(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s, "tar.zst");
+    shell_ok(s, O "$O archive t --depot cold-room -y -q >out; printf garbage | dd of=state/catalogue.db "
+                  "conv=notrunc 2>/dev/null");
+    o = shell(s, O "$O recover --list");
+    assert_status(&o, 6);
+    assert_contains(o.err, "depot rebuild");
+    outcome_free(&o);
+    shell_ok(s, O "$O depot rebuild >out; test -e state/catalogue.db.set-aside; $O recover $PWD/t >out; diff "
+                  "-r --no-dereference t kept");
+    shell_ok(s, O "rm -rf t; /usr/bin/python3 -c 'import sqlite3; c = "
+                  "sqlite3.connect(\"state/catalogue.db\"); c.execute(\"PRAGMA user_version = 99\")'");
+    o = shell(s, O "$O depot show");
+    assert_status(&o, 6);
+    assert_contains(o.err, "newer");
+    outcome_free(&o);
+}
+
+static void a_damaged_frame_costs_only_what_is_in_it(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const packs[] = {"tar", "tar.gz", "tar.zst"};
+    struct outcome o;
+    for (size_t i = 0; i < 3; i++) {
+        shell_ok(s, "rm -rf t kept depot state");
+        make_depot(s, packs[i]);
+        shell_ok(s,
+                 O "$O archive t --depot cold-room -y -q >out; f=$(echo depot/by-hand*); n=$(stat -c %s $f); "
+                   "printf XXXXXXXX | dd of=$f bs=1 seek=$((n / 3)) conv=notrunc 2>/dev/null");
+        o = shell(s, O "$O depot verify");
+        assert_status(&o, 5);
+        assert_contains(o.out, "1 damaged");
+        assert_contains(o.out, "large is lost");
+        outcome_free(&o);
+        o = shell(s, O "$O recover $PWD/t");
+        assert_status(&o, 1);
+        assert_contains(o.err, "large");
+        outcome_free(&o);
+        shell_ok(s, "test ! -e t/large; for f in a/f1 a/f20 other; do cmp t/$f kept/$f; done; test $(ls t/a "
+                    "| wc -l) = 20");
+    }
+}
+
+static void the_newest_version_comes_back_wherever_it_lies(void **state)
+{
+    const struct sandbox *s = *state;
+    make_depot(s, "tar.zst");
+    shell_ok(s, O
+             "echo one >t/v; $O archive t/v --depot cold-room -q >out; sleep 1.1; echo two >t/v; "
+             "$O archive t/v --depot cold-room -q >out; $O recover $PWD/t/v >out; grep -q '1 older version' "
+             "out; test $(cat t/v) = two; "
+             "rm t/v; $O recover $PWD/t/v --until $(date -u -d @$($O recover --list --json | grep '/t/v\"' | "
+             "/usr/bin/python3 -c 'import json, sys, datetime; "
+             "print(int(datetime.datetime.fromisoformat(json.loads(sys.stdin.readline())"
+             "[\"deleted\"][:19] + \"+00:00\").timestamp()))') +%FT%TZ) >out; test $(cat t/v) = one");
+}
+
+static void what_is_there_already_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s, "tar.zst");
+    shell_ok(s, O "$O archive t/large --depot cold-room -q >out; echo mine >t/large");
+    o = shell(s, O "$O recover $PWD/t/large");
+    assert_status(&o, 3);
+    assert_contains(o.err, "there is a large already");
+    outcome_free(&o);
+    shell_ok(s, O "test $(cat t/large) = mine; $O recover $PWD/t/large --if-exists number >out; test $(cat "
+                  "t/large) = mine; "
+                  "cmp 't/large (2)' kept/large");
+}
+
+static void what_is_missing_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s, "tar.zst");
+    o = shell(s, O "$O archive t --depot cold-rom -y");
+    assert_status(&o, 2);
+    assert_contains(o.err, "did you mean `cold-room`");
+    outcome_free(&o);
+    o = shell(s, O "mv depot away; $O archive t --depot cold-room -y");
+    assert_status(&o, 2);
+    assert_contains(o.err, "the depot cold-room is not there");
+    outcome_free(&o);
+    shell_ok(s, O "diff -r --no-dereference t kept; mv away depot; $O archive t --depot cold-room -y -q "
+                  ">out; mv depot away");
+    o = shell(s, O "$O depot verify");
+    assert_status(&o, 5);
+    assert_contains(o.out, "cannot be opened");
+    outcome_free(&o);
+    o = shell(s, O "$O recover $PWD/t");
+    assert_true(o.status != 0);
+    outcome_free(&o);
+    shell_ok(s, O "mv away depot; $O recover $PWD/t >out; diff -r --no-dereference t kept");
+}
+
+/* Killed between any two steps: nothing is lost, and the next commands work. */
+static void a_crash_leaves_files_here_or_there(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fdatasync", "pwrite64"};
+    ON_LINUX_ONLY();
+    make_depot(s, "tar.zst");
+    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
+        for (unsigned when = 1; when <= 13; when += 3) {
+            char script[1200];
+            snprintf(script, sizeof script,
+                     O "rm -rf state t o; mkdir -p depot; rm -f depot/*; cp -a kept t; "
+                       "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O archive t "
+                       "--depot cold-room -y "
+                       ">out 2>&1 || true\n"
+                       "$O depot rebuild >out; test -z \"$(ls -A depot | grep part)\"; $O recover $PWD/t "
+                       "--if-exists skip >out 2>&1 || true; "
+                       "diff -r --no-dereference t kept; $O depot verify >out; $O audit verify >out",
+                     calls[c], calls[c], when);
+            shell_ok(s, script);
+        }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test_setup_teardown(every_kind_of_archive_gives_back_what_went_in, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(the_catalogue_is_read_anew_from_the_archives, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_damaged_catalogue_is_told_and_set_aside, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_damaged_frame_costs_only_what_is_in_it, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(the_newest_version_comes_back_wherever_it_lies, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_there_already_stays, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_missing_is_told, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_crash_leaves_files_here_or_there, sandbox_setup, sandbox_teardown),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
