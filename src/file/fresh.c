@@ -47,6 +47,12 @@ static bool take_name(struct fresh *f)
     return false;
 }
 
+static bool is_taken(const char *wanted, struct olv_error *err)
+{
+    *err = (struct olv_error){0};
+    return olv_fail(err, OLV_EXISTS, "there is a %.250s already", wanted);
+}
+
 bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
                    struct olv_error *err)
 {
@@ -61,15 +67,15 @@ bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_ex
     if (!f->name[0] && errno != EEXIST)
         return olv_fail_system(err, wanted, "cannot give it its name");
     if (!f->name[0] && (if_exists == OLV_REFUSE || if_exists == OLV_SKIP)) {
-        olv_fail(err, OLV_EXISTS, "there is a %.250s already", wanted);
-        return false;
+        return is_taken(wanted, err);
     }
     if (!f->name[0] && !take_name(f))
         return olv_fail_system(err, wanted, "cannot give it its name");
-    if (!olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err))
-        return false;
-    f->name[0] = '\0';
-    return true;
+    if (olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
+        f->name[0] = '\0';
+        return true;
+    }
+    return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
 }
 
 void fresh_close(struct fresh *f)

@@ -3,6 +3,7 @@
 
 #include "archive/make.h"
 #include "depot/catalogue.h"
+#include "os/durable.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -156,6 +157,21 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
     return g->run->catalogue && catalogue_begin(g->run->catalogue, err);
 }
 
+/* So that the next run finds it, should this one be cut short. */
+static bool note_unfinished(struct gathering *g, struct olv_error *err)
+{
+    const char *name = making_unfinished(g->making), *slash = strrchr(g->how.into, '/');
+    struct olv_text path = {0};
+    bool ok;
+    if (!*name)
+        return true;
+    olv_text_printf(&path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, name);
+    ok = path.failed ? olv_fail_memory(err)
+                     : olv_publish(g->run->directory, RUN_UNFINISHED, path.data, path.len, err);
+    olv_text_free(&path);
+    return ok;
+}
+
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
     char label[FRESH_LABEL];
@@ -185,7 +201,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     options.codec = g->how.codec;
     options.level = g->how.level;
     g->making = making_begin(&options, &g->failed);
-    return true;
+    return !g->making || note_unfinished(g, err);
 }
 
 /* The archive has its place; from here on it is known. */
@@ -257,6 +273,7 @@ static bool end_archive(struct gathering *g, struct olv_error *err)
     olv_text_free(&path);
     making_free(g->making);
     g->making = NULL;
+    unlinkat(g->run->directory, RUN_UNFINISHED, 0);
     if (g->dir >= 0)
         close(g->dir);
     g->dir = -1;

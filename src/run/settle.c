@@ -7,9 +7,11 @@
 #include "os/durable.h"
 
 #include <errno.h>
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ };
 
@@ -160,11 +162,37 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
            run_store_respites(run, err);
 }
 
+/* An archive that the run did not finish. */
+static void clear_unfinished(const struct settling *s)
+{
+    struct olv_text path = {0};
+    struct olv_error ignored = {0};
+    char name[128], *slash;
+    int dir;
+    snprintf(name, sizeof name, "%.63s/%s", s->id, RUN_UNFINISHED);
+    if (!olv_read_file(s->run->state.runs, name, PATH_MAX, &path, &ignored)) {
+        olv_text_free(&path);
+        return;
+    }
+    slash = strrchr(path.data, '/');
+    if (slash && strncmp(slash, "/.olvido-", 9) == 0) {
+        *slash = '\0';
+        dir = olv_os_open_path(slash == path.data ? "/" : path.data);
+        if (dir >= 0) {
+            unlinkat(dir, slash + 1, 0);
+            close(dir);
+        }
+    }
+    unlinkat(s->run->state.runs, name, 0);
+    olv_text_free(&path);
+}
+
 static bool settle_run(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
     if (!olv_ledger_each(run->options.state, look_at_line, s, err))
         return false;
+    clear_unfinished(s);
     if (s->has_begun && !s->has_ended) {
         if (!settle_batches(s, err))
             return false;

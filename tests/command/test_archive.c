@@ -44,6 +44,7 @@ static void a_tree_goes_in_and_comes_out_the_same(void **state)
 {
     const struct sandbox *s = *state;
     static const char *const kinds[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
+    ON_LINUX_ONLY(); /* devices and holes */
     if (geteuid() != 0)
         skip();
     shell_ok(s, TREE "mknod t/null c 1 3; chown 3000000:7 t/nothing; cp -a t kept");
@@ -125,15 +126,18 @@ static void another_reader_sees_the_same(void **state)
 static void values_that_do_not_fit_a_field_are_kept(void **state)
 {
     const struct sandbox *s = *state;
+    ON_LINUX_ONLY(); /* holes */
     shell_ok(s, "mkdir t; n=$(printf 'n%.0s' $(seq 99)); echo 1 >t/$n; echo 2 >t/${n}n; echo 3 >t/${n}nn; "
                 "d=$(printf 'e%.0s' $(seq 155)); "
-                "mkdir t/$d t/${d}e; echo 4 >t/$d/$n; echo 5 >t/${d}e/${n}n; truncate -s 9G t/huge; printf x "
+                "mkdir t/$d t/${d}e; echo 4 >t/$d/$n; echo 5 >t/${d}e/${n}n; size=9G; if test -n "
+                "\"$STRIDE\"; then size=70M; fi; truncate -s $size t/huge; printf x "
                 ">>t/huge; "
                 "touch -d '2200-01-01 00:00:00.000000001Z' t/$n; touch -d '1900-01-01 00:00:00.75Z' t/${n}n; "
                 "$O archive t --to x.tar.zst --keep -y >out; rm -rf o; $O extract x.tar.zst --into o >out; "
                 "for f in t/n* t/*/*; do cmp $f o$PWD/$f; test \"$(stat -c %y $f)\" = \"$(stat -c %y "
                 "o$PWD/$f)\"; done; "
-                "test $(stat -c %s o$PWD/t/huge) = 9663676417; test $(du -k o$PWD/t/huge | cut -f1) -lt 100; "
+                "test $(stat -c %s o$PWD/t/huge) = $(stat -c %s t/huge); test $(du -k o$PWD/t/huge | cut "
+                "-f1) -lt 100; "
                 "test $(tail -c 1 o$PWD/t/huge) = x; test $(stat -c %s x.tar.zst) -lt 100000");
 }
 
@@ -153,7 +157,7 @@ static void what_changes_meanwhile_is_not_in_it(void **state)
     /* Each of the writers waits until the file is being read, which the slow reads give time for. */
     shell_ok(
         s,
-        "mkdir t; seq 3000000 >t/large; seq 100 >t/small; "
+        "mkdir t; seq 1300000 >t/large; seq 100 >t/small; "
         "(until ls -l /proc/*/fd 2>/dev/null | grep -q $PWD/t/large; do sleep 0.05; done; echo late "
         ">>t/large) & "
         "strace -f -o /dev/null -e trace=pread64 -e inject=pread64:delay_enter=700ms:when=1+ "
@@ -188,10 +192,9 @@ static void a_crash_at_any_call_loses_nothing(void **state)
 {
     const struct sandbox *s = *state;
     static const char *const calls[] = {"linkat", "unlinkat", "fsync", "write", "pread64"};
-    ON_LINUX_ONLY();
     shell_ok(s, "mkdir kept; for i in 1 2 3 4 5; do seq $i 3000 >kept/f$i; done; seq 900000 >kept/large");
     for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 11; when += 2) {
+        for (unsigned when = 1; when <= 11; when += 2 * stride()) {
             char script[1200];
             snprintf(script, sizeof script,
                      "rm -rf state t o x.tar.zst; cp -a kept t; "

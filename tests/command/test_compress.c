@@ -239,7 +239,7 @@ static void a_crash_at_any_call_leaves_one_whole_file(void **state)
     static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fchmod", "pwrite64,write"};
     ON_LINUX_ONLY();
     for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 6; when++) {
+        for (unsigned when = 1; when <= 6; when += stride()) {
             char script[900];
             snprintf(script, sizeof script,
                      "rm -rf state gauge*; seq 40000 >gauge.csv; cp gauge.csv same; "

@@ -16,7 +16,7 @@ static void make_depot(const struct sandbox *s, const char *pack)
         script, sizeof script,
         "mkdir -p depot; printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %%s/depot, pack: %s }\\nrules:\\n"
         "  - { name: r, under: %%s, steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml; "
-        "mkdir -p t/a; for i in $(seq 20); do seq $i 60000 >t/a/f$i; done; seq 2500000 >t/large; ln t/a/f1 "
+        "mkdir -p t/a; for i in $(seq 20); do seq $i 60000 >t/a/f$i; done; seq 1300000 >t/large; ln t/a/f1 "
         "t/other; "
         "ln -s a/f2 t/link; cp -a t kept",
         pack);
@@ -169,7 +169,7 @@ static void a_crash_leaves_files_here_or_there(void **state)
     ON_LINUX_ONLY();
     make_depot(s, "tar.zst");
     for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 13; when += 3) {
+        for (unsigned when = 1; when <= 13; when += 3 * stride()) {
             char script[1200];
             snprintf(script, sizeof script,
                      O "rm -rf state t o; mkdir -p depot; rm -f depot/*; cp -a kept t; "

@@ -139,3 +139,10 @@ void assert_true_because(bool holds, const char *text, const char *part)
     if (!holds)
         fail_msg("looked for <%s> in:\n%s", part, text);
 }
+
+unsigned stride(void)
+{
+    const char *text = getenv("STRIDE");
+    int n = text ? atoi(text) / 2 : 1;
+    return n > 1 ? (unsigned)n : 1;
+}

@@ -39,6 +39,8 @@ bool exists(const struct sandbox *s, const char *name);
 /* The file's text; freed by the caller. Fails the test when it cannot be read. */
 char *slurp(const struct sandbox *s, const char *name);
 void overwrite(const struct sandbox *s, const char *name, const char *text, size_t len);
+/* How many of the many places where a test could stop it is to pass over: 1, or more in slow builds. */
+unsigned stride(void);
 unsigned count_entries(const struct sandbox *s, const char *name);
 
 /* A policy of one rule, "scratch", under tides/scratch: what is older than 30 days is discarded. With its
