@@ -213,7 +213,7 @@ static struct shrinking *begin(struct making *m, size_t i)
     }
     olv_reach_begin(&s->source);
     snprintf(s->label, sizeof s->label, "%.24s-%llu", m->context->run,
-             (unsigned long long)(m->group->sequence + i));
+             (unsigned long long)m->group->sequence + i);
     if (!olv_how_get(e->how, &s->how)) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
         over(s, o);

@@ -468,11 +468,6 @@ bool making_publish(struct making *m, const char *name, enum olv_if_exists if_ex
             olv_fail_system(err, "", "cannot bring the archive's directory to the disk"));
 }
 
-const char *making_unfinished(const struct making *m)
-{
-    return m->fresh.name;
-}
-
 uint64_t making_members(const struct making *m)
 {
     return m->members;

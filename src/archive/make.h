@@ -49,8 +49,6 @@ bool making_finish(struct making *making, struct olv_error *err);
 /* Gives it its name, or what `if_exists` makes of it. Brings that to the disk, too. */
 bool making_publish(struct making *making, const char *name, enum olv_if_exists if_exists,
                     char placed[NAME_MAX + 1], struct olv_error *err);
-/* The name that it has while it is not published; "" where it has none, and so leaves nothing behind. */
-const char *making_unfinished(const struct making *making);
 uint64_t making_members(const struct making *making);
 /* The bytes of their contents. */
 uint64_t making_bytes(const struct making *making);

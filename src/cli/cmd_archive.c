@@ -52,8 +52,10 @@ static enum cli_status archive_into(struct cli *cli, struct by_hand *act, struct
     enum cli_status status;
     how->into = path;
     olv_how_put(how, &words);
+    how->into = "";
     act->named.how = olv_text_string(&words);
     status = by_hand(cli, act);
+    act->named.how = "";
     olv_text_free(&words);
     return status;
 }

@@ -463,10 +463,10 @@ bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
                        struct olv_error *err)
 {
     struct rebuilding *r = calloc(1, sizeof *r);
-    bool ok = r != NULL || olv_fail_memory(err);
+    bool ok = true;
     *report = (struct olv_depot_report){0};
-    if (!ok)
-        return false;
+    if (!r)
+        return olv_fail_memory(err);
     r->depot = depot;
     r->path = path;
     r->fault = fault;

@@ -10,9 +10,9 @@
 #include <string.h>
 #include <unistd.h>
 
-static void label_name(char *out, size_t size, const char *label)
+void fresh_name(const char *label, char out[FRESH_LABEL + 32])
 {
-    snprintf(out, size, ".olvido-%.*s.part", FRESH_LABEL, label);
+    snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.part", FRESH_LABEL, label);
 }
 
 bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *err)
@@ -22,7 +22,7 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
         return true;
     if (errno != EOPNOTSUPP)
         return olv_fail_system(err, "", "cannot make a new file beside it");
-    label_name(f->name, sizeof f->name, label);
+    fresh_name(label, f->name);
     f->fd = openat(dir, f->name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (f->fd >= 0)
         return true;
@@ -91,6 +91,6 @@ void fresh_close(struct fresh *f)
 void fresh_clear(int dir, const char *label)
 {
     char name[FRESH_LABEL + 32];
-    label_name(name, sizeof name, label);
+    fresh_name(label, name);
     unlinkat(dir, name, 0);
 }

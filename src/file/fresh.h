@@ -17,6 +17,8 @@ struct fresh {
     char name[FRESH_LABEL + 32]; /* until it is published; "" while it has none */
 };
 
+/* The name that it has until it is published, where it needs one. */
+void fresh_name(const char *label, char out[FRESH_LABEL + 32]);
 /* Makes it in the directory. `label` tells it apart: the run and the number within. */
 bool fresh_open(struct fresh *fresh, int dir, const char *label, struct olv_error *err);
 /* Gives it its name, or what `if_exists` makes of it where that is taken (see olv_place). It stays open. */

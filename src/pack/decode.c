@@ -28,8 +28,8 @@ struct decoder {
 struct decoder *decoder_new(enum olv_codec codec)
 {
     struct decoder *d = calloc(1, sizeof *d);
-    bool ok = d != NULL;
-    if (!ok)
+    bool ok = true;
+    if (!d)
         return NULL;
     d->codec = codec;
     if (codec == OLV_CODEC_GZIP) {

@@ -54,7 +54,7 @@ static bool read_entries(const uint8_t *entries, uint32_t count, size_t step, ui
 bool seek_table_get(const struct pack_source *source, struct frame_list *list)
 {
     struct olv_error ignored = {0};
-    uint8_t footer[FOOTER], *table;
+    uint8_t footer[FOOTER] = {0}, *table;
     uint64_t count, step, length;
     bool ok;
     if (source->size < HEADER + FOOTER ||
@@ -66,7 +66,7 @@ bool seek_table_get(const struct pack_source *source, struct frame_list *list)
     length = HEADER + count * step + FOOTER;
     if (length > source->size || length > UINT32_MAX)
         return false;
-    table = malloc((size_t)length);
+    table = calloc(1, (size_t)length);
     ok = table && pack_read(source, table, (size_t)length, source->size - length, &ignored) &&
          bytes_get32(table) == SKIPPABLE_MAGIC && bytes_get32(table + 4) == length - HEADER &&
          read_entries(table + HEADER, (uint32_t)count, (size_t)step, source->size - length, list);

@@ -29,7 +29,7 @@ void pieces_free(struct pieces *pieces)
 static bool add(struct splitting *s, uint64_t at, uint64_t length)
 {
     struct pieces *p = s->out;
-    if (p->count == p->cap) {
+    if (!p->items || p->count == p->cap) {
         size_t cap = p->cap ? 2 * p->cap : 64;
         struct piece *grown = realloc(p->items, cap * sizeof *grown);
         if (!grown)
@@ -69,8 +69,8 @@ static uint64_t covered(const struct splitting *s)
 
 static bool split_gzip(struct splitting *s)
 {
-    uint8_t head[GZIP_HEADER];
-    uint32_t length, plain;
+    uint8_t head[GZIP_HEADER] = {0};
+    uint32_t length = 0, plain = 0;
     struct olv_error ignored = {0};
     uint64_t at = 0;
     while (s->source->size - at >= GZIP_HEADER && pack_read(s->source, head, sizeof head, at, &ignored) &&
@@ -137,7 +137,7 @@ struct xz_stream {
 static bool read_xz_stream(const struct pack_source *source, uint64_t end, struct xz_stream *out)
 {
     enum { LARGEST_INDEX = 1 << 20 };
-    uint8_t footer[LZMA_STREAM_HEADER_SIZE], *bytes;
+    uint8_t footer[LZMA_STREAM_HEADER_SIZE] = {0}, *bytes;
     struct olv_error ignored = {0};
     lzma_stream_flags flags;
     lzma_index *index = NULL;

@@ -244,7 +244,7 @@ static const char *path_of(struct tar_reader *r, const struct tar_block *b, cons
         return NULL;
     memcpy(whole, prefix, n);
     whole[n] = '/';
-    strcpy(whole + n + 1, name);
+    memcpy(whole + n + 1, name, strlen(name) + 1);
     return whole;
 }
 
@@ -326,7 +326,7 @@ static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct
                          struct olv_error *err)
 {
     const char *block = (const char *)b;
-    char more[TAR_BLOCK];
+    char more[TAR_BLOCK] = "";
     int64_t real;
     bool goes_on = block[TAR_OLD_SPARSE_MORE] != 0;
     said->is_sparse = true;
@@ -347,7 +347,7 @@ static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct
 /* A line with a number, of a map that stands before the data. */
 static bool take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err)
 {
-    char digits[24];
+    char digits[24] = "";
     size_t n = 0;
     const char *at = digits;
     for (; n < sizeof digits; n++) {
@@ -366,11 +366,11 @@ static bool take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err
 /* Version 1.0: lines of numbers, padded to a block. */
 static bool read_map_in_data(struct tar_reader *r, struct tar_said *said, struct olv_error *err)
 {
-    uint64_t before = r->data_left, count, padding;
+    uint64_t before = r->data_left, count = 0, padding;
     if (!take_line(r, &count, err))
         return false;
     for (uint64_t i = 0; i < count; i++) {
-        uint64_t at, length;
+        uint64_t at = 0, length = 0;
         if (!take_line(r, &at, err) || !take_line(r, &length, err) ||
             !tar_add_extent(said, &r->arena, at, length, err))
             return false;
@@ -445,7 +445,7 @@ static bool pass_over(struct tar_reader *r, struct olv_error *err)
 bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
 {
     struct tar_said said;
-    struct tar_block b;
+    struct tar_block b = {.typeflag = 0};
     if (r->is_over || !pass_over(r, err))
         return false;
     olv_arena_free(&r->arena);

@@ -79,7 +79,7 @@ static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t rec
 /* The larger record of zip64, where a locator before the end points to it. */
 static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *err)
 {
-    uint8_t locator[LOCATOR64], record[END64];
+    uint8_t locator[LOCATOR64] = {0}, record[END64] = {0};
     struct olv_error ignored = {0};
     uint64_t at;
     if (end_at < LOCATOR64 || !pack_read(r->source, locator, LOCATOR64, end_at - LOCATOR64, &ignored) ||
@@ -99,11 +99,13 @@ struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_e
     struct zip_reader *r = calloc(1, sizeof *r);
     uint8_t record[END] = {0};
     uint64_t at = 0;
-    bool ok = r || olv_fail_memory(err);
-    if (ok) {
-        r->source = source;
-        ok = find_end(source, &at, record, err);
+    bool ok;
+    if (!r) {
+        olv_fail_memory(err);
+        return NULL;
     }
+    r->source = source;
+    ok = find_end(source, &at, record, err);
     if (ok) {
         r->left = bytes_get16(record + 10);
         r->next = bytes_get32(record + 16);
@@ -269,7 +271,7 @@ static bool read_link(struct zip_reader *r, struct olv_member *m, struct olv_err
 
 static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
 {
-    uint8_t head[CENTRAL], *rest;
+    uint8_t head[CENTRAL] = {0}, *rest;
     size_t name, extra, comment;
     uint64_t plain, packed, local;
     struct extras x = {{&plain, &packed, &local}};
@@ -329,7 +331,7 @@ bool zip_next(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
 
 static bool open_data(struct zip_reader *r, struct olv_error *err)
 {
-    uint8_t head[LOCAL];
+    uint8_t head[LOCAL] = {0};
     if (!pack_read(r->source, head, LOCAL, r->local_at, err) || bytes_get32(head) != LOCAL_MAGIC)
         return damaged(err, "the header of a member", r->local_at);
     if (bytes_get16(head + 6) & ENCRYPTED)

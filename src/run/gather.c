@@ -157,14 +157,14 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
     return g->run->catalogue && catalogue_begin(g->run->catalogue, err);
 }
 
-/* So that the next run finds it, should this one be cut short. */
-static bool note_unfinished(struct gathering *g, struct olv_error *err)
+/* Before it is begun: so that the next run finds it, should this one be cut short. */
+static bool note_unfinished(struct gathering *g, const char *label, struct olv_error *err)
 {
-    const char *name = making_unfinished(g->making), *slash = strrchr(g->how.into, '/');
+    const char *slash = strrchr(g->how.into, '/');
+    char name[FRESH_LABEL + 32];
     struct olv_text path = {0};
     bool ok;
-    if (!*name)
-        return true;
+    fresh_name(label, name);
     olv_text_printf(&path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, name);
     ok = path.failed ? olv_fail_memory(err)
                      : olv_publish(g->run->directory, RUN_UNFINISHED, path.data, path.len, err);
@@ -200,8 +200,10 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     options.dir = g->dir;
     options.codec = g->how.codec;
     options.level = g->how.level;
+    if (!note_unfinished(g, label, err))
+        return false;
     g->making = making_begin(&options, &g->failed);
-    return !g->making || note_unfinished(g, err);
+    return true;
 }
 
 /* The archive has its place; from here on it is known. */
