@@ -61,7 +61,7 @@ static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t rec
                      struct olv_error *err)
 {
     uint64_t size = source->size, window = size < END + LONGEST_COMMENT ? size : END + LONGEST_COMMENT;
-    uint8_t *tail = malloc((size_t)window + 1);
+    uint8_t *tail = calloc(1, (size_t)window + 1);
     bool is_found = false;
     if (!tail)
         return olv_fail_memory(err);

@@ -195,7 +195,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
 
 /* ---- a group of entries ---- */
 
-struct gathered {
+struct group {
     struct olv_docket_entry entries[LARGEST_GROUP];
     struct olv_outcome outcomes[LARGEST_GROUP];
     void *made[LARGEST_GROUP];
@@ -204,7 +204,7 @@ struct gathered {
 };
 
 /* Whether the entry belongs to the group, too. */
-static bool belongs(const struct gathered *g, const struct olv_docket_entry *e)
+static bool belongs(const struct group *g, const struct olv_docket_entry *e)
 {
     if (!olv_act_find(e->act)->group)
         return false;
@@ -212,7 +212,7 @@ static bool belongs(const struct gathered *g, const struct olv_docket_entry *e)
                              g->bytes + e->identity.size_bytes <= GROUP_BYTES);
 }
 
-static void join(struct gathered *g, const struct olv_docket_entry *e)
+static void join(struct group *g, const struct olv_docket_entry *e)
 {
     g->outcomes[g->count] = (struct olv_outcome){0};
     g->made[g->count] = NULL;
@@ -235,7 +235,7 @@ static void look_before(struct carrying *c, const struct olv_act *act, const str
     }
 }
 
-static void apply_group(struct carrying *c, const struct olv_act *act, struct gathered *g)
+static void apply_group(struct carrying *c, const struct olv_act *act, struct group *g)
 {
     struct olv_act_context *context = &c->run->context;
     struct olv_group group = {.entries = g->entries,
@@ -261,7 +261,7 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct ga
     act->group->complete(context, &group);
 }
 
-static bool do_group(struct carrying *c, struct gathered *g, struct olv_error *err)
+static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
 {
     const struct olv_act *act = g->count ? olv_act_find(g->entries[0].act) : NULL;
     struct olv_group group = {.made = g->made, .count = g->count};
@@ -331,8 +331,12 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
 {
     struct olv_segment_reader *reader = olv_segment_open(segment->bytes.data, segment->bytes.len, err);
     struct olv_docket_entry e;
-    struct gathered *g = calloc(1, sizeof *g);
-    bool used[OLV_ACT_COUNT] = {false}, ok = reader && (g || olv_fail_memory(err));
+    struct group *g = reader ? calloc(1, sizeof *g) : NULL;
+    bool used[OLV_ACT_COUNT] = {false}, ok = true;
+    if (!g) {
+        olv_segment_close(reader);
+        return reader ? olv_fail_memory(err) : false;
+    }
     c->batch++;
     c->run->context.touched = &c->touched;
     c->run->context.is_small = segment->entries <= FEW_ENTRIES;

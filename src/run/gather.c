@@ -157,6 +157,22 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
     return g->run->catalogue && catalogue_begin(g->run->catalogue, err);
 }
 
+/* How the entry is to be archived; its words are kept, for the path points into them. */
+static bool read_how(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    char *words = strdup(e->how);
+    struct olv_how how;
+    if (!words)
+        return olv_fail_memory(err);
+    if (!olv_how_get(words, &how) || !*how.into) {
+        free(words);
+        return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
+    }
+    g->words = words;
+    g->how = how;
+    return true;
+}
+
 /* Before it is begun: so that the next run finds it, should this one be cut short. */
 static bool note_unfinished(struct gathering *g, const char *label, struct olv_error *err)
 {
@@ -187,11 +203,8 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     gathered_begin(g->run->gathered, g->sequence);
     g->failed = (struct olv_error){0};
     snprintf(label, sizeof label, "%.24s-archive", g->run->id);
-    g->words = strdup(e->how);
-    if (!g->words)
-        return olv_fail_memory(err);
-    if (!olv_how_get(g->words, &g->how) || !*g->how.into)
-        return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
+    if (!read_how(g, e, err))
+        return false;
     g->rule = strdup(e->rule_name);
     if (!g->rule)
         return olv_fail_memory(err);

@@ -234,7 +234,7 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     olv_segment_begin(&segment);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
         size_t names = record.len - sizeof(struct found);
-        if (last.len == names && memcmp(last.data, record.bytes, names) == 0)
+        if (last.data && last.len == names && memcmp(last.data, record.bytes, names) == 0)
             continue;
         olv_text_clear(&last);
         olv_text_add(&last, record.bytes, names);
