@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The catalogue: which archives lie in which depots, and what is in them. It is a convenience: all of it
  * stands in the archives' manifests, too, and is read from them again when it is lost.
- * docs/formats/catalogue.md describes its tables. */
+ * docs/formats/archive.md describes its tables. */
 #ifndef OLV_DEPOT_CATALOGUE_H
 #define OLV_DEPOT_CATALOGUE_H
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every gzip member of ours says in its extra field how long it is (docs/formats/frames.md), so that the next
+/* Every gzip member of ours says in its extra field how long it is (docs/formats/archive.md), so that the next
  * one is found without decoding: RFC 1952 gives it a place, and readers skip it. */
 #include "pack/codec.h"
 

@@ -2,7 +2,7 @@
 /* Writing a packed file as frames of about 4 MiB, in parallel, and proving one that was written.
  *
  * A frame stands for itself, so one is read without the others; for zstd a seek table, in a frame to be
- * skipped at the end, says where each begins. docs/formats/frames.md describes the bytes. */
+ * skipped at the end, says where each begins. docs/formats/archive.md describes the bytes. */
 #ifndef OLV_PACK_FRAMES_H
 #define OLV_PACK_FRAMES_H
 

@@ -60,7 +60,7 @@ static void an_empty_trash_is_no_error(void **state)
     assert_contains(o.out, "0 items, 0 B");
     outcome_free(&o);
     o = recover(s, "tides", 1);
-    assert_contains(o.err, "the trash has nothing that fits");
+    assert_contains(o.err, "neither the trash nor a depot has anything that fits");
     outcome_free(&o);
 }
 
@@ -71,7 +71,7 @@ static void a_path_comes_back_with_its_newest_version(void **state)
     char *text = slurp(s, "tides/scratch/a.tmp");
     assert_string_equal(text, "second");
     assert_contains(o.out, "1 recovered (6 B)");
-    assert_contains(o.out, "1 older version of the same paths stayed in the trash");
+    assert_contains(o.out, "1 older version of the same paths stayed where they are");
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
     assert_int_equal(count_entries(s, "data/Trash/info"), 3);
     free(text);
@@ -324,7 +324,7 @@ static void clearing_by_age_and_preview(void **state)
     const struct sandbox *s = *state;
     struct outcome o = olvido(s, "trash", "clear", "--older-than", "1 day", "--yes", NULL);
     assert_status(&o, 0);
-    assert_contains(o.err, "the trash has nothing that fits");
+    assert_contains(o.err, "neither the trash nor a depot has anything that fits");
     outcome_free(&o);
     o = olvido(s, "trash", "clear", "--older-than", "0 days", "--preview", NULL);
     assert_status(&o, 0);
