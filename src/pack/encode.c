@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every gzip member of ours says in its extra field how long it is (docs/formats/archive.md), so that the next
- * one is found without decoding: RFC 1952 gives it a place, and readers skip it. */
+/* Every gzip member of ours says in its extra field how long it is (docs/formats/archive.md), so that the
+ * next one is found without decoding: RFC 1952 gives it a place, and readers skip it. */
 #include "pack/codec.h"
 
 #include "base/bytes.h"
