@@ -233,14 +233,15 @@ const struct cli_command cmd_recover = {
     .name = "recover",
     .stage = "Get back",
     .arguments = "[PATTERN…]",
-    .summary = "Takes files back from the trash to where they were",
+    .summary = "Takes files back from the trash, or from a depot, to where they were",
     .help =
         "A PATTERN is a path: it takes back what was there or below it; * and ? match within a name, ** "
         "across directories.\n"
         "One without a slash fits such a name anywhere, too. --run takes back what one run discarded, "
         "--since and "
         "--until what\n"
-        "was discarded in that time. All trashes are searched: the home trash and those of other file "
+        "was discarded in that time. All trashes and depots are searched: the home trash and those of other "
+        "file "
         "systems. Of "
         "several\n"
         "versions of a path the newest is taken. Directories that are gone are made again, for you alone.\n"

@@ -129,7 +129,7 @@ static void values_that_do_not_fit_a_field_are_kept(void **state)
     ON_LINUX_ONLY(); /* holes */
     shell_ok(s, "mkdir t; n=$(printf 'n%.0s' $(seq 99)); echo 1 >t/$n; echo 2 >t/${n}n; echo 3 >t/${n}nn; "
                 "d=$(printf 'e%.0s' $(seq 155)); "
-                "mkdir t/$d t/${d}e; echo 4 >t/$d/$n; echo 5 >t/${d}e/${n}n; size=9G; if test -n "
+                "mkdir t/$d t/${d}e; echo 4 >t/$d/$n; echo 5 >t/${d}e/${n}n; size=8300M; if test -n "
                 "\"$STRIDE\"; then size=70M; fi; truncate -s $size t/huge; printf x "
                 ">>t/huge; "
                 "touch -d '2200-01-01 00:00:00.000000001Z' t/$n; touch -d '1900-01-01 00:00:00.75Z' t/${n}n; "
@@ -157,7 +157,7 @@ static void what_changes_meanwhile_is_not_in_it(void **state)
     /* Each of the writers waits until the file is being read, which the slow reads give time for. */
     shell_ok(
         s,
-        "mkdir t; seq 1300000 >t/large; seq 100 >t/small; "
+        "mkdir t; seq 700000 >t/large; seq 100 >t/small; "
         "(until ls -l /proc/*/fd 2>/dev/null | grep -q $PWD/t/large; do sleep 0.05; done; echo late "
         ">>t/large) & "
         "strace -f -o /dev/null -e trace=pread64 -e inject=pread64:delay_enter=700ms:when=1+ "
