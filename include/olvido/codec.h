@@ -17,6 +17,8 @@ enum olv_codec {
 
 /* "none", "gzip", "bzip2", "xz", "zstd". */
 const char *olv_codec_word(enum olv_codec codec);
+/* The codec of a word; OLV_CODEC_COUNT where it is none. */
+enum olv_codec olv_codec_of_word(const char *word, size_t len);
 /* "", ".gz", ".bz2", ".xz", ".zst". */
 const char *olv_codec_suffix(enum olv_codec codec);
 /* The codec by the end of a name, in lower case; OLV_CODEC_NONE where it is none of the suffixes. */

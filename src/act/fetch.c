@@ -49,18 +49,6 @@ static bool open_member(struct fetching *f, int archive, struct olv_error *err)
     return f->reader != NULL;
 }
 
-/* Holes are zeros to the digest. */
-static void digest_holes(struct olv_hasher *hasher, uint64_t *digested, uint64_t up_to)
-{
-    static const char zeros[65536];
-    while (*digested < up_to) {
-        uint64_t left = up_to - *digested;
-        size_t n = left < sizeof zeros ? (size_t)left : sizeof zeros;
-        olv_hasher_add(hasher, zeros, n);
-        *digested += n;
-    }
-}
-
 /* Whatever the format's own checksums say, or do not say: the contents must be those that were put in. */
 static bool is_intact(struct fetching *f, struct olv_error *err)
 {
@@ -84,9 +72,9 @@ static bool copy_data(struct fetching *f, int fd, struct olv_error *err)
             return olv_fail(err, OLV_INTERRUPTED, "interrupted");
         if (len && !restore_write(fd, bytes, len, at, err))
             return false;
-        digest_holes(hasher, &digested, len ? at : f->member.size_bytes);
+        olv_hasher_add_zeros(hasher, (len ? at : f->member.size_bytes) - digested); /* a hole */
         olv_hasher_add(hasher, bytes, len);
-        digested += len;
+        digested = at + len;
     }
     return is_intact(f, err);
 }

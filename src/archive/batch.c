@@ -95,18 +95,15 @@ static bool read_extent(const struct taking *t, struct batch_worker *w, struct o
 /* The digest is that of the whole contents, holes as zeros. */
 static void digest_holes(struct batch_worker *w, const struct olv_member *m, const char *data)
 {
-    static const char zeros[4096];
     uint64_t at = 0;
-    for (size_t i = 0; i <= m->extent_count; i++) {
-        uint64_t end = i < m->extent_count ? m->extents[i].at : m->size_bytes;
-        for (; at < end; at += end - at < sizeof zeros ? end - at : sizeof zeros)
-            olv_hasher_add(w->hasher, zeros, end - at < sizeof zeros ? (size_t)(end - at) : sizeof zeros);
-        if (i == m->extent_count)
-            break;
-        olv_hasher_add(w->hasher, data, (size_t)m->extents[i].length);
-        data += m->extents[i].length;
-        at += m->extents[i].length;
+    for (size_t i = 0; i < m->extent_count; i++) {
+        const struct olv_extent *x = &m->extents[i];
+        olv_hasher_add_zeros(w->hasher, x->at - at);
+        olv_hasher_add(w->hasher, data, (size_t)x->length);
+        data += x->length;
+        at = x->at + x->length;
     }
+    olv_hasher_add_zeros(w->hasher, m->size_bytes - at);
 }
 
 static bool read_data(const struct taking *t, struct batch_worker *w, struct batch_item *item,

@@ -39,7 +39,6 @@ struct making {
     struct links *links;
     size_t manifest_frame;
     struct olv_text path;
-    struct olv_error error; /* of the manifest */
 };
 
 /* ---- frames on their way ---- */
@@ -225,17 +224,6 @@ struct large {
     uint64_t digested;     /* bytes of its contents */
 };
 
-static void digest_zeros(struct large *l, uint64_t up_to)
-{
-    static const char zeros[65536];
-    while (l->digested < up_to) {
-        uint64_t n = up_to - l->digested;
-        size_t step = n < sizeof zeros ? (size_t)n : sizeof zeros;
-        olv_hasher_add(l->worker->hasher, zeros, step);
-        l->digested += step;
-    }
-}
-
 static bool next_frame(struct large *l, struct olv_error *err)
 {
     if (l->job)
@@ -246,7 +234,8 @@ static bool next_frame(struct large *l, struct olv_error *err)
 
 static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct olv_error *err)
 {
-    digest_zeros(l, at);
+    olv_hasher_add_zeros(l->worker->hasher, at - l->digested);
+    l->digested = at;
     while (length) {
         size_t filled = l->job->plain.len, n = filled < FRAME_BYTES ? FRAME_BYTES - filled : 0;
         char *room;
@@ -282,7 +271,7 @@ static bool read_large(struct large *l, struct olv_error *err)
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
         if (!read_stretch(l, m->extents[i].at, m->extents[i].length, err))
             return false;
-    digest_zeros(l, m->size_bytes);
+    olv_hasher_add_zeros(l->worker->hasher, m->size_bytes - l->digested);
     tar_put_padding(&l->job->plain, tar_data_length(m));
     return take_is_unchanged(&l->taking, l->worker->reach.fd, l->entry, err);
 }

@@ -38,6 +38,16 @@ void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len)
     SHA256_Update(&hasher->context, bytes, len);
 }
 
+void olv_hasher_add_zeros(struct olv_hasher *hasher, uint64_t count)
+{
+    static const char zeros[65536];
+    while (count) {
+        size_t n = count < sizeof zeros ? (size_t)count : sizeof zeros;
+        olv_hasher_add(hasher, zeros, n);
+        count -= n;
+    }
+}
+
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE])
 {
     SHA256_Final(out, &hasher->context);

@@ -15,6 +15,8 @@ struct olv_hasher *olv_hasher_new(void); /* NULL without memory; freed with olv_
 void olv_hasher_free(struct olv_hasher *hasher);
 void olv_hasher_begin(struct olv_hasher *hasher);
 void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len);
+/* Adds so many zeros: the holes of a file. */
+void olv_hasher_add_zeros(struct olv_hasher *hasher, uint64_t count);
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
 void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 

@@ -26,7 +26,7 @@ static void spell_mode(const struct olv_member *m, char out[11])
         [OLV_KIND_UNKNOWN] = '?', [OLV_KIND_FILE] = '-', [OLV_KIND_DIRECTORY] = 'd', [OLV_KIND_LINK] = 'l',
         [OLV_KIND_SOCKET] = 's',  [OLV_KIND_PIPE] = 'p', [OLV_KIND_DEVICE] = 'c'};
     static const char letters[] = "rwxrwxrwx";
-    out[0] = m->is_hard_link ? 'h' : m->kind == OLV_KIND_DEVICE && m->is_block ? 'b' : kinds[m->kind];
+    out[0] = m->kind == OLV_KIND_DEVICE && m->is_block ? 'b' : kinds[m->kind];
     for (int i = 0; i < 9; i++)
         out[i + 1] = m->mode & 0400u >> i ? letters[i] : '-';
     if (m->mode & 04000)

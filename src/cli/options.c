@@ -52,7 +52,7 @@ static const struct option {
     {OPT_FOR, "for", "FILE", "samples for this policy instead: on both sides of each step of each rule", 0},
     {OPT_AS, "as", "FORMAT", "gzip, bzip2, xz or zstd (zstd unless said otherwise)", 0},
     {OPT_LEVEL, "level", "N", "how hard to compress, in the format's own range", 0},
-    {OPT_KEEP, "keep", NULL, "leave the originals where they are", 'k'},
+    {OPT_KEEP, "keep", NULL, "leave the originals where they are", 0},
     {OPT_TO, "to", "FILE", "write there; - is standard output", 0},
     {OPT_DEPOT, "depot", "NAME", "put it into this depot of the policy", 0},
     {OPT_PACK, "pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz or tar.zst", 0},

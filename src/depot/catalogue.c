@@ -355,10 +355,8 @@ static const char *text_of(sqlite3_stmt *s, int column)
 
 static enum olv_codec codec_of(const char *word)
 {
-    for (int c = OLV_CODEC_NONE; c < OLV_CODEC_COUNT; c++)
-        if (strcmp(olv_codec_word((enum olv_codec)c), word) == 0)
-            return (enum olv_codec)c;
-    return OLV_CODEC_NONE;
+    enum olv_codec codec = olv_codec_of_word(word, strlen(word));
+    return codec == OLV_CODEC_COUNT ? OLV_CODEC_NONE : codec;
 }
 
 bool olv_catalogue_archives(struct olv_catalogue *c,

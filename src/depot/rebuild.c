@@ -39,7 +39,6 @@ struct rebuilding {
     uint64_t read_at, size;
     struct olv_text plain; /* the frame read last */
     struct frame_list frames;
-    bool is_given;
     /* What its manifest says. */
     struct catalogue_archive archive;
     struct olv_text run, rule;

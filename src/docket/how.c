@@ -47,12 +47,8 @@ static bool is_word(const char *word, size_t len, const char *expected)
 
 static bool get_codec(const char *value, size_t len, struct olv_how *how)
 {
-    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++)
-        if (is_word(value, len, olv_codec_word((enum olv_codec)c))) {
-            how->codec = (enum olv_codec)c;
-            return true;
-        }
-    return false;
+    how->codec = olv_codec_of_word(value, len);
+    return how->codec != OLV_CODEC_COUNT;
 }
 
 static bool get_number(const char *value, size_t len, uint64_t *out)

@@ -22,6 +22,14 @@ const char *olv_codec_word(enum olv_codec codec)
     return codecs[codec].word;
 }
 
+enum olv_codec olv_codec_of_word(const char *word, size_t len)
+{
+    int c = OLV_CODEC_NONE;
+    while (c < OLV_CODEC_COUNT && (strlen(codecs[c].word) != len || memcmp(codecs[c].word, word, len) != 0))
+        c++;
+    return (enum olv_codec)c;
+}
+
 const char *olv_codec_suffix(enum olv_codec codec)
 {
     return codecs[codec].suffix;
