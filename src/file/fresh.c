@@ -21,12 +21,12 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
     if (f->fd >= 0)
         return true;
     if (errno != EOPNOTSUPP)
-        return olv_fail_system(err, "", "cannot make a new file beside it");
+        return olv_fail_system(err, "", "cannot make the new file");
     fresh_name(label, f->name);
     f->fd = openat(dir, f->name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (f->fd >= 0)
         return true;
-    olv_fail_system(err, f->name, "cannot make a new file beside it");
+    olv_fail_system(err, f->name, "cannot make the new file");
     f->name[0] = '\0';
     return false;
 }
