@@ -6,6 +6,7 @@
 
 #include "archive/gathered.h"
 #include "base/digest.h"
+#include "file/fresh.h"
 #include "file/reach.h"
 #include "file/touched.h"
 #include "guard/guard.h"
@@ -128,6 +129,13 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
 /* The same for what is in a directory, which lies in `directory`; true for everything else. */
 bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
                              struct olv_outcome *outcome);
+/* For acts whose file's contents are safe elsewhere: removes a file's name from the open directory if it
+ * still is what was judged, by the way that is right there (see file/stage.h). With the reason in the outcome
+ * when it is not, or cannot be removed. */
+bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                    const char *label, bool with_changed, struct olv_outcome *outcome);
+/* What the new and the set-aside files of an entry are told apart by: the run and the number within. */
+void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
 /* For acts that take a file from its place: whether a guard stands before it. With OLV_LEFT in the outcome.
  */
 bool olv_act_is_allowed(struct olv_act_context *context, const struct olv_docket_entry *entry,

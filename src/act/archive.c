@@ -3,7 +3,7 @@
  * for an entry's turn is to let the original go. */
 #include "act/act.h"
 
-#include "file/identity.h"
+#include "file/stage.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -39,30 +39,32 @@ static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct o
     return false;
 }
 
-static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* A directory has changed since, for what was in it went. Only an empty one can go, so nothing is lost should
+ * somebody have put another one in its place right then. */
+static bool remove_directory(struct olv_act_context *c, const struct olv_docket_entry *e,
+                             struct olv_outcome *o)
 {
-    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
-    if (unlinkat(c->source.fd, e->name, is_directory ? AT_REMOVEDIR : 0) == 0)
+    struct olv_stat stat;
+    if (!olv_os_stat(c->source.fd, e->name, &stat) || stat.inode != e->identity.inode ||
+        stat.mount != e->identity.mount)
+        because(o, OLV_CHANGED, 0, "another directory stands in its place");
+    else if (unlinkat(c->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
-    if (is_directory && (errno == ENOTEMPTY || errno == EEXIST))
+    else if (errno == ENOTEMPTY || errno == EEXIST)
         because(o, OLV_CHANGED, 0, "it is in the archive, and not empty, so it stays");
     else
         because(o, OLV_SYSTEM, errno, "it is in the archive, but cannot be removed");
     return false;
 }
 
-/* A directory has changed since, for what was in it went; and so has the state of a file of which another
- * name went. */
-static bool is_same(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* The state of a file of which another name went has changed by that. */
+static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct olv_stat stat;
-    if (e->identity.kind != OLV_KIND_DIRECTORY)
-        return olv_act_verify(c->source.fd, e->name, e, e->links < 2, o);
-    if (olv_os_stat(c->source.fd, e->name, &stat) && stat.inode == e->identity.inode &&
-        stat.mount == e->identity.mount)
-        return true;
-    because(o, OLV_CHANGED, 0, "another directory stands in its place");
-    return false;
+    char label[FRESH_LABEL];
+    if (e->identity.kind == OLV_KIND_DIRECTORY)
+        return remove_directory(c, e, o);
+    olv_act_label(label, c->run, c->sequence);
+    return olv_act_remove(&c->source, e, label, e->links < 2, o);
 }
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -71,7 +73,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     struct olv_how how;
     if (!is_in(c, &in, o) || !olv_how_get(e->how, &how))
         return;
-    if (!how.keeps && (!olv_act_is_allowed(c, e, o) || !is_same(c, e, o) || !remove_it(c, e, o)))
+    if (!how.keeps && (!olv_act_is_allowed(c, e, o) || !remove_it(c, e, o)))
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
@@ -85,6 +87,9 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
 {
     struct olv_how how;
     struct olv_stat stat;
+    char label[FRESH_LABEL];
+    olv_act_label(label, c->run, c->sequence);
+    stage_settle(c->source.fd, e->name, label);
     if (!olv_how_get(e->how, &how) || how.keeps || olv_os_stat(c->source.fd, e->name, &stat) ||
         errno != ENOENT || !olv_os_stat(AT_FDCWD, how.into, &stat))
         return false;

@@ -9,6 +9,7 @@
 #include "base/crew.h"
 #include "file/attributes.h"
 #include "file/identity.h"
+#include "file/stage.h"
 #include "olvido/json.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -212,8 +213,7 @@ static struct shrinking *begin(struct making *m, size_t i)
         return NULL;
     }
     olv_reach_begin(&s->source);
-    snprintf(s->label, sizeof s->label, "%.24s-%llu", m->context->run,
-             (unsigned long long)m->group->sequence + i);
+    olv_act_label(s->label, m->context->run, m->group->sequence + i);
     if (!olv_how_get(e->how, &s->how)) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
         over(s, o);
@@ -348,11 +348,8 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
         if (!is_synced) {
             o->error = err;
             take_back(s, o);
-        } else if (!s->how.keeps && (!olv_act_verify(s->source.fd, e->name, e, true, o) ||
-                                     !shrink_is_unchanged(&s->task, &o->error))) {
-            take_back(s, o);
-        } else if (!s->how.keeps && unlinkat(s->source.fd, e->name, 0) != 0) {
-            olv_fail_system(&o->error, "", "cannot remove the original");
+        } else if (!s->how.keeps && (!shrink_is_unchanged(&s->task, &o->error) ||
+                                     !olv_act_remove(&s->source, e, s->label, true, o))) {
             take_back(s, o);
         } else {
             finish_decompressed(c, e, s);
@@ -393,8 +390,9 @@ bool shrinks_was_applied(struct olv_act_context *c, const struct olv_docket_entr
     struct olv_how how;
     struct olv_stat stat;
     bool is_made, has_original;
-    snprintf(label, sizeof label, "%.24s-%llu", c->run, (unsigned long long)c->sequence);
+    olv_act_label(label, c->run, c->sequence);
     fresh_clear(c->source.fd, label);
+    stage_settle(c->source.fd, e->name, label);
     if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
         return false;
     is_made = is_made_there(c, e, label, wanted);

@@ -4,10 +4,13 @@
 #include "act/act.h"
 
 #include "file/identity.h"
+#include "file/stage.h"
 #include "os/os.h"
 #include "scan/contents.h"
 
 #include <errno.h>
+#include <stdio.h>
+#include <unistd.h>
 
 static const struct olv_act *const acts[] = {&olv_act_tell,    &olv_act_discard,  &olv_act_recover,
                                              &olv_act_clear,   &olv_act_compress, &olv_act_decompress,
@@ -112,4 +115,26 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
     }
     olv_act_unsuccessful(outcome);
     return false;
+}
+
+bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                    const char *label, bool with_changed, struct olv_outcome *outcome)
+{
+    struct olv_error *err = &outcome->error;
+    bool ok;
+    if (!olv_act_verify(directory->fd, entry->name, entry, with_changed, outcome))
+        return false;
+    if (!directory->is_ours)
+        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, err);
+    else
+        ok = unlinkat(directory->fd, entry->name, 0) == 0 ||
+             olv_fail_system(err, "", "cannot remove the original");
+    if (!ok)
+        olv_act_unsuccessful(outcome);
+    return ok;
+}
+
+void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)
+{
+    snprintf(out, FRESH_LABEL, "%.24s-%llu", run, (unsigned long long)sequence);
 }

@@ -26,7 +26,7 @@ static void print_json(const struct olv_told *told)
     cli_print_json(json);
 }
 
-/* The name of what was made, or, where nothing was, why. */
+/* The name of what was made; and where it is not as it should be, why. */
 static void add_what(const struct olv_told *told, struct olv_text *out)
 {
     const char *slash = strrchr(told->into, '/');
@@ -34,8 +34,9 @@ static void add_what(const struct olv_told *told, struct olv_text *out)
     if (*told->into) {
         olv_text_puts(out, " -> ");
         term_name(out, slash ? slash + 1 : told->into);
-    } else if (*told->reason) {
-        olv_text_puts(out, ": ");
+    }
+    if (*told->reason) {
+        olv_text_puts(out, *told->into ? "; stays: " : ": ");
         term_name(out, told->reason);
     }
 }

@@ -116,8 +116,8 @@ static void prepare(const struct sandbox *s, int mode)
 
 static void assert_nothing_was_lost(const struct sandbox *s)
 {
-    struct outcome o = shell(s, "cat precious/* | tr -d '\\n'; echo; ls precious | wc -l; "
-                                "cat data/Trash/files/* 2>/dev/null | sed 's/bait//g' | tr -d '\\n' | wc -c; "
+    struct outcome o = shell(s, "cat precious/* | tr -d '\n'; echo; ls precious | wc -l; "
+                                "cat data/Trash/files/* 2>/dev/null | sed 's/bait//g' | tr -d '\n' | wc -c; "
                                 "ls public/other | wc -l; $O audit verify >/dev/null && echo sound; "
                                 "grep -LE 'Path=.*/public/(d|hidden)/bait' data/Trash/info/* | wc -l");
     char expected[200] = "";
@@ -169,6 +169,65 @@ static void in_a_sticky_directory(void **state)
     fight(*state, 01777);
 }
 
+/* ---- a source that is removed, where others may write ---- */
+
+/* Right when the original is about to be taken aside, somebody else puts another file in its place: the look
+ * and the act are held apart by a delay, and the private room says that the moment has come. */
+static void another_file_takes_its_name(const struct sandbox *s, const char *command)
+{
+    char script[900];
+    struct outcome o;
+    ON_LINUX_ONLY();
+    snprintf(script, sizeof script,
+             "export ASAN_OPTIONS=detect_leaks=0; mkdir -m 0777 open; seq 9000 >open/gauge.csv; cp "
+             "open/gauge.csv same; (until ls -d open/.olvido-*.room >seen 2>&1; do sleep 0.05; done; mv "
+             "open/gauge.csv open/hidden; echo theirs >open/gauge.csv) & strace -f -o /dev/null -e "
+             "trace=renameat2 -e inject=renameat2:delay_enter=2s $O %s; echo =$?; wait; cat open/gauge.csv; "
+             "cmp open/hidden same && ls -A open",
+             command);
+    o = shell(s, script);
+    assert_contains(o.out, "another file took its name");
+    assert_contains(o.out,
+                    "=0\ntheirs\ngauge.csv\nhidden\n"); /* what changes under our hands is no failure */
+    outcome_free(&o);
+}
+
+static void what_is_compressed_is_what_was_judged(void **state)
+{
+    another_file_takes_its_name(*state, "compress open/gauge.csv");
+}
+
+static void what_is_archived_is_what_was_judged(void **state)
+{
+    another_file_takes_its_name(*state, "archive open/gauge.csv --to x.tar.zst");
+}
+
+/* Killed at each step of the removal: the next run puts back what it finds aside, and clears the room. */
+static void a_crash_while_it_is_aside_loses_nothing(void **state)
+{
+    static const char *const calls[] = {"mkdirat", "renameat2", "unlinkat"};
+    ON_LINUX_ONLY();
+    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
+        for (unsigned when = 1; when <= 5; when++) {
+            char script[1200];
+            snprintf(script, sizeof script,
+                     "rm -rf state open x.tar.zst o; mkdir -m 0777 open; seq 9000 >open/gauge.csv; seq 8000 "
+                     ">open/tide.csv; cp -a open kept\n"
+                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O archive "
+                     "open/gauge.csv --to x.tar.zst >out 2>&1 || true\n"
+                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O compress "
+                     "open/tide.csv >out 2>&1 || true\n"
+                     "$O decompress nothing.zst >out 2>&1 || true\n"
+                     "test -z \"$(ls -A open | grep olvido)\"\n"
+                     "if test -e open/gauge.csv; then cmp open/gauge.csv kept/gauge.csv; else "
+                     "$O extract x.tar.zst --into o >out; cmp o$PWD/open/gauge.csv kept/gauge.csv; fi\n"
+                     "test -e open/tide.csv || $O decompress open/tide.csv.zst >out; cmp open/tide.csv "
+                     "kept/tide.csv; $O audit verify >out",
+                     calls[c], calls[c], when, calls[c], calls[c], when);
+            shell_ok(*state, script);
+        }
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -177,6 +236,9 @@ int main(void)
         TEST(in_a_directory_of_the_other),
         TEST(in_a_directory_of_everybody),
         TEST(in_a_sticky_directory),
+        TEST(what_is_compressed_is_what_was_judged),
+        TEST(what_is_archived_is_what_was_judged),
+        TEST(a_crash_while_it_is_aside_loses_nothing),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
