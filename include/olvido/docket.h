@@ -59,9 +59,10 @@ uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
 struct olv_how {
     enum olv_codec codec;
     int level;
-    bool keeps;          /* the original stays */
-    uint64_t most_bytes; /* unpacking: it may become this large; 0: no such limit was given */
-    char depot[65];      /* archiving: the name of the depot that the archive is for; "": none */
+    bool keeps;           /* the original stays */
+    uint64_t most_bytes;  /* unpacking: it may become this large; 0: no such limit was given */
+    enum olv_clock clock; /* archiving: the time that the rule goes by, where that is to be kept */
+    char depot[65];       /* archiving: the name of the depot that the archive is for; "": none */
     /* Recovering from a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
      * the other name of a hard link goes to. */
     bool is_member, has_digest;

@@ -24,7 +24,10 @@ enum { OLV_MOST_OBSTACLES = 12 };
 struct olv_explanation {
     const char *path; /* absolute, without links but the last component */
     bool exists;
-    struct olv_stat stat; /* where it exists */
+    struct olv_stat stat;      /* where it exists */
+    const char *was;           /* what it was called before Olvido's first act on it; NULL: as it is */
+    uint64_t was_bytes;        /* then: its size */
+    enum olv_act_id was_until; /* and the act */
     struct olv_verdict verdict;
     bool is_summed_up; /* a directory, judged as a whole: it is as old as the youngest entry in it */
     struct olv_contents contents; /* then */

@@ -4,6 +4,7 @@
 #ifndef OLVIDO_PLAN_H
 #define OLVIDO_PLAN_H
 
+#include "olvido/depot.h"
 #include "olvido/docket.h"
 #include "olvido/guard.h"
 #include "olvido/hold.h"
@@ -48,6 +49,7 @@ struct olv_plan_options {
     const struct olv_guard *guard;
     const struct olv_holds *holds;       /* NULL: nothing is held */
     const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
+    struct olv_catalogue *catalogue;     /* what lies in depots, and which steps files have had; NULL: none */
     struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: leave the trash alone */
     bool is_unattended;                  /* only steps that may run unattended are due */
     /* Unattended, for acts that cannot be taken back: */

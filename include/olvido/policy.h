@@ -5,6 +5,7 @@
 #define OLVIDO_POLICY_H
 
 #include "olvido/calendar.h"
+#include "olvido/codec.h"
 #include "olvido/error.h"
 #include "olvido/zone.h"
 
@@ -38,18 +39,40 @@ bool olv_act_is_final(enum olv_act_id act);
 /* Whether limits count it: it takes a file from its place. */
 bool olv_act_is_limited(enum olv_act_id act);
 
+/* Of what one archive is made: of what a run finds due, or of one period, or of one directory. */
+enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY };
+
+struct olv_depot {
+    const char *name, *path;
+    enum olv_codec codec; /* of its archives, unless a step says otherwise */
+    int line;
+};
+
 struct olv_step {
     struct olv_duration after;
     const char *after_text; /* as written */
     enum olv_act_id act;
     bool may_run_unattended;
-    int line, number; /* in the file, from 1; the number is that among the rule's steps */
+    enum olv_codec codec;          /* compress: of the file; archive: of the archive */
+    int level;                     /* of these; 0: the format's usual one */
+    const struct olv_depot *depot; /* archive: where to */
+    enum olv_one_per one_per;      /* archive */
+    int line, number;              /* in the file, from 1; the number is that among the rule's steps */
 };
 
 /* What a rule counts the age of a file from. */
-enum olv_clock { OLV_CLOCK_MODIFIED, OLV_CLOCK_ACCESSED, OLV_CLOCK_CHANGED, OLV_CLOCK_BORN, OLV_CLOCK_NAME };
+enum olv_clock {
+    OLV_CLOCK_MODIFIED,
+    OLV_CLOCK_ACCESSED,
+    OLV_CLOCK_CHANGED,
+    OLV_CLOCK_BORN,
+    OLV_CLOCK_NAME,
+    OLV_CLOCK_COUNT
+};
 /* "modified", "accessed", "changed", "born", "name". */
 const char *olv_clock_word(enum olv_clock clock);
+/* The end of the name of an archive: "tar.zst". */
+const char *olv_pack_word(enum olv_codec codec);
 
 enum { OLV_SETTLE_S = 600, OLV_NOTICE_S = 7 * 86400 }; /* unless a rule says otherwise */
 
@@ -70,11 +93,6 @@ struct olv_rule {
     size_t step_count;
     int line;
     uint8_t digest[32]; /* SHA-256 of all that decides what it does: another one is a changed rule */
-};
-
-struct olv_depot {
-    const char *name, *path, *pack; /* pack may be NULL */
-    int line;
 };
 
 /* Per run; over acts that take a file from its place. */

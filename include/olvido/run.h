@@ -44,7 +44,10 @@ void olv_run_close(struct olv_run *run);
 
 struct olv_run_result {
     uint64_t done, done_bytes; /* acted upon */
-    uint64_t stored_bytes;     /* what was packed or unpacked takes now */
+    struct olv_done {
+        uint64_t files, bytes;
+        uint64_t stored_bytes; /* what was packed or unpacked takes now */
+    } by_act[OLV_ACT_COUNT];   /* the same, act by act */
     uint64_t told;
     uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
     uint64_t declined; /* not approved, so never in a batch */

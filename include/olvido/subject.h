@@ -4,6 +4,7 @@
 #define OLVIDO_SUBJECT_H
 
 #include "olvido/entry.h"
+#include "olvido/policy.h"
 
 #include <stddef.h>
 
@@ -27,6 +28,7 @@ struct olv_subject_facts {
     enum olv_truth (*is_held)(
         struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
     bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
+    bool (*has_had)(struct olv_subject *subject, enum olv_act_id act); /* that step already; NULL: none */
     /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
     bool (*is_in_use)(struct olv_subject *subject);
 };

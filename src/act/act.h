@@ -74,6 +74,11 @@ struct olv_outcome {
     bool has_stored;          /* whether the next one is known */
     uint64_t stored_bytes;    /* what the contents take now */
     double seconds;           /* of work, where it was measured */
+    enum olv_lasting {
+        LASTS_BY_ITSELF,
+        LASTS_AS_IT_IS,    /* the act would come to nothing, and need not be tried again */
+        LASTS_WITHOUT_NOTE /* what it was before could not be noted on what was made of it */
+    } lasting;             /* what the catalogue is to remember */
 };
 
 /* Entries that an act works on together, because each waits for the disk, or has much to compute. */

@@ -7,10 +7,9 @@
 #include "act/shrinks.h"
 
 #include "base/crew.h"
-#include "file/attributes.h"
 #include "file/identity.h"
+#include "file/origin.h"
 #include "file/stage.h"
-#include "olvido/json.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -20,43 +19,14 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { FEW_FILES = 16, SPARE_JOBS = 2, LARGEST_NOTE = 2048 };
+enum { FEW_FILES = 16, SPARE_JOBS = 2 };
 
-#define ORIGIN_NOTE ATTRIBUTES_NOTES "origin"
-
-/* ---- the note ---- */
-
-static void note_text(const struct olv_docket_entry *e, const char *label, struct olv_text *out)
+static struct origin origin_of(const struct olv_docket_entry *e)
 {
-    olv_text_puts(out, "{");
-    olv_json_put_name(out, "name", e->name);
-    olv_json_put_string(out, "act", olv_act_word(e->act));
-    olv_json_put_number(out, "size", e->identity.size_bytes);
-    olv_json_put_instant(out, "modified", e->identity.modified);
-    olv_json_put_string(out, "label", label);
-    olv_text_puts(out, "}");
-}
-
-/* A file system without extended attributes has none; then a crash at the wrong moment leaves both files. */
-static void put_note(const struct shrinking *s, const struct olv_docket_entry *e)
-{
-    struct olv_text note = {0};
-    note_text(e, s->label, &note);
-    if (!note.failed)
-        olv_os_set_attribute(s->task.fresh.fd, ORIGIN_NOTE, note.data, note.len);
-    olv_text_free(&note);
-}
-
-static bool has_note(int fd, const struct olv_docket_entry *e, const char *label)
-{
-    char there[LARGEST_NOTE];
-    struct olv_text note = {0};
-    ssize_t len = olv_os_get_attribute(fd, ORIGIN_NOTE, there, sizeof there);
-    bool is_it;
-    note_text(e, label, &note);
-    is_it = !note.failed && len == (ssize_t)note.len && memcmp(there, note.data, note.len) == 0;
-    olv_text_free(&note);
-    return is_it;
+    struct origin origin = {
+        .act = e->act, .size_bytes = e->identity.size_bytes, .modified = e->identity.modified};
+    snprintf(origin.name, sizeof origin.name, "%s", e->name);
+    return origin;
 }
 
 /* ---- making ---- */
@@ -90,6 +60,14 @@ static void over(struct shrinking *s, struct olv_outcome *o)
         o->result = o->error.code == OLV_REFUSED ? OLV_FAILED : OLV_LEFT;
 }
 
+/* A file system without extended attributes has none: then the catalogue remembers it; and a crash at the
+ * wrong moment leaves both files. */
+static void note_origin(struct shrinking *s, const struct olv_docket_entry *e)
+{
+    struct origin origin = origin_of(e);
+    s->is_noted = origin_write(s->task.fresh.fd, &origin, s->label);
+}
+
 static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
 {
     struct shrinking *s = m->group->made[i];
@@ -107,7 +85,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     if (!ok)
         over(s, o);
     else if (!m->is_proving)
-        put_note(s, &m->group->entries[i]);
+        note_origin(s, &m->group->entries[i]);
 }
 
 static void work(void *self, unsigned worker, void *job)
@@ -174,6 +152,7 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
         if (!goes_on(g, i) || is_worth_it(s, &g->entries[i], &o->error))
             continue;
         o->result = OLV_LEFT;
+        o->lasting = LASTS_AS_IT_IS;
         s->is_over = true;
     }
 }
@@ -292,6 +271,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     o->into = olv_text_string(&s->into);
     o->digest = s->task.digest;
     o->has_stored = true;
+    o->lasting = s->is_noted || e->act != OLV_ACT_COMPRESS ? LASTS_BY_ITSELF : LASTS_WITHOUT_NOTE;
     o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;
 }
 
@@ -330,7 +310,7 @@ static void finish_decompressed(struct olv_act_context *c, const struct olv_dock
     struct olv_stat stat;
     if (e->act != OLV_ACT_DECOMPRESS)
         return;
-    olv_os_remove_attribute(s->task.fresh.fd, ORIGIN_NOTE);
+    origin_remove(s->task.fresh.fd);
     if (olv_os_stat(s->source.fd, s->placed, &stat))
         olv_respite_note(c->respites, olv_text_string(&s->into), &stat, c->now);
 }
@@ -376,8 +356,9 @@ void shrinks_drop(const struct olv_group *g)
 static bool is_made_there(const struct olv_act_context *c, const struct olv_docket_entry *e,
                           const char *label, const char *name)
 {
+    struct origin origin = origin_of(e);
     int fd = olv_os_open_file(c->source.fd, name);
-    bool is_it = fd >= 0 && has_note(fd, e, label);
+    bool is_it = fd >= 0 && origin_is(fd, &origin, label);
     if (fd >= 0)
         close(fd);
     return is_it;

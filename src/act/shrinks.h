@@ -16,6 +16,7 @@ struct shrinking {
     char placed[NAME_MAX + 1];  /* and the one that it got; "" before */
     struct olv_text into;       /* its path */
     bool is_over;               /* nothing more is to be done */
+    bool is_noted;              /* what it was stands on the new file */
 };
 
 /* The name of the new file; false with `err` where there is none. */

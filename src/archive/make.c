@@ -59,6 +59,16 @@ static void tell(struct making *m, const struct made_member *made)
     m->options.told(m->options.self, made);
 }
 
+static void set_clock(const struct making *m, const struct olv_identity *identity, struct made_member *made)
+{
+    enum olv_clock clock = m->options.clock;
+    if (clock != OLV_CLOCK_CHANGED && (clock != OLV_CLOCK_BORN || !identity->has_born))
+        return;
+    made->has_clock = true;
+    made->clock = clock;
+    made->clock_time = clock == OLV_CLOCK_BORN ? identity->born : identity->changed;
+}
+
 static void tell_batch(struct making *m, const struct batch *b, size_t frame)
 {
     for (size_t i = 0; i < b->count; i++) {
@@ -70,6 +80,7 @@ static void tell_batch(struct making *m, const struct batch *b, size_t frame)
                                    .has_digest = item->has_digest,
                                    .member = item->has_member ? &item->member : NULL};
         memcpy(made.digest, item->digest, sizeof made.digest);
+        set_clock(m, &item->entry.identity, &made);
         tell(m, &made);
     }
 }
@@ -316,6 +327,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
         olv_hasher_end(l.worker->hasher, made.digest);
         made.has_digest = true;
         made.member = &l.taking.member;
+        set_clock(m, &e->identity, &made);
         frames_give(m->frames, l.job);
     } else {
         if (l.job)

@@ -22,6 +22,9 @@ struct made_member {
     uint64_t at;            /* where its header begins in the plain archive */
     bool has_digest;
     uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of its contents */
+    bool has_clock;                  /* its rule goes by a time that a member does not keep by itself: */
+    enum olv_clock clock;            /* changed or born */
+    struct olv_instant clock_time;
     const struct olv_member *member; /* NULL: it is not known */
 };
 
@@ -30,6 +33,7 @@ struct making_options {
     const char *label; /* of the file while it has no name */
     enum olv_codec codec;
     int level;
+    enum olv_clock clock; /* that the rule goes by */
     unsigned workers;
     const char *run, *rule; /* for the manifest; `rule` may be "" */
     const struct olv_observer *observer;

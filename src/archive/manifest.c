@@ -152,6 +152,8 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
     olv_json_put_instant(out, "modified", m->modified);
     if (m->has_accessed)
         olv_json_put_instant(out, "accessed", m->accessed);
+    if (made->has_clock)
+        olv_json_put_instant(out, olv_clock_word(made->clock), made->clock_time);
     put_special(out, m);
     manifest->members++;
     manifest->bytes += m->size_bytes;

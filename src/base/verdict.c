@@ -7,6 +7,7 @@ static const struct {
 } reasons[OLV_REASON_COUNT] = {
     [OLV_DUE] = {"due", "due"},
     [OLV_KEPT] = {"kept", "kept"},
+    [OLV_HAD] = {"had", "done already"},
     [OLV_NOT_DUE] = {"not_due", "not due yet"},
     [OLV_SETTLING] = {"settling", "spared: just modified"},
     [OLV_OPEN] = {"open", "spared: open for writing"},

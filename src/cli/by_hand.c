@@ -103,8 +103,7 @@ static bool gather(struct cli *cli, const struct by_hand *act, const struct olv_
 
 /* ---- doing ---- */
 
-static enum cli_status carry_out(struct cli *cli, const struct by_hand *act, struct olv_run *run,
-                                 const struct olv_named *n)
+static enum cli_status carry_out(struct cli *cli, struct olv_run *run, const struct olv_named *n)
 {
     struct olv_run_result result = {0};
     struct olv_error err = {0};
@@ -116,7 +115,7 @@ static enum cli_status carry_out(struct cli *cli, const struct by_hand *act, str
     if (!olv_run_carry_out(run, n->docket, NULL, &result, &err))
         status = cli_report(cli, &err);
     outcome_view_end(&view);
-    return cli_worse(status, run_print_result(cli, run, &result, act->done, false));
+    return cli_worse(status, run_print_result(cli, run, &result, false));
 }
 
 static enum cli_status do_named(struct cli *cli, const struct by_hand *act, struct olv_run *run,
@@ -132,7 +131,7 @@ static enum cli_status do_named(struct cli *cli, const struct by_hand *act, stru
     if (n.files == 0 && gaps == STATUS_DONE)
         term_message(cli, STYLE_PLAIN, "%s; nothing was done", act->nothing);
     else if (n.files && is_allowed(cli, act, &n))
-        status = carry_out(cli, act, run, &n);
+        status = carry_out(cli, run, &n);
     else if (n.files)
         status = STATUS_REFUSED;
     olv_named_free(&n);

@@ -8,7 +8,7 @@
 #include "olvido/run.h"
 
 struct by_hand {
-    const char *verb, *done; /* "compress", "compressed" */
+    const char *verb;        /* "compress" */
     const char *consequence; /* a sentence for the question: what becomes of the originals */
     const char *nothing;     /* what to say when nothing fits */
     bool takes_files;        /* whether files leave their places: then it asks */

@@ -96,9 +96,7 @@ static const struct olv_depot *find_depot(struct cli *cli, const struct olv_poli
 static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, struct olv_how *how,
                                         const struct olv_depot *depot)
 {
-    const char *pack = cli_has(cli, OPT_PACK) ? cli_value(cli, OPT_PACK)
-                       : depot->pack          ? depot->pack
-                                              : "tar.zst";
+    const char *pack = cli_has(cli, OPT_PACK) ? cli_value(cli, OPT_PACK) : olv_pack_word(depot->codec);
     struct olv_date d = olv_date_from_seconds(olv_os_now().s);
     enum cli_status status = STATUS_DONE;
     char path[PATH_MAX];
@@ -134,7 +132,6 @@ static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act, s
 static enum cli_status run(struct cli *cli)
 {
     struct by_hand act = {.verb = "archive",
-                          .done = "archived",
                           .consequence = "Each original goes once the archive was read back.",
                           .nothing = "there is nothing to archive",
                           .takes_files = !cli_has(cli, OPT_KEEP),

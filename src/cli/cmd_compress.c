@@ -31,7 +31,6 @@ static bool read_how(struct cli *cli, struct olv_how *how, enum cli_status *stat
 static enum cli_status run(struct cli *cli)
 {
     struct by_hand act = {.verb = "compress",
-                          .done = "compressed",
                           .consequence = "Each original goes once its compressed copy was read back.",
                           .nothing = "there is nothing to compress",
                           .takes_files = !cli_has(cli, OPT_KEEP),

@@ -11,7 +11,6 @@ static bool takes(const char *name)
 static enum cli_status run(struct cli *cli)
 {
     struct by_hand act = {.verb = "decompress",
-                          .done = "decompressed",
                           .consequence = "Each compressed file goes once its contents were read back.",
                           .nothing = "there is nothing to decompress",
                           .takes_files = !cli_has(cli, OPT_KEEP),

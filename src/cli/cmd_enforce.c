@@ -42,8 +42,7 @@ static bool any_act(const struct enforcing *e, enum olv_act_id act)
 
 static enum cli_status print_told(struct enforcing *e)
 {
-    struct docket_filter filter = {
-        .by_act = true, .act = OLV_ACT_TELL, .most = cli_has(e->cli, OPT_VERBOSE) ? 0 : 20};
+    struct docket_filter filter = {.which = DOCKET_TOLD, .most = cli_has(e->cli, OPT_VERBOSE) ? 0 : 20};
     struct olv_error err = {0};
     if (!any_act(e, OLV_ACT_TELL) || cli_has(e->cli, OPT_JSON) || cli_has(e->cli, OPT_QUIET))
         return STATUS_DONE;
@@ -61,7 +60,7 @@ static enum cli_status carry_out(struct enforcing *e, struct olv_run *run)
     if (!olv_run_carry_out(run, e->plan.docket, &approval, &result, &err))
         status = cli_report(e->cli, &err);
     permit_explain(&e->permit);
-    return cli_worse(status, run_print_result(e->cli, run, &result, "discarded", true));
+    return cli_worse(status, run_print_result(e->cli, run, &result, true));
 }
 
 static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)

@@ -28,6 +28,13 @@ static void print_what(const struct explaining *x, const struct olv_explanation 
     facts_line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
                olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
                olv_age_format(e->stat.modified, x->setting.options.now, age));
+    if (e->was) {
+        char *name = facts_name(e->was);
+        facts_line(x->cli, "Was", STYLE_PLAIN,
+                   "%s, %s, before it was made what it is (%s); its rule goes by that", name,
+                   olv_size_format(e->was_bytes, size), olv_act_word(e->was_until));
+        free(name);
+    }
 }
 
 static void print_contents(const struct explaining *x, const struct olv_explanation *e)
@@ -200,6 +207,10 @@ static void add_judgement(const struct explaining *x, const struct olv_explanati
     olv_json_string(json, "kind", olv_kind_word(e->stat.kind));
     olv_json_number(json, "size", e->stat.size_bytes);
     olv_json_instant(json, "modified", e->stat.modified);
+    if (e->was) {
+        olv_json_name(json, "was", e->was);
+        olv_json_number(json, "was_size", e->was_bytes);
+    }
     if (e->is_summed_up) {
         olv_json_number(json, "entries", e->contents.entries);
         olv_json_number(json, "bytes", e->contents.bytes);

@@ -168,7 +168,7 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
     if (!ok || !olv_run_carry_out(run, docket, &approval, &result, &err))
         status = cli_report(r->cli, &err);
     if (docket && (status == STATUS_DONE || result.done))
-        status = cli_worse(status, run_print_result(r->cli, run, &result, "recovered", false));
+        status = cli_worse(status, run_print_result(r->cli, run, &result, false));
     if (r->older_versions && !cli_has(r->cli, OPT_JSON))
         printf("%llu older %s of the same paths stayed where they are\n",
                (unsigned long long)r->older_versions, r->older_versions == 1 ? "version" : "versions");

@@ -223,7 +223,7 @@ static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
     watch_expect(c->cli, c->items);
     if (!olv_run_carry_out(c->run, docket, NULL, &result, &err))
         status = cli_report(c->cli, &err);
-    return cli_worse(status, run_print_result(c->cli, c->run, &result, "removed for good", false));
+    return cli_worse(status, run_print_result(c->cli, c->run, &result, false));
 }
 
 static enum cli_status clear_with(struct clearing *c, struct olv_trashes *trashes,

@@ -42,7 +42,8 @@ static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *se
     struct olv_text record = {0};
     bool ok = reader != NULL;
     while (ok && olv_segment_next(reader, &e, err))
-        if ((!f.by_rule || e.rule == f.rule) && (!f.by_act || e.act == f.act))
+        if ((!f.by_rule || e.rule == f.rule) &&
+            (f.which == DOCKET_ALL || (f.which == DOCKET_TOLD) == (e.act == OLV_ACT_TELL)))
             ok = collect_entry(sorter, &e, &record, err);
     olv_segment_close(reader);
     olv_text_free(&record);

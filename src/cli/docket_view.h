@@ -8,9 +8,9 @@
 
 /* Which entries of the docket to list. */
 struct docket_filter {
-    bool by_rule, by_act;
+    bool by_rule;
     uint32_t rule;
-    enum olv_act_id act;
+    enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or what changes anything */
     uint64_t most; /* rows; 0: all. What is left out is counted in a last line. */
 };
 /* Oldest first. */

@@ -52,23 +52,49 @@ void permit_describe_limit(const struct olv_policy *policy, enum olv_limit limit
 static void list_rule(struct permit *p, size_t rule)
 {
     struct olv_error err = {0};
-    struct docket_filter filter = {
-        .by_rule = true, .rule = (uint32_t)rule, .by_act = true, .act = OLV_ACT_DISCARD};
+    struct docket_filter filter = {.by_rule = true, .rule = (uint32_t)rule, .which = DOCKET_TOUCHED};
     if (!docket_print(p->cli, p->plan->docket, filter, false, &err))
         cli_report(p->cli, &err);
 }
 
-static void ask_rule(struct permit *p, size_t rule, const struct olv_tally *due, const char *limit)
+/* "archive 12 files (3.1 MiB, oldest 2025-01-02 10:00) in cold-room". */
+static void put_step(struct olv_text *out, const struct olv_step *step, const struct olv_tally *due)
+{
+    char size[OLV_SIZE_TEXT], date[TERM_DATE];
+    olv_text_printf(out, "%s ", olv_act_word(step->act));
+    term_count(out, due->files, "file", "files");
+    olv_text_printf(out, " (%s, oldest %s)", olv_size_format(due->bytes, size), term_date(due->oldest, date));
+    if (step->act == OLV_ACT_DISCARD)
+        olv_text_puts(out, " to the trash");
+    if (step->act == OLV_ACT_COMPRESS)
+        olv_text_printf(out, " as %s", olv_codec_word(step->codec));
+    if (step->depot)
+        olv_text_printf(out, " in %s", step->depot->name);
+}
+
+static void put_steps(struct permit *p, size_t number, struct olv_text *out)
+{
+    const struct olv_rule *rule = &p->policy->rules[number];
+    const char *between = "";
+    for (size_t i = 0; i < rule->step_count; i++) {
+        const struct olv_tally *due = &p->plan->rules[number].steps[i];
+        if (rule->steps[i].act <= OLV_ACT_TELL || due->files == 0)
+            continue;
+        olv_text_puts(out, between);
+        put_step(out, &rule->steps[i], due);
+        between = ", ";
+    }
+}
+
+static void ask_rule(struct permit *p, size_t rule, const char *limit)
 {
     static const char *const answers[] = {"no", "yes", "each", "list", "stop", NULL};
     struct olv_text question = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
     int answer;
     term_name(&question, p->policy->rules[rule].name);
-    olv_text_puts(&question, ": discard ");
-    term_count(&question, due->files, "file", "files");
-    olv_text_printf(&question, " (%s, oldest %s) to the trash?%s%s%s", olv_size_format(due->bytes, size),
-                    term_date(due->oldest, date), *limit ? " " : "", limit, *limit ? "." : "");
+    olv_text_puts(&question, ": ");
+    put_steps(p, rule, &question);
+    olv_text_printf(&question, "?%s%s%s", *limit ? " " : "", limit, *limit ? "." : "");
     while ((answer = ask(p->cli, olv_text_string(&question), answers)) == 3)
         list_rule(p, rule);
     if (answer == 1)
@@ -80,37 +106,47 @@ static void ask_rule(struct permit *p, size_t rule, const struct olv_tally *due,
     olv_text_free(&question);
 }
 
-static void refuse_rule(struct permit *p, size_t rule, const struct olv_tally *due, const char *limit)
+/* What a rule would do something to. */
+static uint64_t touched_files(const struct olv_rule *rule, const struct olv_rule_tally *tally)
+{
+    uint64_t files = 0;
+    for (size_t i = 0; i < rule->step_count; i++)
+        files += rule->steps[i].act > OLV_ACT_TELL ? tally->steps[i].files : 0;
+    return files;
+}
+
+static void refuse_rule(struct permit *p, size_t rule, uint64_t files, const char *limit)
 {
     struct olv_text text = {0};
     term_name(&text, p->policy->rules[rule].name);
     olv_text_puts(&text, ": refused as a whole, ");
-    term_count(&text, due->files, "file", "files");
+    term_count(&text, files, "file", "files");
     term_message(p->cli, STYLE_WARN, "rule %s. %s", olv_text_string(&text), limit);
-    p->over_limit += due->files;
+    p->over_limit += files;
     olv_text_free(&text);
 }
 
 static void permit_rule(struct permit *p, size_t rule, struct olv_spent *spent)
 {
     const struct olv_rule_tally *tally = &p->plan->rules[rule];
-    struct olv_tally due = {0};
+    struct olv_tally due = {0}; /* as limits count it */
     struct olv_text text = {0};
     enum olv_limit limit;
+    uint64_t touched = p->selected[rule] ? touched_files(&p->policy->rules[rule], tally) : 0;
     if (p->selected[rule])
         due = olv_limited_tally(&p->policy->rules[rule], tally);
     limit = olv_limit_exceeded(&p->policy->limits, *spent, &due, tally->owned.files);
     permit_describe_limit(p->policy, limit, &due, tally->owned.files, &text);
-    if (due.files == 0 || cli_has(p->cli, OPT_YES))
+    if (touched == 0 || cli_has(p->cli, OPT_YES))
         p->answers[rule] = ANSWER_YES;
     else if (cli_has(p->cli, OPT_UNATTENDED) && limit == OLV_LIMIT_NONE)
         p->answers[rule] = ANSWER_YES; /* the plan has only what may run unattended */
     else if (cli_has(p->cli, OPT_UNATTENDED))
-        refuse_rule(p, rule, &due, olv_text_string(&text));
+        refuse_rule(p, rule, touched, olv_text_string(&text));
     else if (can_ask(p))
-        ask_rule(p, rule, &due, olv_text_string(&text));
+        ask_rule(p, rule, olv_text_string(&text));
     else
-        p->not_asked += due.files;
+        p->not_asked += touched;
     if (p->answers[rule] != ANSWER_NO) {
         spent->files += due.files;
         spent->bytes += due.bytes;
@@ -172,7 +208,7 @@ static bool ask_file(struct permit *p, const struct olv_docket_entry *entry)
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
     int answer;
     watch_clear(p->cli);
-    olv_text_puts(&question, "discard ");
+    olv_text_printf(&question, "%s ", olv_act_word(entry->act));
     olv_docket_entry_path(entry, &path);
     term_name(&question, olv_text_string(&path));
     olv_text_printf(&question, " (%s, %s)?", olv_size_format(entry->identity.size_bytes, size),
@@ -209,7 +245,7 @@ void permit_explain(const struct permit *p)
 {
     if (p->not_asked)
         term_message(p->cli, STYLE_WARN,
-                     "nothing was discarded without being asked: there is no terminal, and no --yes");
+                     "nothing was done without being asked: there is no terminal, and no --yes");
     if (p->over_limit)
         term_message(
             p->cli, STYLE_WARN,

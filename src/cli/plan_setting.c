@@ -6,6 +6,7 @@
 #include "olvido/run.h"
 #include "olvido/trash.h"
 
+#include <errno.h>
 #include <limits.h>
 #include <string.h>
 
@@ -101,6 +102,16 @@ static bool is_about_directories(const struct olv_policy *policy)
     return false;
 }
 
+/* NULL also when it is damaged: then the files in trees are judged all the same. */
+static struct olv_catalogue *open_catalogue(struct cli *cli, const char *state)
+{
+    struct olv_error err = {0};
+    struct olv_catalogue *catalogue = olv_catalogue_open(state, &err);
+    if (!catalogue && err.sys != ENOENT)
+        cli_report(cli, &err);
+    return catalogue;
+}
+
 bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct plan_request *request,
                   bool *selected, struct plan_setting *out, enum cli_status *status)
 {
@@ -120,6 +131,7 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
     if (is_about_directories(policy)) /* only directories can be landmarks */
         olv_guard_add_landmarks(&out->guard);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
+    out->options.catalogue = out->catalogue = open_catalogue(cli, state);
     out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);
     if (!out->respites)
         *status = cli_report(cli, &err);
@@ -129,6 +141,7 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
 void plan_release(struct plan_setting *setting)
 {
     olv_respites_free(setting->respites);
+    olv_catalogue_close(setting->catalogue);
     olv_trashes_free(setting->trashes);
     olv_guard_free(&setting->guard);
 }

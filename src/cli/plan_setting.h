@@ -12,11 +12,13 @@ struct plan_request {
     const bool *in_notice;
 };
 
-/* What judging needs beside the policy: the guard, the respites, the trashes, the time. */
+/* What judging needs beside the policy: the guard, the respites, the trashes, the catalogue of depots,
+ * the time. */
 struct plan_setting {
     struct olv_plan_options options; /* points into the rest */
     struct olv_guard guard;
     struct olv_trashes *trashes;
+    struct olv_catalogue *catalogue;
     struct olv_respites *respites;
 };
 

@@ -163,7 +163,7 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
         json_array_append_new(steps, step);
     }
     json_object_set_new(json, "steps", steps);
-    for (int reason = OLV_NOT_DUE; reason < OLV_UNDECIDED; reason++)
+    for (int reason = OLV_HAD; reason < OLV_UNDECIDED; reason++)
         json_object_set_new(json, olv_reason_key((enum olv_reason)reason),
                             json_of(&tally->by_reason[reason]));
     olv_json_number(json, "undecided", tally->by_reason[OLV_UNDECIDED].files);

@@ -45,15 +45,49 @@ static void add_part(struct olv_text *line, uint64_t count, const char *words)
     olv_text_printf(line, " %s", words);
 }
 
-static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
-                         const char *done, bool can_recover)
+/* What an act has done to a file. */
+static const char *participle(enum olv_act_id act)
 {
+    static const char *const words[OLV_ACT_COUNT] = {
+        [OLV_ACT_COMPRESS] = "compressed",     [OLV_ACT_ARCHIVE] = "archived",
+        [OLV_ACT_DISCARD] = "discarded",       [OLV_ACT_DELETE] = "deleted",
+        [OLV_ACT_RECOVER] = "recovered",       [OLV_ACT_CLEAR] = "removed for good",
+        [OLV_ACT_DECOMPRESS] = "decompressed", [OLV_ACT_FETCH] = "recovered"};
+    return words[act] ? words[act] : "done";
+}
+
+/* Acts with the same word count as one. */
+static void add_done(struct olv_text *line, const struct olv_run_result *r, const char *done)
+{
+    char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
+    struct olv_done sum = {0};
+    for (int act = 0; act < OLV_ACT_COUNT; act++)
+        if (strcmp(participle((enum olv_act_id)act), done) == 0) {
+            sum.files += r->by_act[act].files;
+            sum.bytes += r->by_act[act].bytes;
+            sum.stored_bytes += r->by_act[act].stored_bytes;
+        }
+    snprintf(words, sizeof words, "%s (%s%s%s)", done, olv_size_format(sum.bytes, size),
+             sum.stored_bytes ? " to " : "",
+             sum.stored_bytes ? olv_size_format(sum.stored_bytes, stored) : "");
+    add_part(line, sum.files, words);
+}
+
+static bool can_be_recovered(const struct olv_run_result *r)
+{
+    return r->by_act[OLV_ACT_DISCARD].files + r->by_act[OLV_ACT_ARCHIVE].files > 0;
+}
+
+static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
+                         bool can_recover)
+{
+    static const enum olv_act_id acts[] = {OLV_ACT_COMPRESS, OLV_ACT_DECOMPRESS, OLV_ACT_ARCHIVE,
+                                           OLV_ACT_DISCARD,  OLV_ACT_DELETE,     OLV_ACT_CLEAR,
+                                           OLV_ACT_RECOVER};
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     struct olv_text line = {0}, back = {0};
-    char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
-    snprintf(words, sizeof words, "%s (%s%s%s)", done, olv_size_format(r->done_bytes, size),
-             r->stored_bytes ? " to " : "", r->stored_bytes ? olv_size_format(r->stored_bytes, stored) : "");
-    add_part(&line, r->done, words);
+    for (size_t i = 0; i < sizeof acts / sizeof *acts; i++)
+        add_done(&line, r, participle(acts[i]));
     add_part(&line, r->told, "told");
     add_part(&line, r->left, "left alone (see the ledger)");
     add_part(&line, r->declined, "not allowed, so left undone");
@@ -67,7 +101,7 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
                              : "Stopped: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
-    if (r->done && can_recover) {
+    if (can_recover && can_be_recovered(r)) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
             add_word(&back, cli_value(cli, OPT_STATE));
@@ -82,11 +116,14 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
 static void print_json(const struct olv_run *run, const struct olv_run_result *r)
 {
     json_t *json = json_object();
+    uint64_t stored = 0;
+    for (int act = 0; act < OLV_ACT_COUNT; act++)
+        stored += r->by_act[act].stored_bytes;
     olv_json_string(json, "run", olv_run_id(run));
     olv_json_number(json, "done", r->done);
     olv_json_number(json, "done_size", r->done_bytes);
-    if (r->stored_bytes)
-        olv_json_number(json, "stored_size", r->stored_bytes);
+    if (stored)
+        olv_json_number(json, "stored_size", stored);
     olv_json_number(json, "told", r->told);
     olv_json_number(json, "left", r->left);
     olv_json_number(json, "declined", r->declined);
@@ -97,14 +134,14 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
 }
 
 enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
-                                 const struct olv_run_result *result, const char *done, bool can_recover)
+                                 const struct olv_run_result *result, bool can_recover)
 {
     watch_clear(cli);
     if (cli_has(cli, OPT_JSON)) {
         print_json(run, result);
     } else {
         putchar('\n');
-        print_people(cli, run, result, done, can_recover);
+        print_people(cli, run, result, can_recover);
     }
     watch_print_troubles(cli);
     return status_of(result);

@@ -7,9 +7,10 @@
 #include "cli/cli.h"
 #include "olvido/run.h"
 
-/* `done` is the participle ("discarded"). The status follows from the result. */
+/* Act by act; `can_recover`: what was discarded or archived is found by `recover`. The status follows from
+ * the result. */
 enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
-                                 const struct olv_run_result *result, const char *done, bool can_recover);
+                                 const struct olv_run_result *result, bool can_recover);
 /* Says that an earlier run was cut short, if so. */
 void run_print_settled(struct cli *cli, const struct olv_run *run);
 

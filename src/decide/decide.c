@@ -165,6 +165,19 @@ static enum olv_reason spare(const struct olv_decider *d, uint32_t rule, enum ol
     return OLV_DUE;
 }
 
+/* Whether it has had the step, or a later one. Only what a file outlives can be remembered of it. */
+static bool has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
+{
+    if (!subject->facts->has_had)
+        return false;
+    for (; step < r->step_count; step++) {
+        enum olv_act_id act = r->steps[step].act;
+        if ((act == OLV_ACT_COMPRESS || act == OLV_ACT_ARCHIVE) && subject->facts->has_had(subject, act))
+            return true;
+    }
+    return false;
+}
+
 struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule, struct olv_subject *subject,
                                      struct olv_instant start)
 {
@@ -176,7 +189,7 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
     if (step == 0)
         return v;
     v.step = (uint32_t)step - 1;
-    v.reason = spare(d, rule, r->steps[v.step].act, subject);
+    v.reason = has_had(r, v.step, subject) ? OLV_HAD : spare(d, rule, r->steps[v.step].act, subject);
     if (!olv_decider_step_time(d, rule, v.step, start, &v.since))
         v.since = d->as_of;
     return v;

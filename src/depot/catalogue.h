@@ -39,4 +39,22 @@ bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct o
 bool catalogue_frames(struct olv_catalogue *catalogue, int64_t archive, struct frame_list *out,
                       struct olv_error *err);
 
+/* ---- steps that files have had ---- */
+
+struct catalogue_had {
+    const char *path; /* absolute */
+    enum olv_act_id act;
+    uint64_t size_bytes; /* both as they are now: what somebody has changed has had nothing */
+    struct olv_instant modified;
+    const char *was_name; /* before the act; "" where the act left it as it was */
+    uint64_t was_bytes;
+};
+/* Remembers it, as soon as catalogue_remembered has brought it to the disk. */
+bool catalogue_remember(struct olv_catalogue *catalogue, const struct catalogue_had *had,
+                        struct olv_error *err);
+bool catalogue_remembered(struct olv_catalogue *catalogue, struct olv_error *err);
+/* Whether it has had that step, and what it was called before ("": the same). `had->was_name` is not read. */
+bool catalogue_find_had(struct olv_catalogue *catalogue, const struct catalogue_had *had,
+                        char was_name[NAME_MAX + 1], uint64_t *was_bytes);
+
 #endif

@@ -4,6 +4,7 @@
  * frames is compared with that. */
 #include "olvido/depot_care.h"
 
+#include "archive/manifest_member.h"
 #include "base/arena.h"
 #include "depot/catalogue.h"
 #include "file/reading.h"
@@ -44,6 +45,7 @@ struct rebuilding {
     struct olv_text run, rule;
     bool has_begun, has_ended;
     size_t manifest_frame;
+    struct manifest_member member;
 };
 
 /* ---- frames, one after the other ---- */
@@ -125,68 +127,30 @@ static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct ol
 
 /* ---- the manifest ---- */
 
-static const char *string_of(const json_t *json, const char *key)
-{
-    const char *text = json_string_value(json_object_get(json, key));
-    return text ? text : "";
-}
-
 static bool senseless(struct olv_error *err)
 {
     return olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
 }
 
-static bool instant_of(const json_t *json, const char *key, struct olv_instant *out)
-{
-    const char *text = string_of(json, key);
-    size_t at;
-    return olv_instant_parse(text, strlen(text), out, &at);
-}
-
 static bool take_head(struct rebuilding *r, const json_t *json, struct olv_error *err)
 {
-    if (strcmp(string_of(json, "olvido"), "archive") != 0 || olv_json_get_number(json, "version") != 1)
+    if (strcmp(manifest_string(json, "olvido"), "archive") != 0 || olv_json_get_number(json, "version") != 1)
         return olv_fail(err, OLV_BROKEN, "its manifest is of a kind that this version does not know");
     olv_text_clear(&r->run);
     olv_text_clear(&r->rule);
-    olv_text_puts(&r->run, string_of(json, "run"));
-    olv_text_puts(&r->rule, string_of(json, "rule"));
+    olv_text_puts(&r->run, manifest_string(json, "run"));
+    olv_text_puts(&r->rule, manifest_string(json, "rule"));
     r->has_begun = true;
-    return instant_of(json, "made", &r->archive.made) || senseless(err);
-}
-
-static enum olv_kind kind_of(const char *word, bool *is_hard_link)
-{
-    *is_hard_link = strcmp(word, "hard link") == 0;
-    for (int k = OLV_KIND_FILE; k <= OLV_KIND_DEVICE; k++)
-        if (strcmp(word, olv_kind_word((enum olv_kind)k)) == 0)
-            return (enum olv_kind)k;
-    return OLV_KIND_FILE;
+    return manifest_instant(json, "made", &r->archive.made) || senseless(err);
 }
 
 static bool take_member(struct rebuilding *r, const json_t *json, struct olv_error *err)
 {
-    struct olv_text path = {0}, link = {0};
-    struct olv_member m = {.owner_name = "", .group_name = "", .acl = "", .acl_default = ""};
-    struct made_member made = {.member = &m};
-    const char *digest = string_of(json, "digest");
-    bool ok = olv_json_get_name(json, "path", &path) && instant_of(json, "modified", &m.modified);
-    olv_json_get_name(json, "link", &link);
-    m.path = olv_text_string(&path);
-    m.link = olv_text_string(&link);
-    m.kind = kind_of(string_of(json, "kind"), &m.is_hard_link);
-    m.size_bytes = olv_json_get_number(json, "size");
-    m.mode = (uint32_t)strtoul(string_of(json, "mode"), NULL, 8);
-    m.owner = (uint32_t)olv_json_get_number(json, "uid");
-    m.group = (uint32_t)olv_json_get_number(json, "gid");
-    made.frame = olv_json_get_number(json, "frame");
-    made.at = olv_json_get_number(json, "at");
-    made.has_digest = strlen(digest) == 2 * OLV_SHA256_SIZE && olv_unhex(digest, strlen(digest), made.digest);
-    ok = ok ? catalogue_put_member(r->catalogue, &made, err) : senseless(err);
+    struct manifest_member *m = &r->member;
+    bool ok =
+        manifest_member_read(m, json) ? catalogue_put_member(r->catalogue, &m->made, err) : senseless(err);
     r->archive.members++;
-    r->archive.bytes += m.size_bytes;
-    olv_text_free(&path);
-    olv_text_free(&link);
+    r->archive.bytes += m->member.size_bytes;
     return ok;
 }
 
@@ -194,7 +158,7 @@ static bool take_frame(struct rebuilding *r, const json_t *json, struct olv_erro
 {
     struct frame said = {olv_json_get_number(json, "begins"), (uint32_t)olv_json_get_number(json, "length"),
                          (uint32_t)olv_json_get_number(json, "plain"),
-                         strtoull(string_of(json, "check"), NULL, 16)};
+                         strtoull(manifest_string(json, "check"), NULL, 16)};
     size_t number = (size_t)olv_json_get_number(json, "frame");
     const struct frame *read = number < r->frames.count ? &r->frames.items[number] : NULL;
     r->manifest_frame = number + 1;
@@ -480,6 +444,7 @@ bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
     if (r->dir >= 0)
         close(r->dir);
     olv_text_free(&r->plain);
+    manifest_member_free(&r->member);
     olv_text_free(&r->run);
     olv_text_free(&r->rule);
     free(r);

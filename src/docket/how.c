@@ -30,6 +30,8 @@ void olv_how_put(const struct olv_how *how, struct olv_text *out)
         put_digest(how->digest, out);
     if (how->keeps)
         olv_text_puts(out, "keep ");
+    if (how->clock != OLV_CLOCK_MODIFIED)
+        olv_text_printf(out, "clock=%s ", olv_clock_word(how->clock));
     if (*how->depot)
         olv_text_printf(out, "depot=%s ", how->depot);
     if (how->into && *how->into) {
@@ -49,6 +51,16 @@ static bool get_codec(const char *value, size_t len, struct olv_how *how)
 {
     how->codec = olv_codec_of_word(value, len);
     return how->codec != OLV_CODEC_COUNT;
+}
+
+static bool get_clock(const char *value, size_t len, enum olv_clock *out)
+{
+    for (int clock = 0; clock < OLV_CLOCK_COUNT; clock++)
+        if (is_word(value, len, olv_clock_word((enum olv_clock)clock))) {
+            *out = (enum olv_clock)clock;
+            return true;
+        }
+    return false;
 }
 
 static bool get_number(const char *value, size_t len, uint64_t *out)
@@ -77,6 +89,8 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
         return how->is_member = get_number(value, rest, &how->begins);
     if (is_word(word, key, "digest"))
         return how->has_digest = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->digest);
+    if (is_word(word, key, "clock"))
+        return get_clock(value, rest, &how->clock);
     if (is_word(word, key, "within"))
         return get_number(value, rest, &how->within);
     if (is_word(word, key, "depot")) {

@@ -38,6 +38,8 @@ bool olv_os_each_attribute(int fd, bool (*each)(void *self, const char *name, co
                            void *self);
 /* The value, of at most `size` bytes; -1 and errno (ENODATA: there is none). */
 ssize_t olv_os_get_attribute(int fd, const char *name, void *value, size_t size);
+/* The same for a name in a directory, of a file that need not be readable; a link is not followed. */
+ssize_t olv_os_get_attribute_of(int dir, const char *file, const char *name, void *value, size_t size);
 bool olv_os_set_attribute(int fd, const char *name, const void *value, size_t len);
 bool olv_os_remove_attribute(int fd, const char *name);
 /* Whether this one is the system's own affair, and need not be the same on a copy. */

@@ -117,6 +117,13 @@ ssize_t olv_os_get_attribute(int fd, const char *name, void *value, size_t size)
     return fgetxattr(fd, name, value, size);
 }
 
+ssize_t olv_os_get_attribute_of(int dir, const char *file, const char *name, void *value, size_t size)
+{
+    char path[NAME_MAX + 64];
+    snprintf(path, sizeof path, "/proc/self/fd/%d/%.*s", dir, NAME_MAX, file);
+    return lgetxattr(path, name, value, size);
+}
+
 bool olv_os_set_attribute(int fd, const char *name, const void *value, size_t len)
 {
     return fsetxattr(fd, name, value, len, 0) == 0;

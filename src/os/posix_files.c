@@ -68,6 +68,12 @@ ssize_t olv_os_get_attribute(int fd, const char *name, void *value, size_t size)
     return -1;
 }
 
+ssize_t olv_os_get_attribute_of(int dir, const char *file, const char *name, void *value, size_t size)
+{
+    (void)file;
+    return olv_os_get_attribute(dir, name, value, size);
+}
+
 bool olv_os_set_attribute(int fd, const char *name, const void *value, size_t len)
 {
     (void)fd;

@@ -38,7 +38,7 @@ static void read_note(struct reader *r, struct fy_node *node, void *target)
     ((struct olv_policy *)target)->note = policy_string(r, node, "`note`");
 }
 
-/* `time-zone` was read before the rest. */
+/* `time-zone` and `depots` were read before the rest. */
 static void ignore(struct reader *r, struct fy_node *node, void *target)
 {
     (void)r;
@@ -49,16 +49,17 @@ static void ignore(struct reader *r, struct fy_node *node, void *target)
 static const struct key policy_keys[] = {
     {"olvido", read_version, true}, {"title", read_title, false},   {"author", read_author, false},
     {"note", read_note, false},     {"rules", read_rules, true},    {"time-zone", ignore, false},
-    {"depots", read_depots, false}, {"limits", read_limits, false}, {"trash", read_trash, false},
+    {"depots", ignore, false},      {"limits", read_limits, false}, {"trash", read_trash, false},
 };
 
-/* The dates in rules depend on the time zone, wherever that stands in the file. */
-static void read_zone_first(struct reader *r, struct fy_node *root)
+/* What rules refer to, wherever it stands in the file: the dates in them depend on the time zone. */
+static void read_first(struct reader *r, struct fy_node *root, const char *name,
+                       void (*read)(struct reader *r, struct fy_node *node, void *target))
 {
-    struct fy_node *zone =
-        fy_node_is_mapping(root) ? fy_node_mapping_lookup_by_string(root, "time-zone", FY_NT) : NULL;
-    if (zone)
-        read_zone(r, zone, r->policy);
+    struct fy_node *node =
+        fy_node_is_mapping(root) ? fy_node_mapping_lookup_by_string(root, name, FY_NT) : NULL;
+    if (node)
+        read(r, node, r->policy);
 }
 
 static void read_policy(struct reader *r)
@@ -68,7 +69,8 @@ static void read_policy(struct reader *r)
         policy_complain(r, (struct place){0, 0}, "olvido: 1, and rules", NULL, "the policy is empty");
         return;
     }
-    read_zone_first(r, root);
+    read_first(r, root, "time-zone", read_zone);
+    read_first(r, root, "depots", read_depots);
     policy_mapping(r, root, "the policy", policy_keys, sizeof policy_keys / sizeof *policy_keys, r->policy);
     if (r->list->errors == 0)
         advise(r);

@@ -12,72 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { MOST_RULES = 1000, MOST_STEPS = 100, MOST_PATHS = 1000 };
-
-/* ---- steps ---- */
-
-static void read_after(struct reader *r, struct fy_node *node, void *target)
-{
-    struct olv_step *step = target;
-    if (policy_duration(r, node, &step->after))
-        step->after_text = policy_string(r, node, "`after`");
-}
-
-static bool is_built(enum olv_act_id act)
-{
-    return act == OLV_ACT_KEEP || act == OLV_ACT_TELL || act == OLV_ACT_DISCARD;
-}
-
-static void read_do(struct reader *r, struct fy_node *node, void *target)
-{
-    const char *names[OLV_ACT_RECOVER];
-    struct olv_step *step = target;
-    int act;
-    for (act = 0; act < OLV_ACT_RECOVER; act++)
-        names[act] = olv_act_word((enum olv_act_id)act);
-    act = policy_word(r, node, "act", names, OLV_ACT_RECOVER, "keep, tell or discard");
-    if (act < 0)
-        return;
-    step->act = (enum olv_act_id)act;
-    if (!is_built(step->act))
-        policy_complain(r, node_place(node), "keep, tell or discard", NULL, "the act `%s` is not built yet",
-                        names[act]);
-}
-
-static void read_step_unattended(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_truth(r, node, &((struct olv_step *)target)->may_run_unattended);
-}
-
-static const struct key step_keys[] = {
-    {"after", read_after, true}, {"do", read_do, true},    {"unattended", read_step_unattended, false},
-    {"depot", NULL, false},      {"one-per", NULL, false}, {"pack", NULL, false},
-    {"level", NULL, false},      {"as", NULL, false},      {"into", NULL, false},
-    {"if-exists", NULL, false},
-};
-
-static int by_after(const void *a, const void *b)
-{
-    const struct olv_step *x = a, *y = b;
-    int order = olv_duration_compare(x->after, y->after);
-    return order ? order : x->number - y->number; /* what is equal stays in the order of the file */
-}
-
-static void read_steps(struct reader *r, struct fy_node *node, void *target)
-{
-    struct olv_rule *rule = target;
-    struct fy_node *item;
-    void *iterator = NULL;
-    rule->steps = policy_items(r, node, "`steps`", MOST_STEPS, sizeof *rule->steps);
-    while (rule->steps && (item = fy_node_sequence_iterate(node, &iterator))) {
-        struct olv_step *step = &rule->steps[rule->step_count++];
-        step->line = policy_line(r, node_place(item));
-        step->number = (int)rule->step_count;
-        policy_mapping(r, item, "a step", step_keys, sizeof step_keys / sizeof *step_keys, step);
-    }
-    if (rule->steps)
-        qsort(rule->steps, rule->step_count, sizeof *rule->steps, by_after);
-}
+enum { MOST_RULES = 1000, MOST_PATHS = 1000 };
 
 /* ---- age-from ---- */
 
@@ -250,8 +185,10 @@ static void digest_rule(struct olv_rule *rule)
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
         put_numbers(hasher,
-                    (int64_t[]){step->after.months, step->after.seconds, step->act, step->may_run_unattended},
-                    4);
+                    (int64_t[]){step->after.months, step->after.seconds, step->act, step->may_run_unattended,
+                                step->codec, step->level, step->one_per},
+                    7);
+        put(hasher, step->depot ? step->depot->name : NULL);
     }
     olv_hasher_end(hasher, rule->digest);
     olv_hasher_free(hasher);
@@ -270,6 +207,7 @@ void read_rules(struct reader *r, struct fy_node *node, void *target)
         rule->notice.seconds = OLV_NOTICE_S;
         policy_mapping(r, item, "a rule", rule_keys, sizeof rule_keys / sizeof *rule_keys, rule);
         check_name_is_new(r, item, rule);
+        check_steps_fit(r, item, rule);
         digest_rule(rule);
     }
 }

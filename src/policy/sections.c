@@ -6,8 +6,6 @@
 
 #include <string.h>
 
-enum { MOST_DEPOTS = 100 };
-
 void read_zone(struct reader *r, struct fy_node *node, void *target)
 {
     struct olv_policy *policy = target;
@@ -31,15 +29,23 @@ static void read_depot_path(struct reader *r, struct fy_node *node, void *target
                         "`%s` is not an absolute path", depot->path);
 }
 
-static void read_pack(struct reader *r, struct fy_node *node, void *target)
+enum olv_codec read_pack(struct reader *r, struct fy_node *node)
 {
     static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
-    int pack = policy_word(r, node, "pack", packs, 6, "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip");
-    if (pack >= 0)
-        ((struct olv_depot *)target)->pack = packs[pack];
+    static const char expected[] = "tar, tar.gz, tar.bz2, tar.xz or tar.zst";
+    int pack = policy_word(r, node, "pack", packs, 6, expected);
+    if (pack < 5)
+        return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both are in the same order */
+    policy_complain(r, node_place(node), expected, NULL, "archives as zip are not built yet");
+    return OLV_CODEC_COUNT;
 }
 
-static const struct key depot_keys[] = {{"path", read_depot_path, true}, {"pack", read_pack, false}};
+static void read_depot_pack(struct reader *r, struct fy_node *node, void *target)
+{
+    ((struct olv_depot *)target)->codec = read_pack(r, node);
+}
+
+static const struct key depot_keys[] = {{"path", read_depot_path, true}, {"pack", read_depot_pack, false}};
 
 /* It becomes part of what dockets say. */
 static bool is_depot_name(const char *name)
@@ -64,6 +70,7 @@ void read_depots(struct reader *r, struct fy_node *node, void *target)
     r->out_of_memory |= !policy->depots;
     while (policy->depots && (pair = fy_node_mapping_iterate(node, &iterator))) {
         struct olv_depot *depot = &policy->depots[policy->depot_count++];
+        depot->codec = OLV_CODEC_ZSTD;
         depot->line = policy_line(r, node_place(fy_node_pair_key(pair)));
         depot->name = policy_string(r, fy_node_pair_key(pair), "the name of a depot");
         if (depot->name && !is_depot_name(depot->name))

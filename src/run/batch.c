@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "run/batch.h"
 
+#include "run/remember.h"
+
 #include "os/os.h"
 
 #include <stdio.h>
@@ -71,6 +73,7 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                                           .has_stored = o->has_stored,
                                                           .stored_bytes = o->stored_bytes,
                                                           .seconds = o->seconds});
+    remember_outcome(run, e, o);
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(run->options.observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
@@ -91,7 +94,9 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     } else {
         r->done++;
         r->done_bytes += olv_docket_entry_size(e);
-        r->stored_bytes += o->stored_bytes;
+        r->by_act[e->act].files++;
+        r->by_act[e->act].bytes += olv_docket_entry_size(e);
+        r->by_act[e->act].stored_bytes += o->stored_bytes;
     }
 }
 
@@ -318,6 +323,7 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
 static bool finish_acts(struct carrying *c, const bool used[OLV_ACT_COUNT], struct olv_error *err)
 {
     bool is_trash_used = false;
+    remember_settle(c->run);
     for (int id = 0; id < OLV_ACT_COUNT; id++) {
         const struct olv_act *act = used[id] ? olv_act_find((enum olv_act_id)id) : NULL;
         if (act && act->settle && !act->settle(&c->run->context, err))

@@ -7,6 +7,7 @@
  * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
 #include "archive/directories.h"
+#include "run/approved.h"
 #include "run/batch.h"
 #include "run/commits.h"
 #include "run/gather.h"
@@ -190,7 +191,7 @@ static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err
         return false;
     if (!is_needed)
         return true;
-    b->approved = gather_approved(b->docket, b->approval, b->carrying.result, err);
+    b->approved = approved_docket(b->docket, b->approval, b->carrying.result, err);
     if (!b->approved)
         return false;
     b->docket = b->approved;

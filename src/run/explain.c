@@ -7,6 +7,7 @@
 #include "decide/decide.h"
 #include "guard/guard.h"
 #include "os/os.h"
+#include "run/former.h"
 #include "run/whole.h"
 
 #include <errno.h>
@@ -41,18 +42,21 @@ struct explaining {
     const char *name;               /* in it */
     size_t below;                   /* where the path below the root of `place` begins */
     struct one_subject subject;
+    struct former former;
+    struct olv_text as_it_was; /* its path then */
 };
 
 static const struct olv_stat *look(struct olv_subject *subject)
 {
     struct one_subject *s = (struct one_subject *)subject;
-    return subject->stat = &s->x->out->stat;
+    return subject->stat = s->x->former.is_known ? &s->x->former.stat : &s->x->out->stat;
 }
 
 static const char *path_below(struct olv_subject *subject, size_t *len)
 {
     const struct explaining *x = ((struct one_subject *)subject)->x;
-    const char *path = x->out->path + x->below + subject->path_skip;
+    const char *whole = x->former.is_known ? olv_text_string(&x->as_it_was) : x->out->path;
+    const char *path = whole + x->below + subject->path_skip;
     *len = strlen(path);
     return path;
 }
@@ -93,8 +97,31 @@ static bool is_in_use(struct olv_subject *subject)
     return is_open(subject) == OLV_YES;
 }
 
-static const struct olv_subject_facts one_facts = {look,    path_below, is_open,  is_empty,
-                                                   is_held, in_respite, is_in_use};
+static bool path_of(const void *self, struct olv_text *out)
+{
+    olv_text_puts(out, ((const struct explaining *)self)->out->path);
+    return true;
+}
+
+static struct former_place place_of(const struct explaining *x)
+{
+    return (struct former_place){.catalogue = x->options->catalogue,
+                                 .dir = x->dir,
+                                 .name = x->name,
+                                 .path = path_of,
+                                 .self = x,
+                                 .stat = &x->out->stat};
+}
+
+static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    struct former_place place = place_of(x);
+    return x->out->stat.kind == OLV_KIND_FILE && former_has_had(&x->former, &place, act);
+}
+
+static const struct olv_subject_facts one_facts = {look,    path_below, is_open, is_empty,
+                                                   is_held, in_respite, has_had, is_in_use};
 
 /* ---- where it is ---- */
 
@@ -310,13 +337,33 @@ static bool look_around(struct explaining *x, const struct olv_observer *observe
     return true;
 }
 
+/* What Olvido has compressed is judged as the file that it was. */
+static bool find_former(struct explaining *x, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    struct former_place place = place_of(x);
+    const char *slash = strrchr(out->path, '/');
+    if (out->stat.kind != OLV_KIND_FILE)
+        return true;
+    former_find(&x->former, &place);
+    if (!x->former.is_known)
+        return true;
+    olv_text_printf(&x->as_it_was, "%.*s/%s", (int)(slash - out->path), out->path, x->former.origin.name);
+    out->was = olv_arena_copy(x->arena, x->former.origin.name, strlen(x->former.origin.name));
+    out->was_bytes = x->former.origin.size_bytes;
+    out->was_until = x->former.origin.act;
+    return (out->was && !x->as_it_was.failed) || olv_fail_memory(err);
+}
+
 static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
-    x->subject = (struct one_subject){.subject = {.name = x->name,
-                                                  .name_len = strlen(x->name),
+    if (!find_former(x, err))
+        return false;
+    x->subject = (struct one_subject){.subject = {.name = out->was ? out->was : x->name,
+                                                  .name_len = strlen(out->was ? out->was : x->name),
                                                   .kind = out->stat.kind,
-                                                  .stat = &out->stat,
+                                                  .stat = out->was ? &x->former.stat : &out->stat,
                                                   .facts = &one_facts},
                                       .x = x};
     x->scratch = olv_expr_scratch_new();
@@ -357,6 +404,7 @@ bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const c
         out->verdict.reason = OLV_GONE;
     if (x.dir >= 0)
         close(x.dir);
+    olv_text_free(&x.as_it_was);
     olv_expr_scratch_free(x.scratch);
     judging_end(&x.judging);
     return ok;

@@ -3,6 +3,7 @@
 
 #include "archive/make.h"
 #include "depot/catalogue.h"
+#include "docket/each.h"
 #include "os/durable.h"
 
 #include <errno.h>
@@ -12,35 +13,6 @@
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
-
-/* ---- the docket, entry by entry ---- */
-
-typedef bool (*each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
-
-static bool each_of_segment(const struct olv_text *segment, each_entry each, void *self,
-                            struct olv_error *err)
-{
-    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
-    struct olv_docket_entry e;
-    bool ok = reader != NULL;
-    while (ok && olv_segment_next(reader, &e, err))
-        ok = each(self, &e, err);
-    olv_segment_close(reader);
-    return ok && err->code == OLV_OK;
-}
-
-/* False when `each` said so, or with `err`. */
-static bool each_of_docket(struct olv_spool *docket, each_entry each, void *self, struct olv_error *err)
-{
-    struct olv_text segment = {0};
-    bool ok = true;
-    olv_spool_rewind(docket);
-    while (ok && olv_spool_next(docket, &segment, err))
-        ok = each_of_segment(&segment, each, self, err);
-    olv_text_free(&segment);
-    olv_spool_rewind(docket);
-    return ok && err->code == OLV_OK;
-}
 
 static bool is_other(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
@@ -53,52 +25,8 @@ static bool is_other(void *self, struct olv_docket_entry *e, struct olv_error *e
 bool gather_is_needed(struct olv_spool *docket, bool *is_needed, struct olv_error *err)
 {
     *is_needed = false;
-    each_of_docket(docket, is_other, is_needed, err);
+    olv_docket_each(docket, is_other, is_needed, err);
     return err->code == OLV_OK;
-}
-
-/* ---- what is approved ---- */
-
-struct approving {
-    const struct olv_approval *approval;
-    struct olv_run_result *result;
-    struct olv_spool *out;
-    struct olv_segment_writer segment;
-};
-
-static bool flush(struct approving *a, struct olv_error *err)
-{
-    bool ok = a->segment.entries == 0 || olv_spool_add(a->out, &a->segment.bytes, err);
-    olv_segment_begin(&a->segment);
-    return ok;
-}
-
-static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)
-{
-    struct approving *a = self;
-    if (a->approval && !a->approval->approve(a->approval->self, e)) {
-        a->result->declined++;
-        return true;
-    }
-    if (!olv_act_find(e->act))
-        return true;
-    olv_segment_add(&a->segment, e);
-    return a->segment.entries < OLV_SEGMENT_ENTRIES || flush(a, err);
-}
-
-struct olv_spool *gather_approved(struct olv_spool *docket, const struct olv_approval *approval,
-                                  struct olv_run_result *result, struct olv_error *err)
-{
-    struct approving a = {.approval = approval, .result = result, .out = olv_spool_new(err)};
-    bool ok = a.out != NULL;
-    olv_segment_begin(&a.segment);
-    ok = ok && each_of_docket(docket, add_approved, &a, err) && flush(&a, err);
-    olv_segment_free(&a.segment);
-    if (ok)
-        return a.out;
-    if (a.out)
-        olv_spool_free(a.out);
-    return NULL;
 }
 
 /* ---- one archive ---- */
@@ -152,9 +80,7 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
 {
     if (!*g->how.depot)
         return true;
-    if (!g->run->catalogue)
-        g->run->catalogue = catalogue_open(g->run->options.state, true, err);
-    return g->run->catalogue && catalogue_begin(g->run->catalogue, err);
+    return run_catalogue(g->run, err) && catalogue_begin(g->run->catalogue, err);
 }
 
 /* How the entry is to be archived; its words are kept, for the path points into them. */
@@ -213,6 +139,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     options.dir = g->dir;
     options.codec = g->how.codec;
     options.level = g->how.level;
+    options.clock = g->how.clock;
     if (!note_unfinished(g, label, err))
         return false;
     g->making = making_begin(&options, &g->failed);
@@ -334,7 +261,7 @@ bool gather_archives(struct olv_run *run, struct olv_spool *docket, struct olv_e
     struct gathering g = {.run = run, .dir = -1};
     bool ok;
     run->gathered = gathered_new(err);
-    ok = run->gathered && each_of_docket(docket, gather_entry, &g, err) && end_archive(&g, err);
+    ok = run->gathered && olv_docket_each(docket, gather_entry, &g, err) && end_archive(&g, err);
     if (!ok) {
         making_free(g.making);
         if (g.dir >= 0)

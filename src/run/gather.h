@@ -8,10 +8,6 @@
 
 /* Whether a docket has something for an archive. Rewinds it. */
 bool gather_is_needed(struct olv_spool *docket, bool *is_needed, struct olv_error *err);
-/* Copies what is approved of the docket into a new one, in the order of the batches to come; counts what is
- * declined. NULL with `err`. */
-struct olv_spool *gather_approved(struct olv_spool *docket, const struct olv_approval *approval,
-                                  struct olv_run_result *result, struct olv_error *err);
 /* Makes the archives, and notes in the run what became of each entry. An archive that fails is the failure of
  * its entries; false when the run itself cannot go on. */
 bool gather_archives(struct olv_run *run, struct olv_spool *docket, struct olv_error *err);

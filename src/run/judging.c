@@ -2,14 +2,76 @@
 #include "run/judging.h"
 
 #include "guard/guard.h"
+#include "run/former.h"
 
 #include <stdlib.h>
+#include <string.h>
+
+static const struct olv_subject_facts tree_facts;
 
 /* An entry of the walk, as the statements of a policy see it. */
 struct tree_subject {
     struct scan_subject scan; /* first member, and so is the subject in it */
     struct judge *judge;
+    struct former former;
 };
+
+/* ---- what it was ---- */
+
+static bool path_of(const void *self, struct olv_text *out)
+{
+    const struct olv_scan_entry *entry = self;
+    olv_scan_dir_path(entry->dir, out);
+    olv_text_printf(out, "%s%s", out->len > 1 ? "/" : "", entry->name);
+    return true;
+}
+
+static struct former_place place_of(const struct tree_subject *s)
+{
+    const struct judging *j = s->judge->judging;
+    const struct olv_scan_entry *entry = s->scan.entry;
+    return (struct former_place){.catalogue = j->options->catalogue,
+                                 .lock = j->catalogue,
+                                 .dir = entry->dir_fd,
+                                 .name = entry->name,
+                                 .path = path_of,
+                                 .self = entry,
+                                 .stat = &entry->stat};
+}
+
+static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    struct former_place place = place_of(s);
+    return former_has_had(&s->former, &place, act);
+}
+
+static const struct olv_stat *look(struct olv_subject *subject)
+{
+    struct tree_subject *s = (struct tree_subject *)subject;
+    return s->former.is_known ? subject->stat = &s->former.stat : scan_subject_look(subject);
+}
+
+/* What Olvido has compressed is judged as the file that it was. */
+static void subject_begin(struct tree_subject *s, struct judge *judge, struct olv_scan_entry *entry)
+{
+    struct olv_subject *subject = &s->scan.subject;
+    struct former_place place;
+    s->judge = judge;
+    s->former.is_known = false;
+    scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
+    if (entry->kind != OLV_KIND_FILE || !origin_is_likely(entry->name) || !scan_subject_look(subject))
+        return;
+    place = place_of(s);
+    former_find(&s->former, &place);
+    if (!s->former.is_known)
+        return;
+    subject->stat = &s->former.stat;
+    subject->name = s->former.origin.name;
+    subject->name_len = strlen(subject->name);
+}
+
+/* ---- what keeps it ---- */
 
 static enum olv_truth is_held(struct olv_subject *subject)
 {
@@ -55,8 +117,8 @@ static bool is_in_use(struct olv_subject *subject)
 }
 
 static const struct olv_subject_facts tree_facts = {
-    scan_subject_look, scan_subject_path, scan_subject_is_open, scan_subject_is_empty, is_held,
-    in_respite,        is_in_use};
+    look,    scan_subject_path, scan_subject_is_open, scan_subject_is_empty, is_held, in_respite,
+    has_had, is_in_use};
 
 /* ---- what all share ---- */
 
@@ -81,9 +143,13 @@ bool judging_begin(struct judging *j, const struct olv_policy *policy, const str
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);
     j->use = calloc(1, sizeof *j->use);
-    if (!j->use)
+    j->catalogue = calloc(1, sizeof *j->catalogue);
+    if (j->catalogue)
+        pthread_mutex_init(j->catalogue, NULL);
+    if (j->use)
+        pthread_mutex_init(&j->use->mutex, NULL);
+    if (!j->use || !j->catalogue)
         return olv_fail_memory(err);
-    pthread_mutex_init(&j->use->mutex, NULL);
     j->use->is_wanted = asks_for_use(j);
     return (j->decider && roots_find(&j->roots, policy, observer)) || olv_fail_memory(err);
 }
@@ -95,6 +161,10 @@ void judging_end(struct judging *j)
         olv_os_in_use_free(j->use->files);
         pthread_mutex_destroy(&j->use->mutex);
         free(j->use);
+    }
+    if (j->catalogue) {
+        pthread_mutex_destroy(j->catalogue);
+        free(j->catalogue);
     }
     roots_free(&j->roots);
 }
@@ -167,16 +237,23 @@ bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd)
 
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry)
 {
-    struct tree_subject s = {.judge = judge};
-    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    struct tree_subject s;
+    subject_begin(&s, judge, entry);
     return olv_decide(judge->judging->decider, entry->dir->tag, entry->dir->depth + 1, &s.scan.subject,
                       judge->scratch);
 }
 
+struct olv_instant judge_clock(struct judge *judge, struct olv_scan_entry *entry, uint32_t rule)
+{
+    struct tree_subject s;
+    subject_begin(&s, judge, entry);
+    return olv_decider_clock(judge->judging->decider, rule, &s.scan.subject);
+}
+
 struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entry)
 {
-    struct tree_subject s = {.judge = judge};
-    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    struct tree_subject s;
+    subject_begin(&s, judge, entry);
     return (struct judged_entry){.is_held = is_held(&s.scan.subject) != OLV_NO,
                                  .in_respite = in_respite(&s.scan.subject),
                                  .is_in_use = is_in_use(&s.scan.subject)};
@@ -187,9 +264,9 @@ struct judged_directory judge_directory(struct judge *judge, struct olv_scan_ent
     const struct judging *j = judge->judging;
     const struct olv_scope *scope = entry->dir->tag;
     struct judged_directory out = {.reason = OLV_NOT_OWNED};
-    struct tree_subject s = {.judge = judge};
+    struct tree_subject s;
     enum olv_reason ignored;
-    scan_subject_begin(&s.scan, entry, &judge->path, &tree_facts);
+    subject_begin(&s, judge, entry);
     for (uint32_t i = 0; out.reason == OLV_NOT_OWNED && i < scope->count; i++) {
         enum olv_truth answer = olv_decider_fits(j->decider, &scope->rules[i], entry->dir->depth + 1,
                                                  &s.scan.subject, judge->scratch);

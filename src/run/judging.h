@@ -26,8 +26,9 @@ struct judging {
     const struct olv_plan_options *options;
     struct olv_decider *decider;
     struct roots roots;
-    struct use_lookup *use; /* owned */
-    bool has_directories;   /* some rule is about directories */
+    struct use_lookup *use;     /* owned */
+    pthread_mutex_t *catalogue; /* held while it is asked; owned */
+    bool has_directories;       /* some rule is about directories */
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,
@@ -52,6 +53,9 @@ void judge_end(struct judge *judge);
 bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd);
 /* The verdict on an entry that is no directory. */
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry);
+
+/* The time that the rule goes by. */
+struct olv_instant judge_clock(struct judge *judge, struct olv_scan_entry *entry, uint32_t rule);
 
 /* What keeps an entry where it is, whatever rule owns it. It must have been looked at. */
 struct judged_entry {

@@ -174,3 +174,10 @@ void olv_run_close(struct olv_run *run)
     state_close(&run->state);
     free(run);
 }
+
+struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
+{
+    if (!run->catalogue)
+        run->catalogue = catalogue_open(run->options.state, true, err);
+    return run->catalogue;
+}

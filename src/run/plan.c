@@ -7,6 +7,7 @@
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/judging.h"
+#include "run/manner.h"
 #include "run/plan_trash.h"
 #include "run/tally.h"
 #include "run/whole.h"
@@ -30,6 +31,7 @@ struct plan_worker {
     bool is_system;
     struct olv_text dir_path;
     struct olv_stat dir_stat;
+    struct manner manner;
 };
 
 struct planner {
@@ -110,8 +112,41 @@ static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry 
            (stat->mount != w->dir_stat.mount || olv_guard_is_landmark(guard, stat->device, stat->inode));
 }
 
-static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *entry,
-                          const struct olv_step *step, struct olv_verdict v)
+/* The directory of the entry below the `under` of its rule. */
+static const char *below_under(const struct plan_worker *w, const struct olv_scan_entry *entry, uint32_t rule)
+{
+    const char *root = w->planner->judging.roots.paths[entry->dir->root];
+    const struct olv_scope *scope = entry->dir->tag;
+    size_t skip = strlen(root) > 1 ? strlen(root) + 1 : 1;
+    for (uint32_t i = 0; i < scope->count; i++)
+        if (scope->rules[i].rule == rule) {
+            skip += scope->rules[i].path_skip;
+            break;
+        }
+    return skip < w->dir_path.len ? w->dir_path.data + skip : "";
+}
+
+static const char *how_to(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
+                          const struct olv_step *step)
+{
+    struct manner_facts facts = {.policy = w->planner->policy,
+                                 .rule = &w->planner->policy->rules[rule],
+                                 .step = step,
+                                 .now = w->planner->options->now,
+                                 .below = ""};
+    const char *how;
+    if (step->act == OLV_ACT_ARCHIVE) {
+        facts.clock = judge_clock(&w->judge, entry, rule);
+        facts.below = below_under(w, entry, rule);
+    }
+    how = manner_of(&w->manner, &facts);
+    if (!how)
+        fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
+    return how ? how : "";
+}
+
+static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, const struct olv_step *step,
+                          struct olv_verdict v)
 {
     const struct whole *whole =
         entry->kind == OLV_KIND_DIRECTORY ? wholes_find(w->planner->wholes, &entry->stat) : NULL;
@@ -126,6 +161,7 @@ static void add_to_docket(struct plan_worker *w, const struct olv_scan_entry *en
         .directory_inode = w->dir_stat.inode,
         .name = entry->name,
         .target = "",
+        .how = how_to(w, entry, v.rule, step),
         .due = v.since,
         .links = entry->stat.links,
     };
@@ -287,6 +323,7 @@ static void end(struct planner *p)
         judge_end(&w->judge);
         olv_segment_free(&w->segment);
         olv_text_free(&w->dir_path);
+        manner_free(&w->manner);
         free(w->rules);
     }
     free(p->workers);

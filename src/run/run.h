@@ -46,6 +46,8 @@ bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
 /* Stores what was recovered since the last time, likewise. */
 bool run_store_respites(struct olv_run *run, struct olv_error *err);
+/* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
+struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

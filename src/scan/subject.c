@@ -32,7 +32,7 @@ const char *scan_subject_path(struct olv_subject *subject, size_t *len)
     olv_scan_dir_path_below(s->entry->dir, text);
     if (text->len)
         olv_text_add(text, "/", 1);
-    olv_text_add(text, s->entry->name, s->entry->name_len);
+    olv_text_add(text, s->subject.name, s->subject.name_len);
     if (text->failed || text->len < subject->path_skip)
         return NULL;
     *len = text->len - subject->path_skip;

@@ -112,8 +112,8 @@ static void what_is_not_built_yet_is_refused_by_name(void **state)
                  "the act `destroy` is not built yet");
     assert_error(s,
                  "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: tell, "
-                 "depot: cold-room } ] }\n",
-                 "`depot` is not built yet");
+                 "into: /y } ] }\n",
+                 "`into` is not built yet");
 }
 
 /* ---- everything beside names, places and steps ---- */
@@ -168,8 +168,8 @@ static void sections_and_keys_of_rules_are_read(void **state)
     assert_non_null(p->zone);
     assert_int_equal(p->depot_count, 2);
     assert_string_equal(p->depots[0].name, "cold-room");
-    assert_string_equal(p->depots[0].pack, "tar.zst");
-    assert_null(p->depots[1].pack);
+    assert_int_equal(p->depots[0].codec, OLV_CODEC_ZSTD);
+    assert_int_equal(p->depots[1].codec, OLV_CODEC_ZSTD); /* unless it says otherwise */
     assert_int_equal(p->limits.files, 100000);
     assert_int_equal(p->limits.bytes, 500ull << 30);
     assert_int_equal(p->limits.share_millionths, 25000);

@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Reading the lines of a manifest. */
+#ifndef OLV_ARCHIVE_MANIFEST_MEMBER_H
+#define OLV_ARCHIVE_MANIFEST_MEMBER_H
+
+#include "archive/make.h"
+#include "base/arena.h"
+#include "olvido/json.h"
+
+/* What a line says of a member. Begins zeroed; what it points to is its own, and stays until the next line.
+ */
+struct manifest_member {
+    struct made_member made;
+    struct olv_member member;
+    struct olv_text path, link;
+    struct olv_arena arena;
+};
+/* False where the line makes no sense. */
+bool manifest_member_read(struct manifest_member *out, const json_t *line);
+void manifest_member_free(struct manifest_member *member);
+
+/* A string; "" where there is none. */
+const char *manifest_string(const json_t *line, const char *key);
+bool manifest_instant(const json_t *line, const char *key, struct olv_instant *out);
+
+#endif

@@ -1,0 +1,176 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What the catalogue knows: archives, their frames, and the files in them. */
+#include "depot/catalogue_parts.h"
+
+#include <string.h>
+
+bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_list *out, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_ROW;
+    bool ok = catalogue_prepare(
+        c, &s, "SELECT begins, length, plain, check_xxh3 FROM frame WHERE archive = ? ORDER BY number", err);
+    if (ok)
+        sqlite3_bind_int64(s, 1, archive);
+    while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
+        ok = frame_list_add(out, (struct frame){(uint64_t)sqlite3_column_int64(s, 0),
+                                                (uint32_t)sqlite3_column_int64(s, 1),
+                                                (uint32_t)sqlite3_column_int64(s, 2),
+                                                (uint64_t)sqlite3_column_int64(s, 3)}) ||
+             olv_fail_memory(err);
+    if (ok && code != SQLITE_DONE)
+        ok = catalogue_failed(c, err, "cannot read it");
+    sqlite3_finalize(s);
+    return ok;
+}
+
+/* A blob as a string: its bytes and a NUL, in `scratch`. */
+static const char *bytes_of(sqlite3_stmt *s, int column, struct olv_text *scratch)
+{
+    olv_text_clear(scratch);
+    olv_text_add(scratch, sqlite3_column_blob(s, column), (size_t)sqlite3_column_bytes(s, column));
+    return olv_text_string(scratch);
+}
+
+static const char *text_of(sqlite3_stmt *s, int column)
+{
+    const char *text = (const char *)sqlite3_column_text(s, column);
+    return text ? text : "";
+}
+
+static enum olv_codec codec_of(const char *word)
+{
+    enum olv_codec codec = olv_codec_of_word(word, strlen(word));
+    return codec == OLV_CODEC_COUNT ? OLV_CODEC_NONE : codec;
+}
+
+bool olv_catalogue_archives(struct olv_catalogue *c,
+                            bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                            struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    struct olv_text path = {0}, name = {0};
+    int code = SQLITE_DONE;
+    bool goes_on = true,
+         ok = catalogue_prepare(
+             c, &s,
+             "SELECT a.id, d.name, d.path, a.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.length,"
+             " a.members, a.bytes FROM archive a JOIN depot d ON d.id = a.depot ORDER BY d.name, a.name",
+             err);
+    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
+        goes_on = each(self, &(struct olv_stored_archive){
+                                 .id = sqlite3_column_int64(s, 0),
+                                 .depot = text_of(s, 1),
+                                 .depot_path = bytes_of(s, 2, &path),
+                                 .name = bytes_of(s, 3, &name),
+                                 .run = text_of(s, 4),
+                                 .rule = text_of(s, 5),
+                                 .codec = codec_of(text_of(s, 6)),
+                                 .made = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)},
+                                 .length = (uint64_t)sqlite3_column_int64(s, 9),
+                                 .members = (uint64_t)sqlite3_column_int64(s, 10),
+                                 .bytes = (uint64_t)sqlite3_column_int64(s, 11)});
+    if (ok && goes_on && code != SQLITE_DONE)
+        ok = catalogue_failed(c, err, "cannot read it");
+    sqlite3_finalize(s);
+    olv_text_free(&path);
+    olv_text_free(&name);
+    return ok;
+}
+
+struct columns {
+    sqlite3_stmt *twin; /* finds the member that a hard link is another name of */
+    struct olv_text path, link, twin_path, depot_path, archive;
+};
+
+/* What a hard link is another name of has the contents: they are what is delivered. */
+static void read_twin(struct columns *t, struct olv_stored_file *f)
+{
+    const char *slash = strrchr(f->link, '/'), *name = slash ? slash + 1 : f->link;
+    olv_text_clear(&t->twin_path);
+    olv_text_printf(&t->twin_path, "/%s", f->link);
+    sqlite3_reset(t->twin);
+    sqlite3_bind_blob(t->twin, 1, f->link, slash ? (int)(slash - f->link) : 0, SQLITE_STATIC);
+    sqlite3_bind_blob(t->twin, 2, name, (int)strlen(name), SQLITE_STATIC);
+    sqlite3_bind_int64(t->twin, 3, f->archive);
+    if (sqlite3_step(t->twin) != SQLITE_ROW)
+        return;
+    f->twin = olv_text_string(&t->twin_path);
+    f->link = "";
+    f->size_bytes = (uint64_t)sqlite3_column_int64(t->twin, 0);
+    f->begins = (uint64_t)sqlite3_column_int64(t->twin, 1);
+    f->within = (uint64_t)sqlite3_column_int64(t->twin, 2);
+    f->digest = sqlite3_column_bytes(t->twin, 3) == OLV_SHA256_SIZE ? sqlite3_column_blob(t->twin, 3) : NULL;
+}
+
+static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file *f)
+{
+    int kind = sqlite3_column_int(s, 3);
+    uint64_t at = (uint64_t)sqlite3_column_int64(s, 2);
+    olv_text_clear(&t->path);
+    olv_text_puts(&t->path, "/");
+    olv_text_add(&t->path, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
+    if (sqlite3_column_bytes(s, 0))
+        olv_text_puts(&t->path, "/");
+    olv_text_add(&t->path, sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
+    *f = (struct olv_stored_file){
+        .path = olv_text_string(&t->path),
+        .kind = (enum olv_kind)(kind < 0 ? -kind : kind),
+        .size_bytes = (uint64_t)sqlite3_column_int64(s, 4),
+        .modified = {sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)},
+        .mode = (uint32_t)sqlite3_column_int64(s, 7),
+        .owner = (uint32_t)sqlite3_column_int64(s, 8),
+        .group = (uint32_t)sqlite3_column_int64(s, 9),
+        .digest = sqlite3_column_bytes(s, 10) == OLV_SHA256_SIZE ? sqlite3_column_blob(s, 10) : NULL,
+        .link = bytes_of(s, 11, &t->link),
+        .archive = sqlite3_column_int64(s, 12),
+        .archive_name = bytes_of(s, 13, &t->archive),
+        .run = text_of(s, 14),
+        .codec = codec_of(text_of(s, 15)),
+        .archived = {sqlite3_column_int64(s, 16), (uint32_t)sqlite3_column_int64(s, 17)},
+        .depot = text_of(s, 18),
+        .depot_path = bytes_of(s, 19, &t->depot_path),
+        .begins = (uint64_t)sqlite3_column_int64(s, 20),
+        .within = at - (uint64_t)sqlite3_column_int64(s, 21),
+        .twin = "",
+    };
+    if (kind < 0)
+        read_twin(t, f);
+}
+
+bool olv_catalogue_files(struct olv_catalogue *c,
+                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                         struct olv_error *err)
+{
+    static const char sql[] =
+        "SELECT d.path, m.name, m.at, m.kind, m.size, m.modified_s, m.modified_ns, m.mode, m.uid, m.gid, "
+        "m.digest,"
+        " m.link, a.id, a.name, a.run, a.codec, a.made_s, a.made_ns, p.name, p.path, f.begins, f.at"
+        " FROM directory d JOIN member m ON m.directory = d.id JOIN archive a ON a.id = m.archive"
+        " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
+        " ORDER BY d.path, m.name, a.made_s, a.made_ns";
+    static const char twin_sql[] =
+        "SELECT m.size, f.begins, m.at - f.at, m.digest FROM directory d JOIN member m ON m.directory = d.id"
+        " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
+        " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
+    sqlite3_stmt *s = NULL;
+    struct columns texts = {.twin = NULL};
+    struct olv_stored_file file;
+    int code = SQLITE_DONE;
+    bool goes_on = true,
+         ok = catalogue_prepare(c, &s, sql, err) && catalogue_prepare(c, &texts.twin, twin_sql, err);
+    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
+        read_file(s, &texts, &file);
+        goes_on = each(self, &file);
+    }
+    if (ok && goes_on && code != SQLITE_DONE)
+        ok = catalogue_failed(c, err, "cannot read it");
+    sqlite3_finalize(s);
+    sqlite3_finalize(texts.twin);
+    olv_text_free(&texts.path);
+    olv_text_free(&texts.twin_path);
+    olv_text_free(&texts.link);
+    olv_text_free(&texts.depot_path);
+    olv_text_free(&texts.archive);
+    return ok;
+}

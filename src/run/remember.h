@@ -1,0 +1,14 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Which steps files have had, remembered in the catalogue where files cannot say it themselves. */
+#ifndef OLV_RUN_REMEMBER_H
+#define OLV_RUN_REMEMBER_H
+
+#include "run/run.h"
+
+/* Notes what the outcome says is to last. What cannot be noted is tried again by a later run, and told. */
+void remember_outcome(struct olv_run *run, const struct olv_docket_entry *entry,
+                      const struct olv_outcome *outcome);
+/* Brings to the disk what was noted. */
+void remember_settle(struct olv_run *run);
+
+#endif
