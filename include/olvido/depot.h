@@ -8,6 +8,7 @@
 #include "olvido/entry.h"
 #include "olvido/error.h"
 #include "olvido/observer.h"
+#include "olvido/policy.h"
 
 struct olv_catalogue;
 /* Opens the catalogue of a state directory for reading. NULL with an error; err->sys is ENOENT when there is
@@ -43,12 +44,23 @@ struct olv_stored_file {
     int64_t archive;
     const char *depot, *depot_path, *archive_name, *run;
     enum olv_codec codec;
-    uint64_t begins; /* where the frame begins in which its header is */
-    uint64_t within; /* and where in the frame's plain bytes */
+    uint64_t begins;                 /* where the frame begins in which its header is */
+    uint64_t within;                 /* and where in the frame's plain bytes */
+    uint64_t own_begins, own_within; /* the same of a hard link itself, not of the contents */
+    struct olv_instant accessed;
+    bool has_clock; /* its rule went by another time than modification or access: */
+    enum olv_clock clock;
+    struct olv_instant clock_time;
+    const char *was; /* what it was called before Olvido's first act on it; "": the same */
+    uint64_t was_bytes;
 };
-/* Calls `each` for every file in depots, by path and then from the oldest archive on; stops when it returns
- * false. */
-bool olv_catalogue_files(struct olv_catalogue *catalogue,
+/* Calls `each` for every version of the file that was at this path, the oldest first. */
+bool olv_catalogue_versions(struct olv_catalogue *catalogue, const char *path,
+                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                            struct olv_error *err);
+enum olv_stored_order { OLV_BY_PATH /* and then from the oldest archive on */, OLV_BY_ARCHIVE };
+/* Calls `each` for every file in depots; stops when it returns false. */
+bool olv_catalogue_files(struct olv_catalogue *catalogue, enum olv_stored_order order,
                          bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                          struct olv_error *err);
 

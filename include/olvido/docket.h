@@ -13,7 +13,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
-enum { OLV_SEGMENT_ENTRIES = 4096 };
+enum {
+    OLV_SEGMENT_ENTRIES = 4096,
+    OLV_SEGMENT_MOST = 65536 /* where all are about one archive */
+};
 
 /* By what a file is known again within a run. */
 struct olv_identity {
@@ -55,6 +58,11 @@ struct olv_docket_entry {
 /* The bytes that it is about: of a directory, those of the files in it. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
 
+/* Appends the path that people know it by: of what lies in a depot, that of where it was. */
+void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out);
+/* When it was modified last. */
+struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
+
 /* How an act is to be done. */
 struct olv_how {
     enum olv_codec codec;
@@ -63,12 +71,13 @@ struct olv_how {
     uint64_t most_bytes;  /* unpacking: it may become this large; 0: no such limit was given */
     enum olv_clock clock; /* archiving: the time that the rule goes by, where that is to be kept */
     char depot[65];       /* archiving: the name of the depot that the archive is for; "": none */
-    /* Recovering from a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
+    /* Of what lies in a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
      * the other name of a hard link goes to. */
-    bool is_member, has_digest;
-    uint8_t digest[32];      /* SHA-256 of its contents */
-    uint64_t begins, within; /* its frame; and its header, in the frame's plain bytes */
-    const char *into;        /* archiving: the path of the archive; points into the words; "" */
+    bool is_member, has_digest, has_modified;
+    struct olv_instant modified; /* of the member, where the entry's own is the archive's */
+    uint8_t digest[32];          /* SHA-256 of its contents */
+    uint64_t begins, within;     /* its frame; and its header, in the frame's plain bytes */
+    const char *into;            /* archiving: the path of the archive; points into the words; "" */
 };
 
 /* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */

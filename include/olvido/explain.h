@@ -28,6 +28,11 @@ struct olv_explanation {
     const char *was;           /* what it was called before Olvido's first act on it; NULL: as it is */
     uint64_t was_bytes;        /* then: its size */
     enum olv_act_id was_until; /* and the act */
+    /* What does not exist, but lies in depots: then `stat` is what it was, and the newest version is judged.
+     */
+    size_t stored_versions;
+    const char *depot, *archive;
+    struct olv_instant archived;
     struct olv_verdict verdict;
     bool is_summed_up; /* a directory, judged as a whole: it is as old as the youngest entry in it */
     struct olv_contents contents; /* then */

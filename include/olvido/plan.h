@@ -32,6 +32,8 @@ struct olv_plan {
     struct olv_rule_tally *rules; /* one for each of the policy's */
     uint64_t looked_at;           /* entries that are no directories */
     uint64_t not_owned;
+    struct olv_tally stored;          /* files in depots */
+    uint64_t stored_not_owned;        /* of those */
     uint64_t troubles;                /* places that could not be read */
     uint64_t due_files, due_bytes;    /* of all selected rules */
     struct olv_tally trash;           /* what the policy's `trash` would clear */

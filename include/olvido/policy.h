@@ -29,6 +29,7 @@ enum olv_act_id {
     OLV_ACT_CLEAR,      /* of the trash: by hand, or by the policy's `trash` */
     OLV_ACT_DECOMPRESS, /* by hand only */
     OLV_ACT_FETCH,      /* by hand only: recover, out of a depot */
+    OLV_ACT_THIN,       /* delete, of what lies in an archive of a depot */
     OLV_ACT_COUNT
 };
 

@@ -9,6 +9,7 @@ enum olv_reason {
     OLV_DUE,
     OLV_KEPT,      /* the latest step whose time has come is `keep` */
     OLV_HAD,       /* it has had the latest step whose time has come, or a later one */
+    OLV_STORED,    /* it lies in a depot, and no step is due that reaches it there */
     OLV_NOT_DUE,   /* too young for every step */
     OLV_SETTLING,  /* due, but modified within the rule's `settle` */
     OLV_OPEN,      /* due, but open for writing */

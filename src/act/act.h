@@ -11,6 +11,7 @@
 #include "file/touched.h"
 #include "guard/guard.h"
 #include "hold/hold.h"
+#include "olvido/depot.h"
 #include "trash/trash.h"
 
 enum olv_result {
@@ -55,9 +56,15 @@ struct olv_act_context {
     struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
                                           `is_made` away; what is left is abandoned */
     struct olv_text path;              /* scratch: the entry's path */
+    struct olv_text archive;           /* scratch: the path of an archive */
     struct olv_hasher *hasher;         /* the run's own */
     struct vault *vault;               /* reads archives; made when it is needed first */
     struct directories *directories;   /* what recovered directories are given in the end; likewise */
+    struct olv_catalogue *catalogue;   /* of depots; NULL: not needed up to now, or it cannot be opened */
+    struct olv_thinned *thinned;       /* the archive that members were taken out of last */
+    const struct olv_holds *holds;     /* NULL: nothing is held */
+    const struct olv_text *segment;    /* the batch under way */
+    int notes;                         /* the directory of the run, where unfinished work is noted */
     const struct gathered *gathered;   /* what went into archives before the first batch; NULL: nothing */
     uint8_t digest[OLV_SHA256_SIZE];   /* of this entry's contents, where an act lends it to the outcome */
     void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
@@ -117,6 +124,9 @@ struct olv_act {
     /* After the last entry of a batch: writes what is written once for all of them. The directories of the
      * entries and of the trash are brought to the disk by the run. May be NULL. */
     bool (*settle)(struct olv_act_context *context, struct olv_error *err);
+    /* Whether an earlier entry's turn has decided this one's as well: then it has its turn even when the run
+     * is to stop. May be NULL. */
+    bool (*is_decided)(const struct olv_act_context *context, const struct olv_docket_entry *entry);
     const struct olv_group_act *group; /* NULL: one entry after the other */
     /* After a crash: whether the entry was already acted upon, and then its outcome. */
     bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry,
@@ -150,10 +160,12 @@ bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)
 /* For acts on an item of a trash: its trash. */
 struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                         struct olv_error *err);
+/* Frees what `thin` keeps in the context. */
+void olv_thinned_free(struct olv_thinned *thinned);
 /* Sets the outcome to what the error says: a change is left alone, everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
 extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,
-    olv_act_decompress, olv_act_archive, olv_act_fetch;
+    olv_act_decompress, olv_act_archive, olv_act_fetch, olv_act_delete, olv_act_thin;
 
 #endif

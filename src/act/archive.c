@@ -3,6 +3,7 @@
  * for an entry's turn is to let the original go. */
 #include "act/act.h"
 
+#include "depot/catalogue.h"
 #include "file/stage.h"
 #include "os/os.h"
 
@@ -82,6 +83,17 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     }
 }
 
+static bool find_in_depot(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    olv_text_clear(&c->path);
+    olv_text_clear(&c->archive);
+    olv_docket_entry_path(e, &c->path);
+    if (!c->catalogue || !catalogue_find_of_run(c->catalogue, olv_text_string(&c->path), c->run, &c->archive))
+        return false;
+    o->into = olv_text_string(&c->archive);
+    return true;
+}
+
 /* An original goes only when its archive is there: where it has gone, it is in it. */
 static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -91,9 +103,13 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
     olv_act_label(label, c->run, c->sequence);
     stage_settle(c->source.fd, e->name, label);
     if (!olv_how_get(e->how, &how) || how.keeps || olv_os_stat(c->source.fd, e->name, &stat) ||
-        errno != ENOENT || !olv_os_stat(AT_FDCWD, how.into, &stat))
+        errno != ENOENT)
         return false;
     o->into = how.into;
+    if (*how.depot && !find_in_depot(c, e, o)) /* its name may have got a number */
+        return false;
+    if (!olv_os_stat(AT_FDCWD, o->into, &stat))
+        return false;
     o->result = OLV_DONE;
     return true;
 }

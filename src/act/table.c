@@ -12,9 +12,9 @@
 #include <stdio.h>
 #include <unistd.h>
 
-static const struct olv_act *const acts[] = {&olv_act_tell,    &olv_act_discard,  &olv_act_recover,
-                                             &olv_act_clear,   &olv_act_compress, &olv_act_decompress,
-                                             &olv_act_archive, &olv_act_fetch};
+static const struct olv_act *const acts[] = {
+    &olv_act_tell,       &olv_act_discard, &olv_act_recover, &olv_act_clear,  &olv_act_compress,
+    &olv_act_decompress, &olv_act_archive, &olv_act_fetch,   &olv_act_delete, &olv_act_thin};
 
 const struct olv_act *olv_act_find(enum olv_act_id id)
 {

@@ -8,6 +8,7 @@
 #include "archive/make.h"
 
 #include "archive/batch.h"
+#include "archive/ending.h"
 #include "archive/links.h"
 #include "archive/manifest.h"
 #include "file/reading.h"
@@ -384,57 +385,6 @@ bool making_add(struct making *m, const struct olv_docket_entry *e, uint64_t seq
 
 /* ---- the end ---- */
 
-static void describe_manifest(struct olv_member *out, uint64_t length)
-{
-    *out = (struct olv_member){.path = ARCHIVE_MANIFEST,
-                               .link = "",
-                               .kind = OLV_KIND_FILE,
-                               .has_owner = true,
-                               .mode = 0600,
-                               .owner_name = "",
-                               .group_name = "",
-                               .size_bytes = length,
-                               .modified = {olv_os_now().s, 0},
-                               .acl = "",
-                               .acl_default = ""};
-}
-
-/* In frames of its own, with the mark of the end behind it. */
-static bool add_manifest(struct making *m, struct olv_error *err)
-{
-    struct olv_member member;
-    struct frame_job *job;
-    uint64_t length, at = 0;
-    if (!manifest_close(m->manifest, frames_written(m->frames), err))
-        return false;
-    m->manifest_frame = frames_written(m->frames)->count;
-    length = manifest_length(m->manifest);
-    describe_manifest(&member, length);
-    job = frames_next(m->frames, err);
-    if (job)
-        tar_put_member(&job->plain, &member);
-    while (job && at < length) {
-        size_t n = length - at < FRAME_BYTES ? (size_t)(length - at) : FRAME_BYTES;
-        char *room = olv_text_room(&job->plain, n);
-        if (!room)
-            return olv_fail_memory(err);
-        if (!manifest_read(m->manifest, room, n, at, err))
-            return false;
-        job->plain.len += n;
-        at += n;
-        if (at < length) {
-            frames_give(m->frames, job);
-            job = frames_next(m->frames, err);
-        }
-    }
-    if (!job)
-        return false;
-    tar_put_padding(&job->plain, length);
-    tar_put_end(&job->plain);
-    frames_give(m->frames, job);
-    return frames_finish(m->frames, err);
-}
-
 static bool prove_progress(void *self, uint64_t plain_bytes)
 {
     const struct making *m = self;
@@ -443,22 +393,12 @@ static bool prove_progress(void *self, uint64_t plain_bytes)
     return !olv_observe_interrupted(m->options.observer);
 }
 
-static bool prove(struct making *m, struct olv_error *err)
-{
-    struct pack_source source = {&m->fresh.fd, reading_source, frames_length(m->frames)};
-    struct frames_proof proof = {.self = m, .progress = prove_progress};
-    posix_fadvise(m->fresh.fd, 0, 0, POSIX_FADV_DONTNEED);
-    return frames_prove(&source, m->options.codec, frames_written(m->frames), m->options.workers, &proof,
-                        err);
-}
-
 bool making_finish(struct making *m, struct olv_error *err)
 {
-    if (!drain(m, err) || !add_manifest(m, err))
+    struct frames_proof proof = {.self = m, .progress = prove_progress};
+    if (!drain(m, err) || !ending_add(m->frames, m->manifest, &m->manifest_frame, err))
         return false;
-    if (fsync(m->fresh.fd) != 0)
-        return olv_fail_system(err, "", "cannot bring the archive to the disk");
-    return prove(m, err);
+    return ending_prove(m->fresh.fd, m->frames, m->options.codec, m->options.workers, &proof, err);
 }
 
 bool making_publish(struct making *m, const char *name, enum olv_if_exists if_exists,
@@ -493,4 +433,10 @@ const struct frame_list *making_frames(const struct making *m, size_t *manifest)
 {
     *manifest = m->manifest_frame;
     return frames_written(m->frames);
+}
+
+uint64_t making_inode(const struct making *m)
+{
+    struct olv_stat stat;
+    return olv_os_stat(m->fresh.fd, "", &stat) ? stat.inode : 0;
 }

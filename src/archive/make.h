@@ -58,6 +58,8 @@ uint64_t making_members(const struct making *making);
 uint64_t making_bytes(const struct making *making);
 /* When it was begun, as the manifest says. */
 struct olv_instant making_time(const struct making *making);
+/* Of the file. */
+uint64_t making_inode(const struct making *making);
 /* Its length. */
 uint64_t making_length(const struct making *making);
 /* All frames; those from `*manifest` on have the manifest in them. */

@@ -40,7 +40,7 @@ static void end_line(struct manifest *m)
         flush(m);
 }
 
-struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err)
+static struct manifest *begin(struct olv_error *err)
 {
     struct manifest *m = calloc(1, sizeof *m);
     if (!m) {
@@ -54,6 +54,14 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
         return NULL;
     }
     m->fd = fileno(m->file);
+    return m;
+}
+
+struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err)
+{
+    struct manifest *m = begin(err);
+    if (!m)
+        return NULL;
     m->made = olv_os_now();
     olv_text_puts(&m->text, "{");
     olv_json_put_string(&m->text, "olvido", "archive");
@@ -64,6 +72,26 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
     olv_json_put_instant(&m->text, "made", m->made);
     end_line(m);
     return m;
+}
+
+struct manifest *manifest_like(const json_t *head, struct olv_error *err)
+{
+    struct manifest *m = begin(err);
+    if (m)
+        olv_json_line(head, &m->text);
+    if (m)
+        olv_text_puts(&m->text, "\n");
+    return m;
+}
+
+void manifest_put(struct manifest *m, const json_t *line)
+{
+    olv_json_line(line, &m->text);
+    olv_text_puts(&m->text, "\n");
+    m->members++;
+    m->bytes += olv_json_get_number(line, "size");
+    if (m->text.len >= FLUSH_AT)
+        flush(m);
 }
 
 void manifest_free(struct manifest *m)

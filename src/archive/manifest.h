@@ -4,10 +4,15 @@
 #define OLV_ARCHIVE_MANIFEST_H
 
 #include "archive/make.h"
+#include "olvido/json.h"
 
 /* Grows in an unnamed temporary file while the archive does. */
 struct manifest;
 struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err);
+/* For an archive that is made of another one: `head` is the first line of that one's. */
+struct manifest *manifest_like(const json_t *head, struct olv_error *err);
+/* Adds a member as a line of another manifest says it. */
+void manifest_put(struct manifest *manifest, const json_t *line);
 void manifest_add(struct manifest *manifest, const struct made_member *made);
 /* Adds the frames and the totals; nothing is added after that. */
 bool manifest_close(struct manifest *manifest, const struct frame_list *frames, struct olv_error *err);

@@ -6,6 +6,7 @@
 #include "archive/make.h"
 #include "base/arena.h"
 #include "olvido/json.h"
+#include "pack/tar.h"
 
 /* What a line says of a member. Begins zeroed; what it points to is its own, and stays until the next line.
  */
@@ -18,6 +19,11 @@ struct manifest_member {
 /* False where the line makes no sense. */
 bool manifest_member_read(struct manifest_member *out, const json_t *line);
 void manifest_member_free(struct manifest_member *member);
+
+/* Calls `line` for each line of the member that the reader is at, which is a manifest. */
+bool manifest_lines(struct tar_reader *tar,
+                    bool (*line)(void *self, const char *text, size_t len, struct olv_error *err), void *self,
+                    struct olv_error *err);
 
 /* A string; "" where there is none. */
 const char *manifest_string(const json_t *line, const char *key);

@@ -8,6 +8,7 @@ static const struct {
     [OLV_DUE] = {"due", "due"},
     [OLV_KEPT] = {"kept", "kept"},
     [OLV_HAD] = {"had", "done already"},
+    [OLV_STORED] = {"stored", "lies in a depot"},
     [OLV_NOT_DUE] = {"not_due", "not due yet"},
     [OLV_SETTLING] = {"settling", "spared: just modified"},
     [OLV_OPEN] = {"open", "spared: open for writing"},

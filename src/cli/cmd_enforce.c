@@ -139,13 +139,15 @@ static enum cli_status run_with(struct enforcing *e)
                                 .policy = e->policy,
                                 .plan = &e->plan,
                                 .selected = e->selected,
+                                .may_end = calloc(rules, sizeof *e->permit.may_end),
                                 .answers = calloc(rules + 1, sizeof *e->permit.answers)};
     e->request.wants_docket = true;
     e->request.is_unattended = cli_has(e->cli, OPT_UNATTENDED);
-    if (e->selected && e->in_notice && e->permit.answers)
+    if (e->selected && e->in_notice && e->permit.answers && e->permit.may_end)
         status = cli_has(e->cli, OPT_PREVIEW) ? preview(e) : enforce(e);
     olv_plan_free(&e->plan);
     free(e->permit.answers);
+    free(e->permit.may_end);
     free(e->in_notice);
     free(e->selected);
     return status;

@@ -149,11 +149,29 @@ static void print_obstacles(const struct explaining *x, const struct olv_explana
         facts_line(x->cli, "In the way", STYLE_PLAIN, "nothing");
 }
 
+static void print_stored(const struct explaining *x, const struct olv_explanation *e)
+{
+    char size[OLV_SIZE_TEXT], date[TERM_DATE], archived[TERM_DATE];
+    char *depot = facts_name(e->depot), *archive = facts_name(e->archive);
+    facts_line(x->cli, "Is", STYLE_PLAIN, "not there any more; it lies in the depot %s", depot);
+    facts_line(x->cli, "", STYLE_PLAIN, "in %s, archived %s", archive, term_date(e->archived, archived));
+    facts_line(x->cli, "Was", STYLE_PLAIN, "a %s, %s, last modified %s", olv_kind_word(e->stat.kind),
+               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date));
+    if (e->stored_versions > 1)
+        facts_line(x->cli, "", STYLE_PLAIN, "the newest of %zu versions", e->stored_versions);
+    free(depot);
+    free(archive);
+}
+
 static void print_people(const struct explaining *x, const struct olv_explanation *e)
 {
     const struct olv_rule *rule;
-    print_what(x, e);
-    print_contents(x, e);
+    if (e->exists) {
+        print_what(x, e);
+        print_contents(x, e);
+    } else {
+        print_stored(x, e);
+    }
     for (size_t i = 0; i < e->rule_count; i++)
         print_rule(x, &e->rules[i]);
     if (e->verdict.reason == OLV_NOT_OWNED) {
@@ -166,7 +184,8 @@ static void print_people(const struct explaining *x, const struct olv_explanatio
         print_age(x, e, rule);
         print_steps(x, e, rule);
     }
-    print_obstacles(x, e);
+    if (e->exists)
+        print_obstacles(x, e);
 }
 
 /* ---- for programs ---- */
@@ -211,6 +230,12 @@ static void add_judgement(const struct explaining *x, const struct olv_explanati
         olv_json_name(json, "was", e->was);
         olv_json_number(json, "was_size", e->was_bytes);
     }
+    if (e->stored_versions) {
+        olv_json_string(json, "depot", e->depot);
+        olv_json_name(json, "archive", e->archive);
+        olv_json_instant(json, "archived", e->archived);
+        olv_json_number(json, "versions", e->stored_versions);
+    }
     if (e->is_summed_up) {
         olv_json_number(json, "entries", e->contents.entries);
         olv_json_number(json, "bytes", e->contents.bytes);
@@ -245,21 +270,21 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
     if (ok && as_json) {
         olv_json_name(json, "path", e.path);
         olv_json_string(json, "state", olv_reason_key(e.verdict.reason));
-        if (e.exists)
+        if (e.exists || e.stored_versions)
             add_judgement(x, &e, json);
-        else
-            ok = history_show(x->cli, x->setting.trashes, e.path, json, &is_known, &err);
+        if (!e.exists)
+            ok = history_show(x->cli, &x->setting, e.path, json, &is_known, &err);
         cli_print_json(json);
     } else if (ok) {
         name = facts_name(e.path);
         printf("%s%s%s\n", term_begin(x->cli, STYLE_HEADING), name, term_end(x->cli));
         free(name);
-        if (!e.exists)
+        if (!e.exists && !e.stored_versions)
             facts_line(x->cli, "Is", STYLE_PLAIN, "not there");
-        if (e.exists)
+        if (e.exists || e.stored_versions)
             print_people(x, &e);
-        else
-            ok = history_show(x->cli, x->setting.trashes, e.path, NULL, &is_known, &err);
+        if (!e.exists)
+            ok = history_show(x->cli, &x->setting, e.path, NULL, &is_known, &err);
     } else {
         json_decref(json);
     }

@@ -27,11 +27,12 @@ static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_ent
     olv_text_clear(record);
     olv_text_add(record, &l, sizeof l);
     olv_text_add(record, e->rule_name, l.rule_len);
-    olv_docket_entry_path(e, record);
+    olv_docket_entry_shown(e, record);
     olv_text_add(record, "", 1);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(sorter, (struct olv_record){e->identity.modified, record->data, record->len}, err);
+    return olv_sorter_add(sorter,
+                          (struct olv_record){olv_docket_entry_modified(e), record->data, record->len}, err);
 }
 
 static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f,

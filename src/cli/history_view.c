@@ -34,20 +34,26 @@ static bool remember(void *self, const struct olv_ledger_record *r)
 struct sighting {
     uint64_t count;
     char trash[PATH_MAX];
+    char depot[65]; /* "": it is the trash */
 };
 
 static void see(void *self, const struct olv_found_item *found)
 {
     struct sighting *s = self;
     s->count++;
-    snprintf(s->trash, sizeof s->trash, "%s", olv_trash_path(found->trash));
+    snprintf(s->depot, sizeof s->depot, "%s", found->depot);
+    snprintf(s->trash, sizeof s->trash, "%s", found->trash ? olv_trash_path(found->trash) : "");
 }
 
-static struct sighting look_in_trashes(struct olv_trashes *trashes, const char *path)
+static struct sighting look_for(struct olv_trashes *trashes, struct olv_catalogue *catalogue,
+                                const char *path)
 {
     const char *patterns[] = {path};
-    struct olv_item_query query = {
-        .patterns = patterns, .pattern_count = 1, .act = OLV_ACT_RECOVER, .rule = OLV_BY_HAND};
+    struct olv_item_query query = {.patterns = patterns,
+                                   .pattern_count = 1,
+                                   .act = OLV_ACT_RECOVER,
+                                   .rule = OLV_BY_HAND,
+                                   .catalogue = catalogue};
     struct sighting s = {0};
     struct olv_error ignored = {0};
     if (trashes)
@@ -70,22 +76,23 @@ static void print_history(struct cli *cli, const char *path, const struct histor
         facts_line(cli, "Ledger", STYLE_PLAIN, "Olvido never touched it");
     }
     if (s->count) {
-        facts_line(cli, "Lies in", STYLE_PLAIN, "the trash %s", trash);
+        facts_line(cli, "Lies in", STYLE_PLAIN, "the %s %s", *s->depot ? "depot" : "trash",
+                   *s->depot ? s->depot : trash);
         facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", name);
     } else if (h->lines) {
-        facts_line(cli, "Get back", STYLE_WARN, "it is in no trash any more");
+        facts_line(cli, "Get back", STYLE_WARN, "it is in no trash and in no depot any more");
     }
     free(name);
     free(rule);
     free(trash);
 }
 
-bool history_show(struct cli *cli, struct olv_trashes *trashes, const char *path, json_t *json,
+bool history_show(struct cli *cli, const struct plan_setting *setting, const char *path, json_t *json,
                   bool *is_known, struct olv_error *err)
 {
     struct olv_ledger_query query = {.path = path};
     struct history h = {0};
-    struct sighting s = look_in_trashes(trashes, path);
+    struct sighting s = look_for(setting->trashes, setting->catalogue, path);
     enum cli_status ignored;
     char state[PATH_MAX];
     if (!cli_state_path(cli, state, sizeof state, &ignored) ||
@@ -106,7 +113,7 @@ bool history_show(struct cli *cli, struct olv_trashes *trashes, const char *path
         olv_json_string(last, "rule", h.rule);
         json_object_set_new(json, "last", last);
     }
-    if (s.count)
+    if (s.count && !*s.depot)
         olv_json_name(json, "trash", s.trash);
     return true;
 }

@@ -1,17 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where a path that is gone went, by the ledger and the trashes. */
+/* Where a path that is gone went, by the ledger, the trashes and the depots. */
 #ifndef OLV_CLI_HISTORY_VIEW_H
 #define OLV_CLI_HISTORY_VIEW_H
 
 #include "cli/cli.h"
-#include "olvido/trash.h"
+#include "cli/plan_setting.h"
 
 #include <jansson.h>
 
-/* Prints it, or with `json` adds it there. `is_known`: the ledger or a trash knows of it. `trashes` may be
- * NULL.
- */
-bool history_show(struct cli *cli, struct olv_trashes *trashes, const char *path, json_t *json,
+/* Prints it, or with `json` adds it there. `is_known`: the ledger, a trash or a depot knows of it. */
+bool history_show(struct cli *cli, const struct plan_setting *setting, const char *path, json_t *json,
                   bool *is_known, struct olv_error *err);
 
 #endif

@@ -66,6 +66,8 @@ static void put_step(struct olv_text *out, const struct olv_step *step, const st
     olv_text_printf(out, " (%s, oldest %s)", olv_size_format(due->bytes, size), term_date(due->oldest, date));
     if (step->act == OLV_ACT_DISCARD)
         olv_text_puts(out, " to the trash");
+    if (olv_act_is_final(step->act))
+        olv_text_puts(out, " for good");
     if (step->act == OLV_ACT_COMPRESS)
         olv_text_printf(out, " as %s", olv_codec_word(step->codec));
     if (step->depot)
@@ -103,6 +105,63 @@ static void ask_rule(struct permit *p, size_t rule, const char *limit)
         p->answers[rule] = ANSWER_EACH;
     else if (answer != 0)
         p->is_stopped = true;
+    olv_text_free(&question);
+}
+
+/* What a rule would do that cannot be taken back. */
+static struct olv_tally final_tally(const struct olv_rule *rule, const struct olv_rule_tally *tally)
+{
+    struct olv_tally sum = {0};
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (olv_act_is_final(rule->steps[i].act)) {
+            sum.files += tally->steps[i].files;
+            sum.bytes += tally->steps[i].bytes;
+        }
+    return sum;
+}
+
+/* Everything of this run that cannot be taken back, the trash included: what --count must say. */
+static uint64_t final_files(const struct permit *p)
+{
+    uint64_t files = p->plan->trash_reason == OLV_DUE ? p->plan->trash.files : 0;
+    for (size_t i = 0; i < p->policy->rule_count; i++)
+        if (p->selected[i])
+            files += final_tally(&p->policy->rules[i], &p->plan->rules[i]).files;
+    return files;
+}
+
+/* Whether --count was given, and then whether it is right. */
+static bool count_was_typed(struct permit *p, bool *is_right)
+{
+    enum cli_status ignored;
+    uint64_t given;
+    if (!cli_has(p->cli, OPT_COUNT_TYPED))
+        return false;
+    *is_right = cli_number(p->cli, OPT_COUNT_TYPED, &given, &ignored) && given == final_files(p);
+    return true;
+}
+
+/* A rule was allowed: what it ends for good needs its count from ten on. */
+static void permit_end(struct permit *p, size_t rule)
+{
+    struct olv_tally due = final_tally(&p->policy->rules[rule], &p->plan->rules[rule]);
+    struct olv_text question = {0};
+    char size[OLV_SIZE_TEXT];
+    bool is_right = true;
+    if (due.files == 0 || cli_has(p->cli, OPT_UNATTENDED)) {
+        p->may_end[rule] = true;
+    } else if (count_was_typed(p, &is_right) || due.files < TYPED_FROM) {
+        p->may_end[rule] = is_right;
+    } else if (can_ask(p)) {
+        term_name(&question, p->policy->rules[rule].name);
+        olv_text_puts(&question, ": delete ");
+        term_count(&question, due.files, "file", "files");
+        olv_text_printf(&question, " (%s) for good? Nothing brings them back.",
+                        olv_size_format(due.bytes, size));
+        p->may_end[rule] = ask_count(p->cli, olv_text_string(&question), due.files);
+    }
+    if (!p->may_end[rule])
+        p->not_counted += due.files;
     olv_text_free(&question);
 }
 
@@ -147,6 +206,8 @@ static void permit_rule(struct permit *p, size_t rule, struct olv_spent *spent)
         ask_rule(p, rule, olv_text_string(&text));
     else
         p->not_asked += touched;
+    if (touched && p->answers[rule] != ANSWER_NO)
+        permit_end(p, rule);
     if (p->answers[rule] != ANSWER_NO) {
         spent->files += due.files;
         spent->bytes += due.bytes;
@@ -163,8 +224,6 @@ static void permit_trash(struct permit *p)
     bool needs_count = due->files >= TYPED_FROM || p->plan->trash_directories > 0, is_allowed = false;
     struct olv_text question = {0};
     char size[OLV_SIZE_TEXT];
-    uint64_t given;
-    enum cli_status ignored;
     if (due->files == 0 || p->plan->trash_reason != OLV_DUE)
         return;
     olv_text_puts(&question, "trash: remove ");
@@ -173,8 +232,8 @@ static void permit_trash(struct permit *p)
                     olv_size_format(due->bytes, size), p->policy->trash_keep_text);
     if (cli_has(p->cli, OPT_UNATTENDED))
         is_allowed = true;
-    else if (cli_has(p->cli, OPT_COUNT_TYPED))
-        is_allowed = cli_number(p->cli, OPT_COUNT_TYPED, &given, &ignored) && given == due->files;
+    else if (count_was_typed(p, &is_allowed))
+        ;
     else if (cli_has(p->cli, OPT_YES) && !needs_count)
         is_allowed = true;
     else if (can_ask(p) && needs_count)
@@ -185,7 +244,7 @@ static void permit_trash(struct permit *p)
         term_message(
             p->cli, STYLE_WARN,
             "nothing was removed from the trash: that cannot be taken back, so it needs --count %llu",
-            (unsigned long long)due->files);
+            (unsigned long long)final_files(p));
     p->answers[p->policy->rule_count] = is_allowed ? ANSWER_YES : ANSWER_NO;
     olv_text_free(&question);
 }
@@ -209,10 +268,10 @@ static bool ask_file(struct permit *p, const struct olv_docket_entry *entry)
     int answer;
     watch_clear(p->cli);
     olv_text_printf(&question, "%s ", olv_act_word(entry->act));
-    olv_docket_entry_path(entry, &path);
+    olv_docket_entry_shown(entry, &path);
     term_name(&question, olv_text_string(&path));
-    olv_text_printf(&question, " (%s, %s)?", olv_size_format(entry->identity.size_bytes, size),
-                    term_date(entry->identity.modified, date));
+    olv_text_printf(&question, " (%s, %s)?", olv_size_format(olv_docket_entry_size(entry), size),
+                    term_date(olv_docket_entry_modified(entry), date));
     answer = ask(p->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
     olv_text_free(&path);
@@ -228,6 +287,8 @@ bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
     size_t rule = entry->rule == OLV_OF_TRASH ? p->policy->rule_count : entry->rule;
     if (entry->act == OLV_ACT_TELL)
         return true;
+    if (entry->rule != OLV_OF_TRASH && olv_act_is_final(entry->act) && !p->may_end[rule])
+        return false;
     if (p->is_stopped || p->answers[rule] == ANSWER_NO)
         return false;
     return p->answers[rule] == ANSWER_YES || ask_file(p, entry);
@@ -246,6 +307,10 @@ void permit_explain(const struct permit *p)
     if (p->not_asked)
         term_message(p->cli, STYLE_WARN,
                      "nothing was done without being asked: there is no terminal, and no --yes");
+    if (p->not_counted)
+        term_message(p->cli, STYLE_WARN,
+                     "what cannot be taken back was left undone: it needs its count, --count %llu",
+                     (unsigned long long)final_files(p));
     if (p->over_limit)
         term_message(
             p->cli, STYLE_WARN,

@@ -14,8 +14,10 @@ struct permit {
     const struct olv_plan *plan;
     const bool *selected;
     enum answer *answers; /* for each rule, and then for the policy's `trash`; owned by the caller */
-    bool is_stopped;      /* answered `stop`: nothing more */
+    bool *may_end;   /* for each rule: whether what cannot be taken back may be done; owned by the caller */
+    bool is_stopped; /* answered `stop`: nothing more */
     uint64_t not_asked;   /* files left undone because nobody could be asked */
+    uint64_t not_counted; /* files that would have needed their count typed */
     uint64_t over_limit;  /* files of rules that were refused as a whole */
 };
 

@@ -116,6 +116,16 @@ void plan_print(struct cli *cli, const struct olv_policy *policy, const struct o
     olv_text_printf(&line, " (%s); ", olv_size_format(plan->due_bytes, size));
     term_count(&line, plan->not_owned, "file belongs", "files belong");
     olv_text_puts(&line, " to no rule");
+    if (plan->stored.files) {
+        olv_text_puts(&line, "; ");
+        term_count(&line, plan->stored.files, "file lies", "files lie");
+        olv_text_printf(&line, " in depots (%s)", olv_size_format(plan->stored.bytes, size));
+    }
+    if (plan->stored_not_owned) {
+        olv_text_puts(&line, ", ");
+        term_number(&line, plan->stored_not_owned);
+        olv_text_puts(&line, " of them kept, for no rule owns them");
+    }
     printf("\n%s\n", olv_text_string(&line));
     olv_text_free(&line);
 }
@@ -178,6 +188,9 @@ void plan_print_json(const struct olv_policy *policy, const struct olv_plan *pla
     olv_json_number(json, "looked_at", plan->looked_at);
     olv_json_number(json, "not_owned", plan->not_owned);
     olv_json_number(json, "unreadable", plan->troubles);
+    olv_json_number(json, "stored_files", plan->stored.files);
+    olv_json_number(json, "stored_size", plan->stored.bytes);
+    olv_json_number(json, "stored_not_owned", plan->stored_not_owned);
     olv_json_number(json, "due_files", plan->due_files);
     olv_json_number(json, "due_size", plan->due_bytes);
     for (size_t i = 0; i < policy->rule_count; i++)

@@ -48,11 +48,15 @@ static void add_part(struct olv_text *line, uint64_t count, const char *words)
 /* What an act has done to a file. */
 static const char *participle(enum olv_act_id act)
 {
-    static const char *const words[OLV_ACT_COUNT] = {
-        [OLV_ACT_COMPRESS] = "compressed",     [OLV_ACT_ARCHIVE] = "archived",
-        [OLV_ACT_DISCARD] = "discarded",       [OLV_ACT_DELETE] = "deleted",
-        [OLV_ACT_RECOVER] = "recovered",       [OLV_ACT_CLEAR] = "removed for good",
-        [OLV_ACT_DECOMPRESS] = "decompressed", [OLV_ACT_FETCH] = "recovered"};
+    static const char *const words[OLV_ACT_COUNT] = {[OLV_ACT_COMPRESS] = "compressed",
+                                                     [OLV_ACT_ARCHIVE] = "archived",
+                                                     [OLV_ACT_DISCARD] = "discarded",
+                                                     [OLV_ACT_DELETE] = "deleted",
+                                                     [OLV_ACT_RECOVER] = "recovered",
+                                                     [OLV_ACT_CLEAR] = "removed for good",
+                                                     [OLV_ACT_DECOMPRESS] = "decompressed",
+                                                     [OLV_ACT_FETCH] = "recovered",
+                                                     [OLV_ACT_THIN] = "deleted"};
     return words[act] ? words[act] : "done";
 }
 

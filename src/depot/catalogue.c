@@ -32,6 +32,7 @@ static const char schema[] =
     "INTEGER,"
     " was_name BLOB, was_size INTEGER, PRIMARY KEY (directory, name, archive, at))"
     " WITHOUT ROWID;"
+    "CREATE INDEX member_in_archive ON member (archive, at);"
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL, modified_s INTEGER NOT "
     "NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER, PRIMARY KEY (path, act)) WITHOUT "
     "ROWID;"
@@ -324,27 +325,40 @@ static bool put_frames(struct olv_catalogue *c, const struct frame_list *frames,
     return ok;
 }
 
-bool catalogue_end(struct olv_catalogue *c, const struct catalogue_archive *a,
-                   const struct frame_list *frames, struct olv_error *err)
+static bool forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
 {
-    bool ok = put_depot(c, a, err) && put_archive(c, a, err) && put_frames(c, frames, err);
-    finalize(c);
+    char sql[240];
+    snprintf(sql, sizeof sql,
+             "DELETE FROM member WHERE archive = %lld; DELETE FROM frame WHERE archive = %lld;"
+             " DELETE FROM archive WHERE id = %lld",
+             (long long)archive, (long long)archive, (long long)archive);
+    return catalogue_run(c, sql, err, "cannot write it");
+}
+
+static bool commit(struct olv_catalogue *c, bool ok, struct olv_error *err)
+{
     if (ok && catalogue_run(c, "COMMIT", err, "cannot bring it to the disk"))
         return true;
     sqlite3_exec(c->db, "ROLLBACK", NULL, NULL, NULL);
     return false;
 }
 
+bool catalogue_end_replacing(struct olv_catalogue *c, const struct catalogue_archive *a,
+                             const struct frame_list *frames, int64_t replaced, struct olv_error *err)
+{
+    bool ok = put_depot(c, a, err) && put_archive(c, a, err) && put_frames(c, frames, err);
+    finalize(c);
+    return commit(c, ok && (replaced == 0 || forget(c, replaced, err)), err);
+}
+
+bool catalogue_end(struct olv_catalogue *c, const struct catalogue_archive *a,
+                   const struct frame_list *frames, struct olv_error *err)
+{
+    return catalogue_end_replacing(c, a, frames, 0, err);
+}
+
 bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
 {
-    char sql[300];
-    snprintf(
-        sql, sizeof sql,
-        "BEGIN IMMEDIATE; DELETE FROM member WHERE archive = %lld; DELETE FROM frame WHERE archive = %lld;"
-        " DELETE FROM archive WHERE id = %lld; COMMIT",
-        (long long)archive, (long long)archive, (long long)archive);
-    if (catalogue_run(c, sql, err, "cannot write it"))
-        return true;
-    sqlite3_exec(c->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
+    return catalogue_run(c, "BEGIN IMMEDIATE", err, "cannot begin") &&
+           commit(c, forget(c, archive, err), err);
 }

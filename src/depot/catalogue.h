@@ -7,6 +7,7 @@
 
 #include "archive/make.h"
 #include "olvido/depot.h"
+#include "olvido/text.h"
 
 /* Opens (or, with `create`, makes) the catalogue of a state directory. NULL with OLV_STATE where it is
  * damaged, newer than this version, or not there (err->sys is ENOENT then). */
@@ -30,10 +31,31 @@ bool catalogue_put_member(struct olv_catalogue *catalogue, const struct made_mem
                           struct olv_error *err);
 bool catalogue_end(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
                    const struct frame_list *frames, struct olv_error *err);
+/* The same, and `replaced` is forgotten with it. */
+bool catalogue_end_replacing(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
+                             const struct frame_list *frames, int64_t replaced, struct olv_error *err);
 /* Forgets what was put since catalogue_begin. */
 void catalogue_abandon(struct olv_catalogue *catalogue);
 /* Forgets an archive. */
 bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct olv_error *err);
+
+/* What is known of the archive in this directory with this name; `id` is 0 where there is none. */
+struct catalogue_known {
+    int64_t id;
+    char depot[65], run[64], rule[80];
+    enum olv_codec codec;
+    struct olv_instant made;
+    size_t manifest_frame;
+};
+bool catalogue_find_archive(struct olv_catalogue *catalogue, const char *depot_path, const char *name,
+                            struct catalogue_known *out, struct olv_error *err);
+/* The path of the archive into which a run has put the file with this path; false where there is none. */
+bool catalogue_find_of_run(struct olv_catalogue *catalogue, const char *path, const char *run,
+                           struct olv_text *out);
+/* Calls `each` for every file in an archive, in the order in which they lie in it. */
+bool catalogue_each_member(struct olv_catalogue *catalogue, int64_t archive,
+                           bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                           struct olv_error *err);
 
 /* The frames of an archive. */
 bool catalogue_frames(struct olv_catalogue *catalogue, int64_t archive, struct frame_list *out,

@@ -21,7 +21,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { STEP = 256 << 10, LARGEST_FRAME = 32 << 20, LONGEST_LINE = 8 << 20 };
+enum { STEP = 256 << 10, LARGEST_FRAME = 32 << 20 };
 
 struct rebuilding {
     struct olv_catalogue *catalogue;
@@ -170,8 +170,9 @@ static bool take_frame(struct rebuilding *r, const json_t *json, struct olv_erro
            olv_fail(err, OLV_BROKEN, "frame %zu is not what the manifest says", number);
 }
 
-static bool take_line(struct rebuilding *r, const char *line, size_t len, struct olv_error *err)
+static bool take_line(void *self, const char *line, size_t len, struct olv_error *err)
 {
+    struct rebuilding *r = self;
     json_t *json = json_loadb(line, len, 0, NULL);
     bool ok;
     if (!json)
@@ -191,28 +192,9 @@ static bool take_line(struct rebuilding *r, const char *line, size_t len, struct
     return ok;
 }
 
-/* Lines of the member's data, which comes in pieces. */
 static bool read_manifest(struct rebuilding *r, struct tar_reader *tar, struct olv_error *err)
 {
-    struct olv_text line = {0};
-    const uint8_t *bytes;
-    size_t len = 1;
-    uint64_t ignored;
-    bool ok = true;
-    while (ok && len && (ok = tar_data(tar, &bytes, &len, &ignored, err)))
-        for (size_t at = 0; ok && at < len;) {
-            const uint8_t *end = memchr(bytes + at, '\n', len - at);
-            size_t n = end ? (size_t)(end - bytes) - at : len - at;
-            olv_text_add(&line, bytes + at, n);
-            at += n + (end != NULL);
-            ok = line.len < LONGEST_LINE || senseless(err);
-            if (ok && end) {
-                ok = take_line(r, olv_text_string(&line), line.len, err);
-                olv_text_clear(&line);
-            }
-        }
-    olv_text_free(&line);
-    return ok && (r->has_ended || senseless(err));
+    return manifest_lines(tar, take_line, r, err) && (r->has_ended || senseless(err));
 }
 
 /* ---- an archive ---- */

@@ -2,6 +2,7 @@
 /* What the catalogue knows: archives, their frames, and the files in them. */
 #include "depot/catalogue_parts.h"
 
+#include <stdio.h>
 #include <string.h>
 
 bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_list *out, struct olv_error *err)
@@ -80,7 +81,7 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
 
 struct columns {
     sqlite3_stmt *twin; /* finds the member that a hard link is another name of */
-    struct olv_text path, link, twin_path, depot_path, archive;
+    struct olv_text path, link, twin_path, depot_path, archive, was;
 };
 
 /* What a hard link is another name of has the contents: they are what is delivered. */
@@ -101,6 +102,18 @@ static void read_twin(struct columns *t, struct olv_stored_file *f)
     f->begins = (uint64_t)sqlite3_column_int64(t->twin, 1);
     f->within = (uint64_t)sqlite3_column_int64(t->twin, 2);
     f->digest = sqlite3_column_bytes(t->twin, 3) == OLV_SHA256_SIZE ? sqlite3_column_blob(t->twin, 3) : NULL;
+}
+
+static void read_clock(sqlite3_stmt *s, struct olv_stored_file *f)
+{
+    const char *word = text_of(s, 24);
+    for (int clock = 0; clock < OLV_CLOCK_COUNT; clock++)
+        if (strcmp(word, olv_clock_word((enum olv_clock)clock)) == 0) {
+            f->has_clock = true;
+            f->clock = (enum olv_clock)clock;
+            f->clock_time =
+                (struct olv_instant){sqlite3_column_int64(s, 25), (uint32_t)sqlite3_column_int64(s, 26)};
+        }
 }
 
 static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file *f)
@@ -133,32 +146,60 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         .begins = (uint64_t)sqlite3_column_int64(s, 20),
         .within = at - (uint64_t)sqlite3_column_int64(s, 21),
         .twin = "",
+        .accessed = {sqlite3_column_int64(s, 22), (uint32_t)sqlite3_column_int64(s, 23)},
+        .was = bytes_of(s, 27, &t->was),
+        .was_bytes = (uint64_t)sqlite3_column_int64(s, 28),
     };
+    f->own_begins = f->begins;
+    f->own_within = f->within;
+    read_clock(s, f);
     if (kind < 0)
         read_twin(t, f);
 }
 
-bool olv_catalogue_files(struct olv_catalogue *c,
-                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
-                         struct olv_error *err)
+/* Its directory and its name, as the catalogue has them. */
+static void bind_path(sqlite3_stmt *s, const char *path)
 {
-    static const char sql[] =
+    const char *inside = path + strspn(path, "/"), *slash = strrchr(inside, '/');
+    const char *name = slash ? slash + 1 : inside;
+    sqlite3_bind_blob(s, 1, inside, slash ? (int)(slash - inside) : 0, SQLITE_STATIC);
+    sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
+}
+
+/* Of one archive, or of all (0); with this path, or with any (NULL). */
+static bool each_file(struct olv_catalogue *c, enum olv_stored_order order, int64_t archive, const char *path,
+                      bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                      struct olv_error *err)
+{
+    static const char columns[] =
         "SELECT d.path, m.name, m.at, m.kind, m.size, m.modified_s, m.modified_ns, m.mode, m.uid, m.gid, "
         "m.digest,"
-        " m.link, a.id, a.name, a.run, a.codec, a.made_s, a.made_ns, p.name, p.path, f.begins, f.at"
+        " m.link, a.id, a.name, a.run, a.codec, a.made_s, a.made_ns, p.name, p.path, f.begins, f.at,"
+        " m.accessed_s, m.accessed_ns, m.clock, m.clock_s, m.clock_ns, m.was_name, m.was_size"
         " FROM directory d JOIN member m ON m.directory = d.id JOIN archive a ON a.id = m.archive"
-        " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
-        " ORDER BY d.path, m.name, a.made_s, a.made_ns";
+        " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame";
     static const char twin_sql[] =
         "SELECT m.size, f.begins, m.at - f.at, m.digest FROM directory d JOIN member m ON m.directory = d.id"
         " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
         " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
+    static const char *const orders[] = {
+        [OLV_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns", [OLV_BY_ARCHIVE] = "m.archive, m.at"};
+    char sql[sizeof columns + 96];
     sqlite3_stmt *s = NULL;
     struct columns texts = {.twin = NULL};
     struct olv_stored_file file;
     int code = SQLITE_DONE;
-    bool goes_on = true,
-         ok = catalogue_prepare(c, &s, sql, err) && catalogue_prepare(c, &texts.twin, twin_sql, err);
+    bool goes_on = true, ok;
+    snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns,
+             archive ? " WHERE m.archive = ?1"
+             : path  ? " WHERE d.path = ?1 AND m.name = ?2"
+                     : "",
+             orders[order]);
+    ok = catalogue_prepare(c, &s, sql, err) && catalogue_prepare(c, &texts.twin, twin_sql, err);
+    if (ok && archive)
+        sqlite3_bind_int64(s, 1, archive);
+    else if (ok && path)
+        bind_path(s, path);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
         read_file(s, &texts, &file);
         goes_on = each(self, &file);
@@ -172,5 +213,80 @@ bool olv_catalogue_files(struct olv_catalogue *c,
     olv_text_free(&texts.link);
     olv_text_free(&texts.depot_path);
     olv_text_free(&texts.archive);
+    olv_text_free(&texts.was);
     return ok;
+}
+
+bool olv_catalogue_files(struct olv_catalogue *c, enum olv_stored_order order,
+                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                         struct olv_error *err)
+{
+    return each_file(c, order, 0, NULL, each, self, err);
+}
+
+bool olv_catalogue_versions(struct olv_catalogue *c, const char *path,
+                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                            struct olv_error *err)
+{
+    return each_file(c, OLV_BY_PATH, 0, path, each, self, err);
+}
+
+bool catalogue_each_member(struct olv_catalogue *c, int64_t archive,
+                           bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                           struct olv_error *err)
+{
+    return each_file(c, OLV_BY_ARCHIVE, archive, NULL, each, self, err);
+}
+
+bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, const char *name,
+                            struct catalogue_known *out, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_DONE;
+    bool ok = catalogue_prepare(
+        c, &s,
+        "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest FROM archive a"
+        " JOIN depot d ON d.id = a.depot WHERE d.path = ?1 AND a.name = ?2",
+        err);
+    *out = (struct catalogue_known){0};
+    if (ok) {
+        sqlite3_bind_blob(s, 1, depot_path, (int)strlen(depot_path), SQLITE_STATIC);
+        sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
+        code = sqlite3_step(s);
+    }
+    if (code == SQLITE_ROW) {
+        out->id = sqlite3_column_int64(s, 0);
+        snprintf(out->depot, sizeof out->depot, "%s", text_of(s, 1));
+        snprintf(out->run, sizeof out->run, "%s", text_of(s, 2));
+        snprintf(out->rule, sizeof out->rule, "%s", text_of(s, 3));
+        out->codec = codec_of(text_of(s, 4));
+        out->made = (struct olv_instant){sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)};
+        out->manifest_frame = (size_t)sqlite3_column_int64(s, 7);
+    } else if (ok && code != SQLITE_DONE) {
+        ok = catalogue_failed(c, err, "cannot read it");
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char *run, struct olv_text *out)
+{
+    static const char sql[] = "SELECT p.path, a.name FROM directory d JOIN member m ON m.directory = d.id"
+                              " JOIN archive a ON a.id = m.archive JOIN depot p ON p.id = a.depot"
+                              " WHERE d.path = ?1 AND m.name = ?2 AND a.run = ?3";
+    struct olv_error ignored = {0};
+    sqlite3_stmt *s = NULL;
+    bool is_found = catalogue_prepare(c, &s, sql, &ignored);
+    if (is_found) {
+        bind_path(s, path);
+        sqlite3_bind_text(s, 3, run, -1, SQLITE_STATIC);
+        is_found = sqlite3_step(s) == SQLITE_ROW;
+    }
+    if (is_found) {
+        olv_text_add(out, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
+        olv_text_puts(out, "/");
+        olv_text_add(out, sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
+    }
+    sqlite3_finalize(s);
+    return is_found && !out->failed;
 }

@@ -101,7 +101,7 @@ static bool prove(struct verifying *v, int fd, const struct frame_list *frames, 
         return false;
     *err = (struct olv_error){0};
     v->report->damaged_archives += v->is_damaged;
-    return !v->is_damaged || olv_catalogue_files(v->catalogue, lose, &losing, err);
+    return !v->is_damaged || olv_catalogue_files(v->catalogue, OLV_BY_PATH, lose, &losing, err);
 }
 
 static int open_archive(const struct olv_stored_archive *a)

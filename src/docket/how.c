@@ -26,6 +26,8 @@ void olv_how_put(const struct olv_how *how, struct olv_text *out)
     if (how->is_member)
         olv_text_printf(out, "begins=%llu within=%llu ", (unsigned long long)how->begins,
                         (unsigned long long)how->within);
+    if (how->has_modified)
+        olv_text_printf(out, "modified=%lld.%09u ", (long long)how->modified.s, how->modified.ns);
     if (how->has_digest)
         put_digest(how->digest, out);
     if (how->keeps)
@@ -72,6 +74,21 @@ static bool get_number(const char *value, size_t len, uint64_t *out)
     return end == value + len;
 }
 
+static bool get_modified(const char *value, size_t len, struct olv_instant *out)
+{
+    enum { DIGITS = 9 };
+    char text[40], *end;
+    if (len < DIGITS + 2 || len >= sizeof text || value[len - DIGITS - 1] != '.')
+        return false;
+    memcpy(text, value, len);
+    text[len] = '\0';
+    out->s = strtoll(text, &end, 10);
+    if (end != text + len - DIGITS - 1)
+        return false;
+    out->ns = (uint32_t)strtoul(end + 1, &end, 10);
+    return *end == '\0';
+}
+
 static bool get_word(const char *word, size_t len, struct olv_how *how)
 {
     const char *equals = memchr(word, '=', len), *value = equals ? equals + 1 : word + len;
@@ -87,6 +104,8 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
         return get_number(value, rest, &how->most_bytes);
     if (is_word(word, key, "begins"))
         return how->is_member = get_number(value, rest, &how->begins);
+    if (is_word(word, key, "modified"))
+        return how->has_modified = get_modified(value, rest, &how->modified);
     if (is_word(word, key, "digest"))
         return how->has_digest = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->digest);
     if (is_word(word, key, "clock"))

@@ -20,9 +20,24 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
 {
     struct olv_how how;
-    if (entry->act == OLV_ACT_FETCH) /* the identity is the archive's */
+    if (entry->act == OLV_ACT_FETCH || entry->act == OLV_ACT_THIN) /* the identity is the archive's */
         return olv_how_get(entry->how, &how) ? how.most_bytes : 0;
     return entry->identity.kind == OLV_KIND_DIRECTORY ? entry->contents.bytes : entry->identity.size_bytes;
+}
+
+void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out)
+{
+    if (entry->act == OLV_ACT_THIN)
+        olv_text_puts(out, entry->target);
+    else
+        olv_docket_entry_path(entry, out);
+}
+
+struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry)
+{
+    struct olv_how how;
+    bool is_stored = entry->act == OLV_ACT_THIN && olv_how_get(entry->how, &how) && how.has_modified;
+    return is_stored ? how.modified : entry->identity.modified;
 }
 
 const char *olv_if_exists_word(enum olv_if_exists what)

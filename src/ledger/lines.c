@@ -116,6 +116,16 @@ void olv_ledger_intent(struct olv_ledger *l, const char *run, uint64_t batch, co
     add_line(l, false);
 }
 
+/* Out of which archive. */
+static void put_archive(struct olv_text *open, const struct olv_docket_entry *e)
+{
+    struct olv_text path = {0};
+    olv_docket_entry_path(e, &path);
+    open->failed |= path.failed;
+    olv_json_put_name(open, "archive", olv_text_string(&path));
+    olv_text_free(&path);
+}
+
 void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
 {
     struct olv_text *head = new_head(l, "outcome"), *open = new_open(l);
@@ -137,7 +147,7 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     olv_json_put_number(head, "size", olv_docket_entry_size(f->entry));
     if (f->entry->identity.kind == OLV_KIND_DIRECTORY)
         olv_json_put_number(head, "entries", f->entry->contents.entries);
-    olv_json_put_instant(head, "modified", f->entry->identity.modified);
+    olv_json_put_instant(head, "modified", olv_docket_entry_modified(f->entry));
     if (f->has_stored)
         olv_json_put_number(head, "stored", f->stored_bytes);
     if (f->digest)
@@ -145,6 +155,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     olv_json_put_name(open, "path", f->path);
     if (f->into && *f->into)
         olv_json_put_name(open, "into", f->into);
+    if (f->entry->act == OLV_ACT_THIN || f->entry->act == OLV_ACT_FETCH)
+        put_archive(open, f->entry);
     if (*f->trash)
         olv_json_put_name(open, "trash", f->trash);
     if (*f->trash_place)

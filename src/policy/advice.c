@@ -66,6 +66,15 @@ static void advise_on_steps(struct reader *r, const struct olv_rule *rule)
             policy_warn(r, before->line,
                         "the steps of rule %s are not in the order of their time: this one comes first",
                         rule->name);
+        if (before->act == OLV_ACT_DELETE && step->act != OLV_ACT_DELETE)
+            policy_warn(r, step->line,
+                        "after %s the files of rule %s have been deleted: this step never comes",
+                        step->after_text, rule->name);
+        if (before->act == OLV_ACT_ARCHIVE && step->act != OLV_ACT_ARCHIVE && step->act != OLV_ACT_DELETE &&
+            step->act != OLV_ACT_KEEP)
+            policy_warn(r, step->line,
+                        "after %s the files of rule %s lie in a depot, where only `delete` reaches them",
+                        step->after_text, rule->name);
         if (before->act == OLV_ACT_DISCARD && step->act != OLV_ACT_DISCARD)
             policy_warn(
                 r, step->line,

@@ -21,12 +21,12 @@ static void read_after(struct reader *r, struct fy_node *node, void *target)
 static bool is_built(enum olv_act_id act)
 {
     return act == OLV_ACT_KEEP || act == OLV_ACT_TELL || act == OLV_ACT_COMPRESS || act == OLV_ACT_ARCHIVE ||
-           act == OLV_ACT_DISCARD;
+           act == OLV_ACT_DISCARD || act == OLV_ACT_DELETE;
 }
 
 static void read_do(struct reader *r, struct fy_node *node, void *target)
 {
-    static const char expected[] = "keep, tell, compress, archive or discard";
+    static const char expected[] = "keep, tell, compress, archive, discard or delete";
     const char *names[OLV_ACT_RECOVER];
     struct olv_step *step = target;
     int act;
@@ -210,9 +210,9 @@ void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_ru
 {
     for (size_t i = 0; rule->has_directories && i < rule->step_count; i++) {
         enum olv_act_id act = rule->steps[i].act;
-        if (act == OLV_ACT_COMPRESS || act == OLV_ACT_ARCHIVE)
+        if (act == OLV_ACT_COMPRESS || act == OLV_ACT_ARCHIVE || act == OLV_ACT_DELETE)
             policy_complain(r, node_place(value_of(item, "where")), "a `where` about files", NULL,
-                            "a rule about directories cannot %s: what is in them goes file by file",
+                            "a rule about directories cannot %s: that is done file by file",
                             olv_act_word(act));
     }
 }

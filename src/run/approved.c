@@ -2,47 +2,11 @@
 #include "run/approved.h"
 
 #include "act/act.h"
+#include "docket/compose.h"
 #include "docket/each.h"
 #include "olvido/sorter.h"
 
 #include <string.h>
-
-struct composing {
-    struct olv_spool *out;
-    struct olv_segment_writer segment;
-};
-
-static bool compose_begin(struct composing *c, struct olv_error *err)
-{
-    *c = (struct composing){.out = olv_spool_new(err)};
-    olv_segment_begin(&c->segment);
-    return c->out != NULL;
-}
-
-static bool flush(struct composing *c, struct olv_error *err)
-{
-    bool ok = c->segment.entries == 0 || olv_spool_add(c->out, &c->segment.bytes, err);
-    olv_segment_begin(&c->segment);
-    return ok;
-}
-
-static bool compose_add(struct composing *c, const struct olv_docket_entry *e, struct olv_error *err)
-{
-    olv_segment_add(&c->segment, e);
-    return c->segment.entries < OLV_SEGMENT_ENTRIES || flush(c, err);
-}
-
-/* What was composed; NULL when it did not go well. */
-static struct olv_spool *compose_end(struct composing *c, bool ok, struct olv_error *err)
-{
-    ok = ok && flush(c, err);
-    olv_segment_free(&c->segment);
-    if (ok)
-        return c->out;
-    if (c->out)
-        olv_spool_free(c->out);
-    return NULL;
-}
 
 struct approving {
     const struct olv_approval *approval;
@@ -125,28 +89,49 @@ static bool take_sorted(struct ordering *o, struct olv_error *err)
     return ok && err->code == OLV_OK;
 }
 
+/* A new docket, filled by going through another one. */
+static struct olv_spool *fill(struct olv_spool *from, struct composing *composing, olv_each_entry each,
+                              void *self, struct olv_error *err)
+{
+    struct olv_spool *out = olv_spool_new(err);
+    if (!out)
+        return NULL;
+    compose_begin(composing, out);
+    if (olv_docket_each(from, each, self, err))
+        return out;
+    compose_abandon(composing);
+    olv_spool_free(out);
+    return NULL;
+}
+
 static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *err)
 {
     struct ordering o = {.sorter = olv_sorter_new(err)};
-    struct olv_spool *out;
-    bool ok = o.sorter && compose_begin(&o.composing, err) && olv_docket_each(docket, sort_entry, &o, err) &&
-              take_sorted(&o, err);
-    out = compose_end(&o.composing, ok, err);
+    struct olv_spool *out = o.sorter ? fill(docket, &o.composing, sort_entry, &o, err) : NULL;
+    bool ok = out && take_sorted(&o, err);
+    ok = out && compose_end(&o.composing, err) && ok;
     olv_segment_free(&o.single);
     olv_text_free(&o.record);
     if (o.sorter)
         olv_sorter_free(o.sorter);
-    return out;
+    if (!ok && out)
+        olv_spool_free(out);
+    return ok ? out : NULL;
 }
 
 struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_approval *approval,
                                   struct olv_run_result *result, struct olv_error *err)
 {
     struct approving a = {.approval = approval, .result = result};
-    bool ok = compose_begin(&a.composing, err) && olv_docket_each(docket, add_approved, &a, err);
-    struct olv_spool *approved = compose_end(&a.composing, ok, err), *ordered;
+    struct olv_spool *approved = fill(docket, &a.composing, add_approved, &a, err), *ordered;
     olv_text_free(&a.first);
-    if (!approved || !a.has_several)
+    if (!approved)
+        return NULL;
+    if (!compose_end(&a.composing, err)) {
+        olv_spool_free(approved);
+        return NULL;
+    }
+    if (!a.has_several)
         return approved;
     ordered = in_order(approved, err);
     olv_spool_free(approved);

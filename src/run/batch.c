@@ -128,7 +128,8 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     const struct olv_policy *policy = run->options.policy;
     enum olv_truth is_open;
     struct olv_stat stat;
-    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR || e->act == OLV_ACT_FETCH)
+    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR ||
+        e->act == OLV_ACT_FETCH || e->act == OLV_ACT_THIN) /* which asks about each by itself */
         return false;
     o->result = OLV_LEFT;
     if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&
@@ -148,7 +149,7 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
 static void unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     olv_act_unsuccessful(o);
-    if (e->act != OLV_ACT_FETCH)
+    if (e->act != OLV_ACT_FETCH && e->act != OLV_ACT_THIN)
         return;
     olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
              e->directory);
@@ -185,7 +186,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
     run->context.sequence++;
     olv_text_clear(&run->context.placed);
     run->context.prepared = ahead_take(c->ahead, e->number);
-    if (carrying_is_interrupted(c)) {
+    if (carrying_is_interrupted(c) && !(act->is_decided && act->is_decided(&run->context, e))) {
         olv_fail(&o.error, OLV_INTERRUPTED, "interrupted before it was reached");
         o.result = OLV_LEFT;
     } else {
@@ -339,6 +340,7 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     struct olv_docket_entry e;
     struct group *g = reader ? calloc(1, sizeof *g) : NULL;
     bool used[OLV_ACT_COUNT] = {false}, ok = true;
+    struct olv_error ignored = {0};
     if (!g) {
         olv_segment_close(reader);
         return reader ? olv_fail_memory(err) : false;
@@ -347,7 +349,12 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     c->run->context.touched = &c->touched;
     c->run->context.is_small = segment->entries <= FEW_ENTRIES;
     ahead_begin(c->ahead, &segment->bytes, c->run->context.sequence, c->run->context.is_small);
+    c->run->context.segment = &segment->bytes;
+    c->run->context.holds = c->run->options.holds;
+    c->run->context.notes = c->run->directory;
     while (ok && olv_segment_next(reader, &e, err)) {
+        if (e.act == OLV_ACT_THIN && !c->run->context.catalogue)
+            run_catalogue(c->run, &ignored); /* the act says what that means */
         used[e.act] = true;
         if (!belongs(g, &e))
             ok = do_group(c, g, err);

@@ -8,6 +8,7 @@
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/former.h"
+#include "run/stored.h"
 #include "run/whole.h"
 
 #include <errno.h>
@@ -42,6 +43,9 @@ struct explaining {
     const char *name;               /* in it */
     size_t below;                   /* where the path below the root of `place` begins */
     struct one_subject subject;
+    struct olv_subject *asked;     /* it, or what lies in a depot */
+    const struct olv_scope *scope; /* the rules that may be about it */
+    uint32_t depth;
     struct former former;
     struct olv_text as_it_was; /* its path then */
 };
@@ -208,7 +212,7 @@ static const char *why(struct explaining *x, const struct olv_rule *rule, enum o
     struct olv_text text = {0};
     const char *copy;
     if (rule->where_expr)
-        olv_expr_explain(rule->where_expr, &x->subject.subject, x->scratch, answer, x->options->as_of, &text);
+        olv_expr_explain(rule->where_expr, x->asked, x->scratch, answer, x->options->as_of, &text);
     else if (answer == OLV_NO)
         olv_text_printf(&text, "it is about files, and this is a %s", olv_kind_word(x->out->stat.kind));
     copy = olv_arena_copy(x->arena, olv_text_string(&text), text.len);
@@ -218,19 +222,19 @@ static const char *why(struct explaining *x, const struct olv_rule *rule, enum o
 
 static bool ask_rules(struct explaining *x)
 {
-    const struct olv_scope *scope = x->place->scope;
+    const struct olv_scope *scope = x->scope;
     struct olv_explanation *out = x->out;
     out->rules = olv_arena_alloc(x->arena, (scope->count + 1) * sizeof *out->rules);
     for (uint32_t i = 0; out->rules && i < scope->count; i++) {
         const struct olv_scope_rule *candidate = &scope->rules[i];
         enum olv_truth answer =
-            olv_decider_fits(x->judging.decider, candidate, depth_of(x), &x->subject.subject, x->scratch);
+            olv_decider_fits(x->judging.decider, candidate, x->depth, x->asked, x->scratch);
         out->rules[out->rule_count++] = (struct olv_explained_rule){
             candidate->rule, answer, why(x, &x->policy->rules[candidate->rule], answer)};
         if (answer != OLV_NO)
             break;
     }
-    out->verdict = olv_decide(x->judging.decider, scope, depth_of(x), &x->subject.subject, x->scratch);
+    out->verdict = olv_decide(x->judging.decider, scope, x->depth, x->asked, x->scratch);
     return out->rules != NULL;
 }
 
@@ -245,11 +249,11 @@ static bool find_steps(struct explaining *x)
     if (x->whole.is_directory) { /* as old as what is in it */
         x->times = out->stat;
         record_times(&x->whole.record, &x->times);
-        x->subject.subject.stat = &x->times;
+        x->asked->stat = &x->times;
     }
-    out->clock = olv_decider_clock(x->judging.decider, out->verdict.rule, &x->subject.subject);
+    out->clock = olv_decider_clock(x->judging.decider, out->verdict.rule, x->asked);
     out->has_start =
-        olv_decider_start(x->judging.decider, out->verdict.rule, &x->subject.subject, &out->start, &ignored);
+        olv_decider_start(x->judging.decider, out->verdict.rule, x->asked, &out->start, &ignored);
     for (uint32_t i = 0; out->has_start && i < rule->step_count; i++) {
         struct olv_explained_step *step = &out->steps[i];
         step->has_time =
@@ -377,6 +381,9 @@ static bool judge(struct explaining *x, const struct olv_observer *observer, str
     find_obstacles(x);
     if (!x->place)
         return true;
+    x->asked = &x->subject.subject;
+    x->scope = x->place->scope;
+    x->depth = depth_of(x);
     if (!ask_rules(x))
         return olv_fail_memory(err);
     if (x->whole.is_directory && x->whole.record.judged.reason == OLV_DUE)
@@ -384,6 +391,61 @@ static bool judge(struct explaining *x, const struct olv_observer *observer, str
     if ((out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
         return olv_fail_memory(err);
     return true;
+}
+
+/* ---- what lies in a depot ---- */
+
+struct looking_in_depots {
+    struct explaining *x;
+    struct stored_judge *judge;
+    bool ok;
+};
+
+/* Each version as it comes; the newest is the last, and stays. */
+static bool explain_stored(void *self, const struct olv_stored_file *f)
+{
+    struct looking_in_depots *l = self;
+    struct explaining *x = l->x;
+    struct olv_explanation *out = x->out;
+    struct stored_subject s;
+    size_t versions = out->stored_versions;
+    l->ok = stored_subject_begin(&s, l->judge, f);
+    if (!l->ok)
+        return false;
+    out->stat = s.stat;
+    out->rule_count = 0;
+    out->stored_versions = versions + 1;
+    out->depot = olv_arena_copy(x->arena, f->depot, strlen(f->depot));
+    out->archive = olv_arena_copy(x->arena, f->archive_name, strlen(f->archive_name));
+    out->archived = f->archived;
+    x->asked = &s.subject;
+    x->scope = l->judge->scope;
+    x->depth = s.depth;
+    l->ok = out->depot && out->archive && ask_rules(x);
+    if (l->ok && out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED)
+        l->ok = find_steps(x);
+    out->verdict.reason = stored_reason(x->policy, &out->verdict);
+    x->asked = NULL;
+    return l->ok;
+}
+
+static bool look_in_depots(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct stored_judge judge;
+    struct looking_in_depots l = {x, &judge, true};
+    bool ok;
+    x->out->verdict.reason = OLV_GONE;
+    if (!x->options->catalogue)
+        return true;
+    x->scratch = olv_expr_scratch_new();
+    ok = judging_begin(&x->judging, x->policy, x->options, observer, err);
+    ok = stored_judge_begin(&judge, x->policy, &x->judging) && x->scratch && ok;
+    if (!ok && err->code == OLV_OK)
+        olv_fail_memory(err);
+    ok = ok && olv_catalogue_versions(x->options->catalogue, x->out->path, explain_stored, &l, err) &&
+         (l.ok || olv_fail_memory(err));
+    stored_judge_end(&judge);
+    return ok;
 }
 
 bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const char *path,
@@ -401,7 +463,7 @@ bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const c
     if (ok && open_directory(&x))
         ok = judge(&x, observer, err);
     else if (ok)
-        out->verdict.reason = OLV_GONE;
+        ok = look_in_depots(&x, observer, err);
     if (x.dir >= 0)
         close(x.dir);
     olv_text_free(&x.as_it_was);

@@ -2,9 +2,9 @@
 #include "run/gather.h"
 
 #include "archive/make.h"
+#include "archive/unfinished.h"
 #include "depot/catalogue.h"
 #include "docket/each.h"
-#include "os/durable.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -41,6 +41,7 @@ struct gathering {
     int dir;                 /* in which it is made */
     struct olv_error failed; /* why the archive under way cannot go on */
     uint64_t files, bytes;
+    uint64_t added; /* to the archive under way */
 };
 
 /* Members of an archive for a depot go into the catalogue, too. */
@@ -100,23 +101,17 @@ static bool read_how(struct gathering *g, const struct olv_docket_entry *e, stru
 }
 
 /* Before it is begun: so that the next run finds it, should this one be cut short. */
-static bool note_unfinished(struct gathering *g, const char *label, struct olv_error *err)
+static bool note_unfinished(struct gathering *g, const char *name, uint64_t inode, struct olv_error *err)
 {
     const char *slash = strrchr(g->how.into, '/');
-    char name[FRESH_LABEL + 32];
-    struct olv_text path = {0};
-    bool ok;
-    fresh_name(label, name);
-    olv_text_printf(&path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, name);
-    ok = path.failed ? olv_fail_memory(err)
-                     : olv_publish(g->run->directory, RUN_UNFINISHED, path.data, path.len, err);
-    olv_text_free(&path);
-    return ok;
+    struct unfinished note = {.inode = inode};
+    snprintf(note.path, sizeof note.path, "%.*s/%.255s", (int)(slash - g->how.into), g->how.into, name);
+    return unfinished_note(g->run->directory, &note, err);
 }
 
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    char label[FRESH_LABEL];
+    char label[FRESH_LABEL], temporary[FRESH_LABEL + 32];
     struct making_options options = {.label = label,
                                      .workers = olv_os_cpus(),
                                      .run = g->run->id,
@@ -127,6 +122,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .told = told,
                                      .self = g};
     gathered_begin(g->run->gathered, g->sequence);
+    g->added = 0;
     g->failed = (struct olv_error){0};
     snprintf(label, sizeof label, "%.24s-archive", g->run->id);
     if (!read_how(g, e, err))
@@ -140,7 +136,8 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     options.codec = g->how.codec;
     options.level = g->how.level;
     options.clock = g->how.clock;
-    if (!note_unfinished(g, label, err))
+    fresh_name(label, temporary);
+    if (!note_unfinished(g, temporary, 0, err))
         return false;
     g->making = making_begin(&options, &g->failed);
     return true;
@@ -169,18 +166,24 @@ static bool end_catalogue(struct gathering *g, const char *path, struct olv_erro
     return ok;
 }
 
-/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". */
+/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". The
+ * name is noted before it is given: a run that is cut short before the catalogue knows the archive has not
+ * touched any original yet, and the next one removes it. */
 static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME_MAX + 1],
                        struct olv_error *err)
 {
     enum { MOST = 10000 };
     const char *suffix = strstr(wanted, ".tar");
     char name[NAME_MAX + 1];
-    bool ok = making_publish(g->making, wanted, OLV_REFUSE, placed, err);
-    for (unsigned n = 2; !ok && err->code == OLV_EXISTS && *g->how.depot && suffix && n < MOST; n++) {
+    bool ok = false;
+    snprintf(name, sizeof name, "%s", wanted);
+    for (unsigned n = 2; !ok && n < MOST; n++) {
         *err = (struct olv_error){0};
+        ok = note_unfinished(g, name, making_inode(g->making), err) &&
+             making_publish(g->making, name, OLV_REFUSE, placed, err);
+        if (ok || err->code != OLV_EXISTS || !*g->how.depot || !suffix)
+            return ok;
         snprintf(name, sizeof name, "%.*s-%u%s", (int)(suffix - wanted), wanted, n, suffix);
-        ok = making_publish(g->making, name, OLV_REFUSE, placed, err);
     }
     return ok;
 }
@@ -215,7 +218,7 @@ static bool end_archive(struct gathering *g, struct olv_error *err)
     olv_text_free(&path);
     making_free(g->making);
     g->making = NULL;
-    unlinkat(g->run->directory, RUN_UNFINISHED, 0);
+    unfinished_clear(g->run->directory);
     if (g->dir >= 0)
         close(g->dir);
     g->dir = -1;
@@ -237,16 +240,24 @@ static bool put_failed(struct gathering *g, struct olv_error *err)
            olv_fail_system(err, "", "cannot write a temporary file");
 }
 
+/* An archive of a depot has no more members than a batch has entries at most, so that all of them can go at
+ * once some day. */
+static bool is_full(const struct gathering *g)
+{
+    return *g->how.depot && g->added >= OLV_SEGMENT_MOST;
+}
+
 static bool gather_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct gathering *g = self;
     g->sequence++;
     if (e->act != OLV_ACT_ARCHIVE)
         return true;
-    if (g->words && strcmp(g->words, e->how) != 0 && !end_archive(g, err))
+    if (g->words && (strcmp(g->words, e->how) != 0 || is_full(g)) && !end_archive(g, err))
         return false;
     if (!g->words && !begin_archive(g, e, err))
         return false;
+    g->added++;
     g->files++;
     g->bytes += e->identity.size_bytes;
     if (g->failed.code != OLV_OK)

@@ -226,7 +226,7 @@ static bool collect_depots(struct finding *f, struct olv_error *err)
 {
     if (!f->query->catalogue)
         return true;
-    if (!olv_catalogue_files(f->query->catalogue, add_file, f, err))
+    if (!olv_catalogue_files(f->query->catalogue, OLV_BY_PATH, add_file, f, err))
         return false;
     *err = f->error;
     return err->code == OLV_OK;

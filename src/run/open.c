@@ -159,6 +159,7 @@ void olv_run_close(struct olv_run *run)
         return;
     olv_reach_end(&run->context.source);
     olv_text_free(&run->context.path);
+    olv_text_free(&run->context.archive);
     olv_text_free(&run->context.placed);
     olv_trashes_free(run->trashes);
     olv_os_in_use_free(run->in_use);
@@ -166,6 +167,7 @@ void olv_run_close(struct olv_run *run)
     gathered_free(run->gathered);
     olv_catalogue_close(run->catalogue);
     vault_free(run->context.vault);
+    olv_thinned_free(run->context.thinned);
     directories_free(run->context.directories);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->hasher);
@@ -178,6 +180,6 @@ void olv_run_close(struct olv_run *run)
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
 {
     if (!run->catalogue)
-        run->catalogue = catalogue_open(run->options.state, true, err);
+        run->catalogue = run->context.catalogue = catalogue_open(run->options.state, true, err);
     return run->catalogue;
 }

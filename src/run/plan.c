@@ -8,6 +8,7 @@
 #include "os/os.h"
 #include "run/judging.h"
 #include "run/manner.h"
+#include "run/plan_depots.h"
 #include "run/plan_trash.h"
 #include "run/tally.h"
 #include "run/whole.h"
@@ -362,7 +363,8 @@ bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struc
                                       .trouble = on_trouble,
                                       .is_interrupted = is_interrupted},
                err) &&
-         walk(&p, err) && plan_trash(plan, policy, options, err);
+         walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
+         plan_trash(plan, policy, options, err);
     end(&p);
     return ok;
 }

@@ -93,11 +93,26 @@ static const char *append(char **at, const char *word)
     return copy;
 }
 
+bool recorder_drain(struct recorder *r)
+{
+    share(r);
+    pthread_mutex_lock(&r->mutex);
+    while (r->done < r->added)
+        pthread_cond_wait(&r->changed, &r->mutex);
+    r->added = r->shared = r->done = 0;
+    pthread_mutex_unlock(&r->mutex);
+    return !r->has_failed;
+}
+
 void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
 {
-    struct record *record = &r->records[r->added++];
-    char *at = malloc(strlen(facts->reason) + strlen(facts->trash) + strlen(facts->trash_place) +
-                      strlen(facts->path) + strlen(facts->into) + 5);
+    struct record *record;
+    char *at;
+    if (r->added == OLV_SEGMENT_ENTRIES)
+        recorder_drain(r); /* that memory ran out is remembered */
+    record = &r->records[r->added++];
+    at = malloc(strlen(facts->reason) + strlen(facts->trash) + strlen(facts->trash_place) +
+                strlen(facts->path) + strlen(facts->into) + 5);
     record->words = at;
     record->entry = *facts->entry;
     record->facts = *facts;
@@ -116,17 +131,6 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
     }
     if (r->added % SHARE_EVERY == 0)
         share(r);
-}
-
-bool recorder_drain(struct recorder *r)
-{
-    share(r);
-    pthread_mutex_lock(&r->mutex);
-    while (r->done < r->added)
-        pthread_cond_wait(&r->changed, &r->mutex);
-    r->added = r->shared = r->done = 0;
-    pthread_mutex_unlock(&r->mutex);
-    return !r->has_failed;
 }
 
 void recorder_free(struct recorder *r)

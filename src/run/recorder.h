@@ -10,8 +10,7 @@ struct recorder;
 
 /* Only the recorder adds lines between recorder_add and recorder_drain. NULL without memory or thread. */
 struct recorder *recorder_new(struct olv_ledger *ledger);
-/* At most OLV_SEGMENT_ENTRIES between two drains. The entry's strings are borrowed until then, the others
- * copied. */
+/* The entry's strings are borrowed until then, the others copied. */
 void recorder_add(struct recorder *recorder, const struct olv_outcome_facts *facts);
 /* Waits until everything that was added is a line. False when memory ran out meanwhile. */
 bool recorder_drain(struct recorder *recorder);

@@ -4,6 +4,7 @@
  * own, for a walk stays on its mount. */
 #include "run/roots.h"
 
+#include "base/glob.h"
 #include "base/path.h"
 #include "os/os.h"
 #include "run/expand.h"
@@ -217,6 +218,46 @@ const struct root_place *roots_place(const struct roots *roots, uint32_t root, c
             high = middle;
     }
     return NULL;
+}
+
+/* ---- places that are gone ---- */
+
+/* Bytes of `directory` that lead to an `under` of the rule, as it is written or as it is spelt without links;
+ * the outermost. 0: none does. */
+static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, uint32_t number,
+                       const char *directory)
+{
+    size_t len = strlen(directory), best = 0;
+    for (size_t i = 0; i < roots->count; i++) {
+        const struct root_place *place = &roots->places[i];
+        size_t n = strlen(place->path);
+        if (place->rule == number && path_behind(directory, place->path) && (!best || n < best))
+            best = n;
+    }
+    for (size_t end = 1; end <= len; end++) {
+        if (directory[end] != '/' && end != len)
+            continue;
+        for (size_t k = 0; k < rule->under_count && (!best || end < best); k++)
+            if (olv_glob_match(rule->under[k], strlen(rule->under[k]), directory, end, false))
+                best = end;
+    }
+    return best;
+}
+
+const struct olv_scope *roots_scope_of(const struct roots *roots, const struct olv_policy *policy,
+                                       const char *directory, struct olv_arena *arena)
+{
+    size_t size = sizeof(struct olv_scope) + policy->rule_count * sizeof(struct olv_scope_rule);
+    struct olv_scope *scope = olv_arena_alloc(arena, size);
+    for (uint32_t i = 0; scope && i < policy->rule_count; i++) {
+        size_t reach = reach_of(roots, &policy->rules[i], i, directory);
+        struct olv_scope_rule rule = {.rule = i, .path_skip = reach == 1 ? 1 : reach + 1};
+        for (size_t at = 0; reach > 1 && at < reach; at++)
+            rule.depth += directory[at] == '/';
+        if (reach)
+            scope->rules[scope->count++] = rule;
+    }
+    return scope;
 }
 
 void roots_free(struct roots *roots)

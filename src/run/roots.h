@@ -31,6 +31,10 @@ struct roots {
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer);
 /* The place with exactly this path in this root, or NULL. */
 const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path);
+/* The rules whose `under` a directory lies in or is that need not exist any more, by its path alone: in the
+ * arena; NULL without memory. Paths are counted from "/": a path_skip from its first byte. */
+const struct olv_scope *roots_scope_of(const struct roots *roots, const struct olv_policy *policy,
+                                       const char *directory, struct olv_arena *arena);
 void roots_free(struct roots *roots);
 
 #endif

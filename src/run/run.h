@@ -30,8 +30,6 @@ struct olv_run {
 
 /* Chooses an id: the time to the minute, and chance. */
 bool run_make_id(struct olv_run *run);
-/* A file in runs/ID with the path of an archive that is not finished: of what a crash would leave behind. */
-#define RUN_UNFINISHED "unfinished"
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */

@@ -4,9 +4,13 @@
 #include "file/touched.h"
 #include "run/run.h"
 
+#include "archive/unfinished.h"
+#include "depot/catalogue.h"
+
 #include "os/durable.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -22,7 +26,7 @@ struct settling {
     struct open_batch {
         uint64_t number;   /* 0: none */
         uint64_t sequence; /* of its first entry, less one */
-        bool has_outcome[OLV_SEGMENT_ENTRIES];
+        bool has_outcome[OLV_SEGMENT_MOST];
     } open[OPEN_BATCHES]; /* those with the last intents, the very last first */
     uint64_t decisions;   /* of all intents */
     uint64_t done, left, failed;
@@ -39,7 +43,7 @@ static void note_intent(struct settling *s, const struct olv_ledger_record *r)
 static void note_outcome(struct settling *s, const struct olv_ledger_record *r)
 {
     for (int i = 0; i < OPEN_BATCHES; i++)
-        if (r->batch == s->open[i].number && r->entry < OLV_SEGMENT_ENTRIES)
+        if (r->batch == s->open[i].number && r->entry < OLV_SEGMENT_MOST)
             s->open[i].has_outcome[r->entry] = true;
 }
 
@@ -71,6 +75,15 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
     return true;
 }
 
+/* Only one that is there: an empty one, made anew, would say that nothing is in any archive. */
+static bool know_catalogue(struct olv_run *run)
+{
+    struct olv_error ignored = {0};
+    if (!run->catalogue)
+        run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, &ignored);
+    return run->catalogue != NULL;
+}
+
 static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
 {
     struct olv_act_context *context = &s->run->context;
@@ -80,6 +93,8 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     const char *result;
     context->sequence++;
     olv_text_clear(&context->placed);
+    if (e->act == OLV_ACT_THIN || e->act == OLV_ACT_ARCHIVE)
+        know_catalogue(s->run);
     if (act && act->was_applied && olv_reach_again(&context->source, e, &o.error) &&
         run_find_trash(s->run, act, e, &o.error))
         was_applied = act->was_applied(context, e, &o);
@@ -116,7 +131,7 @@ static bool settle_batch(struct settling *s, const struct open_batch *batch, con
         return false;
     s->run->context.sequence = batch->sequence;
     while (olv_segment_next(reader, &e, err))
-        if (e.number < OLV_SEGMENT_ENTRIES && !batch->has_outcome[e.number])
+        if (e.number < OLV_SEGMENT_MOST && !batch->has_outcome[e.number])
             settle_entry(s, batch->number, &e);
         else
             s->run->context.sequence++;
@@ -162,29 +177,41 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
            run_store_respites(run, err);
 }
 
+/* Under its temporary name it is the run's own. Under its final one it is removed if it still is the file
+ * that the run made, and the catalogue does not know it: then nothing has gone for it yet. */
+static void remove_unfinished(struct olv_run *run, int dir, const char *directory, const char *name,
+                              uint64_t inode)
+{
+    struct olv_error ignored = {0};
+    struct catalogue_known known;
+    struct olv_stat stat;
+    if (inode == 0 && strncmp(name, ".olvido-", 8) == 0)
+        unlinkat(dir, name, 0);
+    if (inode == 0 || !olv_os_stat(dir, name, &stat) || stat.inode != inode || stat.kind != OLV_KIND_FILE)
+        return;
+    if (know_catalogue(run) && catalogue_find_archive(run->catalogue, directory, name, &known, &ignored) &&
+        known.id == 0)
+        unlinkat(dir, name, 0);
+}
+
 /* An archive that the run did not finish. */
 static void clear_unfinished(const struct settling *s)
 {
-    struct olv_text path = {0};
-    struct olv_error ignored = {0};
-    char name[128], *slash;
-    int dir;
-    snprintf(name, sizeof name, "%.63s/%s", s->id, RUN_UNFINISHED);
-    if (!olv_read_file(s->run->state.runs, name, PATH_MAX, &path, &ignored)) {
-        olv_text_free(&path);
-        return;
-    }
-    slash = strrchr(path.data, '/');
-    if (slash && strncmp(slash, "/.olvido-", 9) == 0) {
+    struct unfinished u;
+    char *slash;
+    int notes = openat(s->run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC), dir;
+    if (notes >= 0 && unfinished_read(notes, &u)) {
+        slash = strrchr(u.path, '/');
         *slash = '\0';
-        dir = olv_os_open_path(slash == path.data ? "/" : path.data);
+        dir = olv_os_open_path(slash == u.path ? "/" : u.path);
         if (dir >= 0) {
-            unlinkat(dir, slash + 1, 0);
+            remove_unfinished(s->run, dir, slash == u.path ? "/" : u.path, slash + 1, u.inode);
             close(dir);
         }
+        unfinished_clear(notes);
     }
-    unlinkat(s->run->state.runs, name, 0);
-    olv_text_free(&path);
+    if (notes >= 0)
+        close(notes);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)

@@ -1,0 +1,463 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Frames are unpacked one after the other, what goes is cut out of them, and the rest is packed again; so
+ * whatever a member has stays byte for byte as it is. The catalogue says where members begin; that the frame
+ * is what was put in is checked first. */
+#include "depot/thin.h"
+
+#include "archive/ending.h"
+#include "archive/manifest_member.h"
+#include "archive/unfinished.h"
+#include "file/fresh.h"
+#include "file/reading.h"
+#include "os/durable.h"
+#include "os/files.h"
+#include "os/os.h"
+#include "pack/tar.h"
+
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* A member of the old archive. */
+struct placed {
+    uint64_t at, new_at, new_frame; /* in the plain bytes */
+    uint64_t begins, within;
+    uint64_t twin_begins, twin_within; /* of a hard link: its contents */
+    bool is_link, is_directory, goes;
+};
+
+struct thinning {
+    const struct thin_options *options;
+    struct catalogue_known old;
+    struct frame_list frames; /* of the old archive */
+    struct placed *members;
+    size_t count, cap;
+    int fd;
+    struct decoder *decoder;
+    struct olv_text packed;
+    struct fresh fresh;
+    struct frames *writer;
+    uint64_t new_at, new_frames; /* plain bytes and frames given up to now */
+    struct manifest *manifest;
+    size_t new_manifest_frame;
+    struct manifest_member line;
+    uint64_t bytes; /* of the members that stay */
+    uint64_t members_left;
+    /* Reading the old manifest. */
+    size_t next_frame;
+    struct olv_text plain;
+    struct olv_error error;
+};
+
+static bool damaged(struct olv_error *err)
+{
+    return olv_fail(err, OLV_BROKEN, "the archive is not what the catalogue says, so it is left as it is");
+}
+
+/* ---- the members ---- */
+
+static uint64_t plain_at(const struct thinning *t, uint64_t begins, uint64_t within)
+{
+    uint64_t at = 0;
+    size_t low = 0, high = t->frames.count;
+    if (t->old.codec == OLV_CODEC_NONE)
+        return begins + within;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (t->frames.items[middle].at < begins)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    for (size_t i = 0; i < low; i++)
+        at += t->frames.items[i].plain_length;
+    return at + within;
+}
+
+static bool add_member(void *self, const struct olv_stored_file *f)
+{
+    struct thinning *t = self;
+    struct placed *m;
+    if (t->count == t->cap) {
+        size_t cap = t->cap ? 2 * t->cap : 1024;
+        struct placed *grown = realloc(t->members, cap * sizeof *grown);
+        if (!grown)
+            return olv_fail_memory(&t->error);
+        t->members = grown;
+        t->cap = cap;
+    }
+    m = &t->members[t->count++];
+    *m = (struct placed){.begins = f->own_begins,
+                         .within = f->own_within,
+                         .twin_begins = f->begins,
+                         .twin_within = f->within,
+                         .is_link = *f->twin != '\0',
+                         .is_directory = f->kind == OLV_KIND_DIRECTORY};
+    return true;
+}
+
+static int by_place(uint64_t begins, uint64_t within, uint64_t other_begins, uint64_t other_within)
+{
+    if (begins != other_begins)
+        return begins < other_begins ? -1 : 1;
+    return within < other_within ? -1 : within > other_within;
+}
+
+/* Members lie in the order of their places. */
+static struct placed *find(const struct thinning *t, uint64_t begins, uint64_t within)
+{
+    size_t low = 0, high = t->count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        struct placed *m = &t->members[middle];
+        int order = by_place(begins, within, m->begins, m->within);
+        if (order == 0)
+            return m;
+        if (order < 0)
+            high = middle;
+        else
+            low = middle + 1;
+    }
+    return NULL;
+}
+
+/* What goes: all that is asked for, but the contents of hard links that stay. */
+static bool mark(struct thinning *t, struct olv_error *err)
+{
+    const struct thin_options *o = t->options;
+    for (size_t i = 0; i < o->count; i++) {
+        struct placed *m = find(t, o->gone[i].begins, o->gone[i].within);
+        if (!m)
+            return damaged(err);
+        m->goes = true;
+    }
+    for (size_t i = 0; i < t->count; i++) {
+        struct placed *m = &t->members[i], *twin;
+        if (!m->is_link || m->goes)
+            continue;
+        twin = find(t, m->twin_begins, m->twin_within);
+        if (twin)
+            twin->goes = false;
+    }
+    for (size_t i = 0; i < o->count; i++)
+        o->gone[i].stays = !find(t, o->gone[i].begins, o->gone[i].within)->goes;
+    return true;
+}
+
+static bool is_anything_left(const struct thinning *t)
+{
+    for (size_t i = 0; i < t->count; i++)
+        if (!t->members[i].goes && !t->members[i].is_directory)
+            return true;
+    return false;
+}
+
+static bool know(struct thinning *t, struct olv_error *err)
+{
+    const struct thin_options *o = t->options;
+    if (!catalogue_find_archive(o->catalogue, o->depot_path, o->name, &t->old, err))
+        return false;
+    if (t->old.id == 0)
+        return olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more");
+    if (!catalogue_frames(o->catalogue, t->old.id, &t->frames, err) ||
+        !catalogue_each_member(o->catalogue, t->old.id, add_member, t, err))
+        return false;
+    if (t->error.code != OLV_OK) {
+        *err = t->error;
+        return false;
+    }
+    for (size_t i = 0; i < t->count; i++)
+        t->members[i].at = plain_at(t, t->members[i].begins, t->members[i].within);
+    return mark(t, err);
+}
+
+/* ---- the old bytes ---- */
+
+/* The plain bytes of a frame, behind what is in `out`. */
+static bool read_frame(struct thinning *t, size_t number, struct olv_text *out, struct olv_error *err)
+{
+    const struct frame *f = &t->frames.items[number];
+    char *room = olv_text_room(out, f->plain_length);
+    bool ok = room != NULL;
+    if (ok && t->old.codec == OLV_CODEC_NONE) {
+        if (!reading_at(t->fd, room, f->plain_length, f->at, err))
+            return false;
+    } else if (ok) {
+        char *packed;
+        olv_text_clear(&t->packed);
+        packed = olv_text_room(&t->packed, f->length);
+        ok = packed != NULL;
+        if (ok && !reading_at(t->fd, packed, f->length, f->at, err))
+            return false;
+        if (ok &&
+            decoder_frame(t->decoder, packed, f->length, room, f->plain_length) != (long)f->plain_length)
+            return damaged(err);
+    }
+    if (!ok)
+        return olv_fail_memory(err);
+    if (f->check != frame_check(room, f->plain_length))
+        return damaged(err);
+    out->len += f->plain_length;
+    return true;
+}
+
+/* ---- cutting ---- */
+
+struct cutting {
+    size_t member;        /* the next one that begins */
+    bool is_going;        /* what covers the bytes at hand */
+    uint64_t plain_begin; /* of the frame at hand */
+};
+
+/* Moves what stays of a frame to its front. */
+static void cut(struct thinning *t, struct cutting *c, struct olv_text *plain)
+{
+    size_t kept = 0, from = 0, len = plain->len;
+    while (from < len) {
+        const struct placed *next = c->member < t->count ? &t->members[c->member] : NULL;
+        size_t to = next && next->at < c->plain_begin + len ? (size_t)(next->at - c->plain_begin) : len;
+        if (!c->is_going) {
+            memmove(plain->data + kept, plain->data + from, to - from);
+            kept += to - from;
+        }
+        from = to;
+        if (to == len)
+            break;
+        c->is_going = next->goes;
+        t->members[c->member].new_at = t->new_at + kept;
+        t->members[c->member].new_frame = t->new_frames;
+        c->member++;
+    }
+    plain->len = kept;
+    c->plain_begin += len;
+}
+
+static bool copy_frames(struct thinning *t, struct olv_error *err)
+{
+    struct cutting c = {0};
+    for (size_t i = 0; i < t->old.manifest_frame && i < t->frames.count; i++) {
+        struct frame_job *job = frames_next(t->writer, err);
+        if (!job)
+            return false;
+        if (olv_observe_interrupted(t->options->observer))
+            return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+        if (!read_frame(t, i, &job->plain, err))
+            return false;
+        cut(t, &c, &job->plain);
+        t->new_at += job->plain.len;
+        t->new_frames += job->plain.len > 0;
+        frames_give(t->writer, job);
+    }
+    return c.member == t->count ? frames_drain(t->writer, err) : damaged(err);
+}
+
+/* ---- the manifest ---- */
+
+static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
+{
+    struct thinning *t = self;
+    olv_text_clear(&t->plain);
+    if (t->next_frame < t->frames.count && !read_frame(t, t->next_frame++, &t->plain, err))
+        return false;
+    *bytes = (const uint8_t *)olv_text_string(&t->plain);
+    *len = t->plain.len;
+    return true;
+}
+
+static bool take_head(struct thinning *t, json_t *line, struct olv_error *err)
+{
+    olv_json_string(line, "rewritten_by", t->options->run);
+    olv_json_instant(line, "rewritten", olv_os_now());
+    t->manifest = manifest_like(line, err);
+    return t->manifest != NULL;
+}
+
+static const struct placed *placed_at(const struct thinning *t, uint64_t at)
+{
+    size_t low = 0, high = t->count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (t->members[middle].at == at)
+            return &t->members[middle];
+        if (t->members[middle].at < at)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return NULL;
+}
+
+static bool take_member(struct thinning *t, json_t *line, struct olv_error *err)
+{
+    const struct placed *m = placed_at(t, olv_json_get_number(line, "at"));
+    if (!m)
+        return damaged(err);
+    if (m->goes)
+        return true;
+    olv_json_number(line, "frame", m->new_frame);
+    olv_json_number(line, "at", m->new_at);
+    manifest_put(t->manifest, line);
+    t->members_left++;
+    t->bytes += olv_json_get_number(line, "size");
+    return manifest_member_read(&t->line, line)
+               ? catalogue_put_member(t->options->catalogue, &t->line.made, err)
+               : damaged(err);
+}
+
+/* Lines about frames and totals are written anew. */
+static bool take_line(void *self, const char *text, size_t len, struct olv_error *err)
+{
+    struct thinning *t = self;
+    json_t *line = json_loadb(text, len, 0, NULL);
+    bool ok = line != NULL || damaged(err);
+    if (ok && !t->manifest)
+        ok = take_head(t, line, err);
+    else if (ok && json_object_get(line, "path"))
+        ok = take_member(t, line, err);
+    json_decref(line);
+    return ok;
+}
+
+static bool copy_manifest(struct thinning *t, struct olv_error *err)
+{
+    struct byte_stream stream = {t, next_bytes};
+    struct tar_reader *tar = tar_reader_new(&stream, 0);
+    struct olv_member member;
+    bool ok = tar != NULL || olv_fail_memory(err);
+    t->next_frame = t->old.manifest_frame;
+    ok = ok && (tar_next(tar, &member, err) || damaged(err)) && manifest_lines(tar, take_line, t, err);
+    tar_reader_free(tar);
+    return ok && (t->manifest || damaged(err)) &&
+           ending_add(t->writer, t->manifest, &t->new_manifest_frame, err);
+}
+
+/* ---- the new archive ---- */
+
+static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+{
+    struct thinning *t = self;
+    return olv_write_all(t->fresh.fd, bytes, len) || olv_fail_system(err, "", "cannot write the new archive");
+}
+
+/* "a.tar.zst" becomes "a.r2.tar.zst", and that "a.r3.tar.zst". */
+static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
+{
+    const char *suffix = strstr(old, ".tar"), *dot = suffix ? suffix : old + strlen(old);
+    unsigned number = 1;
+    while (dot > old && dot[-1] >= '0' && dot[-1] <= '9')
+        dot--;
+    if (suffix && dot < suffix && dot - old > 2 && dot[-1] == 'r' && dot[-2] == '.') {
+        number = (unsigned)strtoul(dot, NULL, 10);
+        dot -= 2;
+    } else {
+        dot = suffix ? suffix : old + strlen(old);
+    }
+    snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)(dot - old), old, number + 1 + more, suffix ? suffix : "");
+}
+
+static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
+{
+    enum { MOST = 10000 };
+    const struct thin_options *o = t->options;
+    struct unfinished note = {.path = ""};
+    struct olv_stat stat;
+    char wanted[NAME_MAX + 1];
+    bool ok =
+        olv_os_stat(t->fresh.fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive");
+    for (unsigned more = 0; ok && more < MOST; more++) {
+        *err = (struct olv_error){0};
+        name_next(o->name, more, wanted);
+        note.inode = stat.inode;
+        snprintf(note.path, sizeof note.path, "%.3800s/%.255s", o->depot_path, wanted);
+        ok = unfinished_note(o->notes, &note, err);
+        if (ok && fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))
+            return true;
+        into[0] = '\0';
+        ok = ok && err->code == OLV_EXISTS;
+    }
+    return false;
+}
+
+static bool note_temporary(const struct thin_options *o, struct olv_error *err)
+{
+    struct unfinished note = {.inode = 0};
+    char name[FRESH_LABEL + 32];
+    fresh_name(o->label, name);
+    snprintf(note.path, sizeof note.path, "%.3800s/%s", o->depot_path, name);
+    return unfinished_note(o->notes, &note, err);
+}
+
+static bool write_new(struct thinning *t, struct olv_error *err)
+{
+    const struct thin_options *o = t->options;
+    struct frames_sink sink = {t, put, NULL};
+    struct frames_proof proof = {0};
+    unsigned workers = olv_os_cpus();
+    t->fd = olv_os_open_file(o->dir, o->name);
+    if (t->fd < 0)
+        return olv_fail_system(err, o->name, "cannot open the archive");
+    t->decoder = t->old.codec == OLV_CODEC_NONE ? NULL : decoder_new(t->old.codec);
+    if (t->old.codec != OLV_CODEC_NONE && !t->decoder)
+        return olv_fail_memory(err);
+    if (!note_temporary(o, err) || !fresh_open(&t->fresh, o->dir, o->label, err) ||
+        !(t->writer = frames_new(t->old.codec, olv_codec_levels(t->old.codec).usual, workers, &sink, err)))
+        return false;
+    return copy_frames(t, err) && copy_manifest(t, err) &&
+           ending_prove(t->fresh.fd, t->writer, t->old.codec, workers, &proof, err);
+}
+
+static bool replace(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
+{
+    const struct thin_options *o = t->options;
+    struct catalogue_archive archive = {.depot = t->old.depot,
+                                        .depot_path = o->depot_path,
+                                        .name = into,
+                                        .run = t->old.run,
+                                        .rule = t->old.rule,
+                                        .codec = t->old.codec,
+                                        .made = t->old.made};
+    if (!catalogue_begin(o->catalogue, err) || !write_new(t, err) || !publish(t, into, err))
+        return false;
+    archive.length = frames_length(t->writer);
+    archive.members = t->members_left;
+    archive.bytes = t->bytes;
+    archive.manifest_frame = t->new_manifest_frame;
+    if (fsync(o->dir) != 0)
+        olv_fail_system(err, "", "cannot bring the depot to the disk");
+    else if (catalogue_end_replacing(o->catalogue, &archive, frames_written(t->writer), t->old.id, err))
+        return true;
+    unlinkat(o->dir, into, 0);
+    into[0] = '\0';
+    return false;
+}
+
+bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], struct olv_error *err)
+{
+    struct thinning *t = calloc(1, sizeof *t);
+    bool ok;
+    into[0] = '\0';
+    if (!t)
+        return olv_fail_memory(err);
+    t->options = o;
+    t->fd = t->fresh.fd = -1;
+    ok = know(t, err);
+    if (ok)
+        ok = is_anything_left(t) ? replace(t, into, err) : catalogue_forget(o->catalogue, t->old.id, err);
+    catalogue_abandon(o->catalogue);
+    frames_free(t->writer);
+    fresh_close(&t->fresh);
+    unfinished_clear(o->notes);
+    manifest_free(t->manifest);
+    manifest_member_free(&t->line);
+    decoder_free(t->decoder);
+    if (t->fd >= 0)
+        close(t->fd);
+    frame_list_free(&t->frames);
+    olv_text_free(&t->packed);
+    olv_text_free(&t->plain);
+    free(t->members);
+    free(t);
+    return ok;
+}
