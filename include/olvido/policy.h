@@ -55,7 +55,7 @@ struct olv_step {
     enum olv_act_id act;
     bool may_run_unattended;
     enum olv_codec codec;          /* compress: of the file; archive: of the archive */
-    int level;                     /* of these; 0: the format's usual one */
+    int level;                     /* of these */
     const struct olv_depot *depot; /* archive: where to */
     enum olv_one_per one_per;      /* archive */
     int line, number;              /* in the file, from 1; the number is that among the rule's steps */

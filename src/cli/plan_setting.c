@@ -63,14 +63,32 @@ static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *tra
         olv_guard_add(guard, home); /* also when it cannot be used */
 }
 
+static bool guard_archive(void *self, const struct olv_stored_archive *archive)
+{
+    olv_guard_add(self, archive->depot_path);
+    return true;
+}
+
+/* All that are known, whether or not a policy names them. */
+static void guard_depots(const char *state, struct olv_guard *guard)
+{
+    struct olv_error ignored = {0};
+    struct olv_catalogue *catalogue = olv_catalogue_open(state, &ignored);
+    if (catalogue)
+        olv_catalogue_archives(catalogue, guard_archive, guard, &ignored);
+    olv_catalogue_close(catalogue);
+}
+
 static void guard_places(struct cli *cli, const char *policy_path, const struct olv_trashes *trashes,
                          struct olv_guard *guard)
 {
     enum cli_status ignored;
     char path[PATH_MAX];
     olv_guard_add(guard, policy_path);
-    if (cli_state_path(cli, path, sizeof path, &ignored))
+    if (cli_state_path(cli, path, sizeof path, &ignored)) {
         olv_guard_add(guard, path);
+        guard_depots(path, guard);
+    }
     guard_trashes(guard, trashes);
     olv_guard_find_aliases(guard);
 }
@@ -128,6 +146,8 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
         return false;
     out->trashes = find_trashes();
     guard_places(cli, policy->path, out->trashes, &out->guard);
+    for (size_t i = 0; i < policy->depot_count; i++)
+        olv_guard_add(&out->guard, policy->depots[i].path);
     if (is_about_directories(policy)) /* only directories can be landmarks */
         olv_guard_add_landmarks(&out->guard);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */

@@ -14,6 +14,7 @@
 enum { VERSION = 2, BUSY_MS = 10000 };
 
 static const char schema[] =
+    "BEGIN IMMEDIATE;"
     "CREATE TABLE depot (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, path BLOB NOT NULL);"
     "CREATE TABLE archive (id INTEGER PRIMARY KEY, depot INTEGER NOT NULL, name BLOB NOT NULL, run TEXT NOT "
     "NULL,"
@@ -36,7 +37,8 @@ static const char schema[] =
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL, modified_s INTEGER NOT "
     "NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER, PRIMARY KEY (path, act)) WITHOUT "
     "ROWID;"
-    "PRAGMA user_version = 2;";
+    "PRAGMA user_version = 2;"
+    "COMMIT";
 
 bool catalogue_failed(const struct olv_catalogue *c, struct olv_error *err, const char *what)
 {
@@ -80,12 +82,15 @@ static bool check_version(struct olv_catalogue *c, bool create, struct olv_error
         return true;
     if (version == 0 && create)
         return catalogue_run(c, schema, err, "cannot make its tables");
+    if (version == 0) { /* a run that was cut short has made no more than the file */
+        errno = ENOENT;
+        olv_fail_system(err, "catalogue.db", "cannot open the catalogue");
+        return olv_error_as(err, OLV_STATE);
+    }
     if (version < 0)
         return catalogue_failed(c, err, "cannot read it");
-    olv_fail(err, OLV_STATE,
-             version > VERSION ? "the catalogue was written by a newer Olvido"
-             : version > 0     ? "the catalogue was written by an older Olvido"
-                               : "the catalogue is not complete");
+    olv_fail(err, OLV_STATE, "the catalogue was written by %s Olvido",
+             version > VERSION ? "a newer" : "an older");
     return version > VERSION ? false
                              : olv_error_hint(err, "`olvido depot rebuild` reads it anew from the archives");
 }

@@ -13,7 +13,8 @@ void olv_guard_add(struct olv_guard *guard, const char *path)
 {
     char *real = realpath(path, NULL);
     struct olv_stat stat;
-    if (real && guard->own_count < OLV_OWN_PLACES && olv_os_stat(AT_FDCWD, real, &stat)) {
+    if (real && guard->own_count < OLV_OWN_PLACES && olv_os_stat(AT_FDCWD, real, &stat) &&
+        !olv_guard_is_own(guard, stat.device, stat.inode)) {
         guard->own[guard->own_count].device = stat.device;
         guard->own[guard->own_count].path = real;
         guard->own[guard->own_count++].inode = stat.inode;

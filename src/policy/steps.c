@@ -145,7 +145,7 @@ static void check_level(struct reader *r, struct fy_node *item, struct olv_step 
     struct fy_node *node = value_of(item, "level");
     char range[48];
     if (step->level == NO_LEVEL)
-        step->level = 0;
+        step->level = levels.usual;
     else if (step->codec == OLV_CODEC_NONE)
         policy_complain(r, node_place(node), NULL, NULL, "what is not compressed has no level");
     else if (step->level < levels.least || step->level > levels.most) {

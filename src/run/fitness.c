@@ -2,12 +2,14 @@
 /* What a policy asks of the places that it names, and whether they can do it. */
 #include "olvido/fitness.h"
 
+#include "base/path.h"
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/expand.h"
 #include "trash/trash.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -77,6 +79,40 @@ static bool examine_place(void *self, const char *path)
     return true;
 }
 
+/* ---- depots ---- */
+
+static void warn_of_depot(struct olv_diagnostics *list, const struct olv_depot *depot, const char *what)
+{
+    char message[1400];
+    snprintf(message, sizeof message, "the depot %s: %s: %s", depot->name, depot->path, what);
+    olv_diagnostics_warn(list, depot->line, message);
+}
+
+static void examine_depot(const struct olv_policy *policy, const struct olv_depot *depot,
+                          struct olv_diagnostics *list)
+{
+    char *real = realpath(depot->path, NULL);
+    int fd = real ? olv_os_open_path(real) : -1;
+    struct olv_os_place place;
+    if (fd < 0)
+        warn_of_depot(list, depot, errno == ENOENT ? "there is no such directory" : strerror(errno));
+    else if (olv_os_place(fd, &place) && place.is_read_only)
+        warn_of_depot(list, depot, "this file system is mounted read-only");
+    else if (faccessat(fd, ".", W_OK | X_OK, AT_EACCESS) < 0)
+        warn_of_depot(list, depot, "you may not write there");
+    for (size_t i = 0; real && i < policy->rule_count; i++)
+        for (size_t k = 0; k < policy->rules[i].under_count; k++)
+            if (path_behind(real, policy->rules[i].under[k])) {
+                warn_of_depot(list, depot,
+                              "it lies in a place that a rule is about; nothing in it is touched");
+                k = policy->rules[i].under_count - 1;
+                i = policy->rule_count - 1;
+            }
+    if (fd >= 0)
+        close(fd);
+    free(real);
+}
+
 void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diagnostics *list)
 {
     struct olv_error ignored = {0};
@@ -87,6 +123,8 @@ void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diag
                  olv_os_weaker());
         olv_diagnostics_warn(list, 1, message);
     }
+    for (size_t i = 0; i < policy->depot_count; i++)
+        examine_depot(policy, &policy->depots[i], list);
     for (size_t i = 0; i < policy->rule_count; i++) {
         struct examining x = {.rule = &policy->rules[i], .list = list, .home = has_home ? home : NULL};
         for (size_t k = 0; k < x.rule->under_count; k++) {

@@ -116,6 +116,39 @@ static void what_is_not_built_yet_is_refused_by_name(void **state)
                  "`into` is not built yet");
 }
 
+/* A rule with this step, and a depot. */
+static void assert_step_error(const struct sandbox *s, const char *step, const char *expected)
+{
+    char text[600];
+    snprintf(text, sizeof text,
+             "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, %s } ] }\n"
+             "depots: { cold-room: { path: /d } }\n",
+             step);
+    assert_error(s, text, expected);
+}
+
+static void what_steps_say_about_their_acts_is_checked(void **state)
+{
+    const struct sandbox *s = *state;
+    assert_step_error(s, "do: archive", "a step that archives has no `depot`");
+    assert_step_error(s, "do: archive, depot: cold-roam", "the policy has no depot `cold-roam`");
+    assert_step_error(s, "do: archive, depot: cold-room, one-per: week", "there is no period `week`");
+    assert_step_error(s, "do: archive, depot: cold-room, as: xz",
+                      "`as` says nothing about the act `archive`");
+    assert_step_error(s, "do: archive, depot: cold-room, pack: tar, level: 3",
+                      "what is not compressed has no level");
+    assert_step_error(s, "do: compress, as: rot13", "there is no format `rot13`");
+    assert_step_error(s, "do: compress, as: gzip, level: 22", "gzip has no level 22");
+    assert_step_error(s, "do: compress, level: fast", "this is no level");
+    assert_step_error(s, "do: compress, depot: cold-room", "`depot` says nothing about the act `compress`");
+    assert_step_error(s, "do: tell, level: 3", "`level` says nothing about the act `tell`");
+    assert_error(
+        s,
+        "olvido: 1\nrules:\n  - { name: a, under: /x, where: kind = directory, steps: [ { after: 1 day, "
+        "do: compress } ] }\n",
+        "a rule about directories cannot compress");
+}
+
 /* ---- everything beside names, places and steps ---- */
 
 static struct olv_policy *load(const struct sandbox *s, const char *text, struct olv_diagnostics *list)
@@ -413,6 +446,7 @@ int main(void)
         TEST(a_sound_policy_is_read),
         TEST(all_errors_of_a_file_come_in_one_go),
         TEST(what_is_not_built_yet_is_refused_by_name),
+        TEST(what_steps_say_about_their_acts_is_checked),
         TEST(sections_and_keys_of_rules_are_read),
         TEST(wrong_values_are_named_with_what_would_fit),
         TEST(what_is_hardly_meant_is_warned_of),
