@@ -58,6 +58,11 @@ struct olv_stored_file {
 bool olv_catalogue_versions(struct olv_catalogue *catalogue, const char *path,
                             bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                             struct olv_error *err);
+/* The same for what was at this path and, if that was a directory, for all that was below it; without a slash
+ * at its end. */
+bool olv_catalogue_tree(struct olv_catalogue *catalogue, const char *top,
+                        bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                        struct olv_error *err);
 enum olv_stored_order { OLV_BY_PATH /* and then from the oldest archive on */, OLV_BY_ARCHIVE };
 /* Calls `each` for every file in depots; stops when it returns false. */
 bool olv_catalogue_files(struct olv_catalogue *catalogue, enum olv_stored_order order,

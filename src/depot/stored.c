@@ -166,8 +166,35 @@ static void bind_path(sqlite3_stmt *s, const char *path)
     sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
 }
 
-/* Of one archive, or of all (0); with this path, or with any (NULL). */
-static bool each_file(struct olv_catalogue *c, enum olv_stored_order order, int64_t archive, const char *path,
+/* A directory, everything in it, and a file of that name. */
+static void bind_tree(sqlite3_stmt *s, const char *path)
+{
+    const char *inside = path + strspn(path, "/");
+    bind_path(s, path);
+    sqlite3_bind_blob(s, 3, inside, (int)strlen(inside), SQLITE_STATIC);
+}
+
+/* Which files to go through: those of an archive (0: of all); at a path, or at it and below (NULL: at any).
+ */
+struct wanted {
+    enum olv_stored_order order;
+    int64_t archive;
+    const char *path, *top;
+};
+
+static const char *condition(const struct wanted *w)
+{
+    if (w->archive)
+        return " WHERE m.archive = ?1";
+    if (w->path)
+        return " WHERE d.path = ?1 AND m.name = ?2";
+    if (w->top) /* '0' comes right behind '/' */
+        return " WHERE (d.path = ?1 AND m.name = ?2) OR d.path = ?3"
+               " OR (d.path > CAST(?3 || '/' AS BLOB) AND d.path < CAST(?3 || '0' AS BLOB))";
+    return "";
+}
+
+static bool each_file(struct olv_catalogue *c, const struct wanted *w,
                       bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                       struct olv_error *err)
 {
@@ -184,22 +211,20 @@ static bool each_file(struct olv_catalogue *c, enum olv_stored_order order, int6
         " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
     static const char *const orders[] = {
         [OLV_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns", [OLV_BY_ARCHIVE] = "m.archive, m.at"};
-    char sql[sizeof columns + 96];
+    char sql[sizeof columns + 256];
     sqlite3_stmt *s = NULL;
     struct columns texts = {.twin = NULL};
     struct olv_stored_file file;
     int code = SQLITE_DONE;
     bool goes_on = true, ok;
-    snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns,
-             archive ? " WHERE m.archive = ?1"
-             : path  ? " WHERE d.path = ?1 AND m.name = ?2"
-                     : "",
-             orders[order]);
+    snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
     ok = catalogue_prepare(c, &s, sql, err) && catalogue_prepare(c, &texts.twin, twin_sql, err);
-    if (ok && archive)
-        sqlite3_bind_int64(s, 1, archive);
-    else if (ok && path)
-        bind_path(s, path);
+    if (ok && w->archive)
+        sqlite3_bind_int64(s, 1, w->archive);
+    else if (ok && w->path)
+        bind_path(s, w->path);
+    else if (ok && w->top)
+        bind_tree(s, w->top);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
         read_file(s, &texts, &file);
         goes_on = each(self, &file);
@@ -221,21 +246,28 @@ bool olv_catalogue_files(struct olv_catalogue *c, enum olv_stored_order order,
                          bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                          struct olv_error *err)
 {
-    return each_file(c, order, 0, NULL, each, self, err);
+    return each_file(c, &(struct wanted){.order = order}, each, self, err);
 }
 
 bool olv_catalogue_versions(struct olv_catalogue *c, const char *path,
                             bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                             struct olv_error *err)
 {
-    return each_file(c, OLV_BY_PATH, 0, path, each, self, err);
+    return each_file(c, &(struct wanted){.order = OLV_BY_PATH, .path = path}, each, self, err);
+}
+
+bool olv_catalogue_tree(struct olv_catalogue *c, const char *top,
+                        bool (*each)(void *self, const struct olv_stored_file *file), void *self,
+                        struct olv_error *err)
+{
+    return each_file(c, &(struct wanted){.order = OLV_BY_PATH, .top = top}, each, self, err);
 }
 
 bool catalogue_each_member(struct olv_catalogue *c, int64_t archive,
                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                            struct olv_error *err)
 {
-    return each_file(c, OLV_BY_ARCHIVE, archive, NULL, each, self, err);
+    return each_file(c, &(struct wanted){.order = OLV_BY_ARCHIVE, .archive = archive}, each, self, err);
 }
 
 bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, const char *name,

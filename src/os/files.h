@@ -27,6 +27,9 @@ int olv_os_make_unnamed(int dir);
 /* Gives it one; EEXIST where that is taken. */
 bool olv_os_name_unnamed(int fd, int dir, const char *name);
 
+/* Begins to bring a stretch of the file to the disk, so that less is left for the sync; waits for nothing. */
+void olv_os_begin_sync(int fd, uint64_t at, uint64_t length);
+
 /* Makes a device node; `type` is S_IFBLK or S_IFCHR. */
 bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major, uint32_t minor);
 

@@ -57,6 +57,11 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
     return linkat(AT_FDCWD, path, dir, name, AT_SYMLINK_FOLLOW) == 0;
 }
 
+void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)
+{
+    sync_file_range(fd, (off_t)at, (off_t)length, SYNC_FILE_RANGE_WRITE);
+}
+
 bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major_number, uint32_t minor_number)
 {
     return mknodat(dir, name, type | 0600, makedev(major_number, minor_number)) == 0;

@@ -38,6 +38,13 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
     return false;
 }
 
+void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)
+{
+    (void)fd;
+    (void)at;
+    (void)length;
+}
+
 bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major, uint32_t minor)
 {
     (void)dir;

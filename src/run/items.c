@@ -222,11 +222,21 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
+/* Then it is looked up, instead of comparing all that there is. */
+static bool is_one_path(const struct olv_item_query *query)
+{
+    const char *path = query->pattern_count == 1 ? query->patterns[0] : "";
+    size_t len = strlen(path);
+    return len > 1 && path[0] == '/' && path[len - 1] != '/' && !olv_glob_is_pattern(path, len);
+}
+
 static bool collect_depots(struct finding *f, struct olv_error *err)
 {
     if (!f->query->catalogue)
         return true;
-    if (!olv_catalogue_files(f->query->catalogue, OLV_BY_PATH, add_file, f, err))
+    if (is_one_path(f->query)
+            ? !olv_catalogue_tree(f->query->catalogue, f->query->patterns[0], add_file, f, err)
+            : !olv_catalogue_files(f->query->catalogue, OLV_BY_PATH, add_file, f, err))
         return false;
     *err = f->error;
     return err->code == OLV_OK;

@@ -131,9 +131,15 @@ static bool must_stop(const struct shrink_task *t, uint64_t bytes, struct olv_er
 
 static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
 {
-    const struct shrink_task *t = self;
-    return olv_write_all(t->to_fd >= 0 ? t->to_fd : t->fresh.fd, bytes, len) ||
-           olv_fail_system(err, "", "cannot write the new file");
+    struct shrink_task *t = self;
+    if (t->hasher)
+        olv_hasher_add(t->hasher, bytes, len);
+    if (!olv_write_all(t->to_fd >= 0 ? t->to_fd : t->fresh.fd, bytes, len))
+        return olv_fail_system(err, "", "cannot write the new file");
+    if (t->to_fd < 0 && t->stat.size_bytes > SHRINK_SMALL)
+        olv_os_begin_sync(t->fresh.fd, t->put_bytes, len);
+    t->put_bytes += len;
+    return true;
 }
 
 static bool finish(struct shrink_task *t, struct olv_error *err)
@@ -178,20 +184,18 @@ static bool pack_small(struct shrinker *s, struct shrink_task *t, struct olv_err
         return olv_fail_memory(err);
     if (!read_source(t, plain, len, 0, err))
         return false;
-    olv_sha256(s->hasher, plain, len, t->digest);
     frame.check = frame_check(plain, len);
     frame.length = (uint32_t)encoder_run(s->encoder, plain, len, packed, bound);
     t->packed_bytes = frame.length;
     if (frame.length == 0 || !frame_list_add(&t->frames, frame))
         return olv_fail_memory(err);
+    olv_sha256(s->hasher, packed, frame.length, t->digest);
     return put(t, packed, frame.length, err);
 }
 
-static bool fill_frames(struct shrinker *s, struct shrink_task *t, struct frames *frames,
-                        struct olv_error *err)
+static bool fill_frames(struct shrink_task *t, struct frames *frames, struct olv_error *err)
 {
     uint64_t size = t->stat.size_bytes;
-    olv_hasher_begin(s->hasher);
     for (uint64_t at = 0; at < size; at += FRAME_BYTES) {
         size_t len = size - at < FRAME_BYTES ? (size_t)(size - at) : FRAME_BYTES;
         struct frame_job *job = frames_next(frames, err);
@@ -204,9 +208,7 @@ static bool fill_frames(struct shrinker *s, struct shrink_task *t, struct frames
             return false;
         job->plain.len = len;
         frames_give(frames, job);
-        olv_hasher_add(s->hasher, room, len); /* beside the worker, which reads it as well */
     }
-    olv_hasher_end(s->hasher, t->digest);
     return frames_finish(frames, err);
 }
 
@@ -214,7 +216,12 @@ static bool pack_large(struct shrinker *s, struct shrink_task *t, struct olv_err
 {
     struct frames_sink sink = {.self = t, .put = put};
     struct frames *frames = frames_new(t->codec, t->level, t->workers, &sink, err);
-    bool ok = frames && fill_frames(s, t, frames, err);
+    bool ok;
+    t->hasher = s->hasher;
+    olv_hasher_begin(t->hasher);
+    ok = frames && fill_frames(t, frames, err);
+    olv_hasher_end(t->hasher, t->digest);
+    t->hasher = NULL;
     if (ok) {
         t->packed_bytes = frames_length(frames);
         t->frames = frames_take(frames);
@@ -248,10 +255,9 @@ static bool is_too_large(const struct shrink_task *t, uint64_t plain, struct olv
 }
 
 /* Bytes into frames as they are: so that they are proven like all others. */
-static bool pass_on(struct shrinker *s, struct frames *frames, struct frame_job **job, const uint8_t *bytes,
-                    size_t len, struct olv_error *err)
+static bool pass_on(struct frames *frames, struct frame_job **job, const uint8_t *bytes, size_t len,
+                    struct olv_error *err)
 {
-    olv_hasher_add(s->hasher, bytes, len);
     while (len) {
         size_t room, n;
         if (!*job && !(*job = frames_next(frames, err)))
@@ -269,21 +275,45 @@ static bool pass_on(struct shrinker *s, struct frames *frames, struct frame_job 
     return true;
 }
 
+/* Up to where it was unpacked, while that is at hand. */
+static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint64_t *digested, uint64_t to,
+                          struct olv_error *err)
+{
+    enum { STEP = 256 << 10 };
+    while (*digested < to) {
+        size_t n = to - *digested < STEP ? (size_t)(to - *digested) : STEP;
+        char *room;
+        olv_text_clear(&s->packed);
+        room = olv_text_room(&s->packed, n);
+        if (!room)
+            return olv_fail_memory(err);
+        if (!read_source(t, room, n, *digested, err))
+            return false;
+        olv_hasher_add(s->hasher, room, n);
+        *digested += n;
+    }
+    return true;
+}
+
 static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack *u, struct frames *frames,
                         struct olv_error *err)
 {
     struct frame_job *job = NULL;
     const uint8_t *bytes;
     size_t len = 1;
+    uint64_t digested = 0;
     olv_hasher_begin(s->hasher);
     while (len) {
         if (!unpack_next(u, &bytes, &len, err))
             return false;
         t->plain_bytes += len;
         if (is_too_large(t, t->plain_bytes, err) || must_stop(t, unpack_position(u), err) ||
-            !pass_on(s, frames, &job, bytes, len, err))
+            !digest_source(s, t, &digested, unpack_position(u), err) ||
+            !pass_on(frames, &job, bytes, len, err))
             return false;
     }
+    if (!digest_source(s, t, &digested, t->stat.size_bytes, err))
+        return false;
     olv_hasher_end(s->hasher, t->digest);
     if (job)
         frames_give(frames, job);
@@ -328,7 +358,7 @@ static bool unpack_small(struct shrinker *s, struct shrink_task *t, struct olv_e
     if (got < 0 || is_too_large(t, (uint64_t)got, err))
         return false;
     t->plain_bytes = (uint64_t)got;
-    olv_sha256(s->hasher, plain, (size_t)got, t->digest);
+    olv_sha256(s->hasher, packed, len, t->digest);
     if (!frame_list_add(&t->frames,
                         (struct frame){0, (uint32_t)got, (uint32_t)got, frame_check(plain, (size_t)got)}))
         return olv_fail_memory(err);

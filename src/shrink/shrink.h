@@ -33,7 +33,9 @@ struct shrink_task {
     struct olv_stat stat;            /* of the original */
     uint64_t packed_bytes;           /* the length of the packed one of both */
     uint64_t plain_bytes;            /* and of the plain one */
-    uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of the plain contents */
+    uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of the packed file: of one, before and behind it, the same */
+    uint64_t put_bytes;              /* written up to now */
+    struct olv_hasher *hasher;       /* of the shrinker, while it is packed */
     int source;                      /* the original, open for reading; -1 */
     bool is_watched;
     struct frame_list frames; /* of the new file */
