@@ -165,7 +165,7 @@ static void what_olvido_discarded_is_cleared_in_time(void **state)
     o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_status(&o, 0);
     assert_contains(o.out, "clear after 30 days");
-    assert_contains(o.out, "14 discarded");
+    assert_contains(o.out, "12 discarded (120 B), 2 removed for good (2 B)");
     assert_true(exists(s, "data/Trash/files/foreign")); /* another program's */
     assert_false(exists(s, "data/Trash/files/one.tmp"));
     assert_int_equal(count_entries(s, "data/Trash/info"), 13);

@@ -111,9 +111,11 @@ static void acts_are_those_that_the_reader_takes(void **state)
     char text[400];
     for (size_t i = 0; i < json_array_size(acts); i++) {
         struct olv_policy *policy;
+        const char *act = json_string_value(json_array_get(acts, i));
         snprintf(text, sizeof text,
-                 "olvido: 1\nrules: [ { name: a, under: /x, steps: [ { after: 1 day, do: %s } ] } ]\n",
-                 json_string_value(json_array_get(acts, i)));
+                 "olvido: 1\ndepots: { a: { path: /d } }\n"
+                 "rules: [ { name: a, under: /x, steps: [ { after: 1 day, do: %s%s } ] } ]\n",
+                 act, strcmp(act, "archive") == 0 ? ", depot: a" : "");
         overwrite(*state, "p.yaml", text, strlen(text));
         policy = olv_policy_load(in(*state, "p.yaml"), &list, &err);
         assert_non_null(policy);
