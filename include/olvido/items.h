@@ -18,6 +18,10 @@ struct olv_item_query {
     struct olv_catalogue *catalogue; /* what lies in depots, too; NULL: only trashes */
     bool has_since, has_until;       /* only what was discarded at or after, and before these */
     struct olv_instant since, until;
+    bool has_as_of; /* recovering: of each path what it was at this time, which is the version that was
+                       modified last by then */
+    struct olv_instant as_of;
+    bool wants_versions; /* recovering: not only one version of each path */
     /* What the docket is for. */
     enum olv_act_id act;          /* OLV_ACT_RECOVER: the newest version of each path; OLV_ACT_CLEAR: all */
     enum olv_if_exists if_exists; /* recovering */
@@ -33,7 +37,7 @@ struct olv_found_item {
     const struct olv_trash *trash; /* NULL: it lies in a depot */
     const char *depot;             /* then: its name; else "" */
     enum olv_trash_state state;
-    struct olv_instant deleted;
+    struct olv_instant deleted, modified;
     uint64_t size_bytes;
     enum olv_kind kind;
     uint64_t older_versions; /* recovering: of the same path, which stay where they are */

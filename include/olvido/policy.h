@@ -72,8 +72,6 @@ enum olv_clock {
 };
 /* "modified", "accessed", "changed", "born", "name". */
 const char *olv_clock_word(enum olv_clock clock);
-/* The end of the name of an archive: "tar.zst". */
-const char *olv_pack_word(enum olv_codec codec);
 
 enum { OLV_SETTLE_S = 600, OLV_NOTICE_S = 7 * 86400 }; /* unless a rule says otherwise */
 

@@ -23,5 +23,7 @@ void olv_text_clear(struct olv_text *text); /* keeps the memory */
 void olv_text_free(struct olv_text *text);
 /* Never NULL. */
 const char *olv_text_string(const struct olv_text *text);
+/* Whether a string is UTF-8. */
+bool olv_is_utf8(const char *string);
 
 #endif

@@ -4,6 +4,7 @@
 #include "file/reading.h"
 #include "olvido/accounts.h"
 #include "pack/tar.h"
+#include "pack/zip_frame.h"
 
 #include <pthread.h>
 #include <stdio.h>
@@ -121,13 +122,27 @@ static bool read_data(const struct taking *t, struct batch_worker *w, struct bat
         digest_holes(w, m, out->data + begin);
     olv_hasher_end(w->hasher, item->digest);
     item->has_digest = true;
-    tar_put_padding(out, out->len - begin);
+    return true;
+}
+
+static bool put_data(struct frame_job *job, struct batch_worker *w, struct batch_item *item,
+                     const struct taking *t, struct olv_error *err)
+{
+    const struct olv_member *m = &t->member;
+    struct olv_text *out = &job->plain;
+    job->data_at = out->len;
+    if (m->kind == OLV_KIND_FILE && !m->is_hard_link && !read_data(t, w, item, out, err))
+        return false;
+    frame_job_end(job, true, true);
+    tar_put_padding(out, job->data_len);
     return true;
 }
 
 static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item, struct taking *t,
-                struct olv_text *out, struct olv_error *err)
+                struct frame_job *job, struct olv_error *err)
 {
+    struct olv_text *out = &job->plain;
+    size_t begin = out->len;
     struct olv_member *m = &t->member;
     if (!batch_name_owner(w, m, &b->arena))
         return olv_fail_memory(err);
@@ -137,17 +152,22 @@ static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item
         m->size_bytes = 0;
         m->is_sparse = false;
     }
+    m->is_sparse &= !b->is_zip; /* which knows no holes */
     tar_put_member(out, m);
-    if (m->kind == OLV_KIND_FILE && !m->is_hard_link && !read_data(t, w, item, out, err))
+    if (b->is_zip && !out->failed &&
+        !zip_put_local(&job->head, m, out->data + begin, out->len - begin, false, err))
+        return false;
+    if (!put_data(job, w, item, t, err))
         return false;
     item->member = *m;
     item->has_member = true;
     return take_is_unchanged(t, w->reach.fd, &item->entry, err);
 }
 
-static void take_one(struct batch *b, struct batch_worker *w, struct batch_item *item, struct olv_text *out)
+static void take_one(struct batch *b, struct batch_worker *w, struct batch_item *item, struct frame_job *job)
 {
     struct taking t = {.fd = -1};
+    struct olv_text *out = &job->plain;
     size_t begin = out->len;
     bool ok;
     item->at = begin;
@@ -156,7 +176,7 @@ static void take_one(struct batch *b, struct batch_worker *w, struct batch_item 
     else
         ok = olv_reach_directory(&w->reach, &item->entry, &item->error) &&
              take_begin(&t, w->reach.fd, &item->entry, item->path, &b->arena, &item->error) &&
-             put(b, w, item, &t, out, &item->error);
+             put(b, w, item, &t, job, &item->error);
     take_end(&t);
     if (ok || !out->data)
         return;
@@ -168,6 +188,6 @@ bool batch_fill(struct frame_job *job, unsigned worker)
 {
     struct batch *b = job->context;
     for (size_t i = 0; i < b->count; i++)
-        take_one(b, &b->workers[worker], &b->items[i], &job->plain);
+        take_one(b, &b->workers[worker], &b->items[i], job);
     return true;
 }

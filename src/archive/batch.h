@@ -27,6 +27,7 @@ struct batch {
     struct batch_item *items; /* BATCH_ENTRIES; owned */
     size_t count;
     uint64_t bytes; /* that it is going to take, about */
+    bool is_zip;    /* then it has one entry only */
     const struct olv_observer *observer;
     struct batch_worker *workers; /* of all batches; borrowed */
 };

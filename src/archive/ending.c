@@ -4,6 +4,7 @@
 #include "file/reading.h"
 #include "os/os.h"
 #include "pack/tar.h"
+#include "pack/zip_frame.h"
 
 #include <fcntl.h>
 #include <unistd.h>
@@ -23,39 +24,68 @@ static void describe_manifest(struct olv_member *out, uint64_t length)
                                .acl_default = ""};
 }
 
-bool ending_add(struct frames *frames, struct manifest *manifest, size_t *manifest_frame,
-                struct olv_error *err)
+struct ending {
+    struct frames *frames;
+    struct manifest *manifest;
+    bool is_zip;
+    struct frame_job *job;
+};
+
+static bool begin_manifest(struct ending *e, uint64_t length, struct olv_error *err)
 {
     struct olv_member member;
-    struct frame_job *job;
-    uint64_t length, at = 0;
+    struct olv_text *plain;
+    describe_manifest(&member, length);
+    e->job = frames_next(e->frames, err);
+    if (!e->job)
+        return false;
+    plain = &e->job->plain;
+    tar_put_member(plain, &member);
+    e->job->data_at = plain->len;
+    return !plain->failed ? !e->is_zip || zip_put_local(&e->job->head, &member, plain->data, plain->len,
+                                                        length > FRAME_BYTES, err)
+                          : olv_fail_memory(err);
+}
+
+static bool put_manifest(struct ending *e, uint64_t length, struct olv_error *err)
+{
+    uint64_t at = 0;
+    bool is_first = true;
+    while (at < length) {
+        size_t n = length - at < FRAME_BYTES ? (size_t)(length - at) : FRAME_BYTES;
+        char *room = olv_text_room(&e->job->plain, n);
+        if (!room)
+            return olv_fail_memory(err);
+        if (!manifest_read(e->manifest, room, n, at, err))
+            return false;
+        e->job->plain.len += n;
+        at += n;
+        frame_job_end(e->job, is_first, at == length);
+        is_first = false;
+        if (at == length)
+            break;
+        frames_give(e->frames, e->job);
+        if (!(e->job = frames_next(e->frames, err)))
+            return false;
+    }
+    return true;
+}
+
+bool ending_add(struct frames *frames, struct manifest *manifest, enum olv_codec codec,
+                size_t *manifest_frame, struct olv_error *err)
+{
+    struct ending e = {frames, manifest, codec == OLV_CODEC_ZIP, NULL};
+    uint64_t length;
     if (!manifest_close(manifest, frames_written(frames), err))
         return false;
     *manifest_frame = frames_written(frames)->count;
     length = manifest_length(manifest);
-    describe_manifest(&member, length);
-    job = frames_next(frames, err);
-    if (job)
-        tar_put_member(&job->plain, &member);
-    while (job && at < length) {
-        size_t n = length - at < FRAME_BYTES ? (size_t)(length - at) : FRAME_BYTES;
-        char *room = olv_text_room(&job->plain, n);
-        if (!room)
-            return olv_fail_memory(err);
-        if (!manifest_read(manifest, room, n, at, err))
-            return false;
-        job->plain.len += n;
-        at += n;
-        if (at < length) {
-            frames_give(frames, job);
-            job = frames_next(frames, err);
-        }
-    }
-    if (!job)
+    if (!begin_manifest(&e, length, err) || !put_manifest(&e, length, err))
         return false;
-    tar_put_padding(&job->plain, length);
-    tar_put_end(&job->plain);
-    frames_give(frames, job);
+    tar_put_padding(&e.job->plain, length);
+    if (!e.is_zip) /* which has its directory */
+        tar_put_end(&e.job->plain);
+    frames_give(frames, e.job);
     return frames_finish(frames, err);
 }
 

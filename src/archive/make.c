@@ -4,7 +4,10 @@
  * archive.
  *
  * Other names of a file that is in the archive already become hard links to it; the file must be known to be
- * there before one is written. */
+ * there before one is written.
+ *
+ * In a zip archive each member has frames of its own, and knows neither hard links nor holes: it has its
+ * contents. */
 #include "archive/make.h"
 
 #include "archive/batch.h"
@@ -15,6 +18,7 @@
 #include "os/durable.h"
 #include "os/os.h"
 #include "pack/tar.h"
+#include "pack/zip_frame.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -94,6 +98,11 @@ static void wrote(void *self, struct frame_job *job, size_t number)
     m->plain_at += job->plain.len;
 }
 
+static bool is_zip(const struct making *m)
+{
+    return m->options.codec == OLV_CODEC_ZIP;
+}
+
 static void progress(const struct making *m)
 {
     olv_observe_progress(m->options.observer,
@@ -128,6 +137,7 @@ static bool make_batches(struct making *m)
     for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
         m->batches[i].workers = m->workers;
         m->batches[i].observer = m->options.observer;
+        m->batches[i].is_zip = is_zip(m);
         if (!(m->batches[i].items = calloc(BATCH_ENTRIES, sizeof(struct batch_item))))
             return false;
     }
@@ -209,7 +219,7 @@ static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64
 {
     struct batch *b = m->filling;
     if (b &&
-        (b->count == BATCH_ENTRIES ||
+        (b->count == (is_zip(m) ? 1 : BATCH_ENTRIES) ||
          b->bytes + e->identity.size_bytes + BATCH_ENTRY_OVERHEAD > FRAME_BYTES) &&
         !give_batch(m, err))
         return false;
@@ -233,13 +243,17 @@ struct large {
     struct olv_arena arena;
     struct batch_worker *worker;
     struct frame_job *job; /* being filled */
+    bool has_begun;        /* a frame was passed on */
     uint64_t digested;     /* bytes of its contents */
 };
 
 static bool next_frame(struct large *l, struct olv_error *err)
 {
-    if (l->job)
+    if (l->job) {
+        frame_job_end(l->job, !l->has_begun, false);
+        l->has_begun = true;
         frames_give(l->making->frames, l->job);
+    }
     l->job = frames_next(l->making->frames, err);
     return l->job != NULL;
 }
@@ -273,17 +287,32 @@ static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct o
     return true;
 }
 
+static bool put_header(struct large *l, struct olv_error *err)
+{
+    struct olv_member *m = &l->taking.member;
+    struct olv_text *plain = &l->job->plain;
+    m->is_sparse &= !is_zip(l->making);
+    tar_put_member(plain, m);
+    if (plain->failed)
+        return olv_fail_memory(err);
+    l->job->data_at = plain->len;
+    return !is_zip(l->making) || zip_put_local(&l->job->head, m, plain->data, plain->len,
+                                               plain->len + m->size_bytes > FRAME_BYTES, err);
+}
+
 static bool read_large(struct large *l, struct olv_error *err)
 {
     struct olv_member *m = &l->taking.member;
     olv_hasher_begin(l->worker->hasher);
-    tar_put_member(&l->job->plain, m);
+    if (!put_header(l, err))
+        return false;
     if (!m->is_sparse && !read_stretch(l, 0, m->size_bytes, err))
         return false;
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
         if (!read_stretch(l, m->extents[i].at, m->extents[i].length, err))
             return false;
     olv_hasher_add_zeros(l->worker->hasher, m->size_bytes - l->digested);
+    frame_job_end(l->job, !l->has_begun, true);
     tar_put_padding(&l->job->plain, tar_data_length(m));
     return take_is_unchanged(&l->taking, l->worker->reach.fd, l->entry, err);
 }
@@ -353,7 +382,7 @@ static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64
 {
     enum link_state state;
     *path = NULL;
-    if (e->identity.kind != OLV_KIND_FILE || e->links < 2)
+    if (e->identity.kind != OLV_KIND_FILE || e->links < 2 || is_zip(m))
         return true;
     state = links_find(m->links, e, path);
     if (state == LINK_PENDING) {
@@ -396,7 +425,7 @@ static bool prove_progress(void *self, uint64_t plain_bytes)
 bool making_finish(struct making *m, struct olv_error *err)
 {
     struct frames_proof proof = {.self = m, .progress = prove_progress};
-    if (!drain(m, err) || !ending_add(m->frames, m->manifest, &m->manifest_frame, err))
+    if (!drain(m, err) || !ending_add(m->frames, m->manifest, m->options.codec, &m->manifest_frame, err))
         return false;
     return ending_prove(m->fresh.fd, m->frames, m->options.codec, m->options.workers, &proof, err);
 }

@@ -176,7 +176,7 @@ void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
 {
     char key_b64[48];
     json_t *object;
-    if (!u8_check((const uint8_t *)bytes, strlen(bytes))) {
+    if (olv_is_utf8(bytes)) {
         olv_json_put_string(out, key, bytes);
         return;
     }

@@ -7,6 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistr.h>
 
 enum { FIRST_CAPACITY = 64 };
 
@@ -89,4 +90,9 @@ void olv_text_free(struct olv_text *text)
 const char *olv_text_string(const struct olv_text *text)
 {
     return text->data ? text->data : "";
+}
+
+bool olv_is_utf8(const char *string)
+{
+    return u8_check((const uint8_t *)string, strlen(string)) == NULL;
 }

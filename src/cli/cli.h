@@ -67,6 +67,7 @@ enum cli_option {
     OPT_DEVICES,
     OPT_DEPOT,
     OPT_PACK,
+    OPT_VERSIONS,
     OPT_COUNT
 };
 

@@ -19,13 +19,11 @@ enum {
 /* How to pack, by the end of the archive's name. */
 static bool read_pack(struct cli *cli, const char *to, struct olv_how *how, enum cli_status *status)
 {
-    size_t len = strlen(to), suffix;
-    how->codec = olv_codec_of_name(to);
-    suffix = strlen(olv_codec_suffix(how->codec));
-    if (len > suffix + 4 && strncmp(to + len - suffix - 4, ".tar", 4) == 0)
+    how->codec = olv_pack_of_name(to, NULL);
+    if (how->codec != OLV_CODEC_COUNT)
         return true;
     *status = cli_usage(cli, "the name of the archive says how it is packed: it ends with .tar, .tar.gz, "
-                             ".tar.bz2, .tar.xz or .tar.zst");
+                             ".tar.bz2, .tar.xz, .tar.zst or .zip");
     return false;
 }
 
@@ -151,8 +149,8 @@ const struct cli_command cmd_archive = {
     .arguments = "PATH… --to FILE | --depot NAME",
     .summary = "Puts files and trees into an archive that any reader of the format opens",
     .help =
-        "The name of FILE says how it is packed: .tar, .tar.gz, .tar.bz2, .tar.xz or .tar.zst; --level is as "
-        "for compress. Everything\n"
+        "The name of FILE says how it is packed: .tar, .tar.gz, .tar.bz2, .tar.xz, .tar.zst or .zip; --level "
+        "is as for compress. Everything\n"
         "that a file has goes in: long names and names that are no text, times to the nanosecond, owners, "
         "hard "
         "and symbolic links,\n"

@@ -12,12 +12,12 @@ static bool takes(const char *name)
 
 static bool read_codec(struct cli *cli, struct olv_how *how, enum cli_status *status)
 {
-    const char *words[OLV_CODEC_COUNT - 1];
+    const char *words[OLV_CODEC_FILES - 1];
     int word = OLV_CODEC_ZSTD - 1;
-    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++)
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++)
         words[c - 1] = olv_codec_word((enum olv_codec)c);
     if (cli_has(cli, OPT_AS))
-        word = cli_word(cli, OPT_AS, words, OLV_CODEC_COUNT - 1, status);
+        word = cli_word(cli, OPT_AS, words, OLV_CODEC_FILES - 1, status);
     how->codec = (enum olv_codec)(word + 1);
     return word >= 0;
 }

@@ -18,7 +18,7 @@
 struct recovering {
     struct cli *cli;
     struct items_request request;
-    bool only_list, asks;
+    bool only_list, shows_versions, asks;
     bool is_stopped; /* answered `stop`: nothing more */
     struct table *table;
     uint64_t found, bytes, older_versions;
@@ -43,6 +43,23 @@ static bool read_if_exists(struct recovering *r, enum cli_status *status)
 
 /* ---- showing ---- */
 
+static void show_version(struct recovering *r, const struct olv_found_item *found,
+                         const struct olv_text *path)
+{
+    char size[OLV_SIZE_TEXT], date[TERM_DATE];
+    struct olv_text place = {0};
+    if (*found->depot)
+        olv_text_printf(&place, "depot %s", found->depot);
+    else
+        olv_text_puts(&place, "trash");
+    table_cell(r->table, STYLE_PLAIN, term_date(found->modified, date));
+    table_cell(r->table, STYLE_PLAIN, found->deleted.s ? term_date(found->deleted, date) : "?");
+    table_cell(r->table, STYLE_PLAIN, olv_size_format(found->size_bytes, size));
+    table_cell(r->table, STYLE_PLAIN, olv_text_string(&place));
+    table_cell(r->table, STYLE_PLAIN, olv_text_string(path));
+    olv_text_free(&place);
+}
+
 static void each(void *self, const struct olv_found_item *found)
 {
     struct recovering *r = self;
@@ -60,6 +77,11 @@ static void each(void *self, const struct olv_found_item *found)
     term_name(&path, found->target);
     if (found->kind == OLV_KIND_DIRECTORY)
         olv_text_puts(&path, "/");
+    if (r->shows_versions) {
+        show_version(r, found, &path);
+        olv_text_free(&path);
+        return;
+    }
     if (*found->depot)
         olv_text_printf(&path, ", from depot %s", found->depot);
     if (found->older_versions)
@@ -74,19 +96,27 @@ static enum cli_status list(struct recovering *r, struct olv_trashes *trashes)
 {
     static const struct table_column columns[] = {{.heading = "Put away", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
-                                                  {.heading = "Goes back to", .is_elastic = true}};
+                                                  {.heading = "Goes back to", .is_elastic = true}},
+                                     versions[] = {{.heading = "Modified", .width = 16},
+                                                   {.heading = "Put away", .width = 16},
+                                                   {.heading = "Size", .is_right = true, .width = 10},
+                                                   {.heading = "Lies in", .width = 16},
+                                                   {.heading = "Goes back to", .is_elastic = true}};
     struct olv_error err = {0};
     struct olv_text line = {0};
     char size[OLV_SIZE_TEXT];
     bool ok;
-    r->table = cli_has(r->cli, OPT_JSON) ? NULL : table_begin(r->cli, columns, 3);
+    r->table = cli_has(r->cli, OPT_JSON) ? NULL
+               : r->shows_versions       ? table_begin(r->cli, versions, 5)
+                                         : table_begin(r->cli, columns, 3);
     ok = olv_items_find(trashes, &r->request.query, NULL, each, r, &err);
     table_end(r->table);
     if (!ok)
         return cli_report(r->cli, &err);
     if (cli_has(r->cli, OPT_JSON) || cli_has(r->cli, OPT_QUIET))
         return STATUS_DONE;
-    term_count(&line, r->found, "item", "items");
+    term_count(&line, r->found, r->shows_versions ? "version" : "item",
+               r->shows_versions ? "versions" : "items");
     printf("%s, %s, can be recovered\n", olv_text_string(&line), olv_size_format(r->bytes, size));
     olv_text_free(&line);
     return STATUS_DONE;
@@ -206,17 +236,22 @@ static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes
 
 static enum cli_status run(struct cli *cli)
 {
-    struct recovering r = {.cli = cli, .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW)};
+    struct recovering r = {.cli = cli,
+                           .shows_versions = cli_has(cli, OPT_VERSIONS),
+                           .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW) ||
+                                        cli_has(cli, OPT_VERSIONS)};
     enum cli_status status = STATUS_DONE;
     struct olv_trashes *trashes = NULL;
-    bool names_any =
-        cli->argument_count || cli_has(cli, OPT_RUN) || cli_has(cli, OPT_SINCE) || cli_has(cli, OPT_UNTIL);
+    bool names_any = cli->argument_count || cli_has(cli, OPT_RUN) || cli_has(cli, OPT_SINCE) ||
+                     cli_has(cli, OPT_UNTIL) || cli_has(cli, OPT_AS_OF);
     if (!names_any && !r.only_list)
-        return cli_usage(cli, "say what to recover: a path, a pattern, --run RUN, --since or --until DATE");
+        return cli_usage(
+            cli, "say what to recover: a path, a pattern, --run RUN, --since, --until or --as-of DATE");
     if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status) &&
         (trashes = items_open_trashes(cli, &status)) &&
         items_open_catalogue(cli, &r.request.query.catalogue, &status)) {
         r.request.query.act = OLV_ACT_RECOVER;
+        r.request.query.wants_versions = r.shows_versions;
         status = r.only_list ? list(&r, trashes) : recover(&r, trashes);
         watch_print_troubles(cli);
     }
@@ -226,8 +261,8 @@ static enum cli_status run(struct cli *cli)
     return status;
 }
 
-static const enum cli_option options[] = {OPT_LIST,  OPT_PREVIEW, OPT_RUN,       OPT_SINCE,
-                                          OPT_UNTIL, OPT_INTO,    OPT_IF_EXISTS, OPT_NONE};
+static const enum cli_option options[] = {OPT_LIST,  OPT_VERSIONS, OPT_PREVIEW, OPT_RUN,       OPT_SINCE,
+                                          OPT_UNTIL, OPT_AS_OF,    OPT_INTO,    OPT_IF_EXISTS, OPT_NONE};
 
 const struct cli_command cmd_recover = {
     .name = "recover",
@@ -244,7 +279,10 @@ const struct cli_command cmd_recover = {
         "file "
         "systems. Of "
         "several\n"
-        "versions of a path the newest is taken. Directories that are gone are made again, for you alone.\n"
+        "versions of a path the newest is taken; --versions lists all. --as-of takes each path as it was at "
+        "a "
+        "date: the version\n"
+        "that was modified last by then. Directories that are gone are made again, for you alone.\n"
         "--into DIRECTORY puts everything there instead, with as much of its old path as tells it apart.\n"
         "Nothing is ever overwritten by itself: what finds its place taken stays in the trash, is named, and "
         "the "

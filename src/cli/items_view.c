@@ -82,6 +82,9 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
         return false;
     if (r->query.has_until && !cli_instant(cli, OPT_UNTIL, &r->query.until, status))
         return false;
+    r->query.has_as_of = cli_has(cli, OPT_AS_OF);
+    if (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of, status))
+        return false;
     if (cli_has(cli, OPT_INTO)) {
         r->into = realpath(cli_value(cli, OPT_INTO), NULL); /* links in it are the caller's own wish */
         if (!r->into && !(r->into = items_absolute(cli_value(cli, OPT_INTO))))
@@ -127,6 +130,8 @@ void items_print_json(const struct olv_found_item *found, bool with_target)
         olv_json_string(json, "depot", found->depot);
     if (found->deleted.s)
         olv_json_instant(json, "deleted", found->deleted);
+    if (with_target)
+        olv_json_instant(json, "modified", found->modified);
     olv_json_string(json, "kind", olv_kind_word(found->kind));
     olv_json_number(json, "size", found->size_bytes);
     olv_json_string(json, "state", olv_trash_state_word(found->state));

@@ -12,6 +12,7 @@
 #include "os/os.h"
 #include "pack/frames.h"
 #include "pack/tar.h"
+#include "pack/zip.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -247,6 +248,17 @@ static bool add_last_frame(struct rebuilding *r, struct olv_error *err)
     return true;
 }
 
+/* A zip archive's directory comes behind all frames. */
+static bool leave_directory(struct rebuilding *r, struct olv_error *err)
+{
+    struct pack_source source = {&r->fd, reading_source, r->size};
+    struct zip_reader *zip = zip_reader_new(&source, err);
+    if (zip)
+        r->size = zip_directory_at(zip);
+    zip_reader_free(zip);
+    return zip != NULL;
+}
+
 static bool begin_archive(struct rebuilding *r, struct olv_error *err)
 {
     struct olv_stat stat;
@@ -259,10 +271,12 @@ static bool begin_archive(struct rebuilding *r, struct olv_error *err)
     r->frames = (struct frame_list){0};
     r->has_begun = r->has_ended = false;
     r->manifest_frame = 0;
-    r->codec = olv_codec_of_name(r->name);
+    r->codec = olv_pack_of_name(r->name, NULL);
     r->decoder = r->codec == OLV_CODEC_NONE ? NULL : decoder_new(r->codec);
     if (r->codec != OLV_CODEC_NONE && !r->decoder)
         return olv_fail_memory(err);
+    if (r->codec == OLV_CODEC_ZIP && !leave_directory(r, err))
+        return false;
     r->archive = (struct catalogue_archive){.depot = r->depot,
                                             .depot_path = r->path,
                                             .name = r->name,
@@ -293,8 +307,7 @@ static bool rebuild_archive(struct rebuilding *r, struct olv_error *err)
 
 static bool is_archive_name(const char *name)
 {
-    size_t len = strlen(name), suffix = strlen(olv_codec_suffix(olv_codec_of_name(name)));
-    return name[0] != '.' && len > suffix + 4 && strncmp(name + len - suffix - 4, ".tar", 4) == 0;
+    return name[0] != '.' && olv_pack_of_name(name, NULL) != OLV_CODEC_COUNT;
 }
 
 static int by_name(const void *a, const void *b)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Frames are unpacked one after the other, what goes is cut out of them, and the rest is packed again; so
- * whatever a member has stays byte for byte as it is. The catalogue says where members begin; that the frame
- * is what was put in is checked first. */
+/* Frames are unpacked one after the other, what goes is cut out of them, and the rest is packed again, if
+ * there was anything to cut; so whatever a member has stays byte for byte as it is. The catalogue says where
+ * members begin; that the frame is what was put in is checked first. */
 #include "depot/thin.h"
 
 #include "archive/ending.h"
@@ -234,22 +234,41 @@ static void cut(struct thinning *t, struct cutting *c, struct olv_text *plain)
     c->plain_begin += len;
 }
 
+/* A frame of which nothing goes is taken over as it is; that of a zip archive goes or stays as a whole. */
+static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, struct olv_error *err)
+{
+    const struct frame *frame = &t->frames.items[number];
+    bool is_plain = t->old.codec == OLV_CODEC_NONE, ok;
+    struct frame_job *job = NULL;
+    if (olv_observe_interrupted(t->options->observer))
+        return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    olv_text_clear(&t->plain);
+    if (!read_frame(t, number, &t->plain, err))
+        return false;
+    cut(t, c, &t->plain);
+    t->new_at += t->plain.len;
+    t->new_frames += t->plain.len > 0;
+    if (t->plain.len == 0)
+        return true;
+    if (t->plain.len == frame->plain_length)
+        return frames_copy(t->writer, is_plain ? t->plain.data : t->packed.data, frame, err);
+    if (t->old.codec == OLV_CODEC_ZIP)
+        return damaged(err);
+    job = frames_next(t->writer, err);
+    if (!job)
+        return false;
+    olv_text_add(&job->plain, t->plain.data, t->plain.len);
+    ok = !job->plain.failed || olv_fail_memory(err);
+    frames_give(t->writer, job);
+    return ok;
+}
+
 static bool copy_frames(struct thinning *t, struct olv_error *err)
 {
     struct cutting c = {0};
-    for (size_t i = 0; i < t->old.manifest_frame && i < t->frames.count; i++) {
-        struct frame_job *job = frames_next(t->writer, err);
-        if (!job)
+    for (size_t i = 0; i < t->old.manifest_frame && i < t->frames.count; i++)
+        if (!copy_frame(t, &c, i, err))
             return false;
-        if (olv_observe_interrupted(t->options->observer))
-            return olv_fail(err, OLV_INTERRUPTED, "interrupted");
-        if (!read_frame(t, i, &job->plain, err))
-            return false;
-        cut(t, &c, &job->plain);
-        t->new_at += job->plain.len;
-        t->new_frames += job->plain.len > 0;
-        frames_give(t->writer, job);
-    }
     return c.member == t->count ? frames_drain(t->writer, err) : damaged(err);
 }
 
@@ -330,7 +349,7 @@ static bool copy_manifest(struct thinning *t, struct olv_error *err)
     ok = ok && (tar_next(tar, &member, err) || damaged(err)) && manifest_lines(tar, take_line, t, err);
     tar_reader_free(tar);
     return ok && (t->manifest || damaged(err)) &&
-           ending_add(t->writer, t->manifest, &t->new_manifest_frame, err);
+           ending_add(t->writer, t->manifest, t->old.codec, &t->new_manifest_frame, err);
 }
 
 /* ---- the new archive ---- */
@@ -344,17 +363,18 @@ static bool put(void *self, const void *bytes, size_t len, struct olv_error *err
 /* "a.tar.zst" becomes "a.r2.tar.zst", and that "a.r3.tar.zst". */
 static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
 {
-    const char *suffix = strstr(old, ".tar"), *dot = suffix ? suffix : old + strlen(old);
+    size_t stem = strlen(old), end;
     unsigned number = 1;
-    while (dot > old && dot[-1] >= '0' && dot[-1] <= '9')
-        dot--;
-    if (suffix && dot < suffix && dot - old > 2 && dot[-1] == 'r' && dot[-2] == '.') {
-        number = (unsigned)strtoul(dot, NULL, 10);
-        dot -= 2;
+    olv_pack_of_name(old, &stem);
+    for (end = stem; end > 0 && old[end - 1] >= '0' && old[end - 1] <= '9';)
+        end--;
+    if (end < stem && end > 2 && old[end - 1] == 'r' && old[end - 2] == '.') {
+        number = (unsigned)strtoul(old + end, NULL, 10);
+        end -= 2;
     } else {
-        dot = suffix ? suffix : old + strlen(old);
+        end = stem;
     }
-    snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)(dot - old), old, number + 1 + more, suffix ? suffix : "");
+    snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)end, old, number + 1 + more, old + stem);
 }
 
 static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)

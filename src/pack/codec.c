@@ -15,6 +15,7 @@ static const struct {
     [OLV_CODEC_BZIP2] = {"bzip2", ".bz2", {1, 9, 9}, 3, {'B', 'Z', 'h'}},
     [OLV_CODEC_XZ] = {"xz", ".xz", {0, 9, 6}, 6, {0xFD, '7', 'z', 'X', 'Z', 0}},
     [OLV_CODEC_ZSTD] = {"zstd", ".zst", {1, 22, 3}, 4, {0x28, 0xB5, 0x2F, 0xFD}},
+    [OLV_CODEC_ZIP] = {"zip", ".zip", {1, 9, 6}, 0, {0}},
 };
 
 const char *olv_codec_word(enum olv_codec codec)
@@ -38,12 +39,34 @@ const char *olv_codec_suffix(enum olv_codec codec)
 enum olv_codec olv_codec_of_name(const char *name)
 {
     size_t len = strlen(name);
-    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++) {
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++) {
         size_t n = strlen(codecs[c].suffix);
         if (len > n && strcmp(name + len - n, codecs[c].suffix) == 0)
             return (enum olv_codec)c;
     }
     return OLV_CODEC_NONE;
+}
+
+const char *olv_pack_word(enum olv_codec codec)
+{
+    static const char *const words[OLV_CODEC_COUNT] = {"tar",    "tar.gz",  "tar.bz2",
+                                                       "tar.xz", "tar.zst", "zip"};
+    return words[codec];
+}
+
+enum olv_codec olv_pack_of_name(const char *name, size_t *stem)
+{
+    size_t len = strlen(name);
+    for (int c = OLV_CODEC_NONE; c < OLV_CODEC_COUNT; c++) {
+        const char *word = olv_pack_word((enum olv_codec)c);
+        size_t n = strlen(word) + 1;
+        if (len <= n || name[len - n] != '.' || strcmp(name + len - n + 1, word) != 0)
+            continue;
+        if (stem)
+            *stem = len - n;
+        return (enum olv_codec)c;
+    }
+    return OLV_CODEC_COUNT;
 }
 
 struct olv_levels olv_codec_levels(enum olv_codec codec)
@@ -59,7 +82,7 @@ static int is_skippable(const uint8_t *head, size_t len)
 
 enum olv_codec codec_detect(const uint8_t *head, size_t len)
 {
-    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_COUNT; c++)
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++)
         if (len >= codecs[c].magic_len && memcmp(head, codecs[c].magic, codecs[c].magic_len) == 0)
             return (enum olv_codec)c;
     return is_skippable(head, len) ? OLV_CODEC_ZSTD : OLV_CODEC_NONE;

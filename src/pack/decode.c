@@ -4,6 +4,7 @@
 #include "pack/codec.h"
 
 #include "pack/gzip.h"
+#include "pack/zip_frame.h"
 
 #include <bzlib.h>
 #include <libdeflate.h>
@@ -23,6 +24,7 @@ struct decoder {
     lzma_stream xz;
     ZSTD_DCtx *zstd;
     struct libdeflate_decompressor *deflate;
+    struct zip_decoder *zip;
 };
 
 struct decoder *decoder_new(enum olv_codec codec)
@@ -39,6 +41,8 @@ struct decoder *decoder_new(enum olv_codec codec)
         d->zstd = ZSTD_createDCtx();
         ok = d->zstd && !ZSTD_isError(ZSTD_DCtx_setParameter(d->zstd, ZSTD_d_windowLogMax, ZSTD_WINDOW_LOG));
     }
+    if (codec == OLV_CODEC_ZIP)
+        ok = (d->zip = zip_decoder_new()) != NULL;
     if (ok)
         return d;
     decoder_free(d);
@@ -55,6 +59,8 @@ void decoder_reset(struct decoder *d)
         BZ2_bzDecompressEnd(&d->bzip2);
     else if (d->codec == OLV_CODEC_XZ)
         lzma_end(&d->xz);
+    else if (d->codec == OLV_CODEC_ZIP && d->zip)
+        zip_decoder_reset(d->zip);
     d->is_open = false;
 }
 
@@ -67,6 +73,7 @@ void decoder_free(struct decoder *d)
         inflateEnd(&d->gzip);
     libdeflate_free_decompressor(d->deflate);
     ZSTD_freeDCtx(d->zstd);
+    zip_decoder_free(d->zip);
     free(d);
 }
 
@@ -205,6 +212,9 @@ enum decoded decoder_run(struct decoder *d, struct decoder_io *io, struct olv_er
         break;
     case OLV_CODEC_XZ:
         now = run_xz(d, io, err);
+        break;
+    case OLV_CODEC_ZIP:
+        now = zip_decode(d->zip, io, err);
         break;
     default:
         now = run_zstd(d, io, err);

@@ -2,6 +2,7 @@
 #include "pack/frames.h"
 
 #include "base/crew.h"
+#include "pack/zip_frame.h"
 
 #include <stdlib.h>
 #include <xxhash.h>
@@ -13,6 +14,8 @@ struct frames {
     enum olv_codec codec;
     struct frames_sink sink;
     struct encoder **encoders; /* one for each worker */
+    struct zip_encoder **zip_encoders;
+    struct zip_directory *directory; /* of a zip archive */
     unsigned workers;
     struct crew *crew;
     struct frame_job *jobs, *spare; /* `spare`: handed out, or to be handed out again */
@@ -64,6 +67,8 @@ static void work(void *self, unsigned worker, void *arg)
 {
     struct frames *f = self;
     struct frame_job *job = arg;
+    if (job->is_copy)
+        return;
     if (job->fill && !job->fill(job, worker))
         return;
     if (job->plain.failed) {
@@ -73,11 +78,28 @@ static void work(void *self, unsigned worker, void *arg)
     if (job->plain.len == 0)
         return;
     job->check = frame_check(job->plain.data, job->plain.len);
-    if (f->codec != OLV_CODEC_NONE)
+    if (f->codec == OLV_CODEC_ZIP)
+        zip_encode(f->zip_encoders[worker], job);
+    else if (f->codec != OLV_CODEC_NONE)
         pack(f->encoders[worker], job);
 }
 
 /* ---- the caller's side ---- */
+
+static bool make_encoders(struct frames *f, int level)
+{
+    bool is_zip = f->codec == OLV_CODEC_ZIP;
+    f->encoders = calloc(f->workers, sizeof(struct encoder *));
+    f->zip_encoders = calloc(f->workers, sizeof(struct zip_encoder *));
+    f->directory = is_zip ? zip_directory_new() : NULL;
+    if (!f->encoders || !f->zip_encoders || is_zip != (f->directory != NULL))
+        return false;
+    for (unsigned i = 0; f->codec != OLV_CODEC_NONE && i < f->workers; i++)
+        if (is_zip ? !(f->zip_encoders[i] = zip_encoder_new(level))
+                   : !(f->encoders[i] = encoder_new(f->codec, level)))
+            return false;
+    return true;
+}
 
 struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, const struct frames_sink *sink,
                           struct olv_error *err)
@@ -90,11 +112,8 @@ struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, con
         f->workers = workers;
         f->job_count = workers + SPARE_JOBS;
         f->jobs = calloc(f->job_count, sizeof *f->jobs);
-        f->encoders = calloc(workers, sizeof(struct encoder *));
-        ok = f->jobs && f->encoders;
+        ok = f->jobs && make_encoders(f, level);
     }
-    for (unsigned i = 0; ok && codec != OLV_CODEC_NONE && i < workers; i++)
-        ok = (f->encoders[i] = encoder_new(codec, level)) != NULL;
     if (ok)
         f->crew = crew_new(workers, f->job_count, work, f);
     if (f && f->crew)
@@ -110,23 +129,33 @@ static bool put(struct frames *f, const struct olv_text *bytes, struct olv_error
     return f->sink.put(f->sink.self, bytes->data, bytes->len, err);
 }
 
+static bool write_frame(struct frames *f, struct frame_job *job, struct olv_error *err)
+{
+    const struct olv_text *bytes = f->codec == OLV_CODEC_NONE && !job->is_copy ? &job->plain : &job->packed;
+    struct frame frame = {f->length, 0, job->is_copy ? job->plain_length : (uint32_t)job->plain.len,
+                          job->check};
+    if (f->directory && !zip_directory_take(f->directory, job, f->length, err))
+        return false;
+    frame.length = (uint32_t)bytes->len;
+    if (!put(f, bytes, err))
+        return false;
+    return frame_list_add(&f->list, frame) || olv_fail_memory(err);
+}
+
 /* Writes the oldest frame under way. */
 static bool write_one(struct frames *f, struct olv_error *err)
 {
     struct frame_job *job = crew_take(f->crew);
-    const struct olv_text *bytes = f->codec == OLV_CODEC_NONE ? &job->plain : &job->packed;
-    struct frame frame = {f->length, (uint32_t)bytes->len, (uint32_t)job->plain.len, job->check};
+    bool is_there = job->is_copy || job->plain.len > 0;
     f->spare = job;
     if (job->error.code != OLV_OK) {
         *err = job->error;
         return false;
     }
-    if (job->plain.len && !put(f, bytes, err))
+    if (is_there && !write_frame(f, job, err))
         return false;
-    if (job->plain.len && !frame_list_add(&f->list, frame))
-        return olv_fail_memory(err);
     if (f->sink.wrote)
-        f->sink.wrote(f->sink.self, job, f->list.count - (job->plain.len > 0));
+        f->sink.wrote(f->sink.self, job, f->list.count - is_there);
     return true;
 }
 
@@ -142,8 +171,34 @@ struct frame_job *frames_next(struct frames *f, struct olv_error *err)
     f->spare = NULL;
     job->fill = NULL;
     job->error = (struct olv_error){0};
+    job->part = FRAME_WHOLE;
+    job->data_at = job->data_len = 0;
+    job->is_copy = false;
+    olv_text_clear(&job->head);
     olv_text_clear(&job->plain);
     return job;
+}
+
+void frame_job_end(struct frame_job *job, bool is_first, bool is_last)
+{
+    job->data_len = job->plain.len - job->data_at;
+    job->part = is_first ? is_last ? FRAME_WHOLE : FRAME_BEGINS : is_last ? FRAME_ENDS : FRAME_GOES_ON;
+}
+
+bool frames_copy(struct frames *f, const void *packed, const struct frame *frame, struct olv_error *err)
+{
+    struct frame_job *job = frames_next(f, err);
+    if (!job)
+        return false;
+    job->is_copy = true;
+    job->check = frame->check;
+    job->plain_length = frame->plain_length;
+    olv_text_clear(&job->packed);
+    olv_text_add(&job->packed, packed, frame->length);
+    if (job->packed.failed)
+        return olv_fail_memory(err);
+    frames_give(f, job);
+    return true;
 }
 
 void frames_give(struct frames *f, struct frame_job *job)
@@ -167,6 +222,8 @@ uint64_t frames_cut(struct frames *f, size_t count)
         f->length = f->list.items[count].at;
         f->list.count = count;
     }
+    if (f->directory)
+        zip_directory_cut(f->directory);
     return f->length;
 }
 
@@ -175,7 +232,7 @@ static bool put_empty(struct frames *f, struct olv_error *err)
 {
     struct frame_job empty = {0};
     bool ok;
-    if (f->codec == OLV_CODEC_NONE)
+    if (f->codec == OLV_CODEC_NONE || f->codec == OLV_CODEC_ZIP)
         return true;
     pack(f->encoders[0], &empty);
     ok = empty.error.code == OLV_OK && put(f, &empty.packed, err);
@@ -189,10 +246,12 @@ bool frames_finish(struct frames *f, struct olv_error *err)
 {
     struct olv_text table = {0};
     bool ok = frames_drain(f, err) && (f->list.count || put_empty(f, err));
-    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count > 1) {
+    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count > 1)
         seek_table_put(&f->list, &table);
+    else if (ok && f->directory)
+        zip_directory_end(f->directory, f->length, &table);
+    if (ok && (table.len || table.failed))
         ok = table.failed ? olv_fail_memory(err) : put(f, &table, err);
-    }
     olv_text_free(&table);
     return ok;
 }
@@ -221,11 +280,16 @@ void frames_free(struct frames *f)
     crew_free(f->crew);
     for (unsigned i = 0; f->encoders && i < f->workers; i++)
         encoder_free(f->encoders[i]);
+    for (unsigned i = 0; f->zip_encoders && i < f->workers; i++)
+        zip_encoder_free(f->zip_encoders[i]);
+    zip_directory_free(f->directory);
     for (unsigned i = 0; f->jobs && i < f->job_count; i++) {
         olv_text_free(&f->jobs[i].plain);
         olv_text_free(&f->jobs[i].packed);
+        olv_text_free(&f->jobs[i].head);
     }
     free(f->encoders);
+    free(f->zip_encoders);
     free(f->jobs);
     frame_list_free(&f->list);
     free(f);

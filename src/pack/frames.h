@@ -30,6 +30,9 @@ uint64_t frame_check(const void *plain, size_t len);
 
 /* ---- writing ---- */
 
+/* What of a member is in a frame. It matters where members are packed one by one (zip). */
+enum frame_part { FRAME_WHOLE, FRAME_BEGINS, FRAME_GOES_ON, FRAME_ENDS };
+
 /* One frame on its way. */
 struct frame_job {
     struct olv_text plain; /* what goes in */
@@ -39,6 +42,15 @@ struct frame_job {
     struct olv_error error; /* of the worker */
     struct olv_text packed;
     uint64_t check;
+    /* For zip: with what it begins when it is packed (see zip_frame.h), and where in `plain` the contents
+     * are; what stands before and behind them is not packed. */
+    enum frame_part part;
+    struct olv_text head;
+    size_t data_at, data_len;
+    uint32_t crc; /* CRC-32 of these, by the worker */
+    /* Taken over as it is: only `packed` is filled. */
+    bool is_copy;
+    uint32_t plain_length;
 };
 
 struct frames_sink {
@@ -55,6 +67,10 @@ struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, con
                           struct olv_error *err);
 /* An empty job, for the next frame; writes the oldest ones where all are under way. NULL with `err`. */
 struct frame_job *frames_next(struct frames *frames, struct olv_error *err);
+/* What is in `plain` from `data_at` on are a member's contents; the first of them, the last, or both. */
+void frame_job_end(struct frame_job *job, bool is_first, bool is_last);
+/* The next frame is this one of another archive. */
+bool frames_copy(struct frames *frames, const void *packed, const struct frame *frame, struct olv_error *err);
 /* Passes the job on. One that stays empty makes no frame. */
 void frames_give(struct frames *frames, struct frame_job *job);
 /* Writes all that is under way. */

@@ -7,7 +7,6 @@
 
 #include <stdio.h>
 #include <string.h>
-#include <unistr.h>
 
 static const char zeros[TAR_BLOCK];
 
@@ -53,11 +52,6 @@ static void put_time(struct olv_text *out, const char *key, struct olv_instant t
             break;
     }
     put_string(out, key, digits);
-}
-
-static bool is_utf8(const char *bytes)
-{
-    return u8_check((const uint8_t *)bytes, strlen(bytes)) == NULL;
 }
 
 static bool is_ascii(const char *bytes)
@@ -265,7 +259,8 @@ void tar_put_member(struct olv_text *out, const struct olv_member *m)
 {
     struct olv_text records = {0}, path = {0}, map = {0};
     struct tar_block b = {.typeflag = 0};
-    if (!is_utf8(m->path) || !is_utf8(m->link) || !is_utf8(m->owner_name) || !is_utf8(m->group_name))
+    if (!olv_is_utf8(m->path) || !olv_is_utf8(m->link) || !olv_is_utf8(m->owner_name) ||
+        !olv_is_utf8(m->group_name))
         put_string(&records, "hdrcharset", "BINARY");
     if (m->is_sparse)
         put_map(&map, m);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The zip format (PKWARE's APPNOTE 6.3.x; ISO/IEC 21320-1 is a part of it): members stored or deflated, each
- * by itself, and a directory of them at the end; zip64. */
+/* Reading the zip format (PKWARE's APPNOTE 6.3.x; ISO/IEC 21320-1 is a part of it): members stored or
+ * deflated, each by itself, and a directory of them at the end; zip64. What one of ours says besides is
+ * believed, too: everything that a tar header holds. */
 #ifndef OLV_PACK_ZIP_H
 #define OLV_PACK_ZIP_H
 
@@ -17,6 +18,8 @@ bool zip_next(struct zip_reader *reader, struct olv_member *out, struct olv_erro
  * more, and its checksum was right. */
 bool zip_data(struct zip_reader *reader, const uint8_t **bytes, size_t *len, uint64_t *at,
               struct olv_error *err);
+/* Where its directory begins. */
+uint64_t zip_directory_at(const struct zip_reader *reader);
 void zip_reader_free(struct zip_reader *reader);
 
 #endif

@@ -6,6 +6,9 @@
 #include "base/arena.h"
 #include "base/bytes.h"
 #include "olvido/calendar.h"
+#include "pack/tar.h"
+#include "pack/zip_frame.h"
+#include "pack/zip_parts.h"
 
 #include <libdeflate.h>
 #include <stdlib.h>
@@ -13,31 +16,12 @@
 #include <sys/stat.h>
 #include <zlib.h>
 
-/* Section numbers are those of the APPNOTE. */
-enum {
-    LOCAL = 30,     /* 4.3.7 */
-    CENTRAL = 46,   /* 4.3.12 */
-    END = 22,       /* 4.3.16 */
-    END64 = 56,     /* 4.3.14 */
-    LOCATOR64 = 20, /* 4.3.15 */
-    LONGEST_COMMENT = 65535,
-    STORED = 0,
-    DEFLATED = 8,
-    ENCRYPTED = 1,
-    MADE_ON_UNIX = 3,
-    STEP = 65536,
-    LONGEST_LINK = 4096
-};
-#define LOCAL_MAGIC     0x04034B50u
-#define CENTRAL_MAGIC   0x02014B50u
-#define END_MAGIC       0x06054B50u
-#define END64_MAGIC     0x06064B50u
-#define LOCATOR64_MAGIC 0x07064B50u
+enum { LONGEST_COMMENT = 65535, STEP = 65536, LONGEST_LINK = 4096 };
 
 struct zip_reader {
     const struct pack_source *source;
-    uint64_t next, end; /* of the directory */
-    uint64_t left;      /* members */
+    uint64_t begin, next, end; /* of the directory */
+    uint64_t left;             /* members */
     struct olv_arena arena;
     /* The data of the member under way. */
     uint64_t local_at, data_at, packed_left, plain_left, file_at;
@@ -45,6 +29,10 @@ struct zip_reader {
     unsigned method;
     bool is_open, is_finished;
     z_stream inflate;
+    /* What our own field of the member under way says. */
+    bool has_own, was_given;
+    struct olv_text local, header;
+    struct tar_reader *tar;
     uint8_t packed[STEP], plain[STEP];
 };
 
@@ -57,19 +45,21 @@ static bool damaged(struct olv_error *err, const char *what, uint64_t at)
 /* ---- the directory ---- */
 
 /* Looks for the record at the end, before which there may be a comment. */
-static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t record[END],
+static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t record[ZIP_END],
                      struct olv_error *err)
 {
-    uint64_t size = source->size, window = size < END + LONGEST_COMMENT ? size : END + LONGEST_COMMENT;
+    uint64_t size = source->size,
+             window = size < ZIP_END + LONGEST_COMMENT ? size : ZIP_END + LONGEST_COMMENT;
     uint8_t *tail = calloc(1, (size_t)window + 1);
     bool is_found = false;
     if (!tail)
         return olv_fail_memory(err);
-    if (window >= END && pack_read(source, tail, (size_t)window, size - window, err))
-        for (uint64_t i = window - END + 1; !is_found && i-- > 0;)
-            if (bytes_get32(tail + i) == END_MAGIC && bytes_get16(tail + i + 20) <= window - i - END) {
+    if (window >= ZIP_END && pack_read(source, tail, (size_t)window, size - window, err))
+        for (uint64_t i = window - ZIP_END + 1; !is_found && i-- > 0;)
+            if (bytes_get32(tail + i) == ZIP_END_MAGIC &&
+                bytes_get16(tail + i + 20) <= window - i - ZIP_END) {
                 *at = size - window + i;
-                memcpy(record, tail + i, END);
+                memcpy(record, tail + i, ZIP_END);
                 is_found = true;
             }
     free(tail);
@@ -79,14 +69,15 @@ static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t rec
 /* The larger record of zip64, where a locator before the end points to it. */
 static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *err)
 {
-    uint8_t locator[LOCATOR64] = {0}, record[END64] = {0};
+    uint8_t locator[ZIP_LOCATOR64] = {0}, record[ZIP_END64] = {0};
     struct olv_error ignored = {0};
     uint64_t at;
-    if (end_at < LOCATOR64 || !pack_read(r->source, locator, LOCATOR64, end_at - LOCATOR64, &ignored) ||
-        bytes_get32(locator) != LOCATOR64_MAGIC)
+    if (end_at < ZIP_LOCATOR64 ||
+        !pack_read(r->source, locator, ZIP_LOCATOR64, end_at - ZIP_LOCATOR64, &ignored) ||
+        bytes_get32(locator) != ZIP_LOCATOR64_MAGIC)
         return true;
     at = bytes_get64(locator + 8);
-    if (!pack_read(r->source, record, END64, at, err) || bytes_get32(record) != END64_MAGIC)
+    if (!pack_read(r->source, record, ZIP_END64, at, err) || bytes_get32(record) != ZIP_END64_MAGIC)
         return damaged(err, "the end of its directory", at);
     r->left = bytes_get64(record + 32);
     r->next = bytes_get64(record + 48);
@@ -97,7 +88,7 @@ static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *
 struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err)
 {
     struct zip_reader *r = calloc(1, sizeof *r);
-    uint8_t record[END] = {0};
+    uint8_t record[ZIP_END] = {0};
     uint64_t at = 0;
     bool ok;
     if (!r) {
@@ -112,6 +103,7 @@ struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_e
         r->end = r->next + bytes_get32(record + 12);
         ok = find_end64(r, at, err);
     }
+    r->begin = r->next;
     if (ok && (r->end < r->next || r->end > source->size))
         ok = damaged(err, "its directory lies outside of it", r->next);
     if (ok)
@@ -122,7 +114,7 @@ struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_e
 
 static void close_data(struct zip_reader *r)
 {
-    if (r->is_open && r->method == DEFLATED)
+    if (r->is_open && r->method == ZIP_DEFLATED)
         inflateEnd(&r->inflate);
     r->is_open = false;
 }
@@ -132,8 +124,16 @@ void zip_reader_free(struct zip_reader *r)
     if (!r)
         return;
     close_data(r);
+    tar_reader_free(r->tar);
+    olv_text_free(&r->local);
+    olv_text_free(&r->header);
     olv_arena_free(&r->arena);
     free(r);
+}
+
+uint64_t zip_directory_at(const struct zip_reader *r)
+{
+    return r->begin;
 }
 
 /* ---- a member ---- */
@@ -153,6 +153,7 @@ static struct olv_instant old_time(uint16_t time, uint16_t date)
 }
 
 struct extras {
+    bool *has_own;
     uint64_t *sizes[3]; /* plain, packed, offset: where they stand in the zip64 field, if their own is full */
 };
 
@@ -188,19 +189,20 @@ static void take_owner(const uint8_t *field, size_t len, struct olv_member *m)
 /* Extra fields: a tag of two bytes, a length, and bytes (4.5). */
 static void take_extras(const uint8_t *at, size_t len, struct olv_member *m, const struct extras *x)
 {
-    enum { ZIP64 = 0x0001, UNIX_TIMES = 0x5455, UNIX_IDS = 0x7875, HAS_MODIFIED = 1 };
     while (len >= 4) {
         unsigned tag = bytes_get16(at), n = bytes_get16(at + 2);
         at += 4;
         len -= 4;
         if (n > len)
             return;
-        if (tag == ZIP64)
+        if (tag == ZIP_TAG_64)
             take_zip64(at, n, x);
-        else if (tag == UNIX_TIMES && n >= 5 && at[0] & HAS_MODIFIED)
+        else if (tag == ZIP_TAG_TIMES && n >= 5 && at[0] & ZIP_HAS_MODIFIED)
             m->modified = (struct olv_instant){(int32_t)bytes_get32(at + 1), 0};
-        else if (tag == UNIX_IDS)
+        else if (tag == ZIP_TAG_OWNER)
             take_owner(at, n, m);
+        else if (tag == ZIP_TAG_HEADER && n == 0)
+            *x->has_own = true;
         at += n;
         len -= n;
     }
@@ -271,38 +273,91 @@ static bool read_link(struct zip_reader *r, struct olv_member *m, struct olv_err
 
 static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
 {
-    uint8_t head[CENTRAL] = {0}, *rest;
+    uint8_t head[ZIP_CENTRAL] = {0}, *rest;
     size_t name, extra, comment;
     uint64_t plain, packed, local;
-    struct extras x = {{&plain, &packed, &local}};
+    struct extras x = {&r->has_own, {&plain, &packed, &local}};
     unsigned mode;
-    if (r->end - r->next < CENTRAL || !pack_read(r->source, head, CENTRAL, r->next, err) ||
-        bytes_get32(head) != CENTRAL_MAGIC)
+    if (r->end - r->next < ZIP_CENTRAL || !pack_read(r->source, head, ZIP_CENTRAL, r->next, err) ||
+        bytes_get32(head) != ZIP_CENTRAL_MAGIC)
         return damaged(err, "an entry of its directory", r->next);
     name = bytes_get16(head + 28);
     extra = bytes_get16(head + 30);
     comment = bytes_get16(head + 32);
-    if (name + extra + comment > r->end - r->next - CENTRAL)
+    if (name + extra + comment > r->end - r->next - ZIP_CENTRAL)
         return damaged(err, "an entry of its directory", r->next);
     rest = olv_arena_alloc(&r->arena, name + extra + 1);
     if (!rest)
         return olv_fail_memory(err);
-    if (!pack_read(r->source, rest, name + extra, r->next + CENTRAL, err) || !name_of(r, rest, name, m, err))
+    if (!pack_read(r->source, rest, name + extra, r->next + ZIP_CENTRAL, err) ||
+        !name_of(r, rest, name, m, err))
         return false;
     packed = bytes_get32(head + 20);
     plain = bytes_get32(head + 24);
     local = bytes_get32(head + 42);
-    mode = head[5] == MADE_ON_UNIX ? bytes_get32(head + 38) >> 16 : 0;
+    r->has_own = false;
+    mode = head[5] == ZIP_MADE_ON_UNIX ? bytes_get32(head + 38) >> 16 : 0;
     m->kind = kind_of(mode, m->path);
     m->mode = mode ? mode & 07777 : m->kind == OLV_KIND_DIRECTORY ? 0755 : 0644;
     m->modified = old_time(bytes_get16(head + 12), bytes_get16(head + 14));
-    m->is_encrypted = bytes_get16(head + 8) & ENCRYPTED;
+    m->is_encrypted = bytes_get16(head + 8) & ZIP_ENCRYPTED;
     take_extras(rest + name, extra, m, &x);
     m->at = local;
     m->size_bytes = m->kind == OLV_KIND_FILE ? plain : 0;
     m->stored_bytes = packed;
     begin_data(r, head, plain, packed, local);
-    r->next += CENTRAL + name + extra + comment;
+    r->next += ZIP_CENTRAL + name + extra + comment;
+    return true;
+}
+
+/* ---- what one of ours says besides ---- */
+
+static bool next_header(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
+{
+    struct zip_reader *r = self;
+    (void)err;
+    *bytes = (const uint8_t *)olv_text_string(&r->header);
+    *len = r->was_given ? 0 : r->header.len;
+    r->was_given = true;
+    return true;
+}
+
+static bool read_local(struct zip_reader *r, struct olv_error *err)
+{
+    uint8_t head[ZIP_LOCAL] = {0};
+    size_t len;
+    char *room;
+    if (!pack_read(r->source, head, ZIP_LOCAL, r->local_at, err) || !(len = zip_local_length(head)))
+        return false;
+    olv_text_clear(&r->local);
+    room = olv_text_room(&r->local, len);
+    if (!room || !pack_read(r->source, room, len, r->local_at, err))
+        return false;
+    r->local.len = len;
+    return true;
+}
+
+/* The member as its tar header has it; false where there is none, or it is about something else. */
+static bool take_own(struct zip_reader *r, struct olv_member *m)
+{
+    struct byte_stream stream = {r, next_header};
+    struct olv_error ignored = {0};
+    struct zip_local local;
+    struct olv_member own;
+    olv_text_clear(&r->header);
+    tar_reader_free(r->tar);
+    r->tar = NULL;
+    r->was_given = false;
+    if (!r->has_own || !read_local(r, &ignored) ||
+        !zip_local_read((const uint8_t *)r->local.data, r->local.len, &local) ||
+        !zip_local_header(&local, &r->header) || !(r->tar = tar_reader_new(&stream, 0)) ||
+        !tar_next(r->tar, &own, &ignored) || strcmp(own.path, m->path) != 0 || own.is_sparse ||
+        (own.kind == OLV_KIND_FILE && own.size_bytes != m->size_bytes))
+        return false;
+    own.at = m->at;
+    own.stored_bytes = m->stored_bytes;
+    own.is_encrypted = m->is_encrypted;
+    *m = own;
     return true;
 }
 
@@ -324,6 +379,8 @@ bool zip_next(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
     if (!path)
         return olv_fail_memory(err);
     m->path = path;
+    if (take_own(r, m))
+        return true;
     return m->kind != OLV_KIND_LINK || m->is_encrypted || read_link(r, m, err);
 }
 
@@ -331,19 +388,19 @@ bool zip_next(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
 
 static bool open_data(struct zip_reader *r, struct olv_error *err)
 {
-    uint8_t head[LOCAL] = {0};
-    if (!pack_read(r->source, head, LOCAL, r->local_at, err) || bytes_get32(head) != LOCAL_MAGIC)
+    uint8_t head[ZIP_LOCAL] = {0};
+    if (!pack_read(r->source, head, ZIP_LOCAL, r->local_at, err) || bytes_get32(head) != ZIP_LOCAL_MAGIC)
         return damaged(err, "the header of a member", r->local_at);
-    if (bytes_get16(head + 6) & ENCRYPTED)
+    if (bytes_get16(head + 6) & ZIP_ENCRYPTED)
         return olv_fail(err, OLV_BROKEN, "it is encrypted");
-    if (r->method != STORED && r->method != DEFLATED)
+    if (r->method != ZIP_STORED && r->method != ZIP_DEFLATED)
         return olv_fail(err, OLV_BROKEN, "it is packed by method %u, which is not known here", r->method);
-    r->data_at = r->local_at + LOCAL + bytes_get16(head + 26) + bytes_get16(head + 28);
+    r->data_at = r->local_at + ZIP_LOCAL + bytes_get16(head + 26) + bytes_get16(head + 28);
     if (r->data_at > r->source->size || r->packed_left > r->source->size - r->data_at)
         return damaged(err, "a member ends outside of it", r->local_at);
-    if (r->method == STORED && r->packed_left != r->plain_left)
+    if (r->method == ZIP_STORED && r->packed_left != r->plain_left)
         return damaged(err, "a member's lengths differ", r->local_at);
-    if (r->method == DEFLATED) {
+    if (r->method == ZIP_DEFLATED) {
         r->inflate = (z_stream){0};
         if (inflateInit2(&r->inflate, -15 /* no header */) != Z_OK)
             return olv_fail_memory(err);
@@ -391,7 +448,7 @@ bool zip_data(struct zip_reader *r, const uint8_t **bytes, size_t *len, uint64_t
     *len = 0;
     if (!r->is_open && !open_data(r, err))
         return false;
-    if (r->method == STORED) {
+    if (r->method == ZIP_STORED) {
         *bytes = r->packed;
         if (!read_packed(r, len, err))
             return false;

@@ -26,9 +26,3 @@ const char *olv_clock_word(enum olv_clock clock)
     static const char *const words[] = {"modified", "accessed", "changed", "born", "name"};
     return words[clock];
 }
-
-const char *olv_pack_word(enum olv_codec codec)
-{
-    static const char *const words[OLV_CODEC_COUNT] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
-    return words[codec];
-}

@@ -32,12 +32,9 @@ static void read_depot_path(struct reader *r, struct fy_node *node, void *target
 enum olv_codec read_pack(struct reader *r, struct fy_node *node)
 {
     static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
-    static const char expected[] = "tar, tar.gz, tar.bz2, tar.xz or tar.zst";
-    int pack = policy_word(r, node, "pack", packs, 6, expected);
-    if (pack < 5)
-        return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both are in the same order */
-    policy_complain(r, node_place(node), expected, NULL, "archives as zip are not built yet");
-    return OLV_CODEC_COUNT;
+    int pack =
+        policy_word(r, node, "pack", packs, OLV_CODEC_COUNT, "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip");
+    return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both are in the same order */
 }
 
 static void read_depot_pack(struct reader *r, struct fy_node *node, void *target)

@@ -173,17 +173,17 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
                        struct olv_error *err)
 {
     enum { MOST = 10000 };
-    const char *suffix = strstr(wanted, ".tar");
     char name[NAME_MAX + 1];
-    bool ok = false;
+    size_t stem = 0;
+    bool ok = false, is_archive = olv_pack_of_name(wanted, &stem) != OLV_CODEC_COUNT;
     snprintf(name, sizeof name, "%s", wanted);
     for (unsigned n = 2; !ok && n < MOST; n++) {
         *err = (struct olv_error){0};
         ok = note_unfinished(g, name, making_inode(g->making), err) &&
              making_publish(g->making, name, OLV_REFUSE, placed, err);
-        if (ok || err->code != OLV_EXISTS || !*g->how.depot || !suffix)
+        if (ok || err->code != OLV_EXISTS || !*g->how.depot || !is_archive)
             return ok;
-        snprintf(name, sizeof name, "%.*s-%u%s", (int)(suffix - wanted), wanted, n, suffix);
+        snprintf(name, sizeof name, "%.*s-%u%s", (int)stem, wanted, n, wanted + stem);
     }
     return ok;
 }

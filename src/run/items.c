@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Candidates go through the sorter, by path and then by the time they were discarded, so that the newest
- * version of each path is the last of its group, whatever the size of the trashes. */
+/* Candidates go through the sorter, by path and then by the time they were discarded (or, for the state as of
+ * a date, modified), so that the version that is wanted of each path is the last of its group, whatever the
+ * size of the trashes. */
 #include "olvido/items.h"
 
 #include "base/glob.h"
@@ -71,8 +72,15 @@ static bool is_possible(const struct olv_item_query *query, const struct olv_tra
     return item->state == OLV_TRASH_SOUND || (query->into && item->state != OLV_TRASH_LOST);
 }
 
+static bool was_so(const struct olv_item_query *query, struct olv_instant modified)
+{
+    return !query->has_as_of || olv_instant_compare(modified, query->as_of) <= 0;
+}
+
 static bool fits(const struct olv_item_query *query, const struct olv_trash_item *item)
 {
+    if (!was_so(query, item->stat.modified))
+        return false;
     if (!is_possible(query, item) || !fits_any(query, *item->path ? item->path : item->name))
         return false;
     if (query->run && strcmp(item->run, query->run) != 0)
@@ -94,6 +102,12 @@ static void add_sortable(struct olv_text *out, uint64_t number)
         unsigned char byte = (unsigned char)(number >> shift);
         olv_text_add(out, &byte, 1);
     }
+}
+
+static void add_instant(struct olv_text *out, struct olv_instant t)
+{
+    add_sortable(out, (uint64_t)t.s ^ (uint64_t)1 << 63); /* what is before 1970 comes first */
+    add_sortable(out, t.ns);
 }
 
 /* Shortens the common directory until the path lies in it. */
@@ -128,10 +142,11 @@ static bool add_item(void *self, const struct olv_trash_item *item)
         narrow_common(f, item->path);
     olv_text_clear(&f->record);
     olv_text_add(&f->record, item->path, strlen(item->path) + 1);
-    add_sortable(&f->record, (uint64_t)item->deleted.s);
-    add_sortable(&f->record,
-                 (uint64_t)item->stat.changed.s); /* the rename into the trash: finer than the info file */
-    add_sortable(&f->record, item->stat.changed.ns);
+    if (f->query->has_as_of)
+        add_instant(&f->record, item->stat.modified);
+    else
+        add_instant(&f->record, (struct olv_instant){item->deleted.s, 0});
+    add_instant(&f->record, item->stat.changed); /* the rename into the trash: finer than the info file */
     olv_text_add(&f->record, &c, sizeof c);
     olv_text_add(&f->record, item->name, strlen(item->name) + 1);
     if (f->record.failed || f->common.failed)
@@ -176,7 +191,8 @@ static const char *target_of(struct finding *f, const char *path, const char *it
 
 static bool file_fits(const struct olv_item_query *query, const struct olv_stored_file *file)
 {
-    if (!fits_any(query, file->path) || (query->run && strcmp(file->run, query->run) != 0))
+    if (!was_so(query, file->modified) || !fits_any(query, file->path) ||
+        (query->run && strcmp(file->run, query->run) != 0))
         return false;
     return (!query->has_since || olv_instant_compare(file->archived, query->since) >= 0) &&
            (!query->has_until || olv_instant_compare(file->archived, query->until) < 0);
@@ -201,11 +217,11 @@ static bool add_file(void *self, const struct olv_stored_file *file)
         return true;
     narrow_common(f, file->path);
     c.stat.kind = file->kind;
+    c.stat.modified = file->modified;
     olv_text_clear(&f->record);
     put_string(&f->record, file->path);
-    add_sortable(&f->record, (uint64_t)file->archived.s);
-    add_sortable(&f->record, (uint64_t)file->archived.s);
-    add_sortable(&f->record, file->archived.ns);
+    add_instant(&f->record, f->query->has_as_of ? file->modified : (struct olv_instant){file->archived.s, 0});
+    add_instant(&f->record, file->archived);
     olv_text_add(&f->record, &c, sizeof c);
     put_string(&f->record, file->archive_name);
     put_string(&f->record, file->depot);
@@ -340,7 +356,7 @@ static bool has_twin(const struct olv_docket_entry *e)
 
 static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
 {
-    enum { SORTABLE = 24 };
+    enum { SORTABLE = 32 };
     const struct olv_item_query *query = f->query;
     size_t path_len = strlen(record) + 1;
     struct olv_docket_entry e = {.rule = query->rule,
@@ -358,6 +374,7 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
                                     .depot = "",
                                     .state = c.state,
                                     .deleted = c.deleted,
+                                    .modified = c.stat.modified,
                                     .size_bytes = c.size_bytes,
                                     .kind = c.stat.kind,
                                     .older_versions = older};
@@ -376,7 +393,7 @@ static bool deliver_all(struct finding *f, struct olv_error *err)
     struct olv_text last = {0};
     struct olv_record record;
     uint64_t older = 0;
-    bool ok = true, newest_only = f->query->act == OLV_ACT_RECOVER;
+    bool ok = true, newest_only = f->query->act == OLV_ACT_RECOVER && !f->query->wants_versions;
     while (ok && olv_sorter_next(f->sorter, &record, err)) {
         bool is_same = newest_only && last.len && last.data[0] && strcmp(last.data, record.bytes) == 0;
         if (last.len && !is_same)

@@ -43,20 +43,21 @@
 static void a_tree_goes_in_and_comes_out_the_same(void **state)
 {
     const struct sandbox *s = *state;
-    static const char *const kinds[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
+    static const char *const kinds[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
     ON_LINUX_ONLY(); /* devices and holes */
     if (geteuid() != 0)
         skip();
     shell_ok(s, TREE "mknod t/null c 1 3; chown 3000000:7 t/nothing; cp -a t kept");
-    for (size_t i = 0; i < 5; i++) {
+    for (size_t i = 0; i < 6; i++) {
         char script[4000];
         snprintf(script, sizeof script,
                  "rm -rf o t; cp -a kept t; $O archive t --to x.%s -y --level 1 >out 2>err || "
                  "$O archive t --to x.%s -y >out; test ! -e t; "
                  "$O extract x.%s --into o --owners --devices >out; test -e o/.olvido-manifest.jsonl; "
                  "echo kept >left; echo o$PWD/t >right\n" SAME_TREES
-                 "test o$PWD/t/a/h -ef o$PWD/t/a/b/x; test $(du -k o$PWD/t/sparse | cut -f1) -lt 100",
-                 kinds[i], kinds[i], kinds[i]);
+                 "test %s = zip || test o$PWD/t/a/h -ef o$PWD/t/a/b/x -a $(du -k o$PWD/t/sparse | cut -f1) "
+                 "-lt 100",
+                 kinds[i], kinds[i], kinds[i], kinds[i]);
         shell_ok(s, script);
     }
 }
@@ -68,13 +69,15 @@ static void attributes_and_access_lists_survive(void **state)
     if (geteuid() != 0)
         skip();
     shell_ok(
-        s, "mkdir -p t/d; echo x >t/f; setfattr -n user.station -v north t/f; setfattr -n user.a=b%3D -v "
-           "0x00ff0a t/f; "
-           "setfattr -n trusted.kept -v yes t/f; setfacl -m u:1:r,g:7:rwx t/f; setfacl -d -m u:1:rx t/d; "
-           "setfacl -m u:4:x t/d; "
-           "see() { (cd $1 && getfattr -R -d -m - -e hex . | grep -v '^$'; getfacl -R -n .); }\n"
-           "see t >before; $O archive t --to x.tar.zst -y >out; $O extract x.tar.zst --into o --owners >out; "
-           "see o$PWD/t >after; grep -q trusted before; cmp before after");
+        s,
+        "mkdir -p t/d; echo x >t/f; setfattr -n user.station -v north t/f; setfattr -n user.a=b%3D -v "
+        "0x00ff0a t/f; "
+        "setfattr -n trusted.kept -v yes t/f; setfacl -m u:1:r,g:7:rwx t/f; setfacl -d -m u:1:rx t/d; "
+        "setfacl -m u:4:x t/d; "
+        "see() { (cd $1 && getfattr -R -d -m - -e hex . | grep -v '^$'; getfacl -R -n .); }\n"
+        "see t >before; grep -q trusted before; $O archive t --to x.zip -y --keep >out; $O archive t --to "
+        "x.tar.zst -y >out; for x in x.tar.zst x.zip; do rm -rf o; $O extract $x --into o --owners >out; see "
+        "o$PWD/t >after; cmp before after; done");
 }
 
 /* The standard library's module reads every member: name, kind, size, time, owner, mode and contents. */
@@ -120,6 +123,59 @@ static void another_reader_sees_the_same(void **state)
             "    if 'digest' in l: assert l['digest'] == hashlib.sha256(open(p, 'rb').read()).hexdigest(), "
             "p\n"
             "  assert sum('digest' in l for l in said.values()) >= 6\n"));
+}
+
+/* The same of a zip archive: an entry for each name, with what its format can say. */
+static void another_reader_sees_the_same_in_a_zip(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(
+        s, TREE "$O archive t --to x.zip --keep -y >out\n" PYTHON(
+               "import zipfile, os, struct, json, hashlib, stat\n"
+               "z = zipfile.ZipFile('x.zip')\n"
+               "assert z.testzip() is None\n"
+               "seen = set()\n"
+               "for i in z.infolist():\n"
+               "  name = i.filename.encode('utf-8' if i.flag_bits & 0x800 else 'cp437')\n"
+               "  if name == b'.olvido-manifest.jsonl':\n"
+               "    lines = [json.loads(l) for l in z.read(i).decode().splitlines()]\n"
+               "    continue\n"
+               "  p = b'/' + name.rstrip(b'/')\n"
+               "  st = os.lstat(p)\n"
+               "  assert i.external_attr >> 16 == st.st_mode, p\n"
+               "  assert i.is_dir() == os.path.isdir(p), p\n"
+               "  fields, at = {}, 0\n"
+               "  while at < len(i.extra):\n"
+               "    tag, n = struct.unpack_from('<HH', i.extra, at)\n"
+               "    fields[tag] = i.extra[at + 4:at + 4 + n]\n"
+               "    at += 4 + n\n"
+               "  assert struct.unpack('<Bi', fields[0x5455]) == (1, st.st_mtime_ns // 10**9), p\n"
+               "  assert struct.unpack('<BBIBI', fields[0x7875]) == (1, 4, st.st_uid, 4, st.st_gid), p\n"
+               "  if os.path.islink(p): assert z.read(i) == os.readlink(p), p\n"
+               "  elif os.path.isfile(p): assert z.read(i) == open(p, 'rb').read(), p\n"
+               "  else: assert i.file_size == 0, p\n"
+               "  seen.add(p)\n"
+               "count = 1 + sum(len(d) + len(f) for _, d, f in os.walk(b't'))\n"
+               "assert len(seen) == count == lines[-1]['members'], (len(seen), count)\n"
+               "for l in lines:\n"
+               "  if 'digest' in l and 'path_b64' not in l:\n"
+               "    assert l['digest'] == hashlib.sha256(open('/' + l['path'], 'rb').read()).hexdigest()\n"));
+}
+
+/* More entries than two bytes count. */
+static void a_zip_of_many_has_the_larger_fields(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(
+        s, "mkdir t; /usr/bin/python3 -c 'for i in range(66000): open(\"t/%d\" % i, \"w\")'; echo tide >t/5\n"
+           "$O archive t --to x.zip -y --keep --level 1 -q >out\n" PYTHON(
+               "import zipfile\n"
+               "z = zipfile.ZipFile('x.zip')\n"
+               "assert len(z.infolist()) == 66002\n"
+               "here = [i for i in z.infolist() if i.filename.endswith('/t/5')][0]\n"
+               "assert z.read(here) == b'tide\\n'\n") "test $($O contents x.zip --json | wc -l) -ge 66002; "
+                                                      "$O extract x.zip '**/t/5' --into o -q >out; "
+                                                      "cmp o$PWD/t/5 t/5");
 }
 
 /* Names, sizes and times at the edges of the fields. */
@@ -236,6 +292,9 @@ int main(void)
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(attributes_and_access_lists_survive, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(another_reader_sees_the_same, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(another_reader_sees_the_same_in_a_zip, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_zip_of_many_has_the_larger_fields, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(values_that_do_not_fit_a_field_are_kept, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_real_tree_goes_there_and_back, sandbox_setup, sandbox_teardown),

