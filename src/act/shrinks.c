@@ -206,6 +206,7 @@ static struct shrinking *begin(struct making *m, size_t i)
     s->task.level = s->how.level;
     s->task.most_bytes = s->how.most_bytes;
     s->task.workers = m->workers;
+    s->task.keeps = s->how.keeps;
     return s;
 }
 
@@ -269,7 +270,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     }
     olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->placed);
     o->into = olv_text_string(&s->into);
-    o->digest = s->task.digest;
+    o->digest = s->how.keeps && e->act == OLV_ACT_DECOMPRESS ? NULL : s->task.digest;
     o->has_stored = true;
     o->lasting = s->is_noted || e->act != OLV_ACT_COMPRESS ? LASTS_BY_ITSELF : LASTS_WITHOUT_NOTE;
     o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;

@@ -79,8 +79,8 @@ bool batch_name_owner(struct batch_worker *w, struct olv_member *m, struct olv_a
     return m->owner_name && m->group_name;
 }
 
-static bool read_extent(const struct taking *t, struct batch_worker *w, struct olv_text *out, uint64_t at,
-                        uint64_t length, struct olv_error *err)
+static bool read_extent(const struct taking *t, struct olv_text *out, uint64_t at, uint64_t length,
+                        struct olv_error *err)
 {
     char *room = olv_text_room(out, (size_t)length);
     if (!room)
@@ -88,15 +88,15 @@ static bool read_extent(const struct taking *t, struct batch_worker *w, struct o
     if (!reading_at(t->fd, room, (size_t)length, at, err))
         return false;
     out->len += (size_t)length;
-    if (!t->member.is_sparse)
-        olv_hasher_add(w->hasher, room, (size_t)length);
     return true;
 }
 
 /* The digest is that of the whole contents, holes as zeros. */
-static void digest_holes(struct batch_worker *w, const struct olv_member *m, const char *data)
+static void digest_sparse(struct batch_worker *w, struct batch_item *item, const struct olv_member *m,
+                          const char *data)
 {
     uint64_t at = 0;
+    olv_hasher_begin(w->hasher);
     for (size_t i = 0; i < m->extent_count; i++) {
         const struct olv_extent *x = &m->extents[i];
         olv_hasher_add_zeros(w->hasher, x->at - at);
@@ -105,6 +105,8 @@ static void digest_holes(struct batch_worker *w, const struct olv_member *m, con
         at = x->at + x->length;
     }
     olv_hasher_add_zeros(w->hasher, m->size_bytes - at);
+    olv_hasher_end(w->hasher, item->digest);
+    item->has_digest = true;
 }
 
 static bool read_data(const struct taking *t, struct batch_worker *w, struct batch_item *item,
@@ -112,16 +114,16 @@ static bool read_data(const struct taking *t, struct batch_worker *w, struct bat
 {
     const struct olv_member *m = &t->member;
     size_t begin = out->len;
-    olv_hasher_begin(w->hasher);
-    if (!m->is_sparse && !read_extent(t, w, out, 0, m->size_bytes, err))
+    if (!m->is_sparse && !read_extent(t, out, 0, m->size_bytes, err))
         return false;
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
-        if (!read_extent(t, w, out, m->extents[i].at, m->extents[i].length, err))
+        if (!read_extent(t, out, m->extents[i].at, m->extents[i].length, err))
             return false;
     if (m->is_sparse)
-        digest_holes(w, m, out->data + begin);
-    olv_hasher_end(w->hasher, item->digest);
-    item->has_digest = true;
+        digest_sparse(w, item, m, out->data + begin);
+    item->is_plain = !m->is_sparse;
+    item->data_at = begin;
+    item->data_len = out->len - begin;
     return true;
 }
 
@@ -181,7 +183,22 @@ static void take_one(struct batch *b, struct batch_worker *w, struct batch_item 
     if (ok || !out->data)
         return;
     out->len = begin;
-    item->has_member = false;
+    item->has_member = item->has_digest = item->is_plain = false;
+}
+
+/* When all contents are there, those of many small files are digested side by side. */
+static void digest_plain(struct batch *b, struct batch_worker *w, const struct olv_text *plain)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < b->count && !plain->failed; i++) {
+        struct batch_item *item = &b->items[i];
+        if (!item->is_plain)
+            continue;
+        b->pieces[count++] =
+            (struct many_piece){olv_text_string(plain) + item->data_at, item->data_len, item->digest};
+        item->has_digest = true;
+    }
+    many_sha256(w->many, b->pieces, count);
 }
 
 bool batch_fill(struct frame_job *job, unsigned worker)
@@ -189,5 +206,6 @@ bool batch_fill(struct frame_job *job, unsigned worker)
     struct batch *b = job->context;
     for (size_t i = 0; i < b->count; i++)
         take_one(b, &b->workers[worker], &b->items[i], job);
+    digest_plain(b, &b->workers[worker], &job->plain);
     return true;
 }

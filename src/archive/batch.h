@@ -6,6 +6,7 @@
 
 #include "archive/make.h"
 #include "archive/take.h"
+#include "base/many.h"
 #include "file/reach.h"
 
 enum { BATCH_ENTRIES = 4096, BATCH_ENTRY_OVERHEAD = 3 * 512 };
@@ -18,13 +19,16 @@ struct batch_item {
     uint64_t at; /* in the frame */
     struct olv_member member;
     bool has_member, has_digest;
+    bool is_plain; /* its contents are not digested yet, and stand in the frame: */
+    size_t data_at, data_len;
     uint8_t digest[OLV_SHA256_SIZE];
     struct olv_error error;
 };
 
 struct batch {
     struct olv_arena arena;
-    struct batch_item *items; /* BATCH_ENTRIES; owned */
+    struct batch_item *items;  /* BATCH_ENTRIES; owned */
+    struct many_piece *pieces; /* as many; owned */
     size_t count;
     uint64_t bytes; /* that it is going to take, about */
     bool is_zip;    /* then it has one entry only */
@@ -35,6 +39,7 @@ struct batch {
 /* What a worker keeps from one batch to the next. */
 struct batch_worker {
     struct olv_hasher *hasher;
+    struct many_hasher *many;
     struct olv_reach reach;
     struct batch_names {
         uint32_t id;

@@ -125,7 +125,7 @@ static bool make_workers(struct making *m)
     for (unsigned i = 0; m->workers && i < count; i++)
         olv_reach_begin(&m->workers[i].reach);
     for (unsigned i = 0; m->workers && i < count; i++)
-        if (!(m->workers[i].hasher = olv_hasher_new()))
+        if (!(m->workers[i].hasher = olv_hasher_new()) || !(m->workers[i].many = many_hasher_new()))
             return false;
     return m->workers != NULL;
 }
@@ -138,7 +138,9 @@ static bool make_batches(struct making *m)
         m->batches[i].workers = m->workers;
         m->batches[i].observer = m->options.observer;
         m->batches[i].is_zip = is_zip(m);
-        if (!(m->batches[i].items = calloc(BATCH_ENTRIES, sizeof(struct batch_item))))
+        m->batches[i].items = calloc(BATCH_ENTRIES, sizeof(struct batch_item));
+        m->batches[i].pieces = calloc(BATCH_ENTRIES, sizeof(struct many_piece));
+        if (!m->batches[i].items || !m->batches[i].pieces)
             return false;
     }
     return m->batches != NULL;
@@ -174,9 +176,11 @@ void making_free(struct making *m)
     for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
         batch_clear(&m->batches[i]);
         free(m->batches[i].items);
+        free(m->batches[i].pieces);
     }
     for (unsigned i = 0; m->workers && i <= m->options.workers; i++) {
         olv_hasher_free(m->workers[i].hasher);
+        many_hasher_free(m->workers[i].many);
         olv_reach_end(&m->workers[i].reach);
     }
     manifest_free(m->manifest);

@@ -27,7 +27,7 @@ struct tar_reader {
     const struct olv_extent *extents; /* NULL: all data */
     size_t extent, extent_count;
     uint64_t file_at; /* where the next byte of data belongs */
-    bool is_over;
+    bool is_over, is_joined; /* joined: the header read last is the first of another archive */
 };
 
 struct tar_reader *tar_reader_new(const struct byte_stream *stream, uint64_t at)
@@ -111,6 +111,27 @@ bool tar_is_header(const uint8_t block[TAR_BLOCK])
     return b.name[0] && tar_checksum_is_right(&b);
 }
 
+/* Behind the mark of the end come zeros at most; or another archive, when somebody has joined two. Goes to that one's
+ * first header, or sets is_over. */
+static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
+{
+    uint64_t at;
+    do {
+        if (!refill(r, err))
+            return false;
+        r->is_over = r->len == 0;
+        at = r->at;
+        if (!r->is_over && !take(r, b, sizeof *b, err)) {
+            if (err->code == OLV_BROKEN)
+                break;
+            return false;
+        }
+    } while (!r->is_over && is_zero(b));
+    return r->is_over || (err->code == OLV_OK && tar_checksum_is_right(b)) ||
+           olv_fail(err, OLV_BROKEN, "behind the end of the archive, at byte %llu, is something else",
+                    (unsigned long long)at);
+}
+
 /* The next header. False at the end of the archive (without an error) or on one. An archive that ends without
  * its mark, where a header would begin, was cut. */
 static bool take_block(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
@@ -119,8 +140,10 @@ static bool take_block(struct tar_reader *r, struct tar_block *b, struct olv_err
     if (!take(r, b, sizeof *b, err))
         return false;
     if (is_zero(b)) {
-        r->is_over = true;
-        return false;
+        if (!pass_end(r, b, err) || r->is_over)
+            return false;
+        at = r->at - sizeof *b;
+        r->is_joined = true;
     }
     if (!tar_checksum_is_right(b))
         return olv_fail(err, OLV_BROKEN, "the header at byte %llu is damaged", (unsigned long long)at);
@@ -442,6 +465,16 @@ static bool pass_over(struct tar_reader *r, struct olv_error *err)
     return ok;
 }
 
+/* What stood for all members of one archive does not for those of the next. */
+static void begin_anew(struct tar_reader *r, struct tar_said *said, struct olv_member *m)
+{
+    r->is_joined = false;
+    olv_arena_free(&r->global_arena);
+    r->global = *said = (struct tar_said){0};
+    r->global_bytes = r->header_bytes = 0;
+    m->at = r->at - TAR_BLOCK;
+}
+
 bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
 {
     struct tar_said said;
@@ -454,10 +487,12 @@ bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
     said.attributes = NULL;
     said.attribute_count = said.attribute_cap = 0;
     *m = (struct olv_member){.at = r->at};
-    do
+    do {
         if (!take_block(r, &b, err))
             return false;
-    while (take_prelude(r, &b, &said, err));
+        if (r->is_joined)
+            begin_anew(r, &said, m);
+    } while (take_prelude(r, &b, &said, err));
     if (err->code != OLV_OK || !read_member(r, &b, &said, m, err))
         return false;
     r->extents = m->is_sparse ? m->extents : NULL;

@@ -228,12 +228,11 @@ static void fill_block(struct tar_block *b, struct olv_text *records, const stru
         put_sparse(records, m);
 }
 
-/* The extended header of the member that follows. */
-static void put_extended(struct olv_text *out, const struct olv_text *records, const struct olv_member *m)
+/* The extended header of the member that follows. Its own name is always the same, for it says nothing, and what is
+ * the same again and again takes no room once it is packed. */
+static void put_extended(struct olv_text *out, const struct olv_text *records)
 {
-    struct tar_block b = {.typeflag = 'x'};
-    const char *slash = strrchr(m->path, '/');
-    snprintf(b.name, sizeof b.name, "PaxHeaders/%.80s", slash && slash[1] ? slash + 1 : m->path);
+    struct tar_block b = {.name = "PaxHeaders/member", .typeflag = 'x'};
     tar_put_number(b.mode, sizeof b.mode, 0644);
     tar_put_number(b.uid, sizeof b.uid, 0);
     tar_put_number(b.gid, sizeof b.gid, 0);
@@ -267,7 +266,7 @@ void tar_put_member(struct olv_text *out, const struct olv_member *m)
     spell_path(&path, m);
     fill_block(&b, &records, m, olv_text_string(&path), tar_data_length(m) + map.len);
     if (records.len)
-        put_extended(out, &records, m);
+        put_extended(out, &records);
     finish_block(out, &b);
     olv_text_add(out, map.data, map.len);
     out->failed |= records.failed || path.failed || map.failed;

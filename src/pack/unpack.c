@@ -11,7 +11,7 @@
 
 #include <stdlib.h>
 
-enum { SPARE_JOBS = 2, LARGEST_PIECE = 8 << 20, LARGEST_PLAIN = 4 * FRAME_BYTES, STEP = 256 << 10 };
+enum { SPARE_JOBS = 4, LARGEST_PIECE = 8 << 20, LARGEST_PLAIN = 4 * FRAME_BYTES, STEP = 256 << 10 };
 
 struct unpack_job {
     struct piece piece;

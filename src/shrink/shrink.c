@@ -254,27 +254,6 @@ static bool is_too_large(const struct shrink_task *t, uint64_t plain, struct olv
     return olv_error_hint(err, "nothing was written; --max-size SIZE lets it through"), true;
 }
 
-/* Bytes into frames as they are: so that they are proven like all others. */
-static bool pass_on(struct frames *frames, struct frame_job **job, const uint8_t *bytes, size_t len,
-                    struct olv_error *err)
-{
-    while (len) {
-        size_t room, n;
-        if (!*job && !(*job = frames_next(frames, err)))
-            return false;
-        room = FRAME_BYTES - (*job)->plain.len;
-        n = len < room ? len : room;
-        olv_text_add(&(*job)->plain, bytes, n);
-        bytes += n;
-        len -= n;
-        if ((*job)->plain.len == FRAME_BYTES) {
-            frames_give(frames, *job);
-            *job = NULL;
-        }
-    }
-    return true;
-}
-
 /* Up to where it was unpacked, while that is at hand. */
 static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint64_t *digested, uint64_t to,
                           struct olv_error *err)
@@ -295,41 +274,42 @@ static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint6
     return true;
 }
 
-static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack *u, struct frames *frames,
-                        struct olv_error *err)
+/* What will be proven is noted as frames: so it is like all others. */
+static bool note(struct shrink_task *t, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
-    struct frame_job *job = NULL;
+    struct frame frame = {t->put_bytes, (uint32_t)len, (uint32_t)len, 0};
+    if (t->keeps || len == 0)
+        return true;
+    frame.check = frame_check(bytes, len);
+    return frame_list_add(&t->frames, frame) || olv_fail_memory(err);
+}
+
+static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack *u, struct olv_error *err)
+{
     const uint8_t *bytes;
     size_t len = 1;
-    uint64_t digested = 0;
+    uint64_t digested = t->keeps ? t->stat.size_bytes : 0;
     olv_hasher_begin(s->hasher);
     while (len) {
         if (!unpack_next(u, &bytes, &len, err))
             return false;
         t->plain_bytes += len;
         if (is_too_large(t, t->plain_bytes, err) || must_stop(t, unpack_position(u), err) ||
-            !digest_source(s, t, &digested, unpack_position(u), err) ||
-            !pass_on(frames, &job, bytes, len, err))
+            !digest_source(s, t, &digested, unpack_position(u), err) || !note(t, bytes, len, err) ||
+            !put(t, bytes, len, err))
             return false;
     }
     if (!digest_source(s, t, &digested, t->stat.size_bytes, err))
         return false;
     olv_hasher_end(s->hasher, t->digest);
-    if (job)
-        frames_give(frames, job);
-    return frames_finish(frames, err);
+    return true;
 }
 
 static bool unpack_large(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
 {
     struct pack_source source = {&t->source, reading_source, t->stat.size_bytes};
-    struct frames_sink sink = {.self = t, .put = put};
     struct unpack *u = unpack_new(&source, t->codec, t->workers, err);
-    struct frames *frames = u ? frames_new(OLV_CODEC_NONE, 0, 1, &sink, err) : NULL;
-    bool ok = frames && unpack_into(s, t, u, frames, err);
-    if (ok)
-        t->frames = frames_take(frames);
-    frames_free(frames);
+    bool ok = u && unpack_into(s, t, u, err);
     unpack_free(u);
     return ok;
 }
@@ -358,11 +338,9 @@ static bool unpack_small(struct shrinker *s, struct shrink_task *t, struct olv_e
     if (got < 0 || is_too_large(t, (uint64_t)got, err))
         return false;
     t->plain_bytes = (uint64_t)got;
-    olv_sha256(s->hasher, packed, len, t->digest);
-    if (!frame_list_add(&t->frames,
-                        (struct frame){0, (uint32_t)got, (uint32_t)got, frame_check(plain, (size_t)got)}))
-        return olv_fail_memory(err);
-    return put(t, plain, (size_t)got, err);
+    if (!t->keeps)
+        olv_sha256(s->hasher, packed, len, t->digest);
+    return note(t, (const uint8_t *)plain, (size_t)got, err) && put(t, plain, (size_t)got, err);
 }
 
 static bool detect(struct shrink_task *t, struct olv_error *err)
@@ -432,7 +410,8 @@ static bool prove_large(struct shrink_task *t, struct olv_error *err)
 bool shrink_prove(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
 {
     bool ok;
-    posix_fadvise(t->fresh.fd, 0, 0, POSIX_FADV_DONTNEED);
+    if (t->frames.count)
+        posix_fadvise(t->fresh.fd, 0, 0, POSIX_FADV_DONTNEED);
     ok = t->frames.count == 0 || (t->frames.count == 1 ? prove_small(s, t, err) : prove_large(t, err));
     return ok && shrink_is_unchanged(t, err);
 }

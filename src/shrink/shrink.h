@@ -25,6 +25,7 @@ struct shrink_task {
     enum olv_codec codec;                /* packing: into this one. Unpacking: found by looking */
     int level;
     uint64_t most_bytes; /* unpacking: it may become this large; 0: see shrink_unpack */
+    bool keeps;          /* unpacking: the original stays, so nothing is digested or needs to be read back */
     unsigned workers;
     const struct olv_observer *observer;
     uint64_t files_before, bytes_before; /* done before this file, for the observer */
@@ -33,7 +34,7 @@ struct shrink_task {
     struct olv_stat stat;            /* of the original */
     uint64_t packed_bytes;           /* the length of the packed one of both */
     uint64_t plain_bytes;            /* and of the plain one */
-    uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of the packed file: of one, before and behind it, the same */
+    uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of the packed one; not of an original that stays */
     uint64_t put_bytes;              /* written up to now */
     struct olv_hasher *hasher;       /* of the shrinker, while it is packed */
     int source;                      /* the original, open for reading; -1 */

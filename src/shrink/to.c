@@ -61,6 +61,7 @@ bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer
         t.level = r->level;
         t.most_bytes = r->most_bytes;
         t.workers = olv_os_cpus();
+        t.keeps = true;
         t.observer = observer;
         t.to_dir = to_dir;
         t.to_fd = r->to ? -1 : r->out;
