@@ -1,13 +1,21 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+/* Entries are put, and asked for, in their order, so a page of them is kept at hand. */
 #include "archive/gathered.h"
 
+#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+enum { PAGE = 1024 };
+#define NO_PAGE UINT64_MAX
+
 struct gathered {
     FILE *file; /* used by its descriptor only */
+    struct gathered_entry entries[PAGE];
+    uint64_t page; /* the one in `entries`; NO_PAGE: none */
+    bool is_dirty;
     struct gathered_archive {
         char *path; /* owned; NULL: it failed */
         uint64_t first;
@@ -24,6 +32,7 @@ struct gathered *gathered_new(struct olv_error *err)
         olv_fail_memory(err);
         return NULL;
     }
+    g->page = NO_PAGE;
     g->file = tmpfile();
     if (g->file)
         return g;
@@ -53,13 +62,55 @@ void gathered_begin(struct gathered *g, uint64_t first)
     g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
 }
 
+static bool flush(struct gathered *g)
+{
+    const char *bytes = (const char *)g->entries;
+    size_t at = 0;
+    while (g->is_dirty && at < sizeof g->entries) {
+        ssize_t n = pwrite(fileno(g->file), bytes + at, sizeof g->entries - at,
+                           (off_t)(g->page * sizeof g->entries + at));
+        if (n < 0 && errno != EINTR)
+            return false;
+        at += n > 0 ? (size_t)n : 0;
+    }
+    g->is_dirty = false;
+    return true;
+}
+
+/* What was never put is zero. */
+static bool turn_to(struct gathered *g, uint64_t page)
+{
+    char *bytes = (char *)g->entries;
+    size_t at = 0;
+    if (g->page == page)
+        return true;
+    if (!flush(g))
+        return false;
+    g->page = page;
+    while (at < sizeof g->entries) {
+        ssize_t n = pread(fileno(g->file), bytes + at, sizeof g->entries - at,
+                          (off_t)(page * sizeof g->entries + at));
+        if (n == 0)
+            break;
+        if (n < 0 && errno != EINTR) {
+            g->page = NO_PAGE;
+            return false;
+        }
+        at += n > 0 ? (size_t)n : 0;
+    }
+    memset(bytes + at, 0, sizeof g->entries - at);
+    return true;
+}
+
 bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_entry *entry)
 {
-    struct gathered_entry e = *entry;
-    e.is_known = true;
-    e.archive = g->count - 1;
-    return !g->has_failed &&
-           pwrite(fileno(g->file), &e, sizeof e, (off_t)(sequence * sizeof e)) == (ssize_t)sizeof e;
+    struct gathered_entry *e = &g->entries[sequence % PAGE];
+    if (g->has_failed || !turn_to(g, sequence / PAGE))
+        return false;
+    *e = *entry;
+    e->is_known = true;
+    e->archive = g->count - 1;
+    return g->is_dirty = true;
 }
 
 bool gathered_end(struct gathered *g, const char *path, const struct olv_error *why)
@@ -73,10 +124,12 @@ bool gathered_end(struct gathered *g, const char *path, const struct olv_error *
     return !path || a->path;
 }
 
-bool gathered_get(const struct gathered *g, uint64_t sequence, struct gathered_entry *out)
+bool gathered_get(struct gathered *g, uint64_t sequence, struct gathered_entry *out)
 {
-    ssize_t got = pread(fileno(g->file), out, sizeof *out, (off_t)(sequence * sizeof *out));
-    if (got == (ssize_t)sizeof *out && out->is_known)
+    *out = (struct gathered_entry){0};
+    if (turn_to(g, sequence / PAGE))
+        *out = g->entries[sequence % PAGE];
+    if (out->is_known)
         return true;
     for (out->archive = g->count; out->archive > 0; out->archive--)
         if (g->archives[out->archive - 1].first <= sequence)

@@ -30,7 +30,7 @@ bool gathered_put(struct gathered *gathered, uint64_t sequence, const struct gat
  */
 bool gathered_end(struct gathered *gathered, const char *path, const struct olv_error *why);
 /* What became of an entry. False where nothing was put; `archive` is set all the same. */
-bool gathered_get(const struct gathered *gathered, uint64_t sequence, struct gathered_entry *out);
+bool gathered_get(struct gathered *gathered, uint64_t sequence, struct gathered_entry *out);
 /* The path of an archive; NULL where it failed, and then `*why` says so. */
 const char *gathered_path(const struct gathered *gathered, uint32_t archive, const struct olv_error **why);
 void gathered_free(struct gathered *gathered);

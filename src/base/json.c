@@ -122,29 +122,46 @@ void olv_json_line(const json_t *object, struct olv_text *out)
 
 /* ---- members of a fixed form ---- */
 
-static void put_key(struct olv_text *out, const char *key)
+/* `"key":value`, with a comma where something stands before. */
+static void put_raw(struct olv_text *out, const char *key, const char *value, size_t len, bool is_quoted)
 {
-    if (out->len && out->data[out->len - 1] != '{')
-        olv_text_add(out, ",", 1);
-    olv_text_add(out, "\"", 1);
-    olv_text_puts(out, key);
-    olv_text_add(out, "\":", 2);
+    enum { AROUND = 6 }; /* ,"": and quotes */
+    size_t key_len = strlen(key);
+    char *at = olv_text_room(out, key_len + len + AROUND);
+    if (!at)
+        return;
+    if (out->len && at[-1] != '{')
+        *at++ = ',';
+    *at++ = '"';
+    memcpy(at, key, key_len);
+    at += key_len;
+    *at++ = '"';
+    *at++ = ':';
+    if (is_quoted)
+        *at++ = '"';
+    memcpy(at, value, len);
+    at += len;
+    if (is_quoted)
+        *at++ = '"';
+    out->len = (size_t)(at - out->data);
+    *at = '\0';
 }
 
-/* What JSON takes as it is, and nearly all names are. */
-static bool is_plain(const char *string)
+/* How long it is, if JSON takes it as it is, which it does of nearly all names; else SIZE_MAX. */
+static size_t plain_length(const char *string)
 {
-    for (; *string; string++)
-        if (*string < 0x20 || *string > 0x7E || *string == '"' || *string == '\\')
-            return false;
-    return true;
+    size_t len = 0;
+    for (; string[len]; len++)
+        if (string[len] < 0x20 || string[len] > 0x7E || string[len] == '"' || string[len] == '\\')
+            return SIZE_MAX;
+    return len;
 }
 
-static void put_encoded(struct olv_text *out, json_t *string)
+static void put_encoded(struct olv_text *out, const char *key, json_t *string)
 {
     char *encoded = string ? json_dumps(string, JSON_ENCODE_ANY | JSON_COMPACT) : NULL;
     if (encoded)
-        olv_text_puts(out, encoded);
+        put_raw(out, key, encoded, strlen(encoded), false);
     else
         out->failed = true;
     free(encoded);
@@ -153,14 +170,11 @@ static void put_encoded(struct olv_text *out, json_t *string)
 
 void olv_json_put_string(struct olv_text *out, const char *key, const char *string)
 {
-    put_key(out, key);
-    if (!is_plain(string)) {
-        put_encoded(out, json_string(string));
-        return;
-    }
-    olv_text_add(out, "\"", 1);
-    olv_text_puts(out, string);
-    olv_text_add(out, "\"", 1);
+    size_t len = plain_length(string);
+    if (len == SIZE_MAX)
+        put_encoded(out, key, json_string(string));
+    else
+        put_raw(out, key, string, len, true);
 }
 
 static void put_member(struct olv_text *out, const json_t *object, const char *key)
@@ -200,12 +214,12 @@ void olv_json_put_number(struct olv_text *out, const char *key, uint64_t number)
         olv_json_put_string(out, key, digits);
         return;
     }
-    put_key(out, key);
-    olv_text_puts(out, digits);
+    put_raw(out, key, digits, (size_t)(buffer + sizeof buffer - 1 - digits), false);
 }
 
 void olv_json_put_instant(struct olv_text *out, const char *key, struct olv_instant instant)
 {
     char text[OLV_RFC3339_SIZE];
-    olv_json_put_string(out, key, olv_instant_format(instant, text));
+    olv_instant_format(instant, text);
+    put_raw(out, key, text, strlen(text), true);
 }

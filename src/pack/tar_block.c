@@ -44,16 +44,31 @@ bool tar_put_number(char *field, unsigned len, uint64_t number)
     return fits;
 }
 
+/* Eight bytes at a time: each lane of 16 bits has room for the sum of all, and so have all lanes together. */
+static void add_words(const unsigned char *bytes, size_t words, uint32_t *sum, uint32_t *negative)
+{
+    const uint64_t every_other = 0x00FF00FF00FF00FF, ones = 0x0001000100010001;
+    uint64_t even = 0, odd = 0, high = 0;
+    for (size_t i = 0; i < words; i++) {
+        uint64_t word;
+        memcpy(&word, bytes + 8 * i, sizeof word);
+        even += word & every_other;
+        odd += word >> 8 & every_other;
+        high += word >> 7 & 0x0101010101010101;
+    }
+    *sum = (uint32_t)(even * ones >> 48) + (uint32_t)(odd * ones >> 48);
+    *negative =
+        (uint32_t)((high & every_other) * ones >> 48) + (uint32_t)((high >> 8 & every_other) * ones >> 48);
+}
+
 static void sums(const struct tar_block *block, uint32_t *as_unsigned, int32_t *as_signed)
 {
-    const unsigned char *bytes = (const unsigned char *)block;
-    *as_unsigned = 0;
-    *as_signed = 0;
-    for (size_t i = 0; i < sizeof *block; i++) {
-        bool is_own = i >= offsetof(struct tar_block, chksum) && i < offsetof(struct tar_block, typeflag);
-        *as_unsigned += is_own ? ' ' : bytes[i];
-        *as_signed += is_own ? ' ' : (int32_t)(bytes[i] ^ 0x80) - 0x80;
-    }
+    enum { WORDS = sizeof *block / 8, OWN = sizeof block->chksum };
+    uint32_t sum, negative, own, own_negative;
+    add_words((const unsigned char *)block, WORDS, &sum, &negative);
+    add_words((const unsigned char *)block->chksum, OWN / 8, &own, &own_negative);
+    *as_unsigned = sum - own + OWN * ' ';
+    *as_signed = (int32_t)*as_unsigned - 256 * (int32_t)(negative - own_negative);
 }
 
 uint32_t tar_checksum(const struct tar_block *block)
