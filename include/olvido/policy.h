@@ -44,8 +44,8 @@ bool olv_act_is_limited(enum olv_act_id act);
 enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY };
 
 struct olv_depot {
-    const char *name, *path;
-    enum olv_codec codec; /* of its archives, unless a step says otherwise */
+    const char *name, *path; /* the path without links, if it is there */
+    enum olv_codec codec;    /* of its archives, unless a step says otherwise */
     int line;
 };
 

@@ -184,7 +184,7 @@ static bool extract_all(struct extracting *x, struct olv_error *err)
         } else if (x->is_archive_broken) {
             *err = why;
             return olv_error_at(err, m.path);
-        } else {
+        } else if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP) {
             tell(x, m.path, &why);
         }
     }

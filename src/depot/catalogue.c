@@ -121,6 +121,16 @@ struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_
     return NULL;
 }
 
+bool catalogue_is_sound(struct olv_catalogue *c)
+{
+    sqlite3_stmt *s = NULL;
+    bool is_sound = sqlite3_prepare_v2(c->db, "PRAGMA quick_check(1)", -1, &s, NULL) == SQLITE_OK &&
+                    sqlite3_step(s) == SQLITE_ROW &&
+                    strcmp((const char *)sqlite3_column_text(s, 0), "ok") == 0;
+    sqlite3_finalize(s);
+    return is_sound;
+}
+
 struct olv_catalogue *olv_catalogue_open(const char *state, struct olv_error *err)
 {
     return catalogue_open(state, false, err);

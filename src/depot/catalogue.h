@@ -13,6 +13,9 @@
  * damaged, newer than this version, or not there (err->sys is ENOENT then). */
 struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_error *err);
 
+/* Whether all of it can be read, as far as SQLite's quick check tells. */
+bool catalogue_is_sound(struct olv_catalogue *catalogue);
+
 /* ---- putting ---- */
 
 struct catalogue_archive {

@@ -405,8 +405,9 @@ static struct olv_catalogue *open_or_begin_anew(const char *state, struct olv_er
 {
     struct olv_catalogue *catalogue = catalogue_open(state, true, err);
     char path[PATH_MAX], aside[PATH_MAX];
-    if (catalogue || err->code != OLV_STATE)
+    if (catalogue ? catalogue_is_sound(catalogue) : err->code != OLV_STATE)
         return catalogue;
+    olv_catalogue_close(catalogue);
     snprintf(path, sizeof path, "%.4000s/catalogue.db", state);
     snprintf(aside, sizeof aside, "%.4000s/catalogue.db.set-aside", state);
     if (rename(path, aside) != 0)

@@ -46,6 +46,8 @@ static bool add_frame(struct splitting *s, uint64_t length, uint64_t plain)
 {
     struct piece *last = s->out->count ? &s->out->items[s->out->count - 1] : NULL;
     uint64_t at = last ? last->at + last->length : 0;
+    if (length == 0) /* as only a table can say that lies */
+        return true;
     if (last && last->length + length <= PIECE_PACKED && s->plain + plain <= PIECE_PLAIN) {
         last->length += length;
         s->plain += plain;

@@ -22,6 +22,7 @@ struct zip_reader {
     const struct pack_source *source;
     uint64_t begin, next, end; /* of the directory */
     uint64_t left;             /* members */
+    uint64_t shift;            /* bytes before the archive, which its offsets do not count */
     struct olv_arena arena;
     /* The data of the member under way. */
     uint64_t local_at, data_at, packed_left, plain_left, file_at;
@@ -67,7 +68,7 @@ static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t rec
 }
 
 /* The larger record of zip64, where a locator before the end points to it. */
-static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *err)
+static bool find_end64(struct zip_reader *r, uint64_t end_at, uint64_t *ends_at, struct olv_error *err)
 {
     uint8_t locator[ZIP_LOCATOR64] = {0}, record[ZIP_END64] = {0};
     struct olv_error ignored = {0};
@@ -77,19 +78,39 @@ static bool find_end64(struct zip_reader *r, uint64_t end_at, struct olv_error *
         bytes_get32(locator) != ZIP_LOCATOR64_MAGIC)
         return true;
     at = bytes_get64(locator + 8);
-    if (!pack_read(r->source, record, ZIP_END64, at, err) || bytes_get32(record) != ZIP_END64_MAGIC)
-        return damaged(err, "the end of its directory", at);
+    if (!pack_read(r->source, record, ZIP_END64, at, &ignored) || bytes_get32(record) != ZIP_END64_MAGIC) {
+        at = end_at - ZIP_LOCATOR64 - ZIP_END64; /* where it is if something stands before the archive */
+        if (end_at < ZIP_LOCATOR64 + ZIP_END64 || !pack_read(r->source, record, ZIP_END64, at, err) ||
+            bytes_get32(record) != ZIP_END64_MAGIC)
+            return damaged(err, "the end of its directory", at);
+    }
+    *ends_at = at;
     r->left = bytes_get64(record + 32);
     r->next = bytes_get64(record + 48);
     r->end = r->next + bytes_get64(record + 40);
     return true;
 }
 
+/* When there is room between the directory and its end, the whole archive has something before it, if the
+ * directory is found that much later. */
+static void find_shift(struct zip_reader *r, uint64_t ends_at)
+{
+    struct olv_error ignored = {0};
+    uint8_t magic[4] = {0};
+    uint64_t shift = ends_at > r->end ? ends_at - r->end : 0;
+    if (shift == 0 || r->left == 0 || !pack_read(r->source, magic, sizeof magic, r->next + shift, &ignored) ||
+        bytes_get32(magic) != ZIP_CENTRAL_MAGIC)
+        return;
+    r->shift = shift;
+    r->next += shift;
+    r->end += shift;
+}
+
 struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err)
 {
     struct zip_reader *r = calloc(1, sizeof *r);
     uint8_t record[ZIP_END] = {0};
-    uint64_t at = 0;
+    uint64_t at = 0, ends_at;
     bool ok;
     if (!r) {
         olv_fail_memory(err);
@@ -101,8 +122,11 @@ struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_e
         r->left = bytes_get16(record + 10);
         r->next = bytes_get32(record + 16);
         r->end = r->next + bytes_get32(record + 12);
-        ok = find_end64(r, at, err);
+        ends_at = at;
+        ok = find_end64(r, at, &ends_at, err);
     }
+    if (ok)
+        find_shift(r, ends_at);
     r->begin = r->next;
     if (ok && (r->end < r->next || r->end > source->size))
         ok = damaged(err, "its directory lies outside of it", r->next);
@@ -240,7 +264,7 @@ static void begin_data(struct zip_reader *r, const uint8_t *central, uint64_t pl
 {
     close_data(r);
     r->is_finished = false;
-    r->local_at = local;
+    r->local_at = local + r->shift;
     r->method = bytes_get16(central + 10);
     r->crc_said = bytes_get32(central + 16);
     r->crc = 0;
@@ -361,12 +385,22 @@ static bool take_own(struct zip_reader *r, struct olv_member *m)
     return true;
 }
 
+/* False, with an error where there is more in the file than the archive. */
+static bool all_was_read(struct zip_reader *r, struct olv_error *err)
+{
+    uint64_t shift = r->shift;
+    r->shift = 0;
+    return shift &&
+           olv_fail(err, OLV_BROKEN, "the first %llu bytes of the file are not part of the zip archive",
+                    (unsigned long long)shift);
+}
+
 bool zip_next(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
 {
     size_t n;
     char *path;
     if (r->left == 0)
-        return false;
+        return all_was_read(r, err);
     olv_arena_free(&r->arena);
     *m = (struct olv_member){.link = "", .owner_name = "", .group_name = "", .acl = "", .acl_default = ""};
     if (!read_central(r, m, err))

@@ -97,6 +97,21 @@ static void digest(struct olv_policy *policy, const struct source *source)
     olv_hasher_free(hasher);
 }
 
+/* Links in the path of a depot are its author's wish, as they are before the wildcards of an `under`: they
+ * are resolved once, so that what puts away, what brings back and what the catalogue says all mean the same
+ * place. One that is not there stays as it is written. */
+static void resolve_depots(struct olv_policy *policy)
+{
+    for (size_t i = 0; i < policy->depot_count; i++) {
+        char *real = realpath(policy->depots[i].path, NULL), *copy = NULL;
+        if (real)
+            copy = olv_arena_copy(&policy->memory->arena, real, strlen(real));
+        if (copy)
+            policy->depots[i].path = copy;
+        free(real);
+    }
+}
+
 struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
                                    struct olv_error *err)
 {
@@ -119,8 +134,10 @@ struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *dia
     }
     diagnostics_sort(diagnostics);
     document_close(&r.doc);
-    if (ok)
+    if (ok) {
+        resolve_depots(r.policy);
         return r.policy;
+    }
     olv_policy_free(r.policy);
     return NULL;
 }

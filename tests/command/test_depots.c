@@ -123,6 +123,60 @@ static void the_newest_version_comes_back_wherever_it_lies(void **state)
              "[\"deleted\"][:19] + \"+00:00\").timestamp()))') +%FT%TZ) >out; test $(cat t/v) = one");
 }
 
+/* Four versions of a file, of January to April 2024: three in depots, one in the trash; another file of March
+ * only. */
+static void make_versions(const struct sandbox *s)
+{
+    make_depot(s, "tar.zst");
+    shell_ok(
+        s, O
+        "sed -i 's/steps.*/steps: [ { after: 1 day, do: discard } ] }/' policy.yaml; rm -rf t; mkdir -p t/d\n"
+        "for m in 1 2 4; do echo $m >t/v; touch -d 2024-0$m-05 t/v; test $m != 2 || { echo only >t/d/w; "
+        "touch -d "
+        "2024-03-05 t/d/w; }; $O archive t/v $(ls t/d/w 2>/dev/null) --depot cold-room -q --yes >out; done\n"
+        "echo 3 >t/v; touch -d 2024-03-05 t/v; $O enforce --yes >out; test ! -e t/v");
+}
+
+static void every_version_is_shown_with_its_dates(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_versions(s);
+    o = shell(s, O "$O recover --versions t/v; $O recover --versions t/v --json");
+    assert_status(&o, 0);
+    assert_contains(o.out, "2024-01-05 00:00");
+    assert_contains(o.out, "2024-03-05 00:00");
+    assert_contains(o.out, "depot cold-room");
+    assert_contains(o.out, "trash ");
+    assert_contains(o.out, "4 versions, 8 B, can be recovered");
+    assert_contains(o.out, "\"modified\":\"2024-04-05T00:00:00.000000000Z\"");
+    outcome_free(&o);
+    shell_ok(s, O "test $($O recover --versions v --json | wc -l) = 4; test $($O recover --list v --json | "
+                  "wc -l) = 1; test ! "
+                  "-e t/v");
+}
+
+/* Of each path what it was then, wherever that lies now. */
+static void a_state_as_of_a_date_comes_back(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_versions(s);
+    shell_ok(s, O "for m in 1 2 3 4; do $O recover t --as-of 2024-0$m-20 --into s$m >out; test $(cat $(find "
+                  "s$m -name v)) = "
+                  "$m; done\n"
+                  "test $(find s1 s2 -name w | wc -l) = 0; test $(find s3 s4 -name w | wc -l) = 2\n"
+                  "$O recover t/v --as-of 2024-02-05T00:00:00Z >out; test $(cat t/v) = 2; rm t/v\n"
+                  "$O recover t/v --as-of 2024-02-04T23:59:59Z >out; test $(cat t/v) = 1; test $(stat -c %y "
+                  "t/v | cut -c1-10) "
+                  "= 2024-01-05; rm t/v\n"
+                  "$O recover t/v >out; test $(cat t/v) = 4"); /* the third is not in the trash any more */
+    o = shell(s, O "$O recover t --as-of 2023-12-31; echo =$?; $O recover --as-of yesterday; echo =$?");
+    assert_contains(o.out, "=1\n=2");
+    assert_contains(o.err, "neither the trash nor a depot has anything that fits");
+    outcome_free(&o);
+}
+
 static void what_is_there_already_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -199,6 +253,9 @@ int main(void)
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(the_newest_version_comes_back_wherever_it_lies, sandbox_setup,
                                         sandbox_teardown),
+        cmocka_unit_test_setup_teardown(every_version_is_shown_with_its_dates, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_state_as_of_a_date_comes_back, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_there_already_stays, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_missing_is_told, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_crash_leaves_files_here_or_there, sandbox_setup, sandbox_teardown),

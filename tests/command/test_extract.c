@@ -270,6 +270,60 @@ static void what_expands_without_end_is_stopped(void **state)
     assert_false(exists(s, "o/b"));
 }
 
+/* Somebody joined two archives: both are in it. */
+static void joined_archives_are_read_to_the_end(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const kinds[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst"};
+    shell_ok(s, "mkdir t; seq 3000 >t/a; seq 4000 >t/b; dd if=/dev/zero of=zeros bs=512 count=40 2>dd");
+    for (size_t i = 0; i < 5; i++) {
+        char script[700];
+        snprintf(
+            script, sizeof script,
+            "k=%s; for f in a b; do $O archive t/$f --keep -q --to $f.$k >out; done; cat a.$k b.$k >ab.$k\n"
+            "$O contents ab.$k >list; grep -q t/a list; grep -q t/b list; grep -q '^4 members' list\n"
+            "$O extract ab.$k --into o$k --if-exists skip -q >out; diff t o$k$PWD/t",
+            kinds[i]);
+        shell_ok(s, script);
+    }
+    shell_ok(s, "cat a.tar zeros b.tar zeros >ab.tar; $O contents ab.tar >list; grep -q '^4 members' list; "
+                "/usr/bin/python3 "
+                "-c \"import tarfile; t = tarfile.open('p.tar', 'w', format=tarfile.PAX_FORMAT, "
+                "pax_headers={'comment': "
+                "'all'}); t.add('t'); t.close()\"; cat p.tar a.tar p.tar >pap.tar; $O contents pap.tar "
+                ">list; grep -q '^8 "
+                "members' list");
+}
+
+/* Something that is no archive behind one, or before it: all members come, and then it is told. */
+static void what_else_is_in_the_file_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const files[] = {"x.tar", "x.tar.zst", "x.tar.gz", "x.zip"};
+    struct outcome o;
+    shell_ok(s, "mkdir t; seq 3000 >t/a; $O archive t --keep -q --yes --to a.tar >out; for k in tar.zst "
+                "tar.gz zip; do $O "
+                "archive t --keep -q --yes --to a.$k >out; done; (cat a.tar; echo garbage) >x.tar; for k in "
+                "tar.zst tar.gz; "
+                "do (cat a.$k; echo garbage) >x.$k; done; cat a.zip a.zip >x.zip");
+    for (size_t i = 0; i < 4; i++) {
+        char script[300];
+        snprintf(script, sizeof script,
+                 "$O contents %s; echo =$?; $O extract %s --into o%zu; echo =$?; diff t o%zu$PWD/t && "
+                 "echo same",
+                 files[i], files[i], i, i);
+        o = shell(s, script);
+        assert_contains(o.out, "t/a");
+        assert_contains(o.out, "=5");
+        assert_lacks(o.out, "=0");
+        assert_contains(o.out, "same");
+        assert_contains(o.err, i == 3 ? "not part of the zip archive"
+                               : i    ? "that is none"
+                                      : "something else");
+        outcome_free(&o);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -282,6 +336,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(nothing_is_written_outside, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_there_stays, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(damaged_and_cut_archives_are_told, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(joined_archives_are_read_to_the_end, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_else_is_in_the_file_is_told, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_expands_without_end_is_stopped, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

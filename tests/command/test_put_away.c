@@ -1,0 +1,276 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What goes wrong while files are put away: sources that change, disks that are full, depots that are not
+ * what they should be, catalogues from elsewhere. The source is never harmed, and nothing is left lying
+ * about. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#define O "O=\"$O --policy policy.yaml\"; "
+
+/* A policy with a depot, and a tree `t` with its copy `kept`. */
+static void make_depot(const struct sandbox *s)
+{
+    shell_ok(
+        s,
+        "mkdir -p depot t; printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %s/depot }\\nrules:\\n"
+        "  - { name: r, under: %s/t, steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml; "
+        "for i in 1 2 3 4 5 6; do seq $i 3000 >t/f$i; done; seq 900000 >t/large; cp -a t kept");
+}
+
+/* ---- sources that change ---- */
+
+/* Does something to a file as soon as it is open; reads are slow, so that it is still being read. */
+#define MEANWHILE(file, what)                                                                                \
+    "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/" file "$\"; do sleep 0.03; done; " what ") & "
+#define SLOWLY                                                                                               \
+    "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=pread64 -e "                                \
+    "inject=pread64:delay_enter=400ms:when=1+ "
+
+static const struct {
+    const char *what, *change, *left; /* what is done, and what is true of the file after that */
+} changes[] = {
+    {"grows", MEANWHILE("t/large", "echo late >>t/large"), "test \"$(tail -n 1 t/large)\" = late"},
+    {"shrinks", MEANWHILE("t/large", "/usr/bin/python3 -c 'open(\"t/large\", \"r+\").truncate(5000000)'"),
+     "test $(stat -c %s t/large) = 5000000"},
+    {"vanishes", MEANWHILE("t/large", "mv t/large elsewhere"), "cmp elsewhere kept/large; test ! -e t/large"},
+    {"is replaced", MEANWHILE("t/large", "mv t/large elsewhere; echo mine >t/large"),
+     "cmp elsewhere kept/large; test \"$(cat t/large)\" = mine"},
+};
+
+/* It stays as it is now, and what was made of it is not there. */
+static void a_source_that_changes_while_it_is_compressed_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    make_depot(s);
+    shell_ok(s, "$O compress --keep t/f1 -q >out; rm t/f1.zst"); /* makes the state */
+    for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
+        char script[1500];
+        snprintf(script, sizeof script,
+                 "rm -rf t elsewhere; cp -a kept t; %s" SLOWLY
+                 "$O compress t/large -y >out 2>err || true; wait; %s; "
+                 "test ! -e t/large.zst; test \"$(ls -A t | grep -c part)\" = 0; $O audit verify >out",
+                 changes[i].change, changes[i].left);
+        shell_ok(s, script);
+    }
+}
+
+/* All others are in the archive; this one is not, and is named. */
+static void a_source_that_changes_while_it_is_archived_stays(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    make_depot(s);
+    for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
+        char script[1500];
+        snprintf(
+            script, sizeof script,
+            O "rm -rf t elsewhere state depot; mkdir depot; cp -a kept t; %s" SLOWLY
+              "$O archive t --depot cold-room -y >out 2>err || true; wait; %s; "
+              "$O contents depot/* >list; test $(grep -c '/t/f' list) = 6; test $(grep -c '/t/large' list) = "
+              "0; "
+              "grep -q 't/large' out; test ! -e t/f1; $O recover $PWD/t/f1 >out; cmp t/f1 kept/f1; $O depot "
+              "verify >out; $O audit verify >out",
+            changes[i].change, changes[i].left);
+        shell_ok(s, script);
+    }
+}
+
+/* ---- disks that are full ---- */
+
+/* At any size of the disk there is no archive, or a whole one; and with more room it works. */
+static void a_full_depot_harms_nothing(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    make_depot(s);
+    shell_ok(
+        s,
+        O "head -c 2000000 /dev/urandom >t/noise; cp -a t/noise kept\n"
+          "for size in 100 400 900 1500 2200; do\n"
+          "  mount -t tmpfs -o size=${size}k none depot\n"
+          "  $O archive t --depot cold-room -y >out 2>err && exit 1 || test $? = 1\n"
+          "  grep -q 'No space left' out err; diff -r t kept; test $(ls -A depot | wc -l) = 0\n"
+          "  test \"$($O depot show --json | wc -l)\" = 0; umount depot\n"
+          "done\n"
+          "$O archive t --depot cold-room -y >out; test ! -e t; $O recover $PWD/t >out; diff -r t kept; $O "
+          "audit verify >out");
+}
+
+/* The same where the new file of `compress` and `decompress` does not fit. */
+static void a_full_disk_leaves_what_is_there(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    shell_ok(
+        s,
+        "mkdir m; mount -t tmpfs -o size=12m none m; seq 1000000 >m/plain; cp m/plain kept; $O compress "
+        "--keep "
+        "--as gzip m/plain -q >out; mv m/plain.gz packed; dd if=/dev/zero of=m/fill bs=1M count=5 2>dd; cat "
+        "/dev/zero >m/rest 2>dd || true\n"
+        "$O compress m/plain >out 2>err && exit 1 || test $? = 1\n"
+        "grep -q 'No space left' err; cmp m/plain kept; test $(ls -A m | wc -l) = 3\n"
+        "rm m/plain m/rest; cp packed m/plain.gz; $O decompress m/plain.gz >out 2>err && exit 1 || test $? = "
+        "1\n"
+        "grep -q 'No space left' err; cmp m/plain.gz packed; test $(ls -A m | wc -l) = 2\n"
+        "rm m/fill; $O decompress m/plain.gz >out; cmp m/plain kept; test ! -e m/plain.gz; umount m");
+}
+
+/* ---- depots that are not what they should be ---- */
+
+static void a_depot_that_cannot_be_written_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    make_depot(s);
+    o = shell(s, O "mount -t tmpfs -o ro none depot; $O archive t --depot cold-room -y; echo =$?; umount "
+                   "depot; diff -r t "
+                   "kept && echo same");
+    assert_contains(o.out, "=1");
+    assert_contains(o.out, "same");
+    assert_contains(o.err, "Read-only");
+    outcome_free(&o);
+    /* One that lies in what is put into it: nothing is lost. */
+    shell_ok(s, O "rmdir depot; ln -s $PWD/t depot; $O archive t --depot cold-room -y >out; test $(ls t | wc "
+                  "-l) = 1; $O "
+                  "recover $PWD/t --into back >out; diff -r back/t kept");
+}
+
+/* Archives cut short, others' files and what a crash left beside whole ones. */
+static void a_half_written_depot_is_rebuilt_as_far_as_it_goes(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s);
+    shell_ok(
+        s, O
+        "$O archive t --depot cold-room -y -q >out; f=$(echo depot/*); head -c 2000 $f >depot/cut.tar.zst; : "
+        ">depot/empty.tar.gz; echo hello >depot/notes.txt; head -c 4000 /dev/urandom >depot/noise.tar; echo "
+        "x >depot/no.zip; /usr/bin/python3 -c \"import tarfile; t = "
+        "tarfile.open('depot/foreign.tar.gz', 'w:gz'); t.add('kept'); t.close()\"");
+    o = shell(s, O "$O depot rebuild");
+    assert_status(&o, 5);
+    assert_contains(o.out, "cut.tar.zst");
+    assert_contains(o.out, "empty.tar.gz");
+    assert_contains(o.out, "noise.tar");
+    assert_contains(o.out, "no.zip");
+    assert_contains(o.out, "it has no manifest");
+    assert_lacks(o.out, "notes.txt");
+    outcome_free(&o);
+    shell_ok(s, O "test $(ls depot | wc -l) = 7; test $($O depot show --json | wc -l) = 1; $O recover $PWD/t "
+                  ">out; diff -r t "
+                  "kept; $O depot verify >out");
+}
+
+/* What was put into a depot while its catalogue was somewhere else. */
+static void archives_from_elsewhere_are_known_after_a_rebuild(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s);
+    shell_ok(s, O "$O archive t --depot cold-room -y -q >out; mv state away");
+    o = shell(s, O "$O recover $PWD/t; echo =$?; $O depot show");
+    assert_contains(o.out, "=1");
+    outcome_free(&o);
+    shell_ok(s, O "$O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
+}
+
+/* ---- catalogues ---- */
+
+static void a_catalogue_of_another_version_is_refused(void **state)
+{
+    const struct sandbox *s = *state;
+    static const struct {
+        int version;
+        const char *said;
+    } versions[] = {{1, "an older"}, {77, "a newer"}};
+    struct outcome o;
+    make_depot(s);
+    shell_ok(s, O "$O archive t --depot cold-room -y -q >out");
+    for (size_t i = 0; i < 2; i++) {
+        char script[500];
+        snprintf(
+            script, sizeof script,
+            O "/usr/bin/python3 -c 'import sqlite3; c = sqlite3.connect(\"state/catalogue.db\"); "
+              "c.execute(\"PRAGMA user_version = %d\")'; mkdir -p t; cp -a kept/f1 t; $O archive t --depot "
+              "cold-room "
+              "-y >out 2>err; echo =$?; cat err; $O recover $PWD/t; echo =$?; cmp t/f1 kept/f1 && echo same",
+            versions[i].version);
+        o = shell(s, script);
+        assert_contains(o.err, versions[i].said);
+        assert_contains(o.out, versions[i].said);
+        assert_contains(o.out, "same");
+        assert_lacks(o.out, "=0");
+        outcome_free(&o);
+    }
+    shell_ok(s, O "rm -rf t; $O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
+}
+
+/* A damaged page is told; what lies in the archives comes back after a rebuild. */
+static void a_catalogue_with_holes_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_depot(s);
+    shell_ok(
+        s, O
+        "$O archive t --depot cold-room -y -q >out; n=$(stat -c %s state/catalogue.db); head -c 4096 "
+        "/dev/zero | tr '\\0' 'x' | dd of=state/catalogue.db bs=4096 seek=$((n / 4096 - 2)) conv=notrunc "
+        "2>dd; "
+        "head -c 4096 /dev/zero | tr '\\0' 'x' | dd of=state/catalogue.db bs=4096 seek=2 conv=notrunc 2>dd");
+    o = shell(s, O "$O recover --list; echo =$?; $O depot verify; echo =$?");
+    assert_lacks(o.out, "=0");
+    assert_contains(o.err, "depot rebuild");
+    outcome_free(&o);
+    shell_ok(s, O "$O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
+}
+
+/* ---- what a crash leaves ---- */
+
+/* The power, so to speak, goes right after the archive has its name, before the catalogue knows it: the next
+ * run removes it, for no original has gone yet, and does it again. */
+static void an_archive_that_nobody_knows_is_cleared(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    make_depot(s);
+    shell_ok(
+        s, O
+        "$O archive t/f1 --depot cold-room --keep -q >out; cp -a depot before\n"
+        "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=linkat -e "
+        "inject=linkat:retval=0:signal=KILL "
+        "$O archive t --depot cold-room -y >out 2>&1 || true\n"
+        "diff -r t kept; $O archive t/f2 --depot cold-room --keep -q >out; test $(ls -A depot | wc -l) = 2\n"
+        "$O archive t --depot cold-room -y >out; test ! -e t; $O recover $PWD/t >out; diff -r t kept; $O "
+        "depot "
+        "verify >out; $O audit verify >out");
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(a_source_that_changes_while_it_is_compressed_stays),
+        TEST(a_source_that_changes_while_it_is_archived_stays),
+        TEST(a_full_depot_harms_nothing),
+        TEST(a_full_disk_leaves_what_is_there),
+        TEST(a_depot_that_cannot_be_written_is_told),
+        TEST(a_half_written_depot_is_rebuilt_as_far_as_it_goes),
+        TEST(archives_from_elsewhere_are_known_after_a_rebuild),
+        TEST(a_catalogue_of_another_version_is_refused),
+        TEST(a_catalogue_with_holes_is_told),
+        TEST(an_archive_that_nobody_knows_is_cleared),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
