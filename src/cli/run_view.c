@@ -89,6 +89,7 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
                                            OLV_ACT_DISCARD,  OLV_ACT_DELETE,     OLV_ACT_CLEAR,
                                            OLV_ACT_RECOVER};
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
+    bool is_nothing_done = r->done + r->told + r->left == 0 && !is_all;
     struct olv_text line = {0}, back = {0};
     for (size_t i = 0; i < sizeof acts / sizeof *acts; i++)
         add_done(&line, r, participle(acts[i]));
@@ -101,8 +102,9 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
         olv_text_puts(&line, "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
            r->is_interrupted ? "Interrupted: "
-           : r->is_complete  ? "Done: "
-                             : "Stopped: ",
+           : !r->is_complete ? "Stopped: "
+           : is_nothing_done ? "Not done: "
+                             : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
     if (can_recover && can_be_recovered(r)) {
@@ -111,7 +113,11 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
             add_word(&back, cli_value(cli, OPT_STATE));
             olv_text_puts(&back, " ");
         }
-        printf("Take it back: olvido %srecover --run %s\n", olv_text_string(&back), olv_run_id(run));
+        printf("%s: olvido %srecover --run %s\n",
+               r->by_act[OLV_ACT_DELETE].files + r->by_act[OLV_ACT_THIN].files
+                   ? "What was deleted is gone; take the rest back"
+                   : "Take it back",
+               olv_text_string(&back), olv_run_id(run));
     }
     olv_text_free(&line);
     olv_text_free(&back);

@@ -258,6 +258,10 @@ static void policy(struct site *s)
                       "title: Faro Norte tide observatory\n"
                       "author: Records office\n"
                       "note: Sample data, made by `olvido demo`. The first rule that fits a file owns it.\n\n"
+                      "depots:                   # where archives are kept\n"
+                      "  cold-room: { path: ");
+    quote(&t, s->path);
+    olv_text_puts(&t, "/depot\" }\n\n"
                       "rules:\n"
                       "  - name: permits\n"
                       "    note: Permits are kept for good.\n");
@@ -270,13 +274,14 @@ static void policy(struct site *s)
         &t, "    where: name like \"*.txt\"\n"
             "    steps:\n      - { after: 5 years, do: tell }\n      - { after: 6 years, do: discard }\n\n"
             "  - name: gauge-readings\n"
-            "    note: Published after a year; of no use here after four.\n");
+            "    note: Published after a year, and kept for seven.\n");
     under(&t, s, "readings");
-    olv_text_puts(
-        &t, "    where: path matches \"^gauge-[0-9]/[0-9]{4}-[0-9]{2}[.]csv$\" and not empty\n"
-            "    steps:\n      - { after: 1 year, do: tell }\n      - { after: 4 years, do: discard }\n\n"
-            "  - name: hydrophone\n"
-            "    note: Large, and nobody listens to old ones.\n");
+    olv_text_puts(&t, "    where: path matches \"^gauge-[0-9]/[0-9]{4}-[0-9]{2}[.]csv$\" and not empty\n"
+                      "    steps:\n      - { after: 3 months, do: compress }\n"
+                      "      - { after: 1 year, do: archive, depot: cold-room, one-per: year }\n"
+                      "      - { after: 7 years, do: delete }\n\n"
+                      "  - name: hydrophone\n"
+                      "    note: Large, and nobody listens to old ones.\n");
     under(&t, s, "hydrophone");
     olv_text_puts(&t, "    where: suffix = \"pcm\" and size > 40 kB\n"
                       "    steps:\n      - { after: 2 years 6 months, do: discard }\n\n"
@@ -310,6 +315,7 @@ bool olv_demo_write(const char *path, struct olv_instant now, struct olv_demo *d
     photographs(&site);
     office(&site);
     scratch(&site);
+    directory(&site, "depot");
     policy(&site);
     close(site.dir);
     return site.ok;

@@ -57,20 +57,24 @@ static void the_policy_of_the_sample_is_sound_and_finds_work(void **state)
     const struct sandbox *s = *state;
     struct outcome o = olvido(s, "check", "tides/policy.yaml", NULL);
     assert_status(&o, 0);
-    assert_contains(o.out, "sound. \"Faro Norte tide observatory\", 5 rules with 7 steps");
+    assert_contains(o.out, "sound. \"Faro Norte tide observatory\", 5 rules with 8 steps");
     outcome_free(&o);
-    o = olvido(s, "--policy", "tides/policy.yaml", "enforce", "--yes", NULL);
+    o = olvido(s, "--policy", "tides/policy.yaml", "enforce", "--yes", "--count", "24", NULL);
     assert_status(&o, 0);
-    assert_contains(o.out, "179 discarded");
+    assert_contains(o.out, "18 compressed");
+    assert_contains(o.out, "144 archived");
+    assert_contains(o.out, "83 discarded");
+    assert_contains(o.out, "24 deleted");
+    assert_contains(o.out, "What was deleted is gone; take the rest back: olvido ");
     assert_true(exists(s, "tides/scratch/keep me (read-only).tmp"));
     assert_true(exists(s, "tides/scratch/from the future.tmp"));
     outcome_free(&o);
     o = olvido(s, "recover", "tides", NULL);
     assert_status(&o, 0);
-    assert_contains(o.out, "179 recovered");
+    assert_contains(o.out, "227 recovered");
     outcome_free(&o);
     o = olvido(s, "survey", "tides", NULL);
-    assert_contains(o.out, "434 entries");
+    assert_contains(o.out, "417 entries"); /* without 24, and with seven archives */
     outcome_free(&o);
 }
 
