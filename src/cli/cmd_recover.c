@@ -200,8 +200,9 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
     if (docket && (status == STATUS_DONE || result.done))
         status = cli_worse(status, run_print_result(r->cli, run, &result, false));
     if (r->older_versions && !cli_has(r->cli, OPT_JSON))
-        printf("%llu older %s of the same paths stayed where they are\n",
-               (unsigned long long)r->older_versions, r->older_versions == 1 ? "version" : "versions");
+        printf(r->older_versions == 1 ? "%llu older version stayed where it is\n"
+                                      : "%llu older versions stayed where they are\n",
+               (unsigned long long)r->older_versions);
     olv_spool_free(docket);
     return status;
 }

@@ -99,7 +99,7 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
     add_part(&line, r->refused, "refused");
     add_part(&line, r->failed, "failed");
     if (line.len == 0)
-        olv_text_puts(&line, "nothing was due");
+        olv_text_puts(&line, r->is_interrupted ? "nothing was done" : "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
            r->is_interrupted ? "Interrupted: "
            : !r->is_complete ? "Stopped: "
@@ -107,7 +107,7 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
                              : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
-    if (can_recover && can_be_recovered(r)) {
+    if (can_recover && can_be_recovered(r) && !cli_has(cli, OPT_KEEP)) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
             add_word(&back, cli_value(cli, OPT_STATE));
@@ -119,6 +119,8 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
                    : "Take it back",
                olv_text_string(&back), olv_run_id(run));
     }
+    if (r->by_act[OLV_ACT_COMPRESS].files && !cli_has(cli, OPT_KEEP))
+        printf("Take compressed files back: olvido decompress FILE…\n");
     olv_text_free(&line);
     olv_text_free(&back);
 }

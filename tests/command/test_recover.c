@@ -71,7 +71,7 @@ static void a_path_comes_back_with_its_newest_version(void **state)
     char *text = slurp(s, "tides/scratch/a.tmp");
     assert_string_equal(text, "second");
     assert_contains(o.out, "1 recovered (6 B)");
-    assert_contains(o.out, "1 older version of the same paths stayed where they are");
+    assert_contains(o.out, "1 older version stayed where it is");
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
     assert_int_equal(count_entries(s, "data/Trash/info"), 3);
     free(text);
