@@ -150,8 +150,10 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     keys = l->dir < 0 ? -1 : olv_private_open(state, "keys", true, "keys", "the directory of keys", err);
     l->key = keys < 0 ? NULL : olv_key_load_or_make(keys, err);
     l->hasher = olv_hasher_new();
+    l->many = many_hasher_new();
     tree_begin(&l->tree, l->hasher, true);
-    ok = l->key && (l->hasher || olv_fail_memory(err)) && open_existing(l, err);
+    l->tree.many = l->many;
+    ok = l->key && ((l->hasher && l->many) || olv_fail_memory(err)) && open_existing(l, err);
     if (keys >= 0)
         close(keys);
     if (ok) {
@@ -176,6 +178,7 @@ void olv_ledger_close(struct olv_ledger *l)
     olv_text_free(&l->head);
     olv_text_free(&l->open);
     olv_hasher_free(l->hasher);
+    many_hasher_free(l->many);
     olv_key_free(l->key);
     free(l);
 }
@@ -183,6 +186,7 @@ void olv_ledger_close(struct olv_ledger *l)
 void olv_ledger_gather(struct olv_ledger *l)
 {
     struct olv_text empty = l->writing;
+    ledger_settle_lines(l);
     if (l->writing.len == 0 && !l->writing.failed) {
         l->writing = l->pending;
         l->pending = empty;
@@ -190,7 +194,6 @@ void olv_ledger_gather(struct olv_ledger *l)
         olv_text_add(&l->writing, olv_text_string(&l->pending), l->pending.len);
         l->writing.failed |= l->pending.failed;
     }
-    l->writing.failed |= l->head.failed || l->open.failed;
     olv_text_clear(&l->pending);
 }
 
@@ -221,8 +224,10 @@ bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
 
 bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
 {
-    struct checkpoint checkpoint = {.size = l->tree.size};
+    struct checkpoint checkpoint = {.size = 0};
     uint64_t closed;
+    ledger_settle_lines(l);
+    checkpoint.size = l->tree.size;
     tree_root(&l->tree, checkpoint.root);
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
         !checkpoint_write(l->dir, l->key, &checkpoint, err))

@@ -3,10 +3,18 @@
 #ifndef OLV_LEDGER_APPEND_H
 #define OLV_LEDGER_APPEND_H
 
+#include "base/many.h"
 #include "ledger/files.h"
 #include "ledger/ledger.h"
 
-enum { SALT_SIZE = 16, SALTS = 256 };
+enum { SALT_SIZE = 16, SALTS = 256, LINES_TOGETHER = 64 };
+
+/* A line that is composed, but for its digests. */
+struct composed {
+    size_t head_at, head_len; /* in `head`: a zero byte, and the line without `open`, closed by a brace */
+    size_t open_at, open_len; /* in `open`; 0: it has none */
+    size_t sealed_at;         /* in `head`: where the digits of the digest of `open` go */
+};
 
 struct olv_ledger {
     int dir, segment;                      /* descriptors; segment is the last one, for appending */
@@ -17,11 +25,16 @@ struct olv_ledger {
     struct tree tree;           /* over all lines, those in memory included */
     struct olv_text pending;    /* lines not yet written */
     struct olv_text writing;    /* those that the next olv_ledger_write writes; they come before */
-    struct olv_text head, open; /* of the line under way */
+    struct olv_text head, open; /* of the lines under way, one behind the other */
+    struct composed lines[LINES_TOGETHER];
+    size_t line_count; /* composed, and not yet in the tree */
+    struct many_hasher *many;
     uint8_t salts[SALTS][SALT_SIZE];
     unsigned salts_left;
 };
 
+/* Gives the composed lines their digests, and adds them to the tree and to the pending ones. */
+void ledger_settle_lines(struct olv_ledger *ledger);
 /* Records that a torn tail was cut off. */
 void ledger_repair(struct olv_ledger *ledger, const char *tail, size_t len);
 

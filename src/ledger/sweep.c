@@ -237,10 +237,12 @@ static void *fold_tiles(void *argument)
 {
     struct tiles *t = argument;
     struct olv_hasher *hasher = olv_hasher_new();
-    t->ok = hasher != NULL;
+    struct many_hasher *many = many_hasher_new();
+    t->ok = hasher && many;
     for (uint64_t i = t->from; t->ok && i < t->to; i++)
-        tree_tile_root(hasher, t->hashes + i * TILE_WIDTH, t->roots[i]);
+        tree_tile_root(hasher, many, t->hashes + i * TILE_WIDTH, t->roots[i]);
     olv_hasher_free(hasher);
+    many_hasher_free(many);
     return NULL;
 }
 

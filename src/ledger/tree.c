@@ -28,12 +28,28 @@ static void node_hash(struct olv_hasher *hasher, const uint8_t *left, const uint
     olv_sha256(hasher, bytes, sizeof bytes, out);
 }
 
-/* The root of `count` hashes, a power of two. */
-static void perfect_root(struct olv_hasher *hasher, uint8_t hashes[][OLV_SHA256_SIZE], unsigned count,
-                         uint8_t *out)
+/* Half as many hashes, side by side. */
+static void fold(struct many_hasher *many, uint8_t hashes[][OLV_SHA256_SIZE], unsigned count)
 {
+    struct many_piece pieces[TILE_WIDTH / 2];
+    uint8_t nodes[TILE_WIDTH / 2][1 + 2 * OLV_SHA256_SIZE];
+    for (unsigned i = 0; i < count / 2; i++) {
+        nodes[i][0] = 1;
+        memcpy(nodes[i] + 1, hashes[2 * i], 2 * OLV_SHA256_SIZE); /* they lie one behind the other */
+        pieces[i] = (struct many_piece){nodes[i], sizeof nodes[i], hashes[i]};
+    }
+    many_sha256(many, pieces, count / 2);
+}
+
+/* The root of `count` hashes, a power of two. */
+static void perfect_root(struct olv_hasher *hasher, struct many_hasher *many,
+                         uint8_t hashes[][OLV_SHA256_SIZE], unsigned count, uint8_t *out)
+{
+    enum { FEW = 8 };
     uint8_t work[TILE_WIDTH][OLV_SHA256_SIZE];
     memcpy(work, hashes, (size_t)count * OLV_SHA256_SIZE);
+    for (; many && count > FEW; count /= 2)
+        fold(many, work, count);
     for (; count > 1; count /= 2)
         for (unsigned i = 0; i < count / 2; i++)
             node_hash(hasher, work[2 * i], work[2 * i + 1], work[i]);
@@ -70,7 +86,7 @@ static void add_at(struct tree *tree, unsigned level, const uint8_t entry[OLV_SH
             olv_text_add(&tree->unwritten[level], hash, sizeof hash);
         if (at != TILE_WIDTH - 1)
             break;
-        perfect_root(tree->hasher, tree->edge[level], TILE_WIDTH, hash);
+        perfect_root(tree->hasher, tree->many, tree->edge[level], TILE_WIDTH, hash);
     }
 }
 
@@ -80,10 +96,10 @@ void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE])
     tree->size++;
 }
 
-void tree_tile_root(struct olv_hasher *hasher, const uint8_t (*hashes)[OLV_SHA256_SIZE],
-                    uint8_t out[OLV_SHA256_SIZE])
+void tree_tile_root(struct olv_hasher *hasher, struct many_hasher *many,
+                    const uint8_t (*hashes)[OLV_SHA256_SIZE], uint8_t out[OLV_SHA256_SIZE])
 {
-    perfect_root(hasher, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)hashes, TILE_WIDTH, out);
+    perfect_root(hasher, many, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)hashes, TILE_WIDTH, out);
 }
 
 void tree_add_tile(struct tree *tree, const uint8_t root[OLV_SHA256_SIZE])
@@ -106,8 +122,8 @@ void tree_root(const struct tree *tree, uint8_t out[OLV_SHA256_SIZE])
             if (!(count & width))
                 continue;
             at -= width;
-            perfect_root(tree->hasher, (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)tree->edge[level][at], width,
-                         subtree);
+            perfect_root(tree->hasher, tree->many,
+                         (uint8_t(*)[OLV_SHA256_SIZE])(uintptr_t)tree->edge[level][at], width, subtree);
             if (any)
                 node_hash(tree->hasher, subtree, out, out);
             else

@@ -5,7 +5,7 @@
 #ifndef OLV_LEDGER_TREE_H
 #define OLV_LEDGER_TREE_H
 
-#include "base/digest.h"
+#include "base/many.h"
 #include "olvido/error.h"
 #include "olvido/text.h"
 
@@ -18,15 +18,16 @@ struct tree {
     uint64_t written[TREE_LEVELS];          /* hashes in the files */
     bool keeps;                             /* whether unwritten hashes are kept at all */
     struct olv_hasher *hasher;              /* borrowed */
+    struct many_hasher *many;               /* borrowed; NULL: nodes are digested one after the other */
 };
 
 void tree_leaf_hash(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 /* An empty tree; with `keeps` what is added can be written. */
 void tree_begin(struct tree *tree, struct olv_hasher *hasher, bool keeps);
 void tree_add(struct tree *tree, const uint8_t leaf[OLV_SHA256_SIZE]);
-/* The root of a full tile of 256 hashes. */
-void tree_tile_root(struct olv_hasher *hasher, const uint8_t (*hashes)[OLV_SHA256_SIZE],
-                    uint8_t out[OLV_SHA256_SIZE]);
+/* The root of a full tile of 256 hashes. `many` may be NULL. */
+void tree_tile_root(struct olv_hasher *hasher, struct many_hasher *many,
+                    const uint8_t (*hashes)[OLV_SHA256_SIZE], uint8_t out[OLV_SHA256_SIZE]);
 /* Adds 256 leaves at once, by the root of their tile; the tree has a multiple of 256 before, and keeps
  * nothing. */
 void tree_add_tile(struct tree *tree, const uint8_t root[OLV_SHA256_SIZE]);
