@@ -14,7 +14,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { PIECE = 8 << 20, MOST_WORKERS = 32, LARGEST_DOCKET = 64 << 20 };
+enum { PIECE = 8 << 20, MOST_WORKERS = 32, LARGEST_DOCKET = 64 << 20, LINES = 64 };
 
 bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_parts parts, bool *has_lost_name)
 {
@@ -64,46 +64,100 @@ struct part {
     uint64_t removed_names, segments;
     bool is_sound;
     struct olv_hasher *hasher;
+    struct many_hasher *many;
     struct olv_text scratch;
     pthread_t thread;
 };
 
-static bool check_line(struct part *p, const char *line, size_t len)
+/* Lines that are digested together. Before each stands a zero byte, which a leaf is digested with, and behind
+ * its head a brace. */
+struct together {
+    struct line {
+        char *text;
+        size_t len;
+        struct line_parts parts;
+        bool is_whole; /* it ends with a brace, which no digest covers */
+    } lines[LINES];
+    struct many_piece pieces[2 * LINES];
+    uint8_t leaves[LINES][OLV_SHA256_SIZE], opens[LINES][OLV_SHA256_SIZE];
+    size_t count;
+};
+
+static void digest(struct together *t, struct many_hasher *many)
+{
+    size_t pieces = 0;
+    for (size_t i = 0; i < t->count; i++) {
+        const struct line *l = &t->lines[i];
+        l->text[l->parts.head_len] = '}';
+        t->pieces[pieces++] = (struct many_piece){l->text - 1, l->parts.head_len + 2, t->leaves[i]};
+        if (l->parts.open)
+            t->pieces[pieces++] = (struct many_piece){l->parts.open, l->parts.open_len, t->opens[i]};
+    }
+    many_sha256(many, t->pieces, pieces);
+}
+
+static bool is_sealed(const struct line *line, const uint8_t open[OLV_SHA256_SIZE], bool *has_lost_name)
+{
+    static const char member[] = "\"sealed\":\"";
+    char hex[OLV_HEX_SIZE];
+    const char *sealed = strstr(line->text, member);
+    *has_lost_name = !line->parts.open && sealed;
+    if (!line->parts.open)
+        return true;
+    olv_hex(open, OLV_SHA256_SIZE, hex);
+    return sealed && sealed < line->parts.open &&
+           strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
+}
+
+static bool check_line(struct part *p, const struct together *t, size_t i)
 {
     const struct sweep *s = p->sweep;
-    struct line_parts parts = line_split(line, len);
-    uint8_t leaf[OLV_SHA256_SIZE];
+    const struct line *line = &t->lines[i];
     enum docket_finding docket;
     bool has_lost_name;
     char where[128];
-    if (p->number < s->covered) {
-        line_leaf(p->hasher, line, parts, leaf);
-        if (memcmp(s->hashes[p->number], leaf, sizeof leaf) != 0)
-            return false;
-    } else if (!s->allows_more) {
+    if (p->number < s->covered ? memcmp(s->hashes[p->number], t->leaves[i], OLV_SHA256_SIZE) != 0
+                               : !s->allows_more)
         return false;
-    }
-    if (!line_is_sealed(p->hasher, line, parts, &has_lost_name))
+    if (!is_sealed(line, t->opens[i], &has_lost_name))
         return false;
     p->removed_names += has_lost_name;
-    if (parts.open) /* an intent has nothing to seal */
+    if (line->parts.open) /* an intent has nothing to seal */
         return true;
-    docket = docket_of_line(s->state, p->hasher, &p->scratch, line, len, where);
+    docket = docket_of_line(s->state, p->hasher, &p->scratch, line->text, line->len, where);
     p->segments += docket != DOCKET_NONE;
     return docket == DOCKET_NONE || docket == DOCKET_SOUND;
+}
+
+/* The next lines, each with a zero in place of its end: which is before the next one, too. */
+static void take_lines(struct part *p, struct together *t, char **at)
+{
+    for (t->count = 0; t->count < LINES && *at < p->to; t->count++) {
+        struct line *line = &t->lines[t->count];
+        char *stop = memchr(*at, '\n', (size_t)(p->to - *at));
+        stop = stop ? stop : p->to - 1; /* the last one's was taken away already */
+        *stop = '\0';
+        line->text = *at;
+        line->len = (size_t)(stop - *at);
+        line->is_whole = line->len > 0 && stop[-1] == '}';
+        line->parts = line_split(line->text, line->len);
+        *at = stop + 1;
+    }
 }
 
 static void *check_part(void *argument)
 {
     struct part *p = argument;
-    char *line = p->from;
+    struct together t;
+    char *at = p->from;
     p->is_sound = true;
-    while (p->is_sound && line < p->to) {
-        char *stop = memchr(line, '\n', (size_t)(p->to - line));
-        *stop = '\0'; /* there is one: parts end with it */
-        p->is_sound = check_line(p, line, (size_t)(stop - line));
-        p->number++;
-        line = stop + 1;
+    while (p->is_sound && at < p->to) {
+        take_lines(p, &t, &at);
+        digest(&t, p->many);
+        for (size_t i = 0; p->is_sound && i < t.count; i++) {
+            p->is_sound = t.lines[i].is_whole && check_line(p, &t, i);
+            p->number++;
+        }
     }
     return NULL;
 }
@@ -136,6 +190,8 @@ static bool check_piece(struct part *parts, unsigned workers, char *from, char *
         *number += count_lines(at, end);
         at = end;
     }
+    for (unsigned i = 0; i < workers; i++) /* the end of the line before, which another one is looking at */
+        parts[i].from[-1] = '\0';
     for (; started + 1 < workers; started++)
         if (pthread_create(&parts[started].thread, NULL, check_part, &parts[started]) != 0)
             break;
@@ -194,7 +250,7 @@ bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell
 {
     struct part parts[MOST_WORKERS] = {{0}};
     unsigned workers = worker_count();
-    char name[LEDGER_NAME_SIZE], *buffer = malloc(PIECE);
+    char name[LEDGER_NAME_SIZE], *buffer = malloc(1 + PIECE); /* with a byte before the first line */
     uint64_t number = first, removed = 0, segments = 0;
     bool is_sound = buffer != NULL;
     int fd;
@@ -203,13 +259,15 @@ bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell
     for (unsigned i = 0; i < workers; i++) {
         parts[i].sweep = s;
         parts[i].hasher = olv_hasher_new();
-        is_sound = is_sound && parts[i].hasher;
+        parts[i].many = many_hasher_new();
+        is_sound = is_sound && parts[i].hasher && parts[i].many;
     }
-    is_sound = is_sound && fd >= 0 && check_file(parts, workers, fd, buffer, &number, tell, self);
+    is_sound = is_sound && fd >= 0 && check_file(parts, workers, fd, buffer + 1, &number, tell, self);
     for (unsigned i = 0; i < workers; i++) {
         removed += parts[i].removed_names;
         segments += parts[i].segments;
         olv_hasher_free(parts[i].hasher);
+        many_hasher_free(parts[i].many);
         olv_text_free(&parts[i].scratch);
     }
     if (fd >= 0)

@@ -112,6 +112,10 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
         classify(v, number, leaf, has_next ? next : NULL, file, at);
         return;
     }
+    if (len == 0 || line[len - 1] != '}') { /* which no digest covers */
+        found(v, OLV_LEDGER_ALTERED, number, file, at, "this line does not end as lines do");
+        return;
+    }
     if (!line_is_sealed(v->hasher, line, parts, &has_lost_name)) {
         found(v, OLV_LEDGER_ALTERED, number, file, at, "the names in this line are not those that it sealed");
         return;

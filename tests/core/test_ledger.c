@@ -183,6 +183,32 @@ static void an_altered_line_is_named(void **state)
     free(text);
 }
 
+/* Whichever byte it is: of the first line, of one that is digested together with others, of the last. */
+static void every_altered_byte_is_found_at_its_line(void **state)
+{
+    const struct sandbox *s = *state;
+    static const unsigned numbers[] = {0, 63, 64, 300, LINES + 1};
+    char *text = slurp(s, FILE_OF_LINES);
+    size_t len = strlen(text);
+    for (size_t i = 0; i < sizeof numbers / sizeof *numbers; i++) {
+        char *line = line_at(text, numbers[i]), *end = strchr(line, '\n');
+        for (char *at = line; at < end; at += 1 + (size_t)(end - at > 3 ? stride() : 1)) {
+            char was = *at;
+            *at = was == 'x' ? 'y' : 'x';
+            overwrite(s, FILE_OF_LINES, text, len);
+            assert_finding(s, OLV_LEDGER_ALTERED, numbers[i]);
+            *at = was;
+        }
+        end[-1] = ']';
+        overwrite(s, FILE_OF_LINES, text, len);
+        assert_finding(s, OLV_LEDGER_ALTERED, numbers[i]);
+        end[-1] = '}';
+    }
+    overwrite(s, FILE_OF_LINES, text, len);
+    assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
+    free(text);
+}
+
 static void an_altered_name_is_noticed_though_the_tree_does_not_cover_it(void **state)
 {
     const struct sandbox *s = *state;
@@ -372,6 +398,7 @@ int main(void)
         TEST(a_tree_goes_on_from_its_files),
         LEDGER(a_ledger_that_nobody_touched_is_sound),
         LEDGER(an_altered_line_is_named),
+        LEDGER(every_altered_byte_is_found_at_its_line),
         LEDGER(an_altered_name_is_noticed_though_the_tree_does_not_cover_it),
         LEDGER(a_name_can_be_taken_out_without_breaking_the_proof),
         LEDGER(a_removed_line_is_named),
