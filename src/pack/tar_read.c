@@ -2,33 +2,13 @@
 /* Bytes come in pieces of any length; headers are put together in a buffer, data is passed on as it comes. */
 #include "pack/tar.h"
 
-#include "base/arena.h"
-#include "pack/tar_block.h"
-#include "pack/tar_records.h"
+#include "pack/tar_reader.h"
 
 #include <stdlib.h>
 #include <string.h>
 
 /* What a header may say of itself before it is taken for hostile. */
 enum { LARGEST_HEADER = 16 << 20, LONGEST_NAME = 1 << 20 };
-
-struct tar_reader {
-    const struct byte_stream *stream;
-    const uint8_t *bytes; /* of the stream, not used yet */
-    size_t len;
-    uint64_t at;            /* of the next byte, in the plain archive */
-    struct olv_arena arena; /* of the member under way */
-    uint64_t header_bytes;  /* of the headers before its own, and of those that stand for all */
-    uint64_t global_bytes;
-    struct olv_arena global_arena;
-    struct tar_said global; /* what stands for all members from then on */
-    /* The data of the member under way. */
-    uint64_t data_left, padding_left;
-    const struct olv_extent *extents; /* NULL: all data */
-    size_t extent, extent_count;
-    uint64_t file_at; /* where the next byte of data belongs */
-    bool is_over, is_joined; /* joined: the header read last is the first of another archive */
-};
 
 struct tar_reader *tar_reader_new(const struct byte_stream *stream, uint64_t at)
 {
@@ -70,7 +50,7 @@ static bool cut_short(const struct tar_reader *r, struct olv_error *err)
 }
 
 /* Exactly so many bytes, into `out`, or past it where that is NULL. */
-static bool take(struct tar_reader *r, void *out, uint64_t len, struct olv_error *err)
+bool tar_take(struct tar_reader *r, void *out, uint64_t len, struct olv_error *err)
 {
     char *to = out;
     while (len) {
@@ -90,11 +70,6 @@ static bool take(struct tar_reader *r, void *out, uint64_t len, struct olv_error
     return true;
 }
 
-static uint64_t padding_of(uint64_t len)
-{
-    return (TAR_BLOCK - len % TAR_BLOCK) % TAR_BLOCK;
-}
-
 static bool is_zero(const struct tar_block *b)
 {
     const char *bytes = (const char *)b;
@@ -111,8 +86,8 @@ bool tar_is_header(const uint8_t block[TAR_BLOCK])
     return b.name[0] && tar_checksum_is_right(&b);
 }
 
-/* Behind the mark of the end come zeros at most; or another archive, when somebody has joined two. Goes to that one's
- * first header, or sets is_over. */
+/* Behind the mark of the end come zeros at most; or another archive, when somebody has joined two. Goes to
+ * that one's first header, or sets is_over. */
 static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
 {
     uint64_t at;
@@ -121,7 +96,7 @@ static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error
             return false;
         r->is_over = r->len == 0;
         at = r->at;
-        if (!r->is_over && !take(r, b, sizeof *b, err)) {
+        if (!r->is_over && !tar_take(r, b, sizeof *b, err)) {
             if (err->code == OLV_BROKEN)
                 break;
             return false;
@@ -137,7 +112,7 @@ static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error
 static bool take_block(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
 {
     uint64_t at = r->at;
-    if (!take(r, b, sizeof *b, err))
+    if (!tar_take(r, b, sizeof *b, err))
         return false;
     if (is_zero(b)) {
         if (!pass_end(r, b, err) || r->is_over)
@@ -150,7 +125,7 @@ static bool take_block(struct tar_reader *r, struct tar_block *b, struct olv_err
     return true;
 }
 
-static bool damaged(struct olv_error *err, uint64_t at, const char *what)
+bool tar_damaged(struct olv_error *err, uint64_t at, const char *what)
 {
     return olv_fail(err, OLV_BROKEN, "the header at byte %llu makes no sense: %s", (unsigned long long)at,
                     what);
@@ -164,18 +139,18 @@ static char *take_data(struct tar_reader *r, const struct tar_block *b, int64_t 
 {
     char *data;
     if (!tar_get_number(b->size, sizeof b->size, len) || *len < 0 || *len > most) {
-        damaged(err, r->at - TAR_BLOCK, "its length");
+        tar_damaged(err, r->at - TAR_BLOCK, "its length");
         return NULL;
     }
     r->header_bytes += (uint64_t)*len;
     if (r->header_bytes > LARGEST_HEADER) {
-        damaged(err, r->at - TAR_BLOCK, "there are too many headers before it");
+        tar_damaged(err, r->at - TAR_BLOCK, "there are too many headers before it");
         return NULL;
     }
     data = olv_arena_alloc(&r->arena, (size_t)*len + 1);
     if (!data)
         olv_fail_memory(err);
-    else if (!take(r, data, (uint64_t)*len, err) || !take(r, NULL, padding_of((uint64_t)*len), err))
+    else if (!tar_take(r, data, (uint64_t)*len, err) || !tar_take(r, NULL, tar_padding((uint64_t)*len), err))
         return NULL;
     return data;
 }
@@ -326,108 +301,6 @@ static bool read_strings(struct tar_reader *r, const struct tar_block *b, const 
     return m->link && m->owner_name && m->group_name;
 }
 
-/* ---- maps of sparse files ---- */
-
-static bool read_pairs(struct tar_reader *r, const char *at, unsigned pairs, struct tar_said *said,
-                       struct olv_error *err)
-{
-    for (unsigned i = 0; i < pairs; i++, at += 24) {
-        int64_t offset, length;
-        if (!at[0] && !at[12])
-            continue;
-        if (!tar_get_number(at, 12, &offset) || !tar_get_number(at + 12, 12, &length) || offset < 0 ||
-            length < 0)
-            return damaged(err, r->at - TAR_BLOCK, "the map of a sparse file");
-        if (!tar_add_extent(said, &r->arena, (uint64_t)offset, (uint64_t)length, err))
-            return false;
-    }
-    return true;
-}
-
-/* The oldest way: pairs in the header, and in blocks behind it. */
-static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct tar_said *said,
-                         struct olv_error *err)
-{
-    const char *block = (const char *)b;
-    char more[TAR_BLOCK] = "";
-    int64_t real;
-    bool goes_on = block[TAR_OLD_SPARSE_MORE] != 0;
-    said->is_sparse = true;
-    if (!tar_get_number(block + TAR_OLD_REAL_SIZE, 12, &real) || real < 0)
-        return damaged(err, r->at - TAR_BLOCK, "the size of a sparse file");
-    said->real_size = (uint64_t)real;
-    said->has_real_size = true;
-    if (!read_pairs(r, block + TAR_OLD_SPARSE_AT, TAR_OLD_SPARSE_PAIRS, said, err))
-        return false;
-    while (goes_on) {
-        if (!take(r, more, sizeof more, err) || !read_pairs(r, more, TAR_SPARSE_BLOCK_PAIRS, said, err))
-            return false;
-        goes_on = more[TAR_SPARSE_BLOCK_MORE] != 0;
-    }
-    return true;
-}
-
-/* A line with a number, of a map that stands before the data. */
-static bool take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err)
-{
-    char digits[24] = "";
-    size_t n = 0;
-    const char *at = digits;
-    for (; n < sizeof digits; n++) {
-        if (r->data_left == 0)
-            return damaged(err, r->at, "the map of a sparse file is longer than its data");
-        if (!take(r, &digits[n], 1, err))
-            return false;
-        r->data_left--;
-        if (digits[n] == '\n')
-            break;
-    }
-    return (tar_decimal(&at, digits + n, out) && at == digits + n) ||
-           damaged(err, r->at, "the map of a sparse file");
-}
-
-/* Version 1.0: lines of numbers, padded to a block. */
-static bool read_map_in_data(struct tar_reader *r, struct tar_said *said, struct olv_error *err)
-{
-    uint64_t before = r->data_left, count = 0, padding;
-    if (!take_line(r, &count, err))
-        return false;
-    for (uint64_t i = 0; i < count; i++) {
-        uint64_t at = 0, length = 0;
-        if (!take_line(r, &at, err) || !take_line(r, &length, err) ||
-            !tar_add_extent(said, &r->arena, at, length, err))
-            return false;
-    }
-    padding = padding_of(before - r->data_left);
-    if (padding > r->data_left)
-        return damaged(err, r->at, "the map of a sparse file is longer than its data");
-    r->data_left -= padding;
-    return take(r, NULL, padding, err);
-}
-
-static bool read_map(struct tar_reader *r, const struct tar_block *b, struct tar_said *said,
-                     struct olv_member *m, struct olv_error *err)
-{
-    uint64_t sum = 0;
-    if (b->typeflag == 'S' && !read_old_map(r, b, said, err))
-        return false;
-    if (!said->is_sparse)
-        return true;
-    if (said->has_map_in_data && !read_map_in_data(r, said, err))
-        return false;
-    for (size_t i = 0; i < said->extent_count; i++)
-        sum += said->extents[i].length;
-    m->is_sparse = true;
-    m->size_bytes = said->has_real_size ? said->real_size : m->size_bytes;
-    m->extents = said->extents;
-    m->extent_count = said->extent_count;
-    if (sum != r->data_left || (said->extent_count && said->extents[said->extent_count - 1].at +
-                                                              said->extents[said->extent_count - 1].length >
-                                                          m->size_bytes))
-        return damaged(err, m->at, "the map of a sparse file does not fit its data");
-    return true;
-}
-
 /* ---- the member ---- */
 
 static bool read_member(struct tar_reader *r, const struct tar_block *b, struct tar_said *said,
@@ -444,23 +317,23 @@ static bool read_member(struct tar_reader *r, const struct tar_block *b, struct 
     if (!m->path || !read_strings(r, b, said, m))
         return olv_fail_memory(err);
     if (!tar_get_number(b->size, sizeof b->size, &size) || !read_ids(b, said, m) || !read_times(b, said, m))
-        return damaged(err, m->at, "a number in it");
+        return tar_damaged(err, m->at, "a number in it");
     if (said->has_size)
         size = (int64_t)said->size_bytes;
     if (size < 0)
-        return damaged(err, m->at, "its length");
+        return tar_damaged(err, m->at, "its length");
     r->data_left = (uint64_t)size;
-    r->padding_left = padding_of((uint64_t)size);
+    r->padding_left = tar_padding((uint64_t)size);
     if (m->kind == OLV_KIND_DIRECTORY || m->kind == OLV_KIND_LINK || m->kind == OLV_KIND_PIPE ||
         m->kind == OLV_KIND_DEVICE)
         r->data_left = r->padding_left = 0; /* whatever the field says: a directory's means something else */
     m->size_bytes = m->is_hard_link ? 0 : r->data_left;
-    return read_map(r, b, said, m, err);
+    return tar_read_map(r, b, said, m, err);
 }
 
 static bool pass_over(struct tar_reader *r, struct olv_error *err)
 {
-    bool ok = take(r, NULL, r->data_left, err) && take(r, NULL, r->padding_left, err);
+    bool ok = tar_take(r, NULL, r->data_left, err) && tar_take(r, NULL, r->padding_left, err);
     r->data_left = r->padding_left = 0;
     return ok;
 }

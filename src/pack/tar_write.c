@@ -228,8 +228,8 @@ static void fill_block(struct tar_block *b, struct olv_text *records, const stru
         put_sparse(records, m);
 }
 
-/* The extended header of the member that follows. Its own name is always the same, for it says nothing, and what is
- * the same again and again takes no room once it is packed. */
+/* The extended header of the member that follows. Its own name is always the same, for it says nothing, and
+ * what is the same again and again takes no room once it is packed. */
 static void put_extended(struct olv_text *out, const struct olv_text *records)
 {
     struct tar_block b = {.name = "PaxHeaders/member", .typeflag = 'x'};

@@ -7,6 +7,7 @@
 #include "base/bytes.h"
 #include "olvido/calendar.h"
 #include "pack/tar.h"
+#include "pack/zip_end.h"
 #include "pack/zip_frame.h"
 #include "pack/zip_parts.h"
 
@@ -16,13 +17,13 @@
 #include <sys/stat.h>
 #include <zlib.h>
 
-enum { LONGEST_COMMENT = 65535, STEP = 65536, LONGEST_LINK = 4096 };
+enum { STEP = 65536, LONGEST_LINK = 4096 };
 
 struct zip_reader {
     const struct pack_source *source;
-    uint64_t begin, next, end; /* of the directory */
-    uint64_t left;             /* members */
-    uint64_t shift;            /* bytes before the archive, which its offsets do not count */
+    struct zip_end directory;
+    uint64_t next; /* in it */
+    uint64_t left; /* members */
     struct olv_arena arena;
     /* The data of the member under way. */
     uint64_t local_at, data_at, packed_left, plain_left, file_at;
@@ -43,97 +44,21 @@ static bool damaged(struct olv_error *err, const char *what, uint64_t at)
                     (unsigned long long)at);
 }
 
-/* ---- the directory ---- */
-
-/* Looks for the record at the end, before which there may be a comment. */
-static bool find_end(const struct pack_source *source, uint64_t *at, uint8_t record[ZIP_END],
-                     struct olv_error *err)
-{
-    uint64_t size = source->size,
-             window = size < ZIP_END + LONGEST_COMMENT ? size : ZIP_END + LONGEST_COMMENT;
-    uint8_t *tail = calloc(1, (size_t)window + 1);
-    bool is_found = false;
-    if (!tail)
-        return olv_fail_memory(err);
-    if (window >= ZIP_END && pack_read(source, tail, (size_t)window, size - window, err))
-        for (uint64_t i = window - ZIP_END + 1; !is_found && i-- > 0;)
-            if (bytes_get32(tail + i) == ZIP_END_MAGIC &&
-                bytes_get16(tail + i + 20) <= window - i - ZIP_END) {
-                *at = size - window + i;
-                memcpy(record, tail + i, ZIP_END);
-                is_found = true;
-            }
-    free(tail);
-    return is_found || (err->code == OLV_OK && damaged(err, "its directory is not there", size));
-}
-
-/* The larger record of zip64, where a locator before the end points to it. */
-static bool find_end64(struct zip_reader *r, uint64_t end_at, uint64_t *ends_at, struct olv_error *err)
-{
-    uint8_t locator[ZIP_LOCATOR64] = {0}, record[ZIP_END64] = {0};
-    struct olv_error ignored = {0};
-    uint64_t at;
-    if (end_at < ZIP_LOCATOR64 ||
-        !pack_read(r->source, locator, ZIP_LOCATOR64, end_at - ZIP_LOCATOR64, &ignored) ||
-        bytes_get32(locator) != ZIP_LOCATOR64_MAGIC)
-        return true;
-    at = bytes_get64(locator + 8);
-    if (!pack_read(r->source, record, ZIP_END64, at, &ignored) || bytes_get32(record) != ZIP_END64_MAGIC) {
-        at = end_at - ZIP_LOCATOR64 - ZIP_END64; /* where it is if something stands before the archive */
-        if (end_at < ZIP_LOCATOR64 + ZIP_END64 || !pack_read(r->source, record, ZIP_END64, at, err) ||
-            bytes_get32(record) != ZIP_END64_MAGIC)
-            return damaged(err, "the end of its directory", at);
-    }
-    *ends_at = at;
-    r->left = bytes_get64(record + 32);
-    r->next = bytes_get64(record + 48);
-    r->end = r->next + bytes_get64(record + 40);
-    return true;
-}
-
-/* When there is room between the directory and its end, the whole archive has something before it, if the
- * directory is found that much later. */
-static void find_shift(struct zip_reader *r, uint64_t ends_at)
-{
-    struct olv_error ignored = {0};
-    uint8_t magic[4] = {0};
-    uint64_t shift = ends_at > r->end ? ends_at - r->end : 0;
-    if (shift == 0 || r->left == 0 || !pack_read(r->source, magic, sizeof magic, r->next + shift, &ignored) ||
-        bytes_get32(magic) != ZIP_CENTRAL_MAGIC)
-        return;
-    r->shift = shift;
-    r->next += shift;
-    r->end += shift;
-}
-
 struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err)
 {
     struct zip_reader *r = calloc(1, sizeof *r);
-    uint8_t record[ZIP_END] = {0};
-    uint64_t at = 0, ends_at;
-    bool ok;
     if (!r) {
         olv_fail_memory(err);
         return NULL;
     }
     r->source = source;
-    ok = find_end(source, &at, record, err);
-    if (ok) {
-        r->left = bytes_get16(record + 10);
-        r->next = bytes_get32(record + 16);
-        r->end = r->next + bytes_get32(record + 12);
-        ends_at = at;
-        ok = find_end64(r, at, &ends_at, err);
+    if (!zip_find_end(source, &r->directory, err)) {
+        zip_reader_free(r);
+        return NULL;
     }
-    if (ok)
-        find_shift(r, ends_at);
-    r->begin = r->next;
-    if (ok && (r->end < r->next || r->end > source->size))
-        ok = damaged(err, "its directory lies outside of it", r->next);
-    if (ok)
-        return r;
-    zip_reader_free(r);
-    return NULL;
+    r->next = r->directory.begin;
+    r->left = r->directory.members;
+    return r;
 }
 
 static void close_data(struct zip_reader *r)
@@ -157,7 +82,7 @@ void zip_reader_free(struct zip_reader *r)
 
 uint64_t zip_directory_at(const struct zip_reader *r)
 {
-    return r->begin;
+    return r->directory.begin;
 }
 
 /* ---- a member ---- */
@@ -264,7 +189,7 @@ static void begin_data(struct zip_reader *r, const uint8_t *central, uint64_t pl
 {
     close_data(r);
     r->is_finished = false;
-    r->local_at = local + r->shift;
+    r->local_at = local + r->directory.shift;
     r->method = bytes_get16(central + 10);
     r->crc_said = bytes_get32(central + 16);
     r->crc = 0;
@@ -302,13 +227,13 @@ static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_
     uint64_t plain, packed, local;
     struct extras x = {&r->has_own, {&plain, &packed, &local}};
     unsigned mode;
-    if (r->end - r->next < ZIP_CENTRAL || !pack_read(r->source, head, ZIP_CENTRAL, r->next, err) ||
+    if (r->directory.end - r->next < ZIP_CENTRAL || !pack_read(r->source, head, ZIP_CENTRAL, r->next, err) ||
         bytes_get32(head) != ZIP_CENTRAL_MAGIC)
         return damaged(err, "an entry of its directory", r->next);
     name = bytes_get16(head + 28);
     extra = bytes_get16(head + 30);
     comment = bytes_get16(head + 32);
-    if (name + extra + comment > r->end - r->next - ZIP_CENTRAL)
+    if (name + extra + comment > r->directory.end - r->next - ZIP_CENTRAL)
         return damaged(err, "an entry of its directory", r->next);
     rest = olv_arena_alloc(&r->arena, name + extra + 1);
     if (!rest)
@@ -388,8 +313,8 @@ static bool take_own(struct zip_reader *r, struct olv_member *m)
 /* False, with an error where there is more in the file than the archive. */
 static bool all_was_read(struct zip_reader *r, struct olv_error *err)
 {
-    uint64_t shift = r->shift;
-    r->shift = 0;
+    uint64_t shift = r->directory.shift;
+    r->directory.shift = 0; /* it is told once */
     return shift &&
            olv_fail(err, OLV_BROKEN, "the first %llu bytes of the file are not part of the zip archive",
                     (unsigned long long)shift);
