@@ -135,8 +135,10 @@ static void take_lines(struct part *p, struct together *t, char **at)
     for (t->count = 0; t->count < LINES && *at < p->to; t->count++) {
         struct line *line = &t->lines[t->count];
         char *stop = memchr(*at, '\n', (size_t)(p->to - *at));
-        stop = stop ? stop : p->to - 1; /* the last one's was taken away already */
-        *stop = '\0';
+        if (stop)
+            *stop = '\0';
+        else
+            stop = p->to - 1; /* the last one's was taken away before, and another thread is looking at it */
         line->text = *at;
         line->len = (size_t)(stop - *at);
         line->is_whole = line->len > 0 && stop[-1] == '}';
