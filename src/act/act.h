@@ -65,7 +65,7 @@ struct olv_act_context {
     const struct olv_holds *holds;     /* NULL: nothing is held */
     const struct olv_text *segment;    /* the batch under way */
     int notes;                         /* the directory of the run, where unfinished work is noted */
-    struct gathered *gathered;   /* what went into archives before the first batch; NULL: nothing */
+    struct gathered *gathered;         /* what went into archives before the first batch; NULL: nothing */
     uint8_t digest[OLV_SHA256_SIZE];   /* of this entry's contents, where an act lends it to the outcome */
     void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
     struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
