@@ -90,7 +90,7 @@ static bool parse(const void *note, size_t len, struct olv_instant modified, str
 {
     json_t *json = json_loadb(note, len, 0, NULL);
     bool ok =
-        json && json_is_object(json) && get(json, out) && olv_instant_compare(out->modified, modified) == 0;
+        json_is_object(json) && get(json, out) && olv_instant_compare(out->modified, modified) == 0;
     json_decref(json);
     return ok;
 }

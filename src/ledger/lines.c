@@ -79,7 +79,7 @@ static void add_line(struct olv_ledger *l, bool has_open)
 static void digest_opens(struct olv_ledger *l)
 {
     struct many_piece pieces[LINES_TOGETHER];
-    uint8_t digests[LINES_TOGETHER][OLV_SHA256_SIZE];
+    uint8_t digests[LINES_TOGETHER][OLV_SHA256_SIZE] = {{0}};
     size_t count = 0;
     char hex[OLV_HEX_SIZE];
     for (size_t i = 0; i < l->line_count; i++)
@@ -101,7 +101,7 @@ static void digest_opens(struct olv_ledger *l)
 static void digest_heads(struct olv_ledger *l)
 {
     struct many_piece pieces[LINES_TOGETHER];
-    uint8_t leaves[LINES_TOGETHER][OLV_SHA256_SIZE];
+    uint8_t leaves[LINES_TOGETHER][OLV_SHA256_SIZE] = {{0}};
     for (size_t i = 0; i < l->line_count; i++)
         pieces[i] = (struct many_piece){l->head.data + l->lines[i].head_at, l->lines[i].head_len, leaves[i]};
     many_sha256(l->many, pieces, l->line_count);

@@ -143,7 +143,7 @@ bool judging_begin(struct judging *j, const struct olv_policy *policy, const str
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);
     j->use = calloc(1, sizeof *j->use);
-    j->catalogue = calloc(1, sizeof *j->catalogue);
+    j->catalogue = calloc(1, sizeof(pthread_mutex_t));
     if (j->catalogue)
         pthread_mutex_init(j->catalogue, NULL);
     if (j->use)
