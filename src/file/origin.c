@@ -89,8 +89,7 @@ static bool get(const json_t *json, struct origin *out)
 static bool parse(const void *note, size_t len, struct olv_instant modified, struct origin *out)
 {
     json_t *json = json_loadb(note, len, 0, NULL);
-    bool ok =
-        json_is_object(json) && get(json, out) && olv_instant_compare(out->modified, modified) == 0;
+    bool ok = json_is_object(json) && get(json, out) && olv_instant_compare(out->modified, modified) == 0;
     json_decref(json);
     return ok;
 }

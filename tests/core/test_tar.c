@@ -214,6 +214,13 @@ static void what_is_cut_is_told(void **state)
     olv_text_free(&text);
 }
 
+static void say_checksum(struct tar_block *b, uint32_t sum)
+{
+    char digits[16];
+    snprintf(digits, sizeof digits, "%06o", (unsigned)sum);
+    memcpy(b->chksum, digits, sizeof b->chksum);
+}
+
 /* Summed byte by byte, as the standard says, and as some old writers did. */
 static void checksums_are_those_of_the_standard(void **state)
 {
@@ -234,13 +241,13 @@ static void checksums_are_those_of_the_standard(void **state)
             as_signed += byte < 128 ? byte : byte - 256;
         }
         assert_int_equal(tar_checksum(&b), as_unsigned);
-        snprintf(b.chksum, sizeof b.chksum, "%06o", as_unsigned);
+        say_checksum(&b, as_unsigned);
         assert_true(tar_checksum_is_right(&b));
         if (as_signed > 0) {
-            snprintf(b.chksum, sizeof b.chksum, "%06o", (unsigned)as_signed);
+            say_checksum(&b, (uint32_t)as_signed);
             assert_true(tar_checksum_is_right(&b));
         }
-        snprintf(b.chksum, sizeof b.chksum, "%06o", as_unsigned + 1);
+        say_checksum(&b, as_unsigned + 1);
         assert_int_equal(tar_checksum_is_right(&b), as_signed == (int32_t)as_unsigned + 1);
     }
 }
