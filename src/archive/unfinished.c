@@ -15,7 +15,8 @@ bool unfinished_note(int notes, const struct unfinished *u, struct olv_error *er
 {
     struct olv_text text = {0};
     bool ok;
-    olv_text_printf(&text, "%llu %s", (unsigned long long)u->inode, u->path);
+    olv_text_printf(&text, "%llu %s %s", (unsigned long long)u->inode, *u->temporary ? u->temporary : "-",
+                    u->path);
     ok = text.failed ? olv_fail_memory(err) : olv_publish(notes, NAME, text.data, text.len, err);
     olv_text_free(&text);
     return ok;
@@ -30,11 +31,15 @@ bool unfinished_read(int notes, struct unfinished *out)
 {
     struct olv_text text = {0};
     struct olv_error ignored = {0};
-    char *path = NULL;
-    bool ok = olv_read_file(notes, NAME, sizeof out->path + 32, &text, &ignored) && text.data &&
-              (path = strchr(text.data, ' ')) && path[1] == '/' && strlen(path + 1) < sizeof out->path;
+    char *name = NULL, *path = NULL;
+    bool ok = olv_read_file(notes, NAME, sizeof *out + 32, &text, &ignored) && text.data &&
+              (name = strchr(text.data, ' ')) && (path = strchr(name + 1, ' ')) && path[1] == '/' &&
+              strlen(path + 1) < sizeof out->path && (size_t)(path - name) < sizeof out->temporary;
     if (ok) {
         out->inode = strtoull(text.data, NULL, 10);
+        snprintf(out->temporary, sizeof out->temporary, "%.*s", (int)(path - name - 1), name + 1);
+        if (strcmp(out->temporary, "-") == 0 || strchr(out->temporary, '/'))
+            out->temporary[0] = '\0';
         snprintf(out->path, sizeof out->path, "%s", path + 1);
     }
     olv_text_free(&text);

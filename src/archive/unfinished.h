@@ -11,6 +11,8 @@
 struct unfinished {
     char path[PATH_MAX]; /* absolute: of the file under its temporary or its final name */
     uint64_t inode;      /* of the file; 0: it is called by its temporary name, which only a run uses */
+    char temporary[NAME_MAX + 1]; /* where it is about to get its final name: that one, beside it, as long as
+                                     it has it; or "" */
 };
 
 /* Replaces the note. */

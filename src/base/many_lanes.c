@@ -1,14 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Side by side in the lanes of wide registers, by libIPSec_MB, which finds out what the processor has. Jobs
- * come back in the order in which they were given. */
+/* Side by side in the lanes of wide registers, by libIPSec_MB, which finds out what the processor has; one
+ * that it does not know gets them one after the other. Jobs come back in the order in which they were given.
+ */
 #include "base/many.h"
 
 #include <intel-ipsec-mb.h>
 #include <stdlib.h>
 
 struct many_hasher {
-    IMB_MGR *manager;
-    struct olv_hasher *hasher; /* for what has no bytes, which the library does not take */
+    IMB_MGR *manager;          /* NULL: there is none for this processor */
+    struct olv_hasher *hasher; /* then; and for what has no bytes, which the library does not take */
 };
 
 struct many_hasher *many_hasher_new(void)
@@ -20,7 +21,11 @@ struct many_hasher *many_hasher_new(void)
     m->manager = alloc_mb_mgr(0);
     if (m->manager)
         init_mb_mgr_auto(m->manager, NULL);
-    if (m->hasher && m->manager && m->manager->submit_job_nocheck)
+    if (m->manager && !m->manager->submit_job_nocheck) {
+        free_mb_mgr(m->manager);
+        m->manager = NULL;
+    }
+    if (m->hasher)
         return m;
     many_hasher_free(m);
     return NULL;
@@ -55,11 +60,11 @@ static void submit(IMB_MGR *manager, const struct many_piece *piece)
 void many_sha256(struct many_hasher *m, const struct many_piece *pieces, size_t count)
 {
     for (size_t i = 0; i < count; i++) {
-        if (pieces[i].len)
+        if (m->manager && pieces[i].len)
             submit(m->manager, &pieces[i]);
         else
-            olv_sha256(m->hasher, "", 0, pieces[i].out);
+            olv_sha256(m->hasher, pieces[i].bytes, pieces[i].len, pieces[i].out);
     }
-    while (IMB_FLUSH_JOB(m->manager))
+    while (m->manager && IMB_FLUSH_JOB(m->manager))
         ;
 }

@@ -383,13 +383,15 @@ static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_erro
     const struct thin_options *o = t->options;
     struct unfinished note = {.path = ""};
     struct olv_stat stat;
-    char wanted[NAME_MAX + 1];
+    char wanted[NAME_MAX + 1], temporary[FRESH_LABEL + 32];
     bool ok =
         olv_os_stat(t->fresh.fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive");
     for (unsigned more = 0; ok && more < MOST; more++) {
         *err = (struct olv_error){0};
         name_next(o->name, more, wanted);
         note.inode = stat.inode;
+        fresh_name(o->label, temporary);
+        snprintf(note.temporary, sizeof note.temporary, "%s", temporary);
         snprintf(note.path, sizeof note.path, "%.3800s/%.255s", o->depot_path, wanted);
         ok = unfinished_note(o->notes, &note, err);
         if (ok && fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))

@@ -100,11 +100,22 @@ static bool read_how(struct gathering *g, const struct olv_docket_entry *e, stru
     return true;
 }
 
+/* Of the archive while it has no name. */
+static void label_of(const struct gathering *g, char out[FRESH_LABEL])
+{
+    snprintf(out, FRESH_LABEL, "%.24s-archive", g->run->id);
+}
+
 /* Before it is begun: so that the next run finds it, should this one be cut short. */
 static bool note_unfinished(struct gathering *g, const char *name, uint64_t inode, struct olv_error *err)
 {
     const char *slash = strrchr(g->how.into, '/');
     struct unfinished note = {.inode = inode};
+    char label[FRESH_LABEL], temporary[FRESH_LABEL + 32];
+    label_of(g, label);
+    fresh_name(label, temporary);
+    if (inode)
+        snprintf(note.temporary, sizeof note.temporary, "%s", temporary);
     snprintf(note.path, sizeof note.path, "%.*s/%.255s", (int)(slash - g->how.into), g->how.into, name);
     return unfinished_note(g->run->directory, &note, err);
 }
@@ -124,7 +135,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     gathered_begin(g->run->gathered, g->sequence);
     g->added = 0;
     g->failed = (struct olv_error){0};
-    snprintf(label, sizeof label, "%.24s-archive", g->run->id);
+    label_of(g, label);
     if (!read_how(g, e, err))
         return false;
     g->rule = strdup(e->rule_name);

@@ -206,6 +206,8 @@ static void clear_unfinished(const struct settling *s)
         dir = olv_os_open_path(slash == u.path ? "/" : u.path);
         if (dir >= 0) {
             remove_unfinished(s->run, dir, slash == u.path ? "/" : u.path, slash + 1, u.inode);
+            if (strncmp(u.temporary, ".olvido-", 8) == 0)
+                unlinkat(dir, u.temporary, 0);
             close(dir);
         }
         unfinished_clear(notes);
