@@ -16,18 +16,26 @@
 
 enum { PIECE = 8 << 20, MOST_WORKERS = 32, LARGEST_DOCKET = 64 << 20, LINES = 64 };
 
-bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_parts parts, bool *has_lost_name)
+/* Whether the head says this digest of what is open. */
+static bool says_digest(const char *line, struct line_parts parts, const uint8_t digest[OLV_SHA256_SIZE],
+                        bool *has_lost_name)
 {
     static const char member[] = "\"sealed\":\"";
-    uint8_t digest[OLV_SHA256_SIZE];
     char hex[OLV_HEX_SIZE];
     const char *sealed = strstr(line, member);
     *has_lost_name = !parts.open && sealed;
     if (!parts.open)
         return true;
-    olv_sha256(hasher, parts.open, parts.open_len, digest);
-    olv_hex(digest, sizeof digest, hex);
+    olv_hex(digest, OLV_SHA256_SIZE, hex);
     return sealed && sealed < parts.open && strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
+}
+
+bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_parts parts, bool *has_lost_name)
+{
+    uint8_t digest[OLV_SHA256_SIZE] = {0};
+    if (parts.open)
+        olv_sha256(hasher, parts.open, parts.open_len, digest);
+    return says_digest(line, parts, digest, has_lost_name);
 }
 
 enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct olv_text *scratch,
@@ -96,19 +104,6 @@ static void digest(struct together *t, struct many_hasher *many)
     many_sha256(many, t->pieces, pieces);
 }
 
-static bool is_sealed(const struct line *line, const uint8_t open[OLV_SHA256_SIZE], bool *has_lost_name)
-{
-    static const char member[] = "\"sealed\":\"";
-    char hex[OLV_HEX_SIZE];
-    const char *sealed = strstr(line->text, member);
-    *has_lost_name = !line->parts.open && sealed;
-    if (!line->parts.open)
-        return true;
-    olv_hex(open, OLV_SHA256_SIZE, hex);
-    return sealed && sealed < line->parts.open &&
-           strncmp(sealed + sizeof member - 1, hex, OLV_HEX_SIZE - 1) == 0;
-}
-
 static bool check_line(struct part *p, const struct together *t, size_t i)
 {
     const struct sweep *s = p->sweep;
@@ -119,7 +114,7 @@ static bool check_line(struct part *p, const struct together *t, size_t i)
     if (p->number < s->covered ? memcmp(s->hashes[p->number], t->leaves[i], OLV_SHA256_SIZE) != 0
                                : !s->allows_more)
         return false;
-    if (!is_sealed(line, t->opens[i], &has_lost_name))
+    if (!says_digest(line->text, line->parts, t->opens[i], &has_lost_name))
         return false;
     p->removed_names += has_lost_name;
     if (line->parts.open) /* an intent has nothing to seal */
