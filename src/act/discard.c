@@ -11,6 +11,7 @@
 #include "os/os.h"
 
 #include <string.h>
+#include <unistd.h>
 
 static const char *path_of(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
@@ -108,6 +109,17 @@ static bool lies_in_trash(struct olv_act_context *c, const char *item, const str
     return olv_os_stat(c->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
+/* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
+ * the move is completed. */
+static void complete_move(const struct olv_act_context *c, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    if (*olv_os_weaker() && e->identity.kind != OLV_KIND_DIRECTORY && c->source.fd >= 0 &&
+        olv_os_stat(c->source.fd, e->name, &stat) && stat.inode == e->identity.inode &&
+        stat.links == e->links + 1)
+        unlinkat(c->source.fd, e->name, 0);
+}
+
 /* The trash has at most two names for it: its own, and the one that run and sequence number make. */
 static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -122,6 +134,7 @@ static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry
         o->trash[0] = '\0';
         return false;
     }
+    complete_move(c, e);
     o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, c->run, &o->error)
                     ? OLV_DONE
                     : OLV_FAILED;
