@@ -7,20 +7,13 @@
  *   number of frames, descriptor, 0x8F92EAB1    the footer, 9 bytes */
 #include "pack/frames.h"
 
-#include "base/bytes.h"
+#include "pack/put.h"
 
 #include <stdlib.h>
 
 enum { HEADER = 8, FOOTER = 9, ENTRY = 8, ENTRY_WITH_CHECK = 12, HAS_CHECKS = 0x80, RESERVED = 0x7C };
 #define SKIPPABLE_MAGIC 0x184D2A5Eu
 #define FOOTER_MAGIC    0x8F92EAB1u
-
-static void put32(struct olv_text *out, uint32_t n)
-{
-    uint8_t bytes[4];
-    bytes_put32(bytes, n);
-    olv_text_add(out, bytes, sizeof bytes);
-}
 
 void seek_table_put(const struct frame_list *list, struct olv_text *out)
 {

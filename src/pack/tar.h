@@ -12,6 +12,12 @@
 
 enum { TAR_BLOCK = 512 };
 
+/* How many zeros come behind data of this length, up to the end of a block. */
+static inline uint64_t tar_padding(uint64_t length)
+{
+    return (TAR_BLOCK - length % TAR_BLOCK) % TAR_BLOCK;
+}
+
 /* ---- writing ---- */
 
 /* Appends the headers of a member: behind them come its data (of a sparse file only what its extents say, one

@@ -36,9 +36,4 @@ bool tar_damaged(struct olv_error *err, uint64_t at, const char *what);
 bool tar_read_map(struct tar_reader *reader, const struct tar_block *block, struct tar_said *said,
                   struct olv_member *member, struct olv_error *err);
 
-static inline uint64_t tar_padding(uint64_t length)
-{
-    return (TAR_BLOCK - length % TAR_BLOCK) % TAR_BLOCK;
-}
-
 #endif

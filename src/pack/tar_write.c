@@ -277,7 +277,7 @@ void tar_put_member(struct olv_text *out, const struct olv_member *m)
 
 void tar_put_padding(struct olv_text *out, uint64_t data_length)
 {
-    olv_text_add(out, zeros, (size_t)((TAR_BLOCK - data_length % TAR_BLOCK) % TAR_BLOCK));
+    olv_text_add(out, zeros, (size_t)tar_padding(data_length));
 }
 
 void tar_put_end(struct olv_text *out)

@@ -86,11 +86,6 @@ static bool gather(struct zip_decoder *d, struct decoder_io *io, size_t wanted)
     return d->held.len == wanted && !d->held.failed;
 }
 
-static uint64_t padding_of(uint64_t length)
-{
-    return (TAR_BLOCK - length % TAR_BLOCK) % TAR_BLOCK;
-}
-
 static bool begin_data(struct zip_decoder *d, struct olv_error *err)
 {
     d->inflate = (z_stream){0};
@@ -171,7 +166,7 @@ static bool end_data(struct zip_decoder *d, struct olv_error *err)
     d->is_inflating = false;
     olv_text_clear(&d->held);
     d->place = d->is_large ? IN_DESCRIPTOR : IN_PADDING;
-    d->padding = padding_of(d->plain);
+    d->padding = tar_padding(d->plain);
     if (!d->is_large && (d->left || d->crc != d->crc_said || d->plain != d->plain_said))
         return damaged(err, "a checksum is wrong");
     return true;
@@ -249,7 +244,7 @@ static bool read_descriptor(struct zip_decoder *d, struct decoder_io *io, struct
     bytes = (const uint8_t *)d->held.data;
     if (bytes_get32(bytes) != ZIP_DESCRIPTOR_MAGIC)
         return damaged(err, "the lengths behind a member");
-    d->padding = padding_of(bytes_get64(bytes + 16));
+    d->padding = tar_padding(bytes_get64(bytes + 16));
     d->place = IN_PADDING;
     return true;
 }

@@ -4,6 +4,7 @@
 #include "pack/zip_frame.h"
 
 #include "base/bytes.h"
+#include "pack/put.h"
 #include "pack/zip_parts.h"
 
 #include <stdlib.h>
@@ -39,26 +40,6 @@ void zip_directory_free(struct zip_directory *d)
     olv_text_free(&d->records);
     olv_text_free(&d->local);
     free(d);
-}
-
-static void put16(struct olv_text *out, uint64_t n)
-{
-    uint8_t bytes[2];
-    bytes_put16(bytes, (uint16_t)n);
-    olv_text_add(out, bytes, sizeof bytes);
-}
-
-static void put32(struct olv_text *out, uint64_t n)
-{
-    uint8_t bytes[4];
-    bytes_put32(bytes, (uint32_t)n);
-    olv_text_add(out, bytes, sizeof bytes);
-}
-
-static void put64(struct olv_text *out, uint64_t n)
-{
-    put32(out, n & UINT32_MAX);
-    put32(out, n >> 32);
 }
 
 /* A length of 4 bytes; what does not fit stands in a field of its own. */

@@ -4,6 +4,7 @@
 #include "pack/zip_frame.h"
 
 #include "base/bytes.h"
+#include "pack/put.h"
 #include "pack/zip_parts.h"
 
 #include <libdeflate.h>
@@ -22,19 +23,6 @@ enum {
 };
 
 /* ---- writing ---- */
-
-static void put16(struct olv_text *out, uint32_t n)
-{
-    uint8_t bytes[2];
-    bytes_put16(bytes, (uint16_t)n);
-    olv_text_add(out, bytes, sizeof bytes);
-}
-
-static void put32(struct olv_text *out, uint32_t n)
-{
-    put16(out, n & 0xFFFF);
-    put16(out, n >> 16);
-}
 
 /* Seconds since 1980 as that format has them: two seconds fine, taken for UTC; what lies outside is its
  * nearest. */
