@@ -23,6 +23,12 @@ struct olv_run_facts {
     const uint8_t *policy_digest; /* 32 bytes; NULL by hand */
 };
 
+struct olv_intent_facts {
+    const char *run;
+    uint64_t batch, decisions;
+    uint8_t segment[32]; /* SHA-256 of the docket segment */
+};
+
 struct olv_outcome_facts {
     const char *run;
     uint64_t batch;
@@ -46,8 +52,7 @@ struct olv_end_facts {
 
 /* Each adds one line in memory; nothing is on disk before it is written. Failures show there. */
 void olv_ledger_begin_run(struct olv_ledger *ledger, const struct olv_run_facts *facts);
-void olv_ledger_intent(struct olv_ledger *ledger, const char *run, uint64_t batch, const uint8_t segment[32],
-                       uint64_t decisions);
+void olv_ledger_intent(struct olv_ledger *ledger, const struct olv_intent_facts *facts);
 void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
 void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
 

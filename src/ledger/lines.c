@@ -163,14 +163,13 @@ void olv_ledger_begin_run(struct olv_ledger *l, const struct olv_run_facts *f)
     add_line(l, true);
 }
 
-void olv_ledger_intent(struct olv_ledger *l, const char *run, uint64_t batch, const uint8_t segment[32],
-                       uint64_t decisions)
+void olv_ledger_intent(struct olv_ledger *l, const struct olv_intent_facts *f)
 {
     struct olv_text *head = new_head(l, "intent");
-    olv_json_put_string(head, "run", run);
-    olv_json_put_number(head, "batch", batch);
-    olv_json_put_number(head, "decisions", decisions);
-    put_digest(head, "segment", segment);
+    olv_json_put_string(head, "run", f->run);
+    olv_json_put_number(head, "batch", f->batch);
+    olv_json_put_number(head, "decisions", f->decisions);
+    put_digest(head, "segment", f->segment);
     add_line(l, false);
 }
 

@@ -369,8 +369,6 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     ahead_end(c->ahead);
     ok = ok && finish_acts(c, used, err);
     free(g);
-    if (!recorder_drain(c->recorder) && ok)
-        ok = olv_fail_memory(err);
     olv_segment_close(reader);
     return ok;
 }

@@ -20,8 +20,8 @@ struct carrying {
 
 /* Looks whether the user has interrupted; from then on it stays so. */
 bool carrying_is_interrupted(struct carrying *carrying);
-/* Carries out the next batch. Its outcomes are in the ledger's memory then, and what must be on the disk
- * before they are is in `touched`. False when the run cannot go on. */
+/* Carries out the next batch. Its outcomes are with the recorder then, and what must be on the disk before
+ * they are is in `touched`. False when the run cannot go on. */
 bool batch_do(struct carrying *carrying, const struct olv_segment_writer *segment, struct olv_error *err);
 
 #endif

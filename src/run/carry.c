@@ -58,11 +58,9 @@ static bool is_interrupted(struct batches *b)
     return carrying_is_interrupted(&b->carrying);
 }
 
-/* Composes the next batch, and adds its intent to the ledger. Without entries there is none any more. */
+/* Composes the next batch. Without entries there is none any more. */
 static bool compose_next(struct batches *b, struct olv_error *err)
 {
-    struct olv_run *run = b->carrying.run;
-    uint8_t digest[OLV_SHA256_SIZE];
     olv_segment_begin(&b->next);
     while (!b->next.entries && !is_interrupted(b) && olv_spool_next(b->docket, &b->segment, err))
         if (!add_approved(b, &b->segment, err))
@@ -73,11 +71,19 @@ static bool compose_next(struct batches *b, struct olv_error *err)
         return olv_fail_memory(err);
     if (is_interrupted(b)) /* at a question, perhaps */
         olv_segment_begin(&b->next);
-    if (!b->next.entries)
-        return true;
-    olv_sha256(run->hasher, b->next.bytes.data, b->next.bytes.len, digest);
-    olv_ledger_intent(run->ledger, run->id, ++b->composed, digest, b->next.entries);
     return true;
+}
+
+/* Its intent goes behind the outcomes of the batch before the one that is to be done now. */
+static void intend_next(struct batches *b)
+{
+    const struct olv_run *run = b->carrying.run;
+    struct olv_intent_facts intent = {.run = run->id, .decisions = b->next.entries};
+    if (b->next.entries) {
+        intent.batch = ++b->composed;
+        olv_sha256(run->hasher, b->next.bytes.data, b->next.bytes.len, intent.segment);
+    }
+    recorder_gather(b->carrying.recorder, b->next.entries ? &intent : NULL);
 }
 
 /* ---- batch after batch ---- */
@@ -104,6 +110,7 @@ static bool step(struct batches *b, bool *has_more, struct olv_error *err)
     *has_more = b->next.entries > 0;
     if (!ok)
         return false;
+    intend_next(b);
     commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.bytes : NULL, b->composed);
     ok = do_now(b, err);
     is_committed = commits_wait(b->commits, &late);
@@ -120,7 +127,8 @@ static bool do_batches(struct batches *b, struct olv_error *err)
     olv_spool_rewind(b->docket);
     while (ok && has_more)
         ok = step(b, &has_more, err);
-    return ok && touched_sync(&b->carrying.touched, err);
+    return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) && ok &&
+           touched_sync(&b->carrying.touched, err);
 }
 
 /* ---- the run ---- */
@@ -166,8 +174,8 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     c->result = result;
     c->recorder = recorder_new(run->ledger);
     c->ahead = ahead_new(run->id, run->context.now);
-    b->commits = commits_new(run);
-    return (c->recorder && b->commits) || olv_fail_memory(err);
+    b->commits = c->recorder ? commits_new(run, c->recorder) : NULL;
+    return b->commits || olv_fail_memory(err);
 }
 
 static void close_batches(struct batches *b)

@@ -10,6 +10,7 @@
 
 struct commits {
     struct olv_run *run;
+    struct recorder *recorder;
     pthread_t thread;
     bool has_thread;
     pthread_mutex_t mutex;
@@ -44,6 +45,7 @@ static bool commit(struct commits *c, struct olv_error *err)
     while (c->segment && !write_segment(c, err))
         if (!reserve_use(state, err))
             return false;
+    recorder_await_gathered(c->recorder);
     return run_write(c->run, err);
 }
 
@@ -66,12 +68,13 @@ static void *work(void *self)
     return NULL;
 }
 
-struct commits *commits_new(struct olv_run *run)
+struct commits *commits_new(struct olv_run *run, struct recorder *recorder)
 {
     struct commits *c = calloc(1, sizeof *c);
     if (!c)
         return NULL;
     c->run = run;
+    c->recorder = recorder;
     pthread_mutex_init(&c->mutex, NULL);
     pthread_cond_init(&c->changed, NULL);
     c->has_thread = pthread_create(&c->thread, NULL, work, c) == 0;
@@ -85,7 +88,6 @@ void commits_begin(struct commits *c, struct touched *touched, const struct olv_
     c->segment = segment;
     c->batch = batch;
     c->error = (struct olv_error){0};
-    olv_ledger_gather(c->run->ledger);
     if (!c->has_thread) {
         c->ok = commit(c, &c->error);
         return;

@@ -6,14 +6,15 @@
 #define OLV_RUN_COMMITS_H
 
 #include "file/touched.h"
+#include "run/recorder.h"
 #include "run/run.h"
 
 struct commits;
 
-/* NULL without memory; without a thread everything is done at once. Borrows the run. */
-struct commits *commits_new(struct olv_run *run);
-/* Begins one, after the one before was waited for. Takes over what was touched and the lines that are in the
- * ledger's memory by now; borrows the segment, NULL for none, until the wait. */
+/* NULL without memory; without a thread everything is done at once. Borrows both. */
+struct commits *commits_new(struct olv_run *run, struct recorder *recorder);
+/* Begins one, after the one before was waited for and the recorder was told to gather its lines. Takes over
+ * what was touched; borrows the segment, NULL for none, until the wait. */
 void commits_begin(struct commits *commits, struct touched *touched, const struct olv_text *segment,
                    uint64_t batch);
 bool commits_wait(struct commits *commits, struct olv_error *err);
