@@ -6,6 +6,7 @@
 
 #include <stdbool.h>
 #include <stddef.h>
+#include <stdint.h>
 
 struct olv_text {
     char *data; /* owned; NULL while empty */
@@ -23,6 +24,9 @@ void olv_text_clear(struct olv_text *text); /* keeps the memory */
 void olv_text_free(struct olv_text *text);
 /* Never NULL. */
 const char *olv_text_string(const struct olv_text *text);
+/* The decimal digits of a number, which end where `room` ends. */
+enum { OLV_DIGITS = 21 };
+const char *olv_digits(char room[OLV_DIGITS], uint64_t number);
 /* Whether a string is UTF-8. */
 bool olv_is_utf8(const char *string);
 

@@ -13,13 +13,18 @@
 #include <string.h>
 #include <unistd.h>
 
+static void unsuccessful(struct olv_outcome *o)
+{
+    olv_act_unsuccessful(o);
+    if (o->error.code == OLV_INTERRUPTED || o->error.code == OLV_REFUSED)
+        o->result = OLV_LEFT;
+}
+
 static void because(struct olv_outcome *o, enum olv_code code, int sys, const char *what)
 {
     o->error = (struct olv_error){.code = code, .sys = sys};
     snprintf(o->error.what, sizeof o->error.what, "%s", what);
-    olv_act_unsuccessful(o);
-    if (code == OLV_INTERRUPTED || code == OLV_REFUSED)
-        o->result = OLV_LEFT;
+    unsuccessful(o);
 }
 
 /* Whether it is in its archive, and which one that is. */
@@ -30,12 +35,12 @@ static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct o
     o->into = c->gathered ? gathered_path(c->gathered, in->archive, &why) : NULL;
     if (is_known && in->is_in && o->into)
         return true;
-    if (is_known && !in->is_in)
-        because(o, (enum olv_code)in->code, in->sys, in->reason);
-    else if (!o->into && why)
-        because(o, why->code, why->sys, why->what);
-    else
-        because(o, OLV_SYSTEM, 0, "it did not get into an archive");
+    if (!is_known || in->is_in || !gathered_why(c->gathered, in, &o->error)) {
+        o->error = (struct olv_error){.code = OLV_SYSTEM, .what = "it did not get into an archive"};
+        if ((!is_known || in->is_in) && why && why->code != OLV_OK)
+            o->error = *why;
+    }
+    unsuccessful(o);
     o->into = NULL;
     return false;
 }

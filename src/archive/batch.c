@@ -114,7 +114,9 @@ static bool read_data(const struct taking *t, struct batch_worker *w, struct bat
 {
     const struct olv_member *m = &t->member;
     size_t begin = out->len;
-    if (!m->is_sparse && !read_extent(t, out, 0, m->size_bytes, err))
+    if (t->early && !m->is_sparse)
+        olv_text_add(out, t->early, (size_t)m->size_bytes);
+    else if (!m->is_sparse && !read_extent(t, out, 0, m->size_bytes, err))
         return false;
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
         if (!read_extent(t, out, m->extents[i].at, m->extents[i].length, err))
@@ -166,23 +168,37 @@ static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item
     return take_is_unchanged(t, w->reach.fd, &item->entry, err);
 }
 
+static const struct olv_error *why_not(struct batch *b, const struct olv_error *err)
+{
+    static const struct olv_error no_memory = {.code = OLV_MEMORY, .what = "memory ran out"};
+    struct olv_error *copy = olv_arena_alloc(&b->arena, sizeof *copy);
+    if (copy)
+        *copy = *err;
+    return copy ? copy : &no_memory;
+}
+
 static void take_one(struct batch *b, struct batch_worker *w, struct batch_item *item, struct frame_job *job)
 {
     struct taking t = {.fd = -1};
     struct olv_text *out = &job->plain;
     size_t begin = out->len;
+    struct olv_error err;
     bool ok;
+    w->room.arena = &b->arena;
+    err.code = OLV_OK; /* the rest is written when it is needed */
     item->at = begin;
     if (olv_observe_interrupted(b->observer))
-        ok = olv_fail(&item->error, OLV_INTERRUPTED, "interrupted before it was reached");
+        ok = olv_fail(&err, OLV_INTERRUPTED, "interrupted before it was reached");
     else
-        ok = olv_reach_directory(&w->reach, &item->entry, &item->error) &&
-             take_begin(&t, w->reach.fd, &item->entry, item->path, &b->arena, &item->error) &&
-             put(b, w, item, &t, job, &item->error);
+        ok = olv_reach_directory(&w->reach, &item->entry, &err) &&
+             take_begin(&t, w->reach.fd, &item->entry, item->path, &w->room, &err) &&
+             put(b, w, item, &t, job, &err);
     take_end(&t);
-    if (ok || !out->data)
+    if (ok)
         return;
-    out->len = begin;
+    item->error = why_not(b, &err);
+    if (out->data)
+        out->len = begin;
     item->has_member = item->has_digest = item->is_plain = false;
 }
 

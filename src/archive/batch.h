@@ -22,7 +22,7 @@ struct batch_item {
     bool is_plain; /* its contents are not digested yet, and stand in the frame: */
     size_t data_at, data_len;
     uint8_t digest[OLV_SHA256_SIZE];
-    struct olv_error error;
+    const struct olv_error *error; /* why it is not in the frame, in the arena; NULL: it is */
 };
 
 struct batch {
@@ -39,6 +39,7 @@ struct batch {
 /* What a worker keeps from one batch to the next. */
 struct batch_worker {
     struct olv_hasher *hasher;
+    struct taking_room room;
     struct many_hasher *many;
     struct olv_reach reach;
     struct batch_names {

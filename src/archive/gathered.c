@@ -1,6 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Entries are put, and asked for, in their order, so a page of them is kept at hand. */
+/* Entries are put, and asked for, in their order, so a page of them is kept at hand. Why one is not in its
+ * archive is seldom to be said, and stands in a file of its own. */
 #include "archive/gathered.h"
+
+#include "file/reading.h"
+#include "os/durable.h"
 
 #include <errno.h>
 #include <stdio.h>
@@ -8,11 +12,12 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { PAGE = 1024 };
+enum { PAGE = 4096 };
 #define NO_PAGE UINT64_MAX
 
 struct gathered {
-    FILE *file; /* used by its descriptor only */
+    FILE *file, *reasons; /* used by their descriptors only */
+    uint64_t reasons_end; /* the bytes in `reasons` */
     struct gathered_entry entries[PAGE];
     uint64_t page; /* the one in `entries`; NO_PAGE: none */
     bool is_dirty;
@@ -25,6 +30,12 @@ struct gathered {
     bool has_failed; /* memory ran out */
 };
 
+struct reason {
+    enum olv_code code;
+    int sys;
+    char what[200];
+};
+
 struct gathered *gathered_new(struct olv_error *err)
 {
     struct gathered *g = calloc(1, sizeof *g);
@@ -34,10 +45,11 @@ struct gathered *gathered_new(struct olv_error *err)
     }
     g->page = NO_PAGE;
     g->file = tmpfile();
-    if (g->file)
+    g->reasons = g->file ? tmpfile() : NULL;
+    if (g->reasons)
         return g;
     olv_fail_system(err, "", "cannot make a temporary file");
-    free(g);
+    gathered_free(g);
     return NULL;
 }
 
@@ -48,7 +60,10 @@ void gathered_free(struct gathered *g)
     for (uint32_t i = 0; i < g->count; i++)
         free(g->archives[i].path);
     free(g->archives);
-    fclose(g->file);
+    if (g->file)
+        fclose(g->file);
+    if (g->reasons)
+        fclose(g->reasons);
     free(g);
 }
 
@@ -102,7 +117,18 @@ static bool turn_to(struct gathered *g, uint64_t page)
     return true;
 }
 
-bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_entry *entry)
+static bool put_reason(struct gathered *g, const struct olv_error *why, uint64_t *at)
+{
+    struct reason reason = {.code = why->code, .sys = why->sys};
+    snprintf(reason.what, sizeof reason.what, "%.199s", why->what);
+    *at = g->reasons_end;
+    g->reasons_end += sizeof reason;
+    return lseek(fileno(g->reasons), (off_t)*at, SEEK_SET) >= 0 &&
+           olv_write_all(fileno(g->reasons), &reason, sizeof reason);
+}
+
+bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_entry *entry,
+                  const struct olv_error *why)
 {
     struct gathered_entry *e = &g->entries[sequence % PAGE];
     if (g->has_failed || !turn_to(g, sequence / PAGE))
@@ -110,7 +136,18 @@ bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_e
     *e = *entry;
     e->is_known = true;
     e->archive = g->count - 1;
-    return g->is_dirty = true;
+    g->is_dirty = true;
+    return !why || put_reason(g, why, &e->why);
+}
+
+bool gathered_why(struct gathered *g, const struct gathered_entry *e, struct olv_error *out)
+{
+    struct reason reason;
+    if (!reading_at(fileno(g->reasons), &reason, sizeof reason, e->why, out))
+        return false;
+    *out = (struct olv_error){.code = reason.code, .sys = reason.sys};
+    snprintf(out->what, sizeof out->what, "%s", reason.what);
+    return true;
 }
 
 bool gathered_end(struct gathered *g, const char *path, const struct olv_error *why)

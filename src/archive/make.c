@@ -56,11 +56,11 @@ static bool put(void *self, const void *bytes, size_t len, struct olv_error *err
 
 static void tell(struct making *m, const struct made_member *made)
 {
-    if (made->error.code == OLV_OK) {
+    if (!made->error) {
         m->members++;
         manifest_add(m->manifest, made);
     }
-    links_know(m->links, made->sequence, made->error.code == OLV_OK);
+    links_know(m->links, made->sequence, !made->error);
     m->options.told(m->options.self, made);
 }
 
@@ -122,8 +122,10 @@ static bool make_workers(struct making *m)
 {
     unsigned count = m->options.workers + 1;
     m->workers = calloc(count, sizeof *m->workers);
-    for (unsigned i = 0; m->workers && i < count; i++)
+    for (unsigned i = 0; m->workers && i < count; i++) {
         olv_reach_begin(&m->workers[i].reach);
+        m->workers[i].room.stays = m->options.keeps;
+    }
     for (unsigned i = 0; m->workers && i < count; i++)
         if (!(m->workers[i].hasher = olv_hasher_new()) || !(m->workers[i].many = many_hasher_new()))
             return false;
@@ -328,7 +330,8 @@ static bool take_large(struct large *l, struct olv_error *err)
     batch_member_path(l->entry, &m->path);
     return (!m->path.failed || olv_fail_memory(err)) &&
            olv_reach_directory(&l->worker->reach, l->entry, err) &&
-           take_begin(&l->taking, l->worker->reach.fd, l->entry, olv_text_string(&m->path), &l->arena, err) &&
+           take_begin(&l->taking, l->worker->reach.fd, l->entry, olv_text_string(&m->path), &l->worker->room,
+                      err) &&
            (batch_name_owner(l->worker, &l->taking.member, &l->arena) || olv_fail_memory(err)) &&
            next_frame(l, err) && read_large(l, err);
 }
@@ -350,6 +353,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
 {
     struct large l = {.making = m, .entry = e, .worker = &m->workers[m->options.workers]};
     struct made_member made = {.sequence = sequence};
+    struct olv_error why = {0};
     uint64_t plain_at, bytes = m->bytes;
     bool ok = drain(m, err);
     if (!ok)
@@ -357,7 +361,8 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
     made.frame = frames_written(m->frames)->count;
     made.at = plain_at = m->plain_at;
     l.taking.fd = -1;
-    if (take_large(&l, &made.error)) {
+    l.worker->room.arena = &l.arena;
+    if (take_large(&l, &why)) {
         olv_hasher_end(l.worker->hasher, made.digest);
         made.has_digest = true;
         made.member = &l.taking.member;
@@ -370,6 +375,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
             frames_give(m->frames, l.job);
         ok = undo_large(m, (size_t)made.frame, plain_at, err);
         m->bytes = bytes;
+        made.error = &why;
     }
     if (ok)
         tell(m, &made);

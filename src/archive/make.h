@@ -16,10 +16,10 @@
 
 /* What became of an entry. */
 struct made_member {
-    uint64_t sequence;      /* as it was added */
-    struct olv_error error; /* why it is not in the archive; OLV_OK: it is */
-    uint64_t frame;         /* of the archive: in which it begins */
-    uint64_t at;            /* where its header begins in the plain archive */
+    uint64_t sequence;             /* as it was added */
+    const struct olv_error *error; /* why it is not in the archive; NULL: it is */
+    uint64_t frame;                /* of the archive: in which it begins */
+    uint64_t at;                   /* where its header begins in the plain archive */
     bool has_digest;
     uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of its contents */
     bool has_clock;                  /* its rule goes by a time that a member does not keep by itself: */
@@ -34,6 +34,7 @@ struct making_options {
     enum olv_codec codec;
     int level;
     enum olv_clock clock; /* that the rule goes by */
+    bool keeps;           /* the originals stay */
     unsigned workers;
     const char *run, *rule; /* for the manifest; `rule` may be "" */
     const struct olv_observer *observer;

@@ -14,6 +14,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#define BROKEN "somebody opened it for writing while it was read"
 enum { MOST_ATTRIBUTES = 256, MOST_EXTENTS = 65536, SECTOR = 512 };
 
 struct listing {
@@ -105,6 +106,7 @@ static bool find_extents(struct taking *t, struct olv_arena *arena, struct olv_e
 
 static bool open_it(struct taking *t, int dir, const struct olv_docket_entry *e, struct olv_error *err)
 {
+    *t = (struct taking){.fd = -1, .member.acl = "", .member.acl_default = ""};
     switch (e->identity.kind) {
     case OLV_KIND_FILE:
         t->fd = olv_os_open_file(dir, e->name);
@@ -117,7 +119,34 @@ static bool open_it(struct taking *t, int dir, const struct olv_docket_entry *e,
     }
     if (t->fd < 0)
         return olv_fail_system(err, e->name, "cannot read it");
-    return olv_os_stat(t->fd, "", &t->stat) || olv_fail_system(err, e->name, "cannot look at it");
+    return true;
+}
+
+static bool look(struct taking *t, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    if (t->fd >= 0 && !olv_os_stat(t->fd, "", &t->stat))
+        return olv_fail_system(err, e->name, "cannot look at it");
+    return olv_identity_holds(&e->identity, &t->stat, true) ||
+           olv_fail(err, OLV_CHANGED, "it changed since it was judged");
+}
+
+/* Who watches it is told when somebody opens it for writing. A copy whose original stays does not need that,
+ * where the time of its last change tells of a new one: the clock of files goes on in steps of some
+ * milliseconds. */
+static void watch(struct taking *t, const struct olv_docket_entry *e, const struct taking_room *room)
+{
+    enum { LATELY_S = 2 };
+    if (!room->stays || e->identity.changed.s + LATELY_S >= olv_os_now().s)
+        t->is_watched = olv_os_watch(t->fd) == OLV_YES;
+}
+
+/* Should that not work out, it is read in its turn. */
+static void read_early(struct taking *t, const struct olv_docket_entry *e, struct taking_room *room)
+{
+    size_t size = (size_t)e->identity.size_bytes;
+    if (e->identity.size_bytes <= sizeof room->early &&
+        pread(t->fd, room->early, sizeof room->early, 0) == (ssize_t)size)
+        t->early = room->early;
 }
 
 static bool read_link(struct taking *t, int dir, const char *name, struct olv_arena *arena,
@@ -134,58 +163,63 @@ static bool read_link(struct taking *t, int dir, const char *name, struct olv_ar
 static void fill(struct taking *t, const char *path)
 {
     const struct olv_stat *s = &t->stat;
-    t->member = (struct olv_member){.path = path,
-                                    .link = "",
-                                    .kind = s->kind,
-                                    .has_owner = true,
-                                    .has_accessed = true,
-                                    .mode = s->mode,
-                                    .owner = s->owner,
-                                    .group = s->group,
-                                    .owner_name = "",
-                                    .group_name = "",
-                                    .major = s->special_major,
-                                    .minor = s->special_minor,
-                                    .is_block = s->is_block,
-                                    .size_bytes = s->kind == OLV_KIND_FILE ? s->size_bytes : 0,
-                                    .modified = s->modified,
-                                    .accessed = s->accessed,
-                                    .acl = "",
-                                    .acl_default = ""};
+    struct olv_member *m = &t->member; /* its attributes and lists are there already */
+    m->path = path;
+    m->link = m->owner_name = m->group_name = "";
+    m->kind = s->kind;
+    m->has_owner = m->has_accessed = true;
+    m->mode = s->mode;
+    m->owner = s->owner;
+    m->group = s->group;
+    m->major = s->special_major;
+    m->minor = s->special_minor;
+    m->is_block = s->is_block;
+    m->size_bytes = s->kind == OLV_KIND_FILE ? s->size_bytes : 0;
+    m->modified = s->modified;
+    m->accessed = s->accessed;
 }
 
 bool take_begin(struct taking *t, int dir, const struct olv_docket_entry *e, const char *path,
-                struct olv_arena *arena, struct olv_error *err)
+                struct taking_room *room, struct olv_error *err)
 {
-    *t = (struct taking){.fd = -1};
+    bool is_file = e->identity.kind == OLV_KIND_FILE;
     if (!open_it(t, dir, e, err)) {
         if (err->sys == ENOENT)
             olv_error_as(err, OLV_CHANGED);
         return false;
     }
-    if (!olv_identity_holds(&e->identity, &t->stat, true))
-        return olv_fail(err, OLV_CHANGED, "it changed since it was judged");
+    if (is_file)
+        watch(t, e, room);
+    if (is_file)
+        read_early(t, e, room);
+    if (t->fd >= 0 && !list_attributes(t, room->arena, err))
+        return false;
+    if (!look(t, e, err))
+        return false;
     fill(t, path);
     if (t->stat.kind == OLV_KIND_SOCKET)
         return olv_fail(err, OLV_REFUSED, "a socket cannot be archived");
     if (t->stat.kind == OLV_KIND_LINK)
-        return read_link(t, dir, e->name, arena, err);
-    if (t->stat.kind == OLV_KIND_FILE)
-        t->is_watched = olv_os_watch(t->fd) == OLV_YES;
-    return t->fd < 0 ||
-           (list_attributes(t, arena, err) && (t->stat.kind != OLV_KIND_FILE || find_extents(t, arena, err)));
+        return read_link(t, dir, e->name, room->arena, err);
+    return !is_file || find_extents(t, room->arena, err);
+}
+
+static bool is_watch_broken(const struct taking *t)
+{
+    return t->is_watched && olv_os_is_watch_broken(t->fd);
 }
 
 bool take_is_unchanged(const struct taking *t, int dir, const struct olv_docket_entry *e,
                        struct olv_error *err)
 {
     struct olv_stat now;
+    if (t->early && !t->member.is_sparse)
+        return !is_watch_broken(t) || olv_fail(err, OLV_CHANGED, BROKEN);
     if (t->fd < 0 ? !olv_os_stat(dir, e->name, &now) : !olv_os_stat(t->fd, "", &now))
         return olv_fail_system(err, e->name, "cannot look at it again");
     if (!olv_identity_holds(&e->identity, &now, true))
         return olv_fail(err, OLV_CHANGED, "it changed while it was read");
-    return !t->is_watched || !olv_os_is_watch_broken(t->fd) ||
-           olv_fail(err, OLV_CHANGED, "somebody opened it for writing while it was read");
+    return !is_watch_broken(t) || olv_fail(err, OLV_CHANGED, BROKEN);
 }
 
 void take_end(struct taking *t)

@@ -204,17 +204,13 @@ void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes)
 
 void olv_json_put_number(struct olv_text *out, const char *key, uint64_t number)
 {
-    char buffer[24], *digits = buffer + sizeof buffer - 1;
-    uint64_t rest = number;
-    *digits = '\0';
-    do
-        *--digits = (char)('0' + rest % 10);
-    while (rest /= 10);
+    char room[OLV_DIGITS];
+    const char *digits = olv_digits(room, number);
     if (number > (uint64_t)1 << 53) {
         olv_json_put_string(out, key, digits);
         return;
     }
-    put_raw(out, key, digits, (size_t)(buffer + sizeof buffer - 1 - digits), false);
+    put_raw(out, key, digits, strlen(digits), false);
 }
 
 void olv_json_put_instant(struct olv_text *out, const char *key, struct olv_instant instant)

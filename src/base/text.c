@@ -92,7 +92,21 @@ const char *olv_text_string(const struct olv_text *text)
     return text->data ? text->data : "";
 }
 
+const char *olv_digits(char room[OLV_DIGITS], uint64_t number)
+{
+    char *at = room + OLV_DIGITS - 1;
+    *at = '\0';
+    do
+        *--at = (char)('0' + number % 10);
+    while (number /= 10);
+    return at;
+}
+
+/* Most strings have nothing but ASCII in them. */
 bool olv_is_utf8(const char *string)
 {
-    return u8_check((const uint8_t *)string, strlen(string)) == NULL;
+    size_t len = 0;
+    while (string[len] && !((unsigned char)string[len] & 0x80))
+        len++;
+    return !string[len] || !u8_check((const uint8_t *)string + len, strlen(string + len));
 }

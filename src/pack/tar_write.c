@@ -16,10 +16,13 @@ static const char zeros[TAR_BLOCK];
 static void put_record(struct olv_text *out, const char *key, const void *value, size_t len)
 {
     size_t rest = strlen(key) + len + 3, whole = rest + 1; /* blank, equals, newline; one digit */
-    char digits[24];
-    while ((size_t)snprintf(digits, sizeof digits, "%zu", whole) + rest != whole)
-        whole = strlen(digits) + rest;
-    olv_text_printf(out, "%s %s=", digits, key);
+    char digits[OLV_DIGITS];
+    while (strlen(olv_digits(digits, whole)) + rest != whole)
+        whole = strlen(olv_digits(digits, whole)) + rest;
+    olv_text_puts(out, olv_digits(digits, whole));
+    olv_text_puts(out, " ");
+    olv_text_puts(out, key);
+    olv_text_puts(out, "=");
     olv_text_add(out, value, len);
     olv_text_puts(out, "\n");
 }
@@ -31,27 +34,26 @@ static void put_string(struct olv_text *out, const char *key, const char *value)
 
 static void put_unsigned(struct olv_text *out, const char *key, uint64_t n)
 {
-    char digits[24];
-    snprintf(digits, sizeof digits, "%llu", (unsigned long long)n);
-    put_string(out, key, digits);
+    char digits[OLV_DIGITS];
+    put_string(out, key, olv_digits(digits, n));
 }
 
 /* Seconds with a fraction, below 1970 counted down: -1.25 s is "-1.25", which is stored as -2 s and 750 ms.
  */
 static void put_time(struct olv_text *out, const char *key, struct olv_instant t)
 {
-    char digits[48];
-    if (t.s >= 0 || t.ns == 0)
-        snprintf(digits, sizeof digits, "%lld.%09u", (long long)t.s, t.ns);
-    else
-        snprintf(digits, sizeof digits, "-%lld.%09u", (long long)-(t.s + 1), 1000000000u - t.ns);
-    for (size_t n = strlen(digits); digits[n - 1] == '0' || digits[n - 1] == '.'; n--) {
-        bool was_point = digits[n - 1] == '.';
-        digits[n - 1] = '\0';
-        if (was_point)
-            break;
-    }
-    put_string(out, key, digits);
+    char digits[OLV_DIGITS], fraction[] = ".000000000", value[OLV_DIGITS + sizeof fraction + 1];
+    bool is_below = t.s < 0 && t.ns, is_negative = t.s < 0;
+    uint64_t seconds = is_negative ? -(uint64_t)(t.s + is_below) : (uint64_t)t.s;
+    size_t end = t.ns ? sizeof fraction - 1 : 0;
+    uint32_t ns = is_below ? 1000000000u - t.ns : t.ns;
+    for (size_t i = sizeof fraction - 1; --i > 0; ns /= 10)
+        fraction[i] = (char)('0' + ns % 10);
+    while (end && fraction[end - 1] == '0')
+        end--;
+    fraction[end] = '\0';
+    snprintf(value, sizeof value, "%s%s%s", is_negative ? "-" : "", olv_digits(digits, seconds), fraction);
+    put_string(out, key, value);
 }
 
 static bool is_ascii(const char *bytes)
@@ -192,13 +194,12 @@ static void put_sparse(struct olv_text *records, const struct olv_member *m)
     put_unsigned(records, "GNU.sparse.realsize", m->size_bytes);
 }
 
-static void finish_block(struct olv_text *out, struct tar_block *b)
+static void finish_block(struct tar_block *b)
 {
     memcpy(b->magic, "ustar", 6);
     memcpy(b->version, "00", 2);
-    snprintf(b->chksum, sizeof b->chksum, "%06o", tar_checksum(b));
+    tar_put_number(b->chksum, sizeof b->chksum - 1, tar_checksum(b)); /* six digits, NUL, blank */
     b->chksum[7] = ' ';
-    olv_text_add(out, b, sizeof *b);
 }
 
 static void fill_block(struct tar_block *b, struct olv_text *records, const struct olv_member *m,
@@ -228,49 +229,60 @@ static void fill_block(struct tar_block *b, struct olv_text *records, const stru
         put_sparse(records, m);
 }
 
-/* The extended header of the member that follows. Its own name is always the same, for it says nothing, and
- * what is the same again and again takes no room once it is packed. */
-static void put_extended(struct olv_text *out, const struct olv_text *records)
+/* The extended header of the member that follows: its block has its place already, and its records stand
+ * behind it. Its own name is always the same, for it says nothing, and what is the same again and again takes
+ * no room once it is packed. */
+static void finish_extended(struct olv_text *out, size_t at)
 {
     struct tar_block b = {.name = "PaxHeaders/member", .typeflag = 'x'};
+    size_t records = out->len - at - sizeof b;
+    if (out->failed)
+        return;
+    if (records == 0) {
+        out->len = at;
+        return;
+    }
     tar_put_number(b.mode, sizeof b.mode, 0644);
     tar_put_number(b.uid, sizeof b.uid, 0);
     tar_put_number(b.gid, sizeof b.gid, 0);
-    tar_put_number(b.size, sizeof b.size, records->len);
+    tar_put_number(b.size, sizeof b.size, records);
     tar_put_number(b.mtime, sizeof b.mtime, 0);
-    finish_block(out, &b);
-    olv_text_add(out, records->data, records->len);
-    tar_put_padding(out, records->len);
+    finish_block(&b);
+    memcpy(out->data + at, &b, sizeof b);
+    tar_put_padding(out, records);
 }
 
 /* The path as the header has it: a directory's ends with a slash, a sparse file's says that it is one. */
-static void spell_path(struct olv_text *out, const struct olv_member *m)
+static const char *spell_path(struct olv_text *room, const struct olv_member *m)
 {
     const char *slash = strrchr(m->path, '/');
     if (m->is_sparse)
-        olv_text_printf(out, "%.*sGNUSparseFile.0/%s", slash ? (int)(slash - m->path + 1) : 0, m->path,
+        olv_text_printf(room, "%.*sGNUSparseFile.0/%s", slash ? (int)(slash - m->path + 1) : 0, m->path,
                         slash ? slash + 1 : m->path);
+    else if (m->kind == OLV_KIND_DIRECTORY)
+        olv_text_printf(room, "%s/", m->path);
     else
-        olv_text_printf(out, "%s%s", m->path, m->kind == OLV_KIND_DIRECTORY ? "/" : "");
+        return m->path;
+    return olv_text_string(room);
 }
 
 void tar_put_member(struct olv_text *out, const struct olv_member *m)
 {
-    struct olv_text records = {0}, path = {0}, map = {0};
+    struct olv_text path = {0}, map = {0};
     struct tar_block b = {.typeflag = 0};
+    size_t begin = out->len;
+    olv_text_add(out, &b, sizeof b); /* room for that of the extended header */
     if (!olv_is_utf8(m->path) || !olv_is_utf8(m->link) || !olv_is_utf8(m->owner_name) ||
         !olv_is_utf8(m->group_name))
-        put_string(&records, "hdrcharset", "BINARY");
+        put_string(out, "hdrcharset", "BINARY");
     if (m->is_sparse)
         put_map(&map, m);
-    spell_path(&path, m);
-    fill_block(&b, &records, m, olv_text_string(&path), tar_data_length(m) + map.len);
-    if (records.len)
-        put_extended(out, &records);
-    finish_block(out, &b);
+    fill_block(&b, out, m, spell_path(&path, m), tar_data_length(m) + map.len);
+    finish_extended(out, begin);
+    finish_block(&b);
+    olv_text_add(out, &b, sizeof b);
     olv_text_add(out, map.data, map.len);
-    out->failed |= records.failed || path.failed || map.failed;
-    olv_text_free(&records);
+    out->failed |= path.failed || map.failed;
     olv_text_free(&path);
     olv_text_free(&map);
 }

@@ -47,7 +47,7 @@ struct gathering {
 /* Members of an archive for a depot go into the catalogue, too. */
 static void catalogue_member(struct gathering *g, const struct made_member *made)
 {
-    if (made->error.code == OLV_OK && *g->how.depot && g->failed.code == OLV_OK)
+    if (!made->error && *g->how.depot && g->failed.code == OLV_OK)
         catalogue_put_member(g->run->catalogue, made, &g->failed);
 }
 
@@ -55,13 +55,9 @@ static void told(void *self, const struct made_member *made)
 {
     struct gathering *g = self;
     catalogue_member(g, made);
-    struct gathered_entry entry = {.is_in = made->error.code == OLV_OK,
-                                   .has_digest = made->has_digest,
-                                   .code = (int)made->error.code,
-                                   .sys = made->error.sys};
+    struct gathered_entry entry = {.is_in = !made->error, .has_digest = made->has_digest};
     memcpy(entry.digest, made->digest, sizeof entry.digest);
-    snprintf(entry.reason, sizeof entry.reason, "%.199s", made->error.what);
-    if (!gathered_put(g->run->gathered, made->sequence, &entry) && g->failed.code == OLV_OK)
+    if (!gathered_put(g->run->gathered, made->sequence, &entry, made->error) && g->failed.code == OLV_OK)
         olv_fail_system(&g->failed, "", "cannot write a temporary file");
 }
 
@@ -147,6 +143,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     options.codec = g->how.codec;
     options.level = g->how.level;
     options.clock = g->how.clock;
+    options.keeps = g->how.keeps;
     fresh_name(label, temporary);
     if (!note_unfinished(g, temporary, 0, err))
         return false;
@@ -247,7 +244,7 @@ static bool end_archive(struct gathering *g, struct olv_error *err)
 static bool put_failed(struct gathering *g, struct olv_error *err)
 {
     struct gathered_entry entry = {.is_in = true}; /* as far as it is concerned; the archive says why not */
-    return gathered_put(g->run->gathered, g->sequence, &entry) ||
+    return gathered_put(g->run->gathered, g->sequence, &entry, NULL) ||
            olv_fail_system(err, "", "cannot write a temporary file");
 }
 

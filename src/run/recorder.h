@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Writing into the ledger beside the acts: composing and hashing a line costs about as much as the act that it
- * tells of, so a thread of its own does it. The order of lines is that in which they were added. */
+/* Writing into the ledger beside the acts: composing and hashing a line costs about as much as the act that
+ * it tells of, so a thread of its own does it. The order of lines is that in which they were added. */
 #ifndef OLV_RUN_RECORDER_H
 #define OLV_RUN_RECORDER_H
 
@@ -12,8 +12,8 @@ struct recorder;
 struct recorder *recorder_new(struct olv_ledger *ledger);
 /* All strings are copied. */
 void recorder_add(struct recorder *recorder, const struct olv_outcome_facts *facts);
-/* Adds the intent, where there is one (its run is borrowed), and gathers (olv_ledger_gather) what was added up
- * to it; nothing is being written then. */
+/* Adds the intent, where there is one (its run is borrowed), and gathers (olv_ledger_gather) what was added
+ * up to it; nothing is being written then. */
 void recorder_gather(struct recorder *recorder, const struct olv_intent_facts *intent);
 /* Waits until that has happened. Called in any thread that knows of it. */
 void recorder_await_gathered(struct recorder *recorder);
