@@ -17,7 +17,9 @@ static pthread_mutex_t accounts = PTHREAD_MUTEX_INITIALIZER;
 void batch_member_path(const struct olv_docket_entry *e, struct olv_text *out)
 {
     const char *directory = e->directory + strspn(e->directory, "/");
-    olv_text_printf(out, "%s%s%s", directory, *directory ? "/" : "", e->name);
+    olv_text_puts(out, directory);
+    olv_text_puts(out, *directory ? "/" : "");
+    olv_text_puts(out, e->name);
 }
 
 /* ---- collecting ---- */

@@ -147,14 +147,37 @@ static void put_raw(struct olv_text *out, const char *key, const char *value, si
     *at = '\0';
 }
 
+/* Of eight bytes at a time, the high bit where one of them is: below `n`, at most 128; or equal to `c`. The
+ * lowest bit that is set is always right, and so whether any is. */
+static uint64_t any_below(uint64_t word, uint8_t n)
+{
+    return (word - 0x0101010101010101 * n) & ~word & 0x8080808080808080;
+}
+
+static uint64_t any_equal(uint64_t word, uint8_t c)
+{
+    return any_below(word ^ 0x0101010101010101 * c, 1);
+}
+
+static bool is_plain(uint64_t word)
+{
+    return !(word & 0x8080808080808080) &&
+           !(any_below(word, 0x20) | any_equal(word, 0x7F) | any_equal(word, '"') | any_equal(word, '\\'));
+}
+
 /* How long it is, if JSON takes it as it is, which it does of nearly all names; else SIZE_MAX. */
 static size_t plain_length(const char *string)
 {
-    size_t len = 0;
-    for (; string[len]; len++)
-        if (string[len] < 0x20 || string[len] > 0x7E || string[len] == '"' || string[len] == '\\')
-            return SIZE_MAX;
-    return len;
+    size_t len = strlen(string), at = 0;
+    uint64_t word = 0x2020202020202020;
+    bool ok = true;
+    for (; at + sizeof word <= len; at += sizeof word) {
+        memcpy(&word, string + at, sizeof word);
+        ok &= is_plain(word);
+    }
+    word = 0x2020202020202020;
+    memcpy(&word, string + at, len - at);
+    return ok && is_plain(word) ? len : SIZE_MAX;
 }
 
 static void put_encoded(struct olv_text *out, const char *key, json_t *string)

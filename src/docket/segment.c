@@ -4,9 +4,13 @@
 #include "olvido/docket.h"
 
 #include "base/arena.h"
+#include "base/bytes.h"
 
 #include <stdlib.h>
 #include <string.h>
+
+/* Lengths of what has a fixed one. */
+enum { INSTANT = 12, NUMBERS = 40 + 4 * INSTANT + 4, CONTENTS = 24 + INSTANT };
 
 static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '1'};
 
@@ -56,10 +60,11 @@ static void put(struct olv_text *out, uint64_t value, unsigned bytes)
     olv_text_add(out, le, bytes);
 }
 
-static void put_instant(struct olv_text *out, struct olv_instant t)
+static uint8_t *put_instant(uint8_t *at, struct olv_instant t)
 {
-    put(out, (uint64_t)t.s, 8);
-    put(out, t.ns, 4);
+    bytes_put64(at, (uint64_t)t.s);
+    bytes_put32(at + 8, t.ns);
+    return at + INSTANT;
 }
 
 static void put_string(struct olv_text *out, const char *string, unsigned width)
@@ -116,38 +121,53 @@ static void put_how(struct olv_segment_writer *w, const struct olv_docket_entry 
     put_string(&w->bytes, how, 2);
 }
 
-void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+/* What every entry has. */
+static void put_numbers(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
     const struct olv_identity *i = &e->identity;
-    struct olv_text *out = &w->bytes;
+    uint8_t *at = (uint8_t *)olv_text_room(&w->bytes, NUMBERS);
+    if (!at)
+        return;
+    bytes_put32(at, w->entries++);
+    bytes_put32(at + 4, w->directories - 1);
+    bytes_put16(at + 8, (uint16_t)e->rule);
+    bytes_put16(at + 10, (uint16_t)e->step);
+    at[12] = (uint8_t)e->act;
+    at[13] = (uint8_t)e->if_exists;
+    at[14] = (uint8_t)i->kind;
+    at[15] = i->has_born;
+    bytes_put64(at + 16, i->mount);
+    bytes_put64(at + 24, i->inode);
+    bytes_put64(at + 32, i->size_bytes);
+    at =
+        put_instant(put_instant(put_instant(put_instant(at + 40, i->modified), i->changed), i->born), e->due);
+    bytes_put32(at, e->links < UINT32_MAX ? (uint32_t)e->links : UINT32_MAX);
+    w->bytes.len += NUMBERS;
+}
+
+static void put_contents(struct olv_text *out, const struct olv_contents *c)
+{
+    uint8_t *at = (uint8_t *)olv_text_room(out, CONTENTS);
+    if (!at)
+        return;
+    bytes_put64(at, c->entries);
+    bytes_put64(at + 8, c->bytes);
+    bytes_put64(at + 16, c->allocated_bytes);
+    put_instant(at + 24, c->youngest);
+    out->len += CONTENTS;
+}
+
+void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+{
     put_rule(w, e);
     put_directory(w, e);
     put_how(w, e);
-    put(out, 'E', 1);
-    put(out, w->entries++, 4);
-    put(out, w->directories - 1, 4);
-    put(out, e->rule, 2);
-    put(out, e->step, 2);
-    put(out, e->act, 1);
-    put(out, e->if_exists, 1);
-    put(out, i->kind, 1);
-    put(out, i->has_born, 1);
-    put(out, i->mount, 8);
-    put(out, i->inode, 8);
-    put(out, i->size_bytes, 8);
-    put_instant(out, i->modified);
-    put_instant(out, i->changed);
-    put_instant(out, i->born);
-    put_instant(out, e->due);
-    put(out, e->links < UINT32_MAX ? e->links : UINT32_MAX, 4);
-    if (i->kind == OLV_KIND_DIRECTORY) {
-        put(out, e->contents.entries, 8);
-        put(out, e->contents.bytes, 8);
-        put(out, e->contents.allocated_bytes, 8);
-        put_instant(out, e->contents.youngest);
-    }
-    put_string(out, e->name, 2);
-    put_string(out, e->target, 4);
+    put(&w->bytes, 'E', 1);
+    put_numbers(w, e);
+    if (e->identity.kind == OLV_KIND_DIRECTORY)
+        put_contents(&w->bytes, &e->contents);
+    put_string(&w->bytes, e->name, 2);
+    put_string(&w->bytes, e->target, 4);
 }
 
 void olv_segment_free(struct olv_segment_writer *w)
@@ -182,10 +202,21 @@ static uint64_t get(struct olv_segment_reader *r, unsigned bytes)
     return value;
 }
 
-static struct olv_instant get_instant(struct olv_segment_reader *r)
+/* So many bytes that are there; NULL: they are not. */
+static const uint8_t *get_bytes(struct olv_segment_reader *r, size_t count)
 {
-    struct olv_instant t = {(int64_t)get(r, 8), 0};
-    t.ns = (uint32_t)get(r, 4);
+    const uint8_t *at = r->bytes + r->at;
+    if (r->len - r->at < count) {
+        r->is_broken = true;
+        return NULL;
+    }
+    r->at += count;
+    return at;
+}
+
+static struct olv_instant instant_at(struct olv_segment_reader *r, const uint8_t *at)
+{
+    struct olv_instant t = {(int64_t)bytes_get64(at), bytes_get32(at + 8)};
     r->is_broken |= t.ns > 999999999;
     return t;
 }
@@ -199,37 +230,47 @@ static const char *get_string(struct olv_segment_reader *r, unsigned width)
         r->is_broken = true;
         return "";
     }
-    copy = olv_arena_copy(&r->arena, r->bytes + r->at, len);
+    copy = len ? olv_arena_copy(&r->arena, r->bytes + r->at, len) : "";
     r->at += len;
     r->is_broken |= !copy;
     return copy ? copy : "";
 }
 
+static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
+{
+    const uint8_t *at = get_bytes(r, CONTENTS);
+    if (!at)
+        return;
+    c->entries = bytes_get64(at);
+    c->bytes = bytes_get64(at + 8);
+    c->allocated_bytes = bytes_get64(at + 16);
+    c->youngest = instant_at(r, at + 24);
+}
+
 static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
 {
+    const uint8_t *at = get_bytes(r, NUMBERS);
     uint32_t directory;
-    *e = (struct olv_docket_entry){.number = (uint32_t)get(r, 4)};
-    directory = (uint32_t)get(r, 4);
-    e->rule = (uint32_t)get(r, 2);
-    e->step = (uint32_t)get(r, 2);
-    e->act = (enum olv_act_id)get(r, 1);
-    e->if_exists = (enum olv_if_exists)get(r, 1);
-    e->identity.kind = (enum olv_kind)get(r, 1);
-    e->identity.has_born = get(r, 1) != 0;
-    e->identity.mount = get(r, 8);
-    e->identity.inode = get(r, 8);
-    e->identity.size_bytes = get(r, 8);
-    e->identity.modified = get_instant(r);
-    e->identity.changed = get_instant(r);
-    e->identity.born = get_instant(r);
-    e->due = get_instant(r);
-    e->links = get(r, 4);
-    if (e->identity.kind == OLV_KIND_DIRECTORY) {
-        e->contents.entries = get(r, 8);
-        e->contents.bytes = get(r, 8);
-        e->contents.allocated_bytes = get(r, 8);
-        e->contents.youngest = get_instant(r);
-    }
+    if (!at)
+        return;
+    *e = (struct olv_docket_entry){.number = bytes_get32(at)};
+    directory = bytes_get32(at + 4);
+    e->rule = bytes_get16(at + 8);
+    e->step = bytes_get16(at + 10);
+    e->act = (enum olv_act_id)at[12];
+    e->if_exists = (enum olv_if_exists)at[13];
+    e->identity.kind = (enum olv_kind)at[14];
+    e->identity.has_born = at[15] != 0;
+    e->identity.mount = bytes_get64(at + 16);
+    e->identity.inode = bytes_get64(at + 24);
+    e->identity.size_bytes = bytes_get64(at + 32);
+    e->identity.modified = instant_at(r, at + 40);
+    e->identity.changed = instant_at(r, at + 40 + INSTANT);
+    e->identity.born = instant_at(r, at + 40 + 2 * INSTANT);
+    e->due = instant_at(r, at + 40 + 3 * INSTANT);
+    e->links = bytes_get32(at + 40 + 4 * INSTANT);
+    if (e->identity.kind == OLV_KIND_DIRECTORY)
+        get_contents(r, &e->contents);
     e->name = get_string(r, 2);
     e->target = get_string(r, 4);
     e->directory = r->directory;

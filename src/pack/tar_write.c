@@ -42,7 +42,8 @@ static void put_unsigned(struct olv_text *out, const char *key, uint64_t n)
  */
 static void put_time(struct olv_text *out, const char *key, struct olv_instant t)
 {
-    char digits[OLV_DIGITS], fraction[] = ".000000000", value[OLV_DIGITS + sizeof fraction + 1];
+    char room[OLV_DIGITS], fraction[] = ".000000000", value[OLV_DIGITS + sizeof fraction + 1] = "-";
+    const char *digits;
     bool is_below = t.s < 0 && t.ns, is_negative = t.s < 0;
     uint64_t seconds = is_negative ? -(uint64_t)(t.s + is_below) : (uint64_t)t.s;
     size_t end = t.ns ? sizeof fraction - 1 : 0;
@@ -51,9 +52,10 @@ static void put_time(struct olv_text *out, const char *key, struct olv_instant t
         fraction[i] = (char)('0' + ns % 10);
     while (end && fraction[end - 1] == '0')
         end--;
-    fraction[end] = '\0';
-    snprintf(value, sizeof value, "%s%s%s", is_negative ? "-" : "", olv_digits(digits, seconds), fraction);
-    put_string(out, key, value);
+    digits = olv_digits(room, seconds);
+    memcpy(value + is_negative, digits, strlen(digits));
+    memcpy(value + is_negative + strlen(digits), fraction, end);
+    put_record(out, key, value, is_negative + strlen(digits) + end);
 }
 
 static bool is_ascii(const char *bytes)

@@ -14,6 +14,7 @@ struct approving {
     struct composing composing;
     struct olv_text first; /* how the first one is archived */
     bool has_several;      /* some other one is archived in another way */
+    bool has_unknown;      /* some act is not there */
 };
 
 static void compare_how(struct approving *a, const struct olv_docket_entry *e)
@@ -119,11 +120,33 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     return ok ? out : NULL;
 }
 
+/* Whether all of it is approved, known, and archived in one way: then it is good as it is. */
+static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct approving *a = self;
+    (void)err;
+    a->has_unknown |= !olv_act_find(e->act);
+    compare_how(a, e);
+    return !a->has_unknown && !a->has_several;
+}
+
+static bool is_good(struct olv_spool *docket, const struct olv_approval *approval, struct olv_error *err)
+{
+    struct approving a = {.approval = approval};
+    bool ok = !approval && olv_docket_each(docket, look_at, &a, err);
+    ok = ok && !a.first.failed;
+    olv_text_free(&a.first);
+    return ok;
+}
+
 struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_approval *approval,
                                   struct olv_run_result *result, struct olv_error *err)
 {
     struct approving a = {.approval = approval, .result = result};
-    struct olv_spool *approved = fill(docket, &a.composing, add_approved, &a, err), *ordered;
+    struct olv_spool *approved, *ordered;
+    if (is_good(docket, approval, err))
+        return docket;
+    approved = err->code == OLV_OK ? fill(docket, &a.composing, add_approved, &a, err) : NULL;
     olv_text_free(&a.first);
     if (!approved)
         return NULL;

@@ -7,6 +7,7 @@
  * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
 #include "archive/directories.h"
+#include "docket/each.h"
 #include "run/approved.h"
 #include "run/batch.h"
 #include "run/commits.h"
@@ -53,6 +54,37 @@ static bool add_approved(struct batches *b, const struct olv_text *segment, stru
     return err->code == OLV_OK;
 }
 
+struct planned {
+    uint32_t entries;
+    bool has_unknown;
+};
+
+static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct planned *p = self;
+    (void)err;
+    p->entries++;
+    p->has_unknown |= !olv_act_find(e->act);
+    return true;
+}
+
+/* Where everything is approved, the segment is the batch as it was planned. */
+static bool add_segment(struct batches *b, struct olv_error *err)
+{
+    struct planned p = {0};
+    struct olv_text bytes = b->next.bytes;
+    if (b->approval)
+        return add_approved(b, &b->segment, err);
+    if (!olv_segment_each(&b->segment, look_at, &p, err))
+        return false;
+    if (p.has_unknown)
+        return add_approved(b, &b->segment, err);
+    b->next.bytes = b->segment;
+    b->segment = bytes;
+    b->next.entries = p.entries;
+    return true;
+}
+
 static bool is_interrupted(struct batches *b)
 {
     return carrying_is_interrupted(&b->carrying);
@@ -63,7 +95,7 @@ static bool compose_next(struct batches *b, struct olv_error *err)
 {
     olv_segment_begin(&b->next);
     while (!b->next.entries && !is_interrupted(b) && olv_spool_next(b->docket, &b->segment, err))
-        if (!add_approved(b, &b->segment, err))
+        if (!add_segment(b, err))
             return false;
     if (err->code != OLV_OK)
         return false;
@@ -194,15 +226,17 @@ static void close_batches(struct batches *b)
 /* What goes into archives does so before the first batch, and so all questions come before that. */
 static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err)
 {
+    struct olv_spool *approved;
     bool is_needed;
     if (!gather_is_needed(b->docket, &is_needed, err))
         return false;
     if (!is_needed)
         return true;
-    b->approved = approved_docket(b->docket, b->approval, b->carrying.result, err);
-    if (!b->approved)
+    approved = approved_docket(b->docket, b->approval, b->carrying.result, err);
+    if (!approved)
         return false;
-    b->docket = b->approved;
+    b->approved = approved != b->docket ? approved : NULL;
+    b->docket = approved;
     b->approval = NULL;
     return gather_archives(run, b->docket, err);
 }

@@ -20,6 +20,7 @@
 struct naming {
     const struct olv_named_options *options;
     const struct olv_observer *observer;
+    uint32_t own; /* the effective user */
     struct olv_named *out;
     struct olv_sorter *sorter;
     const char **trees; /* canonical paths of named directories; owned */
@@ -37,8 +38,9 @@ struct naming {
 
 /* Behind the directory's path and the name in a record. */
 struct found {
-    struct olv_stat stat;
-    uint64_t directory_mount, directory_inode;
+    struct olv_identity identity;
+    uint64_t links, directory_mount, directory_inode;
+    uint32_t mode, owner;
 };
 
 static void fail(struct naming *n, const struct olv_error *err)
@@ -70,7 +72,12 @@ static struct olv_instant rank_of(const char *directory, const struct olv_stat *
 static bool add(struct naming *n, struct olv_text *record, const char *directory, const struct olv_stat *dir,
                 const char *name, const struct olv_stat *stat, struct olv_error *err)
 {
-    struct found f = {*stat, dir->mount, dir->inode};
+    struct found f = {.identity = olv_identity_of(stat),
+                      .links = stat->links,
+                      .directory_mount = dir->mount,
+                      .directory_inode = dir->inode,
+                      .mode = stat->mode,
+                      .owner = stat->owner};
     olv_text_clear(record);
     olv_text_add(record, directory, strlen(directory) + 1);
     olv_text_add(record, name, strlen(name) + 1);
@@ -187,12 +194,13 @@ static bool name_path(struct naming *n, const char *path, struct olv_error *err)
 
 /* ---- the docket ---- */
 
-static void tally(struct olv_named *out, const struct olv_stat *stat)
+static void tally(struct olv_named *out, const struct found *f, uint32_t own)
 {
+    bool is_file = f->identity.kind == OLV_KIND_FILE;
     out->files++;
-    out->bytes += stat->kind == OLV_KIND_FILE ? stat->size_bytes : 0;
-    out->readonly += stat->kind == OLV_KIND_FILE && !(stat->mode & 0222);
-    out->others += stat->owner != (uint32_t)geteuid();
+    out->bytes += is_file ? f->identity.size_bytes : 0;
+    out->readonly += is_file && !(f->mode & 0222);
+    out->others += f->owner != own;
 }
 
 static bool deliver(struct naming *n, struct olv_segment_writer *segment, const char *record,
@@ -210,12 +218,12 @@ static bool deliver(struct naming *n, struct olv_segment_writer *segment, const 
                                  .how = o->how};
     struct found f;
     memcpy(&f, name + strlen(name) + 1, sizeof f);
-    e.identity = olv_identity_of(&f.stat);
-    e.due = f.stat.modified;
-    e.links = f.stat.links;
+    e.identity = f.identity;
+    e.due = f.identity.modified;
+    e.links = f.links;
     e.directory_mount = f.directory_mount;
     e.directory_inode = f.directory_inode;
-    tally(n->out, &f.stat);
+    tally(n->out, &f, n->own);
     olv_segment_add(segment, &e);
     if (segment->entries < OLV_SEGMENT_ENTRIES)
         return true;
@@ -290,7 +298,7 @@ static bool make(struct naming *n, const char *const *paths, size_t count, struc
 bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
                     const struct olv_observer *observer, struct olv_named *out, struct olv_error *err)
 {
-    struct naming n = {.options = options, .observer = observer, .out = out};
+    struct naming n = {.options = options, .observer = observer, .own = (uint32_t)geteuid(), .out = out};
     bool ok;
     *out = (struct olv_named){0};
     ok = make(&n, paths, count, err);
