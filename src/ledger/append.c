@@ -164,10 +164,38 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     return NULL;
 }
 
+/* ---- the index of a closed segment, beside what goes on ---- */
+
+static void *build_index(void *self)
+{
+    const struct indexing_thread *t = self;
+    ledger_index_build(t->dir, t->first);
+    return NULL;
+}
+
+static void await_index(struct olv_ledger *l)
+{
+    if (l->indexing.is_running)
+        pthread_join(l->indexing.thread, NULL);
+    l->indexing.is_running = false;
+}
+
+static void begin_index(struct olv_ledger *l, uint64_t first)
+{
+    struct indexing_thread *t = &l->indexing;
+    await_index(l);
+    t->dir = l->dir;
+    t->first = first;
+    t->is_running = pthread_create(&t->thread, NULL, build_index, t) == 0;
+    if (!t->is_running)
+        build_index(t);
+}
+
 void olv_ledger_close(struct olv_ledger *l)
 {
     if (!l)
         return;
+    await_index(l);
     if (l->segment >= 0)
         close(l->segment);
     if (l->dir >= 0)
@@ -232,11 +260,16 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
         !checkpoint_write(l->dir, l->key, &checkpoint, err))
         return false;
-    if (l->segment_bytes < LEDGER_SEGMENT_BYTES)
+    if (!olv_ledger_is_segment_full(l))
         return true;
     closed = l->segment_first;
     if (!new_segment(l, err))
         return false;
-    ledger_index_build(l->dir, closed);
+    begin_index(l, closed);
     return true;
+}
+
+bool olv_ledger_is_segment_full(const struct olv_ledger *l)
+{
+    return l->segment_bytes >= LEDGER_SEGMENT_BYTES;
 }

@@ -5,6 +5,7 @@
 #include "ledger/index.h"
 
 #include "base/digest.h"
+#include "base/many.h"
 #include "os/durable.h"
 
 #include <fcntl.h>
@@ -17,9 +18,17 @@
 static const char MAGIC[8] = {'O', 'L', 'V', 'I', 'N', 'D', 'X', '1'};
 enum { SALT = 16, HEADER = 40, ENTRY = 12, SEGMENT_BYTES = 24, COUNT = 32, LARGEST = 1 << 30 };
 
+enum { TOGETHER = 64 };
+
 struct indexing {
-    struct olv_hasher *hasher;
+    struct many_hasher *many;
     uint8_t salt[SALT];
+    struct olv_text salted; /* paths, each behind the salt, which are not digested yet */
+    struct waiting {
+        size_t at, len; /* in `salted` */
+        uint32_t block;
+    } waiting[TOGETHER];
+    size_t waiting_count;
     struct olv_text entries;
     struct olv_text directory; /* of the line before: its own entries need not be made again */
     uint32_t directory_block;
@@ -65,12 +74,32 @@ static uint64_t segment_size(int dir, uint64_t first)
 
 /* ---- building ---- */
 
+static void digest_waiting(struct indexing *x)
+{
+    struct many_piece pieces[TOGETHER];
+    uint8_t digests[TOGETHER][OLV_SHA256_SIZE] = {{0}}, entry[ENTRY];
+    x->entries.failed |= x->salted.failed;
+    for (size_t i = 0; i < x->waiting_count; i++)
+        pieces[i] = (struct many_piece){olv_text_string(&x->salted) + x->waiting[i].at, x->waiting[i].len,
+                                        digests[i]};
+    if (!x->entries.failed)
+        many_sha256(x->many, pieces, x->waiting_count);
+    for (size_t i = 0; i < x->waiting_count; i++) {
+        memcpy(entry, digests[i], 8);
+        put(entry + 8, x->waiting[i].block, 4);
+        olv_text_add(&x->entries, entry, sizeof entry);
+    }
+    x->waiting_count = 0;
+    olv_text_clear(&x->salted);
+}
+
 static void enter(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
-    uint8_t entry[ENTRY];
-    digest_path(x->hasher, x->salt, path, len, entry);
-    put(entry + 8, block, 4);
-    olv_text_add(&x->entries, entry, sizeof entry);
+    x->waiting[x->waiting_count++] = (struct waiting){x->salted.len, SALT + len, block};
+    olv_text_add(&x->salted, x->salt, SALT);
+    olv_text_add(&x->salted, path, len);
+    if (x->waiting_count == TOGETHER)
+        digest_waiting(x);
 }
 
 /* The path and every directory above it but the root. */
@@ -122,6 +151,7 @@ static bool read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *
         *bytes += len + 1;
     }
     line_reader_close(&r);
+    digest_waiting(x);
     return err.code == OLV_OK && !line; /* a closed segment has no torn line */
 }
 
@@ -176,10 +206,11 @@ void ledger_index_build(int dir, uint64_t first)
     uint64_t bytes;
     if (is_there(dir, first))
         return;
-    x.hasher = olv_hasher_new();
-    if (x.hasher && olv_random(x.salt, sizeof x.salt) && read_segment(&x, dir, first, &bytes))
+    x.many = many_hasher_new();
+    if (x.many && olv_random(x.salt, sizeof x.salt) && read_segment(&x, dir, first, &bytes))
         write_index(&x, dir, first, bytes);
-    olv_hasher_free(x.hasher);
+    many_hasher_free(x.many);
+    olv_text_free(&x.salted);
     olv_text_free(&x.entries);
     olv_text_free(&x.directory);
 }

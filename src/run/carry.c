@@ -153,14 +153,28 @@ static bool step(struct batches *b, bool *has_more, struct olv_error *err)
     return ok && b->approval && b->approval->asks ? do_now(b, err) : ok;
 }
 
+/* All outcomes up to now are lines, and what they tell of is on the disk. */
+static bool settle_down(struct batches *b, struct olv_error *err)
+{
+    return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) &&
+           touched_sync(&b->carrying.touched, err);
+}
+
+/* A long run goes through segments of the ledger, and signs each. */
+static bool turn_ledger(struct batches *b, struct olv_error *err)
+{
+    struct olv_run *run = b->carrying.run;
+    return !olv_ledger_is_segment_full(run->ledger) ||
+           (settle_down(b, err) && run_sync(run, err) && run_checkpoint(run, err));
+}
+
 static bool do_batches(struct batches *b, struct olv_error *err)
 {
     bool has_more = true, ok = true;
     olv_spool_rewind(b->docket);
     while (ok && has_more)
-        ok = step(b, &has_more, err);
-    return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) && ok &&
-           touched_sync(&b->carrying.touched, err);
+        ok = step(b, &has_more, err) && turn_ledger(b, err);
+    return ok && settle_down(b, err);
 }
 
 /* ---- the run ---- */
