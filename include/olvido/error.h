@@ -27,6 +27,8 @@ struct olv_error {
     char hint[320];  /* what the person can do; may be empty */
 };
 
+/* Makes it one that tells of nothing (OLV_OK), without writing all of it. */
+void olv_error_clear(struct olv_error *err);
 /* Fill `err`; all return false, so that a function can end with `return olv_fail(...)`. */
 bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...);
 /* The same for a failed system call: takes errno, and the path it was about. */

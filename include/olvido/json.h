@@ -23,6 +23,8 @@ uint64_t olv_json_get_number(const json_t *object, const char *key);
 /* Writing members straight into a text, for lines of a fixed form. Each appends a comma unless it is the
  * first behind a brace, the key, and the value; names as olv_json_name does. The caller writes the braces. */
 void olv_json_put_string(struct olv_text *out, const char *key, const char *string);
+/* Of a string that is known to stand as it is: digits and the like. */
+void olv_json_put_plain(struct olv_text *out, const char *key, const char *string);
 void olv_json_put_name(struct olv_text *out, const char *key, const char *bytes);
 void olv_json_put_number(struct olv_text *out, const char *key, uint64_t number);
 void olv_json_put_instant(struct olv_text *out, const char *key, struct olv_instant instant);

@@ -187,7 +187,7 @@ static void take_one(struct batch *b, struct batch_worker *w, struct batch_item 
     struct olv_error err;
     bool ok;
     w->room.arena = &b->arena;
-    err.code = OLV_OK; /* the rest is written when it is needed */
+    olv_error_clear(&err);
     item->at = begin;
     if (olv_observe_interrupted(b->observer))
         ok = olv_fail(&err, OLV_INTERRUPTED, "interrupted before it was reached");

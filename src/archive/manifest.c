@@ -128,7 +128,7 @@ static void put_octal(struct olv_text *out, uint32_t mode)
 {
     char digits[5] = {(char)('0' + (mode >> 9 & 7)), (char)('0' + (mode >> 6 & 7)),
                       (char)('0' + (mode >> 3 & 7)), (char)('0' + (mode & 7)), '\0'};
-    olv_json_put_string(out, "mode", digits);
+    olv_json_put_plain(out, "mode", digits);
 }
 
 static void put_owner(struct olv_text *out, const struct olv_member *m)
@@ -167,13 +167,13 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
     char digest[OLV_HEX_SIZE];
     olv_text_puts(out, "{");
     olv_json_put_name(out, "path", m->path);
-    olv_json_put_string(out, "kind", m->is_hard_link ? "hard link" : olv_kind_word(m->kind));
+    olv_json_put_plain(out, "kind", m->is_hard_link ? "hard link" : olv_kind_word(m->kind));
     olv_json_put_number(out, "size", m->size_bytes);
     olv_json_put_number(out, "frame", made->frame);
     olv_json_put_number(out, "at", made->at);
     if (made->has_digest) {
         olv_hex(made->digest, sizeof made->digest, digest);
-        olv_json_put_string(out, "digest", digest);
+        olv_json_put_plain(out, "digest", digest);
     }
     put_octal(out, m->mode);
     put_owner(out, m);

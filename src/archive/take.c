@@ -59,8 +59,12 @@ static bool add_attribute(void *self, const char *name, const void *value, size_
 
 static bool list_attributes(struct taking *t, struct olv_arena *arena, struct olv_error *err)
 {
-    struct listing l = {.taking = t, .arena = arena, .err = err};
     struct olv_member_attribute *copy;
+    struct listing l; /* which has room for many */
+    l.taking = t;
+    l.arena = arena;
+    l.err = err;
+    l.count = 0;
     if (!olv_os_each_attribute(t->fd, add_attribute, &l))
         return err->code != OLV_OK ? false : olv_fail_system(err, "", "cannot read its attributes");
     if (l.count == 0)

@@ -14,6 +14,13 @@ static void set_path(struct olv_error *err, const char *path)
     err->path[len] = '\0';
 }
 
+void olv_error_clear(struct olv_error *err)
+{
+    err->code = OLV_OK;
+    err->sys = 0;
+    err->what[0] = err->path[0] = err->hint[0] = '\0';
+}
+
 bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...)
 {
     va_list args;

@@ -200,6 +200,11 @@ void olv_json_put_string(struct olv_text *out, const char *key, const char *stri
         put_raw(out, key, string, len, true);
 }
 
+void olv_json_put_plain(struct olv_text *out, const char *key, const char *string)
+{
+    put_raw(out, key, string, strlen(string), true);
+}
+
 static void put_member(struct olv_text *out, const json_t *object, const char *key)
 {
     const char *value = json_string_value(json_object_get(object, key));

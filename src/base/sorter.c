@@ -251,7 +251,7 @@ static void pick(struct olv_sorter *s)
 bool olv_sorter_next(struct olv_sorter *s, struct olv_record *out, struct olv_error *err)
 {
     const struct header *head;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     if (!s->is_reading && !begin_reading(s, err))
         return false;
     if (s->taken && !advance(s, s->taken, err))

@@ -11,7 +11,9 @@
 
 enum { FIRST_CAPACITY = 64 };
 
-char *olv_text_room(struct olv_text *text, size_t len)
+char *olv_text_grow(struct olv_text *text, size_t len);
+
+char *olv_text_grow(struct olv_text *text, size_t len)
 {
     size_t need, cap = text->cap ? text->cap : FIRST_CAPACITY;
     char *data;

@@ -98,7 +98,7 @@ bool history_show(struct cli *cli, const struct plan_setting *setting, const cha
     if (!cli_state_path(cli, state, sizeof state, &ignored) ||
         (!olv_ledger_search(state, &query, remember, &h, err) && err->sys != ENOENT))
         return false;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     *is_known = h.lines || s.count;
     if (!json) {
         print_history(cli, path, &h, &s);

@@ -412,7 +412,7 @@ static struct olv_catalogue *open_or_begin_anew(const char *state, struct olv_er
     snprintf(aside, sizeof aside, "%.4000s/catalogue.db.set-aside", state);
     if (rename(path, aside) != 0)
         return NULL;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     return catalogue_open(state, true, err);
 }
 

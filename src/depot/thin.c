@@ -387,7 +387,7 @@ static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_erro
     bool ok =
         olv_os_stat(t->fresh.fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive");
     for (unsigned more = 0; ok && more < MOST; more++) {
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
         name_next(o->name, more, wanted);
         note.inode = stat.inode;
         fresh_name(o->label, temporary);

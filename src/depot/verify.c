@@ -99,7 +99,7 @@ static bool prove(struct verifying *v, int fd, const struct frame_list *frames, 
     if (!frames_prove(&source, v->archive->codec, frames, olv_os_cpus(), &proof, err) &&
         (err->code == OLV_INTERRUPTED || err->code == OLV_MEMORY))
         return false;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     v->report->damaged_archives += v->is_damaged;
     return !v->is_damaged || olv_catalogue_files(v->catalogue, OLV_BY_PATH, lose, &losing, err);
 }

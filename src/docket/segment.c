@@ -186,7 +186,11 @@ struct olv_segment_reader {
     const char *directory; /* the one read last: entries refer to no other */
     const char *how;       /* likewise */
     uint64_t mount, inode;
-    const char *rules[65536];
+    struct rule {
+        uint32_t number;
+        const char *name;
+    } * rules; /* owned */
+    size_t rule_count;
     bool is_broken;
 };
 
@@ -247,6 +251,15 @@ static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
     c->youngest = instant_at(r, at + 24);
 }
 
+/* NULL: it was not told. */
+static const char *rule_name(const struct olv_segment_reader *r, uint32_t number)
+{
+    for (size_t i = r->rule_count; i-- > 0;)
+        if (r->rules[i].number == number)
+            return r->rules[i].name;
+    return NULL;
+}
+
 static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
 {
     const uint8_t *at = get_bytes(r, NUMBERS);
@@ -276,7 +289,7 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->directory = r->directory;
     e->directory_mount = r->mount;
     e->directory_inode = r->inode;
-    e->rule_name = r->rules[e->rule];
+    e->rule_name = rule_name(r, e->rule);
     e->how = r->how;
     if (!r->directory || directory + 1 != r->directories || e->number != r->entries++ || !e->rule_name)
         r->is_broken = true;
@@ -305,6 +318,19 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
     return r;
 }
 
+/* Of a rule that is there twice, the later name counts. */
+static void get_rule(struct olv_segment_reader *r)
+{
+    struct rule rule = {.number = (uint32_t)get(r, 2)};
+    struct rule *grown = realloc(r->rules, (r->rule_count + 1) * sizeof *grown);
+    rule.name = get_string(r, 2);
+    r->is_broken |= !grown;
+    if (!grown)
+        return;
+    r->rules = grown;
+    r->rules[r->rule_count++] = rule;
+}
+
 static void get_directory(struct olv_segment_reader *r)
 {
     uint32_t number = (uint32_t)get(r, 4);
@@ -317,7 +343,7 @@ static void get_directory(struct olv_segment_reader *r)
 
 bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out, struct olv_error *err)
 {
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     while (r->at < r->len && !r->is_broken) {
         uint64_t kind = get(r, 1);
         if (kind == 'E') {
@@ -329,8 +355,7 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
         } else if (kind == 'H') {
             r->how = get_string(r, 2);
         } else if (kind == 'R') {
-            uint64_t rule = get(r, 2);
-            r->rules[rule] = get_string(r, 2);
+            get_rule(r);
         } else {
             r->is_broken = true;
         }
@@ -343,5 +368,6 @@ void olv_segment_close(struct olv_segment_reader *r)
     if (!r)
         return;
     olv_arena_free(&r->arena);
+    free(r->rules);
     free(r);
 }

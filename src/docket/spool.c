@@ -56,7 +56,7 @@ bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_er
 {
     uint64_t len;
     char *room;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     if (fread(&len, sizeof len, 1, spool->file) != 1) {
         if (ferror(spool->file))
             olv_fail_system(err, "", "cannot read the docket back");

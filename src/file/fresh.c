@@ -49,7 +49,7 @@ static bool take_name(struct fresh *f)
 
 static bool is_taken(const char *wanted, struct olv_error *err)
 {
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     return olv_fail(err, OLV_EXISTS, "there is a %.250s already", wanted);
 }
 

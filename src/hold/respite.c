@@ -66,7 +66,7 @@ static bool read_register(struct olv_respites *r, int state, struct olv_instant 
     if (!olv_read_file(state, NAME, LARGEST, &r->bytes, err)) {
         bool is_missing = err->sys == ENOENT;
         if (is_missing)
-            *err = (struct olv_error){0};
+            olv_error_clear(err);
         return is_missing;
     }
     if (r->bytes.len < sizeof MAGIC || memcmp(r->bytes.data, MAGIC, sizeof MAGIC) != 0 ||
@@ -99,7 +99,7 @@ struct olv_respites *olv_respites_read(const char *state, struct olv_instant now
     dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
     ok = dir >= 0 && read_register(r, dir, now, err);
     if (dir < 0 && err->sys == ENOENT) { /* nothing was ever done */
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
         ok = true;
     }
     if (dir >= 0)

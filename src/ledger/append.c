@@ -157,7 +157,7 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     if (keys >= 0)
         close(keys);
     if (ok) {
-        *err = (struct olv_error){0}; /* what was looked for in vain on the way */
+        olv_error_clear(err); /* what was looked for in vain on the way */
         return l;
     }
     olv_ledger_close(l);

@@ -103,7 +103,7 @@ char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct
 {
     size_t searched = 0;
     char *line, *stop = NULL;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     while (!(stop = memchr(r->buffer + r->at + searched, '\n', r->len - r->at - searched)) && !r->at_end) {
         searched = r->len - r->at;
         if (!fill(r, err))
@@ -124,7 +124,7 @@ bool line_reader_seek(struct line_reader *r, uint64_t *at, struct olv_error *err
     uint64_t from = *at ? *at - 1 : 0; /* a line begins there if the byte before ends one */
     bool is_torn;
     size_t len;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     r->at = r->len = 0;
     r->at_end = false;
     if (lseek(r->fd, (off_t)from, SEEK_SET) < 0)

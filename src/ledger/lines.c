@@ -24,7 +24,7 @@ static struct olv_text *new_head(struct olv_ledger *l, const char *kind)
     olv_text_puts(&l->head, "{");
     olv_json_put_number(&l->head, "line", l->tree.size + l->line_count);
     olv_json_put_instant(&l->head, "time", olv_os_now());
-    olv_json_put_string(&l->head, "kind", kind);
+    olv_json_put_plain(&l->head, "kind", kind);
     return &l->head;
 }
 
@@ -38,7 +38,7 @@ static void put_digest(struct olv_text *out, const char *key, const uint8_t dige
 {
     char hex[OLV_HEX_SIZE];
     olv_hex(digest, OLV_SHA256_SIZE, hex);
-    olv_json_put_string(out, key, hex);
+    olv_json_put_plain(out, key, hex);
 }
 
 static void add_salt(struct olv_ledger *l)
@@ -49,7 +49,7 @@ static void add_salt(struct olv_ledger *l)
         l->salts_left = SALTS;
     }
     olv_hex(l->salts[--l->salts_left], SALT_SIZE, hex);
-    olv_json_put_string(&l->open, "salt", hex);
+    olv_json_put_plain(&l->open, "salt", hex);
 }
 
 /* Closes `open` with its salt, and leaves room in the head for its digest. */
@@ -60,7 +60,7 @@ static void seal(struct olv_ledger *l, struct composed *line)
     add_salt(l);
     olv_text_puts(&l->open, "}");
     line->open_len = l->open.len - line->open_at;
-    olv_json_put_string(&l->head, "sealed", digits);
+    olv_json_put_plain(&l->head, "sealed", digits);
     line->sealed_at = l->head.len - OLV_HEX_SIZE; /* before the quote */
 }
 
@@ -186,7 +186,7 @@ static void put_archive(struct olv_text *open, const struct olv_docket_entry *e)
 void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
 {
     struct olv_text *head = new_head(l, "outcome"), *open = new_open(l);
-    olv_json_put_string(head, "run", f->run);
+    olv_json_put_plain(head, "run", f->run);
     olv_json_put_number(head, "batch", f->batch);
     olv_json_put_number(head, "entry", f->entry->number);
     if (f->entry->rule != OLV_BY_HAND) {
@@ -195,8 +195,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
             olv_json_put_number(head, "step", f->entry->step);
         olv_json_put_instant(head, "due", f->entry->due);
     }
-    olv_json_put_string(head, "act", olv_act_word(f->entry->act));
-    olv_json_put_string(head, "result", f->result);
+    olv_json_put_plain(head, "act", olv_act_word(f->entry->act));
+    olv_json_put_plain(head, "result", f->result);
     if (*f->reason)
         olv_json_put_string(head, "reason", f->reason);
     if (f->is_settled)

@@ -104,7 +104,7 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     int dir = ledger_open_directory(state, err);
     bool ok = dir >= 0 && ledger_segments(dir, &firsts, &count, err);
     if (ok)
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)
         ok = read_segment(&reading, dir, firsts[i], err);
     if (dir >= 0)

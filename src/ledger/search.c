@@ -211,7 +211,7 @@ bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
     s.dir = ledger_open_directory(state, err);
     ok = s.dir >= 0 && ledger_segments(s.dir, &firsts, &count, err) && (prepare(&s) || olv_fail_memory(err));
     if (ok)
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)
         ok = !may_have(&s, firsts, count, i) || search_segment(&s, firsts[i], err);
     if (s.dir >= 0)

@@ -251,7 +251,7 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
         if (err->sys == ENOENT && !has_lines(v))
             return olv_error_as(err, OLV_STATE); /* it was never begun */
         found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
         return true;
     }
     report->covered = v->checkpoint.size;
@@ -283,7 +283,7 @@ bool olv_ledger_verify(const char *state, const struct olv_observer *observer,
     struct verifying v = {.state = -1, .dir = -1, .observer = observer, .report = report};
     bool ok;
     *report = (struct olv_ledger_report){0};
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     ok = open_all(&v, state, err) && check_checkpoint(&v, err);
     if (ok && report->fault == OLV_LEDGER_SOUND)
         ok = check_lines(&v, err);

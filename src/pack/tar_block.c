@@ -44,48 +44,38 @@ bool tar_put_number(char *field, unsigned len, uint64_t number)
     return fits;
 }
 
-/* Eight bytes at a time: each lane of 16 bits has room for the sum of all, and so have all lanes together. */
-static void add_words(const unsigned char *bytes, size_t words, uint32_t *sum, uint32_t *negative)
+static uint32_t sum_bytes(const void *bytes, size_t count)
 {
-    const uint64_t every_other = 0x00FF00FF00FF00FF, ones = 0x0001000100010001;
-    uint64_t even = 0, odd = 0, high = 0;
-    for (size_t i = 0; i < words; i++) {
-        uint64_t word;
-        memcpy(&word, bytes + 8 * i, sizeof word);
-        even += word & every_other;
-        odd += word >> 8 & every_other;
-        high += word >> 7 & 0x0101010101010101;
-    }
-    *sum = (uint32_t)(even * ones >> 48) + (uint32_t)(odd * ones >> 48);
-    *negative =
-        (uint32_t)((high & every_other) * ones >> 48) + (uint32_t)((high >> 8 & every_other) * ones >> 48);
+    const unsigned char *at = bytes;
+    uint32_t sum = 0;
+    for (size_t i = 0; i < count; i++)
+        sum += at[i];
+    return sum;
 }
 
-static void sums(const struct tar_block *block, uint32_t *as_unsigned, int32_t *as_signed)
+/* How many bytes are negative, as signed ones. */
+static uint32_t count_negative(const void *bytes, size_t count)
 {
-    enum { WORDS = sizeof *block / 8, OWN = sizeof block->chksum };
-    uint32_t sum, negative, own, own_negative;
-    add_words((const unsigned char *)block, WORDS, &sum, &negative);
-    add_words((const unsigned char *)block->chksum, OWN / 8, &own, &own_negative);
-    *as_unsigned = sum - own + OWN * ' ';
-    *as_signed = (int32_t)*as_unsigned - 256 * (int32_t)(negative - own_negative);
+    const unsigned char *at = bytes;
+    uint32_t negative = 0;
+    for (size_t i = 0; i < count; i++)
+        negative += at[i] >> 7;
+    return negative;
 }
 
+/* The checksum's own bytes count as blanks. */
 uint32_t tar_checksum(const struct tar_block *block)
 {
-    uint32_t sum;
-    int32_t ignored;
-    sums(block, &sum, &ignored);
-    return sum;
+    uint32_t own = sum_bytes(block->chksum, sizeof block->chksum);
+    return sum_bytes(block, sizeof *block) - own + (uint32_t)sizeof block->chksum * ' ';
 }
 
 /* Some old writers summed signed bytes. */
 bool tar_checksum_is_right(const struct tar_block *block)
 {
-    uint32_t as_unsigned;
-    int32_t as_signed;
-    int64_t said;
-    sums(block, &as_unsigned, &as_signed);
-    return tar_get_number(block->chksum, sizeof block->chksum, &said) &&
-           (said == (int64_t)as_unsigned || said == as_signed);
+    int64_t said, sum = tar_checksum(block);
+    if (!tar_get_number(block->chksum, sizeof block->chksum, &said))
+        return false;
+    return said == sum || said == sum - 256 * ((int64_t)count_negative(block, sizeof *block) -
+                                               count_negative(block->chksum, sizeof block->chksum));
 }

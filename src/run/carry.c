@@ -283,7 +283,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     struct batches b = {.docket = docket, .approval = approval};
     bool ok;
     *result = (struct olv_run_result){0};
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
     ok = ok && open_batches(&b, run, result, err) && gather(&b, run, err) && do_batches(&b, err) &&
          finish_directories(run, err) && end(run, result, err);

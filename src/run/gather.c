@@ -186,7 +186,7 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     bool ok = false, is_archive = olv_pack_of_name(wanted, &stem) != OLV_CODEC_COUNT;
     snprintf(name, sizeof name, "%s", wanted);
     for (unsigned n = 2; !ok && n < MOST; n++) {
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
         ok = note_unfinished(g, name, making_inode(g->making), err) &&
              making_publish(g->making, name, OLV_REFUSE, placed, err);
         if (ok || err->code != OLV_EXISTS || !*g->how.depot || !is_archive)

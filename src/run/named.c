@@ -111,7 +111,8 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct naming *n = self;
     struct name_worker *w = &n->workers[number];
-    struct olv_error err = {0};
+    struct olv_error err;
+    olv_error_clear(&err);
     if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
         !olv_scan_look(entry))
         return;

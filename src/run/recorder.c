@@ -9,7 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { SHARE_EVERY = 64, ROOM = 2 * OLV_SEGMENT_ENTRIES };
+enum { SHARE_EVERY = 256, ROOM = 2 * OLV_SEGMENT_ENTRIES };
 
 struct record {
     enum { OUTCOME, INTENT, GATHER } what; /* an intent gathers, too */

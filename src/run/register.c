@@ -37,7 +37,7 @@ static json_t *read_register(int state, struct olv_error *err)
     }
     olv_text_free(&text);
     if (rules)
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
     return rules;
 }
 

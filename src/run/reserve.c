@@ -33,6 +33,6 @@ bool reserve_use(int state, struct olv_error *err)
 {
     if ((err->sys != ENOSPC && err->sys != EDQUOT) || unlinkat(state, NAME, 0) < 0)
         return false;
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     return true;
 }

@@ -121,7 +121,7 @@ bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const stru
                     void *self, struct olv_error *err)
 {
     struct listing l = {trash, each, self};
-    *err = (struct olv_error){0};
+    olv_error_clear(err);
     if (list(&l, trash->info, list_info, err))
         list(&l, trash->files, list_stray, err);
     return err->code == OLV_OK;

@@ -132,7 +132,7 @@ static struct olv_trash *open_on_mount(int top, const char *point, bool create,
         olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, why, 0});
     }
     if (!trash) {
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
         snprintf(name, sizeof name, ".Trash-%u", (unsigned)geteuid());
         snprintf(path, sizeof path, "%.*s/%s", (int)top_len, point, name);
         trash = open_named(top, name, path, top_len ? top_len : 1, create, err);
@@ -221,7 +221,7 @@ static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct 
     if (home)
         return home->files_stat.mount == mount ? home : NULL;
     if (t->home && mount_of_home(t->home) != mount)
-        *err = (struct olv_error){0};
+        olv_error_clear(err);
     return NULL;
 }
 
