@@ -1,0 +1,104 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A run during which the ledger goes on to its next segment: what is recorded is all there, in both, and that
+ * holds wherever the run is killed meanwhile. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* The ledger is filled by names that are nearly as long as names can be, up to a little below the end of its
+ * segment, once; each run begins with a copy of that. */
+static const char STAGE[] =
+    "set -u; export ASAN_OPTIONS=detect_leaks=0 XDG_DATA_HOME=$PWD/data\n"
+    "O=\"$OLVIDO --state $PWD/state --policy $PWD/policy.yaml\"\n"
+    "fail() { echo \"$1\"; cat out err; ls -l state/ledger; exit 1; }\n"
+    "fill() { d=$1; for i in $(seq 14); do d=$d/$(printf 'tide-gauge-%.0s' $(seq 20))$i; done; mkdir -p $d\n"
+    "  (cd $d; seq -f reading-%05g.csv $2 | xargs touch)\n"
+    "  $O archive --keep --to $1.tar $1 --yes >out 2>err || fail \"filling with $1\"; }\n"
+    "size() { cat state/ledger/lines-* | wc -c; }\n"
+    "segments() { ls state/ledger/lines-* | wc -l; }\n"
+    "stage() { fill first 500; s=$(size); fill second $(((67108864 - 1000000 - s) * 500 / s))\n"
+    "  [ $(segments) = 1 ] && [ $(size) -gt 65000000 ] || fail 'the segment is not nearly full'\n"
+    "  mv state full; rm -rf first second; mkdir -p data tides/scratch; }\n"
+    "fresh() { rm -rf state data/Trash tides/scratch/*; cp -a full state\n"
+    "  (cd tides/scratch; seq -f gauge-%g.tmp 8300 | xargs touch -d '100 days ago'); }\n"
+    "complete() { [ $(ls tides/scratch | wc -l) = 0 ] || fail \"$1: something is left\"\n"
+    "  [ $(ls data/Trash/files | wc -l) = 8300 ] || fail \"$1: $(ls data/Trash/files | wc -l) in the "
+    "trash\"\n"
+    "  [ -e state/runs/open ] && fail \"$1: a run is still open\"\n"
+    "  [ $(segments) = 2 ] || fail \"$1: $(segments) segments\"\n"
+    "  $O audit show --json | grep '\"result\":\"done\"' | grep -o 'gauge-[0-9]*[.]tmp\",\"trash' | sort | "
+    "uniq -c >told\n"
+    "  [ $(wc -l <told) = 8300 ] || fail \"$1: $(wc -l <told) are told of\"\n"
+    "  grep -qv '^ *1 ' told && fail \"$1: some are told of twice\"\n"
+    "  $O audit verify >out 2>err || fail \"$1: not sound\"; }\n";
+
+static int setup(void **state)
+{
+    if (sandbox_setup(state) < 0)
+        return -1;
+    make_scratch_policy(*state);
+    return 0;
+}
+
+static void run_script(const struct sandbox *s, const char *script)
+{
+    size_t size = sizeof STAGE + strlen(script) + 1;
+    char *text = malloc(size);
+    struct outcome o;
+    snprintf(text, size, "%s%s", STAGE, script);
+    o = shell(s, text);
+    if (o.status != 0)
+        fail_msg("%s\n%s", o.out, o.err);
+    free(text);
+    outcome_free(&o);
+}
+
+static void a_long_run_goes_through_segments(void **state)
+{
+    run_script(
+        *state,
+        "stage; fresh; $O enforce --yes >out 2>err || fail 'enforce'; complete once\n"
+        "first=state/ledger/lines-000000000000.jsonl\n"
+        "[ $(wc -c <$first) -lt 72000000 ] || fail 'the first segment is too long'\n"
+        "tail -n 1 $first | grep -q '\"kind\":\"outcome\"' || fail 'the first does not end within the run'\n"
+        "[ -s state/ledger/index-000000000000 ] || fail 'the closed segment has no index'\n"
+        "for f in gauge-1 gauge-8300; do $O audit show --path $PWD/tides/scratch/$f.tmp >out 2>err || fail "
+        "$f\n"
+        "  [ $(grep -c 'discard: done' out) = 1 ] || fail \"$f is not found\"; done\n"
+        "$O audit show --path $PWD/second >out 2>err || fail 'what was before'\n"
+        "[ $(grep -c 'archive: done' out) -gt 10000 ] || fail 'what was before is not found'\n"
+        "$O recover tides >out 2>err || fail recover; [ $(ls tides/scratch | wc -l) = 8300 ] || fail 'too "
+        "few'");
+}
+
+/* Before the checkpoint that closes the segment, and before the one at the end. */
+static void it_may_be_killed_at_a_checkpoint(void **state)
+{
+    run_script(*state,
+               "stage; for n in 3 4; do fresh\n"
+               "  strace -f -qq -o /dev/null -e trace=renameat -e inject=renameat:signal=SIGKILL:when=$n $O "
+               "enforce --yes >out 2>err; s=$?; [ $s = 137 ] || fail \"$n: status $s\"\n"
+               "  $O enforce --yes >out 2>err || fail \"$n: the next run\"; complete \"$n\"; done");
+}
+
+/* As soon as the next segment is there, or a little later. */
+static void it_may_be_killed_when_it_has_turned(void **state)
+{
+    run_script(*state,
+               "stage; for ms in 0 1 5 20 50; do fresh; $O enforce --yes >out 2>err & p=$!\n"
+               "  until [ $(segments) = 2 ] || ! kill -0 $p 2>/dev/null; do :; done\n"
+               "  sleep 0.0$(printf %02d $ms); kill -9 $p 2>/dev/null; wait $p 2>/dev/null\n"
+               "  $O enforce --yes >out 2>err || fail \"$ms ms: the next run\"; complete \"$ms ms\"; done");
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test_setup_teardown(a_long_run_goes_through_segments, setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(it_may_be_killed_at_a_checkpoint, setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(it_may_be_killed_when_it_has_turned, setup, sandbox_teardown),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
