@@ -6,11 +6,15 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 /* The ledger is filled by names that are nearly as long as names can be, up to a little below the end of its
  * segment, once; each run begins with a copy of that. */
 static const char STAGE[] =
-    "set -u; export ASAN_OPTIONS=detect_leaks=0 XDG_DATA_HOME=$PWD/data\n"
+    "set -u; mkdir memory; mount -t tmpfs -o size=500m tmpfs memory; trap 'cd /; umount -l $top/memory' "
+    "EXIT\n"
+    "top=$PWD; cd memory; sed \"s,$top,$PWD,\" ../policy.yaml >policy.yaml\n"
+    "export ASAN_OPTIONS=detect_leaks=0 XDG_DATA_HOME=$PWD/data\n"
     "O=\"$OLVIDO --state $PWD/state --policy $PWD/policy.yaml\"\n"
     "fail() { echo \"$1\"; cat out err; ls -l state/ledger; exit 1; }\n"
     "fill() { d=$1; for i in $(seq 14); do d=$d/$(printf 'tide-gauge-%.0s' $(seq 20))$i; done; mkdir -p $d\n"
@@ -45,8 +49,11 @@ static int setup(void **state)
 static void run_script(const struct sandbox *s, const char *script)
 {
     size_t size = sizeof STAGE + strlen(script) + 1;
-    char *text = malloc(size);
+    char *text;
     struct outcome o;
+    if (geteuid() != 0) /* many files are removed again and again, which is quick in memory only */
+        skip();
+    text = malloc(size);
     snprintf(text, size, "%s%s", STAGE, script);
     o = shell(s, text);
     if (o.status != 0)
