@@ -5,6 +5,7 @@
 #include "pack/tar_block.h"
 #include "support/sandbox.h"
 
+#include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -276,6 +277,80 @@ static void a_flipped_bit_in_a_header_is_told(void **state)
     olv_text_free(&text);
 }
 
+/* ---- numbers ---- */
+
+static void assert_time(struct olv_instant modified, const char *record)
+{
+    struct olv_member m = plain_member("tides/a.csv", OLV_KIND_FILE, 0);
+    struct olv_text out = {0};
+    m.modified = modified;
+    tar_put_member(&out, &m);
+    assert_int_equal(out.len, *record ? 3 * TAR_BLOCK : TAR_BLOCK);
+    if (*record)
+        assert_string_equal(out.data + TAR_BLOCK, record);
+    olv_text_free(&out);
+}
+
+/* POSIX.1-2001, pax, "mtime": seconds since 1970, with a fraction where there is one, and below it a sign. */
+static void times_are_told_to_the_nanosecond(void **state)
+{
+    (void)state;
+    assert_time((struct olv_instant){1700000000, 0}, "");
+    assert_time((struct olv_instant){1700000000, 1}, "30 mtime=1700000000.000000001\n");
+    assert_time((struct olv_instant){1700000000, 500000000}, "22 mtime=1700000000.5\n");
+    assert_time((struct olv_instant){0, 120000000}, "14 mtime=0.12\n");
+    assert_time((struct olv_instant){-2, 750000000}, "15 mtime=-1.25\n");
+    assert_time((struct olv_instant){-1, 500000000}, "14 mtime=-0.5\n");
+    assert_time((struct olv_instant){-5, 0}, "12 mtime=-5\n");
+    assert_time((struct olv_instant){INT64_MAX, 0}, "29 mtime=9223372036854775807\n");
+    assert_time((struct olv_instant){INT64_MIN, 0}, "30 mtime=-9223372036854775808\n");
+}
+
+/* The length counts its own digits: 99 and 101 are possible, 100 is not. */
+static void records_count_their_own_length(void **state)
+{
+    char path[140];
+    (void)state;
+    for (size_t len = 60; len < sizeof path - 1; len++) {
+        struct olv_member m = plain_member(path, OLV_KIND_FILE, 0);
+        struct olv_text out = {0};
+        char *end;
+        memset(path, 'g', len);
+        memcpy(path, "\xC3\xA9", 2); /* no ASCII, so it needs a record */
+        path[len] = '\0';
+        tar_put_member(&out, &m);
+        assert_int_equal(strtoul(out.data + TAR_BLOCK, &end, 10), strlen(out.data + TAR_BLOCK));
+        assert_memory_equal(end, " path=\xC3\xA9g", 9);
+        olv_text_free(&out);
+    }
+}
+
+static void checksums_are_sums_of_bytes_signed_or_not(void **state)
+{
+    struct tar_block b;
+    unsigned char *bytes = (unsigned char *)&b;
+    (void)state;
+    for (unsigned round = 0; round < 300; round++) {
+        long as_unsigned = 8L * ' ', as_signed = 8L * ' ';
+        for (size_t i = 0; i < sizeof b; i++) {
+            bool is_own =
+                i >= offsetof(struct tar_block, chksum) && i < offsetof(struct tar_block, chksum) + 8;
+            bytes[i] = (unsigned char)(round == 0 ? 0xFF : (i * 31 + round * 7) * (round + i));
+            as_unsigned += is_own ? 0 : bytes[i];
+            as_signed += is_own ? 0 : (signed char)bytes[i];
+        }
+        assert_int_equal(tar_checksum(&b), as_unsigned);
+        snprintf(b.chksum, sizeof b.chksum, "%06lo", (unsigned long)as_unsigned);
+        assert_true(tar_checksum_is_right(&b));
+        snprintf(b.chksum, sizeof b.chksum, "%06lo", (unsigned long)as_unsigned + 1);
+        assert_false(tar_checksum_is_right(&b));
+        if (as_signed < 0)
+            continue;
+        snprintf(b.chksum, sizeof b.chksum, "%06lo", (unsigned long)as_signed);
+        assert_true(tar_checksum_is_right(&b));
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -283,6 +358,9 @@ int main(void)
         cmocka_unit_test(what_is_cut_is_told),
         cmocka_unit_test(checksums_are_those_of_the_standard),
         cmocka_unit_test(a_flipped_bit_in_a_header_is_told),
+        cmocka_unit_test(times_are_told_to_the_nanosecond),
+        cmocka_unit_test(records_count_their_own_length),
+        cmocka_unit_test(checksums_are_sums_of_bytes_signed_or_not),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
