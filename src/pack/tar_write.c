@@ -42,8 +42,7 @@ static void put_unsigned(struct olv_text *out, const char *key, uint64_t n)
  */
 static void put_time(struct olv_text *out, const char *key, struct olv_instant t)
 {
-    char room[OLV_DIGITS], fraction[] = ".000000000", value[OLV_DIGITS + sizeof fraction + 1] = "-";
-    const char *digits;
+    char fraction[] = ".000000000", value[1 + OLV_DIGITS + sizeof fraction], *begin;
     bool is_below = t.s < 0 && t.ns, is_negative = t.s < 0;
     uint64_t seconds = is_negative ? -(uint64_t)(t.s + is_below) : (uint64_t)t.s;
     size_t end = t.ns ? sizeof fraction - 1 : 0;
@@ -52,10 +51,12 @@ static void put_time(struct olv_text *out, const char *key, struct olv_instant t
         fraction[i] = (char)('0' + ns % 10);
     while (end && fraction[end - 1] == '0')
         end--;
-    digits = olv_digits(room, seconds);
-    memcpy(value + is_negative, digits, strlen(digits));
-    memcpy(value + is_negative + strlen(digits), fraction, end);
-    put_record(out, key, value, is_negative + strlen(digits) + end);
+    begin =
+        value + (olv_digits(value + 1, seconds) - value); /* room for a sign before, the fraction behind */
+    memcpy(value + OLV_DIGITS, fraction, end);
+    if (is_negative)
+        *--begin = '-';
+    put_record(out, key, begin, (size_t)(value + OLV_DIGITS + end - begin));
 }
 
 static bool is_ascii(const char *bytes)
