@@ -18,10 +18,11 @@ struct olv_text {
 void olv_text_add(struct olv_text *text, const void *bytes, size_t len);
 void olv_text_puts(struct olv_text *text, const char *string);
 void olv_text_printf(struct olv_text *text, const char *format, ...);
+/* For olv_text_room, where there is not enough yet. */
+char *olv_text_grow(struct olv_text *text, size_t len);
 /* Makes room for `len` more bytes and returns where they go, or NULL; the caller raises `len`. */
 static inline char *olv_text_room(struct olv_text *text, size_t len)
 {
-    char *olv_text_grow(struct olv_text *, size_t); /* when there is none yet */
     bool is_there = !text->failed && len < text->cap - text->len;
     return is_there ? text->data + text->len : olv_text_grow(text, len);
 }

@@ -27,6 +27,17 @@ static void because(struct olv_outcome *o, enum olv_code code, int sys, const ch
     unsuccessful(o);
 }
 
+/* Why it is in none: because of itself, or because of the archive. */
+static struct olv_error why_not(struct olv_act_context *c, const struct gathered_entry *in,
+                                const struct olv_error *of_archive)
+{
+    static const struct olv_error unknown = {.code = OLV_SYSTEM, .what = "it did not get into an archive"};
+    struct olv_error own;
+    if (in->is_known && !in->is_in)
+        return gathered_why(c->gathered, in, &own) ? own : unknown;
+    return of_archive && of_archive->code != OLV_OK ? *of_archive : unknown;
+}
+
 /* Whether it is in its archive, and which one that is. */
 static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct olv_outcome *o)
 {
@@ -35,11 +46,7 @@ static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct o
     o->into = c->gathered ? gathered_path(c->gathered, in->archive, &why) : NULL;
     if (is_known && in->is_in && o->into)
         return true;
-    if (!is_known || in->is_in || !gathered_why(c->gathered, in, &o->error)) {
-        o->error = (struct olv_error){.code = OLV_SYSTEM, .what = "it did not get into an archive"};
-        if ((!is_known || in->is_in) && why && why->code != OLV_OK)
-            o->error = *why;
-    }
+    o->error = why_not(c, in, why);
     unsuccessful(o);
     o->into = NULL;
     return false;
@@ -75,7 +82,7 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct gathered_entry in;
+    struct gathered_entry in = {0};
     struct olv_how how;
     if (!is_in(c, &in, o) || !olv_how_get(e->how, &how))
         return;

@@ -11,8 +11,6 @@
 
 enum { FIRST_CAPACITY = 64 };
 
-char *olv_text_grow(struct olv_text *text, size_t len);
-
 char *olv_text_grow(struct olv_text *text, size_t len)
 {
     size_t need, cap = text->cap ? text->cap : FIRST_CAPACITY;

@@ -2,7 +2,6 @@
 #include "file/origin.h"
 
 #include "file/attributes.h"
-#include "olvido/codec.h"
 #include "olvido/json.h"
 #include "os/files.h"
 
@@ -49,11 +48,6 @@ bool origin_is(int fd, const struct origin *origin, const char *label)
 void origin_remove(int fd)
 {
     olv_os_remove_attribute(fd, NOTE);
-}
-
-bool origin_is_likely(const char *name)
-{
-    return olv_codec_of_name(name) != OLV_CODEC_NONE;
 }
 
 /* ---- reading ---- */

@@ -23,8 +23,6 @@ bool origin_write(int fd, const struct origin *origin, const char *label);
 /* Whether exactly this note is on the file. */
 bool origin_is(int fd, const struct origin *origin, const char *label);
 void origin_remove(int fd);
-/* Whether a file with such a name can have one: no other needs to be looked at. */
-bool origin_is_likely(const char *name);
 /* The note on a file that was last modified then; false where there is none that counts. */
 bool origin_read(int dir, const char *name, struct olv_instant modified, struct origin *out);
 /* The same for a member of an archive. */

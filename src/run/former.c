@@ -2,6 +2,7 @@
 #include "run/former.h"
 
 #include "depot/catalogue.h"
+#include "olvido/codec.h"
 
 static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, struct origin *out)
 {
@@ -24,10 +25,15 @@ static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, str
     return is_found;
 }
 
+bool former_is_likely(const char *name)
+{
+    return olv_codec_of_name(name) != OLV_CODEC_NONE;
+}
+
 void former_find(struct former *f, const struct former_place *p)
 {
     f->is_known =
-        origin_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat->modified, &f->origin) ||
+        former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat->modified, &f->origin) ||
                                       (ask_catalogue(p, OLV_ACT_COMPRESS, &f->origin) && *f->origin.name));
     if (!f->is_known)
         return;

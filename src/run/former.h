@@ -25,6 +25,8 @@ struct former {
     struct olv_stat stat; /* as it was */
 };
 
+/* Whether a file with such a name can have been something else: no other needs to be looked at. */
+bool former_is_likely(const char *name);
 void former_find(struct former *former, const struct former_place *place);
 /* Whether it has had that step. */
 bool former_has_had(const struct former *former, const struct former_place *place, enum olv_act_id act);

@@ -60,7 +60,7 @@ static void subject_begin(struct tree_subject *s, struct judge *judge, struct ol
     s->judge = judge;
     s->former.is_known = false;
     scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
-    if (entry->kind != OLV_KIND_FILE || !origin_is_likely(entry->name) || !scan_subject_look(subject))
+    if (entry->kind != OLV_KIND_FILE || !former_is_likely(entry->name) || !scan_subject_look(subject))
         return;
     place = place_of(s);
     former_find(&s->former, &place);

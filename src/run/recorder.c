@@ -126,11 +126,11 @@ static struct record *next(struct recorder *r)
 }
 
 /* The strings that a line may be made of. */
-enum { WORDS = 9 };
+enum { WORDS = 10 };
 static void words_of(struct olv_outcome_facts *f, struct olv_docket_entry *e, const char **out[WORDS])
 {
-    const char **const words[WORDS] = {&f->reason,    &f->trash,     &f->trash_place, &f->path, &f->into,
-                                       &e->rule_name, &e->directory, &e->name,        &e->how};
+    const char **const words[WORDS] = {&f->reason,    &f->trash,     &f->trash_place, &f->path,   &f->into,
+                                       &e->rule_name, &e->directory, &e->name,        &e->target, &e->how};
     memcpy(out, words, sizeof words);
 }
 

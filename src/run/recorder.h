@@ -10,7 +10,7 @@ struct recorder;
 
 /* Only the recorder adds lines before recorder_drain. NULL without memory or thread. */
 struct recorder *recorder_new(struct olv_ledger *ledger);
-/* All strings are copied. */
+/* All strings are copied but the run's name, which is borrowed until then. */
 void recorder_add(struct recorder *recorder, const struct olv_outcome_facts *facts);
 /* Adds the intent, where there is one (its run is borrowed), and gathers (olv_ledger_gather) what was added
  * up to it; nothing is being written then. */

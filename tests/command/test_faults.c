@@ -37,15 +37,7 @@ static const char ATTEMPT[] =
 
 static void run_script(const struct sandbox *s, const char *script)
 {
-    size_t size = sizeof ATTEMPT + strlen(script) + 1;
-    char *text = malloc(size);
-    struct outcome o;
-    snprintf(text, size, "%s%s", ATTEMPT, script);
-    o = shell(s, text);
-    if (o.status != 0)
-        fail_msg("%s\n%s", o.out, o.err);
-    free(text);
-    outcome_free(&o);
+    shell_staged(s, ATTEMPT, script);
 }
 
 static int setup(void **state)

@@ -59,15 +59,7 @@ static int setup(void **state)
 
 static void run_script(const struct sandbox *s, const char *script)
 {
-    size_t size = sizeof STAGE + strlen(script) + 1;
-    char *text = malloc(size);
-    struct outcome o;
-    snprintf(text, size, "%s%s", STAGE, script);
-    o = shell(s, text);
-    if (o.status != 0)
-        fail_msg("%s\n%s", o.out, o.err);
-    free(text);
-    outcome_free(&o);
+    shell_staged(s, STAGE, script);
 }
 
 /* The power goes before the first, second, third... call of this kind, until a run gets through. */

@@ -258,6 +258,43 @@ static void an_archive_that_nobody_knows_is_cleared(void **state)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
+/* ---- small files, which are read before they are looked at ---- */
+
+/* One that is written over, without growing, before or behind the call that reads it, does not get in; the
+ * other one does. With an age of more than two seconds nobody watches a file whose original stays. */
+static void a_small_file_that_changes_while_it_is_read_does_not_get_in(void **state)
+{
+    static const char *const delays[] = {"enter", "exit"}, *const ages[] = {"0", "2.5"},
+                             *const keeps[] = {"--keep", ""};
+    const struct sandbox *s = *state;
+    char script[1500];
+    ON_LINUX_ONLY();
+    for (unsigned i = 0; i < 8; i += stride()) {
+        snprintf(
+            script, sizeof script,
+            "rm -rf t a.tar; mkdir t; seq 40 >t/small; echo mine >t/other; sleep %s\n"
+            "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/t/small$\"; do sleep 0.03; done\n"
+            "printf X | dd of=t/small conv=notrunc status=none) &\n"
+            "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=pread64 -e "
+            "inject=pread64:delay_%s=400ms:when=1+ $O archive %s --to a.tar t -y >out 2>err || true; wait\n"
+            "$O contents a.tar >list; grep -q t/other list; test $(grep -c t/small list) = 0\n"
+            "test $(head -c 1 t/small) = X; grep -q t.small:. out; $O audit verify >out",
+            ages[i & 1], delays[i >> 1 & 1], keeps[i >> 2]);
+        shell_ok(s, script);
+    }
+}
+
+static void who_is_watched(void **state)
+{
+    ON_LINUX_ONLY();
+    shell_ok(
+        *state,
+        "leases() { ASAN_OPTIONS=detect_leaks=0 strace -f -e trace=fcntl -o trace $O archive --to $1.tar "
+        "$2 t -y >out; grep -c 'F_SETLEASE, F_RDLCK' trace || true; }\n"
+        "mkdir t; seq 40 >t/a; seq 40 >t/b; sleep 3; test $(leases 1 --keep) = 0\n"
+        "touch t/a; test $(leases 2 --keep) = 1; sleep 3; test $(leases 3) = 2");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -271,6 +308,8 @@ int main(void)
         TEST(a_catalogue_of_another_version_is_refused),
         TEST(a_catalogue_with_holes_is_told),
         TEST(an_archive_that_nobody_knows_is_cleared),
+        TEST(a_small_file_that_changes_while_it_is_read_does_not_get_in),
+        TEST(who_is_watched),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -184,15 +184,20 @@ void assert_status(const struct outcome *outcome, int status)
                  outcome->out, outcome->err);
 }
 
-void shell_ok(const struct sandbox *s, const char *script)
+void shell_staged(const struct sandbox *s, const char *stage, const char *script)
 {
-    char *careful = malloc(strlen(script) + 16);
+    size_t size = strlen(stage) + strlen(script) + 1;
+    char *text = malloc(size);
     struct outcome o;
-    assert_non_null(careful);
-    strcpy(careful, "set -e\n");
-    strcat(careful, script);
-    o = shell(s, careful);
-    free(careful);
+    assert_non_null(text);
+    snprintf(text, size, "%s%s", stage, script);
+    o = shell(s, text);
+    free(text);
     assert_status(&o, 0);
     outcome_free(&o);
+}
+
+void shell_ok(const struct sandbox *s, const char *script)
+{
+    shell_staged(s, "set -e\n", script);
 }

@@ -20,6 +20,8 @@ struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, con
 struct outcome shell(const struct sandbox *s, const char *script);
 /* The same, stopping at the first command that fails; fails the test unless all went well. */
 void shell_ok(const struct sandbox *s, const char *script);
+/* The same without stopping: what a script needs first stands in `stage`, once for many scripts. */
+void shell_staged(const struct sandbox *s, const char *stage, const char *script);
 void outcome_free(struct outcome *outcome);
 
 /* Fails the test with everything that was printed. */
