@@ -15,17 +15,26 @@
 #include <string.h>
 #include <unistd.h>
 
+/* Where that fails, the one before goes on, and it may be tried again. */
 static bool new_segment(struct olv_ledger *l, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE];
+    int segment;
     ledger_segment_name(l->tree.size, name);
+    segment = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (segment < 0)
+        return olv_fail_system(err, name, "cannot begin a segment of the ledger");
+    if (fsync(l->dir) < 0) {
+        olv_fail_system(err, name, "cannot begin a segment of the ledger");
+        unlinkat(l->dir, name, 0);
+        close(segment);
+        return false;
+    }
     if (l->segment >= 0)
         close(l->segment);
-    l->segment = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
+    l->segment = segment;
     l->segment_bytes = 0;
     l->segment_first = l->tree.size;
-    if (l->segment < 0 || fsync(l->dir) < 0)
-        return olv_fail_system(err, name, "cannot begin a segment of the ledger");
     return true;
 }
 

@@ -371,6 +371,63 @@ static void lines_without_a_checkpoint_are_taken_up_again(void **state)
     assert_int_equal(verify(s).covered, LINES + 3);
 }
 
+/* ---- segments ---- */
+
+/* Adds lines with a long name until the segment is full, with 64 MiB; how many. */
+static unsigned fill_segment(struct olv_ledger *ledger)
+{
+    static char name[4000];
+    unsigned lines = 0;
+    struct olv_error err = {0};
+    struct olv_docket_entry e = {.rule = OLV_BY_HAND, .act = OLV_ACT_DISCARD};
+    struct olv_outcome_facts facts = {.run = "20261003-1405-abcd",
+                                      .entry = &e,
+                                      .result = "done",
+                                      .reason = "",
+                                      .trash = "",
+                                      .trash_place = "",
+                                      .into = "",
+                                      .path = name};
+    memset(name, 'g', sizeof name - 1);
+    name[0] = '/';
+    for (; !olv_ledger_is_segment_full(ledger); lines += 1000) {
+        for (int i = 0; i < 1000; i++)
+            olv_ledger_outcome(ledger, &facts);
+        assert_true(olv_ledger_sync(ledger, &err));
+    }
+    return lines;
+}
+
+/* Something else stands where the next segment is to be: the ledger goes on in the old one, and turns as soon
+ * as that can be. */
+static void a_segment_that_cannot_be_begun_is_tried_again(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    int dir = open(in(s, "state"), O_RDONLY | O_DIRECTORY);
+    struct olv_ledger *ledger = olv_ledger_open(dir, &err);
+    unsigned lines = LINES + 2; /* which are numbered from 0 */
+    char next[80];
+    assert_non_null(ledger);
+    lines += fill_segment(ledger);
+    snprintf(next, sizeof next, "state/ledger/lines-%012u.jsonl", lines);
+    make_dir(s, next);
+    assert_false(olv_ledger_checkpoint(ledger, &err));
+    assert_int_equal(err.code, OLV_SYSTEM);
+    write_outcome(ledger, 1);
+    assert_true(olv_ledger_sync(ledger, &err));
+    assert_true(olv_ledger_is_segment_full(ledger));
+    assert_int_equal(rmdir(in(s, next)), 0);
+    assert_true(olv_ledger_checkpoint(ledger, &err));
+    assert_false(olv_ledger_is_segment_full(ledger));
+    write_outcome(ledger, 2);
+    assert_true(olv_ledger_sync(ledger, &err) && olv_ledger_checkpoint(ledger, &err));
+    olv_ledger_close(ledger);
+    close(dir);
+    assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
+    assert_int_equal(count_entries(s, "state/ledger"), 2 + 2 + 1 + 1); /* lines, hashes, index, checkpoint */
+}
+
 static void every_line_is_json_with_its_members_in_order(void **state)
 {
     const struct sandbox *s = *state;
@@ -411,6 +468,7 @@ int main(void)
         LEDGER(nothing_is_appended_to_a_ledger_that_was_cut),
         LEDGER(a_torn_tail_is_cut_off_and_recorded),
         LEDGER(lines_without_a_checkpoint_are_taken_up_again),
+        LEDGER(a_segment_that_cannot_be_begun_is_tried_again),
         LEDGER(every_line_is_json_with_its_members_in_order),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
