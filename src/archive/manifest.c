@@ -199,7 +199,8 @@ bool manifest_close(struct manifest *m, const struct frame_list *frames, struct 
         olv_json_put_number(&m->text, "begins", f->at);
         olv_json_put_number(&m->text, "length", f->length);
         olv_json_put_number(&m->text, "plain", f->plain_length);
-        olv_text_printf(&m->text, ",\"check\":\"%016llx\"", (unsigned long long)f->check);
+        olv_text_printf(&m->text, ",\"check\":\"%016llx\",\"packed_check\":\"%016llx\"",
+                        (unsigned long long)f->check, (unsigned long long)f->packed_check);
         end_line(m);
     }
     olv_text_puts(&m->text, "{");

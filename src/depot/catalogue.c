@@ -11,7 +11,7 @@
 #include <string.h>
 #include <sys/stat.h>
 
-enum { VERSION = 2, BUSY_MS = 10000 };
+enum { VERSION = 3, BUSY_MS = 10000 };
 
 static const char schema[] =
     "BEGIN IMMEDIATE;"
@@ -20,10 +20,10 @@ static const char schema[] =
     "NULL,"
     " rule TEXT NOT NULL, codec TEXT NOT NULL, made_s INTEGER NOT NULL, made_ns INTEGER NOT NULL,"
     " length INTEGER NOT NULL, members INTEGER NOT NULL, bytes INTEGER NOT NULL, manifest INTEGER NOT NULL,"
-    " UNIQUE (depot, name));"
+    " end_xxh3 INTEGER NOT NULL, UNIQUE (depot, name));"
     "CREATE TABLE frame (archive INTEGER NOT NULL, number INTEGER NOT NULL, begins INTEGER NOT NULL,"
     " length INTEGER NOT NULL, plain INTEGER NOT NULL, check_xxh3 INTEGER NOT NULL, at INTEGER NOT NULL,"
-    " PRIMARY KEY (archive, number)) WITHOUT ROWID;"
+    " packed_xxh3 INTEGER NOT NULL, PRIMARY KEY (archive, number)) WITHOUT ROWID;"
     "CREATE TABLE directory (id INTEGER PRIMARY KEY, path BLOB NOT NULL UNIQUE);"
     "CREATE TABLE member (directory INTEGER NOT NULL, name BLOB NOT NULL, archive INTEGER NOT NULL,"
     " at INTEGER NOT NULL, frame INTEGER NOT NULL, kind INTEGER NOT NULL, size INTEGER NOT NULL,"
@@ -37,7 +37,7 @@ static const char schema[] =
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL, modified_s INTEGER NOT "
     "NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER, PRIMARY KEY (path, act)) WITHOUT "
     "ROWID;"
-    "PRAGMA user_version = 2;"
+    "PRAGMA user_version = 3;"
     "COMMIT";
 
 bool catalogue_failed(const struct olv_catalogue *c, struct olv_error *err, const char *what)
@@ -291,13 +291,14 @@ static bool put_depot(struct olv_catalogue *c, const struct catalogue_archive *a
     return ok;
 }
 
-static bool put_archive(struct olv_catalogue *c, const struct catalogue_archive *a, struct olv_error *err)
+static bool put_archive(struct olv_catalogue *c, const struct catalogue_archive *a, uint64_t end_check,
+                        struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     bool ok = catalogue_prepare(
         c, &s,
         "INSERT INTO archive VALUES (?1,(SELECT id FROM depot WHERE name = ?2),?3,?4,?5,?6,?7,?8,?9,"
-        "?10,?11,?12)",
+        "?10,?11,?12,?13)",
         err);
     if (ok) {
         sqlite3_bind_int64(s, 1, c->archive);
@@ -312,6 +313,7 @@ static bool put_archive(struct olv_catalogue *c, const struct catalogue_archive 
         sqlite3_bind_int64(s, 10, (int64_t)a->members);
         sqlite3_bind_int64(s, 11, (int64_t)a->bytes);
         sqlite3_bind_int64(s, 12, (int64_t)a->manifest_frame);
+        sqlite3_bind_int64(s, 13, (int64_t)end_check);
         ok = sqlite3_step(s) == SQLITE_DONE || catalogue_failed(c, err, "cannot write it");
     }
     sqlite3_finalize(s);
@@ -322,7 +324,7 @@ static bool put_frames(struct olv_catalogue *c, const struct frame_list *frames,
 {
     sqlite3_stmt *s = NULL;
     uint64_t at = 0;
-    bool ok = catalogue_prepare(c, &s, "INSERT INTO frame VALUES (?,?,?,?,?,?,?)", err);
+    bool ok = catalogue_prepare(c, &s, "INSERT INTO frame VALUES (?,?,?,?,?,?,?,?)", err);
     for (size_t i = 0; ok && i < frames->count; i++) {
         const struct frame *f = &frames->items[i];
         sqlite3_reset(s);
@@ -333,6 +335,7 @@ static bool put_frames(struct olv_catalogue *c, const struct frame_list *frames,
         sqlite3_bind_int64(s, 5, f->plain_length);
         sqlite3_bind_int64(s, 6, (int64_t)f->check);
         sqlite3_bind_int64(s, 7, (int64_t)at);
+        sqlite3_bind_int64(s, 8, (int64_t)f->packed_check);
         at += f->plain_length;
         ok = sqlite3_step(s) == SQLITE_DONE || catalogue_failed(c, err, "cannot write it");
     }
@@ -361,7 +364,7 @@ static bool commit(struct olv_catalogue *c, bool ok, struct olv_error *err)
 bool catalogue_end_replacing(struct olv_catalogue *c, const struct catalogue_archive *a,
                              const struct frame_list *frames, int64_t replaced, struct olv_error *err)
 {
-    bool ok = put_depot(c, a, err) && put_archive(c, a, err) && put_frames(c, frames, err);
+    bool ok = put_depot(c, a, err) && put_archive(c, a, frames->end_check, err) && put_frames(c, frames, err);
     finalize(c);
     return commit(c, ok && (replaced == 0 || forget(c, replaced, err)), err);
 }

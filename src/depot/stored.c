@@ -5,19 +5,38 @@
 #include <stdio.h>
 #include <string.h>
 
+/* Of what stands behind the frames. */
+static bool read_end_check(struct olv_catalogue *c, int64_t archive, uint64_t *out, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    bool ok = catalogue_prepare(c, &s, "SELECT end_xxh3 FROM archive WHERE id = ?", err);
+    if (ok) {
+        sqlite3_bind_int64(s, 1, archive);
+        ok = sqlite3_step(s) == SQLITE_ROW || catalogue_failed(c, err, "cannot read it");
+    }
+    if (ok)
+        *out = (uint64_t)sqlite3_column_int64(s, 0);
+    sqlite3_finalize(s);
+    return ok;
+}
+
 bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_list *out, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     int code = SQLITE_ROW;
-    bool ok = catalogue_prepare(
-        c, &s, "SELECT begins, length, plain, check_xxh3 FROM frame WHERE archive = ? ORDER BY number", err);
+    bool ok = read_end_check(c, archive, &out->end_check, err) &&
+              catalogue_prepare(c, &s,
+                                "SELECT begins, length, plain, check_xxh3, packed_xxh3 FROM frame"
+                                " WHERE archive = ? ORDER BY number",
+                                err);
     if (ok)
         sqlite3_bind_int64(s, 1, archive);
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
         ok = frame_list_add(out, (struct frame){(uint64_t)sqlite3_column_int64(s, 0),
                                                 (uint32_t)sqlite3_column_int64(s, 1),
                                                 (uint32_t)sqlite3_column_int64(s, 2),
-                                                (uint64_t)sqlite3_column_int64(s, 3)}) ||
+                                                (uint64_t)sqlite3_column_int64(s, 3),
+                                                (uint64_t)sqlite3_column_int64(s, 4)}) ||
              olv_fail_memory(err);
     if (ok && code != SQLITE_DONE)
         ok = catalogue_failed(c, err, "cannot read it");

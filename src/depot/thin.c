@@ -234,6 +234,13 @@ static void cut(struct thinning *t, struct cutting *c, struct olv_text *plain)
     c->plain_begin += len;
 }
 
+/* Whether what it is packed in is as it was written, too. */
+static bool is_as_written(const struct thinning *t, const struct frame *frame)
+{
+    return t->old.codec == OLV_CODEC_NONE ||
+           frame_check(olv_text_string(&t->packed), frame->length) == frame->packed_check;
+}
+
 /* A frame of which nothing goes is taken over as it is; that of a zip archive goes or stays as a whole. */
 static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, struct olv_error *err)
 {
@@ -250,7 +257,7 @@ static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, str
     t->new_frames += t->plain.len > 0;
     if (t->plain.len == 0)
         return true;
-    if (t->plain.len == frame->plain_length)
+    if (t->plain.len == frame->plain_length && is_as_written(t, frame))
         return frames_copy(t->writer, is_plain ? t->plain.data : t->packed.data, frame, err);
     if (t->old.codec == OLV_CODEC_ZIP)
         return damaged(err);

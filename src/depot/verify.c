@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every frame is read and compared with its digest in the catalogue. What is lost with a damaged frame are
- * the members that begin in it, or go through it. */
+/* Every frame, and what stands behind them, is read and compared with its digest in the catalogue. What is
+ * lost with a damaged frame are the members that begin in it, or go through it; where only what they are
+ * packed in was altered, none is. */
 #include "olvido/depot_care.h"
 
 #include "depot/catalogue.h"
@@ -34,14 +35,14 @@ static void tell(struct verifying *v, const char *what, const char *path)
     v->fault(v->self, &(struct olv_depot_fault){v->archive->depot, v->archive->name, what, path});
 }
 
-static void on_bad(void *self, size_t number, const struct olv_error *why)
+static void on_bad(void *self, size_t number, bool is_lost, const struct olv_error *why)
 {
     struct verifying *v = self;
     char what[400];
     if (why->sys)
         snprintf(what, sizeof what, "%s: %s", why->what, strerror(why->sys));
     v->is_damaged = true;
-    v->bad[number] = true;
+    v->bad[number] = is_lost;
     tell(v, why->sys ? what : why->what, "");
 }
 

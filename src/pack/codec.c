@@ -15,7 +15,7 @@ static const struct {
     [OLV_CODEC_BZIP2] = {"bzip2", ".bz2", {1, 9, 9}, 3, {'B', 'Z', 'h'}},
     [OLV_CODEC_XZ] = {"xz", ".xz", {0, 9, 6}, 6, {0xFD, '7', 'z', 'X', 'Z', 0}},
     [OLV_CODEC_ZSTD] = {"zstd", ".zst", {1, 22, 3}, 4, {0x28, 0xB5, 0x2F, 0xFD}},
-    [OLV_CODEC_ZIP] = {"zip", ".zip", {1, 9, 6}, 0, {0}},
+    [OLV_CODEC_ZIP] = {"zip", ".zip", {1, 9, 6}, 4, {'P', 'K', 3, 4}},
 };
 
 const char *olv_codec_word(enum olv_codec codec)
@@ -86,4 +86,27 @@ enum olv_codec codec_detect(const uint8_t *head, size_t len)
         if (len >= codecs[c].magic_len && memcmp(head, codecs[c].magic, codecs[c].magic_len) == 0)
             return (enum olv_codec)c;
     return is_skippable(head, len) ? OLV_CODEC_ZSTD : OLV_CODEC_NONE;
+}
+
+/* "BZh" and a digit are followed by the magic of the first block: pi in binary-coded decimals. */
+static bool goes_on_as_bzip2(const uint8_t *mark, size_t len)
+{
+    static const uint8_t pi[] = {0x31, 0x41, 0x59, 0x26, 0x53, 0x59};
+    return len >= 4 + sizeof pi && mark[3] >= '1' && mark[3] <= '9' && memcmp(mark + 4, pi, sizeof pi) == 0;
+}
+
+bool codec_begins(enum olv_codec codec, const uint8_t *mark, size_t len)
+{
+    enum { GZIP_RESERVED = 0xE0 }; /* flags that are never set (RFC 1952, 2.3.1) */
+    size_t n = codecs[codec].magic_len;
+    if (n == 0 || len < n || memcmp(mark, codecs[codec].magic, n) != 0)
+        return false;
+    if (codec == OLV_CODEC_BZIP2)
+        return goes_on_as_bzip2(mark, len);
+    return codec != OLV_CODEC_GZIP || (len > n && !(mark[n] & GZIP_RESERVED));
+}
+
+int codec_first_byte(enum olv_codec codec)
+{
+    return codecs[codec].magic[0];
 }

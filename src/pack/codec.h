@@ -13,6 +13,13 @@ enum { CODEC_HEAD = 6 };
 /* By its first bytes; OLV_CODEC_NONE where they are none of the formats'. */
 enum olv_codec codec_detect(const uint8_t *head, size_t len);
 
+/* Bytes enough for codec_begins. */
+enum { CODEC_MARK = 10 };
+/* Whether these may be the first bytes of a frame with contents: stricter than codec_detect, for where frames
+ * are looked for among other bytes. Of a zip archive: of a member. */
+bool codec_begins(enum olv_codec codec, const uint8_t *mark, size_t len);
+int codec_first_byte(enum olv_codec codec);
+
 /* ---- encoding: one frame at a time, in memory ---- */
 
 /* Each belongs to one thread at a time. */

@@ -44,9 +44,9 @@ void frame_list_free(struct frame_list *list)
     *list = (struct frame_list){0};
 }
 
-uint64_t frame_check(const void *plain, size_t len)
+uint64_t frame_check(const void *bytes, size_t len)
 {
-    return XXH3_64bits(plain, len);
+    return XXH3_64bits(bytes, len);
 }
 
 /* ---- the workers ---- */
@@ -77,11 +77,14 @@ static void work(void *self, unsigned worker, void *arg)
     }
     if (job->plain.len == 0)
         return;
-    job->check = frame_check(job->plain.data, job->plain.len);
+    job->check = job->packed_check = frame_check(job->plain.data, job->plain.len);
+    if (f->codec == OLV_CODEC_NONE)
+        return;
     if (f->codec == OLV_CODEC_ZIP)
         zip_encode(f->zip_encoders[worker], job);
-    else if (f->codec != OLV_CODEC_NONE)
+    else
         pack(f->encoders[worker], job);
+    job->packed_check = frame_check(olv_text_string(&job->packed), job->packed.len);
 }
 
 /* ---- the caller's side ---- */
@@ -132,10 +135,15 @@ static bool put(struct frames *f, const struct olv_text *bytes, struct olv_error
 static bool write_frame(struct frames *f, struct frame_job *job, struct olv_error *err)
 {
     const struct olv_text *bytes = f->codec == OLV_CODEC_NONE && !job->is_copy ? &job->plain : &job->packed;
-    struct frame frame = {f->length, 0, job->is_copy ? job->plain_length : (uint32_t)job->plain.len,
-                          job->check};
+    struct frame frame = {.at = f->length,
+                          .plain_length = job->is_copy ? job->plain_length : (uint32_t)job->plain.len,
+                          .check = job->check,
+                          .packed_check = job->packed_check};
+    size_t len = bytes->len;
     if (f->directory && !zip_directory_take(f->directory, job, f->length, err))
         return false;
+    if (bytes->len != len) /* the lengths of a large member of a zip archive are behind it now */
+        frame.packed_check = frame_check(bytes->data, bytes->len);
     frame.length = (uint32_t)bytes->len;
     if (!put(f, bytes, err))
         return false;
@@ -192,6 +200,7 @@ bool frames_copy(struct frames *f, const void *packed, const struct frame *frame
         return false;
     job->is_copy = true;
     job->check = frame->check;
+    job->packed_check = frame->packed_check;
     job->plain_length = frame->plain_length;
     olv_text_clear(&job->packed);
     olv_text_add(&job->packed, packed, frame->length);
@@ -228,31 +237,33 @@ uint64_t frames_cut(struct frames *f, size_t count)
 }
 
 /* What a packed file without any byte in it looks like. */
-static bool put_empty(struct frames *f, struct olv_error *err)
+static bool make_empty(struct frames *f, struct olv_text *out, struct olv_error *err)
 {
     struct frame_job empty = {0};
-    bool ok;
     if (f->codec == OLV_CODEC_NONE || f->codec == OLV_CODEC_ZIP)
         return true;
     pack(f->encoders[0], &empty);
-    ok = empty.error.code == OLV_OK && put(f, &empty.packed, err);
+    *out = empty.packed;
     if (empty.error.code != OLV_OK)
         *err = empty.error;
-    olv_text_free(&empty.packed);
-    return ok;
+    return err->code == OLV_OK;
 }
 
 bool frames_finish(struct frames *f, struct olv_error *err)
 {
-    struct olv_text table = {0};
-    bool ok = frames_drain(f, err) && (f->list.count || put_empty(f, err));
+    struct olv_text end = {0};
+    bool ok = frames_drain(f, err) && (f->list.count || make_empty(f, &end, err));
     if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count > 1)
-        seek_table_put(&f->list, &table);
+        seek_table_put(&f->list, &end);
     else if (ok && f->directory)
-        zip_directory_end(f->directory, f->length, &table);
-    if (ok && (table.len || table.failed))
-        ok = table.failed ? olv_fail_memory(err) : put(f, &table, err);
-    olv_text_free(&table);
+        zip_directory_end(f->directory, f->length, &end);
+    if (ok && end.failed)
+        ok = olv_fail_memory(err);
+    if (ok && end.len) {
+        f->list.end_check = frame_check(end.data, end.len);
+        ok = put(f, &end, err);
+    }
+    olv_text_free(&end);
     return ok;
 }
 

@@ -15,18 +15,24 @@ enum { FRAME_BYTES = 4 << 20 }; /* of plain bytes; a frame may have a few more *
 struct frame {
     uint64_t at; /* in the packed file */
     uint32_t length, plain_length;
-    uint64_t check; /* a fast digest of the plain bytes: XXH3, 64 bits */
+    uint64_t check;        /* a fast digest of the plain bytes: XXH3, 64 bits */
+    uint64_t packed_check; /* the same of the packed ones: what the format does not check is checked, too */
 };
 
 struct frame_list {
     struct frame *items; /* owned */
     size_t count, cap;
+    uint64_t
+        end_check; /* of what stands behind the last frame (a seek table, a directory); 0: nothing does */
 };
 
 bool frame_list_add(struct frame_list *list, struct frame frame);
 void frame_list_free(struct frame_list *list);
 /* The fast digest. */
-uint64_t frame_check(const void *plain, size_t len);
+uint64_t frame_check(const void *bytes, size_t len);
+/* The same of a stretch of a source, read in steps. */
+bool frame_check_stretch(const struct pack_source *source, uint64_t at, uint64_t end, uint64_t *out,
+                         struct olv_error *err);
 
 /* ---- writing ---- */
 
@@ -41,7 +47,7 @@ struct frame_job {
     void *context;          /* for `fill` */
     struct olv_error error; /* of the worker */
     struct olv_text packed;
-    uint64_t check;
+    uint64_t check, packed_check;
     /* For zip: with what it begins when it is packed (see zip_frame.h), and where in `plain` the contents
      * are; what stands before and behind them is not packed. */
     enum frame_part part;
@@ -95,18 +101,24 @@ void seek_table_put(const struct frame_list *list, struct olv_text *out);
  * it does not describe the file. */
 bool seek_table_get(const struct pack_source *source, struct frame_list *list);
 
+/* What belongs behind these frames of the source, appended: a seek table, a directory, or nothing. False with
+ * OLV_BROKEN where damage keeps it from being known. */
+bool frames_end(const struct pack_source *source, enum olv_codec codec, const struct frame_list *list,
+                struct olv_text *out, struct olv_error *err);
+
 /* ---- proving ---- */
 
 struct frames_proof {
     void *self;
-    /* A frame is not what it should be; called in the order of the frames. May be NULL. */
-    void (*bad)(void *self, size_t number, const struct olv_error *why);
+    /* A frame is not what it should be; called in the order of the frames, and for what stands behind them as
+     * if it was one more. `is_lost`: its contents are gone, not only what they are packed in. May be NULL. */
+    void (*bad)(void *self, size_t number, bool is_lost, const struct olv_error *why);
     /* So many plain bytes were compared so far; false stops (OLV_INTERRUPTED). May be NULL. */
     bool (*progress)(void *self, uint64_t plain_bytes);
 };
 
-/* Reads every frame of the list, decodes it and compares it. False with `err` at the first bad one, or, with
- * `proof->bad`, after all of them. */
+/* Reads every frame of the list and what stands behind them, decodes and compares. False with `err` at the
+ * first bad one, or, with `proof->bad`, after all of them. */
 bool frames_prove(const struct pack_source *source, enum olv_codec codec, const struct frame_list *list,
                   unsigned workers, const struct frames_proof *proof, struct olv_error *err);
 

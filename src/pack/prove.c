@@ -4,6 +4,7 @@
 #include "base/crew.h"
 
 #include <stdlib.h>
+#include <xxhash.h>
 
 enum { SPARE_JOBS = 2 };
 
@@ -11,6 +12,7 @@ struct proof_job {
     size_t number;
     struct frame frame;
     struct olv_text packed, plain;
+    bool is_lost;
     struct olv_error error;
 };
 
@@ -26,6 +28,7 @@ struct proving {
 
 static bool differs(struct proof_job *job, const char *what)
 {
+    job->is_lost = true;
     return olv_fail(&job->error, OLV_BROKEN, "frame %zu at byte %llu %s", job->number,
                     (unsigned long long)job->frame.at, what);
 }
@@ -41,13 +44,19 @@ static bool check(const struct proving *p, struct decoder *decoder, struct proof
     plain = p->codec == OLV_CODEC_NONE ? packed : olv_text_room(&job->plain, f->plain_length);
     if (!packed || !plain)
         return olv_fail_memory(&job->error);
+    job->is_lost = true;
     if (!pack_read(p->source, packed, f->length, f->at, &job->error))
         return false;
     if (p->codec != OLV_CODEC_NONE)
         got = decoder_frame(decoder, packed, f->length, plain, f->plain_length);
     if (got < 0 || (uint32_t)got != f->plain_length)
         return differs(job, "cannot be decoded");
-    return frame_check(plain, (size_t)got) == f->check || differs(job, "is not what was written");
+    if (frame_check(plain, (size_t)got) != f->check)
+        return differs(job, "is not what was written");
+    if (p->codec == OLV_CODEC_NONE || frame_check(packed, f->length) == f->packed_check)
+        return true;
+    differs(job, "is packed in other bytes than were written; its contents are sound");
+    return job->is_lost = false;
 }
 
 static void work(void *self, unsigned worker, void *arg)
@@ -66,11 +75,52 @@ static bool note(struct proving *p, struct proof_job *job, struct olv_error *err
             *err = job->error;
         if (!proof || !proof->bad || job->error.code == OLV_MEMORY)
             return false;
-        proof->bad(proof->self, job->number, &job->error);
+        proof->bad(proof->self, job->number, job->is_lost, &job->error);
     }
     if (proof && proof->progress && !proof->progress(proof->self, p->plain_bytes))
         return olv_fail(err, OLV_INTERRUPTED, "interrupted");
     return true;
+}
+
+bool frame_check_stretch(const struct pack_source *source, uint64_t at, uint64_t end, uint64_t *out,
+                         struct olv_error *err)
+{
+    enum { STEP = 256 << 10 };
+    XXH3_state_t *state = XXH3_createState();
+    uint8_t *bytes = malloc(STEP);
+    bool ok = (state && bytes && XXH3_64bits_reset(state) == XXH_OK) || olv_fail_memory(err);
+    while (ok && at < end) {
+        size_t n = end - at < STEP ? (size_t)(end - at) : STEP;
+        ok = pack_read(source, bytes, n, at, err);
+        if (ok)
+            XXH3_64bits_update(state, bytes, n);
+        at += n;
+    }
+    if (ok)
+        *out = XXH3_64bits_digest(state);
+    XXH3_freeState(state);
+    free(bytes);
+    return ok;
+}
+
+static bool check_end(const struct proving *p, struct olv_error *err)
+{
+    const struct frame *last = p->list->count ? &p->list->items[p->list->count - 1] : NULL;
+    uint64_t at = last ? last->at + last->length : 0, is = 0;
+    if (at < p->source->size && !frame_check_stretch(p->source, at, p->source->size, &is, err))
+        return false;
+    return is == p->list->end_check ||
+           olv_fail(err, OLV_BROKEN, "%s, from byte %llu on",
+                    p->list->end_check ? "what stands behind its frames is not what was written"
+                                       : "something stands behind its frames that was not written",
+                    (unsigned long long)at);
+}
+
+static bool prove_end(struct proving *p, struct olv_error *err)
+{
+    struct proof_job end = {.number = p->list->count};
+    check_end(p, &end.error);
+    return note(p, &end, err);
 }
 
 static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jobs, unsigned job_count,
@@ -90,7 +140,7 @@ static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jo
     }
     while (ok && crew_under_way(crew))
         ok = note(p, crew_take(crew), err);
-    return ok;
+    return ok && prove_end(p, err);
 }
 
 static bool make_decoders(struct proving *p, unsigned workers)

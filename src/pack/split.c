@@ -4,12 +4,12 @@
  * that hardly occur by chance. Small frames are put together to a piece. */
 #include "pack/split.h"
 
+#include "pack/frame_reader.h"
 #include "pack/frames.h"
 #include "pack/gzip.h"
 
 #include <lzma.h>
 #include <stdlib.h>
-#include <string.h>
 
 enum { PIECE_PACKED = 256 << 10, PIECE_PLAIN = FRAME_BYTES, PIECE_UNKNOWN = 64 << 10 };
 
@@ -95,37 +95,16 @@ static bool split_zstd(struct splitting *s)
     return ok && add_rest(s, covered(s));
 }
 
-/* ---- bzip2 ---- */
-
-/* "BZh", a digit, and the magic of the first block: pi in binary-coded decimals. */
-static bool begins_bzip2(const uint8_t *b)
-{
-    static const uint8_t pi[] = {0x31, 0x41, 0x59, 0x26, 0x53, 0x59};
-    return b[0] == 'B' && b[1] == 'Z' && b[2] == 'h' && b[3] >= '1' && b[3] <= '9' &&
-           memcmp(b + 4, pi, sizeof pi) == 0;
-}
-
+/* Where its mark is. */
 static bool split_bzip2(struct splitting *s)
 {
-    enum { MARK = 10, WINDOW = 1 << 20 };
-    uint8_t *window = malloc(WINDOW + MARK);
-    uint64_t begin = 0, size = s->source->size;
-    bool ok = window || olv_fail_memory(s->err);
-    for (uint64_t at = 0; ok && at + MARK <= size; at += WINDOW) {
-        uint64_t left = size - at;
-        size_t len = left < WINDOW + MARK ? (size_t)left : WINDOW + MARK;
-        const uint8_t *from = window, *end = window + len - MARK + 1, *hit;
-        ok = pack_read(s->source, window, len, at, s->err);
-        while (ok && from < end && (hit = memchr(from, 'B', (size_t)(end - from)))) {
-            uint64_t here = at + (uint64_t)(hit - window);
-            from = hit + 1;
-            if (!begins_bzip2(hit) || here - begin < PIECE_UNKNOWN)
-                continue;
-            ok = add(s, begin, here - begin);
-            begin = here;
-        }
+    uint64_t begin = 0, at = 0, size = s->source->size;
+    bool ok = true;
+    while (ok && begin + PIECE_UNKNOWN < size &&
+           (ok = frame_find(s->source, OLV_CODEC_BZIP2, begin + PIECE_UNKNOWN, &at, s->err)) && at < size) {
+        ok = add(s, begin, at - begin);
+        begin = at;
     }
-    free(window);
     return ok && add_rest(s, begin);
 }
 

@@ -186,6 +186,7 @@ static bool pack_small(struct shrinker *s, struct shrink_task *t, struct olv_err
         return false;
     frame.check = frame_check(plain, len);
     frame.length = (uint32_t)encoder_run(s->encoder, plain, len, packed, bound);
+    frame.packed_check = frame_check(packed, frame.length);
     t->packed_bytes = frame.length;
     if (frame.length == 0 || !frame_list_add(&t->frames, frame))
         return olv_fail_memory(err);
@@ -277,10 +278,10 @@ static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint6
 /* What will be proven is noted as frames: so it is like all others. */
 static bool note(struct shrink_task *t, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
-    struct frame frame = {t->put_bytes, (uint32_t)len, (uint32_t)len, 0};
+    struct frame frame = {t->put_bytes, (uint32_t)len, (uint32_t)len, 0, 0};
     if (t->keeps || len == 0)
         return true;
-    frame.check = frame_check(bytes, len);
+    frame.check = frame.packed_check = frame_check(bytes, len);
     return frame_list_add(&t->frames, frame) || olv_fail_memory(err);
 }
 

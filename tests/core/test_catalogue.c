@@ -63,7 +63,7 @@ static int64_t put_archive(struct olv_catalogue *c, const char *name, const char
     for (size_t i = 0; i < count; i++) {
         struct olv_member m = member_of(paths[i], 10 + i, modified);
         put(c, &m, 1000 * i + 7);
-        assert_true(frame_list_add(&frames, (struct frame){300 * i, 300, 1000, i}));
+        assert_true(frame_list_add(&frames, (struct frame){300 * i, 300, 1000, i, 7 * i}));
     }
     assert_true(catalogue_end(c, &archive, &frames, &err));
     frame_list_free(&frames);
@@ -161,7 +161,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     int64_t old = put_archive(c, "one.tar.zst", PATHS, 5, 1000);
     assert_true(catalogue_begin(c, &err));
     put(c, &m, 0);
-    assert_true(frame_list_add(&frames, (struct frame){0, 10, 1000, 1}));
+    assert_true(frame_list_add(&frames, (struct frame){0, 10, 1000, 1, 2}));
     assert_true(catalogue_end_replacing(c, &next, &frames, old, &err));
     frame_list_free(&frames);
     assert_true(olv_catalogue_files(c, OLV_BY_PATH, see, &seen, &err));
@@ -197,8 +197,8 @@ static void a_hard_link_is_known_with_its_contents(void **state)
     assert_true(catalogue_begin(c, &err));
     put(c, &first, 12);
     assert_true(catalogue_put_member(c, &made, &err));
-    assert_true(frame_list_add(&frames, (struct frame){0, 1000, 1000, 1}));
-    assert_true(frame_list_add(&frames, (struct frame){1000, 1000, 1000, 2}));
+    assert_true(frame_list_add(&frames, (struct frame){0, 1000, 1000, 1, 1}));
+    assert_true(frame_list_add(&frames, (struct frame){1000, 1000, 1000, 2, 2}));
     assert_true(catalogue_end(c, &archive, &frames, &err));
     frame_list_free(&frames);
     assert_true(olv_catalogue_versions(c, "/srv/tides/z.csv", see, &seen, &err));

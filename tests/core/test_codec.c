@@ -302,14 +302,15 @@ static void a_seek_table_that_does_not_fit_is_not_believed(void **state)
 /* ---- proof ---- */
 
 struct bad_frames {
-    size_t count, last;
+    size_t count, lost, last;
 };
 
-static void note_bad(void *self, size_t number, const struct olv_error *why)
+static void note_bad(void *self, size_t number, bool is_lost, const struct olv_error *why)
 {
     struct bad_frames *b = self;
     assert_int_equal(why->code, OLV_BROKEN);
     b->count++;
+    b->lost += is_lost;
     b->last = number;
 }
 
@@ -352,6 +353,48 @@ static void a_proof_names_the_damaged_frames(void **state)
     }
 }
 
+/* What no checksum of the format covers (times and names in headers, spare bits, tables) is noticed as well,
+ * and for what it is: the contents are there. */
+static void a_proof_notices_every_byte(void **state)
+{
+    (void)state;
+    for (int codec = OLV_CODEC_NONE; codec <= LAST; codec++) {
+        struct olv_text packed = {0};
+        struct frames_sink sink = {.self = &packed, .put = append};
+        struct olv_error err = {0};
+        struct frames *frames = frames_new((enum olv_codec)codec, quick_level(codec), 1, &sink, &err);
+        struct bad_frames all = {0};
+        struct pack_source source;
+        for (unsigned i = 0; i < 3; i++) {
+            struct frame_job *job = frames_next(frames, &err);
+            add_readings(&job->plain, 300 + i, i);
+            frames_give(frames, job);
+        }
+        assert_true(frames_finish(frames, &err));
+        source = memory_source(&packed);
+        for (size_t at = 0; at < packed.len; at++) {
+            const struct frame *last = &frames_written(frames)->items[2];
+            struct bad_frames bad = {0};
+            struct frames_proof proof = {.self = &bad, .bad = note_bad};
+            packed.data[at] ^= 0x10;
+            err = (struct olv_error){0};
+            assert_false(
+                frames_prove(&source, (enum olv_codec)codec, frames_written(frames), 1, &proof, &err));
+            packed.data[at] ^= 0x10;
+            assert_int_equal(bad.count, 1);
+            if (at >= last->at + last->length)
+                assert_int_equal(bad.last, 3);
+            assert_true(bad.last < 3 || !bad.lost);
+            all.lost += bad.lost;
+            all.count++;
+        }
+        assert_true(all.lost > 0 && (codec != OLV_CODEC_NONE || all.lost == all.count));
+        assert_true(codec != OLV_CODEC_GZIP || all.lost < all.count);
+        frames_free(frames);
+        olv_text_free(&packed);
+    }
+}
+
 static void the_suffix_tells_the_codec(void **state)
 {
     (void)state;
@@ -373,6 +416,7 @@ int main(void)
         cmocka_unit_test(zeros_at_the_end_are_padding_and_all_else_is_not),
         cmocka_unit_test(a_seek_table_that_does_not_fit_is_not_believed),
         cmocka_unit_test(a_proof_names_the_damaged_frames),
+        cmocka_unit_test(a_proof_notices_every_byte),
         cmocka_unit_test(the_suffix_tells_the_codec),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* An archive goes into the catalogue anew, from nothing but its own bytes. */
+#ifndef OLV_DEPOT_REREAD_H
+#define OLV_DEPOT_REREAD_H
+
+#include "depot/catalogue.h"
+#include "olvido/depot_care.h"
+
+struct reread_options {
+    struct olv_catalogue *catalogue;
+    const char *depot, *path; /* its name, and the directory */
+    int dir;                  /* open */
+    /* Damage that does not keep it out of the catalogue. */
+    void (*fault)(void *self, const struct olv_depot_fault *fault);
+    void *self;
+    const struct olv_observer *observer;
+};
+
+struct reread_result {
+    uint64_t members, bytes; /* `bytes`: of the archive */
+    bool is_damaged;         /* a fault was told */
+};
+
+/* False with OLV_BROKEN where it is no archive of ours, or its manifest cannot be read. */
+bool reread_archive(const struct reread_options *options, const char *name, struct reread_result *result,
+                    struct olv_error *err);
+
+#endif
