@@ -30,6 +30,12 @@ bool olv_archive_next(struct olv_archive *archive, struct olv_member *out, struc
 /* The next data of the member: `*len` bytes that belong at `*at`; `*len` is 0 when there is no more. */
 bool olv_archive_data(struct olv_archive *archive, const uint8_t **bytes, size_t *len, uint64_t *at,
                       struct olv_error *err);
+/* Whether the data given last may be altered, for the checksum that tells comes behind it and may be wrong.
+ */
+bool olv_archive_is_doubtful(const struct olv_archive *archive);
+/* After OLV_BROKEN from these two: goes on with the first member that begins behind the damage. False where
+ * there is none, or (with an error) where it cannot be looked for. */
+bool olv_archive_go_on(struct olv_archive *archive, struct olv_error *err);
 void olv_archive_close(struct olv_archive *archive);
 
 /* Which members are meant: none, and all are. A pattern with a slash fits a path, what lies below it, and
@@ -51,15 +57,20 @@ struct olv_extract_options {
 };
 
 struct olv_extract_result {
+    bool reached_end;
     uint64_t done, bytes; /* members, and what they hold */
     uint64_t refused; /* their places are taken, or lead out of the directory; devices without being asked */
     uint64_t failed;
     uint64_t fitting; /* members that the filter let through */
+    uint64_t
+        lost; /* of these, what the archive does not hold any more, or not as it was put in: it is damaged */
 };
 
 /* Takes an archive apart. Nothing is ever written outside of `into`: names that lead out of it are refused,
- * and links are never followed. What goes wrong with a member is told to the observer. False when the archive
- * itself is damaged, or it was interrupted; the result says what was done. */
+ * and links are never followed. What goes wrong with a member is told to the observer. A damaged archive is
+ * taken apart as far as it can be: `lost` is counted, or, where nothing behind the damage can be read, it
+ * stops. False when it stopped, or with OLV_BROKEN where anything was damaged; the result says what was done.
+ */
 bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *options,
                  const struct olv_observer *observer, struct olv_extract_result *result,
                  struct olv_error *err);

@@ -5,6 +5,8 @@
 
 #include "archive/directories.h"
 #include "archive/inside.h"
+#include "archive/make.h"
+#include "archive/reckoning.h"
 #include "archive/restore.h"
 #include "file/touched.h"
 #include "os/os.h"
@@ -12,6 +14,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -31,6 +34,16 @@ struct extracting {
     struct olv_text path; /* of the member, clean */
     struct olv_instant began;
     bool is_archive_broken; /* what went wrong is the archive's, not one member's */
+    /* Of a tar, whose members the manifest at its end, if it is one of ours, knows. */
+    struct reckoning *reckoning;
+    bool is_plain; /* it is not packed: nothing but digests proves contents */
+    /* Of the member at hand. */
+    bool is_manifest; /* and worth reading */
+    struct olv_hasher *hasher;
+    enum contents_known known;
+    uint64_t taken, digested; /* bytes of it */
+    uint8_t digest[OLV_SHA256_SIZE];
+    struct olv_error damage; /* what was met first */
 };
 
 /* ---- telling ---- */
@@ -48,6 +61,22 @@ static void tell(struct extracting *x, const char *path, const struct olv_error 
 static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
 {
     tell(self, path, why);
+}
+
+/* What the manifest knows, and the archive does not hold as it was. */
+static void on_missing(void *self, const char *path, enum missing what)
+{
+    static const char *const words[] = {
+        [MISSING_LOST] = "it is lost: the archive is damaged where it was",
+        [MISSING_ALTERED] = "its contents are not those that were put in: the archive is damaged",
+        [MISSING_UNPROVEN] = "its contents may be altered: the archive is damaged near them"};
+    struct extracting *x = self;
+    if (!olv_member_fits(&x->options->filter, path))
+        return;
+    if (x->damage.code == OLV_OK)
+        olv_fail(&x->damage, OLV_BROKEN, "it is damaged: not everything in it is as it was put in");
+    x->result->lost++;
+    olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, words[what], 0});
 }
 
 static bool must_stop(struct extracting *x, struct olv_error *err)
@@ -75,6 +104,33 @@ static bool must_stop(struct extracting *x, struct olv_error *err)
 
 /* ---- one member ---- */
 
+/* Contents are digested where nothing else proves them. Holes are zeros. */
+static void digest(struct extracting *x, const uint8_t *bytes, size_t len, uint64_t at)
+{
+    bool is_doubtful = x->reckoning && (x->is_plain || olv_archive_is_doubtful(x->archive));
+    if (x->known == CONTENTS_PROVEN && is_doubtful) {
+        bool is_first = x->taken == 0;
+        x->known = is_first ? CONTENTS_DIGESTED : CONTENTS_DOUBTFUL;
+        if (is_first)
+            olv_hasher_begin(x->hasher);
+        x->digested = 0;
+    }
+    x->taken += len;
+    if (x->known != CONTENTS_DIGESTED)
+        return;
+    olv_hasher_add_zeros(x->hasher, at - x->digested);
+    olv_hasher_add(x->hasher, bytes, len);
+    x->digested = at + len;
+}
+
+static void end_digest(struct extracting *x, const struct olv_member *m)
+{
+    if (x->known != CONTENTS_DIGESTED)
+        return;
+    olv_hasher_add_zeros(x->hasher, m->size_bytes > x->digested ? m->size_bytes - x->digested : 0);
+    olv_hasher_end(x->hasher, x->digest);
+}
+
 static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_member *m, struct olv_error *err)
 {
     bool is_single = olv_archive_form(x->archive) == OLV_FORM_SINGLE;
@@ -87,11 +143,15 @@ static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_memb
             return false;
         }
         x->result->bytes += len;
-        if (must_stop(x, err) || !restore_write(fresh->fd, bytes, len, at, err))
+        if (must_stop(x, err) || !restore_write(fresh->fd, bytes, len, at, err) ||
+            (x->is_manifest && !reckoning_add(x->reckoning, bytes, len, err)))
             return false;
         if (is_single)
             m->size_bytes += len;
+        if (len)
+            digest(x, bytes, len, at);
     }
+    end_digest(x, m);
     return true;
 }
 
@@ -167,28 +227,109 @@ static bool extract_member(struct extracting *x, struct olv_member *m, struct ol
     }
 }
 
+/* ---- damage, and the manifest ---- */
+
+/* The member is lost. */
+static bool lose(struct extracting *x, const char *path, const struct olv_error *why, struct olv_error *err)
+{
+    x->result->lost++;
+    olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
+    return reckoning_note(x->reckoning, path, CONTENTS_PROVEN, NULL, err);
+}
+
+/* Goes on behind what is damaged; `path`: of the member at hand, or NULL. */
+static bool go_on(struct extracting *x, const char *path, struct olv_error *err)
+{
+    struct olv_error why = *err;
+    char *at_hand;
+    bool ok;
+    if (err->code != OLV_BROKEN || !x->reckoning)
+        return false;
+    at_hand = strdup(path ? path : "");
+    if (!at_hand)
+        return olv_fail_memory(err);
+    olv_error_clear(err);
+    ok = olv_archive_go_on(x->archive, err);
+    if (ok && x->damage.code == OLV_OK)
+        x->damage = why;
+    if (ok && path)
+        ok = lose(x, at_hand, &why, err);
+    if (!ok && err->code == OLV_OK)
+        *err = why;
+    if (!ok && *at_hand)
+        olv_error_at(err, at_hand);
+    free(at_hand);
+    return ok;
+}
+
+/* Reads the rest of the manifest. */
+static bool reckon(struct extracting *x, struct olv_error *err)
+{
+    const uint8_t *bytes;
+    size_t len = 1;
+    uint64_t at;
+    bool ok = true;
+    while (ok && len)
+        ok = olv_archive_data(x->archive, &bytes, &len, &at, err) &&
+             reckoning_add(x->reckoning, bytes, len, err);
+    reckoning_end(x->reckoning);
+    return ok;
+}
+
 /* ---- all of them ---- */
+
+static bool take_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
+{
+    struct olv_error why = {0};
+    x->known = CONTENTS_PROVEN;
+    x->taken = 0;
+    x->is_manifest =
+        x->reckoning && (x->is_plain || x->damage.code != OLV_OK) && strcmp(m->path, ARCHIVE_MANIFEST) == 0;
+    if (olv_member_fits(&x->options->filter, m->path)) {
+        x->result->fitting++;
+        if (extract_member(x, m, &why)) {
+            x->result->done++;
+        } else if (x->is_archive_broken) {
+            *err = why;
+            return go_on(x, m->path, err);
+        } else if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP) {
+            tell(x, m->path, &why);
+        }
+    }
+    if (x->is_manifest)
+        return reckon(x, err) || go_on(x, NULL, err);
+    return !x->reckoning || reckoning_note(x->reckoning, m->path, x->known, x->digest, err);
+}
 
 static bool extract_all(struct extracting *x, struct olv_error *err)
 {
     struct olv_member m;
-    while (olv_archive_next(x->archive, &m, err)) {
-        struct olv_error why = {0};
-        if (must_stop(x, err))
-            return false;
-        if (!olv_member_fits(&x->options->filter, m.path))
-            continue;
-        x->result->fitting++;
-        if (extract_member(x, &m, &why)) {
-            x->result->done++;
-        } else if (x->is_archive_broken) {
-            *err = why;
-            return olv_error_at(err, m.path);
-        } else if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP) {
-            tell(x, m.path, &why);
+    bool ok = true;
+    while (ok)
+        if (!olv_archive_next(x->archive, &m, err)) {
+            if (err->code == OLV_OK)
+                break;
+            ok = go_on(x, NULL, err);
+        } else {
+            ok = !must_stop(x, err) && take_member(x, &m, err);
         }
-    }
+    x->result->reached_end = ok;
+    if (ok && x->damage.code != OLV_OK)
+        *err = x->damage;
     return err->code == OLV_OK;
+}
+
+static bool prepare_reckoning(struct extracting *x, struct olv_error *err)
+{
+    struct reckoning_sink sink = {x, on_missing};
+    if (olv_archive_form(x->archive) != OLV_FORM_TAR)
+        return true;
+    x->is_plain = olv_archive_codec(x->archive) == OLV_CODEC_NONE;
+    x->hasher = olv_hasher_new();
+    if (!x->hasher)
+        return olv_fail_memory(err);
+    x->reckoning = reckoning_new(&sink, err);
+    return x->reckoning != NULL;
 }
 
 static int open_top(const char *into, struct olv_error *err)
@@ -221,7 +362,7 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
                            .directories = directories_new(err)};
     struct olv_error late = {0};
     int top = x.directories ? open_top(options->into, err) : -1;
-    bool ok = top >= 0;
+    bool ok = top >= 0 && prepare_reckoning(&x, err);
     *result = (struct olv_extract_result){0};
     x.began.s--; /* clocks of file systems are coarser */
     snprintf(x.label, sizeof x.label, "extract-%ld", (long)getpid());
@@ -237,8 +378,11 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
                 *err = late;
             ok = false;
         }
-        close(top);
     }
+    if (top >= 0)
+        close(top);
+    reckoning_free(x.reckoning);
+    olv_hasher_free(x.hasher);
     inside_end(&x.inside);
     inside_end(&x.others);
     olv_text_free(&x.path);

@@ -106,28 +106,42 @@ void manifest_member_free(struct manifest_member *m)
     olv_text_free(&m->link);
 }
 
+bool manifest_feed_add(struct manifest_feed *feed, const uint8_t *bytes, size_t len,
+                       bool (*take)(void *self, const char *text, size_t len, struct olv_error *err),
+                       void *self, struct olv_error *err)
+{
+    enum { LONGEST_LINE = 8 << 20 };
+    bool ok = true;
+    for (size_t at = 0; ok && at < len;) {
+        const uint8_t *end = memchr(bytes + at, '\n', len - at);
+        size_t n = end ? (size_t)(end - bytes) - at : len - at;
+        olv_text_add(&feed->line, bytes + at, n);
+        at += n + (end != NULL);
+        ok = feed->line.len < LONGEST_LINE || olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
+        if (ok && end) {
+            ok = take(self, olv_text_string(&feed->line), feed->line.len, err);
+            olv_text_clear(&feed->line);
+        }
+    }
+    return ok;
+}
+
+void manifest_feed_free(struct manifest_feed *feed)
+{
+    olv_text_free(&feed->line);
+}
+
 bool manifest_lines(struct tar_reader *tar,
                     bool (*take)(void *self, const char *text, size_t len, struct olv_error *err), void *self,
                     struct olv_error *err)
 {
-    enum { LONGEST_LINE = 8 << 20 };
-    struct olv_text line = {0};
+    struct manifest_feed feed = {0};
     const uint8_t *bytes;
     size_t len = 1;
     uint64_t ignored;
     bool ok = true;
     while (ok && len && (ok = tar_data(tar, &bytes, &len, &ignored, err)))
-        for (size_t at = 0; ok && at < len;) { /* the data comes in pieces */
-            const uint8_t *end = memchr(bytes + at, '\n', len - at);
-            size_t n = end ? (size_t)(end - bytes) - at : len - at;
-            olv_text_add(&line, bytes + at, n);
-            at += n + (end != NULL);
-            ok = line.len < LONGEST_LINE || olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
-            if (ok && end) {
-                ok = take(self, olv_text_string(&line), line.len, err);
-                olv_text_clear(&line);
-            }
-        }
-    olv_text_free(&line);
+        ok = manifest_feed_add(&feed, bytes, len, take, self, err);
+    manifest_feed_free(&feed);
     return ok;
 }

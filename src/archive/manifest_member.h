@@ -20,6 +20,15 @@ struct manifest_member {
 bool manifest_member_read(struct manifest_member *out, const json_t *line);
 void manifest_member_free(struct manifest_member *member);
 
+/* Lines out of bytes that come in pieces. Begins zeroed. */
+struct manifest_feed {
+    struct olv_text line; /* as much of it as has come */
+};
+bool manifest_feed_add(struct manifest_feed *feed, const uint8_t *bytes, size_t len,
+                       bool (*line)(void *self, const char *text, size_t len, struct olv_error *err),
+                       void *self, struct olv_error *err);
+void manifest_feed_free(struct manifest_feed *feed);
+
 /* Calls `line` for each line of the member that the reader is at, which is a manifest. */
 bool manifest_lines(struct tar_reader *tar,
                     bool (*line)(void *self, const char *text, size_t len, struct olv_error *err), void *self,

@@ -6,6 +6,7 @@
 #include "base/glob.h"
 #include "file/reading.h"
 #include "os/os.h"
+#include "pack/frame_reader.h"
 #include "pack/stream.h"
 #include "pack/tar.h"
 #include "pack/unpack.h"
@@ -224,6 +225,58 @@ bool olv_archive_data(struct olv_archive *a, const uint8_t **bytes, size_t *len,
     *at = a->given;
     a->given += *len;
     return true;
+}
+
+/* ---- behind damage ---- */
+
+bool olv_archive_is_doubtful(const struct olv_archive *a)
+{
+    return a->unpack && unpack_is_doubtful(a->unpack);
+}
+
+/* Whether a member begins with what is unpacked next, which is kept for the reader. */
+static bool begins_member(struct olv_archive *a, uint64_t at, struct olv_error *err)
+{
+    a->head_len = 0;
+    return unpack_restart(a->unpack, at, err) && unpack_next(a->unpack, &a->head, &a->head_len, err) &&
+           a->head_len >= TAR_BLOCK && tar_is_header(a->head);
+}
+
+/* Of an archive that is not packed, block by block. */
+static bool find_header(const struct olv_archive *a, uint64_t from, uint64_t *at, struct olv_error *err)
+{
+    uint8_t block[TAR_BLOCK];
+    from += tar_padding(from);
+    for (*at = from; *at + TAR_BLOCK <= a->source.size; *at += TAR_BLOCK)
+        if (!pack_read(&a->source, block, sizeof block, *at, err))
+            return false;
+        else if (tar_is_header(block))
+            return true;
+    *at = a->source.size;
+    return true;
+}
+
+bool olv_archive_go_on(struct olv_archive *a, struct olv_error *err)
+{
+    bool is_packed = a->codec != OLV_CODEC_NONE;
+    uint64_t at = 0, from;
+    if (!a->tar)
+        return false;
+    from = is_packed ? unpack_position(a->unpack) : tar_position(a->tar);
+    while (is_packed ? frame_find(&a->source, a->codec, from, &at, err) : find_header(a, from, &at, err)) {
+        if (at >= a->source.size)
+            return false;
+        if (begins_member(a, at, err)) {
+            tar_reader_free(a->tar);
+            a->tar = tar_reader_new(&a->stream, is_packed ? 0 : at);
+            return a->tar || olv_fail_memory(err);
+        }
+        if (err->code != OLV_OK && err->code != OLV_BROKEN)
+            return false;
+        olv_error_clear(err);
+        from = at + 1;
+    }
+    return false;
 }
 
 /* ---- which ones ---- */

@@ -131,27 +131,49 @@ static bool measure(struct listing *l, struct olv_member *m, struct olv_error *e
     return true;
 }
 
+static bool list_member(struct listing *l, struct olv_member *m, struct olv_error *err)
+{
+    if (olv_observe_interrupted(&l->cli->observer))
+        return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    olv_observe_progress(&l->cli->observer, (struct olv_progress){.doing = "reading",
+                                                                  .files = l->members,
+                                                                  .bytes = olv_archive_position(l->archive)});
+    if (!olv_member_fits(&l->filter, m->path))
+        return true;
+    if (olv_archive_form(l->archive) == OLV_FORM_SINGLE && !measure(l, m, err))
+        return false;
+    l->members++;
+    l->bytes += m->size_bytes;
+    if (l->table)
+        print_row(l, m);
+    else if (cli_has(l->cli, OPT_JSON))
+        print_json(m);
+    return true;
+}
+
+/* Goes on behind damage, and tells in the end what was met first. */
 static bool list(struct listing *l, struct olv_error *err)
 {
+    struct olv_error damage = {0};
     struct olv_member m;
-    while (olv_archive_next(l->archive, &m, err)) {
-        if (olv_observe_interrupted(&l->cli->observer))
-            return olv_fail(err, OLV_INTERRUPTED, "interrupted");
-        olv_observe_progress(&l->cli->observer,
-                             (struct olv_progress){.doing = "reading",
-                                                   .files = l->members,
-                                                   .bytes = olv_archive_position(l->archive)});
-        if (!olv_member_fits(&l->filter, m.path))
+    for (;;) {
+        if (olv_archive_next(l->archive, &m, err)) {
+            if (!list_member(l, &m, err))
+                return false;
             continue;
-        if (olv_archive_form(l->archive) == OLV_FORM_SINGLE && !measure(l, &m, err))
+        }
+        if (err->code == OLV_OK)
+            break;
+        if (damage.code == OLV_OK)
+            damage = *err;
+        if (err->code != OLV_BROKEN)
             return false;
-        l->members++;
-        l->bytes += m.size_bytes;
-        if (l->table)
-            print_row(l, &m);
-        else if (cli_has(l->cli, OPT_JSON))
-            print_json(&m);
+        olv_error_clear(err);
+        if (!olv_archive_go_on(l->archive, err))
+            break;
     }
+    if (err->code == OLV_OK)
+        *err = damage;
     return err->code == OLV_OK;
 }
 

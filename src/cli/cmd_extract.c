@@ -14,6 +14,7 @@ static void print_json(const struct olv_extract_options *o, const struct olv_ext
     olv_json_number(json, "done_size", r->bytes);
     olv_json_number(json, "refused", r->refused);
     olv_json_number(json, "failed", r->failed);
+    olv_json_number(json, "lost", r->lost);
     cli_print_json(json);
 }
 
@@ -30,8 +31,13 @@ static void print_people(struct cli *cli, const struct olv_extract_options *o,
         olv_text_printf(&line, ", %llu refused", (unsigned long long)r->refused);
     if (r->failed)
         olv_text_printf(&line, ", %llu failed", (unsigned long long)r->failed);
+    if (r->lost)
+        olv_text_printf(&line, ", %llu lost", (unsigned long long)r->lost);
     printf("%s%s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
-           is_whole ? "Done: " : "Stopped: ", term_end(cli), olv_text_string(&line));
+           is_whole         ? "Done: "
+           : r->reached_end ? "Not whole: "
+                            : "Stopped: ",
+           term_end(cli), olv_text_string(&line));
     olv_text_free(&line);
 }
 
@@ -43,6 +49,8 @@ static enum cli_status extract(struct cli *cli, struct olv_archive *archive,
     enum cli_status status = STATUS_DONE;
     bool is_whole = olv_extract(archive, options, &cli->observer, &result, &err);
     watch_clear(cli);
+    if (!is_whole && !*err.path)
+        olv_error_at(&err, cli->arguments[0]);
     if (!is_whole)
         status = cli_report(cli, &err);
     if (is_whole && result.fitting == 0 && options->filter.count) {

@@ -4,7 +4,9 @@
  * packed in was altered, none is. */
 #include "olvido/depot_care.h"
 
+#include "base/digest.h"
 #include "depot/catalogue.h"
+#include "depot/vault.h"
 #include "file/reading.h"
 #include "os/os.h"
 #include "pack/frames.h"
@@ -58,7 +60,37 @@ static bool on_progress(void *self, uint64_t plain_bytes)
 struct losing {
     struct verifying *v;
     const struct frame_list *frames;
+    int fd;
+    struct vault *vault;
+    struct olv_hasher *hasher;
 };
+
+/* Reads the contents. Only without a codec can a part of a frame be read where another is damaged. */
+static bool is_intact(struct losing *l, const struct olv_stored_file *file)
+{
+    struct vault_place place = {l->fd, (uint64_t)file->archive, file->codec, file->begins, file->within};
+    struct olv_error ignored = {0};
+    uint8_t digest[OLV_SHA256_SIZE];
+    struct olv_member member;
+    struct tar_reader *tar = file->codec == OLV_CODEC_NONE && file->digest
+                                 ? vault_open(l->vault, &place, &member, &ignored)
+                                 : NULL;
+    const uint8_t *bytes;
+    size_t len = 1;
+    uint64_t at, digested = 0;
+    bool ok = tar != NULL;
+    olv_hasher_begin(l->hasher);
+    while (ok && len && (ok = tar_data(tar, &bytes, &len, &at, &ignored)))
+        if (len) {
+            olv_hasher_add_zeros(l->hasher, at - digested);
+            olv_hasher_add(l->hasher, bytes, len);
+            digested = at + len;
+        }
+    if (ok && member.size_bytes > digested)
+        olv_hasher_add_zeros(l->hasher, member.size_bytes - digested);
+    olv_hasher_end(l->hasher, digest);
+    return ok && memcmp(digest, file->digest, sizeof digest) == 0;
+}
 
 static bool lose(void *self, const struct olv_stored_file *file)
 {
@@ -75,11 +107,22 @@ static bool lose(void *self, const struct olv_stored_file *file)
         left -= l->frames->items[i].plain_length;
         is_lost = i + 1 < l->frames->count && l->v->bad[i + 1];
     }
-    if (is_lost) {
+    if (is_lost && !is_intact(l, file)) {
         l->v->report->lost_members++;
         tell(l->v, "is lost", file->path);
     }
     return true;
+}
+
+/* Tells which files are lost. */
+static bool tell_lost(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
+{
+    struct losing l = {v, frames, fd, vault_new(), olv_hasher_new()};
+    bool ok = l.vault && l.hasher ? olv_catalogue_files(v->catalogue, OLV_BY_PATH, lose, &l, err)
+                                  : olv_fail_memory(err);
+    vault_free(l.vault);
+    olv_hasher_free(l.hasher);
+    return ok;
 }
 
 static bool prove(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
@@ -87,7 +130,6 @@ static bool prove(struct verifying *v, int fd, const struct frame_list *frames, 
     struct olv_stat stat;
     struct pack_source source = {&fd, reading_source, 0};
     struct frames_proof proof = {v, on_bad, on_progress};
-    struct losing losing = {v, frames};
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, v->archive->name, "cannot look at it");
     source.size = stat.size_bytes;
@@ -102,7 +144,7 @@ static bool prove(struct verifying *v, int fd, const struct frame_list *frames, 
         return false;
     olv_error_clear(err);
     v->report->damaged_archives += v->is_damaged;
-    return !v->is_damaged || olv_catalogue_files(v->catalogue, OLV_BY_PATH, lose, &losing, err);
+    return !v->is_damaged || tell_lost(v, fd, frames, err);
 }
 
 static int open_archive(const struct olv_stored_archive *a)

@@ -42,6 +42,8 @@ bool tar_next(struct tar_reader *reader, struct olv_member *out, struct olv_erro
  * more. */
 bool tar_data(struct tar_reader *reader, const uint8_t **bytes, size_t *len, uint64_t *at,
               struct olv_error *err);
+/* Where its next byte stands in the plain archive. */
+uint64_t tar_position(const struct tar_reader *reader);
 /* Whether these are the first bytes of a tar archive. */
 bool tar_is_header(const uint8_t block[TAR_BLOCK]);
 void tar_reader_free(struct tar_reader *reader);

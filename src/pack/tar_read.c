@@ -29,6 +29,11 @@ void tar_reader_free(struct tar_reader *r)
     free(r);
 }
 
+uint64_t tar_position(const struct tar_reader *r)
+{
+    return r->at;
+}
+
 /* ---- bytes ---- */
 
 static bool refill(struct tar_reader *r, struct olv_error *err)

@@ -33,6 +33,7 @@ struct unpack {
 
     /* As a stream. */
     bool is_streaming, in_frame;
+    bool is_doubtful; /* for it should have been decoded as a piece */
     struct decoder *stream;
     uint64_t read_at; /* where the next packed bytes come from */
     struct decoder_io io;
@@ -185,6 +186,11 @@ void unpack_free(struct unpack *u)
     free(u);
 }
 
+bool unpack_is_doubtful(const struct unpack *u)
+{
+    return u->is_streaming && u->is_doubtful;
+}
+
 uint64_t unpack_position(const struct unpack *u)
 {
     return u->position;
@@ -202,6 +208,7 @@ static bool begin_stream(struct unpack *u, uint64_t at, struct olv_error *err)
         u->plain = malloc(STEP);
     if (!u->stream || !u->packed || !u->plain)
         return olv_fail_memory(err);
+    decoder_reset(u->stream);
     u->is_streaming = true;
     u->in_frame = at == 0; /* how the file begins was looked at; a wrong beginning is the decoder's to tell */
     u->read_at = at;
@@ -325,11 +332,17 @@ static void give_pieces(struct unpack *u)
     }
 }
 
-static bool fall_back(struct unpack *u, const struct unpack_job *job, struct olv_error *err)
+/* What is under way is in vain. */
+static void recall(struct unpack *u)
 {
     while (crew_take(u->crew))
         ;
     u->taken = NULL;
+}
+
+static bool fall_back(struct unpack *u, const struct unpack_job *job, struct olv_error *err)
+{
+    recall(u);
     while (u->next > 0 && u->pieces.items[u->next - 1].at > job->piece.at)
         u->next--;
     if (u->codec == OLV_CODEC_NONE) { /* only reading can have failed: again, for its error */
@@ -338,7 +351,30 @@ static bool fall_back(struct unpack *u, const struct unpack_job *job, struct olv
                    ? olv_fail_memory(err)
                    : false;
     }
+    u->is_doubtful = job->piece.length <= LARGEST_PIECE || u->pieces.count > 1;
     return begin_stream(u, job->piece.at, err);
+}
+
+bool unpack_restart(struct unpack *u, uint64_t at, struct olv_error *err)
+{
+    struct pieces *p = &u->pieces;
+    struct piece *here;
+    recall(u);
+    u->is_streaming = false;
+    u->position = at;
+    for (u->next = 0; u->next < p->count && p->items[u->next].at + p->items[u->next].length <= at;)
+        u->next++;
+    here = u->next < p->count ? &p->items[u->next] : NULL;
+    if (!here || here->at == at)
+        return true;
+    if (u->codec != OLV_CODEC_NONE) {
+        u->next++;
+        u->is_doubtful = true;
+        return begin_stream(u, at, err);
+    }
+    here->length -= at - here->at;
+    here->at = at;
+    return true;
 }
 
 bool unpack_next(struct unpack *u, const uint8_t **bytes, size_t *len, struct olv_error *err)
