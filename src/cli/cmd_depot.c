@@ -129,35 +129,57 @@ static void on_fault(void *self, const struct olv_depot_fault *f)
     olv_text_free(&line);
 }
 
-static void print_report(struct looking *l, const struct olv_depot_report *r, const char *sound)
+static void print_report_json(const struct olv_depot_report *r)
+{
+    json_t *json = json_object();
+    olv_json_number(json, "archives", r->archives);
+    olv_json_number(json, "members", r->members);
+    olv_json_number(json, "bytes", r->bytes);
+    olv_json_number(json, "damaged_archives", r->damaged_archives);
+    olv_json_number(json, "missing_archives", r->missing_archives);
+    olv_json_number(json, "lost_members", r->lost_members);
+    cli_print_json(json);
+}
+
+/* "Sound: 3 archives with 40 members, 12 MiB read"; what is to be said about faults follows. */
+static void print_report(struct looking *l, const struct olv_depot_report *r, const char *word,
+                         const char *faults)
 {
     struct olv_text line = {0};
     char size[OLV_SIZE_TEXT];
-    bool is_sound = l->faults == 0;
-    watch_clear(l->cli);
-    if (cli_has(l->cli, OPT_JSON)) {
-        json_t *json = json_object();
-        olv_json_number(json, "archives", r->archives);
-        olv_json_number(json, "members", r->members);
-        olv_json_number(json, "bytes", r->bytes);
-        olv_json_number(json, "damaged_archives", r->damaged_archives);
-        olv_json_number(json, "missing_archives", r->missing_archives);
-        olv_json_number(json, "lost_members", r->lost_members);
-        cli_print_json(json);
-        return;
-    }
     term_count(&line, r->archives, "archive", "archives");
     olv_text_puts(&line, " with ");
     term_count(&line, r->members, "member", "members");
-    printf("%s%s%s %s, %s read", term_begin(l->cli, is_sound ? STYLE_GOOD : STYLE_ERROR),
-           is_sound ? sound : "Not sound:", term_end(l->cli), olv_text_string(&line),
-           olv_size_format(r->bytes, size));
-    if (!is_sound)
-        printf("; %llu damaged, %llu missing, %llu %s lost", (unsigned long long)r->damaged_archives,
-               (unsigned long long)r->missing_archives, (unsigned long long)r->lost_members,
-               r->lost_members == 1 ? "file" : "files");
-    printf(".\n");
+    printf("%s%s%s %s, %s read%s.\n", term_begin(l->cli, l->faults ? STYLE_ERROR : STYLE_GOOD), word,
+           term_end(l->cli), olv_text_string(&line), olv_size_format(r->bytes, size), faults);
     olv_text_free(&line);
+}
+
+static void print_verified(struct looking *l, const struct olv_depot_report *r)
+{
+    char faults[160] = "";
+    watch_clear(l->cli);
+    if (l->faults)
+        snprintf(faults, sizeof faults, "; %llu damaged, %llu missing, %llu %s lost",
+                 (unsigned long long)r->damaged_archives, (unsigned long long)r->missing_archives,
+                 (unsigned long long)r->lost_members, r->lost_members == 1 ? "file" : "files");
+    if (cli_has(l->cli, OPT_JSON))
+        print_report_json(r);
+    else
+        print_report(l, r, l->faults ? "Not sound:" : "Sound:", faults);
+}
+
+static void print_rebuilt(struct looking *l, const struct olv_depot_report *r)
+{
+    char faults[160] = "";
+    watch_clear(l->cli);
+    if (l->faults)
+        snprintf(faults, sizeof faults, "; %llu damaged: `olvido depot verify` names the files that are lost",
+                 (unsigned long long)r->damaged_archives);
+    if (cli_has(l->cli, OPT_JSON))
+        print_report_json(r);
+    else
+        print_report(l, r, "Read anew:", faults);
 }
 
 static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue)
@@ -166,7 +188,7 @@ static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue
     struct olv_error err = {0};
     if (catalogue && !olv_depot_verify(catalogue, l->depot, on_fault, l, &l->cli->observer, &report, &err))
         return cli_report(l->cli, &err);
-    print_report(l, &report, "Sound:");
+    print_verified(l, &report);
     return l->faults ? STATUS_BROKEN : STATUS_DONE;
 }
 
@@ -212,7 +234,7 @@ static enum cli_status rebuild_policy(struct looking *l, const struct olv_policy
     olv_run_close(run);
     if (!is_known)
         return cli_usage(l->cli, "the policy has no depot `%s`", l->depot);
-    print_report(l, &sum, "Read anew:");
+    print_rebuilt(l, &sum);
     return cli_worse(status, l->faults ? STATUS_BROKEN : STATUS_DONE);
 }
 

@@ -298,6 +298,32 @@ static void a_damaged_archive_stays(void **state)
     outcome_free(&o);
 }
 
+/* Where only what a frame is packed in was altered, its contents are packed anew with it. */
+static void a_frame_with_another_header_is_packed_anew(void **state)
+{
+    const struct sandbox *s = *state;
+    make_old(s, "tar.gz");
+    shell_ok(s, O
+             "rm -r state depot/*; cp -a kept/. tides; seq 2000000 >tides/late.csv; touch -d 2019-12-29 "
+             "tides/late.csv; cp tides/late.csv kept; sed -i 's/7 years/70 years/; s/one-per: year/one-per: "
+             "year, pack: tar.gz/' policy.yaml; $O enforce --yes >out; /usr/bin/python3 - depot/*2019* "
+             "<<'E'\n"
+             "import sys\n"
+             "b = bytearray(open(sys.argv[1], 'rb').read())\n"
+             "at = [i for i in range(len(b) - 16) if b[i:i + 2] == b'\\x1f\\x8b' and b[i + 12:i + 14] == "
+             "b'OF']\n"
+             "assert len(at) > 3, at\n"
+             "for i in at: b[i + 4] ^= 1\n" /* when it was packed, which no checksum covers */
+             "open(sys.argv[1], 'wb').write(b)\nE\n"
+             "$O depot verify >out && exit 9 || test $? = 5; grep -q 'contents are sound' out; grep -q ' 0 "
+             "files lost' out\n"
+             "sed -i 's/70 years/7 years/' policy.yaml; " AS_IF
+             "$O enforce --yes --count 13 >out; grep -q '13 deleted' out; test -e "
+             "depot/gauge-readings-2019.r2.tar.gz\n"
+             "$O depot verify >out; $O recover $PWD/tides --into back >out; cmp back/late.csv "
+             "kept/late.csv; cmp back/x.csv kept/x.csv");
+}
+
 /* Killed at its calls, one after the other: what is not due can be recovered, and the next run completes it.
  */
 static void a_crash_while_it_is_deleted_loses_nothing(void **state)
@@ -437,6 +463,7 @@ int main(void)
         TEST(from_ten_on_the_count_is_typed),
         TEST(unattended_it_waits),
         TEST(a_damaged_archive_stays),
+        TEST(a_frame_with_another_header_is_packed_anew),
         TEST(a_crash_while_it_is_deleted_loses_nothing),
         TEST(a_crash_leaves_no_stray_archive),
         TEST(limits_count_what_is_archived),

@@ -1,0 +1,185 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Damaged archives: all damage is noticed, what it costs is named, and everything else comes out: with the
+ * catalogue, without it, and without Olvido's state altogether. */
+#include "support/command.h"
+
+#include <stdio.h>
+#include <string.h>
+
+static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
+enum { PACKS = sizeof packs / sizeof packs[0] };
+
+/* 10 files of 1 MiB that nothing can compress, so that a place in the archive tells whose bytes they are;
+ * some small ones; and one that has frames of its own. */
+#define TREE                                                                                                 \
+    "rm -rf t depot state o; mkdir -p t/gauges depot; /usr/bin/python3 -c '\n"                               \
+    "import random\n"                                                                                        \
+    "r = random.Random(7)\n"                                                                                 \
+    "for i in range(10): open(\"t/gauges/g%02d\" % i, \"wb\").write(r.randbytes(1 << 20))\n"                 \
+    "open(\"t/large\", \"wb\").write(r.randbytes(5 << 20))\n"                                                \
+    "for i in range(200): open(\"t/small-%03d\" % i, \"w\").write(\"tide %d\\n\" % i)'; "                    \
+    "printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %s/depot }\\nrules:\\n  - { name: r, under: %s, "    \
+    "steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml\n"
+
+/* $O with the policy; $f is the archive in the depot; `flip` alters a byte in the midst of what stands in a
+ * file of the tree. Where the format leaves nothing as it is (bzip2), it is a byte at five eighths, and
+ * `hits` is silent. */
+#define STAGE                                                                                                \
+    "set -e; O=\"$O --policy policy.yaml\"; f=$(ls depot/* 2>/dev/null | head -1)\n"                         \
+    "flip() { /usr/bin/python3 - $f $1 <<'E'\n"                                                              \
+    "import sys\n"                                                                                           \
+    "b = bytearray(open(sys.argv[1], 'rb').read()); c = open(sys.argv[2], 'rb').read()\n"                    \
+    "for i in range(1000):\n"                                                                                \
+    "  at = b.find(c[500000 + 64 * i:500000 + 64 * i + 48])\n"                                               \
+    "  if at >= 0: break\n"                                                                                  \
+    "else: at = len(b) * 5 // 8\n"                                                                           \
+    "b[at] ^= 4; open(sys.argv[1], 'wb').write(b)\n"                                                         \
+    "E\n"                                                                                                    \
+    "}\n"                                                                                                    \
+    "hits() { case $f in *.bz2) ;; *) grep -q \"$1\" $2 ;; esac; }\n"
+
+static void archive_tree(const struct sandbox *s, const char *pack)
+{
+    char script[400];
+    shell_ok(s, TREE);
+    snprintf(script, sizeof script,
+             "$O archive t --keep --depot cold-room --pack %s --level 1 -y -q >out 2>&1 || "
+             "$O archive t --keep --depot cold-room --pack %s -y -q >out",
+             pack, pack);
+    shell_staged(s, STAGE, script);
+}
+
+/* Where members lie one beside the other in a frame, some of its others may be lost with the one that was
+ * hit, and none of any other frame. */
+static void whatever_lies_elsewhere_comes_out(const struct sandbox *s)
+{
+    shell_staged(
+        s, STAGE,
+        "flip t/gauges/g04\n"
+        "code=0; $O extract $f --into o >out 2>err || code=$?; test $code = 5 -o $code = 1\n"
+        "hits g04: err\n"
+        "for n in 00 01 07 08 09; do cmp o/$PWD/t/gauges/g$n t/gauges/g$n; done\n"
+        "for n in $(seq 100 199); do cmp o/$PWD/t/small-$n t/small-$n; done\n"
+        "# what came out altered, or did not come out, is named\n"
+        "for n in t/gauges/* t/small* t/large; do cmp -s $n o/$PWD/$n || grep -q \"$n: \" err; done\n"
+        "test $(ls o/$PWD/t/gauges | wc -l) -ge 6");
+}
+
+static void a_lost_catalogue_and_a_damaged_frame_cost_no_more(const struct sandbox *s)
+{
+    shell_staged(s, STAGE,
+                 "flip t/gauges/g04; $O depot verify >verified && exit 9 || test $? = 5\n"
+                 "$O recover --list --json >before; rm state/catalogue.db*\n"
+                 "$O depot rebuild >rebuilt && exit 9 || test $? = 5\n"
+                 "grep -q '1 damaged' rebuilt; $O recover --list --json >after; cmp before after\n"
+                 "$O depot verify >again && exit 9 || test $? = 5; cmp verified again\n"
+                 "code=0; $O recover $PWD/t --into o >out 2>err || code=$?; test $code = 1\n"
+                 "# exactly what verifying has named does not come back\n"
+                 "for n in t/gauges/* t/small* t/large; do\n"
+                 "  if grep -q \"$n is lost\" again; then test ! -e o/$n; else cmp o/$n $n; fi; done\n"
+                 "hits 'g04 is lost' again");
+}
+
+static void a_plain_tar_is_compared_with_its_manifest(void **state)
+{
+    const struct sandbox *s = *state;
+    archive_tree(s, "tar");
+    shell_staged(s, STAGE,
+                 "$O extract $f --into whole >out; grep -q Done out; cmp whole/$PWD/t/large t/large");
+    shell_staged(s, STAGE,
+                 "flip t/large; $O extract $f --into o >out 2>err && exit 9 || test $? = 5\n"
+                 "grep -q 't/large: its contents are not those' err; grep -q '1 lost' out\n"
+                 "# what is not asked for is not told of\n"
+                 "$O extract $f 'g0*' --into p >out 2>err; test ! -s err; cmp p/$PWD/t/gauges/g00 "
+                 "t/gauges/g00");
+}
+
+/* The header of a member is damaged: it is lost, and the next one is found. */
+static void a_damaged_header_costs_one_member(void **state)
+{
+    const struct sandbox *s = *state;
+    archive_tree(s, "tar");
+    shell_staged(
+        s, STAGE,
+        "/usr/bin/python3 - $f <<'E'\n"
+        "import sys\n"
+        "b = bytearray(open(sys.argv[1], 'rb').read())\n"
+        "at = -512\n"
+        "while True:\n"
+        "  at = b.find(b't/small-007\\0', at + 512)\n"
+        "  start = at // 512 * 512\n"
+        "  if b[start + 257:start + 262] == b'ustar': break\n"
+        "b[start + 20] ^= 1; open(sys.argv[1], 'wb').write(b)\n"
+        "E\n"
+        "$O extract $f --into o >out 2>err && exit 9 || test $? = 5\n"
+        "grep -q 'small-007: it is lost' err; grep -q '1 lost' out; test ! -e o/$PWD/t/small-007\n"
+        "for n in t/gauges/* t/small-006 t/small-008 t/small-199 t/large; do cmp $n o/$PWD/$n; done\n"
+        "$O contents $f >list 2>err && exit 9 || test $? = 5\n"
+        "grep -q 'small-008' list; grep -q 'olvido-manifest' list; grep -q header err\n"
+        "grep small-007 list && exit 9 || true");
+}
+
+/* Two places, and also the one that says where frames lie. */
+static void damage_in_two_places(const struct sandbox *s)
+{
+    shell_staged(s, STAGE,
+                 "flip t/gauges/g02; case $f in *.bz2) ;; *) flip t/gauges/g09 ;; esac\n"
+                 "case $f in *.zst|*.zip) /usr/bin/python3 - $f <<'E'\n"
+                 "import sys\n"
+                 "b = bytearray(open(sys.argv[1], 'rb').read())\n"
+                 "b[-12] ^= 1; b[-3] ^= 1; open(sys.argv[1], 'wb').write(b)\n"
+                 "E\n"
+                 ";; esac\n"
+                 "$O depot verify >verified && exit 9 || test $? = 5\n"
+                 "hits 'g02 is lost' verified; hits 'g09 is lost' verified\n"
+                 "rm state/catalogue.db*; $O depot rebuild >out && exit 9 || test $? = 5\n"
+                 "$O recover $PWD/t/gauges/g07 --into o >out; cmp o/g07 t/gauges/g07\n"
+                 "case $f in *.zip) exit 0;; esac # others find nothing without its end, and nor do we\n"
+                 "code=0; $O extract $f --into p >out 2>err || code=$?; test $code = 5\n"
+                 "cmp p/$PWD/t/gauges/g07 t/gauges/g07; cmp p/$PWD/t/large t/large\n"
+                 "for n in t/gauges/*; do cmp -s $n p/$PWD/$n || grep -q \"$n: \" err; done");
+}
+
+static void without_a_manifest_it_is_extracted_nevertheless(void **state)
+{
+    const struct sandbox *s = *state;
+    archive_tree(s, "tar.zst");
+    shell_staged(s, STAGE,
+                 "truncate -s $(($(stat -c %s $f) - 3000)) $f; rm state/catalogue.db*\n"
+                 "$O depot rebuild >out && exit 9 || test $? = 5; grep -q 'olvido extract' out\n"
+                 "$O extract $f --into o >out 2>err && exit 9 || test $? = 5; grep -q Stopped out\n"
+                 "for n in t/gauges/* t/small* t/large; do cmp $n o/$PWD/$n; done");
+}
+
+static void restore(const struct sandbox *s)
+{
+    shell_ok(s, "rm -rf state depot o p; cp -a saved/. .");
+}
+
+static void damage_costs_only_what_it_hits(void **state)
+{
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < PACKS; i++) {
+        archive_tree(s, packs[i]);
+        shell_ok(s, "rm -rf saved; mkdir saved; cp -a state depot saved");
+        whatever_lies_elsewhere_comes_out(s);
+        restore(s);
+        a_lost_catalogue_and_a_damaged_frame_cost_no_more(s);
+        restore(s);
+        if (i > 0)
+            damage_in_two_places(s);
+    }
+}
+
+#define UNIT(test) cmocka_unit_test_setup_teardown(test, sandbox_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        UNIT(damage_costs_only_what_it_hits),
+        UNIT(a_plain_tar_is_compared_with_its_manifest),
+        UNIT(a_damaged_header_costs_one_member),
+        UNIT(without_a_manifest_it_is_extracted_nevertheless),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
