@@ -108,6 +108,9 @@ const struct cli_command cmd_extract = {
         "Modes, times, holes, links and attributes of users (user.*) are restored. --owners, for root, "
         "restores owners, set-id\n"
         "bits, access control lists and all attributes as well; --devices makes devices.\n"
+        "A damaged archive is taken apart behind the damage, too: what is lost or altered is named, and the "
+        "exit "
+        "status is 5.\n"
         "--max-size SIZE stops an archive that expands to more. Without it, one that expands to more than a "
         "thousand times its\n"
         "size, and more than 1 GiB, is stopped.\n",
