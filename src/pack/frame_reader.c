@@ -85,26 +85,37 @@ bool frame_reader_read(struct frame_reader *r, const struct pack_source *source,
 
 /* ---- looking for one ---- */
 
+enum { WINDOW = 1 << 20 };
+
+/* In a part of the source; NULL where it is not. */
+static const uint8_t *find_mark(const uint8_t *from, const uint8_t *end, enum olv_codec codec)
+{
+    int first = codec_first_byte(codec);
+    const uint8_t *place = from;
+    while ((place = memchr(place, first, (size_t)(end - place)))) {
+        if (codec_begins(codec, place, (size_t)(end - place)))
+            return place;
+        place++;
+    }
+    return NULL;
+}
+
 bool frame_find(const struct pack_source *source, enum olv_codec codec, uint64_t from, uint64_t *at,
                 struct olv_error *err)
 {
-    enum { WINDOW = 1 << 20 };
-    int first = codec_first_byte(codec);
     uint8_t *window = malloc(WINDOW + CODEC_MARK);
-    bool ok = window || olv_fail_memory(err);
+    bool ok = true;
     *at = source->size;
+    if (!window)
+        return olv_fail_memory(err);
     for (uint64_t begin = from; ok && *at == source->size && begin < source->size; begin += WINDOW) {
         uint64_t left = source->size - begin;
         size_t len = left < WINDOW + CODEC_MARK ? (size_t)left : WINDOW + CODEC_MARK;
-        const uint8_t *place = window, *end = window + len;
+        const uint8_t *mark;
         ok = pack_read(source, window, len, begin, err);
-        while (ok && (place = memchr(place, first, (size_t)(end - place)))) {
-            if (codec_begins(codec, place, (size_t)(end - place))) {
-                *at = begin + (uint64_t)(place - window);
-                break;
-            }
-            place++;
-        }
+        mark = ok ? find_mark(window, window + len, codec) : NULL;
+        if (mark)
+            *at = begin + (uint64_t)(mark - window);
     }
     free(window);
     return ok;
