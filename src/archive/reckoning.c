@@ -10,8 +10,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* So many members in a row may have names that the manifest does not know. */
-enum { MOST_NAMELESS = 63 };
+enum {
+    MOST_NAMELESS = 63,    /* so many members in a row may have names that the manifest does not know */
+    MOST_AT_HAND = 1 << 16 /* so many notes are in memory, and the others in a file if one can be made */
+};
 
 struct note {
     uint64_t path; /* a digest of it: XXH3, 64 bits */
@@ -21,11 +23,13 @@ struct note {
 
 struct reckoning {
     struct reckoning_sink sink;
-    FILE *notes;
-    uint64_t written, read;              /* how many of them */
+    FILE *file; /* the older notes; NULL: there are none there, or there is no place for them */
+    bool has_tried;
+    uint64_t in_file, read;              /* how many, and how many of them were read */
+    struct note *at_hand;                /* the newer ones */
+    size_t count, cap, used;             /* `used`: how many were read */
     struct note next[MOST_NAMELESS + 1]; /* read ahead */
-    size_t count;
-    bool is_reading;
+    size_t next_count;
     struct manifest_feed feed;
     struct manifest_member member;
 };
@@ -33,45 +37,99 @@ struct reckoning {
 struct reckoning *reckoning_new(const struct reckoning_sink *sink, struct olv_error *err)
 {
     struct reckoning *r = calloc(1, sizeof *r);
-    if (!r) {
+    if (r)
+        r->sink = *sink;
+    else
         olv_fail_memory(err);
-        return NULL;
-    }
-    r->sink = *sink;
-    r->notes = tmpfile();
-    if (r->notes)
-        return r;
-    olv_fail_system(err, "", "cannot make a temporary file");
-    free(r);
-    return NULL;
+    return r;
 }
 
 void reckoning_free(struct reckoning *r)
 {
     if (!r)
         return;
-    fclose(r->notes);
+    if (r->file)
+        fclose(r->file);
+    free(r->at_hand);
     manifest_feed_free(&r->feed);
     manifest_member_free(&r->member);
     free(r);
 }
+
+/* ---- notes ---- */
 
 static bool cannot(struct olv_error *err, const char *what)
 {
     return olv_fail_system(err, "", "cannot %s a temporary file", what);
 }
 
+/* Where no file can be made, as on a system that is being rescued, memory has to do. */
+static bool move_to_file(struct reckoning *r, struct olv_error *err)
+{
+    if (!r->has_tried)
+        r->file = tmpfile();
+    r->has_tried = true;
+    if (!r->file)
+        return true;
+    if (fwrite(r->at_hand, sizeof *r->at_hand, r->count, r->file) != r->count)
+        return cannot(err, "write");
+    r->in_file += r->count;
+    r->count = 0;
+    return true;
+}
+
+static bool make_room(struct reckoning *r, struct olv_error *err)
+{
+    size_t cap = r->cap ? 2 * r->cap : 1024;
+    struct note *grown;
+    if (r->count == MOST_AT_HAND && !move_to_file(r, err))
+        return false;
+    if (r->count < r->cap)
+        return true;
+    grown = realloc(r->at_hand, cap * sizeof *grown);
+    if (!grown)
+        return olv_fail_memory(err);
+    r->at_hand = grown;
+    r->cap = cap;
+    return true;
+}
+
 bool reckoning_note(struct reckoning *r, const char *path, enum contents_known known,
                     const uint8_t digest[OLV_SHA256_SIZE], struct olv_error *err)
 {
     struct note note;
+    if (!make_room(r, err))
+        return false;
     memset(&note, 0, sizeof note);
     note.path = frame_check(path, strlen(path));
     note.known = known;
     if (known == CONTENTS_DIGESTED)
         memcpy(note.digest, digest, sizeof note.digest);
-    r->written++;
-    return fwrite(&note, sizeof note, 1, r->notes) == 1 || cannot(err, "write");
+    r->at_hand[r->count++] = note;
+    return true;
+}
+
+/* The next note; `*is_one` is false at the end. */
+static bool take_note(struct reckoning *r, struct note *out, bool *is_one, struct olv_error *err)
+{
+    *is_one = true;
+    if (r->read < r->in_file) {
+        if (r->read++ == 0)
+            rewind(r->file);
+        return fread(out, sizeof *out, 1, r->file) == 1 || cannot(err, "read");
+    }
+    *is_one = r->used < r->count;
+    if (*is_one)
+        *out = r->at_hand[r->used++];
+    return true;
+}
+
+static void forget_notes(struct reckoning *r)
+{
+    if (r->file)
+        rewind(r->file);
+    r->in_file = r->read = 0;
+    r->count = r->used = r->next_count = 0;
 }
 
 /* ---- against the manifest ---- */
@@ -79,11 +137,11 @@ bool reckoning_note(struct reckoning *r, const char *path, enum contents_known k
 /* As many as there is room for. */
 static bool read_notes(struct reckoning *r, struct olv_error *err)
 {
-    while (r->count <= MOST_NAMELESS && r->read < r->written) {
-        if (fread(&r->next[r->count], sizeof r->next[0], 1, r->notes) != 1)
-            return cannot(err, "read");
-        r->read++;
-        r->count++;
+    bool is_one = true;
+    while (is_one && r->next_count <= MOST_NAMELESS) {
+        if (!take_note(r, &r->next[r->next_count], &is_one, err))
+            return false;
+        r->next_count += is_one;
     }
     return true;
 }
@@ -92,12 +150,12 @@ static bool read_notes(struct reckoning *r, struct olv_error *err)
 static const struct note *find(struct reckoning *r, uint64_t path)
 {
     size_t i = 0;
-    while (i < r->count && r->next[i].path != path)
+    while (i < r->next_count && r->next[i].path != path)
         i++;
-    if (i == r->count)
+    if (i == r->next_count)
         return NULL;
-    r->count -= i;
-    memmove(r->next, r->next + i, r->count * sizeof r->next[0]);
+    r->next_count -= i;
+    memmove(r->next, r->next + i, r->next_count * sizeof r->next[0]);
     return r->next;
 }
 
@@ -119,8 +177,8 @@ static bool compare(struct reckoning *r, struct olv_error *err)
     else if (note->known == CONTENTS_DIGESTED && line->made.has_digest &&
              memcmp(note->digest, line->made.digest, OLV_SHA256_SIZE) != 0)
         r->sink.missing(r->sink.self, path, MISSING_ALTERED);
-    r->count--;
-    memmove(r->next, r->next + 1, r->count * sizeof r->next[0]);
+    r->next_count--;
+    memmove(r->next, r->next + 1, r->next_count * sizeof r->next[0]);
     return true;
 }
 
@@ -138,18 +196,10 @@ static bool take_line(void *self, const char *text, size_t len, struct olv_error
 
 bool reckoning_add(struct reckoning *r, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
-    if (!r->is_reading) { /* from writing to reading, at the first note that was not read */
-        if (fflush(r->notes) != 0 || fseek(r->notes, (long)(r->read * sizeof r->next[0]), SEEK_SET) != 0)
-            return cannot(err, "read");
-        r->is_reading = true;
-    }
     return manifest_feed_add(&r->feed, bytes, len, take_line, r, err);
 }
 
 void reckoning_end(struct reckoning *r)
 {
-    r->read = r->written;
-    r->count = 0;
-    r->is_reading = false;
-    fseek(r->notes, 0, SEEK_END);
+    forget_notes(r);
 }

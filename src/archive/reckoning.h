@@ -22,7 +22,7 @@ enum contents_known {
     CONTENTS_DOUBTFUL /* they come from what may be damaged, and were not digested */
 };
 
-/* Memory does not grow with the members: they are noted in an unnamed temporary file. */
+/* Memory does not grow with the members: most are noted in an unnamed temporary file, if one can be made. */
 struct reckoning;
 struct reckoning *reckoning_new(const struct reckoning_sink *sink, struct olv_error *err);
 /* A member was met, whatever became of it; in the order of the archive. `digest`: SHA-256 of its contents, if
