@@ -356,6 +356,38 @@ static void frames_are_taken_over_as_they_are(void **state)
     end(&to);
 }
 
+/* The directory says only what frames say, and every byte of the file is known by a digest. */
+static void the_directory_follows_from_the_frames(void **state)
+{
+    struct olv_error err = {0};
+    struct olv_text directory = {0};
+    const struct frame_list *list;
+    const struct frame *last;
+    struct made m;
+    (void)state;
+    begin(&m);
+    add_all(&m);
+    finish(&m);
+    list = frames_written(m.frames);
+    last = &list->items[list->count - 1];
+    struct memory memory = {&m.packed};
+    struct pack_source source = {&memory, read_memory, m.packed.len};
+    assert_true(frames_end(&source, OLV_CODEC_ZIP, list, &directory, &err));
+    assert_int_equal(directory.len, m.packed.len - last->at - last->length);
+    assert_memory_equal(directory.data, m.packed.data + last->at + last->length, directory.len);
+    assert_true(list->end_check == frame_check(directory.data, directory.len));
+    for (size_t i = 0; i < list->count; i++)
+        assert_true(list->items[i].packed_check ==
+                    frame_check(m.packed.data + list->items[i].at, list->items[i].length));
+    /* A frame that is none any more: then nobody can tell. */
+    m.packed.data[list->items[1].at] ^= 1;
+    olv_text_clear(&directory);
+    assert_false(frames_end(&source, OLV_CODEC_ZIP, list, &directory, &err));
+    assert_int_equal(err.code, OLV_BROKEN);
+    olv_text_free(&directory);
+    end(&m);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -363,6 +395,7 @@ int main(void)
         cmocka_unit_test(frames_are_told_apart_as_they_come),
         cmocka_unit_test(the_reader_sees_all_that_went_in),
         cmocka_unit_test(a_changed_byte_is_noticed),
+        cmocka_unit_test(the_directory_follows_from_the_frames),
         cmocka_unit_test(what_lies_far_behind_is_found),
         cmocka_unit_test(more_attributes_than_fit_are_refused),
         cmocka_unit_test(frames_are_taken_over_as_they_are),
