@@ -80,6 +80,28 @@ static void a_lost_catalogue_and_a_damaged_frame_cost_no_more(const struct sandb
                  "hits 'g04 is lost' again");
 }
 
+/* Of a member in several frames one is damaged: that one is told, and no other. */
+static void one_of_many_frames_of_a_member(void **state)
+{
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < PACKS; i++) {
+        if (strstr(packs[i], "bz2")) /* nothing in it is as it was */
+            continue;
+        archive_tree(s, packs[i]);
+        shell_staged(
+            s, STAGE,
+            "flip t/large; rm state/catalogue.db*\n"
+            "$O depot rebuild >out && exit 9 || test $? = 5; test $(grep -c 'not what the manifest' out) = "
+            "1\n"
+            "test $(wc -l <out) = 2\n"
+            "$O depot verify >out && exit 9 || test $? = 5; grep -q 't/large is lost' out\n"
+            "grep -q '1 file lost' out; $O recover $PWD/t --into o >out 2>err && exit 9 || test $? = 1\n"
+            "for n in t/gauges/* t/small*; do cmp $n o/$n; done; test ! -e o/t/large\n"
+            "code=0; $O extract $f --into p >out 2>err || code=$?; test $code = 5 -o $code = 1\n"
+            "grep -q 't/large: ' err; for n in t/gauges/* t/small*; do cmp $n p/$PWD/$n; done");
+    }
+}
+
 static void a_plain_tar_is_compared_with_its_manifest(void **state)
 {
     const struct sandbox *s = *state;
@@ -177,6 +199,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         UNIT(damage_costs_only_what_it_hits),
+        UNIT(one_of_many_frames_of_a_member),
         UNIT(a_plain_tar_is_compared_with_its_manifest),
         UNIT(a_damaged_header_costs_one_member),
         UNIT(without_a_manifest_it_is_extracted_nevertheless),
