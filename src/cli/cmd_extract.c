@@ -32,7 +32,7 @@ static void print_people(struct cli *cli, const struct olv_extract_options *o,
     if (r->failed)
         olv_text_printf(&line, ", %llu failed", (unsigned long long)r->failed);
     if (r->lost)
-        olv_text_printf(&line, ", %llu lost", (unsigned long long)r->lost);
+        olv_text_printf(&line, ", %llu lost or altered", (unsigned long long)r->lost);
     printf("%s%s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
            is_whole         ? "Done: "
            : r->reached_end ? "Not whole: "
