@@ -21,6 +21,7 @@
 
 enum { MOST_RATIO = 1000 };
 #define RATIO_FROM_BYTES ((uint64_t)1 << 30)
+#define MOST_ZEROS       ((uint64_t)8 << 30)
 
 struct extracting {
     struct olv_archive *archive;
@@ -42,6 +43,7 @@ struct extracting {
     struct olv_hasher *hasher;
     enum contents_known known;
     uint64_t taken, digested; /* bytes of it */
+    uint64_t zeros;           /* digested, of all members */
     uint8_t digest[OLV_SHA256_SIZE];
     struct olv_error damage; /* what was met first */
 };
@@ -104,7 +106,19 @@ static bool must_stop(struct extracting *x, struct olv_error *err)
 
 /* ---- one member ---- */
 
-/* Contents are digested where nothing else proves them. Holes are zeros. */
+/* Holes are zeros, and nobody is kept waiting by more of them than honest archives have. */
+static void digest_hole(struct extracting *x, uint64_t to)
+{
+    uint64_t length = to > x->digested ? to - x->digested : 0;
+    x->zeros += length;
+    if (x->zeros > MOST_ZEROS)
+        x->known = CONTENTS_DOUBTFUL;
+    else
+        olv_hasher_add_zeros(x->hasher, length);
+    x->digested = to;
+}
+
+/* Contents are digested where nothing else proves them. */
 static void digest(struct extracting *x, const uint8_t *bytes, size_t len, uint64_t at)
 {
     bool is_doubtful = x->reckoning && (x->is_plain || olv_archive_is_doubtful(x->archive));
@@ -116,19 +130,20 @@ static void digest(struct extracting *x, const uint8_t *bytes, size_t len, uint6
         x->digested = 0;
     }
     x->taken += len;
+    if (x->known == CONTENTS_DIGESTED)
+        digest_hole(x, at);
     if (x->known != CONTENTS_DIGESTED)
         return;
-    olv_hasher_add_zeros(x->hasher, at - x->digested);
     olv_hasher_add(x->hasher, bytes, len);
     x->digested = at + len;
 }
 
 static void end_digest(struct extracting *x, const struct olv_member *m)
 {
-    if (x->known != CONTENTS_DIGESTED)
-        return;
-    olv_hasher_add_zeros(x->hasher, m->size_bytes > x->digested ? m->size_bytes - x->digested : 0);
-    olv_hasher_end(x->hasher, x->digest);
+    if (x->known == CONTENTS_DIGESTED)
+        digest_hole(x, m->size_bytes);
+    if (x->known == CONTENTS_DIGESTED)
+        olv_hasher_end(x->hasher, x->digest);
 }
 
 static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_member *m, struct olv_error *err)

@@ -65,31 +65,46 @@ struct losing {
     struct olv_hasher *hasher;
 };
 
-/* Reads the contents. Only without a codec can a part of a frame be read where another is damaged. */
+static bool is_as_known(const struct olv_member *m, const struct olv_stored_file *f)
+{
+    return m->kind == f->kind && m->size_bytes == f->size_bytes && m->mode == f->mode &&
+           olv_instant_compare(m->modified, f->modified) == 0 && strcmp(m->link, f->link) == 0;
+}
+
+/* Holes are zeros. */
+static bool digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t size,
+                   uint8_t out[OLV_SHA256_SIZE])
+{
+    struct olv_error ignored = {0};
+    const uint8_t *bytes;
+    size_t len = 1;
+    uint64_t at, digested = 0;
+    bool ok = true;
+    olv_hasher_begin(hasher);
+    while (ok && len && (ok = tar_data(tar, &bytes, &len, &at, &ignored)))
+        if (len) {
+            olv_hasher_add_zeros(hasher, at - digested);
+            olv_hasher_add(hasher, bytes, len);
+            digested = at + len;
+        }
+    if (ok && size > digested)
+        olv_hasher_add_zeros(hasher, size - digested);
+    olv_hasher_end(hasher, out);
+    return ok;
+}
+
+/* Only without a codec can a part of a frame be read where another is damaged. */
 static bool is_intact(struct losing *l, const struct olv_stored_file *file)
 {
     struct vault_place place = {l->fd, (uint64_t)file->archive, file->codec, file->begins, file->within};
     struct olv_error ignored = {0};
-    uint8_t digest[OLV_SHA256_SIZE];
+    uint8_t is[OLV_SHA256_SIZE];
     struct olv_member member;
-    struct tar_reader *tar = file->codec == OLV_CODEC_NONE && file->digest
-                                 ? vault_open(l->vault, &place, &member, &ignored)
-                                 : NULL;
-    const uint8_t *bytes;
-    size_t len = 1;
-    uint64_t at, digested = 0;
-    bool ok = tar != NULL;
-    olv_hasher_begin(l->hasher);
-    while (ok && len && (ok = tar_data(tar, &bytes, &len, &at, &ignored)))
-        if (len) {
-            olv_hasher_add_zeros(l->hasher, at - digested);
-            olv_hasher_add(l->hasher, bytes, len);
-            digested = at + len;
-        }
-    if (ok && member.size_bytes > digested)
-        olv_hasher_add_zeros(l->hasher, member.size_bytes - digested);
-    olv_hasher_end(l->hasher, digest);
-    return ok && memcmp(digest, file->digest, sizeof digest) == 0;
+    struct tar_reader *tar =
+        file->codec == OLV_CODEC_NONE ? vault_open(l->vault, &place, &member, &ignored) : NULL;
+    return tar && is_as_known(&member, file) &&
+           (!file->digest ||
+            (digest(l->hasher, tar, member.size_bytes, is) && memcmp(is, file->digest, sizeof is) == 0));
 }
 
 static bool lose(void *self, const struct olv_stored_file *file)

@@ -141,6 +141,46 @@ static void a_damaged_header_costs_one_member(void **state)
         "grep small-007 list && exit 9 || true");
 }
 
+/* A header says of itself that it is right; its extended one does not. A name that was altered is another
+ * member's, and a time comes out as it is told. */
+static void an_altered_extended_header_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    archive_tree(s, "tar");
+    shell_staged(
+        s, STAGE,
+        "cp $f whole\n"
+        "/usr/bin/python3 - $f <<'E'\n"
+        "import sys, re\n"
+        "b = bytearray(open(sys.argv[1], 'rb').read())\n"
+        "at = b.find(b't/gauges/g04\\0') // 512 * 512 - 512\n"
+        "m = re.search(rb'mtime=[0-9]+[.]([0-9]+)', b[at:at + 512])\n"
+        "b[at + m.start(1)] ^= 1; open(sys.argv[1], 'wb').write(b)\n"
+        "E\n"
+        "$O depot verify >out && exit 9 || test $? = 5; grep -q 'g04 is lost' out; grep -q '1 file lost' "
+        "out\n"
+        "cat whole >$f; $O depot verify >out; grep -q Sound out");
+}
+
+/* A hostile archive has more of them than anybody would digest. */
+static void nobody_waits_for_holes(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(s,
+             "/usr/bin/python3 - <<'E'\n"
+             "import io, tarfile\n"
+             "t = tarfile.open('holes.tar', 'w', format=tarfile.PAX_FORMAT)\n"
+             "i = tarfile.TarInfo('GNUSparseFile.0/holes')\n"
+             "i.pax_headers = {'GNU.sparse.major': '1', 'GNU.sparse.minor': '0', 'GNU.sparse.name': 'holes', "
+             "'GNU.sparse.realsize': str(3 << 40)}\n"
+             "data = b'1\\n0\\n512\\n'.ljust(512, b'\\0') + b't' * 512\n"
+             "i.size = len(data); t.addfile(i, io.BytesIO(data))\n"
+             "j = tarfile.TarInfo('file'); j.size = 5; t.addfile(j, io.BytesIO(b'tide\\n')); t.close()\n"
+             "E\n"
+             "$O extract holes.tar --into o >out; grep -q Done out; test $(stat -c %s o/holes) = "
+             "3298534883328; test $(cat o/file) = tide");
+}
+
 /* Two places, and also the one that says where frames lie. */
 static void damage_in_two_places(const struct sandbox *s)
 {
@@ -201,6 +241,8 @@ int main(void)
         UNIT(damage_costs_only_what_it_hits),
         UNIT(one_of_many_frames_of_a_member),
         UNIT(a_plain_tar_is_compared_with_its_manifest),
+        UNIT(an_altered_extended_header_is_told),
+        UNIT(nobody_waits_for_holes),
         UNIT(a_damaged_header_costs_one_member),
         UNIT(without_a_manifest_it_is_extracted_nevertheless),
     };
