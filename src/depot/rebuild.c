@@ -85,8 +85,7 @@ static bool forget_all(struct olv_catalogue *catalogue, const char *depot, struc
     }
 }
 
-static bool rebuild_all(const struct reread_options *o, struct olv_depot_report *report,
-                        struct olv_error *err)
+static bool rebuild_all(struct reread_options *o, struct olv_depot_report *report, struct olv_error *err)
 {
     struct olv_arena arena = {0};
     size_t count;
@@ -96,8 +95,8 @@ static bool rebuild_all(const struct reread_options *o, struct olv_depot_report 
         struct olv_error why = {0};
         struct reread_result result;
         bool is_known = reread_archive(o, names[i], &result, &why);
-        report->archives++;
-        report->bytes += result.bytes;
+        o->archives = ++report->archives;
+        o->bytes = report->bytes += result.bytes;
         report->members += is_known ? result.members : 0;
         report->damaged_archives += !is_known || result.is_damaged;
         if (is_known)

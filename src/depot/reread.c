@@ -50,9 +50,11 @@ static void tell(struct reading *r, const char *what)
 
 static bool observe(const struct reading *r, struct olv_error *err)
 {
-    const struct olv_observer *observer = r->options->observer;
-    olv_observe_progress(observer, (struct olv_progress){.doing = "reading", .bytes = r->at});
-    return !olv_observe_interrupted(observer) || olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    const struct reread_options *o = r->options;
+    olv_observe_progress(
+        o->observer,
+        (struct olv_progress){.doing = "reading", .files = o->archives, .bytes = o->bytes + r->at});
+    return !olv_observe_interrupted(o->observer) || olv_fail(err, OLV_INTERRUPTED, "interrupted");
 }
 
 /* ---- frames ---- */
@@ -315,9 +317,12 @@ static bool is_as_said(struct reading *r, const struct frame *said, struct olv_e
 {
     const struct frame *read = find_read(r, said->at);
     uint64_t check = 0;
-    if (!read)
-        return frame_check_stretch(&r->source, said->at, said->at + said->length, &check, err) &&
+    if (!read) {
+        r->at = said->at;
+        return observe(r, err) &&
+               frame_check_stretch(&r->source, said->at, said->at + said->length, &check, err) &&
                check == said->packed_check;
+    }
     return read->length == said->length && read->plain_length == said->plain_length &&
            read->check == said->check && read->packed_check == said->packed_check;
 }

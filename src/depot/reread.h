@@ -14,6 +14,7 @@ struct reread_options {
     void (*fault)(void *self, const struct olv_depot_fault *fault);
     void *self;
     const struct olv_observer *observer;
+    uint64_t archives, bytes; /* read before, for who watches */
 };
 
 struct reread_result {
