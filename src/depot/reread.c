@@ -167,6 +167,21 @@ static bool take_line(void *self, const char *line, size_t len, struct olv_error
     return ok;
 }
 
+/* Nothing does, unless somebody has joined archives. Of packed ones the end is compared later. */
+static bool tell_what_follows(struct reading *r, struct tar_reader *tar, struct olv_error *err)
+{
+    struct olv_member m;
+    if (r->codec == OLV_CODEC_ZIP) /* which has no mark of the end */
+        return true;
+    if (tar_next(tar, &m, err))
+        tell(r, "another archive stands behind its end");
+    else if (err->code == OLV_BROKEN && r->codec == OLV_CODEC_NONE)
+        tell(r, err->what);
+    if (err->code == OLV_BROKEN)
+        olv_error_clear(err);
+    return err->code == OLV_OK;
+}
+
 /* What was read last begins with a member: when it is the manifest, all of it is read. */
 static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
 {
@@ -175,12 +190,13 @@ static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
     struct olv_member m;
     bool ok = true;
     r->is_given = false;
-    tar = tar_reader_new(&stream, 0);
+    tar = tar_reader_new(&stream, r->codec == OLV_CODEC_NONE ? at : 0);
     if (!tar)
         return olv_fail_memory(err);
     if (tar_next(tar, &m, err) && strcmp(m.path, ARCHIVE_MANIFEST) == 0) {
         r->manifest_at = at;
-        ok = manifest_lines(tar, take_line, r, err) && (r->has_ended || senseless(err));
+        ok = manifest_lines(tar, take_line, r, err) && (r->has_ended || senseless(err)) &&
+             tell_what_follows(r, tar, err);
     } else if (err->code == OLV_BROKEN) { /* what follows is damaged: so it is found there, too */
         olv_error_clear(err);
     }
@@ -236,12 +252,10 @@ static bool read_frames(struct reading *r, struct olv_error *err)
 
 /* ---- finding it in a plain tar ---- */
 
-/* From the end, block by block: the last header that has its name. Before it stands, mostly, its extended
- * header, of which it is a part. */
-static bool find_from_end(struct reading *r, uint64_t *at, struct olv_error *err)
+/* From the end, block by block: the last header before `*at` that has its name. */
+static bool find_before(struct reading *r, uint64_t *at, struct olv_error *err)
 {
-    enum { EXTENDED = 2 * TAR_BLOCK };
-    uint64_t end = r->source.size / TAR_BLOCK * TAR_BLOCK;
+    uint64_t end = *at / TAR_BLOCK * TAR_BLOCK;
     while (end > 0) {
         size_t len = end < PIECE ? (size_t)end : PIECE;
         const char *bytes;
@@ -253,7 +267,6 @@ static bool find_from_end(struct reading *r, uint64_t *at, struct olv_error *err
             const char *block = bytes + i - TAR_BLOCK;
             if (strncmp(block, ARCHIVE_MANIFEST, TAR_BLOCK) == 0 && tar_is_header((const uint8_t *)block)) {
                 *at = end - len + i - TAR_BLOCK;
-                *at -= *at >= EXTENDED ? EXTENDED : 0;
                 return true;
             }
         }
@@ -265,8 +278,7 @@ static bool find_from_end(struct reading *r, uint64_t *at, struct olv_error *err
 /* The manifest's own bytes are more frames. */
 static bool add_own_frames(struct reading *r, struct olv_error *err)
 {
-    const struct frame *last = r->said.count ? &r->said.items[r->said.count - 1] : NULL;
-    for (uint64_t at = last ? last->at + last->length : 0; at < r->source.size;) {
+    for (uint64_t at = r->manifest_at; at < r->source.size;) {
         uint64_t left = r->source.size - at;
         struct frame f = {.at = at, .length = left < FRAME_BYTES ? (uint32_t)left : FRAME_BYTES};
         f.plain_length = f.length;
@@ -277,21 +289,49 @@ static bool add_own_frames(struct reading *r, struct olv_error *err)
             return olv_fail_memory(err);
         at += f.length;
     }
-    r->manifest_at = last ? last->at + last->length : 0;
     return true;
+}
+
+/* Where its first frame begins, if it is that of this archive, and not of one that was joined to it. */
+static uint64_t own_place(const struct reading *r)
+{
+    const struct frame *last = r->said.count ? &r->said.items[r->said.count - 1] : NULL;
+    return last ? last->at + last->length : 0;
+}
+
+static bool start_over(struct reading *r, struct olv_error *err)
+{
+    catalogue_abandon(r->options->catalogue);
+    olv_text_clear(&r->run);
+    olv_text_clear(&r->rule);
+    r->has_begun = r->has_ended = false;
+    r->archive.members = r->archive.bytes = 0;
+    r->said.count = 0;
+    return catalogue_begin(r->options->catalogue, err);
+}
+
+/* Before its header stands, mostly, the extended one, which is a part of it. */
+static bool read_manifest_at(struct reading *r, uint64_t at, struct olv_error *err)
+{
+    enum { EXTENDED = 2 * TAR_BLOCK };
+    for (uint64_t before = at >= EXTENDED ? EXTENDED : 0;; before = 0) {
+        r->at = at - before;
+        if (!read_piece(r, err) || !try_manifest(r, at - before, err))
+            return false;
+        if (r->has_begun || before == 0)
+            return true;
+    }
 }
 
 static bool read_plain(struct reading *r, struct olv_error *err)
 {
-    uint64_t at = 0;
-    if (!find_from_end(r, &at, err))
-        return false;
-    for (int tries = 0; !r->has_begun && tries < 2; tries++, at += 2 * TAR_BLOCK) {
-        r->at = at;
-        if (!read_piece(r, err) || !try_manifest(r, at, err))
+    uint64_t at = r->source.size;
+    for (;;) {
+        if (!find_before(r, &at, err) || !start_over(r, err) || !read_manifest_at(r, at, err))
             return false;
+        if (r->has_ended && r->manifest_at == own_place(r))
+            return add_own_frames(r, err);
     }
-    return !r->has_ended || add_own_frames(r, err);
 }
 
 /* ---- what it says against what it is ---- */

@@ -162,6 +162,28 @@ static void an_altered_extended_header_is_told(void **state)
         "cat whole >$f; $O depot verify >out; grep -q Sound out");
 }
 
+/* Another one, or anything else, behind its end: it is told, and the first is known as before. */
+static void what_was_joined_to_an_archive_is_told(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const kinds[] = {"tar", "tar.gz", "tar.zst"};
+    for (size_t i = 0; i < 3; i++) {
+        archive_tree(s, kinds[i]);
+        shell_staged(
+            s, STAGE,
+            "k=${f#*.}; $O recover --list --json >before; mkdir -p n; echo tide >n/new; $O archive n "
+            "--keep --to other.$k -y -q >out; cp $f whole; rm state/catalogue.db*\n"
+            "cat other.$k >>$f; $O depot rebuild >out && exit 9 || test $? = 5\n"
+            "grep -q 'stands behind its' out\n"
+            "$O recover --list --json >after; cmp before after\n"
+            "$O recover $PWD/t --into o >out; diff -r t o/t\n"
+            "cat whole >$f; head -c 2000 /dev/zero | tr '\\0' x >>$f; rm state/catalogue.db*\n"
+            "$O depot rebuild >out && exit 9 || test $? = 5; grep -q 'behind' out; rm -r o\n"
+            "$O recover --list --json >after; cmp before after; $O recover $PWD/t --into o >out; "
+            "diff -r t o/t");
+    }
+}
+
 /* A hostile archive has more of them than anybody would digest. */
 static void nobody_waits_for_holes(void **state)
 {
@@ -242,6 +264,7 @@ int main(void)
         UNIT(one_of_many_frames_of_a_member),
         UNIT(a_plain_tar_is_compared_with_its_manifest),
         UNIT(an_altered_extended_header_is_told),
+        UNIT(what_was_joined_to_an_archive_is_told),
         UNIT(nobody_waits_for_holes),
         UNIT(a_damaged_header_costs_one_member),
         UNIT(without_a_manifest_it_is_extracted_nevertheless),
