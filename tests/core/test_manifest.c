@@ -260,8 +260,8 @@ static void what_makes_no_sense_is_refused(void **state)
         "{\"path\":\"x\",\"modified\":\"yesterday\"}",
         "{\"path\":\"x\",\"modified\":\"2026-13-02T03:04:05Z\"}",
         "{\"path\":\"x\",\"modified\":\"2026-01-02T03:04:05Z\",\"attributes\":[7]}",
-        "{\"path\":\"x\",\"modified\":\"2026-01-02T03:04:05Z\",\"attributes\":[{\"name\":\"user.a\","
-        "\"value_b64\":\"*\"}]}",
+        ("{\"path\":\"x\",\"modified\":\"2026-01-02T03:04:05Z\",\"attributes\":[{\"name\":\"user.a\","
+         "\"value_b64\":\"*\"}]}"),
     };
     (void)state;
     for (size_t i = 0; i < sizeof bad / sizeof bad[0]; i++) {
