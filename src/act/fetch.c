@@ -63,7 +63,7 @@ static bool copy_data(struct fetching *f, int fd, struct olv_error *err)
     struct olv_hasher *hasher = f->context->hasher;
     const uint8_t *bytes;
     size_t len = 1;
-    uint64_t at = 0, digested = 0;
+    uint64_t at = 0;
     olv_hasher_begin(hasher);
     while (len) {
         if (!tar_data(f->reader, &bytes, &len, &at, err))
@@ -72,9 +72,8 @@ static bool copy_data(struct fetching *f, int fd, struct olv_error *err)
             return olv_fail(err, OLV_INTERRUPTED, "interrupted");
         if (len && !restore_write(fd, bytes, len, at, err))
             return false;
-        olv_hasher_add_zeros(hasher, (len ? at : f->member.size_bytes) - digested); /* a hole */
+        olv_hasher_fill(hasher, len ? at : f->member.size_bytes);
         olv_hasher_add(hasher, bytes, len);
-        digested = at + len;
     }
     return is_intact(f, err);
 }

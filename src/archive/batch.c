@@ -97,16 +97,14 @@ static bool read_extent(const struct taking *t, struct olv_text *out, uint64_t a
 static void digest_sparse(struct batch_worker *w, struct batch_item *item, const struct olv_member *m,
                           const char *data)
 {
-    uint64_t at = 0;
     olv_hasher_begin(w->hasher);
     for (size_t i = 0; i < m->extent_count; i++) {
         const struct olv_extent *x = &m->extents[i];
-        olv_hasher_add_zeros(w->hasher, x->at - at);
+        olv_hasher_fill(w->hasher, x->at);
         olv_hasher_add(w->hasher, data, (size_t)x->length);
         data += x->length;
-        at = x->at + x->length;
     }
-    olv_hasher_add_zeros(w->hasher, m->size_bytes - at);
+    olv_hasher_fill(w->hasher, m->size_bytes);
     olv_hasher_end(w->hasher, item->digest);
     item->has_digest = true;
 }

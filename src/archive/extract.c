@@ -21,7 +21,6 @@
 
 enum { MOST_RATIO = 1000 };
 #define RATIO_FROM_BYTES ((uint64_t)1 << 30)
-#define MOST_ZEROS       ((uint64_t)8 << 30)
 
 struct extracting {
     struct olv_archive *archive;
@@ -35,16 +34,9 @@ struct extracting {
     struct olv_text path; /* of the member, clean */
     struct olv_instant began;
     bool is_archive_broken; /* what went wrong is the archive's, not one member's */
-    /* Of a tar, whose members the manifest at its end, if it is one of ours, knows. */
     struct reckoning *reckoning;
-    bool is_plain; /* it is not packed: nothing but digests proves contents */
-    /* Of the member at hand. */
-    bool is_manifest; /* and worth reading */
-    struct olv_hasher *hasher;
-    enum contents_known known;
-    uint64_t taken, digested; /* bytes of it */
-    uint64_t zeros;           /* digested, of all members */
-    uint8_t digest[OLV_SHA256_SIZE];
+    bool is_plain;           /* it is not packed: nothing but digests proves contents */
+    bool is_manifest;        /* the member at hand is, and worth reading */
     struct olv_error damage; /* what was met first */
 };
 
@@ -106,46 +98,6 @@ static bool must_stop(struct extracting *x, struct olv_error *err)
 
 /* ---- one member ---- */
 
-/* Holes are zeros, and nobody is kept waiting by more of them than honest archives have. */
-static void digest_hole(struct extracting *x, uint64_t to)
-{
-    uint64_t length = to > x->digested ? to - x->digested : 0;
-    x->zeros += length;
-    if (x->zeros > MOST_ZEROS)
-        x->known = CONTENTS_DOUBTFUL;
-    else
-        olv_hasher_add_zeros(x->hasher, length);
-    x->digested = to;
-}
-
-/* Contents are digested where nothing else proves them. */
-static void digest(struct extracting *x, const uint8_t *bytes, size_t len, uint64_t at)
-{
-    bool is_doubtful = x->reckoning && (x->is_plain || olv_archive_is_doubtful(x->archive));
-    if (x->known == CONTENTS_PROVEN && is_doubtful) {
-        bool is_first = x->taken == 0;
-        x->known = is_first ? CONTENTS_DIGESTED : CONTENTS_DOUBTFUL;
-        if (is_first)
-            olv_hasher_begin(x->hasher);
-        x->digested = 0;
-    }
-    x->taken += len;
-    if (x->known == CONTENTS_DIGESTED)
-        digest_hole(x, at);
-    if (x->known != CONTENTS_DIGESTED)
-        return;
-    olv_hasher_add(x->hasher, bytes, len);
-    x->digested = at + len;
-}
-
-static void end_digest(struct extracting *x, const struct olv_member *m)
-{
-    if (x->known == CONTENTS_DIGESTED)
-        digest_hole(x, m->size_bytes);
-    if (x->known == CONTENTS_DIGESTED)
-        olv_hasher_end(x->hasher, x->digest);
-}
-
 static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_member *m, struct olv_error *err)
 {
     bool is_single = olv_archive_form(x->archive) == OLV_FORM_SINGLE;
@@ -159,14 +111,14 @@ static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_memb
         }
         x->result->bytes += len;
         if (must_stop(x, err) || !restore_write(fresh->fd, bytes, len, at, err) ||
-            (x->is_manifest && !reckoning_add(x->reckoning, bytes, len, err)))
+            (x->is_manifest && !reckoning_manifest(x->reckoning, bytes, len, err)))
             return false;
         if (is_single)
             m->size_bytes += len;
         if (len)
-            digest(x, bytes, len, at);
+            reckoning_data(x->reckoning, bytes, len, at,
+                           !x->is_plain && !olv_archive_is_doubtful(x->archive));
     }
-    end_digest(x, m);
     return true;
 }
 
@@ -249,7 +201,8 @@ static bool lose(struct extracting *x, const char *path, const struct olv_error 
 {
     x->result->lost++;
     olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
-    return reckoning_note(x->reckoning, path, CONTENTS_PROVEN, NULL, err);
+    reckoning_begin(x->reckoning);
+    return reckoning_note(x->reckoning, path, 0, err);
 }
 
 /* Goes on behind what is damaged; `path`: of the member at hand, or NULL. */
@@ -258,7 +211,7 @@ static bool go_on(struct extracting *x, const char *path, struct olv_error *err)
     struct olv_error why = *err;
     char *at_hand;
     bool ok;
-    if (err->code != OLV_BROKEN || !x->reckoning)
+    if (err->code != OLV_BROKEN)
         return false;
     at_hand = strdup(path ? path : "");
     if (!at_hand)
@@ -286,34 +239,41 @@ static bool reckon(struct extracting *x, struct olv_error *err)
     bool ok = true;
     while (ok && len)
         ok = olv_archive_data(x->archive, &bytes, &len, &at, err) &&
-             reckoning_add(x->reckoning, bytes, len, err);
+             reckoning_manifest(x->reckoning, bytes, len, err);
     reckoning_end(x->reckoning);
     return ok;
 }
 
 /* ---- all of them ---- */
 
-static bool take_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
+/* False where the archive is damaged. */
+static bool take_out(struct extracting *x, struct olv_member *m, struct olv_error *err)
 {
     struct olv_error why = {0};
-    x->known = CONTENTS_PROVEN;
-    x->taken = 0;
-    x->is_manifest =
-        x->reckoning && (x->is_plain || x->damage.code != OLV_OK) && strcmp(m->path, ARCHIVE_MANIFEST) == 0;
-    if (olv_member_fits(&x->options->filter, m->path)) {
-        x->result->fitting++;
-        if (extract_member(x, m, &why)) {
-            x->result->done++;
-        } else if (x->is_archive_broken) {
-            *err = why;
-            return go_on(x, m->path, err);
-        } else if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP) {
-            tell(x, m->path, &why);
-        }
+    x->result->fitting++;
+    if (extract_member(x, m, &why)) {
+        x->result->done++;
+        return true;
     }
+    if (x->is_archive_broken) {
+        *err = why;
+        return false;
+    }
+    reckoning_begin(x->reckoning); /* what there was of it is of no interest */
+    if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP)
+        tell(x, m->path, &why);
+    return true;
+}
+
+static bool take_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
+{
+    reckoning_begin(x->reckoning);
+    x->is_manifest = (x->is_plain || x->damage.code != OLV_OK) && strcmp(m->path, ARCHIVE_MANIFEST) == 0;
+    if (olv_member_fits(&x->options->filter, m->path) && !take_out(x, m, err))
+        return go_on(x, m->path, err);
     if (x->is_manifest)
         return reckon(x, err) || go_on(x, NULL, err);
-    return !x->reckoning || reckoning_note(x->reckoning, m->path, x->known, x->digest, err);
+    return reckoning_note(x->reckoning, m->path, m->size_bytes, err);
 }
 
 static bool extract_all(struct extracting *x, struct olv_error *err)
@@ -332,19 +292,6 @@ static bool extract_all(struct extracting *x, struct olv_error *err)
     if (ok && x->damage.code != OLV_OK)
         *err = x->damage;
     return err->code == OLV_OK;
-}
-
-static bool prepare_reckoning(struct extracting *x, struct olv_error *err)
-{
-    struct reckoning_sink sink = {x, on_missing};
-    if (olv_archive_form(x->archive) != OLV_FORM_TAR)
-        return true;
-    x->is_plain = olv_archive_codec(x->archive) == OLV_CODEC_NONE;
-    x->hasher = olv_hasher_new();
-    if (!x->hasher)
-        return olv_fail_memory(err);
-    x->reckoning = reckoning_new(&sink, err);
-    return x->reckoning != NULL;
 }
 
 static int open_top(const char *into, struct olv_error *err)
@@ -374,10 +321,13 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
                            .observer = observer,
                            .result = result,
                            .began = olv_os_now(),
+                           .is_plain = olv_archive_form(archive) == OLV_FORM_TAR &&
+                                       olv_archive_codec(archive) == OLV_CODEC_NONE,
                            .directories = directories_new(err)};
     struct olv_error late = {0};
     int top = x.directories ? open_top(options->into, err) : -1;
-    bool ok = top >= 0 && prepare_reckoning(&x, err);
+    struct reckoning_sink sink = {&x, on_missing};
+    bool ok = top >= 0 && (x.reckoning = reckoning_new(&sink, err));
     *result = (struct olv_extract_result){0};
     x.began.s--; /* clocks of file systems are coarser */
     snprintf(x.label, sizeof x.label, "extract-%ld", (long)getpid());
@@ -397,7 +347,6 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
     if (top >= 0)
         close(top);
     reckoning_free(x.reckoning);
-    olv_hasher_free(x.hasher);
     inside_end(&x.inside);
     inside_end(&x.others);
     olv_text_free(&x.path);

@@ -250,7 +250,6 @@ struct large {
     struct batch_worker *worker;
     struct frame_job *job; /* being filled */
     bool has_begun;        /* a frame was passed on */
-    uint64_t digested;     /* bytes of its contents */
 };
 
 static bool next_frame(struct large *l, struct olv_error *err)
@@ -266,8 +265,7 @@ static bool next_frame(struct large *l, struct olv_error *err)
 
 static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct olv_error *err)
 {
-    olv_hasher_add_zeros(l->worker->hasher, at - l->digested);
-    l->digested = at;
+    olv_hasher_fill(l->worker->hasher, at);
     while (length) {
         size_t filled = l->job->plain.len, n = filled < FRAME_BYTES ? FRAME_BYTES - filled : 0;
         char *room;
@@ -284,7 +282,6 @@ static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct o
             return false;
         l->job->plain.len += n;
         olv_hasher_add(l->worker->hasher, room, n);
-        l->digested += n;
         at += n;
         length -= n;
         l->making->bytes += n;
@@ -317,7 +314,7 @@ static bool read_large(struct large *l, struct olv_error *err)
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
         if (!read_stretch(l, m->extents[i].at, m->extents[i].length, err))
             return false;
-    olv_hasher_add_zeros(l->worker->hasher, m->size_bytes - l->digested);
+    olv_hasher_fill(l->worker->hasher, m->size_bytes);
     frame_job_end(l->job, !l->has_begun, true);
     tar_put_padding(&l->job->plain, tar_data_length(m));
     return take_is_unchanged(&l->taking, l->worker->reach.fd, l->entry, err);

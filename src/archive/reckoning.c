@@ -15,6 +15,16 @@ enum {
     MOST_AT_HAND = 1 << 16 /* so many notes are in memory, and the others in a file if one can be made */
 };
 
+#define MOST_ZEROS                                                                                           \
+    ((uint64_t)8 << 30) /* digested of holes, in all members: so nobody waits for a hostile one */
+
+/* What is known of a member's contents. */
+enum contents_known {
+    CONTENTS_PROVEN,
+    CONTENTS_DIGESTED,
+    CONTENTS_DOUBTFUL /* neither is all of it */
+};
+
 struct note {
     uint64_t path; /* a digest of it: XXH3, 64 bits */
     enum contents_known known;
@@ -23,6 +33,12 @@ struct note {
 
 struct reckoning {
     struct reckoning_sink sink;
+    /* Of the member at hand. */
+    struct olv_hasher *hasher;
+    enum contents_known known;
+    bool has_data;
+    uint64_t zeros; /* digested, of all members */
+    /* Notes. */
     FILE *file; /* the older notes; NULL: there are none there, or there is no place for them */
     bool has_tried;
     uint64_t in_file, read;              /* how many, and how many of them were read */
@@ -38,9 +54,13 @@ struct reckoning *reckoning_new(const struct reckoning_sink *sink, struct olv_er
 {
     struct reckoning *r = calloc(1, sizeof *r);
     if (r)
-        r->sink = *sink;
-    else
+        r->hasher = olv_hasher_new();
+    if (!r || !r->hasher) {
         olv_fail_memory(err);
+        free(r);
+        return NULL;
+    }
+    r->sink = *sink;
     return r;
 }
 
@@ -50,6 +70,7 @@ void reckoning_free(struct reckoning *r)
         return;
     if (r->file)
         fclose(r->file);
+    olv_hasher_free(r->hasher);
     free(r->at_hand);
     manifest_feed_free(&r->feed);
     manifest_member_free(&r->member);
@@ -94,17 +115,48 @@ static bool make_room(struct reckoning *r, struct olv_error *err)
     return true;
 }
 
-bool reckoning_note(struct reckoning *r, const char *path, enum contents_known known,
-                    const uint8_t digest[OLV_SHA256_SIZE], struct olv_error *err)
+/* Holes are zeros. */
+static void digest_hole(struct reckoning *r, uint64_t to)
+{
+    uint64_t from = olv_hasher_length(r->hasher);
+    r->zeros += to > from ? to - from : 0;
+    if (r->zeros > MOST_ZEROS)
+        r->known = CONTENTS_DOUBTFUL;
+    else
+        olv_hasher_fill(r->hasher, to);
+}
+
+void reckoning_begin(struct reckoning *r)
+{
+    r->known = CONTENTS_PROVEN;
+    r->has_data = false;
+}
+
+void reckoning_data(struct reckoning *r, const uint8_t *bytes, size_t len, uint64_t at, bool is_proven)
+{
+    if (r->known == CONTENTS_PROVEN && !is_proven) {
+        r->known = r->has_data ? CONTENTS_DOUBTFUL : CONTENTS_DIGESTED;
+        olv_hasher_begin(r->hasher);
+    }
+    r->has_data = true;
+    if (r->known == CONTENTS_DIGESTED)
+        digest_hole(r, at);
+    if (r->known == CONTENTS_DIGESTED)
+        olv_hasher_add(r->hasher, bytes, len);
+}
+
+bool reckoning_note(struct reckoning *r, const char *path, uint64_t size_bytes, struct olv_error *err)
 {
     struct note note;
     if (!make_room(r, err))
         return false;
+    if (r->known == CONTENTS_DIGESTED)
+        digest_hole(r, size_bytes);
     memset(&note, 0, sizeof note);
     note.path = frame_check(path, strlen(path));
-    note.known = known;
-    if (known == CONTENTS_DIGESTED)
-        memcpy(note.digest, digest, sizeof note.digest);
+    note.known = r->known;
+    if (r->known == CONTENTS_DIGESTED)
+        olv_hasher_end(r->hasher, note.digest);
     r->at_hand[r->count++] = note;
     return true;
 }
@@ -122,14 +174,6 @@ static bool take_note(struct reckoning *r, struct note *out, bool *is_one, struc
     if (*is_one)
         *out = r->at_hand[r->used++];
     return true;
-}
-
-static void forget_notes(struct reckoning *r)
-{
-    if (r->file)
-        rewind(r->file);
-    r->in_file = r->read = 0;
-    r->count = r->used = r->next_count = 0;
 }
 
 /* ---- against the manifest ---- */
@@ -194,12 +238,16 @@ static bool take_line(void *self, const char *text, size_t len, struct olv_error
     return !is_member || compare(r, err);
 }
 
-bool reckoning_add(struct reckoning *r, const uint8_t *bytes, size_t len, struct olv_error *err)
+bool reckoning_manifest(struct reckoning *r, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
     return manifest_feed_add(&r->feed, bytes, len, take_line, r, err);
 }
 
 void reckoning_end(struct reckoning *r)
 {
-    forget_notes(r);
+    if (r->file)
+        rewind(r->file);
+    r->in_file = r->read = 0;
+    r->count = r->used = r->next_count = 0;
+    olv_text_clear(&r->feed.line);
 }

@@ -13,6 +13,7 @@
 
 struct olv_hasher {
     SHA256_CTX context;
+    uint64_t length; /* digested since the beginning */
 };
 
 struct olv_hasher *olv_hasher_new(void)
@@ -31,20 +32,26 @@ void olv_hasher_free(struct olv_hasher *hasher)
 void olv_hasher_begin(struct olv_hasher *hasher)
 {
     SHA256_Init(&hasher->context);
+    hasher->length = 0;
 }
 
 void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len)
 {
     SHA256_Update(&hasher->context, bytes, len);
+    hasher->length += len;
 }
 
-void olv_hasher_add_zeros(struct olv_hasher *hasher, uint64_t count)
+uint64_t olv_hasher_length(const struct olv_hasher *hasher)
 {
-    static const char zeros[65536];
-    while (count) {
-        size_t n = count < sizeof zeros ? (size_t)count : sizeof zeros;
-        olv_hasher_add(hasher, zeros, n);
-        count -= n;
+    return hasher->length;
+}
+
+void olv_hasher_fill(struct olv_hasher *hasher, uint64_t length)
+{
+    static const uint8_t zeros[65536];
+    while (hasher->length < length) {
+        uint64_t left = length - hasher->length;
+        olv_hasher_add(hasher, zeros, left < sizeof zeros ? (size_t)left : sizeof zeros);
     }
 }
 

@@ -15,8 +15,10 @@ struct olv_hasher *olv_hasher_new(void); /* NULL without memory; freed with olv_
 void olv_hasher_free(struct olv_hasher *hasher);
 void olv_hasher_begin(struct olv_hasher *hasher);
 void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len);
-/* Adds so many zeros: the holes of a file. */
-void olv_hasher_add_zeros(struct olv_hasher *hasher, uint64_t count);
+/* How many bytes were added since the beginning. */
+uint64_t olv_hasher_length(const struct olv_hasher *hasher);
+/* Adds zeros until there are so many: the hole of a file up to there. */
+void olv_hasher_fill(struct olv_hasher *hasher, uint64_t length);
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
 void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 

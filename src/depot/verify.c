@@ -71,24 +71,22 @@ static bool is_as_known(const struct olv_member *m, const struct olv_stored_file
            olv_instant_compare(m->modified, f->modified) == 0 && strcmp(m->link, f->link) == 0;
 }
 
-/* Holes are zeros. */
 static bool digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t size,
                    uint8_t out[OLV_SHA256_SIZE])
 {
     struct olv_error ignored = {0};
     const uint8_t *bytes;
     size_t len = 1;
-    uint64_t at, digested = 0;
+    uint64_t at;
     bool ok = true;
     olv_hasher_begin(hasher);
     while (ok && len && (ok = tar_data(tar, &bytes, &len, &at, &ignored)))
         if (len) {
-            olv_hasher_add_zeros(hasher, at - digested);
+            olv_hasher_fill(hasher, at);
             olv_hasher_add(hasher, bytes, len);
-            digested = at + len;
         }
-    if (ok && size > digested)
-        olv_hasher_add_zeros(hasher, size - digested);
+    if (ok)
+        olv_hasher_fill(hasher, size);
     olv_hasher_end(hasher, out);
     return ok;
 }

@@ -41,12 +41,30 @@ static void name_of(unsigned number, char out[40])
     snprintf(out, 40, "srv/tides/g%u.csv", number);
 }
 
-/* The digest of a made-up file. */
+/* A made-up file: its contents are its number, a hole, and its number again. */
+enum { CONTENTS = 1000, SECOND = CONTENTS - sizeof(unsigned) };
+
 static const uint8_t *digest_of(unsigned number)
 {
+    static struct olv_hasher *hasher;
     static uint8_t digest[OLV_SHA256_SIZE];
-    memset(digest, (int)(number % 251), sizeof digest);
+    uint8_t contents[CONTENTS] = {0};
+    if (!hasher)
+        hasher = olv_hasher_new();
+    memcpy(contents, &number, sizeof number);
+    memcpy(contents + SECOND, &number, sizeof number);
+    olv_sha256(hasher, contents, sizeof contents, digest);
     return digest;
+}
+
+/* How its data comes. */
+enum coming { PROVEN, UNPROVEN, UNPROVEN_IN_THE_END };
+
+static void bring(struct reckoning *r, unsigned number, enum coming coming)
+{
+    reckoning_begin(r);
+    reckoning_data(r, (const uint8_t *)&number, sizeof number, 0, coming != UNPROVEN);
+    reckoning_data(r, (const uint8_t *)&number, sizeof number, SECOND, coming == PROVEN);
 }
 
 /* A manifest of so many members from `first` on, as bytes. */
@@ -78,12 +96,13 @@ static void put_manifest(struct olv_text *out, unsigned first, unsigned count)
     manifest_free(m);
 }
 
-static void note(struct reckoning *r, unsigned number, enum contents_known known)
+static void note(struct reckoning *r, unsigned number, enum coming coming)
 {
     struct olv_error err = {0};
     char name[40];
     name_of(number, name);
-    assert_true(reckoning_note(r, name, known, digest_of(number), &err));
+    bring(r, number, coming);
+    assert_true(reckoning_note(r, name, CONTENTS, &err));
 }
 
 /* The bytes come in pieces that end anywhere. */
@@ -92,7 +111,7 @@ static void feed(struct reckoning *r, const struct olv_text *manifest, size_t pi
     struct olv_error err = {0};
     for (size_t at = 0; at < manifest->len; at += piece) {
         size_t n = manifest->len - at < piece ? manifest->len - at : piece;
-        assert_true(reckoning_add(r, (const uint8_t *)manifest->data + at, n, &err));
+        assert_true(reckoning_manifest(r, (const uint8_t *)manifest->data + at, n, &err));
     }
     reckoning_end(r);
 }
@@ -115,7 +134,7 @@ static void what_is_as_it_was_is_not_told(void **state)
         struct told told;
         struct reckoning *r = begin(&told);
         for (unsigned i = 0; i < 50; i++)
-            note(r, i, i % 2 ? CONTENTS_DIGESTED : CONTENTS_PROVEN);
+            note(r, i, i % 2 ? UNPROVEN : PROVEN);
         feed(r, &manifest, piece);
         assert_int_equal(told.count, 0);
         reckoning_free(r);
@@ -134,14 +153,10 @@ static void each_kind_of_damage_is_told_once(void **state)
     for (unsigned i = 2; i < 19; i++) { /* the first two and the last are lost */
         char name[40];
         name_of(i, name);
-        if (i == 5)
-            assert_true(reckoning_note(r, name, CONTENTS_DIGESTED, digest_of(77), &err));
-        else if (i == 7)
-            assert_true(reckoning_note(r, name, CONTENTS_DOUBTFUL, NULL, &err));
-        else if (i == 9) /* its own name was damaged */
-            assert_true(reckoning_note(r, "srv/tides/g\x01.csv", CONTENTS_PROVEN, NULL, &err));
-        else
-            note(r, i, CONTENTS_DIGESTED);
+        bring(r, i == 5 ? 77 : i, i == 7 ? UNPROVEN_IN_THE_END : UNPROVEN);
+        if (i == 9) /* its own name was damaged */
+            snprintf(name, sizeof name, "srv/tides/g\x01.csv");
+        assert_true(reckoning_note(r, name, CONTENTS, &err));
     }
     feed(r, &manifest, 100);
     assert_int_equal(told.count, 6);
@@ -165,7 +180,7 @@ static void more_members_than_fit_into_memory(void **state)
     put_manifest(&manifest, 0, COUNT);
     for (unsigned i = 0; i < COUNT; i++)
         if (i != 3 && i != 65536 && i != 65537 && i != 131072 && i != COUNT - 1)
-            note(r, i, CONTENTS_DIGESTED);
+            note(r, i, UNPROVEN);
     feed(r, &manifest, 1 << 20);
     assert_int_equal(told.count, 5);
     assert_told(&told, 0, 3, MISSING_LOST);
@@ -189,13 +204,59 @@ static void an_archive_behind_another_is_reckoned_by_itself(void **state)
         put_manifest(&manifest, first, count);
         for (unsigned i = 0; i < count; i++)
             if (i != 10 + archive)
-                note(r, first + i, CONTENTS_DIGESTED);
+                note(r, first + i, UNPROVEN);
         feed(r, &manifest, 4096);
         assert_int_equal(told.count, archive + 1);
         assert_told(&told, archive, first + 10 + archive, MISSING_LOST);
         olv_text_free(&manifest);
     }
     reckoning_free(r);
+}
+
+/* What was there of a damaged manifest is no part of the next one. */
+static void a_manifest_that_breaks_off_is_forgotten(void **state)
+{
+    struct olv_text manifest = {0};
+    struct told told;
+    struct reckoning *r = begin(&told);
+    (void)state;
+    put_manifest(&manifest, 0, 5);
+    manifest.len -= 20;
+    for (unsigned i = 0; i < 5; i++)
+        note(r, i, UNPROVEN);
+    feed(r, &manifest, 64);
+    olv_text_clear(&manifest);
+    put_manifest(&manifest, 0, 5);
+    for (unsigned i = 0; i < 4; i++)
+        note(r, i, UNPROVEN);
+    feed(r, &manifest, 64);
+    assert_int_equal(told.count, 1);
+    assert_told(&told, 0, 4, MISSING_LOST);
+    reckoning_free(r);
+    olv_text_free(&manifest);
+}
+
+/* No more of them are digested than honest archives have; nobody vouches for what has more. */
+static void nobody_waits_for_holes(void **state)
+{
+    struct olv_text manifest = {0};
+    struct olv_error err = {0};
+    struct told told;
+    struct reckoning *r = begin(&told);
+    char name[40];
+    (void)state;
+    put_manifest(&manifest, 0, 2);
+    bring(r, 0, UNPROVEN);
+    name_of(0, name);
+    assert_true(reckoning_note(r, name, UINT64_MAX, &err));
+    bring(r, 1, PROVEN);
+    name_of(1, name);
+    assert_true(reckoning_note(r, name, UINT64_MAX, &err));
+    feed(r, &manifest, 1000);
+    assert_int_equal(told.count, 1);
+    assert_told(&told, 0, 0, MISSING_UNPROVEN);
+    reckoning_free(r);
+    olv_text_free(&manifest);
 }
 
 static void a_manifest_that_makes_no_sense_is_refused(void **state)
@@ -206,7 +267,7 @@ static void a_manifest_that_makes_no_sense_is_refused(void **state)
         struct olv_error err = {0};
         struct told told;
         struct reckoning *r = begin(&told);
-        assert_false(reckoning_add(r, (const uint8_t *)lines[i], strlen(lines[i]), &err));
+        assert_false(reckoning_manifest(r, (const uint8_t *)lines[i], strlen(lines[i]), &err));
         assert_int_equal(err.code, OLV_BROKEN);
         assert_int_equal(told.count, 0);
         reckoning_free(r);
@@ -220,6 +281,8 @@ int main(void)
         cmocka_unit_test(each_kind_of_damage_is_told_once),
         cmocka_unit_test(more_members_than_fit_into_memory),
         cmocka_unit_test(an_archive_behind_another_is_reckoned_by_itself),
+        cmocka_unit_test(a_manifest_that_breaks_off_is_forgotten),
+        cmocka_unit_test(nobody_waits_for_holes),
         cmocka_unit_test(a_manifest_that_makes_no_sense_is_refused),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
