@@ -147,39 +147,35 @@ static void print_report(struct looking *l, const struct olv_depot_report *r, co
 {
     struct olv_text line = {0};
     char size[OLV_SIZE_TEXT];
+    watch_clear(l->cli);
+    if (cli_has(l->cli, OPT_JSON)) {
+        print_report_json(r);
+        return;
+    }
     term_count(&line, r->archives, "archive", "archives");
     olv_text_puts(&line, " with ");
     term_count(&line, r->members, "member", "members");
     printf("%s%s%s %s, %s read%s.\n", term_begin(l->cli, l->faults ? STYLE_ERROR : STYLE_GOOD), word,
-           term_end(l->cli), olv_text_string(&line), olv_size_format(r->bytes, size), faults);
+           term_end(l->cli), olv_text_string(&line), olv_size_format(r->bytes, size),
+           l->faults ? faults : "");
     olv_text_free(&line);
 }
 
 static void print_verified(struct looking *l, const struct olv_depot_report *r)
 {
-    char faults[160] = "";
-    watch_clear(l->cli);
-    if (l->faults)
-        snprintf(faults, sizeof faults, "; %llu damaged, %llu missing, %llu %s lost",
-                 (unsigned long long)r->damaged_archives, (unsigned long long)r->missing_archives,
-                 (unsigned long long)r->lost_members, r->lost_members == 1 ? "file" : "files");
-    if (cli_has(l->cli, OPT_JSON))
-        print_report_json(r);
-    else
-        print_report(l, r, l->faults ? "Not sound:" : "Sound:", faults);
+    char faults[160];
+    snprintf(faults, sizeof faults, "; %llu damaged, %llu missing, %llu %s lost",
+             (unsigned long long)r->damaged_archives, (unsigned long long)r->missing_archives,
+             (unsigned long long)r->lost_members, r->lost_members == 1 ? "file" : "files");
+    print_report(l, r, l->faults ? "Not sound:" : "Sound:", faults);
 }
 
 static void print_rebuilt(struct looking *l, const struct olv_depot_report *r)
 {
-    char faults[160] = "";
-    watch_clear(l->cli);
-    if (l->faults)
-        snprintf(faults, sizeof faults, "; %llu damaged: `olvido depot verify` names the files that are lost",
-                 (unsigned long long)r->damaged_archives);
-    if (cli_has(l->cli, OPT_JSON))
-        print_report_json(r);
-    else
-        print_report(l, r, "Read anew:", faults);
+    char faults[160];
+    snprintf(faults, sizeof faults, "; %llu damaged: `olvido depot verify` names the files that are lost",
+             (unsigned long long)r->damaged_archives);
+    print_report(l, r, "Read anew:", faults);
 }
 
 static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue)

@@ -253,7 +253,7 @@ bool frames_finish(struct frames *f, struct olv_error *err)
 {
     struct olv_text end = {0};
     bool ok = frames_drain(f, err) && (f->list.count || make_empty(f, &end, err));
-    if (ok && f->codec == OLV_CODEC_ZSTD && f->list.count > 1)
+    if (ok && f->codec == OLV_CODEC_ZSTD)
         seek_table_put(&f->list, &end);
     else if (ok && f->directory)
         zip_directory_end(f->directory, f->length, &end);

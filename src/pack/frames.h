@@ -95,7 +95,8 @@ void frames_free(struct frames *frames);
 
 /* ---- the seek table of zstd ---- */
 
-/* Appends it: a skippable frame (RFC 8878, 3.1.2) with the lengths of all frames. */
+/* Appends it: a skippable frame (RFC 8878, 3.1.2) with the lengths of all frames; where there is one only,
+ * nothing. */
 void seek_table_put(const struct frame_list *list, struct olv_text *out);
 /* Reads it from the end of the source, and fills `list` (checks are 0). False where there is none, or where
  * it does not describe the file. */

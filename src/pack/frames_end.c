@@ -37,7 +37,7 @@ static bool put_directory(const struct pack_source *source, const struct frame_l
 bool frames_end(const struct pack_source *source, enum olv_codec codec, const struct frame_list *list,
                 struct olv_text *out, struct olv_error *err)
 {
-    if (codec == OLV_CODEC_ZSTD && list->count > 1)
+    if (codec == OLV_CODEC_ZSTD)
         seek_table_put(list, out);
     else if (codec == OLV_CODEC_ZIP && !put_directory(source, list, out, err))
         return false;

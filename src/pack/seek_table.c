@@ -17,6 +17,8 @@ enum { HEADER = 8, FOOTER = 9, ENTRY = 8, ENTRY_WITH_CHECK = 12, HAS_CHECKS = 0x
 
 void seek_table_put(const struct frame_list *list, struct olv_text *out)
 {
+    if (list->count < 2) /* nothing to find */
+        return;
     put32(out, SKIPPABLE_MAGIC);
     put32(out, (uint32_t)(list->count * ENTRY + FOOTER));
     for (size_t i = 0; i < list->count; i++) {

@@ -1,0 +1,75 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a manifest says goes into the catalogue, and into the list of frames. */
+#include "depot/reread_parts.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+static bool senseless(struct olv_error *err)
+{
+    return olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
+}
+
+static bool take_head(struct reading *r, const json_t *json, struct olv_error *err)
+{
+    if (strcmp(manifest_string(json, "olvido"), "archive") != 0 || olv_json_get_number(json, "version") != 1)
+        return olv_fail(err, OLV_BROKEN, "its manifest is of a kind that this version does not know");
+    olv_text_puts(&r->run, manifest_string(json, "run"));
+    olv_text_puts(&r->rule, manifest_string(json, "rule"));
+    r->has_begun = true;
+    return manifest_instant(json, "made", &r->archive.made) || senseless(err);
+}
+
+static bool take_member(struct reading *r, const json_t *json, struct olv_error *err)
+{
+    struct manifest_member *m = &r->member;
+    r->archive.members++;
+    if (!manifest_member_read(m, json))
+        return senseless(err);
+    r->archive.bytes += m->member.size_bytes;
+    return catalogue_put_member(r->options->catalogue, &m->made, err);
+}
+
+static bool take_frame(struct reading *r, const json_t *json, struct olv_error *err)
+{
+    struct frame said = {olv_json_get_number(json, "begins"), (uint32_t)olv_json_get_number(json, "length"),
+                         (uint32_t)olv_json_get_number(json, "plain"),
+                         strtoull(manifest_string(json, "check"), NULL, 16),
+                         strtoull(manifest_string(json, "packed_check"), NULL, 16)};
+    return olv_json_get_number(json, "frame") == r->said.count
+               ? frame_list_add(&r->said, said) || olv_fail_memory(err)
+               : senseless(err);
+}
+
+bool reread_line(void *self, const char *line, size_t len, struct olv_error *err)
+{
+    struct reading *r = self;
+    json_t *json = json_loadb(line, len, 0, NULL);
+    bool ok;
+    if (!json)
+        return senseless(err);
+    if (!r->has_begun)
+        ok = take_head(r, json, err);
+    else if (json_object_get(json, "path"))
+        ok = take_member(r, json, err);
+    else if (json_object_get(json, "begins"))
+        ok = take_frame(r, json, err);
+    else
+        ok = r->has_ended = json_object_get(json, "members") != NULL &&
+                            olv_json_get_number(json, "members") == r->archive.members;
+    if (!ok && err->code == OLV_OK)
+        senseless(err);
+    json_decref(json);
+    return ok;
+}
+
+bool reread_forget(struct reading *r, struct olv_error *err)
+{
+    catalogue_abandon(r->options->catalogue);
+    olv_text_clear(&r->run);
+    olv_text_clear(&r->rule);
+    r->has_begun = r->has_ended = false;
+    r->archive.members = r->archive.bytes = 0;
+    r->said.count = 0;
+    return catalogue_begin(r->options->catalogue, err);
+}
