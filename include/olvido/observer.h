@@ -24,7 +24,7 @@ struct olv_trouble {
 struct olv_progress {
     const char *doing; /* "looking", "discarding", ... */
     uint64_t files, bytes;
-    uint64_t of_files; /* 0 while not known */
+    uint64_t of_files, of_bytes; /* 0 while not known */
 };
 
 /* What became of one entry of a docket. */

@@ -46,12 +46,13 @@ static void describe_rest(const struct cli_watch *w, const struct olv_progress *
                           struct olv_text *line)
 {
     double rate = (double)p->files / elapsed, byte_rate = (double)p->bytes / elapsed;
+    uint64_t bytes = w->expected_bytes ? w->expected_bytes : p->of_bytes;
     char size[OLV_SIZE_TEXT];
     olv_text_puts(line, ", ");
-    if (w->expected_bytes) {
+    if (bytes) {
         olv_text_printf(line, "%s/s", olv_size_format((uint64_t)byte_rate, size));
-        if (w->expected_bytes > p->bytes && byte_rate > 0)
-            olv_text_printf(line, ", %.0f s left", (double)(w->expected_bytes - p->bytes) / byte_rate + 0.5);
+        if (bytes > p->bytes && byte_rate > 0)
+            olv_text_printf(line, ", %.0f s left", (double)(bytes - p->bytes) / byte_rate + 0.5);
         return;
     }
     term_number(line, (uint64_t)rate);

@@ -56,6 +56,16 @@ static char **list_archives(int dir, struct olv_arena *arena, size_t *count, str
     return names;
 }
 
+static uint64_t sum_lengths(int dir, char *const *names, size_t count)
+{
+    uint64_t sum = 0;
+    struct olv_stat stat;
+    for (size_t i = 0; i < count; i++)
+        if (olv_os_stat(dir, names[i], &stat))
+            sum += stat.size_bytes;
+    return sum;
+}
+
 struct forgetting {
     struct olv_catalogue *catalogue;
     const char *depot;
@@ -91,6 +101,8 @@ static bool rebuild_all(struct reread_options *o, struct olv_depot_report *repor
     size_t count;
     char **names = list_archives(o->dir, &arena, &count, err);
     bool ok = err->code == OLV_OK && forget_all(o->catalogue, o->depot, err);
+    o->of_archives = count;
+    o->of_bytes = ok ? sum_lengths(o->dir, names, count) : 0;
     for (size_t i = 0; ok && i < count; i++) {
         struct olv_error why = {0};
         struct reread_result result;

@@ -21,9 +21,11 @@ void reread_tell(struct reading *r, const char *what)
 bool reread_observe(const struct reading *r, struct olv_error *err)
 {
     const struct reread_options *o = r->options;
-    olv_observe_progress(
-        o->observer,
-        (struct olv_progress){.doing = "reading", .files = o->archives, .bytes = o->bytes + r->at});
+    olv_observe_progress(o->observer, (struct olv_progress){.doing = "reading",
+                                                            .files = o->archives,
+                                                            .bytes = o->bytes + r->at,
+                                                            .of_files = o->of_archives,
+                                                            .of_bytes = o->of_bytes});
     return !olv_observe_interrupted(o->observer) || olv_fail(err, OLV_INTERRUPTED, "interrupted");
 }
 

@@ -15,6 +15,7 @@ struct reread_options {
     void *self;
     const struct olv_observer *observer;
     uint64_t archives, bytes; /* read before, for who watches */
+    uint64_t of_archives, of_bytes;
 };
 
 struct reread_result {

@@ -30,6 +30,7 @@ struct verifying {
     bool is_damaged;
     bool *bad; /* for each frame of it */
     uint64_t bytes_before;
+    uint64_t of_archives, of_bytes; /* in all */
 };
 
 static void tell(struct verifying *v, const char *what, const char *path)
@@ -48,12 +49,16 @@ static void on_bad(void *self, size_t number, bool is_lost, const struct olv_err
     tell(v, why->sys ? what : why->what, "");
 }
 
+/* By contents: headers are not counted. */
 static bool on_progress(void *self, uint64_t plain_bytes)
 {
     struct verifying *v = self;
+    uint64_t bytes = plain_bytes < v->archive->bytes ? plain_bytes : v->archive->bytes;
     olv_observe_progress(v->observer, (struct olv_progress){.doing = "verifying",
                                                             .files = v->report->archives,
-                                                            .bytes = v->bytes_before + plain_bytes});
+                                                            .bytes = v->bytes_before + bytes,
+                                                            .of_files = v->of_archives,
+                                                            .of_bytes = v->of_bytes});
     return !olv_observe_interrupted(v->observer);
 }
 
@@ -170,13 +175,26 @@ static int open_archive(const struct olv_stored_archive *a)
     return fd;
 }
 
+static bool is_meant(const struct verifying *v, const struct olv_stored_archive *archive)
+{
+    return !v->depot || strcmp(v->depot, archive->depot) == 0;
+}
+
+static bool count_archive(void *self, const struct olv_stored_archive *archive)
+{
+    struct verifying *v = self;
+    v->of_archives += is_meant(v, archive);
+    v->of_bytes += is_meant(v, archive) ? archive->bytes : 0;
+    return true;
+}
+
 static bool verify_archive(void *self, const struct olv_stored_archive *archive)
 {
     struct verifying *v = self;
     struct frame_list frames = {0};
     int fd;
     bool ok = true;
-    if (v->depot && strcmp(v->depot, archive->depot) != 0)
+    if (!is_meant(v, archive))
         return true;
     v->archive = archive;
     v->is_damaged = false;
@@ -213,7 +231,8 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                           .observer = observer,
                           .report = report};
     *report = (struct olv_depot_report){0};
-    if (!olv_catalogue_archives(catalogue, verify_archive, &v, err))
+    if (!olv_catalogue_archives(catalogue, count_archive, &v, err) ||
+        !olv_catalogue_archives(catalogue, verify_archive, &v, err))
         return false;
     *err = v.error;
     return err->code == OLV_OK;

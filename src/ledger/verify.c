@@ -133,7 +133,9 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
 static void tell(void *self, uint64_t line)
 {
     struct verifying *v = self;
-    olv_observe_progress(v->observer, (struct olv_progress){"verifying", line, 0, v->report->covered});
+    olv_observe_progress(
+        v->observer,
+        (struct olv_progress){.doing = "verifying", .files = line, .of_files = v->report->covered});
 }
 
 /* The quick look at a whole segment, with all cores. */
@@ -173,8 +175,9 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
             break; /* the next run cuts it off and records that */
         check_line(v, &r, line, len, file, ++at);
         if (v->report->lines % TELL_EVERY == 0)
-            olv_observe_progress(v->observer,
-                                 (struct olv_progress){"verifying", v->report->lines, 0, v->report->covered});
+            olv_observe_progress(v->observer, (struct olv_progress){.doing = "verifying",
+                                                                    .files = v->report->lines,
+                                                                    .of_files = v->report->covered});
     }
     line_reader_close(&r);
     return v->report->fault != OLV_LEDGER_SOUND || err->code == OLV_OK;
