@@ -15,6 +15,7 @@
 #include "trash/trash.h"
 
 enum olv_result {
+    OLV_UNDECIDED, /* nobody has said yet; in the end that is a failure */
     OLV_DONE,
     OLV_LEFT,   /* not touched, and that is right: it changed, it is gone, it is guarded */
     OLV_DENIED, /* refused, and nothing was touched: its place is taken */
@@ -91,15 +92,16 @@ struct olv_outcome {
 /* Entries that an act works on together, because each waits for the disk, or has much to compute. */
 struct olv_group {
     const struct olv_docket_entry *entries;
-    struct olv_outcome *outcomes; /* one for each. An entry whose result is not OLV_DONE is left out */
+    struct olv_outcome *outcomes; /* one for each. One that is decided is left out of all that follows */
     void **made;                  /* one for each: the act's own */
     size_t count;
     uint64_t sequence;               /* of the first entry within the run */
     uint64_t files_done, bytes_done; /* in the run, before this group */
 };
 
-/* What such an act has besides: `make`, then `apply` for each entry, `complete`, and when all is recorded,
- * `drop`. */
+/* Extra hooks of a grouped act, called in the order make, apply (for each entry that is still undecided),
+ * complete, drop (after recording). The result of an entry is the one state that says whether it goes on:
+ * whoever sets it aside decides it, and `complete` decides what is left. */
 struct olv_group_act {
     /* Writes new files side by side, and proves them; touches nothing that is there. */
     void (*make)(struct olv_act_context *context, const struct olv_group *group);

@@ -52,9 +52,8 @@ static size_t number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-static void over(struct shrinking *s, struct olv_outcome *o)
+static void over(struct olv_outcome *o)
 {
-    s->is_over = true;
     olv_act_unsuccessful(o);
     if (o->error.code == OLV_INTERRUPTED || o->error.code == OLV_REFUSED)
         o->result = o->error.code == OLV_REFUSED ? OLV_FAILED : OLV_LEFT;
@@ -83,7 +82,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     end = olv_os_now();
     o->seconds += (double)(end.s - begin.s) + ((double)end.ns - (double)begin.ns) / 1e9;
     if (!ok)
-        over(s, o);
+        over(o);
     else if (!m->is_proving)
         note_origin(s, &m->group->entries[i]);
 }
@@ -96,8 +95,7 @@ static void work(void *self, unsigned worker, void *job)
 
 static bool goes_on(const struct olv_group *g, size_t i)
 {
-    const struct shrinking *s = g->made[i];
-    return s && !s->is_over;
+    return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
 }
 
 static bool is_large(const struct olv_group *g, size_t i)
@@ -153,7 +151,6 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
             continue;
         o->result = OLV_LEFT;
         o->lasting = LASTS_AS_IT_IS;
-        s->is_over = true;
     }
 }
 
@@ -168,7 +165,7 @@ static void sync_all(const struct olv_group *g)
             continue;
         if (is_few && fsync(s->task.fresh.fd) != 0) {
             olv_fail_system(&g->outcomes[i].error, "", "cannot bring the new file to the disk");
-            over(s, &g->outcomes[i]);
+            over(&g->outcomes[i]);
         } else if (!is_few) {
             ok = touched_add_system(&touched, s->task.fresh.fd, s->task.stat.device, &err) && ok;
         }
@@ -177,7 +174,7 @@ static void sync_all(const struct olv_group *g)
     for (size_t i = 0; !ok && i < g->count; i++)
         if (goes_on(g, i)) {
             g->outcomes[i].error = err;
-            over(g->made[i], &g->outcomes[i]);
+            over(&g->outcomes[i]);
         }
 }
 
@@ -195,10 +192,10 @@ static struct shrinking *begin(struct making *m, size_t i)
     olv_act_label(s->label, m->context->run, m->group->sequence + i);
     if (!olv_how_get(e->how, &s->how)) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
-        over(s, o);
+        over(o);
     } else if (!olv_reach_directory(&s->source, e, &o->error) ||
                !m->name(e, &s->how, s->wanted, sizeof s->wanted, &o->error)) {
-        over(s, o);
+        over(o);
     }
     s->task = shrink_task(s->source.fd, e->name, &e->identity);
     s->task.label = s->label;
@@ -224,7 +221,7 @@ static void without_memory(const struct olv_group *g)
     for (size_t i = 0; i < g->count; i++)
         if (goes_on(g, i)) {
             olv_fail_memory(&g->outcomes[i].error);
-            over(g->made[i], &g->outcomes[i]);
+            over(&g->outcomes[i]);
         }
 }
 
@@ -234,7 +231,7 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_n
     unsigned most = m.workers + SPARE_JOBS;
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
     for (size_t i = 0; i < g->count; i++)
-        if (g->outcomes[i].result == OLV_DONE)
+        if (g->outcomes[i].result == OLV_UNDECIDED)
             g->made[i] = begin(&m, i);
     if (crew) {
         do_all(&m, crew, most);
@@ -256,14 +253,10 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_n
 void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct shrinking *s = c->made;
-    if (!s || s->is_over)
+    if (!s || !olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
         return;
-    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o)) {
-        s->is_over = true;
-        return;
-    }
     if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
-        over(s, o);
+        over(o);
         if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP)
             o->result = OLV_LEFT;
         return;
@@ -297,11 +290,12 @@ static bool sync_directories(const struct olv_group *g, struct olv_error *err)
 /* The original could not go: the new file does, and all is as it was. */
 static void take_back(struct shrinking *s, struct olv_outcome *o)
 {
-    unlinkat(s->source.fd, s->placed, 0);
+    if (fresh_stands(&s->task.fresh, s->placed))
+        unlinkat(s->source.fd, s->placed, 0);
     o->into = NULL;
     o->digest = NULL;
     o->has_stored = false;
-    over(s, o);
+    over(o);
 }
 
 /* What is as it was before needs no note of where it comes from, and is left alone for a while. */
@@ -314,6 +308,14 @@ static void finish_decompressed(struct olv_act_context *c, const struct olv_dock
     origin_remove(s->task.fresh.fd);
     if (olv_os_stat(s->source.fd, s->placed, &stat))
         olv_respite_note(c->respites, olv_text_string(&s->into), &stat, c->now);
+}
+
+/* The original goes only while the new file stands under its name. */
+static bool let_go(struct shrinking *s, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (!fresh_stands(&s->task.fresh, s->placed))
+        return olv_fail(&o->error, OLV_SYSTEM, "its new file does not stand under its name, so it stays");
+    return shrink_is_unchanged(&s->task, &o->error) && olv_act_remove(&s->source, e, s->label, true, o);
 }
 
 void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
@@ -329,10 +331,10 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
         if (!is_synced) {
             o->error = err;
             take_back(s, o);
-        } else if (!s->how.keeps && (!shrink_is_unchanged(&s->task, &o->error) ||
-                                     !olv_act_remove(&s->source, e, s->label, true, o))) {
+        } else if (!s->how.keeps && !let_go(s, e, o)) {
             take_back(s, o);
         } else {
+            o->result = OLV_DONE;
             finish_decompressed(c, e, s);
         }
     }

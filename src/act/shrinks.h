@@ -15,7 +15,6 @@ struct shrinking {
     char wanted[NAME_MAX + 64]; /* the name that the new file is to have */
     char placed[NAME_MAX + 1];  /* and the one that it got; "" before */
     struct olv_text into;       /* its path */
-    bool is_over;               /* nothing more is to be done */
     bool is_noted;              /* what it was stands on the new file */
 };
 

@@ -27,7 +27,7 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
 const char *olv_act_result(const struct olv_act *act, enum olv_result result)
 {
     static const char *const words[] = {
-        [OLV_LEFT] = "left", [OLV_DENIED] = "refused", [OLV_FAILED] = "failed"};
+        [OLV_UNDECIDED] = "failed", [OLV_LEFT] = "left", [OLV_DENIED] = "refused", [OLV_FAILED] = "failed"};
     return result == OLV_DONE ? act->result : words[result];
 }
 

@@ -131,7 +131,7 @@ static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, s
     t->into[0] = '\0';
     if (thin(c, e, t))
         t->outcome.result = OLV_DONE;
-    else if (t->outcome.result == OLV_DONE)
+    else if (t->outcome.result == OLV_UNDECIDED)
         olv_act_unsuccessful(&t->outcome);
     return true;
 }

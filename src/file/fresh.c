@@ -3,6 +3,7 @@
 
 #include "file/place.h"
 #include "os/files.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -76,6 +77,13 @@ bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_ex
         return true;
     }
     return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
+}
+
+bool fresh_stands(const struct fresh *f, const char *name)
+{
+    struct olv_stat own, there;
+    return f->fd >= 0 && *name && olv_os_stat(f->fd, "", &own) && olv_os_stat(f->dir, name, &there) &&
+           own.mount == there.mount && own.inode == there.inode;
 }
 
 void fresh_close(struct fresh *f)

@@ -24,6 +24,8 @@ bool fresh_open(struct fresh *fresh, int dir, const char *label, struct olv_erro
 /* Gives it its name, or what `if_exists` makes of it where that is taken (see olv_place). It stays open. */
 bool fresh_publish(struct fresh *fresh, const char *wanted, enum olv_if_exists if_exists,
                    char out[NAME_MAX + 1], struct olv_error *err);
+/* Whether exactly this file stands under that name in its directory: looked at on the descriptor. */
+bool fresh_stands(const struct fresh *fresh, const char *name);
 /* Closes it; what was not published is gone. */
 void fresh_close(struct fresh *fresh);
 /* Removes what a run that was cut short has left under this label. */

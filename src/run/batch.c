@@ -42,6 +42,16 @@ static void reason_of(const struct olv_outcome *o, char *out, size_t size)
         snprintf(out, size, "%s", o->error.what);
 }
 
+/* An outcome that nobody set is a failure, never a success. */
+static void conclude(struct olv_outcome *o)
+{
+    if (o->result != OLV_UNDECIDED)
+        return;
+    if (o->error.code == OLV_OK)
+        olv_fail(&o->error, OLV_SYSTEM, "the act did not say what became of it");
+    o->result = OLV_FAILED;
+}
+
 static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                    const struct olv_outcome *o)
 {
@@ -120,6 +130,13 @@ static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_
     return olv_os_is_open_for_writing(run->context.source.fd, e->name);
 }
 
+static bool spare(struct olv_outcome *o, enum olv_code code, const char *why)
+{
+    olv_fail(&o->error, code, "%s", why);
+    o->result = OLV_LEFT;
+    return true;
+}
+
 /* Asked again right before the act: what a hold or an open file says may be new. */
 static bool is_spared(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                       struct olv_outcome *o)
@@ -131,17 +148,15 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR ||
         e->act == OLV_ACT_FETCH || e->act == OLV_ACT_THIN) /* which asks about each by itself */
         return false;
-    o->result = OLV_LEFT;
     if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&
         holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
-        return !olv_fail(&o->error, OLV_REFUSED, "it is held");
+        return spare(o, OLV_REFUSED, "it is held");
     if (e->identity.kind == OLV_KIND_FILE &&
         !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
         is_open = is_open_for_writing(run, e);
         if (is_open == OLV_YES || (is_open == OLV_UNKNOWN && olv_act_is_final(e->act)))
-            return !olv_fail(&o->error, OLV_CHANGED, "it is open for writing");
+            return spare(o, OLV_CHANGED, "it is open for writing");
     }
-    o->result = OLV_DONE;
     return false;
 }
 
@@ -194,6 +209,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
         ok = !act->is_touching || note_source(c, err);
     }
     ahead_drop(run->context.prepared);
+    conclude(&o);
     record(c, act, e, &o);
     count(c, act, e, &o);
     return ok;
@@ -259,9 +275,9 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
         context->sequence++;
         context->made = g->made[i];
         ahead_drop(ahead_take(c->ahead, g->entries[i].number));
-        if (o->result == OLV_DONE)
+        if (o->result == OLV_UNDECIDED)
             look_before(c, act, &g->entries[i], o);
-        if (o->result == OLV_DONE)
+        if (o->result == OLV_UNDECIDED)
             act->apply(context, &g->entries[i], o);
     }
     act->group->complete(context, &group);
@@ -278,6 +294,7 @@ static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
     apply_group(c, act, g);
     for (size_t i = 0; i < g->count; i++) {
         const struct olv_docket_entry *e = &g->entries[i];
+        conclude(&g->outcomes[i]);
         record(c, act, e, &g->outcomes[i]);
         count(c, act, e, &g->outcomes[i]);
         if (ok && g->outcomes[i].result == OLV_DONE)

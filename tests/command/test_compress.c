@@ -255,6 +255,20 @@ static void a_crash_at_any_call_leaves_one_whole_file(void **state)
         }
 }
 
+/* The signal arrives, or a directory moves, when the first file of a group is about to get its name: what has
+ * none yet keeps its original. */
+static void nothing_goes_of_a_group_that_is_interrupted(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const cases[] = {"SIGINT compress hand",   "SIGTERM compress hand",
+                                        "SIGINT decompress hand", "SIGTERM compress timer",
+                                        "moved compress hand",    "moved decompress hand"};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        script_ok(s, "interrupted_groups.sh", cases[i]);
+        shell_ok(s, "rm -rf state tides data");
+    }
+}
+
 static void a_full_disk_leaves_the_original(void **state)
 {
     const struct sandbox *s = *state;
@@ -313,6 +327,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(it_asks_and_says_why, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(system_directories_are_left_alone, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_crash_at_any_call_leaves_one_whole_file, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(nothing_goes_of_a_group_that_is_interrupted, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_full_disk_leaves_the_original, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_file_that_changes_meanwhile_stays, sandbox_setup, sandbox_teardown),

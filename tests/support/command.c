@@ -197,6 +197,14 @@ void shell_staged(const struct sandbox *s, const char *stage, const char *script
     outcome_free(&o);
 }
 
+void script_ok(const struct sandbox *s, const char *name, const char *words)
+{
+    char text[4096];
+    snprintf(text, sizeof text, "set -- %s\n. %s/tests/command/scripts/%s", words, getenv("OLVIDO_SOURCE"),
+             name);
+    shell_staged(s, "set -u\n", text);
+}
+
 void shell_ok(const struct sandbox *s, const char *script)
 {
     shell_staged(s, "set -e\n", script);
