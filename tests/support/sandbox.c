@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "support/sandbox.h"
 
+#include "support/apart.h"
+
 #include <dirent.h>
 #include <fcntl.h>
 #include <ftw.h>
@@ -15,6 +17,7 @@ int sandbox_setup(void **state)
 {
     struct sandbox *s = calloc(1, sizeof *s);
     char *real;
+    stand_apart();
     snprintf(s->path, sizeof s->path, "/tmp/olvido-test-XXXXXX");
     if (!mkdtemp(s->path))
         return -1;
