@@ -1,0 +1,572 @@
+#!/usr/bin/python3
+# SPDX-License-Identifier: Apache-2.0
+"""Kills and faults at every call of every act, and what must hold afterwards.
+
+    torture.py [--do kill,int,ENOSPC,...,power] [--stride N] [--only SCENARIO,...] [--list] [--keep]
+
+State, tree, trash and depot lie on file systems of their own (fresh ones, whose inode numbers coincide). Each
+scenario is prepared once; then, for every call that its command makes (counted over all threads, see at_call.c),
+it is laid out anew, disturbed at that call, settled by the next command, looked at, repeated, looked at again.
+`power` is a kill on ext4 images after which some of the file systems have only what was brought to the disk:
+their images are copied while the world stands still, and what was in memory only is not in a copy. Each of them
+alone, and all at once, lose it; between file systems there is no order.
+
+What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
+ledger. The last line says how many points of each kind were tried, and "N passed, N failed"."""
+import argparse, base64, hashlib, io, json, os, re, shutil, sqlite3, stat, subprocess, sys, tarfile, tempfile, time
+from urllib.parse import unquote_to_bytes
+import zstandard
+
+HERE = os.path.dirname(os.path.abspath(__file__))
+DAY = 86400
+PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of its own
+CUTS = (("state",), ("site", "site2"), ("cold",), PLACES)
+KINDS = {"kill": "changes", "int": "changes", "term": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
+         "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads"}
+
+
+class Wrong(Exception):
+    pass
+
+
+# ---- scenarios ----
+
+FILES = ["tides/a/r1.csv", "tides/a/r2.csv", "tides/a/r3.csv", "tides/b/r4.csv", "tides/b/r5.csv", "tides/b/od\udcff.csv"]
+
+
+def policy(*rules, trash=""):
+    text = "olvido: 1\ntitle: Faro Norte tide observatory\ndepots:\n  cold-room: { path: %(cold)s/depot, pack: tar.zst }\n"
+    text += "  other-room: { path: %(site)s/depot, pack: tar.zst }\n"
+    return text + "rules:\n" + "".join(rules) + trash
+
+
+def rule(steps, name="readings", under="%(site)s/tides", where=""):
+    return "  - name: %s\n    under: %s\n%s    steps:\n%s" % (
+        name, under, "    where: %s\n" % where if where else "", "".join("      - { %s, unattended: yes }\n" % s for s in steps))
+
+
+class Scenario:
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, note=""):
+        self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
+        self.may_go = may_go      # whether contents may be gone in the end
+        self.after = after        # a command that must not change a thing afterwards
+        self.final = final        # None: the undisturbed picture
+        self.repeat = repeat or command
+
+
+DISCARD = policy(rule(["after: 30 days, do: discard"]))
+COMPRESS = policy(rule(["after: 30 days, do: compress"]))
+ARCHIVE = policy(rule(["after: 30 days, do: archive, depot: cold-room, one-per: directory"]))
+DELETE = policy(rule(["after: 30 days, do: delete"]))
+NOTHING = policy(rule(["after: 90 years, do: tell"]))
+THIN = policy(rule(["after: 30 days, do: delete"], where='name like "r*.csv"'), rule(["after: 90 years, do: tell"], name="rest"))
+STEPS = policy(rule(["after: 30 days, do: compress"], name="a", under="%(site)s/tides/a"),
+               rule(["after: 10 days, do: archive, depot: cold-room"], name="b", under="%(site)s/tides/b"),
+               rule(["after: 20 days, do: delete"], name="c", under="%(site)s/old"))
+TWO = policy(rule(["after: 30 days, do: delete"], where='name = "r1.csv" or name = "r4.csv"'), rule(["after: 90 years, do: tell"], name="rest"))
+TWO_ROOTS = policy('  - name: roots\n    under: [ "%(site)s", "%(site2)s" ]\n    where: name like "*.csv" and depth < 2\n    steps: [ { after: 30 days, do: discard } ]\n')
+ENFORCE = "enforce --yes".split()
+
+SCENARIOS = [
+    Scenario("discard", ENFORCE, DISCARD),
+    Scenario("compress", ENFORCE, COMPRESS),
+    Scenario("compress-by-hand", "compress tides -y".split(), NOTHING),
+    Scenario("decompress", "decompress tides -y".split(), NOTHING, ["compress tides -y"]),
+    Scenario("archive", ENFORCE, ARCHIVE),
+    Scenario("archive-keep", "archive tides --depot cold-room --keep -y".split(), NOTHING),
+    Scenario("archive-to", "archive tides --to tides.tar.zst -y".split(), NOTHING),
+    Scenario("delete", ENFORCE, DELETE, may_go=True),
+    Scenario("thin", ENFORCE + ["--count", "5"], THIN, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
+    Scenario("thin-whole", ENFORCE + ["--count", "6"], DELETE, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
+    Scenario("thin-two-depots", ENFORCE + ["--count", "2"], TWO, ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y", "!mkdir -p tides"], may_go=True),
+    Scenario("clear", "trash clear --yes --count 6".split(), DISCARD, ["enforce --yes"], may_go=True),
+    Scenario("recover", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes"], after=ENFORCE),
+    Scenario("recover-directory", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes", "!rmdir tides/a tides/b"], after=ENFORCE),
+    Scenario("recover-number", "recover %(site)s/tides --if-exists number".split(), DISCARD,
+             ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
+    Scenario("recover-set-aside", "recover %(site)s/tides --if-exists set-aside".split(), DISCARD,
+             ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
+    Scenario("fetch", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE),
+    Scenario("fetch-number", "recover %(site)s/tides --if-exists number".split(), NOTHING,
+             ["archive tides --depot cold-room -y", "!mkdir -p tides/a tides/b; for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"]),
+    Scenario("fetch-two-depots", "recover %(site)s/tides".split(), NOTHING,
+             ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y"]),
+    Scenario("extract", "extract %(site)s/tides.tar.zst --into %(site)s/out --if-exists skip".split(), NOTHING, ["archive tides --to tides.tar.zst --keep -y"]),
+    Scenario("rebuild", "depot rebuild".split(), NOTHING,
+             ["archive tides/a --depot cold-room --keep -y", "archive tides/b --depot other-room --keep -y"]),
+    Scenario("discard-two-roots", ENFORCE, TWO_ROOTS, ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"]),
+    Scenario("delete-two-roots", ENFORCE, TWO_ROOTS.replace("discard", "delete"), ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"], may_go=True),
+    Scenario("compress-replace", "compress tides -y --if-exists replace".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"], may_go=True),
+    Scenario("compress-number", "compress tides -y --if-exists number".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"]),
+    Scenario("steps", ENFORCE + ["--count", "3"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
+             may_go=True),
+]
+
+
+# ---- the world ----
+
+class World:
+    def __init__(self, scenario, has_images=False):
+        self.scenario, self.has_images = scenario, has_images
+        self.root = tempfile.mkdtemp(prefix="olvido-torture-")
+        self.at = {p: os.path.join(self.root, p) for p in PLACES}
+        self.kept = os.path.join(self.root, "kept")
+        for p in PLACES:
+            os.mkdir(self.at[p])
+        os.mkdir(self.path("images"))
+        os.mkdir(self.path("cut"))
+        if has_images:
+            subprocess.run(["mount", "-t", "tmpfs", "none", self.path("images")], check=True)
+            subprocess.run(["mount", "-t", "tmpfs", "none", self.path("cut")], check=True)
+            for p in PLACES:
+                image = self.path("images", p)
+                subprocess.run("truncate -s 24M %s && mkfs.ext4 -q -F -m 0 -J size=4 -E lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0 %s" % (image, image), shell=True, check=True)
+        self.mount()
+        with open(self.path("policy.yaml"), "w") as f:
+            f.write(scenario.policy % self.at)
+        self.env = dict(os.environ, HOME=self.at["home"], XDG_DATA_HOME=self.at["home"] + "/data", TZ="UTC",
+                        ASAN_OPTIONS="detect_leaks=0:abort_on_error=0")
+
+    def path(self, *names):
+        return os.path.join(self.root, *names)
+
+    def mount(self):
+        for p in PLACES:
+            words = ["-o", "loop,commit=3600,nodiscard", self.path("images", p)] if self.has_images else ["-t", "tmpfs", "-o", "size=200m,mode=0755", "none"]
+            subprocess.run(["mount"] + words + [self.at[p]], check=True)
+
+    def unmount(self):
+        for p in PLACES:
+            for _ in range(100):
+                if subprocess.run(["umount", self.at[p]], stderr=subprocess.DEVNULL).returncode == 0:
+                    break
+                time.sleep(0.02)
+            else:
+                raise Wrong("cannot unmount " + p)
+
+    def lose(self, places):
+        """The power went: these places have what their copies have."""
+        self.unmount()
+        for p in places:
+            shutil.copyfile(self.path("cut", p), self.path("images", p))
+        self.mount()
+
+    def close(self):
+        for p in [self.at[p] for p in PLACES] + ([self.path("images"), self.path("cut")] if self.has_images else []):
+            subprocess.run(["umount", "-l", p], check=False)
+        shutil.rmtree(self.root, ignore_errors=True)
+
+    def words(self, command):
+        return [os.environ["OLVIDO"], "--state", self.at["state"] + "/olvido", "--policy", self.path("policy.yaml")] + [w % self.at for w in command]
+
+    def run(self, command, before=()):
+        done = subprocess.run(list(before) + self.words(command), cwd=self.at["site"], env=self.env, stdin=subprocess.DEVNULL,
+                              stdout=subprocess.PIPE, stderr=subprocess.PIPE, timeout=120)
+        self.said = (done.stdout + done.stderr).decode(errors="replace")
+        return done.returncode
+
+    def prepare(self):
+        os.makedirs(self.at["cold"] + "/depot")
+        os.makedirs(self.at["site"] + "/depot")
+        when = time.time() - 400 * DAY
+        for number, name in enumerate(FILES):
+            path = os.path.join(self.at["site"], name)
+            os.makedirs(os.path.dirname(path), exist_ok=True)
+            with open(path, "w") as f:
+                f.write("".join("%s;%d;%d m\n" % (os.path.basename(name).encode(errors="replace"), i, i * (number + 3) % 17) for i in range(400)))
+            os.chmod(path, 0o640)
+            os.utime(path, (when, when - number * 3600))
+        for d in ("tides/a", "tides/b"):
+            os.chmod(os.path.join(self.at["site"], d), 0o750)
+            os.utime(os.path.join(self.at["site"], d), (when, when))
+        for step in self.scenario.prepare:
+            if step[0] == "!":
+                subprocess.run(["sh", "-c", step[1:]], cwd=self.at["site"], check=True)
+            elif self.run(step.split()) != 0:
+                raise Wrong("cannot prepare: %s: %s" % (step, self.said))
+        self.known = self.contents()
+        self.prepared_lines = len(list(self.lines()))
+        subprocess.run(["rm", "-f", self.at["state"] + "/olvido/reserve"], check=True)
+        self.keep()
+
+    def keep(self):
+        shutil.rmtree(self.kept, ignore_errors=True)
+        os.mkdir(self.kept)
+        if self.has_images:
+            self.unmount()
+            for p in PLACES:
+                subprocess.run(["cp", "--sparse=always", self.path("images", p), self.kept], check=True)
+            return self.mount()
+        for p in PLACES:
+            subprocess.run(["cp", "-a", self.at[p], self.kept], check=True)
+
+    def lay_out(self):
+        if self.has_images:
+            self.unmount()
+            for p in PLACES:
+                subprocess.run(["cp", "--sparse=always", os.path.join(self.kept, p), self.path("images", p)], check=True)
+            return self.mount()
+        for p in PLACES:
+            for name in os.listdir(self.at[p]):
+                path = os.path.join(self.at[p], name)
+                shutil.rmtree(path) if os.path.isdir(path) and not os.path.islink(path) else os.unlink(path)
+            subprocess.run("cp -a %s/%s/. %s/" % (self.kept, p, self.at[p]), shell=True, check=True)
+
+    # ---- looking, without Olvido ----
+
+    def files(self, *places):
+        for p in places:
+            for directory, names, plain in os.walk(self.at[p]):
+                for name in plain:
+                    yield os.path.join(directory, name)
+
+    def trashes(self):
+        for t in (self.at["site"] + "/.Trash-%d" % os.geteuid(), self.at["site2"] + "/.Trash-%d" % os.geteuid(), self.at["home"] + "/data/Trash"):
+            if os.path.isdir(t):
+                yield t
+
+    def in_trash(self):
+        """item -> (original path, file)"""
+        for t in self.trashes():
+            infos, items = [set(os.listdir(t + d)) if os.path.isdir(t + d) else set() for d in ("/info", "/files")]
+            for item in items:
+                if item + ".trashinfo" not in infos:
+                    raise Wrong("in the trash without an info file: %r" % item)
+                text = open(os.path.join(t, "info", item + ".trashinfo"), "rb").read()
+                found = re.search(rb"^Path=(.*)$", text, re.M)
+                if not text.startswith(b"[Trash Info]\n") or not found or not re.search(rb"^DeletionDate=\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$", text, re.M):
+                    raise Wrong("a torn info file: %r" % item)
+                path = os.fsdecode(unquote_to_bytes(found.group(1)))
+                yield (path if path.startswith("/") else os.path.join(os.path.dirname(t), path)), os.path.join(t, "files", item)
+            for info in infos:
+                if info[:-len(".trashinfo")] not in items:
+                    raise Wrong("an info file without an item: %r" % info)
+
+    @staticmethod
+    def digest(data):
+        return hashlib.sha256(data).hexdigest()[:16]
+
+    def archives(self):
+        for path in self.files("cold", "site"):
+            if ".tar.zst" in path and "/.Trash" not in path:
+                yield path
+
+    def members(self, path):
+        out = {}
+        with open(path, "rb") as f:
+            try:
+                plain = zstandard.ZstdDecompressor().stream_reader(f, read_across_frames=True).read()
+                with tarfile.open(fileobj=io.BytesIO(plain), encoding="utf-8", errors="surrogateescape") as tar:
+                    for m in tar:
+                        if m.isfile() or m.islnk():
+                            out["/" + m.name.lstrip("/")] = self.digest(tar.extractfile(m).read())
+            except (zstandard.ZstdError, tarfile.TarError) as e:
+                raise Wrong("an archive cannot be read: %s: %s" % (path, e))
+        manifest = out.pop("/.olvido-manifest.jsonl", None)
+        if manifest is None:
+            raise Wrong("an archive without its manifest: %s" % path)
+        return out
+
+    def contents(self):
+        """digest -> list of where it is"""
+        where = {}
+        for path in self.files("site", "site2", "cold", "home"):
+            if "/.Trash" in path or "/Trash/" in path or "/depot/" in path or path.endswith((".tar.zst", ".olvido-manifest.jsonl")):
+                continue
+            data = open(path, "rb").read()
+            kind = "tree"
+            if path.endswith(".zst") and data:
+                try:
+                    data, kind = zstandard.ZstdDecompressor().stream_reader(io.BytesIO(data), read_across_frames=True).read(), "packed"
+                except zstandard.ZstdError:
+                    if data.startswith(b"newcomer"):
+                        where.setdefault(self.digest(data), []).append(("tree", path))
+                        continue
+                    raise Wrong("half-written: %s" % path)
+            where.setdefault(self.digest(data), []).append((kind, path))
+        for path, file in self.in_trash():
+            where.setdefault(self.digest(open(file, "rb").read()), []).append(("trash", path))
+        for archive in self.archives():
+            for path, digest in self.members(archive).items():
+                where.setdefault(digest, []).append(("archive", path))
+        return where
+
+    def picture(self):
+        """Where all contents are, and what directories look like; without names that differ from run to run."""
+        out = set()
+        for digest, places in self.contents().items():
+            for kind, path in places:
+                out.add((digest, kind, path if kind != "trash" else path))
+        for directory, names, plain in os.walk(os.path.join(self.at["site"])):
+            if "/.Trash" not in directory and "/depot" not in directory:
+                s = os.lstat(directory)
+                out.add(("directory", directory, oct(s.st_mode & 0o7777)))
+            for name in plain:
+                path = os.path.join(directory, name)
+                s = os.lstat(path)
+                if "/.Trash" not in path and "/depot/" not in path and not path.endswith(".tar.zst"):
+                    out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0))
+        return out
+
+    def check_debris(self):
+        for p in PLACES:
+            for directory, names, plain in os.walk(self.at[p]):
+                for name in names + plain:
+                    if name.startswith(".olvido-") and not name.endswith("manifest.jsonl"):
+                        raise Wrong("debris: %s" % os.path.join(directory, name))
+        state = self.at["state"] + "/olvido"
+        for path in self.files("state"):
+            name = os.path.basename(path)
+            if name.endswith(".new") or name == "unfinished" or (name.startswith("open") and "/runs/" in path):
+                raise Wrong("debris: %s" % path)
+        db = state + "/catalogue.db"
+        known = set()
+        if os.path.exists(db):
+            copy = tempfile.mkdtemp()
+            for end in ("", "-journal", "-wal"):
+                if os.path.exists(db + end):
+                    shutil.copy(db + end, copy)
+            c = sqlite3.connect(copy + "/catalogue.db")
+            columns = [r[1] for r in c.execute("PRAGMA table_info(archive)")]
+            if not columns:
+                c.executescript("CREATE TABLE archive (id, depot, name, state); CREATE TABLE depot (id, path); CREATE TABLE member (archive)")
+            live = "WHERE a.state = 1" if "state" in columns else ""
+            if live and c.execute("SELECT count(*) FROM archive WHERE state <> 1").fetchone()[0]:
+                raise Wrong("an archive of the catalogue is neither live nor gone")
+            known = {os.path.join(os.fsdecode(r[0]), os.fsdecode(r[1])) for r in
+                     c.execute("SELECT d.path, a.name FROM archive a JOIN depot d ON d.id = a.depot " + live)}
+            members = c.execute("SELECT count(*) FROM member WHERE archive NOT IN (SELECT id FROM archive)").fetchone()[0]
+            c.close()
+            shutil.rmtree(copy)
+            if members:
+                raise Wrong("the catalogue has members without an archive")
+        there = {p for p in self.archives() if "/depot/" in p}
+        if there != known:
+            raise Wrong("depots and catalogue differ: there %s, known %s" % (sorted(there - known), sorted(known - there)))
+
+    def check_contents(self):
+        """Nothing is lost, and nothing is there that nobody wrote."""
+        now = self.contents()
+        lost = set(self.known) - set(now)
+        if lost and not self.scenario.may_go:
+            raise Wrong("lost: %s" % [self.known[d] for d in lost])
+        odd = set(now) - set(self.known)
+        if odd:
+            raise Wrong("contents that nobody wrote: %s" % [now[d] for d in odd])
+        for d in lost:
+            if not any(path in self.ended for _, path in self.known[d]):
+                raise Wrong("gone, and the ledger does not say so: %s" % self.known[d])
+
+    def lines(self):
+        directory = self.at["state"] + "/olvido/ledger"
+        for name in sorted(os.listdir(directory)) if os.path.isdir(directory) else []:
+            if name.startswith("lines-"):
+                for text in open(os.path.join(directory, name), "rb").read().split(b"\n"):
+                    if text:
+                        yield json.loads(text)
+
+    @staticmethod
+    def name_in(line, key):
+        if key + "_b64" in line:
+            return base64.b64decode(line[key + "_b64"]).decode(errors="surrogateescape")
+        return line.get(key, "")
+
+    def check_ledger(self):
+        """What the ledger says last of a path is so."""
+        last, begun, ended = {}, set(), set()
+        self.ended = set()
+        now = {}
+        for digest, places in self.contents().items():
+            for kind, path in places:
+                now.setdefault(path, set()).add(kind)
+        for number, line in enumerate(self.lines()):
+            if number < self.prepared_lines:
+                continue
+            if line["kind"] == "begin":
+                begun.add(line["run"])
+            if line["kind"] == "end":
+                ended.add(line["run"])
+            if line["kind"] == "outcome":
+                o = line["open"]
+                name = self.name_in(o, "path")
+                last[name] = line
+                if line["act"] in ("delete", "clear") and line["result"] in ("done", "unknown"):
+                    self.ended.add(name)
+        if begun != ended:
+            raise Wrong("runs without an end: %s" % (begun - ended))
+        for path, line in last.items():
+            act, result, kinds = line["act"], line["result"], now.get(path, set())
+            into = self.name_in(line["open"], "into")
+            if path.endswith("/tides/a") or path.endswith("/tides/b") or path.endswith("/tides") or path.endswith("/old"):
+                continue
+            done = {"discard": "trash" in kinds, "compress": bool(into) and "packed" in now.get(into, ()), "decompress": bool(into) and "tree" in now.get(into, ()),
+                    "archive": "archive" in kinds or any("archive" in k for p, k in now.items() if p.endswith(os.path.relpath(path, self.at["site"]))),
+                    "delete": "tree" not in kinds and "archive" not in kinds, "clear": "trash" not in kinds,
+                    "recover": "tree" in kinds}.get(act, True)
+            left = {"discard": "tree" in kinds, "compress": "tree" in kinds, "decompress": "packed" in kinds, "archive": "tree" in kinds,
+                    "delete": "tree" in kinds or "archive" in kinds, "clear": "trash" in kinds,
+                    "recover": "trash" in kinds or "archive" in kinds}.get(act, True)
+            if result == "done" and not done:
+                raise Wrong("the ledger says %s done, and it is not so: %s" % (act, path))
+            if result in ("left", "refused") and not left:
+                raise Wrong("the ledger says %s %s, and it is not so: %s (%s)" % (act, result, path, line.get("open", {}).get("reason", line.get("reason"))))
+            if result == "left" and act == "recover" and "tree" in kinds and "cut short" in json.dumps(line):
+                raise Wrong("the ledger says recover left, and it was done: %s" % path)
+        if os.path.exists(self.at["state"] + "/olvido/ledger/checkpoint") and self.run(["audit", "verify"]) != 0:
+            raise Wrong("the ledger does not verify: %s" % self.said)
+
+    def look(self):
+        self.check_ledger()
+        self.check_contents()
+        self.check_debris()
+
+
+# ---- points ----
+
+class Bench:
+    def __init__(self, world, options):
+        self.world, self.options = world, options
+        self.tried, self.failed, self.skipped = {}, [], 0
+
+    def reference(self):
+        w = self.world
+        w.lay_out()
+        if w.run(w.scenario.command) != 0:
+            raise Wrong("undisturbed, it fails: %s" % w.said)
+        w.look()
+        self.undisturbed = w.picture()
+
+    def disturb(self, what, at, cut=()):
+        w = self.world
+        w.lay_out()
+        report = w.path("report")
+        do = what.split("-")[0]
+        if what == "power":
+            hook = "cp --sparse=always %s %s" % (" ".join(w.path("images", p) for p in cut), w.path("cut"))
+            status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--at", str(at), "--hook", hook, "--report", report, "--"])
+            reached = open(report, errors="replace").read().strip()
+            if reached.startswith("reached"):
+                w.lose(cut)
+            return status, reached, w.said
+        status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--trace", KINDS[what], "--at", str(at), "--do", do, "--report", report, "--"])
+        reached = open(report, errors="replace").read().strip()
+        return status, reached, w.said
+
+    def judge(self, what, status, said):
+        w = self.world
+        picture = None
+        if what in ("kill", "power") and status not in (137, 0):
+            raise Wrong("status %d" % status)
+        if what in ("int", "term") and status not in (4, 0):
+            raise Wrong("status %d after a signal: %s" % (status, said))
+        if status > 6 and what not in ("kill", "power"):
+            raise Wrong("status %d: %s" % (status, said))
+        if w.run(["recover", "/nowhere/at/all"]) not in (0, 1, 2, 3):
+            raise Wrong("the next command does not settle: %s" % w.said)
+        w.look()
+        if status == 0 and w.picture() != self.undisturbed:
+            raise Wrong("status 0, but not all was done: %s\n%s" % (self.difference(), said))
+        if w.scenario.after:
+            before = w.picture()
+            given = {p for d, k, p in (x for x in before if len(x) == 3) if k == "tree" and "newcomer" not in p}
+            w.run(w.scenario.after)
+            now = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
+            if given - now:
+                raise Wrong("given back, and taken again: %s" % sorted(given - now))
+        if w.run(w.scenario.repeat) not in (0, 3) and "neither the trash nor a depot has anything" not in w.said:
+            raise Wrong("repeated, it fails: %s" % w.said)
+        w.look()
+        if w.picture() != self.undisturbed and not w.scenario.after:
+            raise Wrong("repeated, it ends otherwise: %s" % self.difference())
+        if w.scenario.after and {x for x in self.undisturbed if x[1] == "tree"} != {x for x in w.picture() if x[1] == "tree"}:
+            raise Wrong("repeated, it ends otherwise: %s" % self.difference())
+
+    def difference(self):
+        now = self.world.picture()
+        return "missing %s, too much %s" % (sorted(map(str, self.undisturbed - now))[:4], sorted(map(str, now - self.undisturbed))[:4])
+
+    def offset(self, what):
+        """What the loader does before the program begins is not ours."""
+        if KINDS[what] == "changes":
+            return 0
+        report = self.world.path("report")
+        subprocess.run([os.environ["AT_CALL"], "--trace", KINDS[what], "--report", report, "--", os.environ["OLVIDO"], "--version"],
+                       stdout=subprocess.DEVNULL, env=self.world.env)
+        return int(open(report).read().split()[1])
+
+    def sweep(self, what):
+        for cut in CUTS if what == "power" else [()]:
+            self.sweep_one(what, cut)
+
+    def sweep_one(self, what, cut):
+        at, w = self.offset(what), self.world
+        while True:
+            at += self.options.stride
+            status, reached, said = self.disturb(what, at, cut)
+            if not reached.startswith("reached"):
+                break
+            self.tried[what] = self.tried.get(what, 0) + 1
+            try:
+                self.judge(what, status, said)
+            except (Wrong, subprocess.TimeoutExpired) as e:
+                self.failed.append("%s: %s %s at %d (%s): %s" % (w.scenario.name, what, "+".join(cut), at, reached, e))
+                if not self.options.quiet:
+                    print("FAILED", self.failed[-1], flush=True)
+                if self.options.keep:
+                    input("the world is in %s; Enter goes on " % w.root)
+                if self.options.first:
+                    break
+
+
+def main():
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--do", default="kill")
+    parser.add_argument("--stride", type=int, default=1)
+    parser.add_argument("--only", default="")
+    parser.add_argument("--at", type=int)
+    parser.add_argument("--first", action="store_true", help="only the first failure of each kind")
+    parser.add_argument("--keep", action="store_true")
+    parser.add_argument("--quiet", action="store_true", help="only the sums")
+    parser.add_argument("--list", action="store_true")
+    options = parser.parse_args()
+    chosen = [s for s in SCENARIOS if not options.only or s.name in options.only.split(",")]
+    if options.list:
+        print("\n".join(s.name for s in SCENARIOS))
+        return 0
+    tried, failed, causes = {}, 0, {}
+    begin = time.time()
+    kinds = options.do.split(",")
+    for scenario, what in [(s, k) for s in chosen for k in (["power"] if "power" in kinds else []) + [",".join(k for k in kinds if k != "power")] if k]:
+        world = World(scenario, what == "power")
+        try:
+            world.prepare()
+            bench = Bench(world, options)
+            try:
+                bench.reference()
+            except Wrong as e:
+                print("FAILED %s: %s" % (scenario.name, e), flush=True)
+                failed += 1
+                continue
+            for kind in what.split(","):
+                bench.sweep(kind)
+            failed += len(bench.failed)
+            for f in bench.failed:
+                cause = re.sub(r"/tmp/olvido-torture-[a-z0-9_]*|by-hand[0-9-]*|[0-9]{8}-[0-9]{4}-[a-z0-9]{4}", "*", f.split("): ", 1)[1])[:150]
+                causes[scenario.name + ": " + cause] = causes.get(scenario.name + ": " + cause, 0) + 1
+            for what, n in bench.tried.items():
+                tried[what] = tried.get(what, 0) + n
+            print("%-20s %s, %d wrong, %.0f s in all" % (scenario.name, ", ".join("%d %s" % (n, k) for k, n in bench.tried.items()), len(bench.failed), time.time() - begin), flush=True)
+        finally:
+            world.close()
+    for what, n in sorted(causes.items(), key=lambda x: -x[1])[:40]:
+        print("%5d x %s" % (n, what))
+    print("points tried: %s" % ", ".join("%d %s" % (n, k) for k, n in tried.items()))
+    print("%d passed, %d failed" % (sum(tried.values()) - failed, failed))
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    if os.environ.get("OLVIDO_APART") != "1":
+        os.environ["OLVIDO_APART"] = "1"
+        os.execvp("unshare", ["unshare", "--mount", "--propagation", "private", sys.executable] + sys.argv)
+    sys.exit(main())
