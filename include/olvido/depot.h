@@ -40,8 +40,9 @@ struct olv_stored_file {
     uint64_t size_bytes;
     struct olv_instant modified, archived;
     uint32_t mode, owner, group;
-    const uint8_t *digest; /* 32 bytes, or NULL */
-    int64_t archive;
+    const uint8_t *digest;     /* 32 bytes, or NULL */
+    int64_t archive;           /* its number in this catalogue */
+    const uint8_t *archive_id; /* the id that it has of its own: 16 bytes */
     const char *depot, *depot_path, *archive_name, *run;
     enum olv_codec codec;
     uint64_t begins;                 /* where the frame begins in which its header is */

@@ -26,6 +26,13 @@ struct olv_identity {
     struct olv_instant modified, changed, born;
 };
 
+/* By what a directory is known again: the mount within a run, the device within a boot, and after that the
+ * UUID of the file system where it is known (all zeros: it is not). An inode alone is no identity. */
+struct olv_directory_id {
+    uint64_t mount, device, inode;
+    uint8_t uuid[16]; /* filled in when a segment is written */
+};
+
 /* What happens where an act finds its place taken. */
 enum olv_if_exists { OLV_REFUSE, OLV_SKIP, OLV_NUMBER, OLV_SET_ASIDE, OLV_REPLACE, OLV_IF_EXISTS_COUNT };
 /* "refuse", "skip", "number", "set-aside", "replace". */
@@ -49,10 +56,10 @@ struct olv_docket_entry {
     uint64_t links;               /* names that the file has */
     struct olv_contents contents; /* of a directory */
     const char *directory;        /* absolute path, no links in it */
-    uint64_t directory_mount, directory_inode;
-    const char *name;   /* in that directory */
-    const char *target; /* where an act puts it, or "" */
-    const char *how;    /* what else the act needs to know, as olv_how_put spells it; may be "" */
+    struct olv_directory_id at;   /* of that directory */
+    const char *name;             /* in that directory */
+    const char *target;           /* where an act puts it, or "" */
+    const char *how;              /* what else the act needs to know, as olv_how_put spells it; may be "" */
 };
 
 /* The bytes that it is about: of a directory, those of the files in it. */
@@ -77,7 +84,10 @@ struct olv_how {
     struct olv_instant modified; /* of the member, where the entry's own is the archive's */
     uint8_t digest[32];          /* SHA-256 of its contents */
     uint64_t begins, within;     /* its frame; and its header, in the frame's plain bytes */
-    const char *into;            /* archiving: the path of the archive; points into the words; "" */
+    bool has_archive;
+    uint8_t archive[16]; /* the id of the archive that it is in */
+    char member[65];     /* SHA-256 of the member's path there, in hex; "": it is not known */
+    const char *into;    /* archiving: the path of the archive; points into the words; "" */
 };
 
 /* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */
@@ -94,9 +104,12 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
 struct olv_segment_writer {
     struct olv_text bytes;
     uint32_t entries, directories;
-    uint64_t last_mount, last_inode; /* of the directory written last */
-    struct olv_text how;             /* written last */
-    uint8_t rules_written[8192];     /* one bit for each rule */
+    struct olv_directory_id last; /* of the directory written last */
+    struct olv_text last_path;    /* and its path */
+    uint32_t systems;             /* file systems written */
+    uint64_t system_mounts[16];   /* their mounts; those behind the last one are written again each time */
+    struct olv_text how;          /* written last */
+    uint8_t rules_written[8192];  /* one bit for each rule */
 };
 
 void olv_segment_begin(struct olv_segment_writer *writer);
@@ -107,6 +120,8 @@ void olv_segment_free(struct olv_segment_writer *writer);
 struct olv_segment_reader;
 /* Borrows the bytes. NULL with OLV_BROKEN when they are no segment. */
 struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err);
+/* The id of the boot in which it was written; "" where the system does not tell. */
+const char *olv_segment_boot(const struct olv_segment_reader *reader);
 /* Fills `out`, whose strings are borrowed from the reader. False at the end, or when broken: then `err` has a
  * code. */
 bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
@@ -117,7 +132,11 @@ void olv_segment_close(struct olv_segment_reader *reader);
 struct olv_spool;
 struct olv_spool *olv_spool_new(struct olv_error *err);
 bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err);
-void olv_spool_rewind(struct olv_spool *spool);
+/* False where what was added could not all be written. */
+bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err);
+/* Where the next segment begins; and going back there. */
+long olv_spool_mark(struct olv_spool *spool);
+bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err);
 /* The next segment's bytes, into `out`. False at the end (err->code is OLV_OK) or on an error. */
 bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err);
 void olv_spool_free(struct olv_spool *spool);

@@ -25,9 +25,9 @@ struct olv_ledger_record {
     const char *trash;       /* the item's name in the trash; raw bytes */
     const char *trash_place; /* the path of that trash; "": the home trash */
     uint64_t size_bytes;
-    uint64_t batch, entry;       /* of an intent or an outcome */
-    uint64_t decisions;          /* of an intent: how many it commits to */
-    uint64_t done, left, failed; /* of an end; what was refused counts as left */
+    uint64_t batch, entry;                /* of an intent or an outcome */
+    uint64_t decisions;                   /* of an intent: how many it commits to */
+    uint64_t done, left, failed, unknown; /* of an end; what was refused counts as left */
 };
 
 /* Calls `each` for every line from the first; stops when it returns false. False when the ledger cannot be

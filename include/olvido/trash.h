@@ -5,7 +5,7 @@
 #ifndef OLVIDO_TRASH_H
 #define OLVIDO_TRASH_H
 
-#include "olvido/entry.h"
+#include "olvido/docket.h"
 #include "olvido/error.h"
 #include "olvido/observer.h"
 
@@ -60,10 +60,10 @@ bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const stru
  * the close. */
 bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_item *out);
 
-/* The absolute path of the trash, of `files/` in it, and its mount and inode. */
+/* The absolute path of the trash, of `files/` in it, and what that directory is known by. */
 const char *olv_trash_path(const struct olv_trash *trash);
 bool olv_trash_is_home(const struct olv_trash *trash);
 const char *olv_trash_files_path(const struct olv_trash *trash);
-void olv_trash_files_identity(const struct olv_trash *trash, uint64_t *mount, uint64_t *inode);
+struct olv_directory_id olv_trash_files_identity(const struct olv_trash *trash);
 
 #endif

@@ -19,8 +19,12 @@ enum olv_result {
     OLV_DONE,
     OLV_LEFT,   /* not touched, and that is right: it changed, it is gone, it is guarded */
     OLV_DENIED, /* refused, and nothing was touched: its place is taken */
-    OLV_FAILED  /* not done, though it should have been */
+    OLV_FAILED, /* not done, though it should have been */
+    OLV_UNSURE  /* after a crash: nothing there tells */
 };
+
+/* What is known, after a crash, of an act that leaves no trace by itself. */
+enum olv_trace { OLV_TRACE_NONE, OLV_TRACE_BEGUN, OLV_TRACE_DONE, OLV_TRACE_NOT_DONE };
 
 /* What was made for an entry before its turn came. */
 struct olv_prepared {
@@ -49,27 +53,31 @@ struct olv_act_context {
                       with all that others have written to that file system */
     const struct olv_guard *guard;
     struct olv_trashes *trashes;
-    struct olv_trash *trash;           /* the one for this entry, where the act needs one */
-    struct olv_respite_list *respites; /* collects what was recovered */
-    struct olv_reach source;           /* the directory of the entry, reached before `apply` */
-    struct touched *touched;           /* where an act adds what it changed beside that directory and the
-                                          trash's own */
-    struct olv_prepared *prepared;     /* for this entry; NULL: nothing was. An act that uses it takes
-                                          `is_made` away; what is left is abandoned */
-    struct olv_text path;              /* scratch: the entry's path */
-    struct olv_text archive;           /* scratch: the path of an archive */
-    struct olv_hasher *hasher;         /* the run's own */
-    struct vault *vault;               /* reads archives; made when it is needed first */
-    struct directories *directories;   /* what recovered directories are given in the end; likewise */
-    struct olv_catalogue *catalogue;   /* of depots; NULL: not needed up to now, or it cannot be opened */
-    struct olv_thinned *thinned;       /* the archive that members were taken out of last */
-    const struct olv_holds *holds;     /* NULL: nothing is held */
-    const struct olv_text *segment;    /* the batch under way */
-    int notes;                         /* the directory of the run, where unfinished work is noted */
-    struct gathered *gathered;         /* what went into archives before the first batch; NULL: nothing */
-    uint8_t digest[OLV_SHA256_SIZE];   /* of this entry's contents, where an act lends it to the outcome */
-    void *made;                        /* for this entry, by the act's `make`; NULL: nothing */
-    struct olv_text placed; /* set by an act: where the file is now, if not where the docket says */
+    struct olv_trash *trash;       /* the one for this entry, where the act needs one */
+    struct givens *givens;         /* the register of what gets a name; NULL: no act of the batch needs it */
+    struct olv_reach source;       /* the directory of the entry, reached before `apply` */
+    struct touched *touched;       /* where an act adds what it changed beside that directory and the
+                                      trash's own */
+    struct olv_prepared *prepared; /* for this entry; NULL: nothing was. An act that uses it takes
+                                      `is_made` away; what is left is abandoned */
+    struct olv_text path;          /* scratch: the entry's path */
+    struct olv_text archive;       /* scratch: the path of an archive */
+    struct olv_hasher *hasher;     /* the run's own */
+    struct vault *vault;           /* reads archives; made when it is needed first */
+    struct directories *directories; /* what recovered directories are given in the end; likewise */
+    struct olv_catalogue *catalogue; /* of depots; NULL: not needed up to now, or it cannot be opened */
+    struct olv_thinned *thinned;     /* the archive that members were taken out of last */
+    const struct olv_holds *holds;   /* NULL: nothing is held */
+    const struct olv_text *segment;  /* the batch under way, */
+    uint64_t batch;                  /* and its number */
+    struct gathered *gathered;       /* what went into archives; NULL: nothing */
+    /* When settling: */
+    enum olv_trace trace; /* of this entry */
+    bool has_outcomes;    /* the run has told of some of its entries */
+    bool needs_archive;   /* set by `look`: an original has gone into an archive that is in no depot */
+    uint8_t digest[OLV_SHA256_SIZE]; /* of this entry's contents, where an act lends it to the outcome */
+    void *made;                      /* for this entry, by the act's `make`; NULL: nothing */
+    struct olv_text placed;          /* scratch: where a file is now */
     const struct olv_observer *observer;
 };
 
@@ -77,6 +85,7 @@ struct olv_outcome {
     enum olv_result result;
     struct olv_error error;   /* why, where not done */
     char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
+    const char *placed;       /* where the file is now, if not where the docket says; borrowed; or NULL */
     const char *into;         /* the path of the file that has its contents now; borrowed; NULL: none */
     const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: they were not read */
     bool has_stored;          /* whether the next one is known */
@@ -105,6 +114,8 @@ struct olv_group {
 struct olv_group_act {
     /* Writes new files side by side, and proves them; touches nothing that is there. */
     void (*make)(struct olv_act_context *context, const struct olv_group *group);
+    /* Whether the entry is a group by itself. May be NULL: none is. */
+    bool (*is_alone)(const struct olv_docket_entry *entry);
     /* What `apply` could not do before the directories were on the disk. */
     void (*complete)(struct olv_act_context *context, const struct olv_group *group);
     void (*drop)(const struct olv_group *group);
@@ -114,10 +125,18 @@ struct olv_act {
     enum olv_act_id id;
     const char *result; /* what the ledger calls it when it worked */
     bool is_touching;   /* whether it changes anything on the disk (else nobody is asked) */
-    bool needs_trash;
+    bool needs_trash, needs_catalogue, needs_givens;
+    bool is_gathered;     /* what goes into one archive is put there when the first of it has its turn */
+    bool leaves_no_trace; /* nothing tells afterwards whether it was done: it is noted beside */
+    bool is_in_depot;     /* what it is about lies in an archive: one that is not there is an error */
+    bool asks_by_itself;  /* about holds and open files, right before the act */
     /* The trash that this entry is about; NULL with `err`. For acts that need one. */
     struct olv_trash *(*find_trash)(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                     struct olv_error *err);
+    /* Notes in the register what is about to get a name: called for each entry before the first act of the
+     * batch. May be NULL. */
+    bool (*announce)(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                     struct olv_error *err);
     /* Does what can be done before the entry's turn has come and is easily undone. May be NULL. */
     bool (*prepare)(const struct olv_act_ahead *ahead, const struct olv_docket_entry *entry,
                     struct olv_prepared *out);
@@ -130,13 +149,18 @@ struct olv_act {
      * is to stop. May be NULL. */
     bool (*is_decided)(const struct olv_act_context *context, const struct olv_docket_entry *entry);
     const struct olv_group_act *group; /* NULL: one entry after the other */
-    /* After a crash: whether the entry was already acted upon, and then its outcome. */
-    bool (*was_applied)(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                        struct olv_outcome *outcome);
+    /* After a crash, for every entry without an outcome, before the first `settle_entry`. May be NULL. */
+    void (*look)(struct olv_act_context *context, const struct olv_docket_entry *entry);
+    /* Takes back what was begun, completes nothing, and finds out by the act's own evidence whether the entry
+     * was acted upon: then its outcome is filled in. OLV_UNKNOWN where nothing tells. */
+    enum olv_truth (*settle_entry)(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                                   struct olv_outcome *outcome);
 };
 
 /* What the ledger calls this result of the act. */
 const char *olv_act_result(const struct olv_act *act, enum olv_result result);
+/* Why it came to this, in words; "" where it was done without anything to say. */
+void olv_outcome_reason(const struct olv_outcome *outcome, char *out, size_t size);
 /* NULL for an act that is not built. */
 const struct olv_act *olv_act_find(enum olv_act_id id);
 
@@ -151,6 +175,21 @@ bool olv_act_verify_contents(const char *directory, const char *name, const stru
  * when it is not, or cannot be removed. */
 bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_entry *entry,
                     const char *label, bool with_changed, struct olv_outcome *outcome);
+/* The same for a file that must not be open for writing then: asked of the system right before, and it stays
+ * so until the name is gone. */
+bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                           const char *label, bool with_changed, struct olv_outcome *outcome);
+/* After a crash: whether the file that was judged is there under its name. OLV_NO: nothing is, or another
+ * one. OLV_UNKNOWN: it cannot be looked at. */
+enum olv_truth olv_act_is_there(const struct olv_act_context *context, const struct olv_docket_entry *entry);
+/* After a crash: the search for a file that the entry was to be made into, by what the register says of it.
+ * Without a row it finds nothing. */
+struct olv_act_search {
+    struct fresh_search search;
+    struct given given;
+};
+void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *context,
+                        const struct olv_docket_entry *entry, const char *label, const char *wanted);
 /* What the new and the set-aside files of an entry are told apart by: the run and the number within. */
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
 /* For acts that take a file from its place: whether a guard stands before it. With OLV_LEFT in the outcome.

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* archive: into an archive, which was made and proven before the batch began (see run/gather.c). What is left
- * for an entry's turn is to let the original go. */
+/* archive: into an archive, which was made and proven when the first of its entries had its turn (see
+ * run/gather.c). What is left for an entry's turn is to let the original go. */
 #include "act/act.h"
 
 #include "depot/catalogue.h"
@@ -9,6 +9,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
@@ -59,7 +60,8 @@ static bool remove_directory(struct olv_act_context *c, const struct olv_docket_
 {
     struct olv_stat stat;
     if (!olv_os_stat(c->source.fd, e->name, &stat) || stat.inode != e->identity.inode ||
-        stat.mount != e->identity.mount)
+        stat.mount != e->identity.mount || stat.has_born != e->identity.has_born ||
+        (stat.has_born && olv_instant_compare(stat.born, e->identity.born) != 0))
         because(o, OLV_CHANGED, 0, "another directory stands in its place");
     else if (unlinkat(c->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
@@ -77,7 +79,7 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         return remove_directory(c, e, o);
     olv_act_label(label, c->run, c->sequence);
-    return olv_act_remove(&c->source, e, label, e->links < 2, o);
+    return olv_act_remove_unused(&c->source, e, label, e->links < 2, o);
 }
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -95,6 +97,19 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     }
 }
 
+/* An archive of a depot whose members are known has been published: they go, even when the run is to stop. */
+static bool is_decided(const struct olv_act_context *c, const struct olv_docket_entry *e)
+{
+    struct gathered_entry in;
+    const struct olv_error *why;
+    struct olv_how how;
+    return olv_how_get(e->how, &how) && *how.depot && c->gathered &&
+           gathered_get(c->gathered, c->sequence, &in) && in.is_known &&
+           gathered_path(c->gathered, in.archive, &why);
+}
+
+/* ---- after a crash ---- */
+
 static bool find_in_depot(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     olv_text_clear(&c->path);
@@ -106,30 +121,96 @@ static bool find_in_depot(struct olv_act_context *c, const struct olv_docket_ent
     return true;
 }
 
-/* An original goes only when its archive is there: where it has gone, it is in it. */
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+struct beside {
+    char directory[PATH_MAX];
+    const char *name;
+    int dir;
+    struct given given;
+};
+
+/* The archive that the run has made, or begun, where it is in no depot. It is there when it is known. */
+static bool find_beside(struct olv_act_context *c, const struct olv_how *how, struct beside *b)
+{
+    const char *slash = strrchr(how->into, '/');
+    struct olv_stat stat;
+    if (!c->givens || !givens_find_path(c->givens, c->run, how->into, &b->given))
+        return false;
+    snprintf(b->directory, sizeof b->directory, "%.*s", slash == how->into ? 1 : (int)(slash - how->into),
+             how->into);
+    b->name = slash + 1;
+    b->dir = open(b->directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (b->dir < 0)
+        return false;
+    if (olv_os_stat(b->dir, b->name, &stat) && given_is(&b->given, &stat))
+        return true;
+    close(b->dir);
+    return false;
+}
+
+static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)
+{
+    return olv_how_get(e->how, how) && !*how->depot && *how->into;
+}
+
+/* It stays when an original is gone, for it may be the only copy. */
+static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
     struct olv_how how;
-    struct olv_stat stat;
     char label[FRESH_LABEL];
     olv_act_label(label, c->run, c->sequence);
-    stage_settle(c->source.fd, e->name, label);
-    if (!olv_how_get(e->how, &how) || how.keeps || olv_os_stat(c->source.fd, e->name, &stat) ||
-        errno != ENOENT)
-        return false;
-    o->into = how.into;
-    if (*how.depot && !find_in_depot(c, e, o)) /* its name may have got a number */
-        return false;
-    if (!olv_os_stat(AT_FDCWD, o->into, &stat))
-        return false;
+    stage_settle(c->source.fd, e->name, label, &e->identity);
+    if (is_beside(e, &how) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
+        c->needs_archive = true;
+}
+
+static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                    const struct olv_how *how, struct olv_outcome *o)
+{
+    enum olv_truth is_there = olv_act_is_there(c, e);
+    struct beside b;
+    bool is_known = find_beside(c, how, &b);
+    if (is_known && !c->needs_archive && !c->has_outcomes) { /* all originals are there */
+        unlinkat(b.dir, b.name, 0);
+        fsync(b.dir);
+    }
+    if (is_known)
+        close(b.dir);
+    if (!is_known || (!c->needs_archive && !c->has_outcomes))
+        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
+    o->into = how->into;
     o->result = OLV_DONE;
-    return true;
+    if (is_there == OLV_YES)
+        return how->keeps ? OLV_UNKNOWN : OLV_NO; /* whether it got in is told by the archive alone */
+    return is_there == OLV_NO ? OLV_YES : OLV_UNKNOWN;
+}
+
+/* An original goes only when its archive is live: where it has gone, it is in it. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
+{
+    struct olv_how how;
+    enum olv_truth is_there = olv_act_is_there(c, e);
+    if (is_beside(e, &how))
+        return settle_beside(c, e, &how, o);
+    if (!olv_how_get(e->how, &how) || !find_in_depot(c, e, o))
+        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
+    o->result = OLV_DONE;
+    if (how.keeps)
+        return OLV_YES;
+    if (is_there == OLV_YES || e->identity.kind == OLV_KIND_DIRECTORY)
+        o->into = NULL;
+    return is_there == OLV_YES ? OLV_NO : is_there == OLV_NO ? OLV_YES : OLV_UNKNOWN;
 }
 
 const struct olv_act olv_act_archive = {
     .id = OLV_ACT_ARCHIVE,
     .result = "done",
     .is_touching = true,
+    .needs_catalogue = true,
+    .needs_givens = true,
+    .is_gathered = true,
     .apply = apply,
-    .was_applied = was_applied,
+    .is_decided = is_decided,
+    .look = look,
+    .settle_entry = settle_entry,
 };

@@ -6,6 +6,8 @@
 #include "file/identity.h"
 #include "os/os.h"
 
+#include <errno.h>
+
 /* An info file without anything in `files/` has no identity to compare. */
 static bool is_lost(const struct olv_docket_entry *e)
 {
@@ -22,14 +24,26 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         olv_act_unsuccessful(o);
 }
 
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* The info file goes last: where it is there without its item, the removal was ours. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
 {
     struct olv_stat stat;
-    if (olv_os_stat(c->trash->files, e->name, &stat))
-        return false;
-    olv_trash_remove(c->trash, e->name, OLV_KIND_UNKNOWN, &o->error); /* its info file, if that is left */
+    bool is_there = olv_os_stat(c->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
     o->result = OLV_DONE;
-    return true;
+    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && c->trace == OLV_TRACE_BEGUN) {
+        olv_fail(&o->error, OLV_SYSTEM, "a part of it was removed when the run was cut short");
+        o->result = OLV_FAILED;
+        return OLV_YES;
+    }
+    if (is_there || c->trace == OLV_TRACE_NOT_DONE)
+        return OLV_NO;
+    if (!is_gone || c->trace == OLV_TRACE_NONE)
+        return OLV_UNKNOWN;
+    if (c->trace == OLV_TRACE_BEGUN && !olv_trash_has_info(c->trash, e->name))
+        return OLV_UNKNOWN;
+    olv_trash_abandon(c->trash, e->name);
+    return OLV_YES;
 }
 
 const struct olv_act olv_act_clear = {
@@ -37,8 +51,10 @@ const struct olv_act olv_act_clear = {
     .result = "done",
     .is_touching = true,
     .needs_trash = true,
+    .leaves_no_trace = true,
+    .asks_by_itself = true,
     .find_trash = olv_act_trash_of_item,
     .apply = apply,
     .settle = olv_act_store_trash,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

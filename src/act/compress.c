@@ -18,19 +18,20 @@ static void make(struct olv_act_context *context, const struct olv_group *group)
     shrinks_make(context, group, name, shrink_pack);
 }
 
-static bool was_applied(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                        struct olv_outcome *outcome)
+static enum olv_truth settle_entry(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                                   struct olv_outcome *outcome)
 {
-    return shrinks_was_applied(context, entry, name, outcome);
+    return shrinks_settle(context, entry, name, outcome);
 }
 
-static const struct olv_group_act group = {make, shrinks_complete, shrinks_drop};
+static const struct olv_group_act group = {.make = make, .complete = shrinks_complete, .drop = shrinks_drop};
 
 const struct olv_act olv_act_compress = {
     .id = OLV_ACT_COMPRESS,
     .result = "done",
     .is_touching = true,
+    .needs_givens = true,
     .apply = shrinks_apply,
     .group = &group,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

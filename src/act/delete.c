@@ -3,9 +3,6 @@
 #include "act/act.h"
 
 #include "file/stage.h"
-#include "os/os.h"
-
-#include <errno.h>
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -20,20 +17,26 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         o->result = OLV_DONE;
 }
 
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* Somebody else may have removed it: that it is gone says nothing by itself. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
-    struct olv_stat stat;
+    enum olv_truth is_there;
     olv_act_label(label, c->run, c->sequence);
-    stage_settle(c->source.fd, e->name, label);
+    stage_settle(c->source.fd, e->name, label, &e->identity);
+    is_there = olv_act_is_there(c, e);
     o->result = OLV_DONE;
-    return !olv_os_stat(c->source.fd, e->name, &stat) && errno == ENOENT;
+    if (is_there == OLV_YES || c->trace == OLV_TRACE_NOT_DONE)
+        return OLV_NO;
+    return is_there == OLV_NO && c->trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
 const struct olv_act olv_act_delete = {
     .id = OLV_ACT_DELETE,
     .result = "done",
     .is_touching = true,
+    .leaves_no_trace = true,
     .apply = apply,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

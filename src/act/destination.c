@@ -7,30 +7,47 @@
 #include <errno.h>
 #include <string.h>
 
-int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
+/* Cuts the path in two: its directory, in `copy`, and the last component. */
+static bool split(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
     size_t len = strlen(path);
     char *slash;
-    int fd;
     if (len >= size) {
         errno = ENAMETOOLONG;
-        olv_fail_system(err, path, "cannot recover it");
-        return -1;
+        return olv_fail_system(err, path, "cannot recover it");
     }
     memcpy(copy, path, len + 1);
     slash = strrchr(copy, '/');
     *name = path + (slash - copy) + 1;
     *(slash == copy ? slash + 1 : slash) = '\0';
-    fd = olv_os_open_path(copy);
-    if (fd < 0 && errno == ENOENT && olv_make_parents(path, err))
-        fd = olv_os_open_path(copy);
+    return true;
+}
+
+static int open_it(const char *directory, struct olv_error *err)
+{
+    int fd = olv_os_open_path(directory);
     if (fd < 0) {
         bool is_link = errno == ELOOP || errno == ENOTDIR;
-        olv_fail_system(err, copy,
+        olv_fail_system(err, directory,
                         is_link ? "a link or a file stands where its directory was"
                                 : "cannot open its directory");
     }
     return fd;
+}
+
+int destination_open_there(const char *path, char *copy, size_t size, const char **name,
+                           struct olv_error *err)
+{
+    return split(path, copy, size, name, err) ? open_it(copy, err) : -1;
+}
+
+int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
+{
+    int fd = destination_open_there(path, copy, size, name, err);
+    if (fd >= 0 || err->sys != ENOENT)
+        return fd;
+    olv_error_clear(err);
+    return olv_make_parents(path, err) ? open_it(copy, err) : -1;
 }
 
 bool destination_is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, int dir,
@@ -46,13 +63,11 @@ bool destination_is_allowed(const struct olv_act_context *c, const struct olv_do
     return false;
 }
 
-void destination_note(struct olv_act_context *c, const char *directory, int dir, const char *name)
+void destination_note(struct olv_outcome *o, struct olv_text *path, const char *directory, const char *name)
 {
-    struct olv_stat stat;
-    olv_text_clear(&c->placed);
-    olv_text_printf(&c->placed, "%s%s%s", directory, directory[1] ? "/" : "", name);
-    if (olv_os_stat(dir, name, &stat))
-        olv_respite_note(c->respites, olv_text_string(&c->placed), &stat, c->now);
+    olv_text_clear(path);
+    olv_text_printf(path, "%s%s%s", directory, directory[1] ? "/" : "", name);
+    o->placed = olv_text_string(path);
 }
 
 void destination_touch(struct olv_act_context *c, int dir)

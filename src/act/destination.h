@@ -8,11 +8,15 @@
 /* Opens the directory of an absolute path without following links, makes what is missing of it, and points
  * `name` at the last component. `copy` gets the directory's path. -1 with `err`. */
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err);
+/* The same, and nothing is made. */
+int destination_open_there(const char *path, char *copy, size_t size, const char **name,
+                           struct olv_error *err);
 /* What stands at its place may have to stay: Olvido's own files are never replaced or moved aside. */
 bool destination_is_allowed(const struct olv_act_context *context, const struct olv_docket_entry *entry,
                             int dir, const char *name, struct olv_outcome *outcome);
-/* Notes where it is now, and that it is to be left alone for a while. */
-void destination_note(struct olv_act_context *context, const char *directory, int dir, const char *name);
+/* Notes where it is now; `path` is the caller's, and borrowed by the outcome. */
+void destination_note(struct olv_outcome *outcome, struct olv_text *path, const char *directory,
+                      const char *name);
 /* Its directory has changed. */
 void destination_touch(struct olv_act_context *context, int dir);
 

@@ -109,36 +109,42 @@ static bool lies_in_trash(struct olv_act_context *c, const char *item, const str
     return olv_os_stat(c->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
-/* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
- * the move is completed. */
-static void complete_move(const struct olv_act_context *c, const struct olv_docket_entry *e)
-{
-    struct olv_stat stat;
-    if (*olv_os_weaker() && e->identity.kind != OLV_KIND_DIRECTORY && c->source.fd >= 0 &&
-        olv_os_stat(c->source.fd, e->name, &stat) && stat.inode == e->identity.inode &&
-        stat.links == e->links + 1)
-        unlinkat(c->source.fd, e->name, 0);
-}
-
-/* The trash has at most two names for it: its own, and the one that run and sequence number make. */
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* The trash has at most two names for it: its own, and the one that run and sequence number make. Where it is
+ * in neither, their info files go, if they are ours. */
+static bool find_item(struct olv_act_context *c, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
 {
     struct olv_trash_label label = {c->run, c->sequence};
-    olv_trash_plain_name(o->trash, e->name);
-    if (!lies_in_trash(c, o->trash, e)) {
-        olv_trash_drop_info(c->trash, o->trash, path_of(c, e));
-        olv_trash_unique_name(o->trash, e->name, label);
+    olv_trash_plain_name(item, e->name);
+    if (lies_in_trash(c, item, e))
+        return true;
+    olv_trash_drop_info(c->trash, item, path_of(c, e));
+    olv_trash_unique_name(item, e->name, label);
+    if (lies_in_trash(c, item, e))
+        return true;
+    olv_trash_drop_info(c->trash, item, path_of(c, e));
+    item[0] = '\0';
+    return false;
+}
+
+/* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
+ * the new one goes. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
+{
+    enum olv_truth is_there = olv_act_is_there(c, e);
+    bool is_in = find_item(c, e, o->trash);
+    if (is_in && is_there == OLV_YES && unlinkat(c->trash->files, o->trash, 0) == 0) {
+        olv_trash_abandon(c->trash, o->trash);
+        is_in = false;
     }
-    if (!lies_in_trash(c, o->trash, e)) {
-        olv_trash_drop_info(c->trash, o->trash, path_of(c, e));
+    if (!is_in) {
         o->trash[0] = '\0';
-        return false;
+        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     }
-    complete_move(c, e);
     o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, c->run, &o->error)
                     ? OLV_DONE
                     : OLV_FAILED;
-    return true;
+    return OLV_YES;
 }
 
 static struct olv_trash *find_trash(struct olv_act_context *c, const struct olv_docket_entry *e,
@@ -157,5 +163,5 @@ const struct olv_act olv_act_discard = {
     .prepare = prepare,
     .apply = apply,
     .settle = olv_act_store_trash,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

@@ -1,10 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* fetch: out of an archive in a depot, back to where it was or to somewhere else, with everything it had. The
- * archive is only read. */
+ * archive is only read.
+ *
+ * In a group: all new files are written, with what belongs to them, and brought to the disk; the register
+ * knows them; and only then each gets its name. */
 #include "act/act.h"
 #include "act/destination.h"
 #include "archive/directories.h"
 #include "archive/restore.h"
+#include "depot/locate.h"
 #include "depot/vault.h"
 #include "file/identity.h"
 #include "os/files.h"
@@ -19,192 +23,411 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+enum { FEW_FILES = 16 };
+
+/* One entry under way. */
 struct fetching {
-    struct olv_act_context *context;
     const struct olv_docket_entry *entry;
     struct olv_how how;
     struct restore_options options;
     char label[FRESH_LABEL];
+    uint64_t sequence;
     struct tar_reader *reader;
-    struct olv_member member;
-    bool has_contents; /* which were read, and digested */
-    int dir;           /* where it goes */
+    struct olv_member member; /* while it is made */
+    enum olv_kind kind;
+    bool has_digest, is_link;
+    uint8_t digest[OLV_SHA256_SIZE]; /* of its contents, which were read */
+    int dir;                         /* where it goes; -1: not known yet */
+    struct fresh fresh;              /* a file; else fd is -1 */
+    bool has_own;                    /* something that is no file stands under its own name (see restore.h) */
     char directory[PATH_MAX];
     const char *name;
-    char placed[NAME_MAX + 1];
+    char placed[NAME_MAX + 1]; /* "" before */
+    struct olv_text path;      /* where it is then */
 };
+
+static bool goes_on(const struct olv_group *g, size_t i)
+{
+    return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
+}
+
+static void over(struct olv_outcome *o)
+{
+    olv_act_unsuccessful(o);
+    if (o->error.code == OLV_INTERRUPTED)
+        o->result = OLV_LEFT;
+}
 
 /* ---- the member ---- */
 
-static bool open_member(struct fetching *f, int archive, struct olv_error *err)
+/* The archive that was meant, and in it the member that was meant. */
+static bool open_member(struct olv_act_context *c, struct fetching *f, int archive, struct olv_error *err)
 {
-    struct olv_act_context *c = f->context;
-    struct vault_place place = {archive, f->entry->identity.inode, f->how.codec, f->how.begins,
-                                f->how.within};
-    if (!c->vault)
-        c->vault = vault_new();
-    if (!c->vault)
+    struct vault_place place = {archive, f->how.archive, f->how.codec, f->how.begins, f->how.within};
+    struct olv_stat stat;
+    if (!olv_os_stat(archive, "", &stat))
+        return olv_fail_system(err, f->entry->name, "cannot look at the archive");
+    if (!olv_identity_holds(&f->entry->identity, &stat, true))
+        return olv_fail(err, OLV_SYSTEM, "its archive has changed since it was looked up");
+    if (!c->vault && !(c->vault = vault_new()))
         return olv_fail_memory(err);
     f->reader = vault_open(c->vault, &place, &f->member, err);
-    return f->reader != NULL;
+    return f->reader && (locate_is_it(&f->how, f->member.path, c->hasher) ||
+                         olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive"));
 }
 
 /* Whatever the format's own checksums say, or do not say: the contents must be those that were put in. */
-static bool is_intact(struct fetching *f, struct olv_error *err)
+static bool is_intact(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
-    uint8_t *digest = f->context->digest;
-    olv_hasher_end(f->context->hasher, digest);
-    return !f->how.has_digest || memcmp(digest, f->how.digest, OLV_SHA256_SIZE) == 0 ||
+    olv_hasher_end(c->hasher, f->digest);
+    f->has_digest = true;
+    return !f->how.has_digest || memcmp(f->digest, f->how.digest, OLV_SHA256_SIZE) == 0 ||
            olv_fail(err, OLV_BROKEN, "the archive is damaged: these are not the contents that were put in");
 }
 
-static bool copy_data(struct fetching *f, int fd, struct olv_error *err)
+static bool copy_data(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
-    struct olv_hasher *hasher = f->context->hasher;
     const uint8_t *bytes;
     size_t len = 1;
     uint64_t at = 0;
-    olv_hasher_begin(hasher);
+    olv_hasher_begin(c->hasher);
     while (len) {
         if (!tar_data(f->reader, &bytes, &len, &at, err))
             return false;
-        if (olv_observe_interrupted(f->context->observer))
+        if (olv_observe_interrupted(c->observer))
             return olv_fail(err, OLV_INTERRUPTED, "interrupted");
-        if (len && !restore_write(fd, bytes, len, at, err))
+        if (len && !restore_write(f->fresh.fd, bytes, len, at, err))
             return false;
-        olv_hasher_fill(hasher, len ? at : f->member.size_bytes);
-        olv_hasher_add(hasher, bytes, len);
+        olv_hasher_fill(c->hasher, len ? at : f->member.size_bytes);
+        olv_hasher_add(c->hasher, bytes, len);
     }
-    return is_intact(f, err);
+    return is_intact(c, f, err);
 }
 
-static bool restore_contents(struct fetching *f, struct olv_error *err)
+static bool make_file(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
-    struct fresh fresh;
-    bool ok = f->has_contents = true;
-    ok = fresh_open(&fresh, f->dir, f->label, err) && copy_data(f, fresh.fd, err) &&
-         restore_file(&fresh, f->name, &f->member, &f->options, f->placed, err);
-    if (ok && f->context->is_small && fsync(fresh.fd) != 0)
-        ok = olv_fail_system(err, "", "cannot bring it to the disk");
-    fresh_close(&fresh);
+    return fresh_open(&f->fresh, f->dir, f->label, err) && copy_data(c, f, err) &&
+           restore_file(&f->fresh, &f->member, &f->options, err);
+}
+
+/* Makes it under its own name, notes it, and gives it its place. False with EEXIST in `err` where that is
+ * taken. */
+static bool make_new_directory(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+{
+    char own[RESTORE_OWN];
+    struct olv_stat stat;
+    bool ok;
+    restore_own_name(own, &f->options);
+    unlinkat(f->dir, own, AT_REMOVEDIR);
+    if (mkdirat(f->dir, own, 0700) != 0)
+        return olv_fail_system(err, "", "cannot make the directory");
+    ok = olv_os_stat(f->dir, own, &stat) || olv_fail_system(err, "", "cannot look at the new directory");
+    ok = ok && givens_add(c->givens, f->sequence, f->entry->target, &stat, true, err) &&
+         givens_store(c->givens, c->run, c->now, err) &&
+         (olv_os_rename_new(f->dir, own, f->dir, f->name) ||
+          olv_fail_system(err, "", "cannot give the directory its name"));
+    if (!ok)
+        unlinkat(f->dir, own, AT_REMOVEDIR);
     return ok;
 }
 
-/* A directory that is there stays as it is. */
-static bool restore_directory(struct fetching *f, struct olv_error *err)
+/* A directory comes before what is in it, so it has its name at once. One that is there stays as it is; but
+ * one that an earlier run has made, and could not give what it had, is given it now. */
+static bool make_directory(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
-    struct olv_act_context *c = f->context;
     struct olv_stat stat;
     snprintf(f->placed, sizeof f->placed, "%s", f->name);
-    if (mkdirat(f->dir, f->name, 0700) != 0) {
-        if (errno == EEXIST && olv_os_stat(f->dir, f->name, &stat) && stat.kind == OLV_KIND_DIRECTORY)
+    if (!make_new_directory(c, f, err)) {
+        if (err->sys != EEXIST)
+            return false;
+        olv_error_clear(err);
+        if (!olv_os_stat(f->dir, f->name, &stat) || stat.kind != OLV_KIND_DIRECTORY)
+            return olv_fail(err, OLV_EXISTS, "something else stands at the place of the directory");
+        if (!givens_spare(c->givens, f->entry->target, &stat, c->now))
             return true;
-        return olv_fail_system(err, "", "cannot make the directory");
     }
-    if (!c->directories)
-        c->directories = directories_new(err);
-    return c->directories &&
-           directories_add(c->directories, f->entry->target + strspn(f->entry->target, "/"), &f->member, err);
+    if (!c->directories && !(c->directories = directories_new(err)))
+        return false;
+    return directories_add(c->directories, f->entry->target + strspn(f->entry->target, "/"), &f->member, err);
 }
 
-/* The other name of a hard link was recovered as well, most often just before. */
-static bool restore_link(struct fetching *f)
+/* ---- another name of a hard link ---- */
+
+/* Whether the file has the contents that the member had. */
+static bool has_contents(struct olv_act_context *c, const struct fetching *f, int fd)
 {
-    const char *slash = strrchr(f->how.into, '/');
+    uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
+    ssize_t got;
+    olv_hasher_begin(c->hasher);
+    while ((got = read(fd, buffer, sizeof buffer)) > 0)
+        olv_hasher_add(c->hasher, buffer, (size_t)got);
+    olv_hasher_end(c->hasher, digest);
+    return got == 0 && memcmp(digest, f->how.digest, sizeof digest) == 0;
+}
+
+/* The other name was recovered as well, most often just before: what is linked is that file, by its
+ * descriptor, when its contents are the member's. */
+static bool make_link(struct olv_act_context *c, struct fetching *f)
+{
     struct olv_error ignored = {0};
     struct olv_stat stat;
-    char *directory;
-    int from;
-    bool ok = false;
-    if (!slash || f->member.kind != OLV_KIND_FILE)
+    char directory[PATH_MAX];
+    const char *name;
+    int from, fd;
+    bool ok;
+    if (!*f->how.into || !f->how.has_digest || f->member.kind != OLV_KIND_FILE)
         return false;
-    directory = strndup(f->how.into, slash == f->how.into ? 1 : (size_t)(slash - f->how.into));
-    from = directory ? olv_os_open_path(directory) : -1;
-    if (from >= 0 && olv_os_stat(from, slash + 1, &stat) && stat.kind == OLV_KIND_FILE &&
-        stat.size_bytes == f->member.size_bytes &&
-        olv_instant_compare(stat.modified, f->member.modified) == 0 && stat.mode == f->member.mode)
-        ok = restore_hard_link(from, slash + 1, f->dir, f->name, &f->options, f->placed, &ignored);
+    from = destination_open_there(f->how.into, directory, sizeof directory, &name, &ignored);
+    fd = from >= 0 ? olv_os_open_file(from, name) : -1;
+    ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
+         stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
+         olv_instant_compare(stat.modified, f->member.modified) == 0 && has_contents(c, f, fd) &&
+         restore_hard_link(fd, from, name, f->dir, &f->options, &ignored);
+    if (fd >= 0)
+        close(fd);
     if (from >= 0)
         close(from);
-    free(directory);
-    return ok;
+    return f->is_link = ok;
 }
 
-static bool restore(struct fetching *f, struct olv_error *err)
+static bool make_one(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
-    if (restore_link(f))
+    if (make_link(c, f)) {
+        memcpy(f->digest, f->how.digest, sizeof f->digest);
+        f->has_digest = f->has_own = true;
         return true;
-    switch (f->member.kind) {
-    case OLV_KIND_FILE:
-        return restore_contents(f, err);
-    case OLV_KIND_DIRECTORY:
-        return restore_directory(f, err);
-    default:
-        return restore_special(f->dir, f->name, &f->member, &f->options, f->placed, err);
     }
+    if (f->kind == OLV_KIND_FILE)
+        return make_file(c, f, err);
+    if (f->kind == OLV_KIND_DIRECTORY)
+        return make_directory(c, f, err);
+    return f->has_own = restore_special(f->dir, &f->member, &f->options, err);
 }
 
-/* ---- the act ---- */
+/* ---- making ---- */
 
-static bool begin(struct fetching *f, struct olv_outcome *o)
-{
-    const struct olv_docket_entry *e = f->entry;
-    if (!olv_how_get(e->how, &f->how) || !f->how.is_member)
-        return olv_fail(&o->error, OLV_BROKEN, "the docket does not say where in the archive it is");
-    snprintf(f->label, sizeof f->label, "%.24s-%llu", f->context->run,
-             (unsigned long long)f->context->sequence);
-    f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
-    return true;
-}
-
-static bool fetch(struct fetching *f, struct olv_outcome *o)
+static bool fetch(struct olv_act_context *c, struct fetching *f, struct olv_outcome *o)
 {
     const struct olv_docket_entry *e = f->entry;
     struct olv_error *err = &o->error;
     int archive;
     bool ok;
-    if (!begin(f, o))
+    if (!olv_reach_directory(&c->source, e, err)) {
+        olv_fail(err, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
+                 e->directory);
         return false;
-    archive = olv_os_open_file(f->context->source.fd, e->name);
+    }
+    archive = olv_os_open_file(c->source.fd, e->name);
     if (archive < 0)
         return olv_fail_system(err, e->name, "cannot open the archive");
-    ok = open_member(f, archive, err);
+    ok = open_member(c, f, archive, err);
+    f->kind = ok ? f->member.kind : OLV_KIND_UNKNOWN;
     f->dir = ok ? destination_open(e->target, f->directory, sizeof f->directory, &f->name, err) : -1;
-    ok = f->dir >= 0 && destination_is_allowed(f->context, e, f->dir, f->name, o) && restore(f, err);
+    ok = f->dir >= 0 && destination_is_allowed(c, e, f->dir, f->name, o) && make_one(c, f, err);
     close(archive);
     return ok;
 }
 
-/* What was written must be on the disk before its outcome is. */
-static void touch_contents(struct olv_act_context *c, int dir)
+static struct fetching *begin(struct olv_act_context *c, const struct olv_group *g, size_t i)
 {
+    const struct olv_docket_entry *e = &g->entries[i];
+    struct olv_outcome *o = &g->outcomes[i];
+    struct fetching *f = calloc(1, sizeof *f);
+    if (!f) {
+        olv_fail_memory(&o->error);
+        over(o);
+        return NULL;
+    }
+    f->entry = e;
+    f->dir = f->fresh.fd = -1;
+    f->sequence = g->sequence + i;
+    olv_act_label(f->label, c->run, f->sequence);
+    f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
+    if (!olv_how_get(e->how, &f->how) || !f->how.is_member || !f->how.has_archive) {
+        olv_fail(&o->error, OLV_BROKEN, "the docket does not say where in the archive it is");
+        over(o);
+    }
+    return f;
+}
+
+static bool note(struct olv_act_context *c, const struct olv_group *g, size_t i, struct olv_error *err)
+{
+    const struct fetching *f = g->made[i];
+    char own[RESTORE_OWN];
     struct olv_stat stat;
-    struct olv_error ignored = {0};
-    if (!c->is_small && olv_os_stat(dir, "", &stat))
-        touched_add_system(c->touched, dir, stat.device, &ignored);
+    bool ok;
+    if (f->fresh.fd < 0 && !f->has_own)
+        return true; /* a directory, which was noted before */
+    restore_own_name(own, &f->options);
+    ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat) : olv_os_stat(f->dir, own, &stat);
+    return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
+           givens_add(c->givens, g->sequence + i, f->entry->target, &stat, true, err);
+}
+
+static bool sync_files(struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+{
+    struct touched touched = {0};
+    bool is_few = g->count <= FEW_FILES, ok = true;
+    (void)c;
+    for (size_t i = 0; i < g->count; i++) {
+        const struct fetching *f = g->made[i];
+        struct olv_stat stat;
+        if (!goes_on(g, i) || f->fresh.fd < 0)
+            continue;
+        if (is_few && fsync(f->fresh.fd) != 0)
+            ok = olv_fail_system(err, "", "cannot bring the new file to the disk");
+        else if (!is_few)
+            ok = olv_os_stat(f->fresh.fd, "", &stat) &&
+                 touched_add_system(&touched, f->fresh.fd, stat.device, err) && ok;
+    }
+    return touched_sync(&touched, err) && ok;
+}
+
+static bool announce(struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+{
+    for (size_t i = 0; i < g->count; i++)
+        if (goes_on(g, i) && !note(c, g, i, err))
+            return false;
+    return givens_store(c->givens, c->run, c->now, err);
+}
+
+static void make(struct olv_act_context *c, const struct olv_group *g)
+{
+    struct olv_error err = {0};
+    for (size_t i = 0; i < g->count; i++) {
+        struct olv_outcome *o = &g->outcomes[i];
+        if (o->result != OLV_UNDECIDED)
+            continue;
+        g->made[i] = begin(c, g, i);
+        if (olv_observe_interrupted(c->observer) && goes_on(g, i)) {
+            olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
+            over(o);
+        }
+        if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_UNDECIDED)
+            over(o);
+    }
+    if (sync_files(c, g, &err) && announce(c, g, &err))
+        return;
+    for (size_t i = 0; i < g->count; i++)
+        if (goes_on(g, i)) {
+            g->outcomes[i].error = err;
+            over(&g->outcomes[i]);
+        }
+}
+
+/* ---- in its turn ---- */
+
+static bool publish(struct fetching *f, struct olv_error *err)
+{
+    const struct olv_docket_entry *e = f->entry;
+    if (f->fresh.fd >= 0)
+        return fresh_publish(&f->fresh, f->name, e->if_exists, f->placed, err);
+    if (!f->has_own)
+        return true; /* a directory */
+    f->has_own = false;
+    return restore_place(f->dir, f->name, &f->options, f->placed, err);
 }
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct fetching f = {.context = c, .entry = e, .dir = -1};
-    if (fetch(&f, o)) {
+    struct fetching *f = c->made;
+    if (!f)
+        return;
+    if (publish(f, &o->error)) {
+        fresh_keep(&f->fresh);
         o->result = OLV_DONE;
-        o->digest = f.has_contents ? c->digest : NULL;
-        destination_note(c, f.directory, f.dir, f.placed);
-        destination_touch(c, f.dir);
-        touch_contents(c, f.dir);
+        o->digest = f->has_digest ? f->digest : NULL;
+        destination_note(o, &f->path, f->directory, f->placed);
+        destination_touch(c, f->dir);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
-    } else if (o->result != OLV_DENIED) {
-        olv_act_unsuccessful(o);
+    } else {
+        over(o);
     }
-    if (f.dir >= 0)
-        close(f.dir);
 }
+
+static void complete(struct olv_act_context *c, const struct olv_group *g)
+{
+    (void)c;
+    (void)g;
+}
+
+static void drop(const struct olv_group *g)
+{
+    for (size_t i = 0; i < g->count; i++) {
+        struct fetching *f = g->made[i];
+        char own[RESTORE_OWN];
+        if (!f)
+            continue;
+        restore_own_name(own, &f->options);
+        if (f->has_own)
+            unlinkat(f->dir, own, 0);
+        fresh_close(&f->fresh);
+        if (f->dir >= 0)
+            close(f->dir);
+        olv_text_free(&f->path);
+        free(f);
+    }
+}
+
+/* The other name of a hard link must have its place before. */
+static bool is_alone(const struct olv_docket_entry *e)
+{
+    struct olv_how how;
+    return olv_how_get(e->how, &how) && *how.into;
+}
+
+/* ---- after a crash ---- */
+
+/* It was not given its place, and so is empty. */
+static void unlink_own_directory(int dir, const char *label)
+{
+    struct restore_options options = {.label = label};
+    char own[RESTORE_OWN];
+    restore_own_name(own, &options);
+    unlinkat(dir, own, AT_REMOVEDIR);
+}
+
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
+{
+    char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
+    struct olv_act_search s;
+    struct olv_error ignored = {0};
+    struct olv_stat stat;
+    const char *name;
+    int fd = destination_open_there(e->target, directory, sizeof directory, &name, &ignored);
+    bool is_there, is_directory;
+    if (fd < 0)
+        return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    olv_act_label(label, c->run, c->sequence);
+    olv_act_search_for(&s, c, e, label, name);
+    is_there = fresh_find(fd, &s.search, placed);
+    unlink_own_directory(fd, label);
+    is_directory = is_there && olv_os_stat(fd, placed, &stat) && stat.kind == OLV_KIND_DIRECTORY;
+    if (is_there && !is_directory)
+        fresh_settle_keep(fd, label);
+    if (is_there)
+        destination_note(o, &c->placed, directory, placed);
+    close(fd);
+    o->result = is_directory ? OLV_FAILED : OLV_DONE;
+    if (is_directory)
+        olv_fail(&o->error, OLV_SYSTEM,
+                 "made, but the run was cut short before it had its mode and times; recover it again");
+    return is_there ? OLV_YES : OLV_NO;
+}
+
+static const struct olv_group_act group = {
+    .make = make, .is_alone = is_alone, .complete = complete, .drop = drop};
 
 const struct olv_act olv_act_fetch = {
     .id = OLV_ACT_FETCH,
     .result = "done",
     .is_touching = true,
+    .needs_givens = true,
+    .is_in_depot = true,
+    .asks_by_itself = true,
     .apply = apply,
+    .group = &group,
+    .settle_entry = settle_entry,
 };

@@ -21,7 +21,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     if (fd >= 0 && destination_is_allowed(c, e, fd, name, o) &&
         olv_trash_take(c->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
-        destination_note(c, copy, fd, placed);
+        destination_note(o, &c->placed, copy, placed);
         destination_touch(c, fd);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
@@ -32,19 +32,41 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         close(fd);
 }
 
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* The file is known before it has its name, for it lies in the trash. */
+static bool announce(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    char copy[PATH_MAX];
+    struct olv_stat stat = {
+        .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
+    return givens_add(c->givens, c->sequence, e->target, &stat, true, err);
+}
+
+/* A move by linking and unlinking may have stopped in between: then the new name goes. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
+{
+    char copy[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
+    struct olv_act_search s;
+    struct olv_error ignored = {0};
+    enum olv_truth is_there = olv_act_is_there(c, e);
     const char *name;
-    struct olv_stat stat;
-    int fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
-    bool is_there = fd >= 0 && olv_os_stat(fd, name, &stat) && olv_identity_survived(&e->identity, &stat);
-    if (is_there)
-        destination_note(c, copy, fd, name);
-    if (fd >= 0)
-        close(fd);
+    int fd = destination_open_there(e->target, copy, sizeof copy, &name, &ignored);
+    bool is_back = false;
+    olv_act_label(label, c->run, c->sequence);
     o->result = OLV_DONE;
-    return is_there;
+    if (fd >= 0) {
+        olv_act_search_for(&s, c, e, label, name);
+        is_back = fresh_find(fd, &s.search, placed);
+        if (is_back && is_there == OLV_YES)
+            unlinkat(fd, placed, 0);
+        else if (is_back)
+            destination_note(o, &c->placed, copy, placed);
+        close(fd);
+    }
+    if (is_there == OLV_YES)
+        return OLV_NO;
+    if (is_back && is_there == OLV_NO)
+        olv_trash_abandon(c->trash, e->name);
+    return is_back ? OLV_YES : OLV_UNKNOWN;
 }
 
 const struct olv_act olv_act_recover = {
@@ -52,8 +74,11 @@ const struct olv_act olv_act_recover = {
     .result = "done",
     .is_touching = true,
     .needs_trash = true,
+    .needs_givens = true,
+    .asks_by_itself = true,
     .find_trash = olv_act_trash_of_item,
+    .announce = announce,
     .apply = apply,
     .settle = olv_act_store_trash,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

@@ -154,6 +154,15 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
     }
 }
 
+static void fail_all(const struct olv_group *g, const struct olv_error *why)
+{
+    for (size_t i = 0; i < g->count; i++)
+        if (goes_on(g, i)) {
+            g->outcomes[i].error = *why;
+            over(&g->outcomes[i]);
+        }
+}
+
 static void sync_all(const struct olv_group *g)
 {
     struct touched touched = {0};
@@ -171,11 +180,30 @@ static void sync_all(const struct olv_group *g)
         }
     }
     ok = touched_sync(&touched, &err) && ok;
-    for (size_t i = 0; !ok && i < g->count; i++)
-        if (goes_on(g, i)) {
-            g->outcomes[i].error = err;
-            over(&g->outcomes[i]);
-        }
+    if (!ok)
+        fail_all(g, &err);
+}
+
+/* The register knows each new file before it gets its name; what is as it was before is spared for a while.
+ */
+static bool announce(const struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+{
+    for (size_t i = 0; i < g->count; i++) {
+        struct shrinking *s = g->made[i];
+        const struct olv_docket_entry *e = &g->entries[i];
+        struct olv_stat stat;
+        if (!goes_on(g, i))
+            continue;
+        olv_text_clear(&s->into);
+        olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->wanted);
+        if (s->into.failed)
+            return olv_fail_memory(err);
+        if (!olv_os_stat(s->task.fresh.fd, "", &stat))
+            return olv_fail_system(err, "", "cannot look at the new file");
+        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, e->act == OLV_ACT_DECOMPRESS, err))
+            return false;
+    }
+    return givens_store(c->givens, c->run, c->now, err);
 }
 
 static struct shrinking *begin(struct making *m, size_t i)
@@ -216,19 +244,11 @@ static bool make_shrinkers(struct making *m)
     return m->shrinkers != NULL;
 }
 
-static void without_memory(const struct olv_group *g)
-{
-    for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i)) {
-            olv_fail_memory(&g->outcomes[i].error);
-            over(&g->outcomes[i]);
-        }
-}
-
 void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_name name, shrink_write write)
 {
     struct making m = {.context = c, .group = g, .name = name, .write = write, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
+    struct olv_error err = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
     for (size_t i = 0; i < g->count; i++)
         if (g->outcomes[i].result == OLV_UNDECIDED)
@@ -239,8 +259,11 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_n
         sync_all(g);
         m.is_proving = true;
         do_all(&m, crew, most);
+        if (!announce(c, g, &err))
+            fail_all(g, &err);
     } else {
-        without_memory(g);
+        olv_fail_memory(&err);
+        fail_all(g, &err);
     }
     crew_free(crew);
     for (unsigned i = 0; m.shrinkers && i < m.workers; i++)
@@ -261,6 +284,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
             o->result = OLV_LEFT;
         return;
     }
+    olv_text_clear(&s->into);
     olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->placed);
     o->into = olv_text_string(&s->into);
     o->digest = s->how.keeps && e->act == OLV_ACT_DECOMPRESS ? NULL : s->task.digest;
@@ -287,27 +311,23 @@ static bool sync_directories(const struct olv_group *g, struct olv_error *err)
     return touched_sync(&touched, err) && ok;
 }
 
-/* The original could not go: the new file does, and all is as it was. */
+/* The original could not go: the new file does, what it replaced comes back, and all is as it was. */
 static void take_back(struct shrinking *s, struct olv_outcome *o)
 {
-    if (fresh_stands(&s->task.fresh, s->placed))
-        unlinkat(s->source.fd, s->placed, 0);
+    if (!fresh_take_back(&s->task.fresh, s->placed))
+        olv_error_hint(&o->error, "its new file could not be taken back, either");
     o->into = NULL;
     o->digest = NULL;
     o->has_stored = false;
     over(o);
 }
 
-/* What is as it was before needs no note of where it comes from, and is left alone for a while. */
-static void finish_decompressed(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                const struct shrinking *s)
+/* What is as it was before needs no note of where it comes from. */
+static void finish(const struct olv_docket_entry *e, struct shrinking *s)
 {
-    struct olv_stat stat;
-    if (e->act != OLV_ACT_DECOMPRESS)
-        return;
-    origin_remove(s->task.fresh.fd);
-    if (olv_os_stat(s->source.fd, s->placed, &stat))
-        olv_respite_note(c->respites, olv_text_string(&s->into), &stat, c->now);
+    fresh_keep(&s->task.fresh);
+    if (e->act == OLV_ACT_DECOMPRESS)
+        origin_remove(s->task.fresh.fd);
 }
 
 /* The original goes only while the new file stands under its name. */
@@ -320,6 +340,7 @@ static bool let_go(struct shrinking *s, const struct olv_docket_entry *e, struct
 
 void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
 {
+    (void)c;
     struct olv_error err = {0};
     bool is_synced = sync_directories(g, &err);
     for (size_t i = 0; i < g->count; i++) {
@@ -335,7 +356,7 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
             take_back(s, o);
         } else {
             o->result = OLV_DONE;
-            finish_decompressed(c, e, s);
+            finish(e, s);
         }
     }
 }
@@ -355,34 +376,32 @@ void shrinks_drop(const struct olv_group *g)
 
 /* ---- after a crash ---- */
 
-/* The file that was made of the entry, if it has its name. */
-static bool is_made_there(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                          const char *label, const char *name)
+/* A new file whose original still stands came no further than its name: it goes again. */
+enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket_entry *e, shrink_name name,
+                              struct olv_outcome *o)
 {
-    struct origin origin = origin_of(e);
-    int fd = olv_os_open_file(c->source.fd, name);
-    bool is_it = fd >= 0 && origin_is(fd, &origin, label);
-    if (fd >= 0)
-        close(fd);
-    return is_it;
-}
-
-bool shrinks_was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, shrink_name name,
-                         struct olv_outcome *o)
-{
-    char label[FRESH_LABEL], wanted[NAME_MAX + 64];
+    char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
+    struct olv_act_search s;
     struct olv_how how;
-    struct olv_stat stat;
-    bool is_made, has_original;
+    enum olv_truth is_there;
+    bool is_made;
     olv_act_label(label, c->run, c->sequence);
-    fresh_clear(c->source.fd, label);
-    stage_settle(c->source.fd, e->name, label);
+    stage_settle(c->source.fd, e->name, label, &e->identity);
+    is_there = olv_act_is_there(c, e);
     if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
-        return false;
-    is_made = is_made_there(c, e, label, wanted);
-    has_original = olv_os_stat(c->source.fd, e->name, &stat) && olv_identity_survived(&e->identity, &stat);
-    if (is_made && has_original && !how.keeps) /* it got no further than its name */
-        unlinkat(c->source.fd, wanted, 0);
+        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
+    olv_act_search_for(&s, c, e, label, wanted);
+    is_made = fresh_find(c->source.fd, &s.search, placed);
+    if (is_made && is_there == OLV_YES && !how.keeps && fresh_settle_back(c->source.fd, &s.search, placed))
+        is_made = false;
+    if (!is_made)
+        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
+    if (is_there == OLV_UNKNOWN)
+        return OLV_UNKNOWN;
+    fresh_settle_keep(c->source.fd, label);
+    olv_text_clear(&c->archive);
+    olv_text_printf(&c->archive, "%s%s%s", e->directory, e->directory[1] ? "/" : "", placed);
+    o->into = olv_text_string(&c->archive);
     o->result = OLV_DONE;
-    return is_made && (!has_original || how.keeps);
+    return OLV_YES;
 }

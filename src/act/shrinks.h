@@ -30,7 +30,7 @@ void shrinks_apply(struct olv_act_context *context, const struct olv_docket_entr
 void shrinks_complete(struct olv_act_context *context, const struct olv_group *group);
 void shrinks_drop(const struct olv_group *group);
 /* After a crash: see struct olv_act. */
-bool shrinks_was_applied(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                         shrink_name name, struct olv_outcome *outcome);
+enum olv_truth shrinks_settle(struct olv_act_context *context, const struct olv_docket_entry *entry,
+                              shrink_name name, struct olv_outcome *outcome);
 
 #endif

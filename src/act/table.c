@@ -5,11 +5,13 @@
 
 #include "file/identity.h"
 #include "file/stage.h"
+#include "os/files.h"
 #include "os/os.h"
 #include "scan/contents.h"
 
 #include <errno.h>
 #include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 static const struct olv_act *const acts[] = {
@@ -26,9 +28,23 @@ const struct olv_act *olv_act_find(enum olv_act_id id)
 
 const char *olv_act_result(const struct olv_act *act, enum olv_result result)
 {
-    static const char *const words[] = {
-        [OLV_UNDECIDED] = "failed", [OLV_LEFT] = "left", [OLV_DENIED] = "refused", [OLV_FAILED] = "failed"};
+    static const char *const words[] = {[OLV_UNDECIDED] = "failed",
+                                        [OLV_LEFT] = "left",
+                                        [OLV_DENIED] = "refused",
+                                        [OLV_FAILED] = "failed",
+                                        [OLV_UNSURE] = "unknown"};
     return result == OLV_DONE ? act->result : words[result];
+}
+
+void olv_outcome_reason(const struct olv_outcome *o, char *out, size_t size)
+{
+    out[0] = '\0';
+    if (o->result == OLV_DONE)
+        return;
+    if (o->error.sys)
+        snprintf(out, size, "%s: %s", o->error.what, strerror(o->error.sys));
+    else
+        snprintf(out, size, "%s", o->error.what);
 }
 
 bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -38,12 +54,12 @@ bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry
     olv_text_clear(&c->path);
     olv_docket_entry_path(e, &c->path);
     if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
-        olv_guard_is_own(c->guard, c->source.device, e->directory_inode))
+        olv_guard_is_own(c->guard, c->source.device, e->at.inode))
         why = "is one of Olvido's own files";
     else if (olv_guard_is_system(c->guard, e->directory) ||
              (is_directory && olv_guard_is_system(c->guard, olv_text_string(&c->path))))
         why = "lies in a system directory";
-    else if (is_directory && e->identity.mount != e->directory_mount)
+    else if (is_directory && e->identity.mount != e->at.mount)
         why = "is a mount point";
     else if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
         why = "is the root or a home directory";
@@ -132,6 +148,69 @@ bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_e
     if (!ok)
         olv_act_unsuccessful(outcome);
     return ok;
+}
+
+/* Whoever opens it for writing from now on waits until the lease is given back, and is seen. */
+static bool watch(int fd, const struct olv_docket_entry *e, bool with_changed, struct olv_error *err)
+{
+    struct olv_stat stat;
+    if (olv_os_watch(fd) == OLV_NO)
+        return olv_fail(err, OLV_CHANGED, "it is open for writing");
+    if (!olv_os_stat(fd, "", &stat))
+        return olv_fail_system(err, "", "looking at it again");
+    return olv_identity_holds(&e->identity, &stat, with_changed) ||
+           olv_fail(err, OLV_CHANGED, "it changed since it was judged");
+}
+
+bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_docket_entry *e,
+                           const char *label, bool with_changed, struct olv_outcome *o)
+{
+    int fd;
+    bool ok;
+    if (e->identity.kind != OLV_KIND_FILE)
+        return olv_act_remove(directory, e, label, with_changed, o);
+    fd = olv_os_open_file(directory->fd, e->name);
+    if (fd < 0 && errno != EACCES) { /* what cannot be opened cannot be asked about, but may be removed */
+        olv_fail_system(&o->error, e->name, "opening it once more");
+        if (o->error.sys == ENOENT)
+            olv_error_as(&o->error, OLV_CHANGED);
+        olv_act_unsuccessful(o);
+        return false;
+    }
+    ok = fd < 0 || watch(fd, e, with_changed, &o->error);
+    if (ok)
+        ok = olv_act_remove(directory, e, label, with_changed, o);
+    else
+        olv_act_unsuccessful(o);
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}
+
+/* ---- after a crash ---- */
+
+enum olv_truth olv_act_is_there(const struct olv_act_context *c, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(c->source.fd, e->name, &stat))
+        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    return stat.device == c->source.device && olv_identity_survived(&e->identity, &stat) ? OLV_YES : OLV_NO;
+}
+
+static bool is_given(const void *self, const struct olv_stat *stat)
+{
+    return given_is(self, stat);
+}
+
+void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *c,
+                        const struct olv_docket_entry *e, const char *label, const char *wanted)
+{
+    bool is_known = c->givens && givens_find(c->givens, c->run, c->sequence, &out->given);
+    out->search = (struct fresh_search){.label = label,
+                                        .wanted = wanted,
+                                        .if_exists = e->if_exists,
+                                        .is_it = is_known ? is_given : NULL,
+                                        .self = &out->given};
 }
 
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)

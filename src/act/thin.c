@@ -17,9 +17,10 @@
 #include <unistd.h>
 
 struct olv_thinned {
-    uint64_t archive;               /* inode of the one that was taken from last; 0: none */
-    const struct olv_text *segment; /* for which batch */
-    struct thin_place *places;      /* what was to go; in the order of their places */
+    uint64_t batch; /* in which it was taken from, and by what path; 0: in none */
+    struct olv_text path;
+    uint8_t archive[16];       /* its id */
+    struct thin_place *places; /* what was to go; in the order of their places */
     size_t count, cap;
     struct olv_outcome outcome; /* of all of them, but of those that stay */
     char into[NAME_MAX + 1];
@@ -30,6 +31,7 @@ void olv_thinned_free(struct olv_thinned *t)
     if (!t)
         return;
     free(t->places);
+    olv_text_free(&t->path);
     free(t);
 }
 
@@ -39,6 +41,15 @@ struct collecting {
     struct olv_act_context *context;
     struct olv_thinned *thinned;
 };
+
+/* Whether it lies in the archive at hand. */
+static bool is_at(const struct olv_thinned *t, const struct olv_docket_entry *e)
+{
+    size_t directory = strlen(e->directory);
+    const char *path = olv_text_string(&t->path);
+    return strncmp(path, e->directory, directory) == 0 && path[directory] == '/' &&
+           strcmp(path + directory + 1, e->name) == 0;
+}
 
 static bool is_held(const struct olv_act_context *c, const struct olv_docket_entry *e,
                     const struct olv_how *how)
@@ -52,11 +63,11 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
     struct collecting *x = self;
     struct olv_thinned *t = x->thinned;
     struct olv_how how;
-    if (e->act != OLV_ACT_THIN || e->identity.inode != t->archive)
+    if (e->act != OLV_ACT_THIN || !is_at(t, e))
         return true;
-    if (!olv_how_get(e->how, &how) || !how.is_member)
+    if (!olv_how_get(e->how, &how) || !how.is_member || !how.has_archive)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where in the archive it is");
-    if (is_held(x->context, e, &how))
+    if (memcmp(how.archive, t->archive, sizeof t->archive) != 0 || is_held(x->context, e, &how))
         return true;
     if (t->count == t->cap) {
         size_t cap = t->cap ? 2 * t->cap : 1024;
@@ -80,6 +91,23 @@ static int by_place(const void *a, const void *b)
 
 /* ---- taking it out ---- */
 
+/* The old archive is `going`: its row is forgotten when the file is gone for good. Should it not go, any
+ * later run tries again. */
+static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry *e, const char *label,
+                       int64_t row, struct olv_outcome *o)
+{
+    struct olv_error ignored = {0}; /* then a later run forgets it */
+    if (!olv_act_remove(&c->source, e, label, true, o)) {
+        olv_error_hint(&o->error, "what had to go is still in %.100s; every run tries again to remove that",
+                       e->name);
+        o->result = OLV_FAILED;
+        return false;
+    }
+    if (fsync(c->source.fd) == 0)
+        catalogue_forget(c->catalogue, row, &ignored);
+    return true;
+}
+
 static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_thinned *t)
 {
     struct olv_outcome *o = &t->outcome;
@@ -89,9 +117,10 @@ static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, st
                                    .depot_path = e->directory,
                                    .name = e->name,
                                    .run = c->run,
-                                   .notes = c->notes,
+                                   .id = t->archive,
                                    .observer = c->observer};
     char label[FRESH_LABEL];
+    int64_t row = 0;
     olv_act_label(label, c->run, c->sequence);
     options.label = label;
     if (!c->catalogue)
@@ -102,34 +131,34 @@ static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, st
     qsort(t->places, t->count, sizeof *t->places, by_place);
     options.gone = t->places;
     options.count = t->count;
-    if (!thin_archive(&options, t->into, &o->error))
-        return false;
-    if (olv_act_remove(&c->source, e, label, true, o))
-        return true;
-    o->result = OLV_FAILED; /* the catalogue does not know the archive any more, but it is there */
-    return false;
+    return thin_archive(&options, t->into, &row, &o->error) && remove_old(c, e, label, row, o);
 }
 
 static bool is_thinned(const struct olv_act_context *c, const struct olv_docket_entry *e)
 {
-    return c->thinned && c->thinned->archive == e->identity.inode && c->thinned->segment == c->segment;
+    return c->thinned && c->thinned->batch == c->batch && is_at(c->thinned, e);
 }
 
 static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_thinned *t = c->thinned ? c->thinned : calloc(1, sizeof *t);
-    if (!t) {
+    struct olv_how how;
+    if (!t || !olv_how_get(e->how, &how)) {
         olv_fail_memory(&o->error);
         olv_act_unsuccessful(o);
         return false;
     }
     c->thinned = t;
-    t->archive = e->identity.inode;
-    t->segment = c->segment;
+    olv_text_clear(&t->path);
+    olv_docket_entry_path(e, &t->path);
+    memcpy(t->archive, how.archive, sizeof t->archive);
+    t->batch = c->batch;
     t->count = 0;
     t->outcome = (struct olv_outcome){0};
     t->into[0] = '\0';
-    if (thin(c, e, t))
+    if (t->path.failed)
+        olv_fail_memory(&t->outcome.error);
+    if (!t->path.failed && thin(c, e, t))
         t->outcome.result = OLV_DONE;
     else if (t->outcome.result == OLV_UNDECIDED)
         olv_act_unsuccessful(&t->outcome);
@@ -160,28 +189,36 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     }
 }
 
-/* The catalogue is what tells: once it does not know the archive, the file goes, if it has not gone yet. */
-static bool was_applied(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* The catalogue is what tells, by the archive's own id: it is live and nothing was taken out of it, or it has
+ * gone. What is `going` was tried again when this run began. */
+static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                   struct olv_outcome *o)
 {
-    struct catalogue_known known;
-    struct olv_stat stat;
+    enum catalogue_state state;
     char label[FRESH_LABEL];
+    struct olv_how how;
     olv_act_label(label, c->run, c->sequence);
-    stage_settle(c->source.fd, e->name, label);
-    if (!c->catalogue || !catalogue_find_archive(c->catalogue, e->directory, e->name, &known, &o->error) ||
-        known.id)
-        return false;
-    if (olv_os_stat(c->source.fd, e->name, &stat) && olv_identity_survived(&e->identity, &stat))
-        unlinkat(c->source.fd, e->name, 0);
+    stage_settle(c->source.fd, e->name, label, &e->identity);
+    if (!c->catalogue || !olv_how_get(e->how, &how) || !how.has_archive)
+        return OLV_UNKNOWN;
     o->result = OLV_DONE;
-    return true;
+    if (!catalogue_find_state(c->catalogue, how.archive, &state, &o->error))
+        return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
+    if (state != CATALOGUE_GOING)
+        return OLV_NO;
+    olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be removed; every run tries again");
+    o->result = OLV_FAILED;
+    return OLV_YES;
 }
 
 const struct olv_act olv_act_thin = {
     .id = OLV_ACT_THIN,
     .result = "done",
     .is_touching = true,
+    .needs_catalogue = true,
+    .is_in_depot = true,
+    .asks_by_itself = true,
     .apply = apply,
     .is_decided = is_thinned,
-    .was_applied = was_applied,
+    .settle_entry = settle_entry,
 };

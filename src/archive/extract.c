@@ -9,6 +9,7 @@
 #include "archive/reckoning.h"
 #include "archive/restore.h"
 #include "file/touched.h"
+#include "os/files.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -31,8 +32,7 @@ struct extracting {
     char label[FRESH_LABEL];
     struct inside inside, others; /* `others`: where hard links lead to */
     struct directories *directories;
-    struct olv_text path; /* of the member, clean */
-    struct olv_instant began;
+    struct olv_text path;   /* of the member, clean */
     bool is_archive_broken; /* what went wrong is the archive's, not one member's */
     struct reckoning *reckoning;
     bool is_plain;           /* it is not packed: nothing but digests proves contents */
@@ -131,7 +131,8 @@ static bool extract_file(struct extracting *x, int dir, const char *name, struct
     if (m->is_encrypted)
         return olv_fail(err, OLV_BROKEN, "it is encrypted");
     ok = fresh_open(&fresh, dir, x->label, err) && copy_data(x, &fresh, m, err) &&
-         restore_file(&fresh, name, m, &x->restore, placed, err);
+         restore_file(&fresh, m, &x->restore, err) &&
+         fresh_publish(&fresh, name, x->restore.if_exists, placed, err);
     fresh_close(&fresh);
     return ok;
 }
@@ -148,8 +149,7 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
         return olv_fail_system(err, "", "cannot look at the directory");
     if (stat.kind != OLV_KIND_DIRECTORY)
         return olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory should be");
-    is_ours |= stat.mode == 0700 && stat.owner == (uint32_t)geteuid() &&
-               olv_instant_compare(stat.changed, x->began) >= 0; /* made on the way to something in it */
+    is_ours |= inside_has_made(&x->inside, &stat); /* on the way to something in it */
     return !is_ours || directories_add(x->directories, olv_text_string(&x->path), m, err);
 }
 
@@ -159,12 +159,16 @@ static bool extract_hard_link(struct extracting *x, int dir, const char *name, c
     struct olv_text other = {0};
     char placed[NAME_MAX + 1];
     const char *other_name;
-    int from;
+    int from, fd;
     bool ok = inside_clean(m->link, &other, err);
     if (ok && other.len == 0)
         ok = olv_fail(err, OLV_BROKEN, "it is another name of nothing");
     from = ok ? inside_reach(&x->others, olv_text_string(&other), &other_name, err) : -1;
-    ok = from >= 0 && restore_hard_link(from, other_name, dir, name, &x->restore, placed, err);
+    fd = from >= 0 ? olv_os_open_file(from, other_name) : -1;
+    ok = from >= 0 && restore_hard_link(fd, from, other_name, dir, &x->restore, err) &&
+         restore_place(dir, name, &x->restore, placed, err);
+    if (fd >= 0)
+        close(fd);
     olv_text_free(&other);
     return ok;
 }
@@ -190,7 +194,8 @@ static bool extract_member(struct extracting *x, struct olv_member *m, struct ol
     case OLV_KIND_DIRECTORY:
         return extract_directory(x, dir, name, m, err);
     default:
-        return restore_special(dir, name, m, &x->restore, placed, err);
+        return restore_special(dir, m, &x->restore, err) &&
+               restore_place(dir, name, &x->restore, placed, err);
     }
 }
 
@@ -320,7 +325,6 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
                            .options = options,
                            .observer = observer,
                            .result = result,
-                           .began = olv_os_now(),
                            .is_plain = olv_archive_form(archive) == OLV_FORM_TAR &&
                                        olv_archive_codec(archive) == OLV_CODEC_NONE,
                            .directories = directories_new(err)};
@@ -329,7 +333,6 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
     struct reckoning_sink sink = {&x, on_missing};
     bool ok = top >= 0 && (x.reckoning = reckoning_new(&sink, err));
     *result = (struct olv_extract_result){0};
-    x.began.s--; /* clocks of file systems are coarser */
     snprintf(x.label, sizeof x.label, "extract-%ld", (long)getpid());
     x.restore =
         (struct restore_options){options->if_exists, options->keeps_owners, options->makes_devices, x.label};

@@ -6,6 +6,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -20,6 +21,48 @@ void inside_end(struct inside *in)
     if (in->dir >= 0)
         close(in->dir);
     olv_text_free(&in->path);
+    free(in->made);
+}
+
+/* ---- what was made ---- */
+
+static struct inside_made *place_of(struct inside_made *made, size_t size, uint64_t device, uint64_t inode)
+{
+    size_t at = (size_t)((inode * 0x9E3779B97F4A7C15u) ^ device) & (size - 1);
+    while (made[at].inode && (made[at].inode != inode || made[at].device != device))
+        at = (at + 1) & (size - 1);
+    return &made[at];
+}
+
+static bool grow(struct inside *in)
+{
+    size_t size = in->made_size ? 2 * in->made_size : 64;
+    struct inside_made *grown = calloc(size, sizeof *grown);
+    if (!grown)
+        return false;
+    for (size_t i = 0; i < in->made_size; i++)
+        if (in->made[i].inode)
+            *place_of(grown, size, in->made[i].device, in->made[i].inode) = in->made[i];
+    free(in->made);
+    in->made = grown;
+    in->made_size = size;
+    return true;
+}
+
+static bool remember(struct inside *in, int fd)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(fd, "", &stat) || (2 * in->made_count >= in->made_size && !grow(in)))
+        return false;
+    *place_of(in->made, in->made_size, stat.device, stat.inode) =
+        (struct inside_made){stat.device, stat.inode};
+    in->made_count++;
+    return true;
+}
+
+bool inside_has_made(const struct inside *in, const struct olv_stat *stat)
+{
+    return in->made_size && place_of(in->made, in->made_size, stat->device, stat->inode)->inode != 0;
 }
 
 bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
@@ -42,11 +85,17 @@ bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
 }
 
 /* One directory further down. */
-static int descend(int dir, const char *name, struct olv_error *err)
+static int descend(struct inside *in, int dir, const char *name, struct olv_error *err)
 {
     int fd = olv_os_open_dir(dir, name, false);
-    if (fd < 0 && errno == ENOENT && (mkdirat(dir, name, 0700) == 0 || errno == EEXIST))
+    bool is_new = fd < 0 && errno == ENOENT && mkdirat(dir, name, 0700) == 0;
+    if (fd < 0 && (is_new || errno == EEXIST))
         fd = olv_os_open_dir(dir, name, false);
+    if (fd >= 0 && is_new && !remember(in, fd)) {
+        olv_fail_memory(err);
+        close(fd);
+        return -1;
+    }
     if (fd >= 0)
         return fd;
     if (errno == ELOOP || errno == ENOTDIR)
@@ -70,7 +119,7 @@ static int reach(struct inside *in, const char *path, size_t len, struct olv_err
             n = len - at;
         memcpy(name, path + at, n);
         name[n] = '\0';
-        below = descend(dir, name, err);
+        below = descend(in, dir, name, err);
         close(dir);
         dir = below;
         at += n + 1;

@@ -4,6 +4,7 @@
 #ifndef OLV_ARCHIVE_INSIDE_H
 #define OLV_ARCHIVE_INSIDE_H
 
+#include "olvido/entry.h"
 #include "olvido/error.h"
 #include "olvido/text.h"
 
@@ -11,6 +12,10 @@ struct inside {
     int top;              /* open; borrowed */
     int dir;              /* the directory reached last; -1 */
     struct olv_text path; /* its path below the top */
+    struct inside_made {
+        uint64_t device, inode; /* an empty place has no inode */
+    } * made;                   /* a table with open addressing; owned */
+    size_t made_count, made_size;
 };
 
 void inside_begin(struct inside *inside, int top);
@@ -21,6 +26,8 @@ bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
 /* Opens the directory of a clean path, and makes what is missing of it, for ourselves alone. -1 with
  * OLV_REFUSED where a link or a file stands in the way. The descriptor stays ours. */
 int inside_reach(struct inside *inside, const char *path, const char **name, struct olv_error *err);
+/* Whether it is a directory that was made on the way. */
+bool inside_has_made(const struct inside *inside, const struct olv_stat *stat);
 void inside_end(struct inside *inside);
 
 #endif

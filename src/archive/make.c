@@ -445,6 +445,11 @@ bool making_publish(struct making *m, const char *name, enum olv_if_exists if_ex
             olv_fail_system(err, "", "cannot bring the archive's directory to the disk"));
 }
 
+bool making_take_back(struct making *m, const char *placed)
+{
+    return fresh_take_back(&m->fresh, placed) && fsync(m->options.dir) == 0;
+}
+
 uint64_t making_members(const struct making *m)
 {
     return m->members;
@@ -471,8 +476,12 @@ const struct frame_list *making_frames(const struct making *m, size_t *manifest)
     return frames_written(m->frames);
 }
 
-uint64_t making_inode(const struct making *m)
+const uint8_t *making_id(const struct making *m)
 {
-    struct olv_stat stat;
-    return olv_os_stat(m->fresh.fd, "", &stat) ? stat.inode : 0;
+    return manifest_id(m->manifest);
+}
+
+bool making_stat(const struct making *m, struct olv_stat *out, struct olv_error *err)
+{
+    return olv_os_stat(m->fresh.fd, "", out) || olv_fail_system(err, "", "cannot look at the new archive");
 }

@@ -54,13 +54,17 @@ bool making_finish(struct making *making, struct olv_error *err);
 /* Gives it its name, or what `if_exists` makes of it. Brings that to the disk, too. */
 bool making_publish(struct making *making, const char *name, enum olv_if_exists if_exists,
                     char placed[NAME_MAX + 1], struct olv_error *err);
+/* Takes the name away again. False where that cannot be. */
+bool making_take_back(struct making *making, const char *placed);
 uint64_t making_members(const struct making *making);
 /* The bytes of their contents. */
 uint64_t making_bytes(const struct making *making);
 /* When it was begun, as the manifest says. */
 struct olv_instant making_time(const struct making *making);
-/* Of the file. */
-uint64_t making_inode(const struct making *making);
+/* The id that it has of its own: 16 bytes. */
+const uint8_t *making_id(const struct making *making);
+/* What the file is known by. */
+bool making_stat(const struct making *making, struct olv_stat *out, struct olv_error *err);
 /* Its length. */
 uint64_t making_length(const struct making *making);
 /* All frames; those from `*manifest` on have the manifest in them. */

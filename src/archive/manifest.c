@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/manifest.h"
 
+#include "base/digest.h"
 #include "file/reading.h"
 #include "olvido/json.h"
 #include "os/durable.h"
@@ -19,6 +20,7 @@ struct manifest {
     struct olv_text text; /* not written yet */
     uint64_t length, members, bytes;
     struct olv_instant made;
+    uint8_t id[MANIFEST_ID];
     bool has_failed;
     int sys;
 };
@@ -47,6 +49,11 @@ static struct manifest *begin(struct olv_error *err)
         olv_fail_memory(err);
         return NULL;
     }
+    if (!olv_random(m->id, sizeof m->id)) {
+        olv_fail(err, OLV_SYSTEM, "the system gives no random bytes");
+        free(m);
+        return NULL;
+    }
     m->file = tmpfile();
     if (!m->file) {
         olv_fail_system(err, "", "cannot make a temporary file for the manifest");
@@ -60,12 +67,15 @@ static struct manifest *begin(struct olv_error *err)
 struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err)
 {
     struct manifest *m = begin(err);
+    char id[2 * MANIFEST_ID + 1];
     if (!m)
         return NULL;
     m->made = olv_os_now();
     olv_text_puts(&m->text, "{");
     olv_json_put_string(&m->text, "olvido", "archive");
     olv_json_put_number(&m->text, "version", 1);
+    olv_hex(m->id, sizeof m->id, id);
+    olv_json_put_string(&m->text, "id", id);
     olv_json_put_string(&m->text, "run", run);
     olv_json_put_string(&m->text, "rule", rule);
     olv_json_put_string(&m->text, "packed", olv_codec_word(codec));
@@ -74,14 +84,28 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
     return m;
 }
 
-struct manifest *manifest_like(const json_t *head, struct olv_error *err)
+struct manifest *manifest_like(json_t *head, struct olv_error *err)
 {
     struct manifest *m = begin(err);
-    if (m)
-        olv_json_line(head, &m->text);
-    if (m)
-        olv_text_puts(&m->text, "\n");
+    char id[2 * MANIFEST_ID + 1];
+    if (!m)
+        return NULL;
+    olv_hex(m->id, sizeof m->id, id);
+    olv_json_string(head, "id", id);
+    olv_json_line(head, &m->text);
+    olv_text_puts(&m->text, "\n");
     return m;
+}
+
+const uint8_t *manifest_id(const struct manifest *m)
+{
+    return m->id;
+}
+
+bool manifest_read_id(const json_t *head, uint8_t out[MANIFEST_ID])
+{
+    const char *id = json_string_value(json_object_get(head, "id"));
+    return id && strlen(id) == 2 * MANIFEST_ID && olv_unhex(id, 2 * MANIFEST_ID, out);
 }
 
 void manifest_put(struct manifest *m, const json_t *line)

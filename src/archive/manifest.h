@@ -9,8 +9,15 @@
 /* Grows in an unnamed temporary file while the archive does. */
 struct manifest;
 struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err);
-/* For an archive that is made of another one: `head` is the first line of that one's. */
-struct manifest *manifest_like(const json_t *head, struct olv_error *err);
+/* The random id of the archive, which stands in its first line. */
+enum { MANIFEST_ID = 16 };
+const uint8_t *manifest_id(const struct manifest *manifest);
+/* Reads it from a first line; false where there is none. */
+bool manifest_read_id(const json_t *head, uint8_t out[MANIFEST_ID]);
+/* For an archive that is made of another one: `head` is the first line of that one's. It gets an id of its
+ * own.
+ */
+struct manifest *manifest_like(json_t *head, struct olv_error *err);
 /* Adds a member as a line of another manifest says it. */
 void manifest_put(struct manifest *manifest, const json_t *line);
 void manifest_add(struct manifest *manifest, const struct made_member *made);

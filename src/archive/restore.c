@@ -98,12 +98,12 @@ bool restore_write(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct
     return true;
 }
 
-bool restore_file(struct fresh *fresh, const char *name, const struct olv_member *m,
-                  const struct restore_options *o, char placed[NAME_MAX + 1], struct olv_error *err)
+bool restore_file(struct fresh *fresh, const struct olv_member *m, const struct restore_options *o,
+                  struct olv_error *err)
 {
     if (ftruncate(fresh->fd, (off_t)m->size_bytes) != 0) /* a hole at its end */
         return olv_fail_system(err, "", "cannot give it its length");
-    return restore_attributes(fresh->fd, m, o, err) && fresh_publish(fresh, name, o->if_exists, placed, err);
+    return restore_attributes(fresh->fd, m, o, err);
 }
 
 /* ---- what is no file ---- */
@@ -136,14 +136,16 @@ static bool finish_special(int dir, const char *name, const struct olv_member *m
            olv_fail_system(err, "", "cannot give it its times");
 }
 
-static void own_name(char out[64], const struct restore_options *o)
+void restore_own_name(char out[RESTORE_OWN], const struct restore_options *o)
 {
-    snprintf(out, 64, ".olvido-%.40s.part", o->label);
+    snprintf(out, RESTORE_OWN, ".olvido-%.40s.part", o->label);
 }
 
-static bool place_own(int dir, const char *own, const char *name, const struct restore_options *o,
-                      char placed[NAME_MAX + 1], struct olv_error *err)
+bool restore_place(int dir, const char *name, const struct restore_options *o, char placed[NAME_MAX + 1],
+                   struct olv_error *err)
 {
+    char own[RESTORE_OWN];
+    restore_own_name(own, o);
     if (olv_place(dir, own, dir, name, o->if_exists, placed, err))
         return true;
     unlinkat(dir, own, 0);
@@ -152,11 +154,11 @@ static bool place_own(int dir, const char *own, const char *name, const struct r
     return false;
 }
 
-bool restore_special(int dir, const char *name, const struct olv_member *m, const struct restore_options *o,
-                     char placed[NAME_MAX + 1], struct olv_error *err)
+bool restore_special(int dir, const struct olv_member *m, const struct restore_options *o,
+                     struct olv_error *err)
 {
-    char own[64];
-    own_name(own, o);
+    char own[RESTORE_OWN];
+    restore_own_name(own, o);
     if (m->kind == OLV_KIND_DEVICE && !o->makes_devices)
         return olv_fail(err, OLV_REFUSED, "it is a device, and devices are made only with --devices");
     if (m->kind == OLV_KIND_LINK && !*m->link)
@@ -165,18 +167,17 @@ bool restore_special(int dir, const char *name, const struct olv_member *m, cons
     if (!make(dir, own, m))
         return olv_fail_system(err, "", "cannot make it");
     if (finish_special(dir, own, m, o, err))
-        return place_own(dir, own, name, o, placed, err);
+        return true;
     unlinkat(dir, own, 0);
     return false;
 }
 
-bool restore_hard_link(int from, const char *from_name, int dir, const char *name,
-                       const struct restore_options *o, char placed[NAME_MAX + 1], struct olv_error *err)
+bool restore_hard_link(int fd, int from, const char *from_name, int dir, const struct restore_options *o,
+                       struct olv_error *err)
 {
-    char own[64];
-    own_name(own, o);
+    char own[RESTORE_OWN];
+    restore_own_name(own, o);
     unlinkat(dir, own, 0);
-    if (linkat(from, from_name, dir, own, 0) != 0)
-        return olv_fail_system(err, "", "cannot link it to the other member");
-    return place_own(dir, own, name, o, placed, err);
+    return (fd >= 0 ? olv_os_name_unnamed(fd, dir, own) : linkat(from, from_name, dir, own, 0) == 0) ||
+           olv_fail_system(err, "", "cannot link it to the other member");
 }

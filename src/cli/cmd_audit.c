@@ -38,8 +38,11 @@ static void describe(const struct olv_ledger_record *r, struct olv_text *what, s
         }
     } else if (strcmp(r->kind, "end") == 0) {
         olv_text_puts(what, "run ends");
-        olv_text_printf(detail, "%llu done, %llu left, %llu failed; %s", (unsigned long long)r->done,
-                        (unsigned long long)r->left, (unsigned long long)r->failed, r->result);
+        olv_text_printf(detail, "%llu done, %llu left, %llu failed", (unsigned long long)r->done,
+                        (unsigned long long)r->left, (unsigned long long)r->failed);
+        if (r->unknown)
+            olv_text_printf(detail, ", %llu unknown", (unsigned long long)r->unknown);
+        olv_text_printf(detail, "; %s", r->result);
     } else {
         olv_text_printf(what, "%s", strcmp(r->kind, "begin") == 0 ? "run begins" : r->kind);
         olv_text_puts(detail, r->command);
@@ -103,8 +106,8 @@ static bool check_words(struct cli *cli, enum cli_option option, const char *con
 
 static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path, enum cli_status *status)
 {
-    static const char *const results[] = {"done",   "told",     "left",        "refused",
-                                          "failed", "finished", "interrupted", "settled"};
+    static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
+                                          "unknown", "finished", "interrupted", "settled"};
     const char *acts[OLV_ACT_COUNT];
     for (int i = 0; i < OLV_ACT_COUNT; i++)
         acts[i] = olv_act_word((enum olv_act_id)i);

@@ -60,8 +60,11 @@ enum cli_status cli_report(const struct cli *cli, const struct olv_error *err)
     if (err->sys)
         olv_text_printf(&text, ": %s", strerror(err->sys));
     term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
-    if (*err->hint)
-        fprintf(stderr, "  %s\n", err->hint);
+    if (*err->hint) {
+        olv_text_clear(&text);
+        term_name(&text, err->hint);
+        fprintf(stderr, "  %s\n", olv_text_string(&text));
+    }
     olv_text_free(&text);
     return status_of(err->code);
 }

@@ -111,8 +111,7 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
 {
     struct olv_sorter *sorter = olv_sorter_new(err);
     struct olv_text segment = {0};
-    bool ok = sorter != NULL;
-    olv_spool_rewind(docket);
+    bool ok = sorter != NULL && olv_spool_rewind(docket, err);
     while (ok && olv_spool_next(docket, &segment, err))
         ok = collect_segment(sorter, &segment, filter, err);
     ok = ok && err->code == OLV_OK;

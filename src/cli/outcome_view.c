@@ -16,7 +16,7 @@ static void print_json(const struct olv_told *told)
     olv_json_name(json, "path", told->path);
     olv_json_string(json, "result", told->result);
     if (*told->reason)
-        olv_json_string(json, "reason", told->reason);
+        olv_json_name(json, "reason", told->reason);
     if (*told->into)
         olv_json_name(json, "into", told->into);
     olv_json_number(json, "size", told->size_bytes);

@@ -123,7 +123,8 @@ static void on_trouble(void *self, const struct olv_trouble *t)
         return;
     w->count += !is_note;
     term_name(&line, t->path);
-    olv_text_printf(&line, ": %s", t->what);
+    olv_text_puts(&line, ": ");
+    term_name(&line, t->what); /* which may tell of names, too */
     if (t->sys && !is_note)
         olv_text_printf(&line, ": %s", strerror(t->sys));
     if (line.failed || !make_room(w)) {

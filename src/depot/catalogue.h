@@ -13,10 +13,27 @@
  * damaged, newer than this version, or not there (err->sys is ENOENT then). */
 struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_error *err);
 
+/* The same for another file; see rebuild.c. */
+struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, bool create,
+                                        struct olv_error *err);
+
 /* Whether all of it can be read, as far as SQLite's quick check tells. */
 bool catalogue_is_sound(struct olv_catalogue *catalogue);
+/* Who is asked for room when the disk is full; see struct database. */
+void catalogue_on_full(struct olv_catalogue *catalogue, bool (*more_room)(void *self, struct olv_error *err),
+                       void *self);
+/* Puts everything that is in one catalogue in the place of everything in the other, in one transaction. */
+bool catalogue_copy(struct olv_catalogue *from, struct olv_catalogue *to, struct olv_error *err);
 
-/* ---- putting ---- */
+/* ---- an archive's life ----
+ *
+ * making -> live -> going. A row is `making` before anything of the archive is written, and says what would
+ * be left of it. It becomes `live` when the archive has its name and that is on the disk; the one that it
+ * replaces becomes `going` in the same transaction. What is `going` is unlinked, and then its row goes. No
+ * transaction is open while files are read or written. */
+
+enum catalogue_state { CATALOGUE_MAKING = 0, CATALOGUE_LIVE = 1, CATALOGUE_GOING = 2 }; /* as stored */
+enum { ARCHIVE_ID = 16 };
 
 struct catalogue_archive {
     const char *depot, *depot_path; /* its name, and the directory */
@@ -24,27 +41,64 @@ struct catalogue_archive {
     const char *run, *rule;
     enum olv_codec codec;
     struct olv_instant made;
+    uint8_t id[ARCHIVE_ID]; /* its own, which stands in its manifest, too */
     uint64_t length, members, bytes;
     size_t manifest_frame; /* the first of the manifest's */
 };
 
-/* Everything from here to catalogue_end is there as a whole, or not at all. */
-bool catalogue_begin(struct olv_catalogue *catalogue, struct olv_error *err);
-bool catalogue_put_member(struct olv_catalogue *catalogue, const struct made_member *made,
+/* Adds an archive in the state making, before there is a file. `temporary` is what that is called until it
+ * gets its name. 0 with OLV_STATE. */
+int64_t catalogue_make(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
+                       const char *temporary, struct olv_error *err);
+/* Says the name that it is about to get, and what the file is known by. OLV_EXISTS where the catalogue knows
+ * another one of that name. */
+bool catalogue_name(struct olv_catalogue *catalogue, int64_t archive, const char *name,
+                    const struct olv_stat *file, struct olv_error *err);
+/* Adds a member of the one under way; brought in many at a time. */
+bool catalogue_put_member(struct olv_catalogue *catalogue, int64_t archive, const struct made_member *made,
                           struct olv_error *err);
-bool catalogue_end(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
-                   const struct frame_list *frames, struct olv_error *err);
-/* The same, and `replaced` is forgotten with it. */
-bool catalogue_end_replacing(struct olv_catalogue *catalogue, const struct catalogue_archive *archive,
-                             const struct frame_list *frames, int64_t replaced, struct olv_error *err);
-/* Forgets what was put since catalogue_begin. */
-void catalogue_abandon(struct olv_catalogue *catalogue);
-/* Forgets an archive. */
+/* One that is to go, and what its file is known by. */
+struct catalogue_replaced {
+    int64_t archive;
+    struct olv_stat file;
+};
+/* It is live, and `replaced` (NULL: none) is going. False with OLV_CHANGED where that one was not live any
+ * more, and then nothing has changed. */
+bool catalogue_publish(struct olv_catalogue *catalogue, int64_t archive,
+                       const struct catalogue_archive *facts, const struct frame_list *frames,
+                       const struct catalogue_replaced *replaced, struct olv_error *err);
+/* The same for what is in place already: `replaced` (0: none) is forgotten, and its name is taken over. */
+bool catalogue_adopt(struct olv_catalogue *catalogue, int64_t archive, const struct catalogue_archive *facts,
+                     const struct frame_list *frames, int64_t replaced, struct olv_error *err);
+/* A live one is going. False with OLV_CHANGED where it was not live. */
+bool catalogue_let_go(struct olv_catalogue *catalogue, const struct catalogue_replaced *replaced,
+                      struct olv_error *err);
+/* Forgets an archive in whatever state. */
 bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct olv_error *err);
 
-/* What is known of the archive in this directory with this name; `id` is 0 where there is none. */
+/* The state of the archive with this id. False where there is none, or with `err`. */
+bool catalogue_find_state(struct olv_catalogue *catalogue, const uint8_t id[ARCHIVE_ID],
+                          enum catalogue_state *out, struct olv_error *err);
+
+/* One that is not live: what may be left of it, and where. */
+struct catalogue_unfinished {
+    int64_t archive;
+    enum catalogue_state state;
+    const char *depot, *depot_path, *name, *temporary, *run;
+    bool has_file; /* what is made is known by the next three */
+    uint64_t inode;
+    bool has_born;
+    struct olv_instant born;
+};
+/* Calls `each` for every archive in this state. */
+bool catalogue_each_unfinished(struct olv_catalogue *catalogue, enum catalogue_state state,
+                               bool (*each)(void *self, const struct catalogue_unfinished *unfinished),
+                               void *self, struct olv_error *err);
+
+/* What is known of the live archive in this directory with this name; `row` is 0 where there is none. */
 struct catalogue_known {
-    int64_t id;
+    int64_t row;
+    uint8_t id[ARCHIVE_ID];
     char depot[65], run[64], rule[80];
     enum olv_codec codec;
     struct olv_instant made;
@@ -63,23 +117,5 @@ bool catalogue_each_member(struct olv_catalogue *catalogue, int64_t archive,
 /* The frames of an archive. */
 bool catalogue_frames(struct olv_catalogue *catalogue, int64_t archive, struct frame_list *out,
                       struct olv_error *err);
-
-/* ---- steps that files have had ---- */
-
-struct catalogue_had {
-    const char *path; /* absolute */
-    enum olv_act_id act;
-    uint64_t size_bytes; /* both as they are now: what somebody has changed has had nothing */
-    struct olv_instant modified;
-    const char *was_name; /* before the act; "" where the act left it as it was */
-    uint64_t was_bytes;
-};
-/* Remembers it, as soon as catalogue_remembered has brought it to the disk. */
-bool catalogue_remember(struct olv_catalogue *catalogue, const struct catalogue_had *had,
-                        struct olv_error *err);
-bool catalogue_remembered(struct olv_catalogue *catalogue, struct olv_error *err);
-/* Whether it has had that step, and what it was called before ("": the same). `had->was_name` is not read. */
-bool catalogue_find_had(struct olv_catalogue *catalogue, const struct catalogue_had *had,
-                        char was_name[NAME_MAX + 1], uint64_t *was_bytes);
 
 #endif

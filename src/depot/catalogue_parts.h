@@ -1,26 +1,27 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the parts of the catalogue share: catalogue.c puts, stored.c reads, had.c remembers steps. */
+/* What the parts of the catalogue share: catalogue.c opens it, life.c puts archives in and out, stored.c
+ * reads. */
 #ifndef OLV_DEPOT_CATALOGUE_PARTS_H
 #define OLV_DEPOT_CATALOGUE_PARTS_H
 
+#include "base/arena.h"
 #include "depot/catalogue.h"
+#include "os/database.h"
 
-#include <sqlite3.h>
+struct pending;
 
 struct olv_catalogue {
-    sqlite3 *db;
-    sqlite3_stmt *put_member, *put_directory, *find_directory;
-    int64_t archive; /* under way: its id */
-    char *directory; /* of the member put last; owned */
-    int64_t directory_id;
-    bool is_under_way;
-    sqlite3_stmt *find_had, *put_had; /* see had.c */
+    struct database base;
+    /* Members that are not in the database yet; see life.c. */
+    struct pending *pending; /* owned */
+    size_t pending_count;
+    struct olv_arena arena; /* what they point to */
+    int64_t pending_archive;
+    sqlite3_stmt *find_had; /* see had.c */
 };
 
-/* What SQLite says is wrong, as an error. Returns false. */
-bool catalogue_failed(const struct olv_catalogue *catalogue, struct olv_error *err, const char *what);
-bool catalogue_run(struct olv_catalogue *catalogue, const char *sql, struct olv_error *err, const char *what);
-bool catalogue_prepare(struct olv_catalogue *catalogue, sqlite3_stmt **out, const char *sql,
-                       struct olv_error *err);
+/* Brings in the members that are waiting; forgets them. */
+bool catalogue_flush(struct olv_catalogue *catalogue, struct olv_error *err);
+void catalogue_drop_pending(struct olv_catalogue *catalogue);
 
 #endif

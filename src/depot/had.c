@@ -1,8 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Which step a file has had, where that cannot be noted on the file itself. */
+#include "depot/had.h"
+
 #include "depot/catalogue_parts.h"
 
+#include <stdlib.h>
 #include <string.h>
+
+struct had_noted {
+    struct catalogue_had had; /* strings are the arena's */
+};
 
 static void bind_file(sqlite3_stmt *s, const struct catalogue_had *h)
 {
@@ -14,32 +20,78 @@ static void bind_file(sqlite3_stmt *s, const struct catalogue_had *h)
     sqlite3_bind_int64(s, 5, h->modified.ns);
 }
 
-bool catalogue_remember(struct olv_catalogue *c, const struct catalogue_had *had, struct olv_error *err)
+bool had_list_add(struct had_list *list, const struct catalogue_had *had)
 {
-    if (!c->put_had &&
-        (!catalogue_run(c, "BEGIN IMMEDIATE", err, "cannot begin") ||
-         !catalogue_prepare(c, &c->put_had, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err)))
+    struct catalogue_had *copy;
+    if (!list->arena && !(list->arena = calloc(1, sizeof *list->arena)))
         return false;
-    bind_file(c->put_had, had);
-    sqlite3_bind_null(c->put_had, 6);
-    sqlite3_bind_null(c->put_had, 7);
-    if (*had->was_name) {
-        sqlite3_bind_blob(c->put_had, 6, had->was_name, (int)strlen(had->was_name), SQLITE_STATIC);
-        sqlite3_bind_int64(c->put_had, 7, (int64_t)had->was_bytes);
+    if (list->count == list->cap) {
+        size_t cap = list->cap ? 2 * list->cap : 64;
+        struct had_noted *grown = realloc(list->items, cap * sizeof *grown);
+        if (!grown)
+            return false;
+        list->items = grown;
+        list->cap = cap;
     }
-    return sqlite3_step(c->put_had) == SQLITE_DONE || catalogue_failed(c, err, "cannot write it");
+    copy = &list->items[list->count].had;
+    *copy = *had;
+    copy->path = olv_arena_copy(list->arena, had->path, strlen(had->path));
+    copy->was_name = olv_arena_copy(list->arena, had->was_name, strlen(had->was_name));
+    list->count += copy->path && copy->was_name;
+    return copy->path && copy->was_name;
 }
 
-bool catalogue_remembered(struct olv_catalogue *c, struct olv_error *err)
+static void clear(struct had_list *list)
 {
-    if (!c->put_had)
-        return true;
-    sqlite3_finalize(c->put_had);
-    c->put_had = NULL;
-    if (catalogue_run(c, "COMMIT", err, "cannot bring it to the disk"))
-        return true;
-    sqlite3_exec(c->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
+    list->count = 0;
+    if (list->arena)
+        olv_arena_free(list->arena);
+}
+
+void had_list_free(struct had_list *list)
+{
+    clear(list);
+    free(list->items);
+    free(list->arena);
+    *list = (struct had_list){0};
+}
+
+struct storing {
+    const struct had_list *list;
+    struct olv_catalogue *catalogue;
+};
+
+static bool put_one(const struct database *base, sqlite3_stmt *s, const struct catalogue_had *had,
+                    struct olv_error *err)
+{
+    bind_file(s, had);
+    sqlite3_bind_null(s, 6);
+    sqlite3_bind_null(s, 7);
+    if (*had->was_name) {
+        sqlite3_bind_blob(s, 6, had->was_name, (int)strlen(had->was_name), SQLITE_STATIC);
+        sqlite3_bind_int64(s, 7, (int64_t)had->was_bytes);
+    }
+    return database_step(base, s, err);
+}
+
+static bool put_all(void *self, struct olv_error *err)
+{
+    const struct storing *x = self;
+    const struct database *base = &x->catalogue->base;
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err);
+    for (size_t i = 0; ok && i < x->list->count; i++)
+        ok = put_one(base, s, &x->list->items[i].had, err);
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool had_list_store(struct had_list *list, struct olv_catalogue *c, struct olv_error *err)
+{
+    struct storing x = {list, c};
+    bool ok = list->count == 0 || database_write(&c->base, put_all, &x, err);
+    clear(list);
+    return ok;
 }
 
 bool catalogue_find_had(struct olv_catalogue *c, const struct catalogue_had *had, char was_name[NAME_MAX + 1],
@@ -50,7 +102,7 @@ bool catalogue_find_had(struct olv_catalogue *c, const struct catalogue_had *had
     struct olv_error ignored = {0};
     bool is_found;
     int len;
-    if (!c->find_had && !catalogue_prepare(c, &c->find_had, sql, &ignored))
+    if (!c->find_had && !database_prepare(&c->base, &c->find_had, sql, &ignored))
         return false;
     bind_file(c->find_had, had);
     is_found = sqlite3_step(c->find_had) == SQLITE_ROW;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The archives of a depot, one after the other; each by itself is reread.c. */
+/* The archives of a depot, one after the other, into a second database that takes the place of the catalogue
+ * in the end; each archive by itself is reread.c. */
 #include "olvido/depot_care.h"
 
 #include "base/arena.h"
@@ -7,6 +8,7 @@
 #include "depot/reread.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -66,77 +68,131 @@ static uint64_t sum_lengths(int dir, char *const *names, size_t count)
     return sum;
 }
 
+/* ---- what is there no more ---- */
+
 struct forgetting {
     struct olv_catalogue *catalogue;
     const char *depot;
-    int64_t id; /* of one of its archives; 0: there is none */
+    int dir;
+    int64_t row; /* of one of its archives that has no file; 0: there is none */
+    struct olv_error error;
 };
 
-static bool find_one(void *self, const struct olv_stored_archive *archive)
+static bool find_missing(void *self, const struct olv_stored_archive *archive)
 {
     struct forgetting *f = self;
-    if (strcmp(archive->depot, f->depot) == 0)
-        f->id = archive->id;
-    return f->id == 0;
+    struct olv_stat stat;
+    if (strcmp(archive->depot, f->depot) != 0 || olv_os_stat(f->dir, archive->name, &stat))
+        return true;
+    if (errno == ENOENT)
+        f->row = archive->id;
+    else
+        olv_fail_system(&f->error, archive->name, "cannot look at the archive");
+    return false;
 }
 
-/* What was known of the depot. */
-static bool forget_all(struct olv_catalogue *catalogue, const char *depot, struct olv_error *err)
+/* Archives of the depot whose files are gone. */
+static bool forget_missing(struct olv_catalogue *catalogue, const char *depot, int dir, struct olv_error *err)
 {
-    struct forgetting f = {catalogue, depot, 0};
+    struct forgetting f = {.catalogue = catalogue, .depot = depot, .dir = dir};
     for (;;) {
-        f.id = 0;
-        if (!olv_catalogue_archives(catalogue, find_one, &f, err))
+        f.row = 0;
+        if (!olv_catalogue_archives(catalogue, find_missing, &f, err))
             return false;
-        if (f.id == 0)
+        if (f.error.code != OLV_OK) {
+            *err = f.error;
+            return false;
+        }
+        if (f.row == 0)
             return true;
-        if (!catalogue_forget(catalogue, f.id, err))
+        if (!catalogue_forget(catalogue, f.row, err))
             return false;
     }
 }
 
+/* ---- one archive after the other ---- */
+
+/* What ends the reading, rather than being the fault of one archive. */
+static bool is_over(const struct olv_error *why)
+{
+    return why->code == OLV_INTERRUPTED || why->code == OLV_STATE || why->code == OLV_MEMORY;
+}
+
+/* An archive that cannot be read stays known as it was, if it was. */
 static bool rebuild_all(struct reread_options *o, struct olv_depot_report *report, struct olv_error *err)
 {
     struct olv_arena arena = {0};
     size_t count;
     char **names = list_archives(o->dir, &arena, &count, err);
-    bool ok = err->code == OLV_OK && forget_all(o->catalogue, o->depot, err);
+    bool ok = err->code == OLV_OK && forget_missing(o->catalogue, o->depot, o->dir, err);
     o->of_archives = count;
     o->of_bytes = ok ? sum_lengths(o->dir, names, count) : 0;
     for (size_t i = 0; ok && i < count; i++) {
         struct olv_error why = {0};
         struct reread_result result;
         bool is_known = reread_archive(o, names[i], &result, &why);
-        o->archives = ++report->archives;
+        ok = is_known || !is_over(&why);
+        o->archives = report->archives += ok;
         o->bytes = report->bytes += result.bytes;
         report->members += is_known ? result.members : 0;
-        report->damaged_archives += !is_known || result.is_damaged;
-        if (is_known)
-            continue;
-        ok = why.code != OLV_INTERRUPTED && why.code != OLV_STATE && why.code != OLV_MEMORY;
+        report->damaged_archives += ok && (!is_known || result.is_damaged);
         if (!ok)
             *err = why;
-        o->fault(o->self, &(struct olv_depot_fault){o->depot, names[i], why.what, ""});
+        else if (!is_known)
+            o->fault(o->self, &(struct olv_depot_fault){o->depot, names[i], why.what, ""});
     }
     free(names);
     olv_arena_free(&arena);
     return ok;
 }
 
-/* A catalogue that cannot be read is set aside, not lost. */
-static struct olv_catalogue *open_or_begin_anew(const char *state, struct olv_error *err)
+/* ---- beside the catalogue, and then in its place ---- */
+
+static const char BESIDE[] = "catalogue.reading.db", ASIDE[] = "catalogue.db.set-aside";
+
+static void remove_database(const char *state, const char *name)
+{
+    static const char *const ends[] = {"", "-wal", "-shm", "-journal"};
+    char path[PATH_MAX];
+    for (size_t i = 0; i < sizeof ends / sizeof *ends; i++) {
+        snprintf(path, sizeof path, "%.4000s/%s%s", state, name, ends[i]);
+        unlink(path);
+    }
+}
+
+/* A catalogue that cannot be read is set aside, not lost, and what is read anew is all that is known. */
+static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound, struct olv_error *err)
 {
     struct olv_catalogue *catalogue = catalogue_open(state, true, err);
     char path[PATH_MAX], aside[PATH_MAX];
-    if (catalogue ? catalogue_is_sound(catalogue) : err->code != OLV_STATE)
+    *is_sound = catalogue && catalogue_is_sound(catalogue);
+    if (*is_sound || (!catalogue && err->code != OLV_STATE))
         return catalogue;
     olv_catalogue_close(catalogue);
     snprintf(path, sizeof path, "%.4000s/catalogue.db", state);
-    snprintf(aside, sizeof aside, "%.4000s/catalogue.db.set-aside", state);
+    snprintf(aside, sizeof aside, "%.4000s/%s", state, ASIDE);
     if (rename(path, aside) != 0)
         return NULL;
+    remove_database(state, "catalogue.db"); /* its log belongs to the one that was set aside */
     olv_error_clear(err);
     return catalogue_open(state, true, err);
+}
+
+/* Reads into a copy of what is known, which comes into the catalogue in one transaction: whatever happens
+ * before that leaves the catalogue as it was. */
+static bool rebuild_beside(const char *state, struct reread_options *o, struct olv_depot_report *report,
+                           struct olv_error *err)
+{
+    bool is_sound, ok;
+    struct olv_catalogue *known = open_or_set_aside(state, &is_sound, err);
+    remove_database(state, BESIDE);
+    o->catalogue = known ? catalogue_open_as(state, BESIDE, true, err) : NULL;
+    ok = o->catalogue && (!is_sound || catalogue_copy(known, o->catalogue, err)) &&
+         rebuild_all(o, report, err) && catalogue_copy(o->catalogue, known, err);
+    olv_catalogue_close(o->catalogue);
+    olv_catalogue_close(known);
+    remove_database(state, BESIDE);
+    return ok;
 }
 
 bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
@@ -152,8 +208,7 @@ bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
                                .observer = observer};
     bool ok = o.dir >= 0 || olv_fail_system(err, path, "cannot open the depot");
     *report = (struct olv_depot_report){0};
-    ok = ok && (o.catalogue = open_or_begin_anew(state, err)) && rebuild_all(&o, report, err);
-    olv_catalogue_close(o.catalogue);
+    ok = ok && rebuild_beside(state, &o, report, err);
     if (o.dir >= 0)
         close(o.dir);
     return ok;

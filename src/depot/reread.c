@@ -151,10 +151,19 @@ static bool read_all(struct reading *r, struct olv_error *err)
     return compare_frames(r, err) && compare_end(r, err);
 }
 
+/* What was known of the archive of that name goes. */
+static bool adopt(struct reading *r, struct olv_error *err)
+{
+    struct catalogue_known known;
+    return catalogue_find_archive(r->options->catalogue, r->options->path, r->name, &known, err) &&
+           catalogue_adopt(r->options->catalogue, r->row, &r->archive, &r->said, known.row, err);
+}
+
 bool reread_archive(const struct reread_options *options, const char *name, struct reread_result *result,
                     struct olv_error *err)
 {
     struct reading *r = calloc(1, sizeof *r);
+    struct olv_error ignored = {0};
     bool ok;
     *result = (struct reread_result){0};
     if (!r)
@@ -162,12 +171,13 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
     r->options = options;
     r->result = result;
     r->name = name;
-    ok = begin(r, err) && catalogue_begin(options->catalogue, err) && read_all(r, err);
+    ok = begin(r, err) && reread_begin(r, err) && read_all(r, err);
     r->archive.run = olv_text_string(&r->run);
     r->archive.rule = olv_text_string(&r->rule);
-    ok = ok && catalogue_end(options->catalogue, &r->archive, &r->said, err);
+    ok = ok && adopt(r, err);
     result->members = r->archive.members;
-    catalogue_abandon(options->catalogue);
+    if (!ok && r->row)
+        catalogue_forget(options->catalogue, r->row, &ignored);
     if (r->fd >= 0)
         close(r->fd);
     frame_reader_free(r->reader);

@@ -2,6 +2,8 @@
 /* What a manifest says goes into the catalogue, and into the list of frames. */
 #include "depot/reread_parts.h"
 
+#include "archive/manifest.h"
+
 #include <stdlib.h>
 #include <string.h>
 
@@ -17,6 +19,8 @@ static bool take_head(struct reading *r, const json_t *json, struct olv_error *e
     olv_text_puts(&r->run, manifest_string(json, "run"));
     olv_text_puts(&r->rule, manifest_string(json, "rule"));
     r->has_begun = true;
+    if (!manifest_read_id(json, r->archive.id))
+        return olv_fail(err, OLV_BROKEN, "its manifest does not say which archive it is");
     return manifest_instant(json, "made", &r->archive.made) || senseless(err);
 }
 
@@ -27,7 +31,7 @@ static bool take_member(struct reading *r, const json_t *json, struct olv_error 
     if (!manifest_member_read(m, json))
         return senseless(err);
     r->archive.bytes += m->member.size_bytes;
-    return catalogue_put_member(r->options->catalogue, &m->made, err);
+    return catalogue_put_member(r->options->catalogue, r->row, &m->made, err);
 }
 
 static bool take_frame(struct reading *r, const json_t *json, struct olv_error *err)
@@ -63,13 +67,22 @@ bool reread_line(void *self, const char *line, size_t len, struct olv_error *err
     return ok;
 }
 
+bool reread_begin(struct reading *r, struct olv_error *err)
+{
+    struct catalogue_archive unknown = r->archive;
+    unknown.run = unknown.rule = "";
+    r->row = catalogue_make(r->options->catalogue, &unknown, ".olvido-reading", err);
+    return r->row != 0;
+}
+
 bool reread_forget(struct reading *r, struct olv_error *err)
 {
-    catalogue_abandon(r->options->catalogue);
+    if (!catalogue_forget(r->options->catalogue, r->row, err))
+        return false;
     olv_text_clear(&r->run);
     olv_text_clear(&r->rule);
     r->has_begun = r->has_ended = false;
     r->archive.members = r->archive.bytes = 0;
     r->said.count = 0;
-    return catalogue_begin(r->options->catalogue, err);
+    return reread_begin(r, err);
 }

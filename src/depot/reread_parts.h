@@ -25,6 +25,7 @@ struct reading {
     struct frame_list said; /* what the manifest says of those before it */
     uint64_t manifest_at;   /* where its first frame begins */
     struct catalogue_archive archive;
+    int64_t row; /* of the archive in the catalogue, while it is made; 0: none */
     struct olv_text run, rule;
     bool has_begun, has_ended;
     struct manifest_member member;
@@ -43,7 +44,8 @@ static inline bool reread_is_over(const struct olv_error *err)
 
 /* Takes a line of the manifest, which is `self`'s. */
 bool reread_line(void *self, const char *text, size_t len, struct olv_error *err);
-/* Forgets what lines have said. */
+/* Begins to take lines; and forgets what they have said. */
+bool reread_begin(struct reading *reading, struct olv_error *err);
 bool reread_forget(struct reading *reading, struct olv_error *err);
 
 /* Find the manifest and read it, and all frames that can be; `has_ended` where there was one. */

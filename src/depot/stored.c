@@ -9,10 +9,10 @@
 static bool read_end_check(struct olv_catalogue *c, int64_t archive, uint64_t *out, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok = catalogue_prepare(c, &s, "SELECT end_xxh3 FROM archive WHERE id = ?", err);
+    bool ok = database_prepare(&c->base, &s, "SELECT end_xxh3 FROM archive WHERE id = ?", err);
     if (ok) {
         sqlite3_bind_int64(s, 1, archive);
-        ok = sqlite3_step(s) == SQLITE_ROW || catalogue_failed(c, err, "cannot read it");
+        ok = sqlite3_step(s) == SQLITE_ROW || database_failed(&c->base, err, "cannot read it");
     }
     if (ok)
         *out = (uint64_t)sqlite3_column_int64(s, 0);
@@ -25,10 +25,10 @@ bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_lis
     sqlite3_stmt *s = NULL;
     int code = SQLITE_ROW;
     bool ok = read_end_check(c, archive, &out->end_check, err) &&
-              catalogue_prepare(c, &s,
-                                "SELECT begins, length, plain, check_xxh3, packed_xxh3 FROM frame"
-                                " WHERE archive = ? ORDER BY number",
-                                err);
+              database_prepare(&c->base, &s,
+                               "SELECT begins, length, plain, check_xxh3, packed_xxh3 FROM frame"
+                               " WHERE archive = ? ORDER BY number",
+                               err);
     if (ok)
         sqlite3_bind_int64(s, 1, archive);
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
@@ -39,7 +39,7 @@ bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_lis
                                                 (uint64_t)sqlite3_column_int64(s, 4)}) ||
              olv_fail_memory(err);
     if (ok && code != SQLITE_DONE)
-        ok = catalogue_failed(c, err, "cannot read it");
+        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     return ok;
 }
@@ -72,10 +72,11 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
     struct olv_text path = {0}, name = {0};
     int code = SQLITE_DONE;
     bool goes_on = true,
-         ok = catalogue_prepare(
-             c, &s,
+         ok = database_prepare(
+             &c->base, &s,
              "SELECT a.id, d.name, d.path, a.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.length,"
-             " a.members, a.bytes FROM archive a JOIN depot d ON d.id = a.depot ORDER BY d.name, a.name",
+             " a.members, a.bytes FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = 1 ORDER BY "
+             "d.name, a.name",
              err);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
         goes_on = each(self, &(struct olv_stored_archive){
@@ -91,11 +92,18 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
                                  .members = (uint64_t)sqlite3_column_int64(s, 10),
                                  .bytes = (uint64_t)sqlite3_column_int64(s, 11)});
     if (ok && goes_on && code != SQLITE_DONE)
-        ok = catalogue_failed(c, err, "cannot read it");
+        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
     return ok;
+}
+
+/* The id that an archive has of its own: 16 bytes. */
+static const uint8_t *id_of(sqlite3_stmt *s, int column)
+{
+    static const uint8_t none[ARCHIVE_ID];
+    return sqlite3_column_bytes(s, column) == ARCHIVE_ID ? sqlite3_column_blob(s, column) : none;
 }
 
 struct columns {
@@ -168,6 +176,7 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         .accessed = {sqlite3_column_int64(s, 22), (uint32_t)sqlite3_column_int64(s, 23)},
         .was = bytes_of(s, 27, &t->was),
         .was_bytes = (uint64_t)sqlite3_column_int64(s, 28),
+        .archive_id = id_of(s, 29),
     };
     f->own_begins = f->begins;
     f->own_within = f->within;
@@ -204,13 +213,13 @@ struct wanted {
 static const char *condition(const struct wanted *w)
 {
     if (w->archive)
-        return " WHERE m.archive = ?1";
+        return " WHERE a.state = 1 AND m.archive = ?1";
     if (w->path)
-        return " WHERE d.path = ?1 AND m.name = ?2";
+        return " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2";
     if (w->top) /* '0' comes right behind '/' */
-        return " WHERE (d.path = ?1 AND m.name = ?2) OR d.path = ?3"
-               " OR (d.path > CAST(?3 || '/' AS BLOB) AND d.path < CAST(?3 || '0' AS BLOB))";
-    return "";
+        return " WHERE a.state = 1 AND ((d.path = ?1 AND m.name = ?2) OR d.path = ?3"
+               " OR (d.path > CAST(?3 || '/' AS BLOB) AND d.path < CAST(?3 || '0' AS BLOB)))";
+    return " WHERE a.state = 1";
 }
 
 static bool each_file(struct olv_catalogue *c, const struct wanted *w,
@@ -221,7 +230,7 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
         "SELECT d.path, m.name, m.at, m.kind, m.size, m.modified_s, m.modified_ns, m.mode, m.uid, m.gid, "
         "m.digest,"
         " m.link, a.id, a.name, a.run, a.codec, a.made_s, a.made_ns, p.name, p.path, f.begins, f.at,"
-        " m.accessed_s, m.accessed_ns, m.clock, m.clock_s, m.clock_ns, m.was_name, m.was_size"
+        " m.accessed_s, m.accessed_ns, m.clock, m.clock_s, m.clock_ns, m.was_name, m.was_size, a.uid"
         " FROM directory d JOIN member m ON m.directory = d.id JOIN archive a ON a.id = m.archive"
         " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame";
     static const char twin_sql[] =
@@ -237,7 +246,7 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
     int code = SQLITE_DONE;
     bool goes_on = true, ok;
     snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
-    ok = catalogue_prepare(c, &s, sql, err) && catalogue_prepare(c, &texts.twin, twin_sql, err);
+    ok = database_prepare(&c->base, &s, sql, err) && database_prepare(&c->base, &texts.twin, twin_sql, err);
     if (ok && w->archive)
         sqlite3_bind_int64(s, 1, w->archive);
     else if (ok && w->path)
@@ -249,7 +258,7 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
         goes_on = each(self, &file);
     }
     if (ok && goes_on && code != SQLITE_DONE)
-        ok = catalogue_failed(c, err, "cannot read it");
+        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     sqlite3_finalize(texts.twin);
     olv_text_free(&texts.path);
@@ -294,10 +303,10 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
 {
     sqlite3_stmt *s = NULL;
     int code = SQLITE_DONE;
-    bool ok = catalogue_prepare(
-        c, &s,
-        "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest FROM archive a"
-        " JOIN depot d ON d.id = a.depot WHERE d.path = ?1 AND a.name = ?2",
+    bool ok = database_prepare(
+        &c->base, &s,
+        "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest, a.uid FROM archive a"
+        " JOIN depot d ON d.id = a.depot WHERE a.state = 1 AND d.path = ?1 AND a.name = ?2",
         err);
     *out = (struct catalogue_known){0};
     if (ok) {
@@ -306,7 +315,8 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
         code = sqlite3_step(s);
     }
     if (code == SQLITE_ROW) {
-        out->id = sqlite3_column_int64(s, 0);
+        out->row = sqlite3_column_int64(s, 0);
+        memcpy(out->id, id_of(s, 8), ARCHIVE_ID);
         snprintf(out->depot, sizeof out->depot, "%s", text_of(s, 1));
         snprintf(out->run, sizeof out->run, "%s", text_of(s, 2));
         snprintf(out->rule, sizeof out->rule, "%s", text_of(s, 3));
@@ -314,7 +324,7 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
         out->made = (struct olv_instant){sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)};
         out->manifest_frame = (size_t)sqlite3_column_int64(s, 7);
     } else if (ok && code != SQLITE_DONE) {
-        ok = catalogue_failed(c, err, "cannot read it");
+        ok = database_failed(&c->base, err, "cannot read it");
     }
     sqlite3_finalize(s);
     return ok;
@@ -324,10 +334,10 @@ bool catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char
 {
     static const char sql[] = "SELECT p.path, a.name FROM directory d JOIN member m ON m.directory = d.id"
                               " JOIN archive a ON a.id = m.archive JOIN depot p ON p.id = a.depot"
-                              " WHERE d.path = ?1 AND m.name = ?2 AND a.run = ?3";
+                              " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2 AND a.run = ?3";
     struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
-    bool is_found = catalogue_prepare(c, &s, sql, &ignored);
+    bool is_found = database_prepare(&c->base, &s, sql, &ignored);
     if (is_found) {
         bind_path(s, path);
         sqlite3_bind_text(s, 3, run, -1, SQLITE_STATIC);
@@ -340,4 +350,57 @@ bool catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char
     }
     sqlite3_finalize(s);
     return is_found && !out->failed;
+}
+
+bool catalogue_each_unfinished(struct olv_catalogue *c, enum catalogue_state state,
+                               bool (*each)(void *self, const struct catalogue_unfinished *unfinished),
+                               void *self, struct olv_error *err)
+{
+    static const char sql[] =
+        "SELECT a.id, d.name, d.path, a.name, a.temporary, a.run, a.inode, a.born_s, a.born_ns"
+        " FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = ?1 ORDER BY a.id";
+    struct olv_text path = {0}, name = {0}, temporary = {0};
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_DONE;
+    bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
+    if (ok)
+        sqlite3_bind_int(s, 1, (int)state);
+    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
+        goes_on = each(self, &(struct catalogue_unfinished){
+                                 .archive = sqlite3_column_int64(s, 0),
+                                 .state = state,
+                                 .depot = text_of(s, 1),
+                                 .depot_path = bytes_of(s, 2, &path),
+                                 .name = bytes_of(s, 3, &name),
+                                 .temporary = bytes_of(s, 4, &temporary),
+                                 .run = text_of(s, 5),
+                                 .has_file = sqlite3_column_type(s, 6) != SQLITE_NULL,
+                                 .inode = (uint64_t)sqlite3_column_int64(s, 6),
+                                 .has_born = sqlite3_column_type(s, 7) != SQLITE_NULL,
+                                 .born = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)}});
+    if (ok && goes_on && code != SQLITE_DONE)
+        ok = database_failed(&c->base, err, "cannot read it");
+    sqlite3_finalize(s);
+    olv_text_free(&path);
+    olv_text_free(&name);
+    olv_text_free(&temporary);
+    return ok;
+}
+
+bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID], enum catalogue_state *out,
+                          struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_DONE;
+    bool ok = database_prepare(&c->base, &s, "SELECT state FROM archive WHERE uid = ?1", err);
+    if (ok) {
+        sqlite3_bind_blob(s, 1, id, ARCHIVE_ID, SQLITE_STATIC);
+        code = sqlite3_step(s);
+    }
+    if (code == SQLITE_ROW)
+        *out = (enum catalogue_state)sqlite3_column_int(s, 0);
+    else if (ok && code != SQLITE_DONE)
+        database_failed(&c->base, err, "cannot read it");
+    sqlite3_finalize(s);
+    return code == SQLITE_ROW;
 }

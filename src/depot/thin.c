@@ -6,7 +6,6 @@
 
 #include "archive/ending.h"
 #include "archive/manifest_member.h"
-#include "archive/unfinished.h"
 #include "file/fresh.h"
 #include "file/reading.h"
 #include "os/durable.h"
@@ -41,6 +40,9 @@ struct thinning {
     struct frames *writer;
     uint64_t new_at, new_frames; /* plain bytes and frames given up to now */
     struct manifest *manifest;
+    struct catalogue_archive archive; /* the new one */
+    int64_t row;                      /* of it; 0: none */
+    struct catalogue_replaced going;  /* the old one */
     size_t new_manifest_frame;
     struct manifest_member line;
     uint64_t bytes; /* of the members that stay */
@@ -159,10 +161,10 @@ static bool know(struct thinning *t, struct olv_error *err)
     const struct thin_options *o = t->options;
     if (!catalogue_find_archive(o->catalogue, o->depot_path, o->name, &t->old, err))
         return false;
-    if (t->old.id == 0)
+    if (t->old.row == 0 || memcmp(t->old.id, o->id, ARCHIVE_ID) != 0)
         return olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more");
-    if (!catalogue_frames(o->catalogue, t->old.id, &t->frames, err) ||
-        !catalogue_each_member(o->catalogue, t->old.id, add_member, t, err))
+    if (!catalogue_frames(o->catalogue, t->old.row, &t->frames, err) ||
+        !catalogue_each_member(o->catalogue, t->old.row, add_member, t, err))
         return false;
     if (t->error.code != OLV_OK) {
         *err = t->error;
@@ -328,7 +330,7 @@ static bool take_member(struct thinning *t, json_t *line, struct olv_error *err)
     t->members_left++;
     t->bytes += olv_json_get_number(line, "size");
     return manifest_member_read(&t->line, line)
-               ? catalogue_put_member(t->options->catalogue, &t->line.made, err)
+               ? catalogue_put_member(t->options->catalogue, t->row, &t->line.made, err)
                : damaged(err);
 }
 
@@ -384,38 +386,36 @@ static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
     snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)end, old, number + 1 + more, old + stem);
 }
 
+/* The catalogue knows the name before it is given: what is there of it after a crash is cleared away. */
 static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
 {
     enum { MOST = 10000 };
     const struct thin_options *o = t->options;
-    struct unfinished note = {.path = ""};
     struct olv_stat stat;
-    char wanted[NAME_MAX + 1], temporary[FRESH_LABEL + 32];
+    char wanted[NAME_MAX + 1];
     bool ok =
         olv_os_stat(t->fresh.fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive");
     for (unsigned more = 0; ok && more < MOST; more++) {
         olv_error_clear(err);
         name_next(o->name, more, wanted);
-        note.inode = stat.inode;
-        fresh_name(o->label, temporary);
-        snprintf(note.temporary, sizeof note.temporary, "%s", temporary);
-        snprintf(note.path, sizeof note.path, "%.3800s/%.255s", o->depot_path, wanted);
-        ok = unfinished_note(o->notes, &note, err);
-        if (ok && fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))
-            return true;
+        if (catalogue_name(o->catalogue, t->row, wanted, &stat, err) &&
+            fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))
+            return fsync(o->dir) == 0 || olv_fail_system(err, "", "cannot bring the depot to the disk");
         into[0] = '\0';
-        ok = ok && err->code == OLV_EXISTS;
+        ok = err->code == OLV_EXISTS;
     }
     return false;
 }
 
-static bool note_temporary(const struct thin_options *o, struct olv_error *err)
+static bool open_old(struct thinning *t, struct olv_error *err)
 {
-    struct unfinished note = {.inode = 0};
-    char name[FRESH_LABEL + 32];
-    fresh_name(o->label, name);
-    snprintf(note.path, sizeof note.path, "%.3800s/%s", o->depot_path, name);
-    return unfinished_note(o->notes, &note, err);
+    const struct thin_options *o = t->options;
+    t->fd = olv_os_open_file(o->dir, o->name);
+    if (t->fd < 0)
+        return olv_fail_system(err, o->name, "cannot open the archive");
+    t->going.archive = t->old.row;
+    return olv_os_stat(t->fd, "", &t->going.file) ||
+           olv_fail_system(err, o->name, "cannot look at the archive");
 }
 
 static bool write_new(struct thinning *t, struct olv_error *err)
@@ -424,45 +424,58 @@ static bool write_new(struct thinning *t, struct olv_error *err)
     struct frames_sink sink = {t, put, NULL};
     struct frames_proof proof = {0};
     unsigned workers = olv_os_cpus();
-    t->fd = olv_os_open_file(o->dir, o->name);
-    if (t->fd < 0)
-        return olv_fail_system(err, o->name, "cannot open the archive");
     t->decoder = t->old.codec == OLV_CODEC_NONE ? NULL : decoder_new(t->old.codec);
     if (t->old.codec != OLV_CODEC_NONE && !t->decoder)
         return olv_fail_memory(err);
-    if (!note_temporary(o, err) || !fresh_open(&t->fresh, o->dir, o->label, err) ||
+    if (!fresh_open(&t->fresh, o->dir, o->label, err) ||
         !(t->writer = frames_new(t->old.codec, olv_codec_levels(t->old.codec).usual, workers, &sink, err)))
         return false;
     return copy_frames(t, err) && copy_manifest(t, err) &&
            ending_prove(t->fresh.fd, t->writer, t->old.codec, workers, &proof, err);
 }
 
+static bool begin_new(struct thinning *t, struct olv_error *err)
+{
+    const struct thin_options *o = t->options;
+    char temporary[FRESH_LABEL + 32];
+    fresh_name(o->label, temporary);
+    t->archive = (struct catalogue_archive){.depot = t->old.depot,
+                                            .depot_path = o->depot_path,
+                                            .run = t->old.run,
+                                            .rule = t->old.rule,
+                                            .codec = t->old.codec,
+                                            .made = t->old.made};
+    t->row = catalogue_make(o->catalogue, &t->archive, temporary, err);
+    return t->row != 0;
+}
+
 static bool replace(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
 {
     const struct thin_options *o = t->options;
-    struct catalogue_archive archive = {.depot = t->old.depot,
-                                        .depot_path = o->depot_path,
-                                        .name = into,
-                                        .run = t->old.run,
-                                        .rule = t->old.rule,
-                                        .codec = t->old.codec,
-                                        .made = t->old.made};
-    if (!catalogue_begin(o->catalogue, err) || !write_new(t, err) || !publish(t, into, err))
-        return false;
-    archive.length = frames_length(t->writer);
-    archive.members = t->members_left;
-    archive.bytes = t->bytes;
-    archive.manifest_frame = t->new_manifest_frame;
-    if (fsync(o->dir) != 0)
-        olv_fail_system(err, "", "cannot bring the depot to the disk");
-    else if (catalogue_end_replacing(o->catalogue, &archive, frames_written(t->writer), t->old.id, err))
+    struct catalogue_archive *a = &t->archive;
+    struct olv_error ignored = {0};
+    bool ok = begin_new(t, err) && write_new(t, err) && publish(t, into, err);
+    if (ok) {
+        a->name = into;
+        a->length = frames_length(t->writer);
+        a->members = t->members_left;
+        a->bytes = t->bytes;
+        a->manifest_frame = t->new_manifest_frame;
+        memcpy(a->id, manifest_id(t->manifest), sizeof a->id);
+        ok = catalogue_publish(o->catalogue, t->row, a, frames_written(t->writer), &t->going, err);
+    }
+    if (ok)
         return true;
-    unlinkat(o->dir, into, 0);
+    /* What cannot be taken away now stays `making`, and a later run clears it. */
+    if ((!*into || (fresh_stands(&t->fresh, into) && unlinkat(o->dir, into, 0) == 0 && fsync(o->dir) == 0)) &&
+        t->row)
+        catalogue_forget(o->catalogue, t->row, &ignored);
     into[0] = '\0';
     return false;
 }
 
-bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], struct olv_error *err)
+bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], int64_t *going,
+                  struct olv_error *err)
 {
     struct thinning *t = calloc(1, sizeof *t);
     bool ok;
@@ -471,13 +484,12 @@ bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], struct 
         return olv_fail_memory(err);
     t->options = o;
     t->fd = t->fresh.fd = -1;
-    ok = know(t, err);
+    ok = know(t, err) && open_old(t, err);
     if (ok)
-        ok = is_anything_left(t) ? replace(t, into, err) : catalogue_forget(o->catalogue, t->old.id, err);
-    catalogue_abandon(o->catalogue);
+        ok = is_anything_left(t) ? replace(t, into, err) : catalogue_let_go(o->catalogue, &t->going, err);
+    *going = t->old.row;
     frames_free(t->writer);
     fresh_close(&t->fresh);
-    unfinished_clear(o->notes);
     manifest_free(t->manifest);
     manifest_member_free(&t->line);
     decoder_free(t->decoder);

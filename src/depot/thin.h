@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Taking members out of an archive for good: what is left goes into a new archive beside it, which is proven
- * before the catalogue knows it in place of the old one; the old one is the caller's to remove. Never is
- * anything changed in place. An archive of which nothing is left is just forgotten. */
+ * before the catalogue knows it in place of the old one. From then on the old one is `going`: it is the
+ * caller's to remove, and then to forget. Never is anything changed in place. An archive of which nothing is
+ * left just goes. */
 #ifndef OLV_DEPOT_THIN_H
 #define OLV_DEPOT_THIN_H
 
@@ -20,14 +21,15 @@ struct thin_options {
     const char *name;       /* of the archive */
     const char *run;
     const char *label; /* of the new archive while it has no name */
-    int notes;         /* directory of the run, where unfinished work is noted; see archive/unfinished.h */
+    const uint8_t *id; /* of the archive: another one is not touched */
     struct thin_place *gone;
     size_t count;
     const struct olv_observer *observer;
 };
 
-/* `into` becomes the new archive's name, or "" where nothing is left. False with `err`: then all is as it
- * was. OLV_CHANGED where the catalogue does not know the archive. */
-bool thin_archive(const struct thin_options *options, char into[NAME_MAX + 1], struct olv_error *err);
+/* `into` becomes the new archive's name, or "" where nothing is left, and `going` the number of the old one.
+ * False with `err`: then all is as it was. OLV_CHANGED where the catalogue does not know the archive. */
+bool thin_archive(const struct thin_options *options, char into[NAME_MAX + 1], int64_t *going,
+                  struct olv_error *err);
 
 #endif

@@ -7,6 +7,7 @@
 #include "pack/frame_reader.h"
 
 #include <stdlib.h>
+#include <string.h>
 
 enum { STEP = 256 << 10 };
 
@@ -17,8 +18,9 @@ struct vault {
     struct frame_reader *frames;
     enum olv_codec reads; /* what `frames` is for */
     bool has_frame;
-    uint64_t identity, begins; /* of the frame in `plain` */
-    uint64_t ends;             /* where the next one begins */
+    uint8_t id[16];  /* of the archive, and */
+    uint64_t begins; /* of the frame in `plain` */
+    uint64_t ends;   /* where the next one begins */
     struct olv_text plain;
     size_t within;
     bool is_given; /* the frame in `plain` was handed to the reader */
@@ -119,7 +121,7 @@ struct tar_reader *vault_open(struct vault *v, const struct vault_place *place, 
 {
     bool is_plain = place->codec == OLV_CODEC_NONE;
     uint64_t begins = place->begins + (is_plain ? place->within : 0);
-    bool is_same = v->has_frame && v->identity == place->identity && v->begins == begins;
+    bool is_same = v->has_frame && memcmp(v->id, place->id, sizeof v->id) == 0 && v->begins == begins;
     tar_reader_free(v->reader);
     v->reader = NULL;
     v->codec = place->codec;
@@ -127,7 +129,7 @@ struct tar_reader *vault_open(struct vault *v, const struct vault_place *place, 
         return NULL;
     if (!is_same && !load_frame(v, begins, err))
         return NULL;
-    v->identity = place->identity;
+    memcpy(v->id, place->id, sizeof v->id);
     v->within = is_plain ? 0 : (size_t)place->within;
     v->is_given = false;
     if (v->within <= v->plain.len && (v->reader = tar_reader_new(&v->stream, 0)) &&

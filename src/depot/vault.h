@@ -14,7 +14,7 @@ struct vault;
 struct vault *vault_new(void); /* NULL without memory */
 struct vault_place {
     int fd;            /* the archive, open */
-    uint64_t identity; /* tells archives apart: its inode, say */
+    const uint8_t *id; /* of the archive: 16 bytes, by which it is told from others */
     enum olv_codec codec;
     uint64_t begins; /* where the frame begins */
     uint64_t within; /* where in its plain bytes the header stands */

@@ -99,7 +99,7 @@ static bool digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t s
 /* Only without a codec can a part of a frame be read where another is damaged. */
 static bool is_intact(struct losing *l, const struct olv_stored_file *file)
 {
-    struct vault_place place = {l->fd, (uint64_t)file->archive, file->codec, file->begins, file->within};
+    struct vault_place place = {l->fd, file->archive_id, file->codec, file->begins, file->within};
     struct olv_error ignored = {0};
     uint8_t is[OLV_SHA256_SIZE];
     struct olv_member member;
@@ -231,6 +231,10 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                           .observer = observer,
                           .report = report};
     *report = (struct olv_depot_report){0};
+    if (!catalogue_is_sound(catalogue)) {
+        olv_fail(err, OLV_STATE, "the catalogue is damaged");
+        return olv_error_hint(err, "`olvido depot rebuild` reads it anew from the archives");
+    }
     if (!olv_catalogue_archives(catalogue, count_archive, &v, err) ||
         !olv_catalogue_archives(catalogue, verify_archive, &v, err))
         return false;

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "docket/compose.h"
 
+#include <string.h>
+
 void compose_begin(struct composing *c, struct olv_spool *spool)
 {
     *c = (struct composing){.spool = spool};
@@ -14,14 +16,32 @@ static bool flush(struct composing *c, struct olv_error *err)
     return ok;
 }
 
+/* What tells the archive that an entry is about; false where it is about none. */
+static bool archive_of(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    struct olv_how how;
+    olv_text_clear(out);
+    if (e->act == OLV_ACT_THIN)
+        olv_docket_entry_path(e, out);
+    else if (e->act == OLV_ACT_ARCHIVE && olv_how_get(e->how, &how) && *how.depot)
+        olv_text_puts(out, e->how);
+    return out->len > 0;
+}
+
 bool compose_add(struct composing *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    uint64_t archive = e->act == OLV_ACT_THIN ? e->identity.inode : 0;
-    bool goes_on = archive && archive == c->archive && c->segment.entries < OLV_SEGMENT_MOST;
+    struct olv_text last = c->archive;
+    bool goes_on;
+    c->archive = c->scratch;
+    c->scratch = last;
+    goes_on = archive_of(e, &c->archive) &&
+              strcmp(olv_text_string(&c->archive), olv_text_string(&last)) == 0 &&
+              c->segment.entries < OLV_SEGMENT_MOST;
+    if (c->archive.failed)
+        return olv_fail_memory(err);
     if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !flush(c, err))
         return false;
     olv_segment_add(&c->segment, e);
-    c->archive = archive;
     return true;
 }
 
@@ -35,4 +55,6 @@ bool compose_end(struct composing *c, struct olv_error *err)
 void compose_abandon(struct composing *c)
 {
     olv_segment_free(&c->segment);
+    olv_text_free(&c->archive);
+    olv_text_free(&c->scratch);
 }

@@ -15,11 +15,10 @@ bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void 
 bool olv_docket_each(struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err)
 {
     struct olv_text segment = {0};
-    bool ok = true;
-    olv_spool_rewind(docket);
+    bool ok = olv_spool_rewind(docket, err);
     while (ok && olv_spool_next(docket, &segment, err))
         ok = olv_segment_each(&segment, each, self, err);
     olv_text_free(&segment);
-    olv_spool_rewind(docket);
-    return ok && err->code == OLV_OK;
+    ok = ok && err->code == OLV_OK;
+    return ok ? olv_spool_rewind(docket, err) : false;
 }

@@ -26,6 +26,13 @@ void olv_how_put(const struct olv_how *how, struct olv_text *out)
     if (how->is_member)
         olv_text_printf(out, "begins=%llu within=%llu ", (unsigned long long)how->begins,
                         (unsigned long long)how->within);
+    if (how->has_archive) {
+        char hex[2 * sizeof how->archive + 1];
+        olv_hex(how->archive, sizeof how->archive, hex);
+        olv_text_printf(out, "archive=%s ", hex);
+    }
+    if (*how->member)
+        olv_text_printf(out, "member=%s ", how->member);
     if (how->has_modified)
         olv_text_printf(out, "modified=%lld.%09u ", (long long)how->modified.s, how->modified.ns);
     if (how->has_digest)
@@ -108,6 +115,12 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
         return how->has_modified = get_modified(value, rest, &how->modified);
     if (is_word(word, key, "digest"))
         return how->has_digest = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->digest);
+    if (is_word(word, key, "archive"))
+        return how->has_archive = rest == 2 * sizeof how->archive && olv_unhex(value, rest, how->archive);
+    if (is_word(word, key, "member")) {
+        snprintf(how->member, sizeof how->member, "%.*s", (int)(rest < 65 ? rest : 65), value);
+        return rest == 64;
+    }
     if (is_word(word, key, "clock"))
         return get_clock(value, rest, &how->clock);
     if (is_word(word, key, "within"))

@@ -5,14 +5,17 @@
 
 #include "base/arena.h"
 #include "base/bytes.h"
+#include "os/files.h"
+#include "os/os.h"
 
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 /* Lengths of what has a fixed one. */
 enum { INSTANT = 12, NUMBERS = 40 + 4 * INSTANT + 4, CONTENTS = 24 + INSTANT };
 
-static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '1'};
+static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '2'};
 
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out)
 {
@@ -74,15 +77,28 @@ static void put_string(struct olv_text *out, const char *string, unsigned width)
     olv_text_add(out, string, len);
 }
 
+static void put_boot(struct olv_segment_writer *w)
+{
+    char boot[OLV_OS_BOOT_SIZE];
+    int64_t since_s;
+    if (!olv_os_boot(boot, &since_s))
+        boot[0] = '\0';
+    put(&w->bytes, 'B', 1);
+    put_string(&w->bytes, boot, 2);
+}
+
 void olv_segment_begin(struct olv_segment_writer *w)
 {
-    struct olv_text bytes = w->bytes, how = w->how;
+    struct olv_text bytes = w->bytes, how = w->how, last_path = w->last_path;
     memset(w, 0, sizeof *w);
     w->bytes = bytes;
     w->how = how;
+    w->last_path = last_path;
     olv_text_clear(&w->bytes);
     olv_text_clear(&w->how);
+    olv_text_clear(&w->last_path);
     olv_text_add(&w->bytes, MAGIC, sizeof MAGIC);
+    put_boot(w);
 }
 
 static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry *e)
@@ -96,16 +112,53 @@ static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry
     put_string(&w->bytes, e->rule_name, 2);
 }
 
+/* Asked for once for each file system of a segment, at a directory on it. */
+static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
+{
+    struct olv_stat stat;
+    int fd;
+    memcpy(out, e->at.uuid, 16);
+    fd = olv_os_open_path(e->directory);
+    if (fd >= 0 && (!olv_os_stat(fd, "", &stat) || stat.mount != e->at.mount || !olv_os_uuid(fd, out)))
+        memcpy(out, e->at.uuid, 16);
+    if (fd >= 0)
+        close(fd);
+}
+
+/* The number of the file system that the directory is on, which is told before its first one. */
+static uint32_t put_system(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+{
+    enum { REMEMBERED = sizeof w->system_mounts / sizeof *w->system_mounts };
+    uint8_t uuid[16];
+    for (uint32_t i = 0; i < w->systems && i < REMEMBERED; i++)
+        if (w->system_mounts[i] == e->at.mount)
+            return i;
+    if (w->systems < REMEMBERED)
+        w->system_mounts[w->systems] = e->at.mount;
+    find_uuid(e, uuid);
+    put(&w->bytes, 'F', 1);
+    put(&w->bytes, w->systems, 4);
+    put(&w->bytes, e->at.mount, 8);
+    put(&w->bytes, e->at.device, 8);
+    olv_text_add(&w->bytes, uuid, sizeof uuid);
+    return w->systems++;
+}
+
 static void put_directory(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
-    if (w->directories && w->last_mount == e->directory_mount && w->last_inode == e->directory_inode)
+    uint32_t system;
+    if (w->directories && w->last.mount == e->at.mount && w->last.inode == e->at.inode &&
+        strcmp(olv_text_string(&w->last_path), e->directory) == 0)
         return;
-    w->last_mount = e->directory_mount;
-    w->last_inode = e->directory_inode;
+    w->last = e->at;
+    olv_text_clear(&w->last_path);
+    olv_text_puts(&w->last_path, e->directory);
+    w->bytes.failed |= w->last_path.failed;
+    system = put_system(w, e);
     put(&w->bytes, 'D', 1);
     put(&w->bytes, w->directories++, 4);
-    put(&w->bytes, e->directory_mount, 8);
-    put(&w->bytes, e->directory_inode, 8);
+    put(&w->bytes, system, 4);
+    put(&w->bytes, e->at.inode, 8);
     put_string(&w->bytes, e->directory, 4);
 }
 
@@ -174,6 +227,7 @@ void olv_segment_free(struct olv_segment_writer *w)
 {
     olv_text_free(&w->bytes);
     olv_text_free(&w->how);
+    olv_text_free(&w->last_path);
 }
 
 /* ---- reading ---- */
@@ -185,7 +239,9 @@ struct olv_segment_reader {
     uint32_t directories, entries;
     const char *directory; /* the one read last: entries refer to no other */
     const char *how;       /* likewise */
-    uint64_t mount, inode;
+    const char *boot;
+    struct olv_directory_id id, *systems; /* owned: one for each file system, without an inode */
+    uint32_t system_count;
     struct rule {
         uint32_t number;
         const char *name;
@@ -287,8 +343,7 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     e->name = get_string(r, 2);
     e->target = get_string(r, 4);
     e->directory = r->directory;
-    e->directory_mount = r->mount;
-    e->directory_inode = r->inode;
+    e->at = r->id;
     e->rule_name = rule_name(r, e->rule);
     e->how = r->how;
     if (!r->directory || directory + 1 != r->directories || e->number != r->entries++ || !e->rule_name)
@@ -314,7 +369,7 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
     r->bytes = bytes;
     r->len = len;
     r->at = sizeof MAGIC;
-    r->how = "";
+    r->how = r->boot = "";
     return r;
 }
 
@@ -331,14 +386,39 @@ static void get_rule(struct olv_segment_reader *r)
     r->rules[r->rule_count++] = rule;
 }
 
-static void get_directory(struct olv_segment_reader *r)
+static void get_system(struct olv_segment_reader *r)
 {
     uint32_t number = (uint32_t)get(r, 4);
+    struct olv_directory_id it = {.mount = get(r, 8)}, *grown;
+    const uint8_t *uuid;
+    it.device = get(r, 8);
+    uuid = get_bytes(r, sizeof it.uuid);
+    grown = number == r->system_count && uuid ? realloc(r->systems, (number + 1) * sizeof *grown) : NULL;
+    r->is_broken |= !grown;
+    if (!grown)
+        return;
+    memcpy(it.uuid, uuid, sizeof it.uuid);
+    r->systems = grown;
+    r->systems[r->system_count++] = it;
+}
+
+static void get_directory(struct olv_segment_reader *r)
+{
+    uint32_t number = (uint32_t)get(r, 4), system;
     r->is_broken |= number != r->directories++;
-    r->mount = get(r, 8);
-    r->inode = get(r, 8);
+    system = (uint32_t)get(r, 4);
+    r->is_broken |= system >= r->system_count;
+    if (r->is_broken)
+        return;
+    r->id = r->systems[system];
+    r->id.inode = get(r, 8);
     r->directory = get_string(r, 4);
     r->is_broken |= r->directory[0] != '/';
+}
+
+const char *olv_segment_boot(const struct olv_segment_reader *r)
+{
+    return r->boot;
 }
 
 bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out, struct olv_error *err)
@@ -352,6 +432,10 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
                 return true;
         } else if (kind == 'D') {
             get_directory(r);
+        } else if (kind == 'F') {
+            get_system(r);
+        } else if (kind == 'B') {
+            r->boot = get_string(r, 2);
         } else if (kind == 'H') {
             r->how = get_string(r, 2);
         } else if (kind == 'R') {
@@ -369,5 +453,6 @@ void olv_segment_close(struct olv_segment_reader *r)
         return;
     olv_arena_free(&r->arena);
     free(r->rules);
+    free(r->systems);
     free(r);
 }

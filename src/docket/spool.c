@@ -31,6 +31,12 @@ struct olv_spool *olv_spool_new(struct olv_error *err)
     return spool;
 }
 
+static bool unwritten(struct olv_error *err)
+{
+    olv_fail_system(err, "", "cannot write the docket to a temporary file");
+    return olv_error_hint(err, "nothing was touched; make room in the directory for temporary files");
+}
+
 bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err)
 {
     uint64_t len = segment->len;
@@ -43,13 +49,26 @@ bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, stru
     pthread_mutex_unlock(&spool->mutex);
     if (ok)
         return true;
-    olv_fail_system(err, "", "cannot write the docket to a temporary file");
-    return olv_error_hint(err, "nothing was touched; make room in the directory for temporary files");
+    return unwritten(err);
 }
 
-void olv_spool_rewind(struct olv_spool *spool)
+bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err)
 {
-    rewind(spool->file);
+    return olv_spool_go_to(spool, 0, err);
+}
+
+long olv_spool_mark(struct olv_spool *spool)
+{
+    return ftell(spool->file);
+}
+
+/* What is still in the buffer of the stream is written by that. */
+bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err)
+{
+    if (fflush(spool->file) == 0 && !ferror(spool->file) && mark >= 0 &&
+        fseek(spool->file, mark, SEEK_SET) == 0)
+        return true;
+    return unwritten(err);
 }
 
 bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err)

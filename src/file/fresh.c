@@ -16,9 +16,15 @@ void fresh_name(const char *label, char out[FRESH_LABEL + 32])
     snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.part", FRESH_LABEL, label);
 }
 
+static void aside_name(const char *label, char out[FRESH_LABEL + 32])
+{
+    snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.replaced", FRESH_LABEL, label);
+}
+
 bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *err)
 {
     *f = (struct fresh){.fd = olv_os_make_unnamed(dir), .dir = dir};
+    snprintf(f->label, sizeof f->label, "%s", label);
     if (f->fd >= 0)
         return true;
     if (errno != EOPNOTSUPP)
@@ -35,16 +41,10 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
 /* A name of its own in the directory, for the rename that takes the place of another. */
 static bool take_name(struct fresh *f)
 {
-    char name[sizeof f->name];
-    for (unsigned i = 0; i < 100; i++) {
-        snprintf(name, sizeof name, ".olvido-%ld-%u.part", (long)getpid(), i);
-        if (olv_os_name_unnamed(f->fd, f->dir, name)) {
-            memcpy(f->name, name, sizeof name);
-            return true;
-        }
-        if (errno != EEXIST)
-            return false;
-    }
+    fresh_name(f->label, f->name);
+    if (olv_os_name_unnamed(f->fd, f->dir, f->name))
+        return true;
+    f->name[0] = '\0';
     return false;
 }
 
@@ -52,6 +52,78 @@ static bool is_taken(const char *wanted, struct olv_error *err)
 {
     olv_error_clear(err);
     return olv_fail(err, OLV_EXISTS, "there is a %.250s already", wanted);
+}
+
+/* ---- replacing ---- */
+
+/* What was there is never without a name: it goes aside in the exchange, or right before. */
+static bool replace(struct fresh *f, const char *wanted)
+{
+    struct olv_stat there;
+    char aside[sizeof f->aside];
+    if (olv_os_stat(f->dir, wanted, &there) && there.kind == OLV_KIND_DIRECTORY) {
+        errno = EEXIST; /* a tree is never replaced */
+        return false;
+    }
+    aside_name(f->label, aside);
+    if (olv_os_exchange(f->dir, f->name, f->dir, wanted)) {
+        memcpy(f->aside, f->name, sizeof f->aside);
+    } else if (errno == EOPNOTSUPP && olv_os_rename_new(f->dir, wanted, f->dir, aside)) {
+        if (!olv_os_rename_new(f->dir, f->name, f->dir, wanted)) {
+            int sys = errno;
+            olv_os_rename_new(f->dir, aside, f->dir, wanted);
+            errno = sys;
+            return false;
+        }
+        memcpy(f->aside, aside, sizeof f->aside);
+    } else {
+        return false;
+    }
+    f->name[0] = '\0';
+    return true;
+}
+
+void fresh_keep(struct fresh *f)
+{
+    if (*f->aside)
+        unlinkat(f->dir, f->aside, 0);
+    f->aside[0] = '\0';
+}
+
+bool fresh_take_back(struct fresh *f, const char *placed)
+{
+    bool ok = fresh_stands(f, placed);
+    if (ok && *f->aside)
+        ok = renameat(f->dir, f->aside, f->dir, placed) ==
+             0; /* over the new file, of which that was the name */
+    else if (ok)
+        ok = unlinkat(f->dir, placed, 0) == 0;
+    if (ok)
+        f->aside[0] = '\0';
+    return ok;
+}
+
+/* ---- its name ---- */
+
+static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
+                  struct olv_error *err)
+{
+    if (if_exists == OLV_REPLACE) {
+        snprintf(out, NAME_MAX + 1, "%s", wanted);
+        if (olv_os_rename_new(f->dir, f->name, f->dir, wanted)) {
+            f->name[0] = '\0';
+            return true;
+        }
+        if (errno == EEXIST && replace(f, wanted))
+            return true;
+        return errno == EEXIST ? is_taken(wanted, err)
+                               : olv_fail_system(err, wanted, "cannot give it its name");
+    }
+    if (olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
+        f->name[0] = '\0';
+        return true;
+    }
+    return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
 }
 
 bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
@@ -67,16 +139,11 @@ bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_ex
     }
     if (!f->name[0] && errno != EEXIST)
         return olv_fail_system(err, wanted, "cannot give it its name");
-    if (!f->name[0] && (if_exists == OLV_REFUSE || if_exists == OLV_SKIP)) {
+    if (!f->name[0] && (if_exists == OLV_REFUSE || if_exists == OLV_SKIP))
         return is_taken(wanted, err);
-    }
     if (!f->name[0] && !take_name(f))
         return olv_fail_system(err, wanted, "cannot give it its name");
-    if (olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
-        f->name[0] = '\0';
-        return true;
-    }
-    return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
+    return place(f, wanted, if_exists, out, err);
 }
 
 bool fresh_stands(const struct fresh *f, const char *name)
@@ -90,15 +157,62 @@ void fresh_close(struct fresh *f)
 {
     if (f->fd < 0)
         return;
+    fresh_keep(f);
     if (f->name[0])
         unlinkat(f->dir, f->name, 0);
     close(f->fd);
     f->fd = -1;
 }
 
-void fresh_clear(int dir, const char *label)
+/* ---- after a crash ---- */
+
+static bool is_at(int dir, const struct fresh_search *s, const char *name)
+{
+    struct olv_stat stat;
+    return s->is_it && olv_os_stat(dir, name, &stat) && s->is_it(s->self, &stat);
+}
+
+/* Under the temporary name there is either the new file, or the one that it was exchanged with. */
+static void clear_temporary(int dir, const struct fresh_search *s, bool has_name)
+{
+    char name[FRESH_LABEL + 32];
+    fresh_name(s->label, name);
+    if (!has_name || is_at(dir, s, name))
+        unlinkat(dir, name, 0);
+}
+
+bool fresh_find(int dir, const struct fresh_search *s, char out[NAME_MAX + 1])
+{
+    char aside[FRESH_LABEL + 32];
+    bool is_found = is_at(dir, s, s->wanted);
+    snprintf(out, NAME_MAX + 1, "%s", s->wanted);
+    if (!is_found && s->if_exists == OLV_NUMBER && s->is_it)
+        is_found = olv_place_find(dir, s->wanted, s->is_it, s->self, out);
+    clear_temporary(dir, s, is_found);
+    if (is_found)
+        return true;
+    aside_name(s->label, aside); /* set aside, and its place not taken */
+    olv_os_rename_new(dir, aside, dir, s->wanted);
+    return false;
+}
+
+void fresh_settle_keep(int dir, const char *label)
 {
     char name[FRESH_LABEL + 32];
     fresh_name(label, name);
     unlinkat(dir, name, 0);
+    aside_name(label, name);
+    unlinkat(dir, name, 0);
+}
+
+bool fresh_settle_back(int dir, const struct fresh_search *s, const char *placed)
+{
+    char name[FRESH_LABEL + 32];
+    if (!is_at(dir, s, placed))
+        return false;
+    fresh_name(s->label, name);
+    if (renameat(dir, name, dir, placed) == 0)
+        return true;
+    aside_name(s->label, name);
+    return renameat(dir, name, dir, placed) == 0 || unlinkat(dir, placed, 0) == 0;
 }

@@ -19,6 +19,11 @@ struct olv_identity olv_identity_of(const struct olv_stat *stat)
     };
 }
 
+struct olv_directory_id olv_directory_id_of(const struct olv_stat *stat)
+{
+    return (struct olv_directory_id){.mount = stat->mount, .device = stat->device, .inode = stat->inode};
+}
+
 static bool same(struct olv_instant a, struct olv_instant b)
 {
     return olv_instant_compare(a, b) == 0;

@@ -78,6 +78,22 @@ static bool replace(int from, const char *name, int to, const char *wanted)
     return renameat(from, name, to, wanted) == 0;
 }
 
+bool olv_place_find(int dir, const char *wanted, bool (*is_it)(const void *self, const struct olv_stat *stat),
+                    const void *self, char out[NAME_MAX + 1])
+{
+    enum { MOST_GAPS = 8 }; /* numbers that somebody has taken away since */
+    struct olv_stat stat;
+    unsigned gaps = 0;
+    for (unsigned number = 2; gaps < MOST_GAPS && number < MOST_NUMBERS; number++) {
+        numbered(out, wanted, " (%u)", number);
+        if (!olv_os_stat(dir, out, &stat))
+            gaps++;
+        else if (is_it(self, &stat))
+            return true;
+    }
+    return false;
+}
+
 bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
                char out[NAME_MAX + 1], struct olv_error *err)
 {

@@ -2,9 +2,11 @@
 #include "file/reach.h"
 
 #include "file/identity.h"
+#include "os/files.h"
 #include "os/os.h"
 
 #include <errno.h>
+#include <string.h>
 #include <unistd.h>
 
 void olv_reach_begin(struct olv_reach *reach)
@@ -12,11 +14,17 @@ void olv_reach_begin(struct olv_reach *reach)
     *reach = (struct olv_reach){.fd = -1};
 }
 
-void olv_reach_end(struct olv_reach *reach)
+static void leave(struct olv_reach *reach)
 {
     if (reach->fd >= 0)
         close(reach->fd);
     reach->fd = -1;
+}
+
+void olv_reach_end(struct olv_reach *reach)
+{
+    leave(reach);
+    olv_text_free(&reach->path);
 }
 
 static bool is_gone(int sys)
@@ -24,21 +32,52 @@ static bool is_gone(int sys)
     return sys == ENOENT || sys == ELOOP || sys == ENOTDIR;
 }
 
-static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, bool same_mount,
+enum again { SAME_RUN, SAME_BOOT, OTHER_BOOT };
+
+static bool is_known(const uint8_t uuid[16])
+{
+    static const uint8_t none[16];
+    return memcmp(uuid, none, sizeof none) != 0;
+}
+
+/* Whether both are the same file system, where that can be told after a restart. */
+static bool may_be_same_system(int fd, const struct olv_directory_id *id)
+{
+    uint8_t now[16];
+    return !is_known(id->uuid) || !olv_os_uuid(fd, now) || memcmp(now, id->uuid, sizeof now) == 0;
+}
+
+static bool is_it(int fd, const struct olv_stat *stat, const struct olv_directory_id *id, enum again again)
+{
+    if (stat->inode != id->inode)
+        return false;
+    if (again == OTHER_BOOT)
+        return may_be_same_system(fd, id);
+    return again == SAME_RUN ? stat->mount == id->mount : stat->device == id->device;
+}
+
+static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, enum again again,
                   struct olv_error *err)
 {
     struct olv_stat stat;
-    olv_reach_end(reach);
+    leave(reach);
+    olv_text_clear(&reach->path);
+    olv_text_puts(&reach->path, e->directory);
+    if (reach->path.failed)
+        return olv_fail_memory(err);
     reach->fd = olv_os_open_path(e->directory);
     if (reach->fd < 0) {
         bool gone = is_gone(errno);
         olv_fail_system(err, e->directory, "opening the directory");
         return gone ? olv_error_as(err, OLV_CHANGED) : false;
     }
-    if (!olv_os_stat(reach->fd, "", &stat))
-        return olv_fail_system(err, e->directory, "looking at the directory");
-    if ((same_mount && stat.mount != e->directory_mount) || stat.inode != e->directory_inode) {
-        olv_reach_end(reach);
+    if (!olv_os_stat(reach->fd, "", &stat)) {
+        olv_fail_system(err, e->directory, "looking at the directory");
+        leave(reach);
+        return false;
+    }
+    if (!is_it(reach->fd, &stat, &e->at, again)) {
+        leave(reach);
         olv_fail(err, OLV_CHANGED, "another directory stands in its place");
         return olv_error_at(err, e->directory);
     }
@@ -51,14 +90,15 @@ static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, boo
 
 bool olv_reach_directory(struct olv_reach *r, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    if (r->fd >= 0 && r->mount == e->directory_mount && r->inode == e->directory_inode)
+    if (r->fd >= 0 && r->mount == e->at.mount && r->inode == e->at.inode)
         return true;
-    return reach(r, e, true, err);
+    return reach(r, e, SAME_RUN, err);
 }
 
-bool olv_reach_again(struct olv_reach *r, const struct olv_docket_entry *e, struct olv_error *err)
+bool olv_reach_again(struct olv_reach *r, const struct olv_docket_entry *e, bool is_same_boot,
+                     struct olv_error *err)
 {
-    if (r->fd >= 0 && r->inode == e->directory_inode)
+    if (r->fd >= 0 && strcmp(olv_text_string(&r->path), e->directory) == 0)
         return true;
-    return reach(r, e, false, err);
+    return reach(r, e, is_same_boot ? SAME_BOOT : OTHER_BOOT, err);
 }

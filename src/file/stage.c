@@ -92,15 +92,17 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     return ok;
 }
 
-void stage_settle(int dir, const char *name, const char *label)
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity)
 {
+    struct olv_stat stat;
     char room_as[ROOM_NAME];
     int room;
     room_name(label, room_as);
     room = open_room(dir, room_as);
     if (room < 0)
         return;
-    olv_os_rename_new(room, name, dir, name);
+    if (olv_os_stat(room, name, &stat) && olv_identity_survived(identity, &stat))
+        olv_os_rename_new(room, name, dir, name);
     close(room);
     unlinkat(dir, room_as, AT_REMOVEDIR);
 }

@@ -12,8 +12,8 @@
  * then, both are kept, and `err` says where. `label` tells the room apart: the run and the number within. */
 bool stage_remove(int dir, const char *name, const char *label, const struct olv_identity *identity,
                   struct olv_error *err);
-/* After a crash: what a run that was cut short has left in the room of this label goes back to its name, and
- * the room goes. */
-void stage_settle(int dir, const char *name, const char *label);
+/* After a crash: what a run that was cut short has left in the room of this label goes back to its name, if
+ * it is what was judged, and the room goes. */
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity);
 
 #endif

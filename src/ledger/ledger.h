@@ -47,7 +47,7 @@ struct olv_outcome_facts {
 
 struct olv_end_facts {
     const char *run, *result; /* finished, stopped, interrupted, failed */
-    uint64_t done, left, failed;
+    uint64_t done, left, failed, unknown;
 };
 
 /* Each adds one line in memory; nothing is on disk before it is written. Failures show there. */

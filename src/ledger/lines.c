@@ -197,8 +197,6 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     }
     olv_json_put_plain(head, "act", olv_act_word(f->entry->act));
     olv_json_put_plain(head, "result", f->result);
-    if (*f->reason)
-        olv_json_put_string(head, "reason", f->reason);
     if (f->is_settled)
         olv_text_puts(head, ",\"settled\":true");
     olv_json_put_number(head, "size", olv_docket_entry_size(f->entry));
@@ -218,6 +216,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
         olv_json_put_name(open, "trash", f->trash);
     if (*f->trash_place)
         olv_json_put_name(open, "trash_place", f->trash_place);
+    if (*f->reason) /* it may tell of names, so it can be taken out of the ledger with them */
+        olv_json_put_name(open, "reason", f->reason);
     add_line(l, true);
 }
 
@@ -229,6 +229,8 @@ void olv_ledger_end_run(struct olv_ledger *l, const struct olv_end_facts *f)
     olv_json_put_number(head, "done", f->done);
     olv_json_put_number(head, "left", f->left);
     olv_json_put_number(head, "failed", f->failed);
+    if (f->unknown)
+        olv_json_put_number(head, "unknown", f->unknown);
     put_weaker(head);
     add_line(l, false);
 }

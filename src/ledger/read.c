@@ -32,6 +32,7 @@ void reading_free(struct reading *reading)
     olv_text_free(&reading->path);
     olv_text_free(&reading->trash);
     olv_text_free(&reading->trash_place);
+    olv_text_free(&reading->reason);
 }
 
 static void fill_record(struct reading *reading, const json_t *line, struct olv_ledger_record *r)
@@ -45,7 +46,6 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->rule = member(line, "rule");
     r->act = member(line, "act");
     r->result = member(line, "result");
-    r->reason = member(line, "reason");
     r->size_bytes = olv_json_get_number(line, "size");
     r->batch = olv_json_get_number(line, "batch");
     r->entry = olv_json_get_number(line, "entry");
@@ -53,10 +53,12 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->done = olv_json_get_number(line, "done");
     r->left = olv_json_get_number(line, "left");
     r->failed = olv_json_get_number(line, "failed");
+    r->unknown = olv_json_get_number(line, "unknown");
     r->path = olv_json_get_name(open, "path", &reading->path) ? olv_text_string(&reading->path) : "";
     r->trash_place = olv_json_get_name(open, "trash_place", &reading->trash_place)
                          ? olv_text_string(&reading->trash_place)
                          : "";
+    r->reason = olv_json_get_name(open, "reason", &reading->reason) ? olv_text_string(&reading->reason) : "";
     r->trash = olv_json_get_name(open, "trash", &reading->trash) ? olv_text_string(&reading->trash) : "";
 }
 

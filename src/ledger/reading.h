@@ -9,7 +9,7 @@
 struct reading {
     bool (*each)(void *self, const struct olv_ledger_record *record);
     void *self;
-    struct olv_text path, trash, trash_place; /* scratch of the record under way */
+    struct olv_text path, trash, trash_place, reason; /* scratch of the record under way */
 };
 
 void reading_free(struct reading *reading);

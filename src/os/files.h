@@ -27,6 +27,10 @@ int olv_os_make_unnamed(int dir);
 /* Gives it one; EEXIST where that is taken. */
 bool olv_os_name_unnamed(int fd, int dir, const char *name);
 
+/* The UUID of the file system behind an open directory, by which it is known after a restart. False where the
+ * system does not tell, or it has none. */
+bool olv_os_uuid(int fd, uint8_t out[16]);
+
 /* Begins to bring a stretch of the file to the disk, so that less is left for the sync; waits for nothing. */
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length);
 

@@ -216,6 +216,15 @@ bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const cha
     return weak_rename_new(old_dir, old_name, new_dir, new_name);
 }
 
+bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b)
+{
+    if (syscall(SYS_renameat2, a_dir, a, b_dir, b, 2u /* RENAME_EXCHANGE */) == 0)
+        return true;
+    if (errno == ENOSYS || errno == EINVAL)
+        errno = EOPNOTSUPP;
+    return false;
+}
+
 bool olv_os_lock(int fd)
 {
     struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};

@@ -10,6 +10,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
 #include <sys/xattr.h>
@@ -55,6 +56,21 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
         return false;
     snprintf(path, sizeof path, "/proc/self/fd/%d", fd); /* the way of those who are not root */
     return linkat(AT_FDCWD, path, dir, name, AT_SYMLINK_FOLLOW) == 0;
+}
+
+/* FS_IOC_GETFSUUID, of Linux 6.9: <linux/fs.h> of the system that this is built on may be older. */
+struct filesystem_uuid {
+    uint8_t len, uuid[16];
+};
+#define GET_FILESYSTEM_UUID _IOR(0x15, 0, struct filesystem_uuid)
+
+bool olv_os_uuid(int fd, uint8_t out[16])
+{
+    struct filesystem_uuid it = {0};
+    if (ioctl(fd, GET_FILESYSTEM_UUID, &it) != 0 || it.len != sizeof it.uuid)
+        return false;
+    memcpy(out, it.uuid, sizeof it.uuid);
+    return true;
 }
 
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)

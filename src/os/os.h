@@ -70,6 +70,8 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
 
 /* Renames; fails with EEXIST where the new name is taken. */
 bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
+/* Exchanges two names; fails with EOPNOTSUPP where the file system or the system cannot. */
+bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b);
 /* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the
  * descriptor. */
 bool olv_os_lock(int fd);

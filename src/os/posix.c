@@ -192,6 +192,16 @@ bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const cha
 }
 
 /* The lock of the whole process, which ends with the first descriptor of the file that is closed. */
+bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b)
+{
+    (void)a_dir;
+    (void)a;
+    (void)b_dir;
+    (void)b;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
 bool olv_os_lock(int fd)
 {
     struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};

@@ -38,6 +38,13 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
     return false;
 }
 
+bool olv_os_uuid(int fd, uint8_t out[16])
+{
+    (void)fd;
+    (void)out;
+    return false;
+}
+
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)
 {
     (void)fd;

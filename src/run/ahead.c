@@ -66,7 +66,7 @@ static void prepare(struct ahead *a, const struct knowledge *k, const struct olv
                                     .sequence = a->sequence + number + 1,
                                     .now = a->now,
                                     .is_small = a->is_small,
-                                    .trash = trash_for(k, e->directory_mount),
+                                    .trash = trash_for(k, e->at.mount),
                                     .writer = &a->writer,
                                     .path = &a->path};
     slot->is_made = act && act->prepare && act->prepare(&context, e, slot);

@@ -14,6 +14,7 @@ struct approving {
     struct composing composing;
     struct olv_text first; /* how the first one is archived */
     bool has_several;      /* some other one is archived in another way */
+    uint64_t entries;      /* that are archived */
     bool has_unknown;      /* some act is not there */
 };
 
@@ -21,6 +22,7 @@ static void compare_how(struct approving *a, const struct olv_docket_entry *e)
 {
     if (e->act != OLV_ACT_ARCHIVE)
         return;
+    a->entries++;
     if (a->first.len == 0)
         olv_text_puts(&a->first, e->how);
     a->has_several |= strcmp(olv_text_string(&a->first), e->how) != 0;
@@ -127,7 +129,7 @@ static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *er
     (void)err;
     a->has_unknown |= !olv_act_find(e->act);
     compare_how(a, e);
-    return !a->has_unknown && !a->has_several;
+    return !a->has_unknown && !a->has_several && a->entries <= OLV_SEGMENT_ENTRIES;
 }
 
 static bool is_good(struct olv_spool *docket, const struct olv_approval *approval, struct olv_error *err)

@@ -1,7 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "run/batch.h"
 
+#include "docket/each.h"
+#include "hold/hold.h"
+#include "run/gather.h"
 #include "run/remember.h"
+#include "run/trace.h"
 
 #include "os/os.h"
 
@@ -31,17 +35,6 @@ static const char *path_of(struct olv_run *run, const struct olv_docket_entry *e
     return olv_text_string(path);
 }
 
-static void reason_of(const struct olv_outcome *o, char *out, size_t size)
-{
-    out[0] = '\0';
-    if (o->result == OLV_DONE)
-        return;
-    if (o->error.sys)
-        snprintf(out, size, "%s: %s", o->error.what, strerror(o->error.sys));
-    else
-        snprintf(out, size, "%s", o->error.what);
-}
-
 /* An outcome that nobody set is a failure, never a success. */
 static void conclude(struct olv_outcome *o)
 {
@@ -57,8 +50,8 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
 {
     struct olv_run *run = c->run;
     char reason[512];
-    const char *path = run->context.placed.len ? run->context.placed.data : path_of(run, e);
-    reason_of(o, reason, sizeof reason);
+    const char *path = o->placed ? o->placed : path_of(run, e);
+    olv_outcome_reason(o, reason, sizeof reason);
     recorder_add(c->recorder, &(struct olv_outcome_facts){
                                   .run = run->id,
                                   .batch = c->batch,
@@ -145,12 +138,14 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     const struct olv_policy *policy = run->options.policy;
     enum olv_truth is_open;
     struct olv_stat stat;
-    if (!act->is_touching || e->act == OLV_ACT_RECOVER || e->act == OLV_ACT_CLEAR ||
-        e->act == OLV_ACT_FETCH || e->act == OLV_ACT_THIN) /* which asks about each by itself */
+    if (!act->is_touching || act->asks_by_itself)
         return false;
     if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&
         holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
         return spare(o, OLV_REFUSED, "it is held");
+    if (e->rule < OLV_OF_TRASH && run->givens && olv_os_stat(run->context.source.fd, e->name, &stat) &&
+        givens_spare(run->givens, path_of(run, e), &stat, run->context.now))
+        return spare(o, OLV_REFUSED, "it was given back a short while ago");
     if (e->identity.kind == OLV_KIND_FILE &&
         !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
         is_open = is_open_for_writing(run, e);
@@ -160,11 +155,11 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     return false;
 }
 
-/* A file that went away is left alone; a depot that did is a failure. */
-static void unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
+/* A missing file is skipped; a missing depot is an error. */
+static void unreached(const struct olv_act *act, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     olv_act_unsuccessful(o);
-    if (e->act != OLV_ACT_FETCH && e->act != OLV_ACT_THIN)
+    if (!act->is_in_depot)
         return;
     olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
              e->directory);
@@ -176,13 +171,18 @@ static void apply(struct carrying *c, const struct olv_act *act, const struct ol
 {
     struct olv_run *run = c->run;
     if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error)) {
-        unreached(e, o);
+        unreached(act, e, o);
         return;
     }
     if (act->prepare)
         ahead_know(c->ahead, run->context.source.mount, run->context.trash);
-    if (!is_spared(run, act, e, o))
-        act->apply(&run->context, e, o);
+    if (is_spared(run, act, e, o))
+        return;
+    if (act->leaves_no_trace)
+        trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
+    act->apply(&run->context, e, o);
+    if (act->leaves_no_trace)
+        trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
 }
 
 static bool note_source(struct carrying *c, struct olv_error *err)
@@ -199,8 +199,14 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
     struct olv_outcome o = {0};
     bool ok = true;
     run->context.sequence++;
-    olv_text_clear(&run->context.placed);
     run->context.prepared = ahead_take(c->ahead, e->number);
+    if (act->is_gathered && !carrying_is_interrupted(c))
+        ok = gather_archive(run, &(struct gather_place){c->docket, c->mark, e->number, run->context.sequence},
+                            err);
+    if (!ok) {
+        ahead_drop(run->context.prepared);
+        return false;
+    }
     if (carrying_is_interrupted(c) && !(act->is_decided && act->is_decided(&run->context, e))) {
         olv_fail(&o.error, OLV_INTERRUPTED, "interrupted before it was reached");
         o.result = OLV_LEFT;
@@ -228,7 +234,10 @@ struct group {
 /* Whether the entry belongs to the group, too. */
 static bool belongs(const struct group *g, const struct olv_docket_entry *e)
 {
-    if (!olv_act_find(e->act)->group)
+    const struct olv_group_act *group = olv_act_find(e->act)->group;
+    if (!group)
+        return false;
+    if (g->count && group->is_alone && (group->is_alone(e) || group->is_alone(&g->entries[0])))
         return false;
     return g->count == 0 || (g->count < LARGEST_GROUP && g->entries[0].act == e->act &&
                              g->bytes + e->identity.size_bytes <= GROUP_BYTES);
@@ -251,7 +260,7 @@ static void look_before(struct carrying *c, const struct olv_act *act, const str
         olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
         o->result = OLV_LEFT;
     } else if (!olv_reach_directory(&run->context.source, e, &o->error)) {
-        olv_act_unsuccessful(o);
+        unreached(act, e, o);
     } else {
         is_spared(run, act, e, o);
     }
@@ -290,7 +299,6 @@ static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
     bool ok = true;
     if (!act)
         return true;
-    olv_text_clear(&c->run->context.placed);
     apply_group(c, act, g);
     for (size_t i = 0; i < g->count; i++) {
         const struct olv_docket_entry *e = &g->entries[i];
@@ -348,7 +356,32 @@ static bool finish_acts(struct carrying *c, const bool used[OLV_ACT_COUNT], stru
             return false;
         is_trash_used |= act && act->needs_trash;
     }
-    return (!is_trash_used || note_trashes(c, err)) && run_store_respites(c->run, err);
+    return !is_trash_used || note_trashes(c, err);
+}
+
+/* Opens what the acts of the batch need beside their files, and notes in the register what is known
+ * beforehand to get a name. */
+static bool announce(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct carrying *c = self;
+    struct olv_run *run = c->run;
+    const struct olv_act *act = olv_act_find(e->act);
+    struct olv_error ignored = {0}; /* the act says what that means */
+    run->context.sequence++;
+    if (act->needs_givens && !run_givens(run, err))
+        return false;
+    if (act->needs_catalogue && !act->is_gathered && !run->catalogue)
+        run_catalogue(run, &ignored);
+    return !act->announce || act->announce(&run->context, e, err);
+}
+
+static bool prepare(struct carrying *c, const struct olv_segment_writer *segment, struct olv_error *err)
+{
+    struct olv_run *run = c->run;
+    uint64_t sequence = run->context.sequence;
+    bool ok = olv_segment_each(&segment->bytes, announce, c, err);
+    run->context.sequence = sequence;
+    return ok && (!run->givens || givens_store(run->givens, run->id, run->context.now, err));
 }
 
 bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, struct olv_error *err)
@@ -357,7 +390,6 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     struct olv_docket_entry e;
     struct group *g = reader ? calloc(1, sizeof *g) : NULL;
     bool used[OLV_ACT_COUNT] = {false}, ok = true;
-    struct olv_error ignored = {0};
     if (!g) {
         olv_segment_close(reader);
         return reader ? olv_fail_memory(err) : false;
@@ -367,11 +399,10 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     c->run->context.is_small = segment->entries <= FEW_ENTRIES;
     ahead_begin(c->ahead, &segment->bytes, c->run->context.sequence, c->run->context.is_small);
     c->run->context.segment = &segment->bytes;
+    c->run->context.batch = c->batch;
     c->run->context.holds = c->run->options.holds;
-    c->run->context.notes = c->run->directory;
+    ok = prepare(c, segment, err);
     while (ok && olv_segment_next(reader, &e, err)) {
-        if (e.act == OLV_ACT_THIN && !c->run->context.catalogue)
-            run_catalogue(c->run, &ignored); /* the act says what that means */
         used[e.act] = true;
         if (!belongs(g, &e))
             ok = do_group(c, g, err);

@@ -13,9 +13,12 @@ struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
     struct recorder *recorder;
-    struct ahead *ahead;    /* NULL: nothing is prepared */
-    uint64_t batch;         /* the number of the one under way or done last, from 1 */
-    struct touched touched; /* by that one, and not yet handed on */
+    struct ahead *ahead;      /* NULL: nothing is prepared */
+    uint64_t batch;           /* the number of the one under way or done last, from 1 */
+    int trace;                /* see trace.h; -1: none */
+    struct olv_spool *docket; /* from which it comes, */
+    long mark;                /* and where in it its segment begins */
+    struct touched touched;   /* by that one, and not yet handed on */
 };
 
 /* Looks whether the user has interrupted; from then on it stays so. */

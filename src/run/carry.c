@@ -8,11 +8,13 @@
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
 #include "archive/directories.h"
 #include "docket/each.h"
+#include "hold/hold.h"
 #include "run/approved.h"
 #include "run/batch.h"
 #include "run/commits.h"
 #include "run/gather.h"
 #include "run/reserve.h"
+#include "run/trace.h"
 
 #include "os/os.h"
 
@@ -31,6 +33,7 @@ struct batches {
     const struct olv_approval *approval;
     struct olv_text segment;             /* of the docket, as it was planned */
     struct olv_segment_writer now, next; /* batches; without entries there is none */
+    long now_mark, next_mark;            /* where in the docket they were planned */
     uint64_t composed;                   /* number of the batch composed last */
 };
 
@@ -94,9 +97,13 @@ static bool is_interrupted(struct batches *b)
 static bool compose_next(struct batches *b, struct olv_error *err)
 {
     olv_segment_begin(&b->next);
-    while (!b->next.entries && !is_interrupted(b) && olv_spool_next(b->docket, &b->segment, err))
+    while (!b->next.entries && !is_interrupted(b)) {
+        b->next_mark = olv_spool_mark(b->docket);
+        if (!olv_spool_next(b->docket, &b->segment, err))
+            break;
         if (!add_segment(b, err))
             return false;
+    }
     if (err->code != OLV_OK)
         return false;
     if (b->next.bytes.failed)
@@ -122,7 +129,10 @@ static void intend_next(struct batches *b)
 
 static bool do_now(struct batches *b, struct olv_error *err)
 {
-    bool ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
+    bool ok;
+    b->carrying.docket = b->docket;
+    b->carrying.mark = b->now_mark;
+    ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
     b->now.entries = 0;
     return ok;
 }
@@ -132,6 +142,7 @@ static void turn(struct batches *b)
     struct olv_segment_writer done = b->now;
     b->now = b->next;
     b->next = done;
+    b->now_mark = b->next_mark;
 }
 
 /* Where somebody is asked about single entries, nothing goes on beside the questions. */
@@ -170,8 +181,7 @@ static bool turn_ledger(struct batches *b, struct olv_error *err)
 
 static bool do_batches(struct batches *b, struct olv_error *err)
 {
-    bool has_more = true, ok = true;
-    olv_spool_rewind(b->docket);
+    bool has_more = true, ok = olv_spool_rewind(b->docket, err);
     while (ok && has_more)
         ok = step(b, &has_more, err) && turn_ledger(b, err);
     return ok && settle_down(b, err);
@@ -208,8 +218,9 @@ static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_
 {
     olv_ledger_end_run(run->ledger,
                        &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
-                                               r->done + r->told, r->left + r->refused, r->failed});
-    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
+                                               r->done + r->told, r->left + r->refused, r->failed, 0});
+    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err) &&
+           (!run->givens || givens_end_run(run->givens, run->context.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
@@ -218,8 +229,10 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     struct carrying *c = &b->carrying;
     c->run = run;
     c->result = result;
+    run->result = result;
     c->recorder = recorder_new(run->ledger);
     c->ahead = ahead_new(run->id, run->context.now);
+    c->trace = trace_open(run->directory, true);
     b->commits = c->recorder ? commits_new(run, c->recorder) : NULL;
     return b->commits || olv_fail_memory(err);
 }
@@ -230,6 +243,8 @@ static void close_batches(struct batches *b)
     ahead_free(b->carrying.ahead);
     recorder_free(b->carrying.recorder);
     touched_free(&b->carrying.touched);
+    if (b->carrying.trace >= 0)
+        close(b->carrying.trace);
     if (b->approved)
         olv_spool_free(b->approved);
     olv_text_free(&b->segment);
@@ -237,8 +252,8 @@ static void close_batches(struct batches *b)
     olv_segment_free(&b->next);
 }
 
-/* What goes into archives does so before the first batch, and so all questions come before that. */
-static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err)
+/* What goes into one archive comes one after the other, and so all questions come first. */
+static bool put_in_order(struct batches *b, struct olv_error *err)
 {
     struct olv_spool *approved;
     bool is_needed;
@@ -252,7 +267,7 @@ static bool gather(struct batches *b, struct olv_run *run, struct olv_error *err
     b->approved = approved != b->docket ? approved : NULL;
     b->docket = approved;
     b->approval = NULL;
-    return gather_archives(run, b->docket, err);
+    return true;
 }
 
 static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
@@ -280,12 +295,12 @@ static bool finish_directories(struct olv_run *run, struct olv_error *err)
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
                        struct olv_run_result *result, struct olv_error *err)
 {
-    struct batches b = {.docket = docket, .approval = approval};
+    struct batches b = {.docket = docket, .approval = approval, .carrying = {.trace = -1}};
     bool ok;
     *result = (struct olv_run_result){0};
     olv_error_clear(err);
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
-    ok = ok && open_batches(&b, run, result, err) && gather(&b, run, err) && do_batches(&b, err) &&
+    ok = ok && open_batches(&b, run, result, err) && put_in_order(&b, err) && do_batches(&b, err) &&
          finish_directories(run, err) && end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;

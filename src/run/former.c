@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "run/former.h"
 
-#include "depot/catalogue.h"
+#include "depot/had.h"
 #include "olvido/codec.h"
 
 static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, struct origin *out)

@@ -2,13 +2,13 @@
 #include "run/gather.h"
 
 #include "archive/make.h"
-#include "archive/unfinished.h"
 #include "depot/catalogue.h"
 #include "docket/each.h"
+#include "hold/hold.h"
 
-#include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -33,29 +33,25 @@ bool gather_is_needed(struct olv_spool *docket, bool *is_needed, struct olv_erro
 
 struct gathering {
     struct olv_run *run;
-    uint64_t sequence;
-    struct making *making;   /* the archive under way; NULL: none */
-    char *words;             /* how: what it is for; owned */
-    struct olv_how how;      /* the same, read */
-    char *rule;              /* by which it is made; owned */
+    uint64_t sequence;       /* of the entry at hand */
+    struct making *making;   /* the archive; NULL: it could not be begun */
+    struct olv_how how;      /* what it is for */
+    char label[FRESH_LABEL]; /* of its file while that has no name */
     int dir;                 /* in which it is made */
-    struct olv_error failed; /* why the archive under way cannot go on */
-    uint64_t files, bytes;
-    uint64_t added; /* to the archive under way */
+    int64_t row;             /* of it in the catalogue; 0: it is for no depot */
+    struct catalogue_archive facts;
+    char *rule;              /* by which it is made; owned */
+    struct olv_error failed; /* why it cannot go on */
+    uint64_t first, added;
 };
 
 /* Members of an archive for a depot go into the catalogue, too. */
-static void catalogue_member(struct gathering *g, const struct made_member *made)
-{
-    if (!made->error && *g->how.depot && g->failed.code == OLV_OK)
-        catalogue_put_member(g->run->catalogue, made, &g->failed);
-}
-
 static void told(void *self, const struct made_member *made)
 {
     struct gathering *g = self;
-    catalogue_member(g, made);
     struct gathered_entry entry = {.is_in = !made->error, .has_digest = made->has_digest};
+    if (!made->error && g->row && g->failed.code == OLV_OK)
+        catalogue_put_member(g->run->catalogue, g->row, made, &g->failed);
     memcpy(entry.digest, made->digest, sizeof entry.digest);
     if (!gathered_put(g->run->gathered, made->sequence, &entry, made->error) && g->failed.code == OLV_OK)
         olv_fail_system(&g->failed, "", "cannot write a temporary file");
@@ -69,114 +65,67 @@ static bool open_directory(struct gathering *g, struct olv_error *err)
     g->dir = directory ? open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
     if (g->dir < 0)
         olv_fail_system(err, directory ? directory : "", "cannot open the directory of the archive");
-    free(directory);
+    g->facts.depot_path = directory;
     return g->dir >= 0;
 }
 
+/* Before there is a file, so that the next run finds it, should this one be cut short. */
 static bool begin_catalogue(struct gathering *g, struct olv_error *err)
 {
+    char temporary[FRESH_LABEL + 32];
     if (!*g->how.depot)
         return true;
-    return run_catalogue(g->run, err) && catalogue_begin(g->run->catalogue, err);
-}
-
-/* How the entry is to be archived; its words are kept, for the path points into them. */
-static bool read_how(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
-{
-    char *words = strdup(e->how);
-    struct olv_how how;
-    if (!words)
-        return olv_fail_memory(err);
-    if (!olv_how_get(words, &how) || !*how.into) {
-        free(words);
-        return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
-    }
-    g->words = words;
-    g->how = how;
-    return true;
-}
-
-/* Of the archive while it has no name. */
-static void label_of(const struct gathering *g, char out[FRESH_LABEL])
-{
-    snprintf(out, FRESH_LABEL, "%.24s-archive", g->run->id);
-}
-
-/* Before it is begun: so that the next run finds it, should this one be cut short. */
-static bool note_unfinished(struct gathering *g, const char *name, uint64_t inode, struct olv_error *err)
-{
-    const char *slash = strrchr(g->how.into, '/');
-    struct unfinished note = {.inode = inode};
-    char label[FRESH_LABEL], temporary[FRESH_LABEL + 32];
-    label_of(g, label);
-    fresh_name(label, temporary);
-    if (inode)
-        snprintf(note.temporary, sizeof note.temporary, "%s", temporary);
-    snprintf(note.path, sizeof note.path, "%.*s/%.255s", (int)(slash - g->how.into), g->how.into, name);
-    return unfinished_note(g->run->directory, &note, err);
+    fresh_name(g->label, temporary);
+    if (run_catalogue(g->run, err))
+        g->row = catalogue_make(g->run->catalogue, &g->facts, temporary, err);
+    return g->row != 0;
 }
 
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    char label[FRESH_LABEL], temporary[FRESH_LABEL + 32];
-    struct making_options options = {.label = label,
+    const struct olv_run_result *result = g->run->result;
+    struct making_options options = {.label = g->label,
                                      .workers = olv_os_cpus(),
                                      .run = g->run->id,
-                                     .rule = e->rule_name,
                                      .observer = g->run->options.observer,
-                                     .files_before = g->files,
-                                     .bytes_before = g->bytes,
+                                     .files_before = result->done,
+                                     .bytes_before = result->done_bytes,
                                      .told = told,
                                      .self = g};
-    gathered_begin(g->run->gathered, g->sequence);
-    g->added = 0;
-    g->failed = (struct olv_error){0};
-    label_of(g, label);
-    if (!read_how(g, e, err))
+    if (!open_directory(g, err))
         return false;
-    g->rule = strdup(e->rule_name);
+    g->facts.depot = g->how.depot;
+    g->facts.run = g->run->id;
+    g->facts.rule = g->rule = strdup(e->rule_name);
     if (!g->rule)
         return olv_fail_memory(err);
-    if (!open_directory(g, &g->failed) || !begin_catalogue(g, &g->failed))
-        return true;
+    g->facts.codec = g->how.codec;
+    g->facts.made = olv_os_now();
+    if (!begin_catalogue(g, err))
+        return false;
     options.dir = g->dir;
+    options.rule = g->rule;
     options.codec = g->how.codec;
     options.level = g->how.level;
     options.clock = g->how.clock;
     options.keeps = g->how.keeps;
-    fresh_name(label, temporary);
-    if (!note_unfinished(g, temporary, 0, err))
-        return false;
-    g->making = making_begin(&options, &g->failed);
-    return true;
+    g->making = making_begin(&options, err);
+    return g->making != NULL;
 }
 
-/* The archive has its place; from here on it is known. */
-static bool end_catalogue(struct gathering *g, const char *path, struct olv_error *err)
+/* Beside a depot, the register of the run knows the file before it gets its name. */
+static bool note_name(struct gathering *g, const char *name, struct olv_error *err)
 {
-    const char *slash = strrchr(path, '/');
-    char *depot_path = strndup(path, slash == path ? 1 : (size_t)(slash - path));
-    size_t manifest;
-    const struct frame_list *frames = making_frames(g->making, &manifest);
-    struct catalogue_archive archive = {.depot = g->how.depot,
-                                        .depot_path = depot_path,
-                                        .name = slash + 1,
-                                        .run = g->run->id,
-                                        .rule = g->rule,
-                                        .codec = g->how.codec,
-                                        .made = making_time(g->making),
-                                        .length = making_length(g->making),
-                                        .members = making_members(g->making),
-                                        .bytes = making_bytes(g->making),
-                                        .manifest_frame = manifest};
-    bool ok = depot_path ? catalogue_end(g->run->catalogue, &archive, frames, err) : olv_fail_memory(err);
-    free(depot_path);
-    return ok;
+    struct olv_stat stat;
+    if (!making_stat(g->making, &stat, err))
+        return false;
+    if (g->row)
+        return catalogue_name(g->run->catalogue, g->row, name, &stat, err);
+    return run_givens(g->run, err) && givens_add(g->run->givens, g->first, g->how.into, &stat, false, err) &&
+           givens_store(g->run->givens, g->run->id, g->run->context.now, err);
 }
 
-/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". The
- * name is noted before it is given: a run that is cut short before the catalogue knows the archive has not
- * touched any original yet, and the next one removes it. */
+/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". */
 static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME_MAX + 1],
                        struct olv_error *err)
 {
@@ -187,107 +136,157 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     snprintf(name, sizeof name, "%s", wanted);
     for (unsigned n = 2; !ok && n < MOST; n++) {
         olv_error_clear(err);
-        ok = note_unfinished(g, name, making_inode(g->making), err) &&
-             making_publish(g->making, name, OLV_REFUSE, placed, err);
-        if (ok || err->code != OLV_EXISTS || !*g->how.depot || !is_archive)
+        ok = note_name(g, name, err) && making_publish(g->making, name, OLV_REFUSE, placed, err);
+        if (ok || err->code != OLV_EXISTS || !g->row || !is_archive)
             return ok;
         snprintf(name, sizeof name, "%.*s-%u%s", (int)stem, wanted, n, wanted + stem);
     }
     return ok;
 }
 
+/* It has its name, and that is on the disk: from here on it is live. */
+static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
+{
+    const struct frame_list *frames = making_frames(g->making, &g->facts.manifest_frame);
+    g->facts.name = placed;
+    g->facts.made = making_time(g->making);
+    g->facts.length = making_length(g->making);
+    g->facts.members = making_members(g->making);
+    g->facts.bytes = making_bytes(g->making);
+    memcpy(g->facts.id, making_id(g->making), sizeof g->facts.id);
+    if (catalogue_publish(g->run->catalogue, g->row, &g->facts, frames, NULL, err)) {
+        g->row = 0;
+        return true;
+    }
+    return false;
+}
+
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
     const char *slash = strrchr(g->how.into, '/');
-    char placed[NAME_MAX + 1];
+    char placed[NAME_MAX + 1] = "";
     if (!making_finish(g->making, err))
         return false;
     if (making_members(g->making) == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
-    if (!publish_as(g, slash + 1, placed, err))
-        return false;
-    olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
-    if (path->failed)
-        return olv_fail_memory(err);
-    return !*g->how.depot || end_catalogue(g, path->data, err);
+    if (publish_as(g, slash + 1, placed, err)) {
+        olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
+        if (!path->failed && (!g->row || end_catalogue(g, placed, err)))
+            return true;
+        if (path->failed)
+            olv_fail_memory(err);
+    }
+    /* An archive that nobody knows must not be there; where it cannot be taken away now, a later run does. */
+    if (*placed && !making_take_back(g->making, placed))
+        g->row = 0;
+    return false;
 }
 
-/* An archive that failed is told once; its entries say so each. */
-static bool end_archive(struct gathering *g, struct olv_error *err)
+/* What is `making` still came to nothing. */
+static void end_archive(struct gathering *g, struct olv_text *path)
 {
-    struct olv_text path = {0};
-    bool ok = true;
-    if (!g->words)
-        return true;
-    if (g->failed.code == OLV_OK && !publish(g, &path, &g->failed))
+    struct olv_error ignored = {0};
+    if (g->failed.code == OLV_OK && !publish(g, path, &g->failed))
         olv_error_at(&g->failed, g->how.into);
-    ok = gathered_end(g->run->gathered, g->failed.code == OLV_OK ? path.data : NULL, &g->failed) ||
-         olv_fail_memory(err);
-    olv_text_free(&path);
     making_free(g->making);
-    g->making = NULL;
-    unfinished_clear(g->run->directory);
+    if (g->row)
+        catalogue_forget(g->run->catalogue, g->row, &ignored);
     if (g->dir >= 0)
         close(g->dir);
-    g->dir = -1;
-    if (g->run->catalogue)
-        catalogue_abandon(g->run->catalogue);
-    free(g->words);
+    free((char *)(uintptr_t)g->facts.depot_path);
     free(g->rule);
-    g->words = g->rule = NULL;
-    return ok;
 }
 
-/* ---- all of them ---- */
+/* ---- its entries ---- */
 
 /* What cannot get in any more, because its archive failed. */
-static bool put_failed(struct gathering *g, struct olv_error *err)
+static bool put_failed(struct gathering *g)
 {
     struct gathered_entry entry = {.is_in = true}; /* as far as it is concerned; the archive says why not */
-    return gathered_put(g->run->gathered, g->sequence, &entry, NULL) ||
-           olv_fail_system(err, "", "cannot write a temporary file");
+    return gathered_put(g->run->gathered, g->sequence, &entry, NULL);
 }
+
+struct adding {
+    struct gathering *gathering;
+    const struct gather_place *place;
+    struct olv_text words; /* how the first one is archived */
+    bool is_first_segment, is_over;
+};
 
 /* An archive of a depot has no more members than a batch has entries at most, so that all of them can go at
  * once some day. */
-static bool is_full(const struct gathering *g)
+static bool belongs(const struct adding *a, const struct olv_docket_entry *e)
 {
-    return *g->how.depot && g->added >= OLV_SEGMENT_MOST;
+    const struct gathering *g = a->gathering;
+    return e->act == OLV_ACT_ARCHIVE && strcmp(e->how, olv_text_string(&a->words)) == 0 &&
+           (!*g->how.depot || g->added < OLV_SEGMENT_MOST);
 }
 
-static bool gather_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
+static bool begin_with(struct adding *a, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    struct gathering *g = self;
-    g->sequence++;
-    if (e->act != OLV_ACT_ARCHIVE)
-        return true;
-    if (g->words && (strcmp(g->words, e->how) != 0 || is_full(g)) && !end_archive(g, err))
-        return false;
-    if (!g->words && !begin_archive(g, e, err))
-        return false;
-    g->added++;
-    g->files++;
-    g->bytes += e->identity.size_bytes;
-    if (g->failed.code != OLV_OK)
-        return put_failed(g, err);
-    if (making_add(g->making, e, g->sequence, &g->failed))
-        return true;
-    return put_failed(g, err);
+    struct gathering *g = a->gathering;
+    olv_text_puts(&a->words, e->how);
+    if (a->words.failed)
+        return olv_fail_memory(err);
+    if (!olv_how_get(a->words.data, &g->how) || !*g->how.into)
+        return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
+    gathered_begin(g->run->gathered, g->first);
+    begin_archive(g, e, &g->failed);
+    return true;
 }
 
-bool gather_archives(struct olv_run *run, struct olv_spool *docket, struct olv_error *err)
+static bool add(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
-    struct gathering g = {.run = run, .dir = -1};
-    bool ok;
-    run->gathered = gathered_new(err);
-    ok = run->gathered && olv_docket_each(docket, gather_entry, &g, err) && end_archive(&g, err);
-    if (!ok) {
-        making_free(g.making);
-        if (g.dir >= 0)
-            close(g.dir);
-        free(g.words);
-        free(g.rule);
+    struct adding *a = self;
+    struct gathering *g = a->gathering;
+    if (a->is_over || (a->is_first_segment && e->number < a->place->entry))
+        return true;
+    if (!a->words.len && !begin_with(a, e, err))
+        return false;
+    a->is_over = !belongs(a, e);
+    if (a->is_over)
+        return true;
+    g->sequence = g->first + g->added++;
+    if (g->failed.code == OLV_OK && making_add(g->making, e, g->sequence, &g->failed))
+        return true;
+    return put_failed(g) || olv_fail_system(err, "", "cannot write a temporary file");
+}
+
+/* From its place on; afterwards the docket stands where it stood. */
+static bool add_all(struct adding *a, struct olv_error *err)
+{
+    struct olv_spool *docket = a->place->docket;
+    struct olv_text segment = {0};
+    long back = olv_spool_mark(docket);
+    bool ok = olv_spool_go_to(docket, a->place->mark, err);
+    a->is_first_segment = true;
+    while (ok && !a->is_over && olv_spool_next(docket, &segment, err)) {
+        ok = olv_segment_each(&segment, add, a, err);
+        a->is_first_segment = false;
     }
-    run->context.gathered = run->gathered;
+    olv_text_free(&segment);
+    return ok && err->code == OLV_OK && olv_spool_go_to(docket, back, err);
+}
+
+bool gather_archive(struct olv_run *run, const struct gather_place *place, struct olv_error *err)
+{
+    struct gathering g = {.run = run, .dir = -1, .first = place->sequence};
+    struct adding a = {.gathering = &g, .place = place};
+    struct olv_text path = {0};
+    bool ok;
+    if (place->sequence <= run->gathered_until)
+        return true;
+    if (!run->gathered && !(run->context.gathered = run->gathered = gathered_new(err)))
+        return false;
+    snprintf(g.label, sizeof g.label, "%.24s-%llu-archive", run->id, (unsigned long long)place->sequence);
+    ok = add_all(&a, err);
+    if (!ok)
+        g.failed = *err;
+    end_archive(&g, &path);
+    run->gathered_until = g.first + g.added - 1;
+    ok = ok && (gathered_end(run->gathered, g.failed.code == OLV_OK ? path.data : NULL, &g.failed) ||
+                olv_fail_memory(err));
+    olv_text_free(&path);
+    olv_text_free(&a.words);
     return ok;
 }

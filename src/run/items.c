@@ -5,6 +5,7 @@
 #include "olvido/items.h"
 
 #include "base/glob.h"
+#include "depot/locate.h"
 #include "file/identity.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
@@ -14,6 +15,7 @@
 #include <unistd.h>
 
 struct finding {
+    struct olv_hasher *hasher;
     struct olv_trashes *trashes;
     const struct olv_item_query *query;
     size_t trash; /* index of the one under way */
@@ -207,12 +209,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
 {
     struct finding *f = self;
     struct candidate c = {.deleted = file->archived, .size_bytes = file->size_bytes, .trash = IN_DEPOT};
-    struct olv_how how = {.codec = file->codec,
-                          .is_member = true,
-                          .begins = file->begins,
-                          .within = file->within,
-                          .most_bytes = file->size_bytes,
-                          .into = ""};
+    struct olv_how how;
     if (!file_fits(f->query, file))
         return true;
     narrow_common(f, file->path);
@@ -226,9 +223,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     put_string(&f->record, file->archive_name);
     put_string(&f->record, file->depot);
     put_string(&f->record, file->depot_path);
-    how.has_digest = file->digest != NULL;
-    if (file->digest)
-        memcpy(how.digest, file->digest, sizeof how.digest);
+    how = locate_contents(file, f->hasher);
     olv_text_clear(&f->how);
     olv_how_put(&how, &f->how);
     put_string(&f->record, olv_text_string(&f->how));
@@ -264,8 +259,7 @@ static void look_at_archive(const char *directory, struct olv_docket_entry *e)
     int dir = olv_os_open_path(directory);
     struct olv_stat stat;
     if (dir >= 0 && olv_os_stat(dir, "", &stat)) {
-        e->directory_mount = stat.mount;
-        e->directory_inode = stat.inode;
+        e->at = olv_directory_id_of(&stat);
         if (olv_os_stat(dir, e->name, &stat))
             e->identity = olv_identity_of(&stat);
     }
@@ -332,7 +326,7 @@ static bool flush(struct finding *f, struct olv_error *err)
     if (!f->late || !f->docket)
         return ok;
     ok = ok && flush_to(f->late, &f->late_segment, err);
-    olv_spool_rewind(f->late);
+    ok = ok && olv_spool_rewind(f->late, err);
     while (ok && olv_spool_next(f->late, &segment, err))
         ok = olv_spool_add(f->docket, &segment, err);
     olv_text_free(&segment);
@@ -344,7 +338,7 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
 {
     e->identity = olv_identity_of(&c->stat);
     e->directory = olv_trash_files_path(trash);
-    olv_trash_files_identity(trash, &e->directory_mount, &e->directory_inode);
+    e->at = olv_trash_files_identity(trash);
     found->trash = trash;
 }
 
@@ -414,10 +408,13 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     struct finding f = {.trashes = trashes, .query = query, .docket = docket, .each = each, .self = self};
     bool ok;
     f.sorter = olv_sorter_new(err);
+    f.hasher = olv_hasher_new();
     olv_segment_begin(&f.segment);
     olv_segment_begin(&f.late_segment);
-    ok = f.sorter && collect(&f, err) && collect_depots(&f, err) && deliver_all(&f, err);
+    ok = (f.hasher || olv_fail_memory(err)) && f.sorter && collect(&f, err) && collect_depots(&f, err) &&
+         deliver_all(&f, err);
     olv_sorter_free(f.sorter);
+    olv_hasher_free(f.hasher);
     olv_segment_free(&f.segment);
     olv_segment_free(&f.late_segment);
     if (f.late)

@@ -39,7 +39,8 @@ struct naming {
 /* Behind the directory's path and the name in a record. */
 struct found {
     struct olv_identity identity;
-    uint64_t links, directory_mount, directory_inode;
+    uint64_t links;
+    struct olv_directory_id at;
     uint32_t mode, owner;
 };
 
@@ -74,8 +75,7 @@ static bool add(struct naming *n, struct olv_text *record, const char *directory
 {
     struct found f = {.identity = olv_identity_of(stat),
                       .links = stat->links,
-                      .directory_mount = dir->mount,
-                      .directory_inode = dir->inode,
+                      .at = olv_directory_id_of(dir),
                       .mode = stat->mode,
                       .owner = stat->owner};
     olv_text_clear(record);
@@ -222,8 +222,7 @@ static bool deliver(struct naming *n, struct olv_segment_writer *segment, const 
     e.identity = f.identity;
     e.due = f.identity.modified;
     e.links = f.links;
-    e.directory_mount = f.directory_mount;
-    e.directory_inode = f.directory_inode;
+    e.at = f.at;
     tally(n->out, &f, n->own);
     olv_segment_add(segment, &e);
     if (segment->entries < OLV_SEGMENT_ENTRIES)

@@ -54,12 +54,11 @@ bool run_checkpoint(struct olv_run *run, struct olv_error *err)
     return true;
 }
 
-bool run_store_respites(struct olv_run *run, struct olv_error *err)
+/* For databases: see struct database. */
+static bool more_room(void *self, struct olv_error *err)
 {
-    while (!olv_respite_store(&run->respites, run->state.dir, run->context.now, err))
-        if (!reserve_use(run->state.dir, err))
-            return false;
-    return true;
+    const struct olv_run *run = self;
+    return reserve_use(run->state.dir, err);
 }
 
 const char *run_trash_place(const struct olv_run *run, const struct olv_act *act)
@@ -127,7 +126,6 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->context.observer = options->observer;
     run->context.run = run->id;
     olv_reach_begin(&run->context.source);
-    run->context.respites = &run->respites;
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
     run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
     if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
@@ -163,7 +161,8 @@ void olv_run_close(struct olv_run *run)
     olv_text_free(&run->context.placed);
     olv_trashes_free(run->trashes);
     olv_os_in_use_free(run->in_use);
-    olv_respite_list_free(&run->respites);
+    givens_close(run->givens);
+    had_list_free(&run->had);
     gathered_free(run->gathered);
     olv_catalogue_close(run->catalogue);
     vault_free(run->context.vault);
@@ -177,9 +176,20 @@ void olv_run_close(struct olv_run *run)
     free(run);
 }
 
+struct givens *run_givens(struct olv_run *run, struct olv_error *err)
+{
+    if (!run->givens && (run->givens = givens_open(run->options.state, true, err))) {
+        run->context.givens = run->givens;
+        givens_on_full(run->givens, more_room, run);
+    }
+    return run->givens;
+}
+
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
 {
-    if (!run->catalogue)
-        run->catalogue = run->context.catalogue = catalogue_open(run->options.state, true, err);
+    if (!run->catalogue && (run->catalogue = catalogue_open(run->options.state, true, err))) {
+        run->context.catalogue = run->catalogue;
+        catalogue_on_full(run->catalogue, more_room, run);
+    }
     return run->catalogue;
 }

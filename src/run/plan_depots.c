@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "run/plan_depots.h"
 
+#include "depot/locate.h"
 #include "docket/compose.h"
 #include "file/identity.h"
 #include "run/plan_trash.h"
@@ -18,6 +19,7 @@ struct depot_planner {
     struct stored_judge judge;
     struct composing composing;
     struct olv_text how;
+    struct olv_hasher *hasher;
     int64_t archive; /* that the entry describes */
     struct olv_docket_entry entry;
     struct olv_error error;
@@ -35,8 +37,7 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
     *e = (struct olv_docket_entry){.act = OLV_ACT_THIN, .identity = {.kind = OLV_KIND_FILE}};
     dir = olv_os_open_path(f->depot_path);
     if (dir >= 0 && olv_os_stat(dir, "", &stat)) {
-        e->directory_mount = stat.mount;
-        e->directory_inode = stat.inode;
+        e->at = olv_directory_id_of(&stat);
         if (olv_os_stat(dir, f->archive_name, &stat))
             e->identity = olv_identity_of(&stat);
     }
@@ -46,18 +47,8 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
 
 static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file *f, struct olv_verdict v)
 {
-    struct olv_how how = {.codec = f->codec,
-                          .is_member = true,
-                          .most_bytes = f->size_bytes,
-                          .begins = f->own_begins,
-                          .within = f->own_within,
-                          .has_modified = true,
-                          .modified = f->modified,
-                          .has_digest = f->digest != NULL,
-                          .into = ""};
+    struct olv_how how = locate_member(f, p->hasher);
     struct olv_docket_entry *e = &p->entry;
-    if (f->digest)
-        memcpy(how.digest, f->digest, sizeof how.digest);
     olv_text_clear(&p->how);
     olv_how_put(&how, &p->how);
     if (p->how.failed)
@@ -124,7 +115,8 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     if (!judging->options->catalogue)
         return true;
     compose_begin(&p.composing, plan->docket);
-    ok = stored_judge_begin(&p.judge, policy, judging) || olv_fail_memory(err);
+    p.hasher = olv_hasher_new();
+    ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
     ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, judge, &p, err);
     if (ok && p.error.code != OLV_OK) {
         *err = p.error;
@@ -134,5 +126,6 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     compose_abandon(&p.composing);
     stored_judge_end(&p.judge);
     olv_text_free(&p.how);
+    olv_hasher_free(p.hasher);
     return ok;
 }

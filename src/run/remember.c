@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "run/remember.h"
 
-#include "depot/catalogue.h"
+#include "depot/had.h"
 
 static void tell(struct olv_run *run, const struct olv_error *err)
 {
@@ -29,14 +29,16 @@ void remember_outcome(struct olv_run *run, const struct olv_docket_entry *e, con
         had.was_name = e->name;
         had.was_bytes = e->identity.size_bytes;
     }
-    if (path.failed || !run_catalogue(run, &err) || !catalogue_remember(run->catalogue, &had, &err))
+    if (path.failed || !had_list_add(&run->had, &had)) {
+        olv_fail_memory(&err);
         tell(run, &err);
+    }
     olv_text_free(&path);
 }
 
 void remember_settle(struct olv_run *run)
 {
     struct olv_error err = {0};
-    if (run->catalogue && !catalogue_remembered(run->catalogue, &err))
+    if (run->had.count && (!run_catalogue(run, &err) || !had_list_store(&run->had, run->catalogue, &err)))
         tell(run, &err);
 }

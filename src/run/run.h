@@ -6,6 +6,7 @@
 
 #include "act/act.h"
 #include "base/digest.h"
+#include "depot/had.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
 #include "os/os.h"
@@ -16,13 +17,16 @@ struct olv_run {
     struct state state;
     struct olv_ledger *ledger;
     struct olv_trashes *trashes;
-    struct olv_respite_list respites;
+    struct givens *givens; /* NULL: not needed up to now */
+    struct had_list had;   /* what the batch is to remember */
     struct olv_hasher *hasher;
     struct olv_act_context context;
-    struct olv_catalogue *catalogue; /* NULL: not needed up to now */
-    struct gathered *gathered;       /* what went into archives, before the first batch; NULL: nothing */
+    struct olv_catalogue *catalogue;     /* NULL: not needed up to now */
+    struct gathered *gathered;           /* what went into archives; NULL: nothing */
+    uint64_t gathered_until;             /* up to this entry of the run */
+    const struct olv_run_result *result; /* up to now */
     char id[OLV_RUN_ID_SIZE];
-    uint64_t settled;
+    uint64_t settled, settled_unknown;
     struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */
     struct olv_instant in_use_at;
     int directory; /* runs/ID while carrying out; -1 else */
@@ -42,10 +46,14 @@ const char *run_trash_place(const struct olv_run *run, const struct olv_act *act
 bool run_write(struct olv_run *run, struct olv_error *err);
 bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
-/* Stores what was recovered since the last time, likewise. */
-bool run_store_respites(struct olv_run *run, struct olv_error *err);
+/* The register of what is given a name, made when it is needed first; NULL with `err`. It is the run's own.
+ */
+struct givens *run_givens(struct olv_run *run, struct olv_error *err);
 /* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
+/* Clears archives that a run has not finished, and tries again to remove those that are to go. What cannot be
+ * done now stays for a later run. */
+void run_clear_archives(struct olv_run *run);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* After a crash at any point: the last intents of the open run say what may have been done; what has no
- * outcome yet gets one by looking at what is there. Nothing is acted upon. */
-#include "file/touched.h"
-#include "run/run.h"
-
-#include "archive/unfinished.h"
+/* After a crash at any point: the last intents of the open run say what may have been done. What was begun
+ * and not completed is taken back; then what has no outcome yet gets one by looking at what is there: done,
+ * left, or unknown. Nothing is completed. */
 #include "depot/catalogue.h"
+#include "file/touched.h"
+#include "hold/hold.h"
+#include "run/run.h"
+#include "run/trace.h"
 
 #include "os/durable.h"
 
@@ -29,7 +30,9 @@ struct settling {
         bool has_outcome[OLV_SEGMENT_MOST];
     } open[OPEN_BATCHES]; /* those with the last intents, the very last first */
     uint64_t decisions;   /* of all intents */
-    uint64_t done, left, failed;
+    uint64_t done, left, failed, unknown;
+    bool is_same_boot; /* as that run */
+    int trace;         /* see trace.h */
 };
 
 static void note_intent(struct settling *s, const struct olv_ledger_record *r)
@@ -53,6 +56,8 @@ static void count_result(struct settling *s, const char *result)
         s->left++;
     else if (strcmp(result, "failed") == 0)
         s->failed++;
+    else if (strcmp(result, "unknown") == 0)
+        s->unknown++;
     else
         s->done++;
 }
@@ -75,13 +80,41 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
     return true;
 }
 
-/* Only one that is there: an empty one, made anew, would say that nothing is in any archive. */
-static bool know_catalogue(struct olv_run *run)
+/* Only what is there: a catalogue made anew would say that nothing is in any archive. */
+static void know_registers(struct olv_run *run)
 {
     struct olv_error ignored = {0};
     if (!run->catalogue)
         run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, &ignored);
-    return run->catalogue != NULL;
+    if (!run->givens)
+        run->givens = run->context.givens = givens_open(run->options.state, false, &ignored);
+}
+
+/* Its directory, and its trash, as far as they can be reached. */
+static bool reach(struct settling *s, const struct olv_act *act, const struct olv_docket_entry *e,
+                  struct olv_error *err)
+{
+    struct olv_act_context *context = &s->run->context;
+    return olv_reach_again(&context->source, e, s->is_same_boot, err) && run_find_trash(s->run, act, e, err);
+}
+
+/* "left" where nothing was done, "unknown" where nothing tells. */
+static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const struct olv_act *act = olv_act_find(e->act);
+    enum olv_truth was_done = OLV_NO;
+    if (act && act->settle_entry)
+        was_done = reach(s, act, e, &o->error) ? act->settle_entry(&s->run->context, e, o) : OLV_UNKNOWN;
+    if (was_done == OLV_YES)
+        return true;
+    if (was_done == OLV_UNKNOWN && o->error.code == OLV_OK)
+        olv_fail(&o->error, OLV_SYSTEM, "the run was cut short, and nothing tells whether it was done");
+    else if (was_done == OLV_NO)
+        olv_fail(&o->error, OLV_CHANGED, "the run was cut short before it");
+    o->result = was_done == OLV_UNKNOWN ? OLV_UNSURE : OLV_LEFT;
+    o->trash[0] = '\0';
+    o->into = NULL;
+    return false;
 }
 
 static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
@@ -89,65 +122,89 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     struct olv_act_context *context = &s->run->context;
     const struct olv_act *act = olv_act_find(e->act);
     struct olv_outcome o = {0};
-    bool was_applied = false;
+    struct olv_text path = {0};
     const char *result;
-    context->sequence++;
-    olv_text_clear(&context->placed);
-    if (e->act == OLV_ACT_THIN || e->act == OLV_ACT_ARCHIVE)
-        know_catalogue(s->run);
-    if (act && act->was_applied && olv_reach_again(&context->source, e, &o.error) &&
-        run_find_trash(s->run, act, e, &o.error))
-        was_applied = act->was_applied(context, e, &o);
-    if (!was_applied)
-        o.result = OLV_LEFT;
+    char reason[512];
+    bool was_done;
+    context->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
+    was_done = look_at_entry(s, e, &o);
     result = act ? olv_act_result(act, o.result) : "left";
-    olv_text_clear(&context->path);
-    olv_docket_entry_path(e, &context->path);
+    olv_outcome_reason(&o, reason, sizeof reason);
+    olv_docket_entry_path(e, &path);
     olv_ledger_outcome(s->run->ledger,
                        &(struct olv_outcome_facts){
                            .run = s->id,
                            .batch = batch,
                            .entry = e,
                            .result = result,
-                           .reason = was_applied ? o.error.what : "the run was cut short before it",
+                           .reason = reason,
                            .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
                            .into = o.into ? o.into : "",
-                           .trash_place = was_applied ? run_trash_place(s->run, act) : "",
-                           .path = context->placed.len ? context->placed.data
-                                   : *e->target        ? e->target
-                                                       : olv_text_string(&context->path),
+                           .trash_place = was_done ? run_trash_place(s->run, act) : "",
+                           .path = was_done && o.placed ? o.placed
+                                   : *e->target         ? e->target
+                                                        : olv_text_string(&path),
                            .is_settled = true,
                        });
+    olv_text_free(&path);
     count_result(s, result);
     s->run->settled++;
+    s->run->settled_unknown += o.result == OLV_UNSURE;
 }
 
-static bool settle_batch(struct settling *s, const struct open_batch *batch, const struct olv_text *bytes,
-                         struct olv_error *err)
+/* What has to be seen of all entries before the first is settled. */
+static void look_before(struct settling *s, const struct olv_docket_entry *e)
+{
+    const struct olv_act *act = olv_act_find(e->act);
+    struct olv_error ignored = {0};
+    if (act && act->look && reach(s, act, e, &ignored))
+        act->look(&s->run->context, e);
+    else if (act && act->look)
+        s->run->context.needs_archive = true; /* it cannot be told, so nothing is taken back */
+}
+
+/* All entries of a batch that have no outcome. */
+static bool each_open(struct settling *s, const struct open_batch *batch, const struct olv_text *bytes,
+                      bool is_looking, struct olv_error *err)
 {
     struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
+    char boot[OLV_OS_BOOT_SIZE];
+    int64_t since_s;
     struct olv_docket_entry e;
     if (!reader)
         return false;
     s->run->context.sequence = batch->sequence;
-    while (olv_segment_next(reader, &e, err))
-        if (e.number < OLV_SEGMENT_MOST && !batch->has_outcome[e.number])
-            settle_entry(s, batch->number, &e);
+    while (olv_segment_next(reader, &e, err)) {
+        s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
+        s->run->context.sequence++;
+        if (e.number >= OLV_SEGMENT_MOST || batch->has_outcome[e.number])
+            continue;
+        if (is_looking)
+            look_before(s, &e);
         else
-            s->run->context.sequence++;
+            settle_entry(s, batch->number, &e);
+    }
     olv_segment_close(reader);
     return err->code == OLV_OK;
 }
 
-static bool settle_segment(struct settling *s, const struct open_batch *batch, struct olv_error *err)
+static bool settle_segment(struct settling *s, const struct open_batch *batch, bool is_looking,
+                           struct olv_error *err)
 {
     struct olv_text bytes = {0};
     char name[32], path[128];
     bool ok;
     run_segment_name(name, batch->number);
     snprintf(path, sizeof path, "%.63s/%s", s->id, name);
-    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err) &&
-         settle_batch(s, batch, &bytes, err);
+    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err);
+    if (!ok && err->sys == ENOENT) {
+        olv_fail(err, OLV_BROKEN, "the docket of a run that was cut short is gone");
+        olv_error_at(err, path);
+        olv_error_hint(
+            err, "put it back from a copy; or take runs/open away, and what that run was about to do stays "
+                 "without an outcome. Nothing was touched");
+    }
+    ok = ok && each_open(s, batch, &bytes, is_looking, err);
     olv_text_free(&bytes);
     return ok;
 }
@@ -169,64 +226,31 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
     struct olv_run *run = s->run;
     bool ok = true;
     run->context.run = s->id;
-    for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
-        ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], err);
+    run->context.has_outcomes = s->done + s->failed + s->left > 0;
+    run->context.needs_archive = false;
+    for (int pass = 0; pass < 2; pass++)
+        for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
+            ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], pass == 0, err);
     run->context.run = run->id;
     run->context.sequence = 0;
-    return ok && olv_trashes_store(run->trashes, err) && sync_trashes(run, err) &&
-           run_store_respites(run, err);
-}
-
-/* Under its temporary name it is the run's own. Under its final one it is removed if it still is the file
- * that the run made, and the catalogue does not know it: then nothing has gone for it yet. */
-static void remove_unfinished(struct olv_run *run, int dir, const char *directory, const char *name,
-                              uint64_t inode)
-{
-    struct olv_error ignored = {0};
-    struct catalogue_known known;
-    struct olv_stat stat;
-    if (inode == 0 && strncmp(name, ".olvido-", 8) == 0)
-        unlinkat(dir, name, 0);
-    if (inode == 0 || !olv_os_stat(dir, name, &stat) || stat.inode != inode || stat.kind != OLV_KIND_FILE)
-        return;
-    if (know_catalogue(run) && catalogue_find_archive(run->catalogue, directory, name, &known, &ignored) &&
-        known.id == 0)
-        unlinkat(dir, name, 0);
-}
-
-/* An archive that the run did not finish. */
-static void clear_unfinished(const struct settling *s)
-{
-    struct unfinished u;
-    char *slash;
-    int notes = openat(s->run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC), dir;
-    if (notes >= 0 && unfinished_read(notes, &u)) {
-        slash = strrchr(u.path, '/');
-        *slash = '\0';
-        dir = olv_os_open_path(slash == u.path ? "/" : u.path);
-        if (dir >= 0) {
-            remove_unfinished(s->run, dir, slash == u.path ? "/" : u.path, slash + 1, u.inode);
-            if (strncmp(u.temporary, ".olvido-", 8) == 0)
-                unlinkat(dir, u.temporary, 0);
-            close(dir);
-        }
-        unfinished_clear(notes);
-    }
-    if (notes >= 0)
-        close(notes);
+    return ok && olv_trashes_store(run->trashes, err) && sync_trashes(run, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
+    int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     if (!olv_ledger_each(run->options.state, look_at_line, s, err))
         return false;
-    clear_unfinished(s);
+    if (directory >= 0) {
+        s->trace = trace_open(directory, false);
+        close(directory);
+    }
     if (s->has_begun && !s->has_ended) {
         if (!settle_batches(s, err))
             return false;
-        olv_ledger_end_run(run->ledger,
-                           &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed});
+        olv_ledger_end_run(
+            run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed, s->unknown});
     }
     return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
 }
@@ -238,10 +262,15 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     if (!s)
         return olv_fail_memory(err);
     s->run = run;
+    s->trace = -1;
+    know_registers(run);
+    run_clear_archives(run);
     ok = state_open_run(&run->state, s->id, sizeof s->id, err);
     if (ok && s->id[0])
         ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run")
                                                    : settle_run(s, err);
+    if (s->trace >= 0)
+        close(s->trace);
     free(s);
     return ok;
 }

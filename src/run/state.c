@@ -64,6 +64,17 @@ static bool take_lock(struct state *state, const char *path, const char *command
     return true;
 }
 
+/* Files that were about to take the place of others when a run was cut short. Nobody else has the lock. */
+static void clear_unplaced(const struct state *state)
+{
+    static const char *const names[] = {"version.new",         "rules.json.new",
+                                        "clock.new",           "ledger/checkpoint.new",
+                                        "keys/ledger.key.new", "keys/ledger.pub.new"};
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+        unlinkat(state->dir, names[i], 0);
+    unlinkat(state->runs, "open.new", 0);
+}
+
 bool state_open(struct state *state, const char *path, const char *command, struct olv_error *err)
 {
     *state = (struct state){-1, -1, -1};
@@ -79,8 +90,10 @@ bool state_open(struct state *state, const char *path, const char *command, stru
         olv_error_hint(err, "put it on a local disk: --state DIR");
     } else if (take_lock(state, path, command, err) && check_version(state->dir, path, err)) {
         state->runs = olv_private_open(state->dir, "runs", true, path, "the directory of runs", err);
-        if (state->runs >= 0)
+        if (state->runs >= 0) {
+            clear_unplaced(state);
             return true;
+        }
     }
     state_close(state);
     return olv_error_as(err, err->code == OLV_MEMORY ? OLV_MEMORY : OLV_STATE);

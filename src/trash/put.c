@@ -106,6 +106,14 @@ bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *w, const
     return make_info(trash, &w->text, out, p->is_synced, err);
 }
 
+bool olv_trash_has_info(const struct olv_trash *trash, const char *item)
+{
+    char info[NAME_MAX + 1];
+    struct olv_stat stat;
+    trash_info_name(info, item);
+    return olv_os_stat(trash->info, info, &stat);
+}
+
 void olv_trash_abandon(struct olv_trash *trash, const char *item)
 {
     char info[NAME_MAX + 1];

@@ -2,6 +2,7 @@
 /* Opening the trash, and taking items out of it. */
 #include "trash/trash.h"
 
+#include "file/identity.h"
 #include "file/place.h"
 #include "file/tree.h"
 #include "olvido/accounts.h"
@@ -116,10 +117,9 @@ const char *olv_trash_files_path(const struct olv_trash *trash)
     return trash->files_path;
 }
 
-void olv_trash_files_identity(const struct olv_trash *trash, uint64_t *mount, uint64_t *inode)
+struct olv_directory_id olv_trash_files_identity(const struct olv_trash *trash)
 {
-    *mount = trash->files_stat.mount;
-    *inode = trash->files_stat.inode;
+    return olv_directory_id_of(&trash->files_stat);
 }
 
 /* ---- taking out ---- */

@@ -106,6 +106,7 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
 /* Takes away the info file of an item that never arrived, if it is the one that says `path`. */
 void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path);
 
+bool olv_trash_has_info(const struct olv_trash *trash, const char *item);
 /* The name of an item's info file. */
 void trash_info_name(char out[NAME_MAX + 1], const char *item);
 /* The info file (Trash specification 1.0, "Contents of a trash directory"). */

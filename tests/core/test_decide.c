@@ -183,7 +183,7 @@ static char *docket_of(struct planned *p)
     struct olv_text segment = {0};
     struct olv_error err = {0};
     struct olv_docket_entry e;
-    olv_spool_rewind(p->plan.docket);
+    assert_true(olv_spool_rewind(p->plan.docket, &err));
     while (olv_spool_next(p->plan.docket, &segment, &err)) {
         struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
         while (olv_segment_next(r, &e, &err))
@@ -322,7 +322,7 @@ static void more_than_a_segment_is_spooled_in_many(void **state)
     snprintf(text, sizeof text,
              "  - { name: a, under: %s/tides, steps: [ { after: 1 day, do: discard } ] }\n", s->path);
     p = plan_of(s, text, NULL);
-    olv_spool_rewind(p.plan.docket);
+    assert_true(olv_spool_rewind(p.plan.docket, &err));
     while (olv_spool_next(p.plan.docket, &segment, &err)) {
         struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
         struct olv_docket_entry e;

@@ -17,8 +17,7 @@ static struct olv_docket_entry entry(uint32_t rule, const char *rule_name, const
                                  .act = OLV_ACT_DISCARD,
                                  .due = {-5, 7},
                                  .directory = directory,
-                                 .directory_mount = 3,
-                                 .directory_inode = inode,
+                                 .at = {3, 4, inode, {0}},
                                  .name = name,
                                  .target = ""};
     e.identity = (struct olv_identity){.kind = OLV_KIND_FILE,
@@ -107,7 +106,7 @@ static void damage_is_noticed_and_never_reads_beyond_the_end(void **state)
             w.bytes.data[at] = (char)(w.bytes.data[at] ^ (1 << bit));
         }
     assert_true(read_all(w.bytes.data, w.bytes.len));
-    w.bytes.data[7] = '2'; /* the version */
+    w.bytes.data[7] = '3'; /* the version */
     assert_false(read_all(w.bytes.data, w.bytes.len));
     olv_segment_free(&w);
 }
@@ -125,7 +124,7 @@ static void a_spool_gives_its_segments_back_in_order(void **state)
         assert_true(olv_spool_add(spool, &text, &err));
     }
     for (int pass = 0; pass < 2; pass++) {
-        olv_spool_rewind(spool);
+        assert_true(olv_spool_rewind(spool, &err));
         for (int i = 0; i < 100; i++) {
             assert_true(olv_spool_next(spool, &back, &err));
             assert_int_equal(atoi(back.data), i);

@@ -129,7 +129,7 @@ static int ledger_setup(void **state)
         ledger, &(struct olv_run_facts){"20261003-1405-abcd", "enforce", "/etc/olvido/policy.yaml", digest});
     for (unsigned i = 0; i < LINES; i++)
         write_outcome(ledger, i);
-    olv_ledger_end_run(ledger, &(struct olv_end_facts){"20261003-1405-abcd", "finished", LINES, 0, 0});
+    olv_ledger_end_run(ledger, &(struct olv_end_facts){"20261003-1405-abcd", "finished", LINES, 0, 0, 0});
     if (!olv_ledger_sync(ledger, &err) || !olv_ledger_checkpoint(ledger, &err))
         return -1;
     olv_ledger_close(ledger);

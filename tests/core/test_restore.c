@@ -50,7 +50,7 @@ static bool restore(int top, const struct olv_member *m, const struct restore_op
     struct fresh fresh;
     bool ok = fresh_open(&fresh, top, o->label, err) &&
               restore_write(fresh.fd, (const uint8_t *)"tide\n", 5, 0, err) &&
-              restore_file(&fresh, name, m, o, placed, err);
+              restore_file(&fresh, m, o, err) && fresh_publish(&fresh, name, o->if_exists, placed, err);
     fresh_close(&fresh);
     return ok;
 }
@@ -149,35 +149,54 @@ static void a_place_that_is_taken(void **state)
     close(top);
 }
 
+/* Made under its own name, and then put in its place. */
+static bool special(int top, const char *name, const struct olv_member *m, const struct restore_options *o,
+                    struct olv_error *err)
+{
+    char placed[NAME_MAX + 1];
+    return restore_special(top, m, o, err) && restore_place(top, name, o, placed, err);
+}
+
+static bool hard_link(int top, const char *from, const char *name, struct olv_error *err)
+{
+    char placed[NAME_MAX + 1];
+    int fd = openat(top, from, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    bool ok =
+        restore_hard_link(fd, top, from, top, &modest, err) && restore_place(top, name, &modest, placed, err);
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}
+
 static void links_pipes_and_devices(void **state)
 {
     const struct sandbox *s = *state;
     struct restore_options devices = all;
     struct olv_member m = file;
     struct olv_error err = {0};
-    char placed[NAME_MAX + 1], to[64] = "";
+    char to[64] = "";
     struct stat st;
     int top = open_top(s);
     m.kind = OLV_KIND_LINK;
     m.link = "../../etc/nowhere";
-    assert_true(restore_special(top, "link", &m, &modest, placed, &err));
+    assert_true(special(top, "link", &m, &modest, &err));
     assert_int_equal(readlink(in(s, "link"), to, sizeof to - 1), 17);
     assert_string_equal(to, "../../etc/nowhere");
     assert_true(look(s, "link").st_mtim.tv_sec == 1234567890);
     m.kind = OLV_KIND_PIPE;
     m.link = "";
-    assert_true(restore_special(top, "pipe", &m, &modest, placed, &err));
+    assert_true(special(top, "pipe", &m, &modest, &err));
     st = look(s, "pipe");
     assert_true(S_ISFIFO(st.st_mode) && (st.st_mode & 07777) == 0751);
     m.kind = OLV_KIND_DEVICE;
     m.major = 1;
     m.minor = 3;
-    assert_false(restore_special(top, "device", &m, &modest, placed, &err));
+    assert_false(special(top, "device", &m, &modest, &err));
     assert_int_equal(err.code, OLV_REFUSED);
     assert_false(exists(s, "device"));
     devices.makes_devices = true;
     err = (struct olv_error){0};
-    if (geteuid() == 0 && restore_special(top, "device", &m, &devices, placed, &err))
+    if (geteuid() == 0 && special(top, "device", &m, &devices, &err))
         assert_true(S_ISCHR(look(s, "device").st_mode));
     close(top);
 }
@@ -186,17 +205,16 @@ static void another_name_of_a_file(void **state)
 {
     const struct sandbox *s = *state;
     struct olv_error err = {0};
-    char placed[NAME_MAX + 1];
     int top = open_top(s);
     make_file(s, "first", "tide\n", 1);
-    assert_true(restore_hard_link(top, "first", top, "second", &modest, placed, &err));
+    assert_true(hard_link(top, "first", "second", &err));
     assert_true(look(s, "first").st_ino == look(s, "second").st_ino);
-    assert_false(restore_hard_link(top, "missing", top, "third", &modest, placed, &err));
+    assert_false(hard_link(top, "missing", "third", &err));
     assert_false(exists(s, "third"));
     /* Of a link that was there before: what it leads to is nobody's to link. */
     assert_int_equal(symlink("/etc/passwd", in(s, "planted")), 0);
     err = (struct olv_error){0};
-    if (restore_hard_link(top, "planted", top, "fourth", &modest, placed, &err))
+    if (hard_link(top, "planted", "fourth", &err))
         assert_true(S_ISLNK(look(s, "fourth").st_mode));
     close(top);
 }

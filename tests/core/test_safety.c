@@ -37,8 +37,7 @@ static struct olv_docket_entry decision(const struct sandbox *s, const char *dir
     struct olv_stat file = look_at(s, path);
     e.identity = olv_identity_of(&file);
     e.directory = in(s, directory);
-    e.directory_mount = dir.mount;
-    e.directory_inode = dir.inode;
+    e.at = olv_directory_id_of(&dir);
     return e;
 }
 
@@ -148,7 +147,7 @@ static void a_directory_is_reached_once_for_all_its_files(void **state)
     assert_true(olv_reach_directory(&reach, &b, &err));
     assert_int_equal(fd, reach.fd);
     assert_true(olv_reach_directory(&reach, &other, &err));
-    assert_int_equal(reach.inode, other.directory_inode);
+    assert_int_equal(reach.inode, other.at.inode);
     rename(in(s, "d"), in(s, "moved"));
     make_dir(s, "d");
     assert_false(olv_reach_directory(&reach, &a, &err));

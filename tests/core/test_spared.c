@@ -189,20 +189,26 @@ static struct olv_stat look_at(const struct sandbox *s, const char *name)
     return stat;
 }
 
+static struct givens *open_register(const struct sandbox *s)
+{
+    struct olv_error err = {0};
+    struct givens *g;
+    mkdir(in(s, "state"), 0700);
+    g = givens_open(in(s, "state"), true, &err);
+    if (!g)
+        fail_msg("%s", err.what);
+    return g;
+}
+
 static void note(const struct sandbox *s, const char *name, bool has_born, struct olv_instant now)
 {
-    struct olv_respite_list list = {0};
+    struct givens *g = open_register(s);
     struct olv_error err = {0};
     struct olv_stat stat = look_at(s, name);
-    int dir;
-    mkdir(in(s, "state"), 0700);
-    dir = open(in(s, "state"), O_RDONLY | O_DIRECTORY);
     stat.has_born = has_born;
-    olv_respite_note(&list, in(s, name), &stat, now);
-    if (!olv_respite_store(&list, dir, now, &err))
-        fail_msg("%s", err.what);
-    olv_respite_list_free(&list);
-    close(dir);
+    assert_true(givens_add(g, (uint64_t)now.s, in(s, name), &stat, true, &err));
+    assert_true(givens_store(g, "20260101-0000-aaaa", now, &err));
+    givens_close(g);
 }
 
 static const char *path_of(void *self)
@@ -254,14 +260,40 @@ static void a_respite_ends_after_thirty_days(void **state)
     assert_false(includes(s, &a, "tides/a.tmp", OLV_RESPITE_S));
 }
 
-static void what_is_over_is_forgotten_with_the_next(void **state)
+static void what_is_over_is_forgotten_when_a_run_ends(void **state)
 {
     const struct sandbox *s = *state;
-    struct stat st;
+    struct olv_error err = {0};
+    struct given given;
+    struct givens *g;
     note(s, "tides/a.tmp", true, (struct olv_instant){NOW.s - 2 * OLV_RESPITE_S, 0});
     note(s, "tides/b.tmp", true, NOW);
-    assert_int_equal(stat(in(s, "state/respites"), &st), 0);
-    assert_int_equal(st.st_size, 8 + 64);
+    g = open_register(s);
+    assert_true(givens_end_run(g, NOW, &err));
+    assert_false(givens_find(g, "20260101-0000-aaaa", (uint64_t)(NOW.s - 2 * OLV_RESPITE_S), &given));
+    assert_true(givens_find(g, "20260101-0000-aaaa", (uint64_t)NOW.s, &given));
+    givens_close(g);
+}
+
+/* It is spared from the moment in which it is stored: the register itself is asked again before an act. */
+static void the_register_knows_what_was_just_stored(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    struct olv_stat a = look_at(s, "tides/a.tmp"), b = look_at(s, "tides/b.tmp");
+    struct givens *g = open_register(s);
+    struct given given;
+    assert_true(givens_add(g, 1, in(s, "tides/a.tmp"), &a, true, &err));
+    assert_true(givens_add(g, 2, in(s, "tides/b.tmp"), &b, false, &err));
+    assert_false(givens_spare(g, in(s, "tides/a.tmp"), &a, NOW)); /* not on the disk yet */
+    assert_true(givens_store(g, "r", NOW, &err));
+    assert_true(givens_spare(g, in(s, "tides/a.tmp"), &a, NOW));
+    assert_false(givens_spare(g, in(s, "tides/b.tmp"), &b, NOW)); /* it has a name, and no respite */
+    assert_true(givens_find(g, "r", 2, &given) && given_is(&given, &b));
+    assert_false(given_is(&given, &a));
+    assert_false(givens_find(g, "r", 3, &given) || givens_find(g, "other", 1, &given));
+    assert_true(givens_find_path(g, "r", in(s, "tides/a.tmp"), &given) && given_is(&given, &a));
+    givens_close(g);
 }
 
 static void a_damaged_register_stops_everything(void **state)
@@ -269,7 +301,8 @@ static void a_damaged_register_stops_everything(void **state)
     const struct sandbox *s = *state;
     struct olv_error err = {0};
     note(s, "tides/a.tmp", true, NOW);
-    overwrite(s, "state/respites", "OLVRSPT1 cut short", 18);
+    overwrite(s, "state/state.db",
+              "this is no database, and it is long enough to be one ....................", 70);
     assert_null(olv_respites_read(in(s, "state"), NOW, &err));
     assert_int_equal(err.code, OLV_STATE);
     assert_contains(err.hint, "nothing was touched");
@@ -346,7 +379,8 @@ int main(void)
         TEST(a_recovered_file_is_known_again_by_inode_and_birth),
         TEST(without_times_of_birth_it_is_known_again_by_its_path),
         TEST(a_respite_ends_after_thirty_days),
-        TEST(what_is_over_is_forgotten_with_the_next),
+        TEST(what_is_over_is_forgotten_when_a_run_ends),
+        TEST(the_register_knows_what_was_just_stored),
         TEST(a_damaged_register_stops_everything),
         TEST(no_state_is_an_empty_register),
         TEST(what_is_open_for_writing_is_seen),

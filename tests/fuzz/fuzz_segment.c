@@ -12,7 +12,7 @@ static void must_be_same(const struct olv_docket_entry *a, const struct olv_dock
     must(strcmp(a->name, b->name) == 0 && strcmp(a->directory, b->directory) == 0);
     must(strcmp(a->target, b->target) == 0 && strcmp(a->rule_name, b->rule_name) == 0);
     must(a->identity.inode == b->identity.inode && a->identity.size_bytes == b->identity.size_bytes);
-    must(a->directory_mount == b->directory_mount && a->directory_inode == b->directory_inode);
+    must(memcmp(&a->at, &b->at, sizeof a->at) == 0);
     must(a->contents.entries == b->contents.entries && a->if_exists == b->if_exists);
 }
 

@@ -1,19 +1,20 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* at_call: runs a command and stops the world at its Nth call of a kind, counted in one order over all threads
- * and children: no two of these calls are ever under way at once, so what a thread does behind another's back
- * has its number, too.
+/* at_call: runs a command and stops the world at its Nth call of a kind, counted in one order over all
+ * threads and children: no two of these calls are ever under way at once, so what a thread does behind
+ * another's back has its number, too.
  *
  *     at_call [--trace KINDS] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE] -- COMMAND...
  *
  *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, memory, or names of
  *           system calls with commas between
- *   WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a write),
- *           or an error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
+ *   WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
+ * write), or an error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
  *   --hook  is run by a shell when the Nth call has been reached, before WHAT; the world stands still
  *   --log   writes a line for every call
  *
- * The report says "reached NAME PATH-OR-DESCRIPTOR" or "passed COUNT". The exit status is the command's, or 128
- * and the signal. seccomp(2) lets all other calls run at full speed. x86-64 only: elsewhere it ends with 77. */
+ * The report says "reached NAME PATH-OR-DESCRIPTOR" or "passed COUNT". The exit status is the command's, or
+ * 128 and the signal. seccomp(2) lets all other calls run at full speed. x86-64 only: elsewhere it ends
+ * with 77. */
 #define _GNU_SOURCE
 #include <errno.h>
 #include <fcntl.h>
@@ -66,25 +67,44 @@ struct call {
     }
 
 static const struct call calls[] = {
-    CALL(write, "changes", -1, true),        CALL(pwrite64, "changes", -1, true),
-    CALL(writev, "changes", -1, false),      CALL(fsync, "changes syncs", -1, false),
-    CALL(fdatasync, "changes syncs", -1, false), CALL(syncfs, "changes syncs", -1, false),
-    CALL(sync, "changes syncs", -1, false),  CALL(openat, "changes opens", 1, false),
-    CALL(open, "changes opens", 0, false),   CALL(creat, "changes opens", 0, false),
-    CALL(openat2, "opens", 1, false),        CALL(mkdirat, "changes", 1, false),
-    CALL(mkdir, "changes", 0, false),        CALL(unlinkat, "changes", 1, false),
-    CALL(unlink, "changes", 0, false),       CALL(rmdir, "changes", 0, false),
-    CALL(renameat2, "changes", 1, false),    CALL(renameat, "changes", 1, false),
-    CALL(rename, "changes", 0, false),       CALL(linkat, "changes", 3, false),
-    CALL(link, "changes", 1, false),         CALL(symlinkat, "changes", 2, false),
-    CALL(mknodat, "changes", 1, false),      CALL(ftruncate, "changes", -1, false),
-    CALL(fallocate, "changes", -1, false),   CALL(fchmod, "changes", -1, false),
-    CALL(fchmodat, "changes", 1, false),     CALL(fchown, "changes", -1, false),
-    CALL(fchownat, "changes", 1, false),     CALL(utimensat, "changes", 1, false),
-    CALL(fsetxattr, "changes", -1, false),   CALL(fremovexattr, "changes", -1, false),
-    CALL(setxattr, "changes", 0, false),     CALL(copy_file_range, "changes", -1, false),
-    CALL(read, "reads", -1, false),          CALL(pread64, "reads", -1, false),
-    CALL(getdents64, "reads", -1, false),    CALL(mmap, "memory", -1, false),
+    CALL(write, "changes", -1, true),
+    CALL(pwrite64, "changes", -1, true),
+    CALL(writev, "changes", -1, false),
+    CALL(fsync, "changes syncs", -1, false),
+    CALL(fdatasync, "changes syncs", -1, false),
+    CALL(syncfs, "changes syncs", -1, false),
+    CALL(sync, "changes syncs", -1, false),
+    CALL(openat, "changes opens", 1, false),
+    CALL(open, "changes opens", 0, false),
+    CALL(creat, "changes opens", 0, false),
+    CALL(openat2, "opens", 1, false),
+    CALL(mkdirat, "changes", 1, false),
+    CALL(mkdir, "changes", 0, false),
+    CALL(unlinkat, "changes", 1, false),
+    CALL(unlink, "changes", 0, false),
+    CALL(rmdir, "changes", 0, false),
+    CALL(renameat2, "changes", 1, false),
+    CALL(renameat, "changes", 1, false),
+    CALL(rename, "changes", 0, false),
+    CALL(linkat, "changes", 3, false),
+    CALL(link, "changes", 1, false),
+    CALL(symlinkat, "changes", 2, false),
+    CALL(mknodat, "changes", 1, false),
+    CALL(ftruncate, "changes", -1, false),
+    CALL(fallocate, "changes", -1, false),
+    CALL(fchmod, "changes", -1, false),
+    CALL(fchmodat, "changes", 1, false),
+    CALL(fchown, "changes", -1, false),
+    CALL(fchownat, "changes", 1, false),
+    CALL(utimensat, "changes", 1, false),
+    CALL(fsetxattr, "changes", -1, false),
+    CALL(fremovexattr, "changes", -1, false),
+    CALL(setxattr, "changes", 0, false),
+    CALL(copy_file_range, "changes", -1, false),
+    CALL(read, "reads", -1, false),
+    CALL(pread64, "reads", -1, false),
+    CALL(getdents64, "reads", -1, false),
+    CALL(mmap, "memory", -1, false),
     CALL(brk, "memory", -1, false),
 };
 enum { CALLS = sizeof calls / sizeof *calls };
@@ -126,7 +146,8 @@ static void install_filter(void)
     }
     code[n++] = (struct sock_filter)BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ALLOW);
     struct sock_fprog program = {n, code};
-    if (prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) < 0 || prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &program) < 0)
+    if (prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) < 0 ||
+        prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &program) < 0)
         die("seccomp");
 }
 
@@ -165,7 +186,8 @@ static void read_string(pid_t thread, unsigned long long at, char *out, size_t s
     out[got < 0 ? 0 : got] = '\0';
 }
 
-static void describe(pid_t thread, const struct call *c, const struct user_regs_struct *r, char *out, size_t size)
+static void describe(pid_t thread, const struct call *c, const struct user_regs_struct *r, char *out,
+                     size_t size)
 {
     char link[64], text[4096] = "";
     ssize_t got = 0;
@@ -187,7 +209,8 @@ static bool counts(pid_t thread, const struct call *c, const struct user_regs_st
     if (has_word(kinds, "opens", ",") || (c->number != SYS_openat && c->number != SYS_open))
         return true;
     (void)thread;
-    return (argument(r, c->number == SYS_openat ? 2 : 1) & (O_CREAT | O_TMPFILE | O_TRUNC) & ~O_DIRECTORY) != 0;
+    return (argument(r, c->number == SYS_openat ? 2 : 1) & (O_CREAT | O_TMPFILE | O_TRUNC) & ~O_DIRECTORY) !=
+           0;
 }
 
 static int error_of(const char *what)
@@ -195,8 +218,8 @@ static int error_of(const char *what)
     static const struct {
         const char *name;
         int number;
-    } errors[] = {{"ENOSPC", ENOSPC}, {"EIO", EIO}, {"EMFILE", EMFILE}, {"ENOMEM", ENOMEM}, {"EINTR", EINTR},
-                  {"EACCES", EACCES}, {"EPERM", EPERM}, {"EROFS", EROFS}};
+    } errors[] = {{"ENOSPC", ENOSPC}, {"EIO", EIO},       {"EMFILE", EMFILE}, {"ENOMEM", ENOMEM},
+                  {"EINTR", EINTR},   {"EACCES", EACCES}, {"EPERM", EPERM},   {"EROFS", EROFS}};
     for (size_t i = 0; i < sizeof errors / sizeof *errors; i++)
         if (strcmp(errors[i].name, what) == 0)
             return errors[i].number;

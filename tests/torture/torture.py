@@ -46,12 +46,13 @@ def rule(steps, name="readings", under="%(site)s/tides", where=""):
 
 
 class Scenario:
-    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, note=""):
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, loose=""):
         self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
         self.may_go = may_go      # whether contents may be gone in the end
         self.after = after        # a command that must not change a thing afterwards
         self.final = final        # None: the undisturbed picture
         self.repeat = repeat or command
+        self.loose = loose        # repeated, it need not end as undisturbed: "always", or what it then says
 
 
 DISCARD = policy(rule(["after: 30 days, do: discard"]))
@@ -74,12 +75,12 @@ SCENARIOS = [
     Scenario("decompress", "decompress tides -y".split(), NOTHING, ["compress tides -y"]),
     Scenario("archive", ENFORCE, ARCHIVE),
     Scenario("archive-keep", "archive tides --depot cold-room --keep -y".split(), NOTHING),
-    Scenario("archive-to", "archive tides --to tides.tar.zst -y".split(), NOTHING),
+    Scenario("archive-to", "archive tides --to tides.tar.zst -y".split(), NOTHING, loose="is there already"),
     Scenario("delete", ENFORCE, DELETE, may_go=True),
-    Scenario("thin", ENFORCE + ["--count", "5"], THIN, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
-    Scenario("thin-whole", ENFORCE + ["--count", "6"], DELETE, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
-    Scenario("thin-two-depots", ENFORCE + ["--count", "2"], TWO, ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y", "!mkdir -p tides"], may_go=True),
-    Scenario("clear", "trash clear --yes --count 6".split(), DISCARD, ["enforce --yes"], may_go=True),
+    Scenario("thin", ENFORCE + ["--count", "DUE"], THIN, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
+    Scenario("thin-whole", ENFORCE + ["--count", "DUE"], DELETE, ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True),
+    Scenario("thin-two-depots", ENFORCE + ["--count", "DUE"], TWO, ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y", "!mkdir -p tides"], may_go=True),
+    Scenario("clear", "trash clear --yes --count DUE".split(), DISCARD, ["enforce --yes"], may_go=True),
     Scenario("recover", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes"], after=ENFORCE),
     Scenario("recover-directory", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes", "!rmdir tides/a tides/b"], after=ENFORCE),
     Scenario("recover-number", "recover %(site)s/tides --if-exists number".split(), DISCARD,
@@ -88,17 +89,17 @@ SCENARIOS = [
              ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
     Scenario("fetch", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE),
     Scenario("fetch-number", "recover %(site)s/tides --if-exists number".split(), NOTHING,
-             ["archive tides --depot cold-room -y", "!mkdir -p tides/a tides/b; for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"]),
+             ["archive tides --depot cold-room -y", "!mkdir -p tides/a tides/b; for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], loose="always"),
     Scenario("fetch-two-depots", "recover %(site)s/tides".split(), NOTHING,
              ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y"]),
-    Scenario("extract", "extract %(site)s/tides.tar.zst --into %(site)s/out --if-exists skip".split(), NOTHING, ["archive tides --to tides.tar.zst --keep -y"]),
+    Scenario("extract", "extract %(site)s/tides.tar.zst --into %(site)s/out --if-exists skip".split(), NOTHING, ["archive tides --to tides.tar.zst --keep -y"], loose="always"),
     Scenario("rebuild", "depot rebuild".split(), NOTHING,
              ["archive tides/a --depot cold-room --keep -y", "archive tides/b --depot other-room --keep -y"]),
     Scenario("discard-two-roots", ENFORCE, TWO_ROOTS, ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"]),
     Scenario("delete-two-roots", ENFORCE, TWO_ROOTS.replace("discard", "delete"), ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"], may_go=True),
     Scenario("compress-replace", "compress tides -y --if-exists replace".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"], may_go=True),
     Scenario("compress-number", "compress tides -y --if-exists number".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"]),
-    Scenario("steps", ENFORCE + ["--count", "3"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
+    Scenario("steps", ENFORCE + ["--count", "DUE"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
              may_go=True),
 ]
 
@@ -156,7 +157,15 @@ class World:
             subprocess.run(["umount", "-l", p], check=False)
         shutil.rmtree(self.root, ignore_errors=True)
 
+    def due(self):
+        """How many lie where the scenario ends them: what a person would count and type."""
+        if self.scenario.name == "clear":
+            return len(list(self.in_trash()))
+        names = {"thin": r"/r[0-9]\.csv$", "thin-two-depots": r"/r[14]\.csv$", "steps": "/old/"}.get(self.scenario.name, ".")
+        return sum(bool(re.search(names, path)) for archive in self.archives() for path in self.members(archive))
+
     def words(self, command):
+        command = [str(self.due()) if w == "DUE" else w for w in command]
         return [os.environ["OLVIDO"], "--state", self.at["state"] + "/olvido", "--policy", self.path("policy.yaml")] + [w % self.at for w in command]
 
     def run(self, command, before=()):
@@ -373,12 +382,14 @@ class World:
 
     def check_ledger(self):
         """What the ledger says last of a path is so."""
-        last, begun, ended = {}, set(), set()
+        last, last_of_item, begun, ended = {}, {}, set(), set()
         self.ended = set()
-        now = {}
+        now, self.given_back = {}, set()
         for digest, places in self.contents().items():
             for kind, path in places:
                 now.setdefault(path, set()).add(kind)
+                if kind == "tree" and digest in self.known and not any(k == "tree" for k, p in self.known[digest]):
+                    self.given_back.add(path)
         for number, line in enumerate(self.lines()):
             if number < self.prepared_lines:
                 continue
@@ -390,6 +401,10 @@ class World:
                 o = line["open"]
                 name = self.name_in(o, "path")
                 last[name] = line
+                if line["act"] == "recover" and "trash" in o:
+                    last_of_item[self.name_in(o, "trash")] = line
+                if line["act"] == "compress" and line["result"] == "done":
+                    self.ended.add(self.name_in(o, "into"))  # what it replaced, where it was told to
                 if line["act"] in ("delete", "clear") and line["result"] in ("done", "unknown"):
                     self.ended.add(name)
         if begun != ended:
@@ -408,9 +423,11 @@ class World:
                     "recover": "trash" in kinds or "archive" in kinds}.get(act, True)
             if result == "done" and not done:
                 raise Wrong("the ledger says %s done, and it is not so: %s" % (act, path))
+            if act == "recover" and last_of_item.get(self.name_in(line["open"], "trash"), line) is not line:
+                continue  # it went by another name later
             if result in ("left", "refused") and not left:
                 raise Wrong("the ledger says %s %s, and it is not so: %s (%s)" % (act, result, path, line.get("open", {}).get("reason", line.get("reason"))))
-            if result == "left" and act == "recover" and "tree" in kinds and "cut short" in json.dumps(line):
+            if result == "left" and act == "recover" and path in self.given_back and "cut short" in json.dumps(line):
                 raise Wrong("the ledger says recover left, and it was done: %s" % path)
         if os.path.exists(self.at["state"] + "/olvido/ledger/checkpoint") and self.run(["audit", "verify"]) != 0:
             raise Wrong("the ledger does not verify: %s" % self.said)
@@ -473,9 +490,14 @@ class Bench:
             now = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
             if given - now:
                 raise Wrong("given back, and taken again: %s" % sorted(given - now))
-        if w.run(w.scenario.repeat) not in (0, 3) and "neither the trash nor a depot has anything" not in w.said:
+        originals = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
+        done = w.run(w.scenario.repeat)
+        is_loose = w.scenario.loose and (w.scenario.loose == "always" or (w.scenario.loose in w.said and len(originals) < len(FILES)))
+        if not is_loose and done not in (0, 3) and "neither the trash nor a depot has anything" not in w.said:
             raise Wrong("repeated, it fails: %s" % w.said)
         w.look()
+        if is_loose:
+            return
         if w.picture() != self.undisturbed and not w.scenario.after:
             raise Wrong("repeated, it ends otherwise: %s" % self.difference())
         if w.scenario.after and {x for x in self.undisturbed if x[1] == "tree"} != {x for x in w.picture() if x[1] == "tree"}:

@@ -1,0 +1,17 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Where in its archive a file of a depot is, as a docket says it. */
+#ifndef OLV_DEPOT_LOCATE_H
+#define OLV_DEPOT_LOCATE_H
+
+#include "base/digest.h"
+#include "olvido/depot.h"
+#include "olvido/docket.h"
+
+/* Of its contents; for a hard link, those of the member that has them. */
+struct olv_how locate_contents(const struct olv_stored_file *file, struct olv_hasher *hasher);
+/* Of the member itself, which is to be taken out. */
+struct olv_how locate_member(const struct olv_stored_file *file, struct olv_hasher *hasher);
+/* Whether a member of this path is the one that is meant. */
+bool locate_is_it(const struct olv_how *how, const char *member_path, struct olv_hasher *hasher);
+
+#endif

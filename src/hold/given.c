@@ -1,0 +1,390 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A file is known again by its inode and its time of birth, which survive a rename and a restart of the
+ * machine; where there is no time of birth, by its path, of which only a digest is kept. Taking one file for
+ * another would spare it for a while, and do no more. */
+#include "hold/hold.h"
+
+#include "base/digest.h"
+#include "os/database.h"
+#include "os/private.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+static const char NAME[] = "state.db";
+enum { VERSION = 1 };
+
+static const char schema[] =
+    "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL, inode INTEGER "
+    "NOT "
+    "NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL, PRIMARY KEY (run, entry)) WITHOUT ROWID;"
+    "CREATE INDEX given_file ON given (inode);"
+    "PRAGMA user_version = 1;";
+
+/* A row, in memory. */
+struct noted {
+    uint64_t entry, inode;
+    bool has_born, is_spared;
+    struct olv_instant born;
+    int64_t until_s;
+    uint8_t path[OLV_SHA256_SIZE];
+};
+
+struct givens {
+    struct database base;
+    struct olv_hasher *hasher;
+    struct noted *noted; /* owned */
+    size_t count, cap;
+    sqlite3_stmt *find, *spare;
+    const char *run; /* while it is stored */
+    int64_t until_s;
+};
+
+/* ---- opening ---- */
+
+static bool make_tables(void *self, struct olv_error *err)
+{
+    const struct givens *g = self;
+    return database_run(&g->base, schema, err, "cannot make its tables");
+}
+
+static bool check_version(struct givens *g, bool create, struct olv_error *err)
+{
+    int version = database_version(&g->base);
+    if (version == VERSION)
+        return true;
+    if (version == 0 && create)
+        return database_write(&g->base, make_tables, g, err);
+    if (version == 0) { /* a run that was cut short has made no more than the file */
+        errno = ENOENT;
+        olv_fail_system(err, NAME, "cannot open it");
+        return olv_error_as(err, OLV_STATE);
+    }
+    if (version < 0)
+        return database_failed(&g->base, err, "cannot read it");
+    olv_fail(err, OLV_STATE, "%s was written by another version of Olvido", NAME);
+    return olv_error_at(err, NAME);
+}
+
+struct givens *givens_open(const char *state, bool create, struct olv_error *err)
+{
+    struct givens *g = calloc(1, sizeof *g);
+    if (!g || !(g->hasher = olv_hasher_new())) {
+        free(g);
+        olv_fail_memory(err);
+        return NULL;
+    }
+    g->base.what = "the register of what was given back (state.db)";
+    g->base.hint =
+        "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
+        "not spared any longer";
+    if (database_open(&g->base, state, NAME, create, err) && check_version(g, create, err))
+        return g;
+    givens_close(g);
+    return NULL;
+}
+
+void givens_close(struct givens *g)
+{
+    if (!g)
+        return;
+    sqlite3_finalize(g->find);
+    sqlite3_finalize(g->spare);
+    database_close(&g->base);
+    olv_hasher_free(g->hasher);
+    free(g->noted);
+    free(g);
+}
+
+void givens_on_full(struct givens *g, bool (*more_room)(void *self, struct olv_error *err), void *self)
+{
+    g->base.more_room = more_room;
+    g->base.self = self;
+}
+
+/* ---- noting ---- */
+
+bool givens_add(struct givens *g, uint64_t entry, const char *path, const struct olv_stat *stat,
+                bool is_spared, struct olv_error *err)
+{
+    struct noted *n;
+    if (g->count == g->cap) {
+        size_t cap = g->cap ? 2 * g->cap : 64;
+        struct noted *grown = realloc(g->noted, cap * sizeof *grown);
+        if (!grown)
+            return olv_fail_memory(err);
+        g->noted = grown;
+        g->cap = cap;
+    }
+    n = &g->noted[g->count++];
+    *n = (struct noted){entry, stat->inode, stat->has_born, is_spared, stat->born, 0, {0}};
+    olv_sha256(g->hasher, path, strlen(path), n->path);
+    return true;
+}
+
+static bool put_one(const struct givens *g, sqlite3_stmt *s, const struct noted *n, struct olv_error *err)
+{
+    sqlite3_reset(s);
+    sqlite3_bind_text(s, 1, g->run, -1, SQLITE_STATIC);
+    sqlite3_bind_int64(s, 2, (int64_t)n->entry);
+    sqlite3_bind_int64(s, 3, n->is_spared ? g->until_s : 0);
+    sqlite3_bind_int64(s, 4, (int64_t)n->inode);
+    sqlite3_bind_null(s, 5);
+    sqlite3_bind_null(s, 6);
+    if (n->has_born) {
+        sqlite3_bind_int64(s, 5, n->born.s);
+        sqlite3_bind_int64(s, 6, n->born.ns);
+    }
+    sqlite3_bind_blob(s, 7, n->path, OLV_SHA256_SIZE, SQLITE_STATIC);
+    return database_step(&g->base, s, err);
+}
+
+static bool put_all(void *self, struct olv_error *err)
+{
+    struct givens *g = self;
+    sqlite3_stmt *s = NULL;
+    bool ok =
+        database_prepare(&g->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
+    for (size_t i = 0; ok && i < g->count; i++)
+        ok = put_one(g, s, &g->noted[i], err);
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool givens_store(struct givens *g, const char *run, struct olv_instant now, struct olv_error *err)
+{
+    bool ok;
+    g->run = run;
+    g->until_s = now.s + OLV_RESPITE_S;
+    ok = g->count == 0 || database_write(&g->base, put_all, g, err);
+    g->count = 0;
+    return ok;
+}
+
+/* ---- asking ---- */
+
+/* Takes the row that a statement gives, if any. */
+static bool take(sqlite3_stmt *s, struct given *out)
+{
+    bool is_found = sqlite3_step(s) == SQLITE_ROW;
+    if (is_found)
+        *out = (struct given){.entry = (uint64_t)sqlite3_column_int64(s, 0),
+                              .inode = (uint64_t)sqlite3_column_int64(s, 1),
+                              .has_born = sqlite3_column_type(s, 2) != SQLITE_NULL,
+                              .born = {sqlite3_column_int64(s, 2), (uint32_t)sqlite3_column_int64(s, 3)}};
+    sqlite3_reset(s);
+    return is_found;
+}
+
+bool givens_find(struct givens *g, const char *run, uint64_t entry, struct given *out)
+{
+    struct olv_error ignored = {0};
+    if (!g->find &&
+        !database_prepare(&g->base, &g->find,
+                          "SELECT entry, inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2",
+                          &ignored))
+        return false;
+    sqlite3_bind_text(g->find, 1, run, -1, SQLITE_STATIC);
+    sqlite3_bind_int64(g->find, 2, (int64_t)entry);
+    return take(g->find, out);
+}
+
+bool givens_find_path(struct givens *g, const char *run, const char *path, struct given *out)
+{
+    struct olv_error ignored = {0};
+    uint8_t digest[OLV_SHA256_SIZE];
+    sqlite3_stmt *s = NULL;
+    bool is_found = database_prepare(
+        &g->base, &s, "SELECT entry, inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2",
+        &ignored);
+    if (is_found) {
+        olv_sha256(g->hasher, path, strlen(path), digest);
+        sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
+        sqlite3_bind_blob(s, 2, digest, sizeof digest, SQLITE_STATIC);
+        is_found = take(s, out);
+    }
+    sqlite3_finalize(s);
+    return is_found;
+}
+
+bool given_is(const struct given *g, const struct olv_stat *stat)
+{
+    return stat->inode == g->inode && g->has_born == stat->has_born &&
+           (!g->has_born || olv_instant_compare(g->born, stat->born) == 0);
+}
+
+bool givens_spare(struct givens *g, const char *path, const struct olv_stat *stat, struct olv_instant now)
+{
+    static const char sql[] = "SELECT 1 FROM given WHERE inode = ?1 AND until > ?2 AND ((born_s = ?3 AND "
+                              "born_ns = ?4) OR (?3 IS NULL "
+                              "AND path = ?5))";
+    struct olv_error ignored = {0};
+    uint8_t digest[OLV_SHA256_SIZE];
+    bool is_spared;
+    if (!g->spare && !database_prepare(&g->base, &g->spare, sql, &ignored))
+        return true; /* what cannot be known is not touched */
+    sqlite3_reset(g->spare);
+    sqlite3_bind_int64(g->spare, 1, (int64_t)stat->inode);
+    sqlite3_bind_int64(g->spare, 2, now.s);
+    sqlite3_bind_null(g->spare, 3);
+    sqlite3_bind_null(g->spare, 4);
+    if (stat->has_born) {
+        sqlite3_bind_int64(g->spare, 3, stat->born.s);
+        sqlite3_bind_int64(g->spare, 4, stat->born.ns);
+    }
+    olv_sha256(g->hasher, path, strlen(path), digest);
+    sqlite3_bind_blob(g->spare, 5, digest, OLV_SHA256_SIZE, SQLITE_STATIC);
+    is_spared = sqlite3_step(g->spare) != SQLITE_DONE;
+    sqlite3_reset(g->spare);
+    return is_spared;
+}
+
+static bool delete_old(void *self, struct olv_error *err)
+{
+    const struct givens *g = self;
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(&g->base, &s, "DELETE FROM given WHERE until <= ?1", err);
+    if (ok) {
+        sqlite3_bind_int64(s, 1, g->until_s);
+        ok = database_step(&g->base, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool givens_end_run(struct givens *g, struct olv_instant now, struct olv_error *err)
+{
+    g->until_s = now.s;
+    return database_write(&g->base, delete_old, g, err);
+}
+
+/* ---- all of them, for planning ---- */
+
+struct olv_respites {
+    struct noted *items; /* owned; sorted by inode */
+    size_t count;
+};
+
+static int by_inode(const void *a, const void *b)
+{
+    const struct noted *x = a, *y = b;
+    return x->inode < y->inode ? -1 : x->inode > y->inode;
+}
+
+static bool add_row(struct olv_respites *r, size_t *cap, sqlite3_stmt *s)
+{
+    struct noted *n;
+    if (r->count == *cap) {
+        size_t more = *cap ? 2 * *cap : 64;
+        struct noted *grown = realloc(r->items, more * sizeof *grown);
+        if (!grown)
+            return false;
+        r->items = grown;
+        *cap = more;
+    }
+    n = &r->items[r->count++];
+    *n = (struct noted){.until_s = sqlite3_column_int64(s, 0),
+                        .inode = (uint64_t)sqlite3_column_int64(s, 1),
+                        .has_born = sqlite3_column_type(s, 2) != SQLITE_NULL,
+                        .born = {sqlite3_column_int64(s, 2), (uint32_t)sqlite3_column_int64(s, 3)}};
+    if (sqlite3_column_bytes(s, 4) == OLV_SHA256_SIZE)
+        memcpy(n->path, sqlite3_column_blob(s, 4), OLV_SHA256_SIZE);
+    return true;
+}
+
+static bool read_all(struct olv_respites *r, const struct givens *g, struct olv_instant now,
+                     struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    size_t cap = 0;
+    int code = SQLITE_DONE;
+    bool ok = database_prepare(&g->base, &s,
+                               "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1", err);
+    if (ok)
+        sqlite3_bind_int64(s, 1, now.s);
+    while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
+        ok = add_row(r, &cap, s) || olv_fail_memory(err);
+    ok = ok && (code == SQLITE_DONE || database_failed(&g->base, err, "cannot read it"));
+    sqlite3_finalize(s);
+    if (ok && r->count)
+        qsort(r->items, r->count, sizeof *r->items, by_inode);
+    return ok;
+}
+
+/* Of a state directory that others can write nothing is believed. Nothing was ever done where there is none.
+ */
+static bool is_private(const char *state, bool *is_there, struct olv_error *err)
+{
+    int dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
+    *is_there = dir >= 0;
+    if (dir >= 0)
+        close(dir);
+    else if (err->sys == ENOENT)
+        olv_error_clear(err);
+    return dir >= 0 || err->code == OLV_OK;
+}
+
+struct olv_respites *olv_respites_read(const char *state, struct olv_instant now, struct olv_error *err)
+{
+    struct olv_respites *r = calloc(1, sizeof *r);
+    struct givens *g = NULL;
+    bool is_there = false, ok = r ? is_private(state, &is_there, err) : olv_fail_memory(err);
+    if (ok && is_there && !(g = givens_open(state, false, err))) {
+        ok = err->sys == ENOENT;
+        if (ok)
+            olv_error_clear(err);
+    }
+    ok = ok && (!g || read_all(r, g, now, err));
+    givens_close(g);
+    if (ok)
+        return r;
+    olv_respites_free(r);
+    return NULL;
+}
+
+void olv_respites_free(struct olv_respites *r)
+{
+    if (!r)
+        return;
+    free(r->items);
+    free(r);
+}
+
+static bool includes_path(const struct olv_respites *r, struct olv_instant as_of, const char *path)
+{
+    struct olv_hasher *hasher = olv_hasher_new();
+    uint8_t digest[OLV_SHA256_SIZE];
+    bool is_found = !hasher; /* what cannot be known is not touched */
+    if (hasher)
+        olv_sha256(hasher, path, strlen(path), digest);
+    for (size_t i = 0; hasher && !is_found && i < r->count; i++)
+        is_found = r->items[i].until_s > as_of.s && memcmp(r->items[i].path, digest, sizeof digest) == 0;
+    olv_hasher_free(hasher);
+    return is_found;
+}
+
+bool olv_respites_include(const struct olv_respites *r, const struct olv_stat *stat, struct olv_instant as_of,
+                          const char *(*path)(void *self), void *self)
+{
+    size_t low = 0, high = r->count;
+    const char *where = r->count && !stat->has_born ? path(self) : NULL;
+    if (where)
+        return includes_path(r, as_of, where);
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (r->items[middle].inode < stat->inode)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    for (; low < r->count && r->items[low].inode == stat->inode; low++) {
+        const struct noted *n = &r->items[low];
+        if (n->has_born && stat->has_born && olv_instant_compare(n->born, stat->born) == 0 &&
+            n->until_s > as_of.s)
+            return true;
+    }
+    return false;
+}

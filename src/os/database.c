@@ -1,0 +1,129 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "os/database.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { BUSY_MS = 10000 };
+
+bool database_failed(const struct database *d, struct olv_error *err, const char *what)
+{
+    int code = d->db ? sqlite3_errcode(d->db) : SQLITE_NOMEM;
+    int sys = d->db ? sqlite3_system_errno(d->db) : 0;
+    if (code == SQLITE_NOMEM)
+        return olv_fail_memory(err);
+    olv_fail(err, OLV_STATE, "%s: %s: %s", d->what, what, sqlite3_errmsg(d->db));
+    if (code == SQLITE_FULL)
+        err->sys = ENOSPC;
+    else if (code == SQLITE_IOERR || code == SQLITE_CANTOPEN)
+        err->sys = sys;
+    if (d->hint && (code == SQLITE_CORRUPT || code == SQLITE_NOTADB))
+        olv_error_hint(err, "%s", d->hint);
+    return false;
+}
+
+bool database_run(const struct database *d, const char *sql, struct olv_error *err, const char *what)
+{
+    return sqlite3_exec(d->db, sql, NULL, NULL, NULL) == SQLITE_OK || database_failed(d, err, what);
+}
+
+bool database_prepare(const struct database *d, sqlite3_stmt **out, const char *sql, struct olv_error *err)
+{
+    return sqlite3_prepare_v2(d->db, sql, -1, out, NULL) == SQLITE_OK ||
+           database_failed(d, err, "cannot read it");
+}
+
+bool database_step(const struct database *d, sqlite3_stmt *s, struct olv_error *err)
+{
+    return sqlite3_step(s) == SQLITE_DONE || database_failed(d, err, "cannot write it");
+}
+
+/* ---- opening ---- */
+
+/* SQLite would make it with the mode that the umask leaves. One that is there is not opened here: closing any
+ * descriptor of it would drop the locks that this process has on it. */
+static bool make(const char *path, struct olv_error *err)
+{
+    int fd = open(path, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (fd >= 0)
+        close(fd);
+    return fd >= 0 || errno == EEXIST || olv_fail_system(err, path, "cannot make the file");
+}
+
+static bool is_there(const char *path, struct olv_error *err)
+{
+    struct stat st;
+    if (lstat(path, &st) == 0 && S_ISREG(st.st_mode))
+        return true;
+    return olv_fail_system(err, path, "cannot open the file");
+}
+
+bool database_open(struct database *d, const char *directory, const char *name, bool create,
+                   struct olv_error *err)
+{
+    char path[PATH_MAX];
+    bool ok;
+    snprintf(path, sizeof path, "%.4000s/%.64s", directory, name);
+    ok = create ? make(path, err) : is_there(path, err);
+    if (!ok)
+        return olv_error_as(err, OLV_STATE);
+    if (sqlite3_open_v2(path, &d->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOFOLLOW, NULL) != SQLITE_OK)
+        return database_failed(d, err, "cannot open it");
+    sqlite3_extended_result_codes(d->db, 0);
+    sqlite3_busy_timeout(d->db, BUSY_MS);
+    return database_run(d, "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL", err, "cannot open it");
+}
+
+void database_close(struct database *d)
+{
+    sqlite3_close(d->db);
+    d->db = NULL;
+}
+
+int database_version(const struct database *d)
+{
+    sqlite3_stmt *s = NULL;
+    int version = -1;
+    if (sqlite3_prepare_v2(d->db, "PRAGMA user_version", -1, &s, NULL) == SQLITE_OK &&
+        sqlite3_step(s) == SQLITE_ROW)
+        version = sqlite3_column_int(s, 0);
+    sqlite3_finalize(s);
+    return version;
+}
+
+bool database_is_sound(const struct database *d)
+{
+    sqlite3_stmt *s = NULL;
+    bool is_sound = sqlite3_prepare_v2(d->db, "PRAGMA quick_check(1)", -1, &s, NULL) == SQLITE_OK &&
+                    sqlite3_step(s) == SQLITE_ROW &&
+                    strcmp((const char *)sqlite3_column_text(s, 0), "ok") == 0;
+    sqlite3_finalize(s);
+    return is_sound;
+}
+
+/* ---- writing ---- */
+
+static bool write_once(const struct database *d, bool (*work)(void *self, struct olv_error *err), void *self,
+                       struct olv_error *err)
+{
+    if (!database_run(d, "BEGIN IMMEDIATE", err, "cannot begin"))
+        return false;
+    if (work(self, err) && database_run(d, "COMMIT", err, "cannot bring it to the disk"))
+        return true;
+    sqlite3_exec(d->db, "ROLLBACK", NULL, NULL, NULL);
+    return false;
+}
+
+bool database_write(const struct database *d, bool (*work)(void *self, struct olv_error *err), void *self,
+                    struct olv_error *err)
+{
+    while (!write_once(d, work, self, err))
+        if (!d->more_room || !d->more_room(d->self, err))
+            return false;
+    return true;
+}

@@ -1,0 +1,45 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A small database of the state directory: one SQLite file, with a write-ahead log, and every commit on the
+ * disk. A connection belongs to one thread. */
+#ifndef OLV_OS_DATABASE_H
+#define OLV_OS_DATABASE_H
+
+#include "olvido/error.h"
+
+#include <sqlite3.h>
+#include <stdbool.h>
+
+struct database {
+    sqlite3 *db;
+    const char *what; /* "the catalogue": begins each message */
+    const char *hint; /* what helps where it is damaged; NULL: nothing */
+    /* Asked when the disk is full; true: there is room now, and the transaction is tried again. May be NULL.
+     */
+    bool (*more_room)(void *self, struct olv_error *err);
+    void *self;
+};
+
+/* Opens the file of this name in the directory; with `create` it is made (mode 0600). False with OLV_STATE;
+ * err->sys is ENOENT where it is not there. Close it in any case. */
+bool database_open(struct database *database, const char *directory, const char *name, bool create,
+                   struct olv_error *err);
+void database_close(struct database *database);
+
+/* `PRAGMA user_version`; -1 where the file cannot be read. */
+int database_version(const struct database *database);
+/* Whether all of it can be read, as far as SQLite's quick check tells. */
+bool database_is_sound(const struct database *database);
+
+/* What SQLite says is wrong, as an error with OLV_STATE or OLV_MEMORY. Returns false. */
+bool database_failed(const struct database *database, struct olv_error *err, const char *what);
+bool database_run(const struct database *database, const char *sql, struct olv_error *err, const char *what);
+bool database_prepare(const struct database *database, sqlite3_stmt **out, const char *sql,
+                      struct olv_error *err);
+/* Runs a statement that gives no rows. */
+bool database_step(const struct database *database, sqlite3_stmt *statement, struct olv_error *err);
+/* Does `work` in one transaction and brings it to the disk; what fails is rolled back. Where the disk is full
+ * and more_room finds some, all of it is done again. */
+bool database_write(const struct database *database, bool (*work)(void *self, struct olv_error *err),
+                    void *self, struct olv_error *err);
+
+#endif

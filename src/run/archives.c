@@ -1,0 +1,97 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Archives that are not live, at the beginning of every run: what a run was making when it was cut short
+ * goes, and so does what was to go and could not. */
+#include "run/run.h"
+
+#include "depot/catalogue.h"
+#include "hold/hold.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct clearing {
+    struct olv_run *run;
+    int64_t *rows; /* that can be forgotten; owned */
+    size_t count;
+};
+
+static void tell(struct clearing *c, const struct catalogue_unfinished *u, const char *what, int sys)
+{
+    char path[4096];
+    snprintf(path, sizeof path, "%.3000s/%.255s", u->depot_path, u->name);
+    olv_observe_trouble(c->run->options.observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, what, sys});
+}
+
+static bool is_its_file(const struct catalogue_unfinished *u, const struct olv_stat *stat)
+{
+    struct given file = {0, u->inode, u->has_born, u->born};
+    return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
+}
+
+/* Whether nothing of it is there any more. Another file under its name is not touched. */
+static bool remove_file(struct clearing *c, int depot, const struct catalogue_unfinished *u)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(depot, u->name, &stat))
+        return errno == ENOENT;
+    if (!is_its_file(u, &stat))
+        return true;
+    if (unlinkat(depot, u->name, 0) == 0)
+        return true;
+    tell(c, u,
+         u->state == CATALOGUE_GOING ? "an archive that is to go cannot be removed"
+                                     : "an archive that was not finished cannot be removed",
+         errno);
+    return false;
+}
+
+/* Under its temporary name, which is the run's alone, it is whatever has been written of it. */
+static void remove_temporary(int depot, const struct catalogue_unfinished *u)
+{
+    struct olv_stat stat;
+    if (strncmp(u->temporary, ".olvido-", 8) == 0 && olv_os_stat(depot, u->temporary, &stat) &&
+        stat.kind == OLV_KIND_FILE)
+        unlinkat(depot, u->temporary, 0);
+}
+
+static bool clear_one(void *self, const struct catalogue_unfinished *u)
+{
+    struct clearing *c = self;
+    int depot = olv_os_open_path(u->depot_path);
+    int64_t *grown;
+    bool is_gone;
+    if (depot < 0) {
+        tell(c, u, "the depot of an archive that is to go, or was not finished, cannot be reached", errno);
+        return true;
+    }
+    if (u->state == CATALOGUE_MAKING)
+        remove_temporary(depot, u);
+    is_gone = remove_file(c, depot, u) && fsync(depot) == 0;
+    close(depot);
+    grown = is_gone ? realloc(c->rows, (c->count + 1) * sizeof *grown) : NULL;
+    if (grown) {
+        c->rows = grown;
+        c->rows[c->count++] = u->archive;
+    }
+    return true;
+}
+
+void run_clear_archives(struct olv_run *run)
+{
+    struct clearing c = {.run = run};
+    struct olv_error err = {0};
+    bool ok = !run->catalogue ||
+              (catalogue_each_unfinished(run->catalogue, CATALOGUE_MAKING, clear_one, &c, &err) &&
+               catalogue_each_unfinished(run->catalogue, CATALOGUE_GOING, clear_one, &c, &err));
+    for (size_t i = 0; ok && i < c.count; i++)
+        ok = catalogue_forget(run->catalogue, c.rows[i], &err);
+    if (!ok)
+        olv_observe_trouble(run->options.observer,
+                            (struct olv_trouble){OLV_TROUBLE_FAILED, "", err.what, err.sys});
+    free(c.rows);
+}
