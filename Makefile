@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
 # The front door. `make demo` and `make check` do all the set-up they need on a fresh Debian machine.
-.PHONY: demo check build install bench screenshots format clean
+.PHONY: demo check quick torture build install bench screenshots format clean
 
 PREFIX ?= /usr/local
 
@@ -18,6 +18,17 @@ demo: build
 
 check: setup
 	@tools/check
+
+# Without what takes long: for the inner loop.
+quick:
+	@tools/setup
+	@cmake --preset debug >/dev/null
+	@cmake --build --preset debug
+	@ctest --preset debug --parallel 2 --label-exclude slow
+
+# Kills, faults and power cuts at every call of every scenario; an hour or two.
+torture: setup
+	@tools/torture
 
 bench: build
 	@bench/run

@@ -31,6 +31,26 @@ bool olv_catalogue_archives(struct olv_catalogue *catalogue,
                             bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
                             struct olv_error *err);
 
+/* As stored: an archive is `making` before anything of it is written, `live` when it has its name, and `going`
+ * from when it is to be removed until its file is gone. Only what is live has members. */
+enum olv_archive_state { OLV_ARCHIVE_MAKING = 0, OLV_ARCHIVE_LIVE = 1, OLV_ARCHIVE_GOING = 2 };
+const char *olv_archive_state_word(enum olv_archive_state state); /* "making" */
+
+/* One that is not live: what may be left of it, and where. Strings are borrowed for the call. */
+struct olv_unfinished_archive {
+    int64_t archive;
+    enum olv_archive_state state;
+    const char *depot, *depot_path, *name, *temporary, *run;
+    bool has_file; /* its file is known by the next three */
+    uint64_t inode;
+    bool has_born;
+    struct olv_instant born;
+};
+/* Calls `each` for every archive in this state, which is not live; stops when it returns false. */
+bool olv_catalogue_unfinished(struct olv_catalogue *catalogue, enum olv_archive_state state,
+                              bool (*each)(void *self, const struct olv_unfinished_archive *unfinished),
+                              void *self, struct olv_error *err);
+
 /* A file in an archive. Strings are borrowed for the call. */
 struct olv_stored_file {
     const char *path; /* absolute: where it was */

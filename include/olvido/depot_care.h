@@ -25,6 +25,9 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                       const struct olv_observer *observer, struct olv_depot_report *report,
                       struct olv_error *err);
 
+/* How many files in the directory of a depot are archives by their names. */
+bool olv_depot_count(const char *path, uint64_t *out, struct olv_error *err);
+
 /* Reads the archives in a directory anew, from their manifests alone, into the catalogue of the state
  * directory: what it knew of this depot is replaced. The caller holds the lock of the state directory. */
 bool olv_depot_rebuild(const char *state, const char *depot, const char *path,

@@ -31,6 +31,8 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
 const char *olv_run_id(const struct olv_run *run);
 /* How many files of an earlier, cut-short run were settled while opening. */
 uint64_t olv_run_settled(const struct olv_run *run);
+/* Of how many of them nothing told what had become of them. */
+uint64_t olv_run_settled_unknown(const struct olv_run *run);
 /* What an unattended run needs to know beforehand of acts that cannot be taken back. `in_notice` gets one
  * answer for each rule, and one for the policy's `trash`: whether it is too new. `clock_doubt`: why the clock
  * is not to be believed, or NULL. An attended run calls it, too: it is where the rules and the clock are

@@ -75,6 +75,18 @@ bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)
     return olv_trashes_store(context->trashes, err);
 }
 
+/* It went away; or it cannot be opened just now, which is a failure. */
+static void why_no_trash(const char *files, struct olv_error *err)
+{
+    int fd = olv_os_open_path(files);
+    if (fd < 0 && errno != ENOENT && errno != ENOTDIR && errno != ELOOP)
+        olv_fail_system(err, files, "cannot open its trash");
+    else
+        olv_fail(err, OLV_CHANGED, "its trash is not there any more");
+    if (fd >= 0)
+        close(fd);
+}
+
 struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                         struct olv_error *err)
 {
@@ -84,7 +96,7 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
         trash = olv_trashes_of_files(context->trashes, entry->directory);
     }
     if (!trash)
-        olv_fail(err, OLV_CHANGED, "its trash is not there any more");
+        why_no_trash(entry->directory, err);
     return trash;
 }
 

@@ -194,7 +194,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
 static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
                                    struct olv_outcome *o)
 {
-    enum catalogue_state state;
+    enum olv_archive_state state;
     char label[FRESH_LABEL];
     struct olv_how how;
     olv_act_label(label, c->run, c->sequence);
@@ -204,7 +204,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     o->result = OLV_DONE;
     if (!catalogue_find_state(c->catalogue, how.archive, &state, &o->error))
         return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
-    if (state != CATALOGUE_GOING)
+    if (state != OLV_ARCHIVE_GOING)
         return OLV_NO;
     olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be removed; every run tries again");
     o->result = OLV_FAILED;

@@ -3,6 +3,7 @@
  * archive is seldom to be said, and stands in a file of its own. */
 #include "archive/gathered.h"
 
+#include "base/temporary.h"
 #include "file/reading.h"
 #include "os/durable.h"
 
@@ -44,8 +45,8 @@ struct gathered *gathered_new(struct olv_error *err)
         return NULL;
     }
     g->page = NO_PAGE;
-    g->file = tmpfile();
-    g->reasons = g->file ? tmpfile() : NULL;
+    g->file = olv_temporary();
+    g->reasons = g->file ? olv_temporary() : NULL;
     if (g->reasons)
         return g;
     olv_fail_system(err, "", "cannot make a temporary file");

@@ -2,6 +2,7 @@
 #include "archive/manifest.h"
 
 #include "base/digest.h"
+#include "base/temporary.h"
 #include "file/reading.h"
 #include "olvido/json.h"
 #include "os/durable.h"
@@ -54,7 +55,7 @@ static struct manifest *begin(struct olv_error *err)
         free(m);
         return NULL;
     }
-    m->file = tmpfile();
+    m->file = olv_temporary();
     if (!m->file) {
         olv_fail_system(err, "", "cannot make a temporary file for the manifest");
         free(m);

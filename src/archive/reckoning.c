@@ -5,6 +5,7 @@
 #include "archive/reckoning.h"
 
 #include "archive/manifest_member.h"
+#include "base/temporary.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -88,7 +89,7 @@ static bool cannot(struct olv_error *err, const char *what)
 static bool move_to_file(struct reckoning *r, struct olv_error *err)
 {
     if (!r->has_tried)
-        r->file = tmpfile();
+        r->file = olv_temporary();
     r->has_tried = true;
     if (!r->file)
         return true;

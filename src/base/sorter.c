@@ -4,6 +4,8 @@
  * records). */
 #include "olvido/sorter.h"
 
+#include "base/temporary.h"
+
 #include <errno.h>
 #include <pthread.h>
 #include <stdint.h>
@@ -118,7 +120,7 @@ static bool add_run(struct olv_sorter *s, struct run run)
 static bool write_run(struct olv_sorter *s, struct olv_error *err)
 {
     struct run run = {0};
-    if (!s->file && !(s->file = tmpfile()))
+    if (!s->file && !(s->file = olv_temporary()))
         return olv_fail_system(err, "", "cannot make a temporary file for sorting");
     if (!sort_buffer(s))
         return olv_fail_memory(err);

@@ -74,6 +74,7 @@ enum cli_option {
 enum { MOST_VALUES = 16 };
 
 struct cli {
+    bool is_unsure; /* of files of a run that was cut short: nothing tells what became of them */
     const struct cli_command *command;
     struct {
         bool given;

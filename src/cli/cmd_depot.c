@@ -10,6 +10,7 @@
 
 #include <limits.h>
 #include <string.h>
+#include <unistd.h>
 
 struct looking {
     struct cli *cli;
@@ -17,6 +18,7 @@ struct looking {
     struct table *table;
     uint64_t archives, members, bytes, length;
     uint64_t faults;
+    uint64_t unfinished; /* archives that are not live */
 };
 
 /* ---- show ---- */
@@ -70,6 +72,40 @@ static bool show_archive(void *self, const struct olv_stored_archive *a)
     return true;
 }
 
+/* What is being made, or is to go. */
+static bool show_unfinished(void *self, const struct olv_unfinished_archive *u)
+{
+    struct looking *l = self;
+    struct olv_text line = {0};
+    if (l->depot && strcmp(l->depot, u->depot) != 0)
+        return true;
+    l->unfinished++;
+    if (cli_has(l->cli, OPT_JSON)) {
+        json_t *json = json_object();
+        olv_json_string(json, "depot", u->depot);
+        olv_json_name(json, "directory", u->depot_path);
+        olv_json_name(json, "archive", u->name);
+        olv_json_string(json, "state", olv_archive_state_word(u->state));
+        olv_json_string(json, "run", u->run);
+        cli_print_json(json);
+        return true;
+    }
+    olv_text_printf(&line, "%s/", u->depot);
+    term_name(&line, u->name);
+    printf("%s%s%s: %s\n", term_begin(l->cli, STYLE_WARN), olv_text_string(&line), term_end(l->cli),
+           u->state == OLV_ARCHIVE_MAKING
+               ? "is being made, or was when a run was cut short; the next run clears what is left of it"
+               : "is to go, and could not be removed yet; every run tries again");
+    olv_text_free(&line);
+    return true;
+}
+
+static bool list_unfinished(struct looking *l, struct olv_catalogue *catalogue, struct olv_error *err)
+{
+    return olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_MAKING, show_unfinished, l, err) &&
+           olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_GOING, show_unfinished, l, err);
+}
+
 static enum cli_status show(struct looking *l, struct olv_catalogue *catalogue)
 {
     static const struct table_column columns[] = {{.heading = "Depot"},
@@ -86,6 +122,7 @@ static enum cli_status show(struct looking *l, struct olv_catalogue *catalogue)
         l->table = table_begin(l->cli, columns, 6);
     ok = !catalogue || olv_catalogue_archives(catalogue, show_archive, l, &err);
     table_end(l->table);
+    ok = ok && (!catalogue || list_unfinished(l, catalogue, &err));
     if (!ok)
         return cli_report(l->cli, &err);
     if (cli_has(l->cli, OPT_JSON) || cli_has(l->cli, OPT_QUIET))
@@ -178,14 +215,42 @@ static void print_rebuilt(struct looking *l, const struct olv_depot_report *r)
     print_report(l, r, "Read anew:", faults);
 }
 
+/* Without a catalogue nothing can be verified: that is sound only where the policy's depots are empty. */
+static bool has_archives(struct looking *l)
+{
+    enum cli_status ignored = STATUS_DONE;
+    char path[PATH_MAX];
+    struct olv_policy *policy =
+        cli_policy_path(l->cli, path, sizeof path, &ignored) && access(path, R_OK) == 0
+            ? cli_load_policy(l->cli, path, &ignored)
+            : NULL;
+    uint64_t sum = 0, count;
+    for (size_t i = 0; policy && i < policy->depot_count; i++) {
+        struct olv_error err = {0};
+        if (olv_depot_count(policy->depots[i].path, &count, &err))
+            sum += count;
+    }
+    olv_policy_free(policy);
+    if (sum)
+        term_message(
+            l->cli, STYLE_ERROR,
+            "nothing was verified: there is no catalogue, and %llu %s in the policy's depots\n  `olvido "
+            "depot rebuild` reads it anew from the archives",
+            (unsigned long long)sum, sum == 1 ? "archive lies" : "archives lie");
+    return sum > 0;
+}
+
 static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue)
 {
     struct olv_depot_report report = {0};
     struct olv_error err = {0};
-    if (catalogue && !olv_depot_verify(catalogue, l->depot, on_fault, l, &l->cli->observer, &report, &err))
+    if (!catalogue && has_archives(l))
+        return STATUS_BROKEN;
+    if (catalogue && (!olv_depot_verify(catalogue, l->depot, on_fault, l, &l->cli->observer, &report, &err) ||
+                      !list_unfinished(l, catalogue, &err)))
         return cli_report(l->cli, &err);
     print_verified(l, &report);
-    return l->faults ? STATUS_BROKEN : STATUS_DONE;
+    return l->faults ? STATUS_BROKEN : l->unfinished ? STATUS_SOME_FAILED : STATUS_DONE;
 }
 
 /* ---- rebuild ---- */
@@ -225,13 +290,19 @@ static enum cli_status rebuild_policy(struct looking *l, const struct olv_policy
         if (l->depot && strcmp(l->depot, d->name) != 0)
             continue;
         is_known = true;
-        status = cli_worse(status, rebuild_one(l, state, d->name, d->path, &sum));
+        status = rebuild_one(l, state, d->name, d->path, &sum);
+        if (status != STATUS_DONE)
+            break;
     }
     olv_run_close(run);
     if (!is_known)
         return cli_usage(l->cli, "the policy has no depot `%s`", l->depot);
+    if (status != STATUS_DONE) { /* what was wrong has been said */
+        term_message(l->cli, STYLE_WARN, "of this depot, and those behind it, the catalogue is as it was");
+        return status;
+    }
     print_rebuilt(l, &sum);
-    return cli_worse(status, l->faults ? STATUS_BROKEN : STATUS_DONE);
+    return l->faults ? STATUS_BROKEN : STATUS_DONE;
 }
 
 static enum cli_status rebuild(struct looking *l)

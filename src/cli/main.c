@@ -4,13 +4,19 @@
 #include "cli/commands.h"
 #include "cli/term.h"
 #include "cli/watch.h"
+#include "olvido/run.h"
 
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <locale.h>
 #include <poll.h>
 #include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
 #include <unistd.h>
 
 /* A file opened later must never get the number of a standard stream that came closed: what is written to the
@@ -46,6 +52,24 @@ static enum cli_status finish_output(const struct cli *cli, enum cli_status stat
     return cli_worse(status, STATUS_SOME_FAILED);
 }
 
+/* Temporary files lie in the state directory, where nobody else can look, while there is room. */
+static void choose_temporary(const struct cli *cli)
+{
+    enum { ROOM = 64 << 20 };
+    const char *given = cli_value(cli, OPT_STATE);
+    char state[PATH_MAX];
+    struct olv_error ignored = {0};
+    struct statvfs fs;
+    struct stat st;
+    if (given)
+        snprintf(state, sizeof state, "%s", given);
+    else if (!olv_state_home(state, sizeof state, &ignored))
+        return;
+    if (state[0] == '/' && stat(state, &st) == 0 && st.st_uid == geteuid() && !(st.st_mode & 0077) &&
+        statvfs(state, &fs) == 0 && (double)fs.f_bavail * (double)fs.f_frsize >= ROOM)
+        setenv("TMPDIR", state, 1);
+}
+
 static enum cli_status run(struct cli *cli)
 {
     enum cli_status status;
@@ -61,7 +85,10 @@ static enum cli_status run(struct cli *cli)
     }
     if (!watch_begin(cli))
         return STATUS_SOME_FAILED;
+    choose_temporary(cli);
     status = cli->command->run(cli);
+    if (cli->is_unsure)
+        status = cli_worse(status, STATUS_SOME_FAILED);
     watch_clear(cli);
     watch_end(cli);
     return status;
@@ -73,6 +100,9 @@ int main(int argc, char **argv)
     enum cli_status status = STATUS_USAGE;
     occupy_standard_streams();
     signal(SIGPIPE, SIG_IGN);
+    signal(SIGXFSZ, SIG_IGN); /* a file that may not grow is a failed write, which is told */
+    signal(SIGIO, SIG_IGN);   /* somebody waits for a file with a lease of ours */
+    signal(SIGURG, SIG_IGN);
     setlocale(LC_TIME, "C");
     if (cli_parse(&cli, argc, (const char **)(void *)argv, &status))
         status = run(&cli);

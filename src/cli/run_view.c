@@ -161,9 +161,15 @@ enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
 
 void run_print_settled(struct cli *cli, const struct olv_run *run)
 {
-    uint64_t settled = olv_run_settled(run);
+    uint64_t settled = olv_run_settled(run), unknown = olv_run_settled_unknown(run);
     if (settled)
         term_message(cli, STYLE_WARN,
                      "an earlier run was cut short; what became of its last %llu %s is now in the ledger",
                      (unsigned long long)settled, settled == 1 ? "file" : "files");
+    if (unknown)
+        term_message(
+            cli, STYLE_WARN,
+            "of %llu of them nothing tells whether it was done: `olvido audit show --result unknown`",
+            (unsigned long long)unknown);
+    cli->is_unsure |= unknown > 0;
 }

@@ -163,6 +163,7 @@ bool watch_begin(struct cli *cli)
                                           .outcome = on_outcome};
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGHUP, &action, NULL); /* the terminal is gone: stop, and leave a record */
     return true;
 }
 

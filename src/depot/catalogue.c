@@ -37,6 +37,12 @@ static const char schema[] =
     "ROWID;"
     "PRAGMA user_version = 4;";
 
+const char *olv_archive_state_word(enum olv_archive_state state)
+{
+    static const char *const words[] = {"making", "live", "going"};
+    return words[state];
+}
+
 /* ---- opening ---- */
 
 static bool make_tables(void *self, struct olv_error *err)

@@ -32,7 +32,6 @@ bool catalogue_copy(struct olv_catalogue *from, struct olv_catalogue *to, struct
  * replaces becomes `going` in the same transaction. What is `going` is unlinked, and then its row goes. No
  * transaction is open while files are read or written. */
 
-enum catalogue_state { CATALOGUE_MAKING = 0, CATALOGUE_LIVE = 1, CATALOGUE_GOING = 2 }; /* as stored */
 enum { ARCHIVE_ID = 16 };
 
 struct catalogue_archive {
@@ -78,22 +77,7 @@ bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct o
 
 /* The state of the archive with this id. False where there is none, or with `err`. */
 bool catalogue_find_state(struct olv_catalogue *catalogue, const uint8_t id[ARCHIVE_ID],
-                          enum catalogue_state *out, struct olv_error *err);
-
-/* One that is not live: what may be left of it, and where. */
-struct catalogue_unfinished {
-    int64_t archive;
-    enum catalogue_state state;
-    const char *depot, *depot_path, *name, *temporary, *run;
-    bool has_file; /* what is made is known by the next three */
-    uint64_t inode;
-    bool has_born;
-    struct olv_instant born;
-};
-/* Calls `each` for every archive in this state. */
-bool catalogue_each_unfinished(struct olv_catalogue *catalogue, enum catalogue_state state,
-                               bool (*each)(void *self, const struct catalogue_unfinished *unfinished),
-                               void *self, struct olv_error *err);
+                          enum olv_archive_state *out, struct olv_error *err);
 
 /* What is known of the live archive in this directory with this name; `row` is 0 where there is none. */
 struct catalogue_known {

@@ -58,6 +58,20 @@ static char **list_archives(int dir, struct olv_arena *arena, size_t *count, str
     return names;
 }
 
+bool olv_depot_count(const char *path, uint64_t *out, struct olv_error *err)
+{
+    struct olv_arena arena = {0};
+    int dir = olv_os_open_path(path);
+    size_t count = 0;
+    if (dir < 0)
+        return olv_fail_system(err, path, "cannot open the depot");
+    free(list_archives(dir, &arena, &count, err));
+    close(dir);
+    olv_arena_free(&arena);
+    *out = count;
+    return err->code == OLV_OK;
+}
+
 static uint64_t sum_lengths(int dir, char *const *names, size_t count)
 {
     uint64_t sum = 0;

@@ -352,9 +352,9 @@ bool catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char
     return is_found && !out->failed;
 }
 
-bool catalogue_each_unfinished(struct olv_catalogue *c, enum catalogue_state state,
-                               bool (*each)(void *self, const struct catalogue_unfinished *unfinished),
-                               void *self, struct olv_error *err)
+bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state state,
+                              bool (*each)(void *self, const struct olv_unfinished_archive *unfinished),
+                              void *self, struct olv_error *err)
 {
     static const char sql[] =
         "SELECT a.id, d.name, d.path, a.name, a.temporary, a.run, a.inode, a.born_s, a.born_ns"
@@ -366,7 +366,7 @@ bool catalogue_each_unfinished(struct olv_catalogue *c, enum catalogue_state sta
     if (ok)
         sqlite3_bind_int(s, 1, (int)state);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
-        goes_on = each(self, &(struct catalogue_unfinished){
+        goes_on = each(self, &(struct olv_unfinished_archive){
                                  .archive = sqlite3_column_int64(s, 0),
                                  .state = state,
                                  .depot = text_of(s, 1),
@@ -387,7 +387,7 @@ bool catalogue_each_unfinished(struct olv_catalogue *c, enum catalogue_state sta
     return ok;
 }
 
-bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID], enum catalogue_state *out,
+bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID], enum olv_archive_state *out,
                           struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
@@ -398,7 +398,7 @@ bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID],
         code = sqlite3_step(s);
     }
     if (code == SQLITE_ROW)
-        *out = (enum catalogue_state)sqlite3_column_int(s, 0);
+        *out = (enum olv_archive_state)sqlite3_column_int(s, 0);
     else if (ok && code != SQLITE_DONE)
         database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);

@@ -12,6 +12,7 @@
 #include <linux/magic.h>
 #include <linux/openat2.h>
 #include <sched.h>
+#include <signal.h>
 #include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -290,7 +291,7 @@ enum olv_truth olv_os_is_open_for_writing(int dir, const char *name)
     int fd = openat(dir, name, O_RDONLY | O_NONBLOCK | O_NOFOLLOW | O_NOCTTY | O_CLOEXEC);
     if (fd < 0)
         return OLV_UNKNOWN;
-    if (fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
+    if (fcntl(fd, F_SETSIG, SIGURG) == 0 && fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
         fcntl(fd, F_SETLEASE, F_UNLCK);
         answer = OLV_NO;
     } else if (errno == EAGAIN) {

@@ -27,10 +27,8 @@ int olv_os_open_file(int dir, const char *name)
  * waits until the descriptor is closed. */
 enum olv_truth olv_os_watch(int fd)
 {
-    if (fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
-        fcntl(fd, F_SETSIG, SIGURG);
+    if (fcntl(fd, F_SETSIG, SIGURG) == 0 && fcntl(fd, F_SETLEASE, F_RDLCK) == 0)
         return OLV_YES;
-    }
     return errno == EAGAIN ? OLV_NO : OLV_UNKNOWN;
 }
 

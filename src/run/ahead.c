@@ -119,6 +119,10 @@ static void *work(void *self)
     while (!a->must_end) {
         const void *segment = a->segment;
         size_t len = a->segment_len;
+        if (!segment && !a->is_idle) { /* the batch was over before it had begun */
+            a->is_idle = true;
+            pthread_cond_broadcast(&a->changed);
+        }
         if (!segment || a->is_idle) {
             pthread_cond_wait(&a->changed, &a->mutex);
             continue;

@@ -20,21 +20,21 @@ struct clearing {
     size_t count;
 };
 
-static void tell(struct clearing *c, const struct catalogue_unfinished *u, const char *what, int sys)
+static void tell(struct clearing *c, const struct olv_unfinished_archive *u, const char *what, int sys)
 {
     char path[4096];
     snprintf(path, sizeof path, "%.3000s/%.255s", u->depot_path, u->name);
     olv_observe_trouble(c->run->options.observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, what, sys});
 }
 
-static bool is_its_file(const struct catalogue_unfinished *u, const struct olv_stat *stat)
+static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv_stat *stat)
 {
     struct given file = {0, u->inode, u->has_born, u->born};
     return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
 }
 
 /* Whether nothing of it is there any more. Another file under its name is not touched. */
-static bool remove_file(struct clearing *c, int depot, const struct catalogue_unfinished *u)
+static bool remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
 {
     struct olv_stat stat;
     if (!olv_os_stat(depot, u->name, &stat))
@@ -44,14 +44,14 @@ static bool remove_file(struct clearing *c, int depot, const struct catalogue_un
     if (unlinkat(depot, u->name, 0) == 0)
         return true;
     tell(c, u,
-         u->state == CATALOGUE_GOING ? "an archive that is to go cannot be removed"
-                                     : "an archive that was not finished cannot be removed",
+         u->state == OLV_ARCHIVE_GOING ? "an archive that is to go cannot be removed"
+                                       : "an archive that was not finished cannot be removed",
          errno);
     return false;
 }
 
 /* Under its temporary name, which is the run's alone, it is whatever has been written of it. */
-static void remove_temporary(int depot, const struct catalogue_unfinished *u)
+static void remove_temporary(int depot, const struct olv_unfinished_archive *u)
 {
     struct olv_stat stat;
     if (strncmp(u->temporary, ".olvido-", 8) == 0 && olv_os_stat(depot, u->temporary, &stat) &&
@@ -59,7 +59,7 @@ static void remove_temporary(int depot, const struct catalogue_unfinished *u)
         unlinkat(depot, u->temporary, 0);
 }
 
-static bool clear_one(void *self, const struct catalogue_unfinished *u)
+static bool clear_one(void *self, const struct olv_unfinished_archive *u)
 {
     struct clearing *c = self;
     int depot = olv_os_open_path(u->depot_path);
@@ -69,7 +69,7 @@ static bool clear_one(void *self, const struct catalogue_unfinished *u)
         tell(c, u, "the depot of an archive that is to go, or was not finished, cannot be reached", errno);
         return true;
     }
-    if (u->state == CATALOGUE_MAKING)
+    if (u->state == OLV_ARCHIVE_MAKING)
         remove_temporary(depot, u);
     is_gone = remove_file(c, depot, u) && fsync(depot) == 0;
     close(depot);
@@ -86,8 +86,8 @@ void run_clear_archives(struct olv_run *run)
     struct clearing c = {.run = run};
     struct olv_error err = {0};
     bool ok = !run->catalogue ||
-              (catalogue_each_unfinished(run->catalogue, CATALOGUE_MAKING, clear_one, &c, &err) &&
-               catalogue_each_unfinished(run->catalogue, CATALOGUE_GOING, clear_one, &c, &err));
+              (olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_MAKING, clear_one, &c, &err) &&
+               olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_GOING, clear_one, &c, &err));
     for (size_t i = 0; ok && i < c.count; i++)
         ok = catalogue_forget(run->catalogue, c.rows[i], &err);
     if (!ok)

@@ -92,8 +92,10 @@ bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool 
         clock_is_trusted(state, run->context.now, olv_ledger_last_time(run->ledger), clock_doubt);
     if (is_trusted || !is_unattended)
         clock_note(state, run->context.now);
-    return register_rules(state, policy, run->context.now, in_notice, err) ? true
-                                                                           : olv_error_as(err, OLV_STATE);
+    while (!register_rules(state, policy, run->context.now, in_notice, err))
+        if (!reserve_use(state, err))
+            return olv_error_as(err, OLV_STATE);
+    return true;
 }
 
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
@@ -149,6 +151,11 @@ const char *olv_run_id(const struct olv_run *run)
 uint64_t olv_run_settled(const struct olv_run *run)
 {
     return run->settled;
+}
+
+uint64_t olv_run_settled_unknown(const struct olv_run *run)
+{
+    return run->settled_unknown;
 }
 
 void olv_run_close(struct olv_run *run)

@@ -64,6 +64,22 @@ static bool take_lock(struct state *state, const char *path, const char *command
     return true;
 }
 
+/* See base/temporary.h: they have a name for a moment. */
+static void clear_temporary(int dir)
+{
+    uint64_t buffer[512];
+    struct olv_os_listing listing;
+    struct olv_os_name name;
+    ssize_t got;
+    if (!olv_os_list_begin(&listing, dir))
+        return;
+    while ((got = olv_os_list_read(&listing, buffer, sizeof buffer)) > 0)
+        for (size_t at = 0; olv_os_next_name(buffer, (size_t)got, &at, &name);)
+            if (strncmp(name.name, "temporary-", 10) == 0)
+                unlinkat(dir, name.name, 0);
+    olv_os_list_end(&listing);
+}
+
 /* Files that were about to take the place of others when a run was cut short. Nobody else has the lock. */
 static void clear_unplaced(const struct state *state)
 {
@@ -73,6 +89,7 @@ static void clear_unplaced(const struct state *state)
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
         unlinkat(state->dir, names[i], 0);
     unlinkat(state->runs, "open.new", 0);
+    clear_temporary(state->dir);
 }
 
 bool state_open(struct state *state, const char *path, const char *command, struct olv_error *err)
@@ -132,7 +149,8 @@ bool state_lost_ledger(const struct state *state)
     size_t at = 0;
     ssize_t got;
     bool had_runs = false;
-    if (olv_os_stat(state->dir, "ledger", &stat) || !olv_os_list_begin(&listing, state->runs))
+    if (olv_os_stat(state->dir, "ledger", &stat) || errno != ENOENT ||
+        !olv_os_list_begin(&listing, state->runs))
         return false;
     if ((got = olv_os_list_read(&listing, buffer, sizeof buffer)) > 0)
         had_runs = olv_os_next_name(buffer, (size_t)got, &at, &name);

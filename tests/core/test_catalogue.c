@@ -138,7 +138,7 @@ struct unfinished {
     int64_t archive;
 };
 
-static bool see_unfinished(void *self, const struct catalogue_unfinished *u)
+static bool see_unfinished(void *self, const struct olv_unfinished_archive *u)
 {
     struct unfinished *x = self;
     x->count++;
@@ -149,11 +149,11 @@ static bool see_unfinished(void *self, const struct catalogue_unfinished *u)
     return true;
 }
 
-static struct unfinished unfinished(struct olv_catalogue *c, enum catalogue_state state)
+static struct unfinished unfinished(struct olv_catalogue *c, enum olv_archive_state state)
 {
     struct unfinished x = {.count = 0};
     struct olv_error err = {0};
-    assert_true(catalogue_each_unfinished(c, state, see_unfinished, &x, &err));
+    assert_true(olv_catalogue_unfinished(c, state, see_unfinished, &x, &err));
     return x;
 }
 
@@ -172,7 +172,7 @@ static void what_is_being_made_is_known_as_that(void **state)
     int64_t row = catalogue_make(c, &archive, ".olvido-r.part", &err);
     for (unsigned i = 0; i < 5000; i++) /* more than wait in memory */
         put(c, row, &m, 1000 * i);
-    x = unfinished(c, CATALOGUE_MAKING);
+    x = unfinished(c, OLV_ARCHIVE_MAKING);
     assert_int_equal(x.count, 1);
     assert_string_equal(x.temporary, ".olvido-r.part");
     assert_int_equal(x.inode, 0);
@@ -182,11 +182,11 @@ static void what_is_being_made_is_known_as_that(void **state)
     assert_non_null(c);
     assert_true(olv_catalogue_files(c, OLV_BY_PATH, see, &seen, &err));
     assert_int_equal(seen.count, 0);
-    x = unfinished(c, CATALOGUE_MAKING);
+    x = unfinished(c, OLV_ARCHIVE_MAKING);
     assert_string_equal(x.name, "x.tar");
     assert_int_equal(x.inode, 77);
     assert_true(catalogue_forget(c, x.archive, &err));
-    assert_int_equal(unfinished(c, CATALOGUE_MAKING).count, 0);
+    assert_int_equal(unfinished(c, OLV_ARCHIVE_MAKING).count, 0);
     olv_catalogue_close(c);
 }
 
@@ -217,7 +217,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     struct frame_list frames = {0};
     struct olv_member m = member_of("srv/tides/a.csv", 99, 1000);
     struct catalogue_known known;
-    enum catalogue_state its_state;
+    enum olv_archive_state its_state;
     struct catalogue_archive next = {.depot = "cold-room",
                                      .depot_path = "/srv/depot",
                                      .name = "one.r2.tar.zst",
@@ -236,7 +236,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     assert_int_equal(seen.archive, 42);
     assert_true(catalogue_find_archive(c, "/srv/depot", "one.tar.zst", &known, &err));
     assert_int_equal(known.row, 0);
-    assert_int_equal(unfinished(c, CATALOGUE_GOING).inode, 9);
+    assert_int_equal(unfinished(c, OLV_ARCHIVE_GOING).inode, 9);
     /* who comes second finds it gone, and has changed nothing */
     next.id[0] = 43;
     next.name = "one.r3.tar.zst";
@@ -245,7 +245,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     assert_int_equal(err.code, OLV_CHANGED);
     olv_error_clear(&err);
     assert_true(catalogue_find_state(c, next.id, &its_state, &err));
-    assert_int_equal(its_state, CATALOGUE_MAKING);
+    assert_int_equal(its_state, OLV_ARCHIVE_MAKING);
     frame_list_free(&frames);
     assert_true(catalogue_frames(c, row, &frames, &err));
     assert_int_equal(frames.count, 1);

@@ -21,7 +21,7 @@ HERE = os.path.dirname(os.path.abspath(__file__))
 DAY = 86400
 PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of its own
 CUTS = (("state",), ("site", "site2"), ("cold",), PLACES)
-KINDS = {"kill": "changes", "int": "changes", "term": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
+KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
          "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads"}
 
 
@@ -474,10 +474,12 @@ class Bench:
         picture = None
         if what in ("kill", "power") and status not in (137, 0):
             raise Wrong("status %d" % status)
-        if what in ("int", "term") and status not in (4, 0):
+        if what in ("int", "term", "hup") and status not in (4, 0):
             raise Wrong("status %d after a signal: %s" % (status, said))
         if status > 6 and what not in ("kill", "power"):
             raise Wrong("status %d: %s" % (status, said))
+        if status == 5:
+            raise Wrong("told as damage: %s" % said)
         if w.run(["recover", "/nowhere/at/all"]) not in (0, 1, 2, 3):
             raise Wrong("the next command does not settle: %s" % w.said)
         w.look()
@@ -544,6 +546,7 @@ def main():
     parser = argparse.ArgumentParser()
     parser.add_argument("--do", default="kill")
     parser.add_argument("--stride", type=int, default=1)
+    parser.add_argument("--slower", type=int, default=1, help="this many times fewer points")
     parser.add_argument("--only", default="")
     parser.add_argument("--at", type=int)
     parser.add_argument("--first", action="store_true", help="only the first failure of each kind")
@@ -551,6 +554,7 @@ def main():
     parser.add_argument("--quiet", action="store_true", help="only the sums")
     parser.add_argument("--list", action="store_true")
     options = parser.parse_args()
+    options.stride *= options.slower
     chosen = [s for s in SCENARIOS if not options.only or s.name in options.only.split(",")]
     if options.list:
         print("\n".join(s.name for s in SCENARIOS))
