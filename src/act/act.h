@@ -203,7 +203,8 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
                                         struct olv_error *err);
 /* Frees what `thin` keeps in the context. */
 void olv_thinned_free(struct olv_thinned *thinned);
-/* Sets the outcome to what the error says: a change is left alone, everything else failed. */
+/* Sets the outcome to what the error says: what changed, or was not reached before an interrupt, is left
+ * alone; a place that is taken is a refusal; everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
 
 extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,

@@ -17,7 +17,7 @@
 static void unsuccessful(struct olv_outcome *o)
 {
     olv_act_unsuccessful(o);
-    if (o->error.code == OLV_INTERRUPTED || o->error.code == OLV_REFUSED)
+    if (o->error.code == OLV_REFUSED)
         o->result = OLV_LEFT;
 }
 
@@ -97,14 +97,13 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     }
 }
 
-/* An archive of a depot whose members are known has been published: they go, even when the run is to stop. */
+/* The archive has been published: what is in it goes, even when the run is to stop. */
 static bool is_decided(const struct olv_act_context *c, const struct olv_docket_entry *e)
 {
     struct gathered_entry in;
     const struct olv_error *why;
-    struct olv_how how;
-    return olv_how_get(e->how, &how) && *how.depot && c->gathered &&
-           gathered_get(c->gathered, c->sequence, &in) && in.is_known &&
+    (void)e;
+    return c->gathered && gathered_get(c->gathered, c->sequence, &in) && in.is_known &&
            gathered_path(c->gathered, in.archive, &why);
 }
 

@@ -51,13 +51,6 @@ static bool goes_on(const struct olv_group *g, size_t i)
     return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
 }
 
-static void over(struct olv_outcome *o)
-{
-    olv_act_unsuccessful(o);
-    if (o->error.code == OLV_INTERRUPTED)
-        o->result = OLV_LEFT;
-}
-
 /* ---- the member ---- */
 
 /* The archive that was meant, and in it the member that was meant. */
@@ -235,7 +228,7 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
     struct fetching *f = calloc(1, sizeof *f);
     if (!f) {
         olv_fail_memory(&o->error);
-        over(o);
+        olv_act_unsuccessful(o);
         return NULL;
     }
     f->entry = e;
@@ -245,7 +238,7 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
     f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
     if (!olv_how_get(e->how, &f->how) || !f->how.is_member || !f->how.has_archive) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say where in the archive it is");
-        over(o);
+        olv_act_unsuccessful(o);
     }
     return f;
 }
@@ -301,17 +294,17 @@ static void make(struct olv_act_context *c, const struct olv_group *g)
         g->made[i] = begin(c, g, i);
         if (olv_observe_interrupted(c->observer) && goes_on(g, i)) {
             olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
-            over(o);
+            olv_act_unsuccessful(o);
         }
         if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_UNDECIDED)
-            over(o);
+            olv_act_unsuccessful(o);
     }
     if (sync_files(c, g, &err) && announce(c, g, &err))
         return;
     for (size_t i = 0; i < g->count; i++)
         if (goes_on(g, i)) {
             g->outcomes[i].error = err;
-            over(&g->outcomes[i]);
+            olv_act_unsuccessful(&g->outcomes[i]);
         }
 }
 
@@ -342,7 +335,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
     } else {
-        over(o);
+        olv_act_unsuccessful(o);
     }
 }
 

@@ -52,13 +52,6 @@ static size_t number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-static void over(struct olv_outcome *o)
-{
-    olv_act_unsuccessful(o);
-    if (o->error.code == OLV_INTERRUPTED || o->error.code == OLV_REFUSED)
-        o->result = o->error.code == OLV_REFUSED ? OLV_FAILED : OLV_LEFT;
-}
-
 /* A file system without extended attributes has none: then the catalogue remembers it; and a crash at the
  * wrong moment leaves both files. */
 static void note_origin(struct shrinking *s, const struct olv_docket_entry *e)
@@ -82,7 +75,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     end = olv_os_now();
     o->seconds += (double)(end.s - begin.s) + ((double)end.ns - (double)begin.ns) / 1e9;
     if (!ok)
-        over(o);
+        olv_act_unsuccessful(o);
     else if (!m->is_proving)
         note_origin(s, &m->group->entries[i]);
 }
@@ -159,7 +152,7 @@ static void fail_all(const struct olv_group *g, const struct olv_error *why)
     for (size_t i = 0; i < g->count; i++)
         if (goes_on(g, i)) {
             g->outcomes[i].error = *why;
-            over(&g->outcomes[i]);
+            olv_act_unsuccessful(&g->outcomes[i]);
         }
 }
 
@@ -174,7 +167,7 @@ static void sync_all(const struct olv_group *g)
             continue;
         if (is_few && fsync(s->task.fresh.fd) != 0) {
             olv_fail_system(&g->outcomes[i].error, "", "cannot bring the new file to the disk");
-            over(&g->outcomes[i]);
+            olv_act_unsuccessful(&g->outcomes[i]);
         } else if (!is_few) {
             ok = touched_add_system(&touched, s->task.fresh.fd, s->task.stat.device, &err) && ok;
         }
@@ -220,10 +213,10 @@ static struct shrinking *begin(struct making *m, size_t i)
     olv_act_label(s->label, m->context->run, m->group->sequence + i);
     if (!olv_how_get(e->how, &s->how)) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
-        over(o);
+        olv_act_unsuccessful(o);
     } else if (!olv_reach_directory(&s->source, e, &o->error) ||
                !m->name(e, &s->how, s->wanted, sizeof s->wanted, &o->error)) {
-        over(o);
+        olv_act_unsuccessful(o);
     }
     s->task = shrink_task(s->source.fd, e->name, &e->identity);
     s->task.label = s->label;
@@ -279,7 +272,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     if (!s || !olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
         return;
     if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
-        over(o);
+        olv_act_unsuccessful(o);
         if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP)
             o->result = OLV_LEFT;
         return;
@@ -319,13 +312,15 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
     o->into = NULL;
     o->digest = NULL;
     o->has_stored = false;
-    over(o);
+    olv_act_unsuccessful(o);
 }
 
 /* What is as it was before needs no note of where it comes from. */
-static void finish(const struct olv_docket_entry *e, struct shrinking *s)
+static void finish(const struct olv_act_context *c, const struct olv_docket_entry *e, struct shrinking *s)
 {
-    fresh_keep(&s->task.fresh);
+    if (!fresh_keep(&s->task.fresh))
+        olv_observe_trouble(c->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, s->task.fresh.aside,
+                                                              "what was replaced cannot be removed", errno});
     if (e->act == OLV_ACT_DECOMPRESS)
         origin_remove(s->task.fresh.fd);
 }
@@ -340,7 +335,6 @@ static bool let_go(struct shrinking *s, const struct olv_docket_entry *e, struct
 
 void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
 {
-    (void)c;
     struct olv_error err = {0};
     bool is_synced = sync_directories(g, &err);
     for (size_t i = 0; i < g->count; i++) {
@@ -356,7 +350,7 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
             take_back(s, o);
         } else {
             o->result = OLV_DONE;
-            finish(e, s);
+            finish(c, e, s);
         }
     }
 }

@@ -79,7 +79,7 @@ bool olv_act_store_trash(struct olv_act_context *context, struct olv_error *err)
 static void why_no_trash(const char *files, struct olv_error *err)
 {
     int fd = olv_os_open_path(files);
-    if (fd < 0 && errno != ENOENT && errno != ENOTDIR && errno != ELOOP)
+    if (fd >= 0 || (errno != ENOENT && errno != ENOTDIR && errno != ELOOP))
         olv_fail_system(err, files, "cannot open its trash");
     else
         olv_fail(err, OLV_CHANGED, "its trash is not there any more");
@@ -103,7 +103,10 @@ struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const s
 void olv_act_unsuccessful(struct olv_outcome *outcome)
 {
     enum olv_code code = outcome->error.code;
-    outcome->result = code == OLV_CHANGED ? OLV_LEFT : code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
+    if (code == OLV_CHANGED || code == OLV_INTERRUPTED)
+        outcome->result = OLV_LEFT;
+    else
+        outcome->result = code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
 }
 
 bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,

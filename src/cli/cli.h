@@ -74,7 +74,8 @@ enum cli_option {
 enum { MOST_VALUES = 16 };
 
 struct cli {
-    bool is_unsure; /* of files of a run that was cut short: nothing tells what became of them */
+    bool
+        is_unsure; /* something could not be looked at, or nothing tells what became of it: not all is well */
     const struct cli_command *command;
     struct {
         bool given;

@@ -302,7 +302,7 @@ static enum cli_status rebuild_policy(struct looking *l, const struct olv_policy
         return status;
     }
     print_rebuilt(l, &sum);
-    return l->faults ? STATUS_BROKEN : STATUS_DONE;
+    return sum.damaged_archives ? STATUS_BROKEN : l->faults ? STATUS_SOME_FAILED : STATUS_DONE;
 }
 
 static enum cli_status rebuild(struct looking *l)

@@ -43,13 +43,13 @@ static bool read_as_of(struct cli *cli, const struct olv_policy *policy, struct 
     return true;
 }
 
-static struct olv_trashes *find_trashes(void)
+static struct olv_trashes *find_trashes(const struct olv_observer *observer)
 {
     struct olv_error err = {0};
     char home[PATH_MAX];
     struct olv_trashes *trashes = olv_trashes_new(olv_trash_home(home, sizeof home, &err) ? home : NULL);
     if (trashes)
-        olv_trashes_find(trashes, NULL);
+        olv_trashes_find(trashes, observer);
     return trashes;
 }
 
@@ -95,7 +95,7 @@ static void guard_places(struct cli *cli, const char *policy_path, const struct 
 
 void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
 {
-    struct olv_trashes *trashes = find_trashes();
+    struct olv_trashes *trashes = find_trashes(NULL);
     guard_places(cli, policy_path, trashes, guard);
     olv_guard_add_landmarks(guard);
     olv_trashes_free(trashes);
@@ -125,8 +125,10 @@ static struct olv_catalogue *open_catalogue(struct cli *cli, const char *state)
 {
     struct olv_error err = {0};
     struct olv_catalogue *catalogue = olv_catalogue_open(state, &err);
-    if (!catalogue && err.sys != ENOENT)
+    if (!catalogue && err.sys != ENOENT) {
         cli_report(cli, &err);
+        cli->is_unsure = true;
+    }
     return catalogue;
 }
 
@@ -144,7 +146,7 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
     if ((selected && !select_rules(cli, policy, selected, status)) ||
         !read_as_of(cli, policy, &out->options, status) || !cli_state_path(cli, state, sizeof state, status))
         return false;
-    out->trashes = find_trashes();
+    out->trashes = find_trashes(&cli->observer);
     guard_places(cli, policy->path, out->trashes, &out->guard);
     for (size_t i = 0; i < policy->depot_count; i++)
         olv_guard_add(&out->guard, policy->depots[i].path);

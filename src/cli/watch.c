@@ -122,6 +122,7 @@ static void on_trouble(void *self, const struct olv_trouble *t)
     if (is_note && !cli_has(w->cli, OPT_VERBOSE))
         return;
     w->count += !is_note;
+    w->cli->is_unsure |= t->kind == OLV_TROUBLE_UNREADABLE && t->sys != 0;
     term_name(&line, t->path);
     olv_text_puts(&line, ": ");
     term_name(&line, t->what); /* which may tell of names, too */

@@ -91,9 +91,9 @@ struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_
     return catalogue_open_as(state, NAME, create, err);
 }
 
-bool catalogue_is_sound(struct olv_catalogue *c)
+bool catalogue_check(struct olv_catalogue *c, bool *is_sound, struct olv_error *err)
 {
-    return database_is_sound(&c->base);
+    return database_check(&c->base, is_sound, err);
 }
 
 void catalogue_on_full(struct olv_catalogue *c, bool (*more_room)(void *self, struct olv_error *err),

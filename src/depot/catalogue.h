@@ -17,8 +17,8 @@ struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_
 struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, bool create,
                                         struct olv_error *err);
 
-/* Whether all of it can be read, as far as SQLite's quick check tells. */
-bool catalogue_is_sound(struct olv_catalogue *catalogue);
+/* Whether it is what was written; see database_check. */
+bool catalogue_check(struct olv_catalogue *catalogue, bool *is_sound, struct olv_error *err);
 /* Who is asked for room when the disk is full; see struct database. */
 void catalogue_on_full(struct olv_catalogue *catalogue, bool (*more_room)(void *self, struct olv_error *err),
                        void *self);

@@ -149,7 +149,7 @@ static bool rebuild_all(struct reread_options *o, struct olv_depot_report *repor
         o->archives = report->archives += ok;
         o->bytes = report->bytes += result.bytes;
         report->members += is_known ? result.members : 0;
-        report->damaged_archives += ok && (!is_known || result.is_damaged);
+        report->damaged_archives += ok && (is_known ? result.is_damaged : why.code == OLV_BROKEN);
         if (!ok)
             *err = why;
         else if (!is_known)
@@ -174,19 +174,27 @@ static void remove_database(const char *state, const char *name)
     }
 }
 
-/* A catalogue that cannot be read is set aside, not lost, and what is read anew is all that is known. */
+/* A catalogue that is damaged is set aside, not lost, and what is read anew is all that is known. One that
+ * just cannot be opened or read now stays where it is. */
 static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound, struct olv_error *err)
 {
     struct olv_catalogue *catalogue = catalogue_open(state, true, err);
     char path[PATH_MAX], aside[PATH_MAX];
-    *is_sound = catalogue && catalogue_is_sound(catalogue);
-    if (*is_sound || (!catalogue && err->code != OLV_STATE))
+    bool is_known =
+        catalogue ? catalogue_check(catalogue, is_sound, err) : err->code == OLV_STATE && err->sys == 0;
+    if (!catalogue)
+        *is_sound = false;
+    if (is_known && *is_sound)
         return catalogue;
     olv_catalogue_close(catalogue);
+    if (!is_known)
+        return NULL;
     snprintf(path, sizeof path, "%.4000s/catalogue.db", state);
     snprintf(aside, sizeof aside, "%.4000s/%s", state, ASIDE);
-    if (rename(path, aside) != 0)
+    if (rename(path, aside) != 0) {
+        olv_fail_system(err, path, "cannot set the damaged catalogue aside");
         return NULL;
+    }
     remove_database(state, "catalogue.db"); /* its log belongs to the one that was set aside */
     olv_error_clear(err);
     return catalogue_open(state, true, err);

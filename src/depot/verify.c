@@ -230,8 +230,11 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                           .self = self,
                           .observer = observer,
                           .report = report};
+    bool is_sound;
     *report = (struct olv_depot_report){0};
-    if (!catalogue_is_sound(catalogue)) {
+    if (!catalogue_check(catalogue, &is_sound, err))
+        return false;
+    if (!is_sound) {
         olv_fail(err, OLV_STATE, "the catalogue is damaged");
         return olv_error_hint(err, "`olvido depot rebuild` reads it anew from the archives");
     }

@@ -83,11 +83,12 @@ static bool replace(struct fresh *f, const char *wanted)
     return true;
 }
 
-void fresh_keep(struct fresh *f)
+bool fresh_keep(struct fresh *f)
 {
-    if (*f->aside)
-        unlinkat(f->dir, f->aside, 0);
+    if (*f->aside && unlinkat(f->dir, f->aside, 0) != 0)
+        return false;
     f->aside[0] = '\0';
+    return true;
 }
 
 bool fresh_take_back(struct fresh *f, const char *placed)

@@ -28,8 +28,8 @@ bool fresh_open(struct fresh *fresh, int dir, const char *label, struct olv_erro
  * file that it replaces is kept aside until fresh_keep or fresh_take_back. */
 bool fresh_publish(struct fresh *fresh, const char *wanted, enum olv_if_exists if_exists,
                    char out[NAME_MAX + 1], struct olv_error *err);
-/* It is to stay: what it replaced goes. */
-void fresh_keep(struct fresh *fresh);
+/* It is to stay: what it replaced goes. False where that cannot be removed; it is called `aside` then. */
+bool fresh_keep(struct fresh *fresh);
 /* All is to be as it was: the name goes, or back to what it replaced. False where it does not stand under
  * that name any more, or cannot be taken away. */
 bool fresh_take_back(struct fresh *fresh, const char *placed);

@@ -46,7 +46,7 @@ bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error
             close(fd);
         return false;
     }
-    while (ok && (entry = readdir(stream))) {
+    while (ok && (errno = 0, entry = readdir(stream))) {
         char name[LEDGER_NAME_SIZE];
         unsigned long long first;
         if (sscanf(entry->d_name, "lines-%12llu.jsonl", &first) != 1)
@@ -54,6 +54,13 @@ bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error
         ledger_segment_name(first, name);
         if (strcmp(name, entry->d_name) == 0)
             ok = *count < MOST_SEGMENTS && add_first(firsts, count, first);
+    }
+    if (ok && errno) {
+        olv_fail_system(err, "ledger", "cannot read the ledger's directory");
+        closedir(stream);
+        free(*firsts);
+        *firsts = NULL;
+        return false;
     }
     closedir(stream);
     if (*count)

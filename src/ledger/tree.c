@@ -154,6 +154,11 @@ static bool load_level(struct tree *tree, int dir, unsigned level, struct olv_er
     if (fd < 0)
         return olv_fail_system(err, name, "cannot open the hashes of the ledger");
     got = pread(fd, tree->edge[level], want, at);
+    if (got < 0) {
+        olv_fail_system(err, name, "cannot read the hashes of the ledger");
+        close(fd);
+        return false;
+    }
     if (got == (ssize_t)want)
         got = lseek(fd, 0, SEEK_END) >= (off_t)(count * OLV_SHA256_SIZE) ? got : -1;
     close(fd);

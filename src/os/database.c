@@ -96,14 +96,16 @@ int database_version(const struct database *d)
     return version;
 }
 
-bool database_is_sound(const struct database *d)
+bool database_check(const struct database *d, bool *is_sound, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool is_sound = sqlite3_prepare_v2(d->db, "PRAGMA quick_check(1)", -1, &s, NULL) == SQLITE_OK &&
-                    sqlite3_step(s) == SQLITE_ROW &&
-                    strcmp((const char *)sqlite3_column_text(s, 0), "ok") == 0;
+    int code = sqlite3_prepare_v2(d->db, "PRAGMA quick_check(1)", -1, &s, NULL);
+    if (code == SQLITE_OK)
+        code = sqlite3_step(s);
+    *is_sound = code == SQLITE_ROW && strcmp((const char *)sqlite3_column_text(s, 0), "ok") == 0;
     sqlite3_finalize(s);
-    return is_sound;
+    return code == SQLITE_ROW || code == SQLITE_CORRUPT || code == SQLITE_NOTADB ||
+           database_failed(d, err, "cannot read it");
 }
 
 /* ---- writing ---- */

@@ -27,8 +27,9 @@ void database_close(struct database *database);
 
 /* `PRAGMA user_version`; -1 where the file cannot be read. */
 int database_version(const struct database *database);
-/* Whether all of it can be read, as far as SQLite's quick check tells. */
-bool database_is_sound(const struct database *database);
+/* Whether it is what was written, as far as SQLite's quick check tells. False with `err` where that cannot be
+ * found out. */
+bool database_check(const struct database *database, bool *is_sound, struct olv_error *err);
 
 /* What SQLite says is wrong, as an error with OLV_STATE or OLV_MEMORY. Returns false. */
 bool database_failed(const struct database *database, struct olv_error *err, const char *what);

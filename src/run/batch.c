@@ -91,6 +91,7 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     } else if (o->result == OLV_DENIED) {
         r->refused++;
     } else if (o->result == OLV_LEFT) {
+        r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
         r->left++;
     } else if (!act->is_touching) {
         r->told++;

@@ -30,6 +30,7 @@ struct olv_trashes {
     size_t count;
     struct olv_trash *open[MOST_TRASHES]; /* each once */
     size_t open_count;
+    const struct olv_observer *observer;
 };
 
 struct olv_trashes *olv_trashes_new(const char *home)
@@ -73,6 +74,8 @@ static struct olv_trash *remember(struct olv_trashes *t, struct olv_trash *trash
         }
     if (trash && t->open_count < MOST_TRASHES)
         t->open[t->open_count++] = trash;
+    if (trash)
+        trash->observer = t->observer;
     return trash;
 }
 
@@ -313,8 +316,11 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     struct olv_error err = {0};
     struct olv_stat stat;
     int top = mount->has_files ? olv_os_open_path(mount->point) : -1;
-    if (top < 0)
+    if (top < 0) {
+        if (mount->has_files && (errno == EMFILE || errno == ENFILE || errno == ENOMEM || errno == EIO))
+            tell(s->observer, (olv_fail_system(&err, mount->point, "cannot look for a trash on it"), &err));
         return true;
+    }
     if (olv_os_stat(top, "", &stat) && stat.mount == mount->id) { /* else another mount covers it */
         remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
         tell(s->observer, &err);
@@ -327,6 +333,7 @@ void olv_trashes_find(struct olv_trashes *t, const struct olv_observer *observer
 {
     struct search s = {t, observer};
     struct olv_error err = {0};
+    t->observer = observer;
     if (t->home) {
         remember(t, olv_trash_open(t->home, false, &err));
         tell(observer, &err);

@@ -32,8 +32,9 @@ struct olv_trash {
     struct olv_text found_text, found_path; /* of the item found last */
     char found_run[TRASH_RUN_SIZE];
     struct olv_info_writer writer;
-    atomic_bool has_new;       /* info files were made since olv_trash_take_new */
-    struct trash_sizes *sizes; /* of directories; see sizes.c */
+    atomic_bool has_new;                 /* info files were made since olv_trash_take_new */
+    struct trash_sizes *sizes;           /* of directories; see sizes.c */
+    const struct olv_observer *observer; /* told of what cannot be read; NULL: nobody is */
 };
 
 /* Opens the trash in an open directory that is ours alone. `dir` becomes the trash's, or is closed. `top_len`

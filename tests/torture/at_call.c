@@ -104,8 +104,7 @@ static const struct call calls[] = {
     CALL(read, "reads", -1, false),
     CALL(pread64, "reads", -1, false),
     CALL(getdents64, "reads", -1, false),
-    CALL(mmap, "memory", -1, false),
-    CALL(brk, "memory", -1, false),
+    CALL(mmap, "memory", -1, false), /* brk(2) has no error to give */
 };
 enum { CALLS = sizeof calls / sizeof *calls };
 
