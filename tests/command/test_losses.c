@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What was once lost, or said without being so: each script tells its story. */
+#include "support/command.h"
+
+#include <unistd.h>
+
+#define STORY(name)                                                                                          \
+    static void name(void **state)                                                                           \
+    {                                                                                                        \
+        if (geteuid() != 0)                                                                                  \
+            skip();                                                                                          \
+        script_ok(*state, #name ".sh", "");                                                                  \
+    }
+
+STORY(two_depots)
+STORY(replaced_and_kept)
+STORY(linked_anew)
+STORY(private_directory)
+STORY(no_room_for_temporary_files)
+STORY(names_in_reasons)
+STORY(without_a_catalogue)
+
+static void opened_while_archived(void **state)
+{
+    ON_LINUX_ONLY(); /* leases */
+    script_ok(*state, "opened_while_archived.sh", "");
+}
+
+#define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        TEST(two_depots),       TEST(opened_while_archived), TEST(replaced_and_kept),
+        TEST(linked_anew),      TEST(private_directory),     TEST(no_room_for_temporary_files),
+        TEST(names_in_reasons), TEST(without_a_catalogue),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
