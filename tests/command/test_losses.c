@@ -26,14 +26,25 @@ static void opened_while_archived(void **state)
     script_ok(*state, "opened_while_archived.sh", "");
 }
 
+static void swapped_while_discarded(void **state)
+{
+    script_ok(*state, "swapped_while_discarded.sh", MOVING_CALL);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        TEST(two_depots),       TEST(opened_while_archived), TEST(replaced_and_kept),
-        TEST(linked_anew),      TEST(private_directory),     TEST(no_room_for_temporary_files),
-        TEST(names_in_reasons), TEST(without_a_catalogue),
+        TEST(two_depots),
+        TEST(swapped_while_discarded),
+        TEST(opened_while_archived),
+        TEST(replaced_and_kept),
+        TEST(linked_anew),
+        TEST(private_directory),
+        TEST(no_room_for_temporary_files),
+        TEST(names_in_reasons),
+        TEST(without_a_catalogue),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -70,7 +70,7 @@ static void cut_at_every(void **state, const char *call)
         skip();
     snprintf(
         script, sizeof script,
-        "n=0; while :; do n=$((n+${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
+        "n=0; while :; do n=$((n+4*${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
         "inject=%s:signal=SIGKILL:when=$n $O enforce --yes >out 2>err; s=$?; w=\"%s $n\"; cut; whole \"$w\"; "
         "$O enforce --yes >out 2>err; t=$?; [ $t = 0 ] || fail \"$w\" \"the next run says $t\"; complete "
         "\"$w\"; "

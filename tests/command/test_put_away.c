@@ -237,23 +237,10 @@ static void a_catalogue_with_holes_is_told(void **state)
 
 /* ---- what a crash leaves ---- */
 
-/* The power, so to speak, goes right after the archive has its name, before the catalogue knows it: the next
- * run removes it, for no original has gone yet, and does it again. */
 static void an_archive_that_nobody_knows_is_cleared(void **state)
 {
-    const struct sandbox *s = *state;
     ON_LINUX_ONLY();
-    make_depot(s);
-    shell_ok(
-        s, O
-        "$O archive t/f1 --depot cold-room --keep -q >out; cp -a depot before\n"
-        "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=linkat -e "
-        "inject=linkat:retval=0:signal=KILL "
-        "$O archive t --depot cold-room -y >out 2>&1 || true\n"
-        "diff -r t kept; $O archive t/f2 --depot cold-room --keep -q >out; test $(ls -A depot | wc -l) = 2\n"
-        "$O archive t --depot cold-room -y >out; test ! -e t; $O recover $PWD/t >out; diff -r t kept; $O "
-        "depot "
-        "verify >out; $O audit verify >out");
+    script_ok(*state, "archive_without_a_catalogue_entry.sh", "");
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)

@@ -240,7 +240,8 @@ static void lines_are_in_their_order(void **state)
     read_lines(m, &frames, 7, &lines);
     assert_int_equal(lines.count, 1 + 3 + 2 + 1);
     assert_contains(lines.items[0], "\"olvido\":\"archive\",\"version\":1,\"id\":\"");
-    assert_contains(lines.items[0], "\",\"run\":\"20260203-0405-abcd\",\"rule\":\"gauges\",\"packed\":\"zstd\",\"made\":\"");
+    assert_contains(lines.items[0],
+                    "\",\"run\":\"20260203-0405-abcd\",\"rule\":\"gauges\",\"packed\":\"zstd\",\"made\":\"");
     assert_contains(lines.items[4], "\"frame\":0,\"begins\":0,\"length\":100,\"plain\":5000,"
                                     "\"check\":\"0000000000abcdef\",\"packed_check\":\"0000000000000123\"");
     assert_contains(lines.items[5], "\"frame\":1,\"begins\":100,");

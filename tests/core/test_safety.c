@@ -311,35 +311,6 @@ static void tell_touches_nothing(void **state)
 /* In a directory where others may write, somebody puts another file under the name between the look and the
  * rename. Here the swap is made beforehand and the first look is answered from memory, which is what losing
  * that race means. */
-static void a_swap_in_a_public_directory_is_undone(void **state)
-{
-    const struct sandbox *s = *state;
-    struct olv_error err = {0};
-    struct olv_trash *trash = olv_trash_open(in(s, "data/Trash"), true, &err);
-    struct olv_docket_entry e;
-    struct olv_outcome o = {0};
-    char *text, name[NAME_MAX + 1];
-    int dir;
-    make_dir(s, "public");
-    make_file(s, "public/a", "judged", 10);
-    e = decision(s, "public", "a");
-    rename(in(s, "public/a"), in(s, "public/moved"));
-    make_file(s, "public/a", "precious", 1);
-    dir = open(in(s, "public"), O_RDONLY | O_DIRECTORY);
-    assert_true(olv_trash_put(
-        trash, dir, &(struct olv_putting){.name = "a", .path = in(s, "public/a"), .label = {"r", 1}}, o.trash,
-        &err));
-    assert_false(olv_act_verify(trash->files, o.trash, &e, false, &o));
-    assert_int_equal(o.result, OLV_LEFT);
-    assert_true(olv_trash_take(trash, o.trash, dir, "a", OLV_REFUSE, name, &err));
-    text = slurp(s, "public/a");
-    assert_string_equal(text, "precious");
-    assert_int_equal(count_entries(s, "data/Trash/info"), 0);
-    free(text);
-    close(dir);
-    olv_trash_close(trash);
-}
-
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -357,7 +328,6 @@ int main(void)
         TEST(discard_takes_only_what_was_judged),
         TEST(discard_leaves_own_files_and_system_directories_alone),
         TEST(tell_touches_nothing),
-        TEST(a_swap_in_a_public_directory_is_undone),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
