@@ -6,6 +6,7 @@
 
 #include "archive/gathered.h"
 #include "base/digest.h"
+#include "depot/had.h"
 #include "file/fresh.h"
 #include "file/reach.h"
 #include "file/touched.h"
@@ -54,6 +55,7 @@ struct olv_act_context {
     const struct olv_guard *guard;
     struct olv_trashes *trashes;
     struct olv_trash *trash;       /* the one for this entry, where the act needs one */
+    struct had_list *had;          /* what is to be remembered before anything gets its name */
     struct givens *givens;         /* the register of what gets a name; NULL: no act of the batch needs it */
     struct olv_reach source;       /* the directory of the entry, reached before `apply` */
     struct touched *touched;       /* where an act adds what it changed beside that directory and the
@@ -93,9 +95,8 @@ struct olv_outcome {
     double seconds;           /* of work, where it was measured */
     enum olv_lasting {
         LASTS_BY_ITSELF,
-        LASTS_AS_IT_IS,    /* the act would come to nothing, and need not be tried again */
-        LASTS_WITHOUT_NOTE /* what it was before could not be noted on what was made of it */
-    } lasting;             /* what the catalogue is to remember */
+        LASTS_AS_IT_IS /* the act would come to nothing, and need not be tried again */
+    } lasting;         /* what the catalogue is to remember */
 };
 
 /* Entries that an act works on together, because each waits for the disk, or has much to compute. */

@@ -120,8 +120,16 @@ static bool find_in_depot(struct olv_act_context *c, const struct olv_docket_ent
     return true;
 }
 
-struct beside {
+static int open_beside(const struct olv_how *how)
+{
+    const char *slash = strrchr(how->into, '/');
     char directory[PATH_MAX];
+    snprintf(directory, sizeof directory, "%.*s", slash == how->into ? 1 : (int)(slash - how->into),
+             how->into);
+    return open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+}
+
+struct beside {
     const char *name;
     int dir;
     struct given given;
@@ -134,10 +142,8 @@ static bool find_beside(struct olv_act_context *c, const struct olv_how *how, st
     struct olv_stat stat;
     if (!c->givens || !givens_find_path(c->givens, c->run, how->into, &b->given))
         return false;
-    snprintf(b->directory, sizeof b->directory, "%.*s", slash == how->into ? 1 : (int)(slash - how->into),
-             how->into);
     b->name = slash + 1;
-    b->dir = open(b->directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    b->dir = open_beside(how);
     if (b->dir < 0)
         return false;
     if (olv_os_stat(b->dir, b->name, &stat) && given_is(&b->given, &stat))
@@ -151,6 +157,20 @@ static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)
     return olv_how_get(e->how, how) && !*how->depot && *how->into;
 }
 
+/* What was written of it before it had a name of its own; see run/gather.c. */
+static void clear_beside(const struct olv_act_context *c, const struct olv_how *how)
+{
+    char label[FRESH_LABEL];
+    struct fresh_search search = {.label = label, .wanted = ""};
+    char ignored[NAME_MAX + 1];
+    int dir = open_beside(how);
+    snprintf(label, sizeof label, "%.24s-%llu-archive", c->run, (unsigned long long)c->sequence);
+    if (dir < 0)
+        return;
+    fresh_find(dir, &search, ignored);
+    close(dir);
+}
+
 /* It stays when an original is gone, for it may be the only copy. */
 static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
@@ -158,6 +178,8 @@ static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
     char label[FRESH_LABEL];
     olv_act_label(label, c->run, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
+    if (is_beside(e, &how))
+        clear_beside(c, &how);
     if (is_beside(e, &how) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
         c->needs_archive = true;
 }

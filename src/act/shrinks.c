@@ -177,6 +177,22 @@ static void sync_all(const struct olv_group *g)
         fail_all(g, &err);
 }
 
+/* What it was before stands on the new file; or, where that cannot be, in the catalogue. By hand, another way
+ * may be tried again. */
+static bool remember(const struct olv_act_context *c, const struct olv_docket_entry *e,
+                     const struct shrinking *s, struct olv_error *err)
+{
+    struct catalogue_had had = {.path = olv_text_string(&s->into),
+                                .act = e->act,
+                                .size_bytes = s->task.packed_bytes,
+                                .modified = e->identity.modified,
+                                .was_name = e->name,
+                                .was_bytes = e->identity.size_bytes};
+    if (s->is_noted || e->act != OLV_ACT_COMPRESS || e->rule >= OLV_OF_TRASH)
+        return true;
+    return had_list_add(c->had, &had) || olv_fail_memory(err);
+}
+
 /* The register knows each new file before it gets its name; what is as it was before is spared for a while.
  */
 static bool announce(const struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
@@ -193,7 +209,8 @@ static bool announce(const struct olv_act_context *c, const struct olv_group *g,
             return olv_fail_memory(err);
         if (!olv_os_stat(s->task.fresh.fd, "", &stat))
             return olv_fail_system(err, "", "cannot look at the new file");
-        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, e->act == OLV_ACT_DECOMPRESS, err))
+        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, e->act == OLV_ACT_DECOMPRESS, err) ||
+            !remember(c, e, s, err))
             return false;
     }
     return givens_store(c->givens, c->run, c->now, err);
@@ -282,7 +299,6 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     o->into = olv_text_string(&s->into);
     o->digest = s->how.keeps && e->act == OLV_ACT_DECOMPRESS ? NULL : s->task.digest;
     o->has_stored = true;
-    o->lasting = s->is_noted || e->act != OLV_ACT_COMPRESS ? LASTS_BY_ITSELF : LASTS_WITHOUT_NOTE;
     o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;
 }
 

@@ -172,12 +172,28 @@ bool restore_special(int dir, const struct olv_member *m, const struct restore_o
     return false;
 }
 
+/* Where a descriptor cannot be linked, the name is; then that must have been the same file. */
+static bool link_by_name(int fd, int from, const char *from_name, int dir, const char *own)
+{
+    struct olv_stat meant, linked;
+    if (linkat(from, from_name, dir, own, 0) != 0)
+        return false;
+    if (fd < 0 || (olv_os_stat(fd, "", &meant) && olv_os_stat(dir, own, &linked) &&
+                   meant.inode == linked.inode && meant.device == linked.device))
+        return true;
+    unlinkat(dir, own, 0);
+    errno = ESTALE;
+    return false;
+}
+
 bool restore_hard_link(int fd, int from, const char *from_name, int dir, const struct restore_options *o,
                        struct olv_error *err)
 {
     char own[RESTORE_OWN];
     restore_own_name(own, o);
     unlinkat(dir, own, 0);
-    return (fd >= 0 ? olv_os_name_unnamed(fd, dir, own) : linkat(from, from_name, dir, own, 0) == 0) ||
+    if (fd >= 0 && olv_os_name_unnamed(fd, dir, own))
+        return true;
+    return ((fd < 0 || errno == EOPNOTSUPP) && link_by_name(fd, from, from_name, dir, own)) ||
            olv_fail_system(err, "", "cannot link it to the other member");
 }

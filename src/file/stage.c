@@ -94,15 +94,17 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
 
 void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity)
 {
-    struct olv_stat stat;
+    struct olv_stat stat, there;
     char room_as[ROOM_NAME];
     int room;
     room_name(label, room_as);
     room = open_room(dir, room_as);
     if (room < 0)
         return;
-    if (olv_os_stat(room, name, &stat) && olv_identity_survived(identity, &stat))
-        olv_os_rename_new(room, name, dir, name);
+    if (olv_os_stat(room, name, &stat) && olv_identity_survived(identity, &stat) &&
+        !olv_os_rename_new(room, name, dir, name) && errno == EEXIST && olv_os_stat(dir, name, &there) &&
+        there.device == stat.device && there.inode == stat.inode)
+        unlinkat(room, name, 0); /* a move by linking and unlinking that was cut in two */
     close(room);
     unlinkat(dir, room_as, AT_REMOVEDIR);
 }

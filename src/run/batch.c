@@ -270,6 +270,7 @@ static void look_before(struct carrying *c, const struct olv_act *act, const str
 static void apply_group(struct carrying *c, const struct olv_act *act, struct group *g)
 {
     struct olv_act_context *context = &c->run->context;
+    struct olv_error err = {0};
     struct olv_group group = {.entries = g->entries,
                               .outcomes = g->outcomes,
                               .made = g->made,
@@ -280,6 +281,12 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
     for (size_t i = 0; i < g->count; i++)
         look_before(c, act, &g->entries[i], &g->outcomes[i]);
     act->group->make(context, &group);
+    if (!remember_store(c->run, &err))
+        for (size_t i = 0; i < g->count; i++)
+            if (g->outcomes[i].result == OLV_UNDECIDED) {
+                g->outcomes[i].error = err;
+                olv_act_unsuccessful(&g->outcomes[i]);
+            }
     for (size_t i = 0; i < g->count; i++) {
         struct olv_outcome *o = &g->outcomes[i];
         context->sequence++;

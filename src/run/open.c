@@ -127,6 +127,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->context.guard = options->guard;
     run->context.observer = options->observer;
     run->context.run = run->id;
+    run->context.had = &run->had;
     olv_reach_begin(&run->context.source);
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
     run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
@@ -185,18 +186,20 @@ void olv_run_close(struct olv_run *run)
 
 struct givens *run_givens(struct olv_run *run, struct olv_error *err)
 {
-    if (!run->givens && (run->givens = givens_open(run->options.state, true, err))) {
-        run->context.givens = run->givens;
-        givens_on_full(run->givens, more_room, run);
-    }
+    while (!run->givens && !(run->givens = givens_open(run->options.state, true, err)))
+        if (!reserve_use(run->state.dir, err))
+            return NULL;
+    run->context.givens = run->givens;
+    givens_on_full(run->givens, more_room, run);
     return run->givens;
 }
 
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
 {
-    if (!run->catalogue && (run->catalogue = catalogue_open(run->options.state, true, err))) {
-        run->context.catalogue = run->catalogue;
-        catalogue_on_full(run->catalogue, more_room, run);
-    }
+    while (!run->catalogue && !(run->catalogue = catalogue_open(run->options.state, true, err)))
+        if (!reserve_use(run->state.dir, err))
+            return NULL;
+    run->context.catalogue = run->catalogue;
+    catalogue_on_full(run->catalogue, more_room, run);
     return run->catalogue;
 }

@@ -81,13 +81,17 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
 }
 
 /* Only what is there: a catalogue made anew would say that nothing is in any archive. */
-static void know_registers(struct olv_run *run)
+static bool know_registers(struct olv_run *run, struct olv_error *err)
 {
-    struct olv_error ignored = {0};
-    if (!run->catalogue)
-        run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, &ignored);
-    if (!run->givens)
-        run->givens = run->context.givens = givens_open(run->options.state, false, &ignored);
+    run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, err);
+    if (!run->catalogue && err->sys && err->sys != ENOENT)
+        return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
+    olv_error_clear(err);
+    run->givens = run->context.givens = givens_open(run->options.state, false, err);
+    if (!run->givens && err->sys != ENOENT)
+        return false; /* what it knows would be taken for unknown */
+    olv_error_clear(err);
+    return true;
 }
 
 /* Its directory, and its trash, as far as they can be reached. */
@@ -263,9 +267,10 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
         return olv_fail_memory(err);
     s->run = run;
     s->trace = -1;
-    know_registers(run);
-    run_clear_archives(run);
-    ok = state_open_run(&run->state, s->id, sizeof s->id, err);
+    ok = know_registers(run, err);
+    if (ok)
+        run_clear_archives(run);
+    ok = ok && state_open_run(&run->state, s->id, sizeof s->id, err);
     if (ok && s->id[0])
         ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run")
                                                    : settle_run(s, err);

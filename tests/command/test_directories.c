@@ -91,7 +91,7 @@ static void what_is_inside_may_spare_it(void **state)
         outcome_free(&o);
         o = olvido(s, "recover", "dives", NULL);
         outcome_free(&o);
-        o = shell(s, "rm state/respites; find dives -depth -exec touch -h -d '200 days ago' {} +; touch "
+        o = shell(s, "rm state/state.db*; find dives -depth -exec touch -h -d '200 days ago' {} +; touch "
                      "dives/2020/young.wav");
         outcome_free(&o);
     }
