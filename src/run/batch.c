@@ -9,6 +9,7 @@
 
 #include "os/os.h"
 
+#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -124,6 +125,12 @@ static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_
     return olv_os_is_open_for_writing(run->context.source.fd, e->name);
 }
 
+/* Not the file's own affair. */
+static bool is_exhausted(int error)
+{
+    return error == EMFILE || error == ENFILE || error == ENOMEM || error == EIO;
+}
+
 static bool spare(struct olv_outcome *o, enum olv_code code, const char *why)
 {
     olv_fail(&o->error, code, "%s", why);
@@ -149,7 +156,13 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
         return spare(o, OLV_REFUSED, "it was given back a short while ago");
     if (e->identity.kind == OLV_KIND_FILE &&
         !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
+        errno = 0;
         is_open = is_open_for_writing(run, e);
+        if (is_open == OLV_UNKNOWN && is_exhausted(errno)) {
+            olv_fail_system(&o->error, "", "cannot find out whether it is open for writing");
+            o->result = OLV_FAILED;
+            return true;
+        }
         if (is_open == OLV_YES || (is_open == OLV_UNKNOWN && olv_act_is_final(e->act)))
             return spare(o, OLV_CHANGED, "it is open for writing");
     }
