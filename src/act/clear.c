@@ -36,11 +36,9 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
         o->result = OLV_FAILED;
         return OLV_YES;
     }
-    if (is_there || c->trace == OLV_TRACE_NOT_DONE)
+    if (is_there)
         return OLV_NO;
-    if (!is_gone || c->trace == OLV_TRACE_NONE)
-        return OLV_UNKNOWN;
-    if (c->trace == OLV_TRACE_BEGUN && !olv_trash_has_info(c->trash, e->name))
+    if (!is_gone || (c->trace != OLV_TRACE_DONE && !olv_trash_has_info(c->trash, e->name)))
         return OLV_UNKNOWN;
     olv_trash_abandon(c->trash, e->name);
     return OLV_YES;
