@@ -31,8 +31,8 @@ bool olv_catalogue_archives(struct olv_catalogue *catalogue,
                             bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
                             struct olv_error *err);
 
-/* As stored: an archive is `making` before anything of it is written, `live` when it has its name, and `going`
- * from when it is to be removed until its file is gone. Only what is live has members. */
+/* As stored: an archive is `making` before anything of it is written, `live` when it has its name, and
+ * `going` from when it is to be removed until its file is gone. Only what is live has members. */
 enum olv_archive_state { OLV_ARCHIVE_MAKING = 0, OLV_ARCHIVE_LIVE = 1, OLV_ARCHIVE_GOING = 2 };
 const char *olv_archive_state_word(enum olv_archive_state state); /* "making" */
 
