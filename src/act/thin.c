@@ -143,12 +143,12 @@ static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, s
 {
     struct olv_thinned *t = c->thinned ? c->thinned : calloc(1, sizeof *t);
     struct olv_how how;
+    c->thinned = t;
     if (!t || !olv_how_get(e->how, &how)) {
         olv_fail_memory(&o->error);
         olv_act_unsuccessful(o);
         return false;
     }
-    c->thinned = t;
     olv_text_clear(&t->path);
     olv_docket_entry_path(e, &t->path);
     memcpy(t->archive, how.archive, sizeof t->archive);

@@ -147,18 +147,18 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
 /* It has its name, and that is on the disk: from here on it is live. */
 static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
 {
-    const struct frame_list *frames = making_frames(g->making, &g->facts.manifest_frame);
-    g->facts.name = placed;
-    g->facts.made = making_time(g->making);
-    g->facts.length = making_length(g->making);
-    g->facts.members = making_members(g->making);
-    g->facts.bytes = making_bytes(g->making);
-    memcpy(g->facts.id, making_id(g->making), sizeof g->facts.id);
-    if (catalogue_publish(g->run->catalogue, g->row, &g->facts, frames, NULL, err)) {
-        g->row = 0;
-        return true;
-    }
-    return false;
+    struct catalogue_archive facts = g->facts;
+    const struct frame_list *frames = making_frames(g->making, &facts.manifest_frame);
+    facts.name = placed;
+    facts.made = making_time(g->making);
+    facts.length = making_length(g->making);
+    facts.members = making_members(g->making);
+    facts.bytes = making_bytes(g->making);
+    memcpy(facts.id, making_id(g->making), sizeof facts.id);
+    if (!catalogue_publish(g->run->catalogue, g->row, &facts, frames, NULL, err))
+        return false;
+    g->row = 0;
+    return true;
 }
 
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)

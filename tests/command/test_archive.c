@@ -246,7 +246,7 @@ static void what_changes_meanwhile_is_not_in_it(void **state)
         "mkdir t; seq 700000 >t/large; seq 100 >t/small; "
         "(until ls -l /proc/*/fd 2>/dev/null | grep -q $PWD/t/large; do sleep 0.05; done; echo late "
         ">>t/large) & "
-        "strace -f -o /dev/null -e trace=pread64 -e inject=pread64:delay_enter=700ms:when=1+ "
+        "strace -f -o /dev/null -P $PWD/t/large -e trace=pread64 -e inject=pread64:delay_enter=700ms:when=1+ "
         "$O archive t --to x.tar.zst -y >out 2>err || true; wait; "
         "test $(tail -n 1 t/large) = late; grep -q 'large' out; $O contents x.tar.zst >list; grep -q small "
         "list; "

@@ -53,7 +53,7 @@ static void kill_at_every(const struct sandbox *s, const char *call)
 {
     char script[1200];
     snprintf(script, sizeof script,
-             "n=0; while :; do n=$((n+3*${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
+             "n=0; while :; do n=$((n+5*${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
              "inject=%s:signal=SIGKILL:when=$n $O "
              "--policy policy.yaml enforce --yes >out 2>err; s=$?; w=\"kill at %s $n\"; whole \"$w\"; "
              "[ $s = 0 ] && break; [ $s = 137 ] || fail \"$w\" \"status $s\"; sound \"$w\"; settle \"$w\"; "
@@ -97,7 +97,7 @@ static void fail_every(const struct sandbox *s, const char *call, const char *er
         script, sizeof script,
         /* what the loader does before the program begins is not ours */
         "n=$(strace -qq -e trace=%s $O --version 2>&1 >/dev/null | grep -c '(' ); while [ $n -lt 400 ]; do "
-        "n=$((n+3*${STRIDE:-1})); fresh; strace -f -qq -o trace -e trace=%s -e inject=%s:error=%s:when=$n $O "
+        "n=$((n+5*${STRIDE:-1})); fresh; strace -f -qq -o trace -e trace=%s -e inject=%s:error=%s:when=$n $O "
         "--policy policy.yaml enforce --yes >out 2>err; s=$?; w=\"%s %s $n\"; whole \"$w\"; "
         "[ $s -lt 10 ] || fail \"$w\" \"status $s\"; grep -q INJECTED trace || break; "
         "[ $s != 0 ] || [ $(ls tides/scratch | wc -l) = 0 ] || fail \"$w\" 'says that all is well'; "

@@ -26,7 +26,7 @@ static void make_depot(const struct sandbox *s)
 #define MEANWHILE(file, what)                                                                                \
     "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/" file "$\"; do sleep 0.03; done; " what ") & "
 #define SLOWLY                                                                                               \
-    "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=pread64 -e "                                \
+    "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -P \"$PWD/t/large\" -e trace=pread64 -e "            \
     "inject=pread64:delay_enter=400ms:when=1+ "
 
 static const struct {
@@ -262,7 +262,7 @@ static void a_small_file_that_changes_while_it_is_read_does_not_get_in(void **st
             "rm -rf t a.tar; mkdir t; seq 40 >t/small; echo mine >t/other; sleep %s\n"
             "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/t/small$\"; do sleep 0.03; done\n"
             "printf X | dd of=t/small conv=notrunc status=none) &\n"
-            "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -e trace=pread64 -e "
+            "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -P \"$PWD/t/small\" -e trace=pread64 -e "
             "inject=pread64:delay_%s=400ms:when=1+ $O archive %s --to a.tar t -y >out 2>err || true; wait\n"
             "$O contents a.tar >list; grep -q t/other list; test $(grep -c t/small list) = 0\n"
             "test $(head -c 1 t/small) = X; grep -q t.small:. out; $O audit verify >out",
