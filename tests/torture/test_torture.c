@@ -20,7 +20,7 @@ static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
     snprintf(script, sizeof script,
              "/usr/bin/python3 \"$OLVIDO_SOURCE\"/tests/torture/torture.py --quiet --slower ${STRIDE:-1} %s "
              ">report 2>&1; "
-             "s=$?; tail -n 60 report; exit $s",
+             "s=$?; grep -v ' 0 wrong' report | tail -n 12 | cut -c1-300; exit $s",
              words);
     o = shell(s, script);
     if (o.status == 77)
@@ -34,11 +34,13 @@ static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
 
 int main(int count, char **arguments)
 {
-    static const struct {
+    const struct {
         const char *kind, *words;
     } kinds[] = {{"kills", "--do kill --stride 6"},
                  {"signals", "--do int,term,hup --stride 29"},
-                 {"faults", "--do short,ENOSPC,EIO,EINTR,EMFILE,ENOMEM,EIO-read --stride 43"},
+                 {"faults", getenv("STRIDE") /* a sanitizer's own memory may not run out */
+                                ? "--do short,ENOSPC,EIO,EINTR,EMFILE,EIO-read --stride 43"
+                                : "--do short,ENOSPC,EIO,EINTR,EMFILE,ENOMEM,EIO-read --stride 43"},
                  {"power", "--do power --stride 61"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
