@@ -3,7 +3,6 @@
  * that a million of them are appended, not scattered. */
 #include "depot/catalogue_parts.h"
 
-#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -45,31 +44,6 @@ const char *olv_archive_state_word(enum olv_archive_state state)
 
 /* ---- opening ---- */
 
-static bool make_tables(void *self, struct olv_error *err)
-{
-    const struct olv_catalogue *c = self;
-    return database_run(&c->base, schema, err, "cannot make its tables");
-}
-
-static bool check_version(struct olv_catalogue *c, bool create, struct olv_error *err)
-{
-    int version = database_version(&c->base);
-    if (version == VERSION)
-        return true;
-    if (version == 0 && create)
-        return database_write(&c->base, make_tables, c, err);
-    if (version == 0) { /* a run that was cut short has made no more than the file */
-        errno = ENOENT;
-        olv_fail_system(err, NAME, "cannot open the catalogue");
-        return olv_error_as(err, OLV_STATE);
-    }
-    if (version < 0)
-        return database_failed(&c->base, err, "cannot read it");
-    olv_fail(err, OLV_STATE, "the catalogue was written by %s Olvido",
-             version > VERSION ? "a newer" : "an older");
-    return version > VERSION ? false : olv_error_hint(err, "%s", c->base.hint);
-}
-
 struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, bool create,
                                         struct olv_error *err)
 {
@@ -80,7 +54,8 @@ struct olv_catalogue *catalogue_open_as(const char *directory, const char *name,
     }
     c->base.what = "the catalogue";
     c->base.hint = "`olvido depot rebuild` reads it anew from the archives";
-    if (database_open(&c->base, directory, name, create, err) && check_version(c, create, err))
+    if (database_open(&c->base, directory, name, create, err) &&
+        database_have_tables(&c->base, VERSION, schema, create, err))
         return c;
     olv_catalogue_close(c);
     return NULL;

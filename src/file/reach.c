@@ -40,20 +40,26 @@ static bool is_known(const uint8_t uuid[16])
     return memcmp(uuid, none, sizeof none) != 0;
 }
 
-/* Whether both are the same file system, where that can be told after a restart. */
-static bool may_be_same_system(int fd, const struct olv_directory_id *id)
+/* Whether both are the same file system by their UUID; OLV_UNKNOWN where it is not told. */
+static enum olv_truth is_same_system(int fd, const struct olv_directory_id *id)
 {
     uint8_t now[16];
-    return !is_known(id->uuid) || !olv_os_uuid(fd, now) || memcmp(now, id->uuid, sizeof now) == 0;
+    if (!is_known(id->uuid) || !olv_os_uuid(fd, now))
+        return OLV_UNKNOWN;
+    return memcmp(now, id->uuid, sizeof now) == 0 ? OLV_YES : OLV_NO;
 }
 
 static bool is_it(int fd, const struct olv_stat *stat, const struct olv_directory_id *id, enum again again)
 {
+    enum olv_truth same;
     if (stat->inode != id->inode)
         return false;
-    if (again == OTHER_BOOT)
-        return may_be_same_system(fd, id);
-    return again == SAME_RUN ? stat->mount == id->mount : stat->device == id->device;
+    if (again == SAME_RUN)
+        return stat->mount == id->mount;
+    if (again == SAME_BOOT && stat->device == id->device)
+        return true; /* it may have got another number when it was mounted once more */
+    same = is_same_system(fd, id);
+    return same == OLV_YES || (same == OLV_UNKNOWN && again == OTHER_BOOT);
 }
 
 static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, enum again again,

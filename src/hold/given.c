@@ -45,30 +45,6 @@ struct givens {
 
 /* ---- opening ---- */
 
-static bool make_tables(void *self, struct olv_error *err)
-{
-    const struct givens *g = self;
-    return database_run(&g->base, schema, err, "cannot make its tables");
-}
-
-static bool check_version(struct givens *g, bool create, struct olv_error *err)
-{
-    int version = database_version(&g->base);
-    if (version == VERSION)
-        return true;
-    if (version == 0 && create)
-        return database_write(&g->base, make_tables, g, err);
-    if (version == 0) { /* a run that was cut short has made no more than the file */
-        errno = ENOENT;
-        olv_fail_system(err, NAME, "cannot open it");
-        return olv_error_as(err, OLV_STATE);
-    }
-    if (version < 0)
-        return database_failed(&g->base, err, "cannot read it");
-    olv_fail(err, OLV_STATE, "%s was written by another version of Olvido", NAME);
-    return olv_error_at(err, NAME);
-}
-
 struct givens *givens_open(const char *state, bool create, struct olv_error *err)
 {
     struct givens *g = calloc(1, sizeof *g);
@@ -81,7 +57,8 @@ struct givens *givens_open(const char *state, bool create, struct olv_error *err
     g->base.hint =
         "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
         "not spared any longer";
-    if (database_open(&g->base, state, NAME, create, err) && check_version(g, create, err))
+    if (database_open(&g->base, state, NAME, create, err) &&
+        database_have_tables(&g->base, VERSION, schema, create, err))
         return g;
     givens_close(g);
     return NULL;

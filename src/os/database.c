@@ -85,7 +85,8 @@ void database_close(struct database *d)
     d->db = NULL;
 }
 
-int database_version(const struct database *d)
+/* -1 where the file cannot be read. */
+static int version_of(const struct database *d)
 {
     sqlite3_stmt *s = NULL;
     int version = -1;
@@ -94,6 +95,37 @@ int database_version(const struct database *d)
         version = sqlite3_column_int(s, 0);
     sqlite3_finalize(s);
     return version;
+}
+
+struct making {
+    const struct database *database;
+    const char *schema;
+};
+
+static bool make_tables(void *self, struct olv_error *err)
+{
+    const struct making *m = self;
+    return database_run(m->database, m->schema, err, "cannot make its tables");
+}
+
+bool database_have_tables(const struct database *d, int version, const char *schema, bool create,
+                          struct olv_error *err)
+{
+    struct making making = {d, schema};
+    int is = version_of(d);
+    if (is == version)
+        return true;
+    if (is == 0 && create)
+        return database_write(d, make_tables, &making, err);
+    if (is == 0) {
+        errno = ENOENT;
+        olv_fail_system(err, "", "%s: cannot open it", d->what);
+        return olv_error_as(err, OLV_STATE);
+    }
+    if (is < 0)
+        return database_failed(d, err, "cannot read it");
+    olv_fail(err, OLV_STATE, "%s was written by %s Olvido", d->what, is > version ? "a newer" : "an older");
+    return is > version || !d->hint ? false : olv_error_hint(err, "%s", d->hint);
 }
 
 bool database_check(const struct database *d, bool *is_sound, struct olv_error *err)

@@ -25,8 +25,11 @@ bool database_open(struct database *database, const char *directory, const char 
                    struct olv_error *err);
 void database_close(struct database *database);
 
-/* `PRAGMA user_version`; -1 where the file cannot be read. */
-int database_version(const struct database *database);
+/* Makes sure that its tables are those of this version (`PRAGMA user_version`); with `create`, a file without
+ * any gets them by `schema`. False with OLV_STATE where it is newer or older, or, without `create`, with
+ * ENOENT where nothing is in it: a run that was cut short has made no more than the file. */
+bool database_have_tables(const struct database *database, int version, const char *schema, bool create,
+                          struct olv_error *err);
 /* Whether it is what was written, as far as SQLite's quick check tells. False with `err` where that cannot be
  * found out. */
 bool database_check(const struct database *database, bool *is_sound, struct olv_error *err);

@@ -46,12 +46,13 @@ def rule(steps, name="readings", under="%(site)s/tides", where=""):
 
 
 class Scenario:
-    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, loose=""):
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, loose="", more=0):
         self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
         self.may_go = may_go      # whether contents may be gone in the end
         self.after = after        # a command that must not change a thing afterwards
         self.final = final        # None: the undisturbed picture
         self.repeat = repeat or command
+        self.files = FILES + ["tides/b/s%d.csv" % i for i in range(more)]  # from 17 on whole file systems are synced
         self.loose = loose        # repeated, it need not end as undisturbed: "always", or what it then says
 
 
@@ -70,6 +71,7 @@ ENFORCE = "enforce --yes".split()
 
 SCENARIOS = [
     Scenario("discard", ENFORCE, DISCARD),
+    Scenario("discard-many", ENFORCE, DISCARD, more=15),
     Scenario("compress", ENFORCE, COMPRESS),
     Scenario("compress-by-hand", "compress tides -y".split(), NOTHING),
     Scenario("decompress", "decompress tides -y".split(), NOTHING, ["compress tides -y"]),
@@ -82,12 +84,15 @@ SCENARIOS = [
     Scenario("thin-two-depots", ENFORCE + ["--count", "DUE"], TWO, ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y", "!mkdir -p tides"], may_go=True),
     Scenario("clear", "trash clear --yes --count DUE".split(), DISCARD, ["enforce --yes"], may_go=True),
     Scenario("recover", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes"], after=ENFORCE),
+    Scenario("recover-many", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes"], after=ENFORCE, more=15),
     Scenario("recover-directory", "recover %(site)s/tides".split(), DISCARD, ["enforce --yes", "!rmdir tides/a tides/b"], after=ENFORCE),
     Scenario("recover-number", "recover %(site)s/tides --if-exists number".split(), DISCARD,
              ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
     Scenario("recover-set-aside", "recover %(site)s/tides --if-exists set-aside".split(), DISCARD,
              ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
     Scenario("fetch", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE),
+    Scenario("fetch-many", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE, more=15),
+    Scenario("compress-many", "compress tides -y".split(), NOTHING, more=15),
     Scenario("fetch-number", "recover %(site)s/tides --if-exists number".split(), NOTHING,
              ["archive tides --depot cold-room -y", "!mkdir -p tides/a tides/b; for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], loose="always"),
     Scenario("fetch-two-depots", "recover %(site)s/tides".split(), NOTHING,
@@ -179,7 +184,7 @@ class World:
         os.makedirs(self.at["cold"] + "/depot")
         os.makedirs(self.at["site"] + "/depot")
         when = time.time() - 400 * DAY
-        for number, name in enumerate(FILES):
+        for number, name in enumerate(self.scenario.files):
             path = os.path.join(self.at["site"], name)
             os.makedirs(os.path.dirname(path), exist_ok=True)
             with open(path, "w") as f:
@@ -495,7 +500,7 @@ class Bench:
                 raise Wrong("given back, and taken again: %s" % sorted(given - now))
         originals = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
         done = w.run(w.scenario.repeat)
-        is_loose = w.scenario.loose and (w.scenario.loose == "always" or (w.scenario.loose in w.said and len(originals) < len(FILES)))
+        is_loose = w.scenario.loose and (w.scenario.loose == "always" or (w.scenario.loose in w.said and len(originals) < len(w.scenario.files)))
         if not is_loose and done not in (0, 3) and "neither the trash nor a depot has anything" not in w.said:
             raise Wrong("repeated, it fails: %s" % w.said)
         w.look()
