@@ -148,10 +148,13 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     struct olv_stat stat;
     if (!act->is_touching || act->asks_by_itself)
         return false;
-    if (holds && olv_os_stat(run->context.source.fd, e->name, &stat) &&
-        holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
+    /* What is not there, or is another file by now, is for the act to tell: whatever is known of its inode
+     * may be about a file that has the number since. */
+    if (!olv_os_stat(run->context.source.fd, e->name, &stat) || stat.inode != e->identity.inode)
+        return false;
+    if (holds && holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
         return spare(o, OLV_REFUSED, "it is held");
-    if (e->rule < OLV_OF_TRASH && run->givens && olv_os_stat(run->context.source.fd, e->name, &stat) &&
+    if (e->rule < OLV_OF_TRASH && run->givens &&
         givens_spare(run->givens, path_of(run, e), &stat, run->context.now))
         return spare(o, OLV_REFUSED, "it was given back a short while ago");
     if (e->identity.kind == OLV_KIND_FILE &&
