@@ -12,7 +12,9 @@ static void must_be_same(const struct olv_docket_entry *a, const struct olv_dock
     must(strcmp(a->name, b->name) == 0 && strcmp(a->directory, b->directory) == 0);
     must(strcmp(a->target, b->target) == 0 && strcmp(a->rule_name, b->rule_name) == 0);
     must(a->identity.inode == b->identity.inode && a->identity.size_bytes == b->identity.size_bytes);
-    must(memcmp(&a->at, &b->at, sizeof a->at) == 0);
+    /* A writer asks the file system that is there for its UUID, so only what the bytes alone decide is the
+     * same. */
+    must(a->at.mount == b->at.mount && a->at.device == b->at.device && a->at.inode == b->at.inode);
     must(a->contents.entries == b->contents.entries && a->if_exists == b->if_exists);
 }
 
