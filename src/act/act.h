@@ -117,7 +117,7 @@ struct olv_group_act {
     void (*make)(struct olv_act_context *context, const struct olv_group *group);
     /* Whether the entry is a group by itself. May be NULL: none is. */
     bool (*is_alone)(const struct olv_docket_entry *entry);
-    /* What `apply` could not do before the directories were on the disk. */
+    /* What `apply` could not do before the directories were on the disk. May be NULL. */
     void (*complete)(struct olv_act_context *context, const struct olv_group *group);
     void (*drop)(const struct olv_group *group);
 };
@@ -193,6 +193,8 @@ void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context
                         const struct olv_docket_entry *entry, const char *label, const char *wanted);
 /* What the new and the set-aside files of an entry are told apart by: the run and the number within. */
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
+/* The same for the archive that begins with that entry. */
+void olv_act_archive_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
 /* For acts that take a file from its place: whether a guard stands before it. With OLV_LEFT in the outcome.
  */
 bool olv_act_is_allowed(struct olv_act_context *context, const struct olv_docket_entry *entry,
@@ -207,6 +209,10 @@ void olv_thinned_free(struct olv_thinned *thinned);
 /* Sets the outcome to what the error says: what changed, or was not reached before an interrupt, is left
  * alone; a place that is taken is a refusal; everything else failed. */
 void olv_act_unsuccessful(struct olv_outcome *outcome);
+/* The same for an entry that the run did not get to before it was interrupted. */
+void olv_act_interrupted(struct olv_outcome *outcome);
+/* The same for all entries of a group that are not decided yet. */
+void olv_group_fail(const struct olv_group *group, const struct olv_error *why);
 
 extern const struct olv_act olv_act_tell, olv_act_discard, olv_act_recover, olv_act_clear, olv_act_compress,
     olv_act_decompress, olv_act_archive, olv_act_fetch, olv_act_delete, olv_act_thin;

@@ -4,6 +4,7 @@
 #include "act/act.h"
 
 #include "depot/catalogue.h"
+#include "file/identity.h"
 #include "file/stage.h"
 #include "os/os.h"
 
@@ -59,9 +60,7 @@ static bool remove_directory(struct olv_act_context *c, const struct olv_docket_
                              struct olv_outcome *o)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(c->source.fd, e->name, &stat) || stat.inode != e->identity.inode ||
-        stat.mount != e->identity.mount || stat.has_born != e->identity.has_born ||
-        (stat.has_born && olv_instant_compare(stat.born, e->identity.born) != 0))
+    if (!olv_os_stat(c->source.fd, e->name, &stat) || !olv_identity_is(&e->identity, &stat))
         because(o, OLV_CHANGED, 0, "another directory stands in its place");
     else if (unlinkat(c->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
@@ -157,14 +156,14 @@ static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)
     return olv_how_get(e->how, how) && !*how->depot && *how->into;
 }
 
-/* What was written of it before it had a name of its own; see run/gather.c. */
+/* What was written of it before it had a name of its own. */
 static void clear_beside(const struct olv_act_context *c, const struct olv_how *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
     char ignored[NAME_MAX + 1];
     int dir = open_beside(how);
-    snprintf(label, sizeof label, "%.24s-%llu-archive", c->run, (unsigned long long)c->sequence);
+    olv_act_archive_label(label, c->run, c->sequence);
     if (dir < 0)
         return;
     fresh_find(dir, &search, ignored);

@@ -257,11 +257,10 @@ static bool note(struct olv_act_context *c, const struct olv_group *g, size_t i,
            givens_add(c->givens, g->sequence + i, f->entry->target, &stat, true, err);
 }
 
-static bool sync_files(struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+static bool sync_files(const struct olv_group *g, struct olv_error *err)
 {
     struct touched touched = {0};
     bool is_few = g->count <= FEW_FILES, ok = true;
-    (void)c;
     for (size_t i = 0; i < g->count; i++) {
         const struct fetching *f = g->made[i];
         struct olv_stat stat;
@@ -292,20 +291,13 @@ static void make(struct olv_act_context *c, const struct olv_group *g)
         if (o->result != OLV_UNDECIDED)
             continue;
         g->made[i] = begin(c, g, i);
-        if (olv_observe_interrupted(c->observer) && goes_on(g, i)) {
-            olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
-            olv_act_unsuccessful(o);
-        }
+        if (olv_observe_interrupted(c->observer) && goes_on(g, i))
+            olv_act_interrupted(o);
         if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_UNDECIDED)
             olv_act_unsuccessful(o);
     }
-    if (sync_files(c, g, &err) && announce(c, g, &err))
-        return;
-    for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i)) {
-            g->outcomes[i].error = err;
-            olv_act_unsuccessful(&g->outcomes[i]);
-        }
+    if (!sync_files(g, &err) || !announce(c, g, &err))
+        olv_group_fail(g, &err);
 }
 
 /* ---- in its turn ---- */
@@ -337,12 +329,6 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     } else {
         olv_act_unsuccessful(o);
     }
-}
-
-static void complete(struct olv_act_context *c, const struct olv_group *g)
-{
-    (void)c;
-    (void)g;
 }
 
 static void drop(const struct olv_group *g)
@@ -410,8 +396,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     return is_there ? OLV_YES : OLV_NO;
 }
 
-static const struct olv_group_act group = {
-    .make = make, .is_alone = is_alone, .complete = complete, .drop = drop};
+static const struct olv_group_act group = {.make = make, .is_alone = is_alone, .drop = drop};
 
 const struct olv_act olv_act_fetch = {
     .id = OLV_ACT_FETCH,

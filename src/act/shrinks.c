@@ -147,15 +147,6 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
     }
 }
 
-static void fail_all(const struct olv_group *g, const struct olv_error *why)
-{
-    for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i)) {
-            g->outcomes[i].error = *why;
-            olv_act_unsuccessful(&g->outcomes[i]);
-        }
-}
-
 static void sync_all(const struct olv_group *g)
 {
     struct touched touched = {0};
@@ -174,7 +165,7 @@ static void sync_all(const struct olv_group *g)
     }
     ok = touched_sync(&touched, &err) && ok;
     if (!ok)
-        fail_all(g, &err);
+        olv_group_fail(g, &err);
 }
 
 /* What it was before stands on the new file; or, where that cannot be, in the catalogue. By hand, another way
@@ -270,10 +261,10 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_n
         m.is_proving = true;
         do_all(&m, crew, most);
         if (!announce(c, g, &err))
-            fail_all(g, &err);
+            olv_group_fail(g, &err);
     } else {
         olv_fail_memory(&err);
-        fail_all(g, &err);
+        olv_group_fail(g, &err);
     }
     crew_free(crew);
     for (unsigned i = 0; m.shrinkers && i < m.workers; i++)

@@ -109,6 +109,21 @@ void olv_act_unsuccessful(struct olv_outcome *outcome)
         outcome->result = code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
 }
 
+void olv_act_interrupted(struct olv_outcome *outcome)
+{
+    olv_fail(&outcome->error, OLV_INTERRUPTED, "interrupted before it was reached");
+    olv_act_unsuccessful(outcome);
+}
+
+void olv_group_fail(const struct olv_group *g, const struct olv_error *why)
+{
+    for (size_t i = 0; i < g->count; i++)
+        if (g->outcomes[i].result == OLV_UNDECIDED) {
+            g->outcomes[i].error = *why;
+            olv_act_unsuccessful(&g->outcomes[i]);
+        }
+}
+
 bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
                              struct olv_outcome *outcome)
 {
@@ -231,4 +246,9 @@ void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)
 {
     snprintf(out, FRESH_LABEL, "%.24s-%llu", run, (unsigned long long)sequence);
+}
+
+void olv_act_archive_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)
+{
+    snprintf(out, FRESH_LABEL, "%.24s-%llu-archive", run, (unsigned long long)sequence);
 }

@@ -74,8 +74,6 @@ enum cli_option {
 enum { MOST_VALUES = 16 };
 
 struct cli {
-    bool
-        is_unsure; /* something could not be looked at, or nothing tells what became of it: not all is well */
     const struct cli_command *command;
     struct {
         bool given;
@@ -84,6 +82,7 @@ struct cli {
     } options[OPT_COUNT];
     const char **arguments; /* borrowed */
     size_t argument_count;
+    bool is_unsure;               /* something could not be looked at, or nothing tells what became of it */
     bool has_colour;              /* on standard output */
     unsigned width;               /* of standard output when it is a terminal, else 0 */
     struct olv_observer observer; /* progress, troubles, Ctrl-C */

@@ -26,14 +26,13 @@ static const char schema[] =
     " at INTEGER NOT NULL, frame INTEGER NOT NULL, kind INTEGER NOT NULL, size INTEGER NOT NULL,"
     " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, mode INTEGER NOT NULL, uid INTEGER NOT NULL,"
     " gid INTEGER NOT NULL, digest BLOB, link BLOB NOT NULL,"
-    " accessed_s INTEGER NOT NULL, accessed_ns INTEGER NOT NULL, clock TEXT, clock_s INTEGER, clock_ns "
-    "INTEGER,"
-    " was_name BLOB, was_size INTEGER, PRIMARY KEY (directory, name, archive, at))"
+    " accessed_s INTEGER NOT NULL, accessed_ns INTEGER NOT NULL, clock TEXT, clock_s INTEGER,"
+    " clock_ns INTEGER, was_name BLOB, was_size INTEGER, PRIMARY KEY (directory, name, archive, at))"
     " WITHOUT ROWID;"
     "CREATE INDEX member_in_archive ON member (archive, at);"
-    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL, modified_s INTEGER NOT "
-    "NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER, PRIMARY KEY (path, act)) WITHOUT "
-    "ROWID;"
+    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL,"
+    " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER,"
+    " PRIMARY KEY (path, act)) WITHOUT ROWID;"
     "PRAGMA user_version = 4;";
 
 const char *olv_archive_state_word(enum olv_archive_state state)

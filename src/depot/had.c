@@ -6,10 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-struct had_noted {
-    struct catalogue_had had; /* strings are the arena's */
-};
-
 static void bind_file(sqlite3_stmt *s, const struct catalogue_had *h)
 {
     sqlite3_reset(s);
@@ -27,13 +23,13 @@ bool had_list_add(struct had_list *list, const struct catalogue_had *had)
         return false;
     if (list->count == list->cap) {
         size_t cap = list->cap ? 2 * list->cap : 64;
-        struct had_noted *grown = realloc(list->items, cap * sizeof *grown);
+        struct catalogue_had *grown = realloc(list->items, cap * sizeof *grown);
         if (!grown)
             return false;
         list->items = grown;
         list->cap = cap;
     }
-    copy = &list->items[list->count].had;
+    copy = &list->items[list->count];
     *copy = *had;
     copy->path = olv_arena_copy(list->arena, had->path, strlen(had->path));
     copy->was_name = olv_arena_copy(list->arena, had->was_name, strlen(had->was_name));
@@ -81,7 +77,7 @@ static bool put_all(void *self, struct olv_error *err)
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err);
     for (size_t i = 0; ok && i < x->list->count; i++)
-        ok = put_one(base, s, &x->list->items[i].had, err);
+        ok = put_one(base, s, &x->list->items[i], err);
     sqlite3_finalize(s);
     return ok;
 }

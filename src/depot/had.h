@@ -16,7 +16,7 @@ struct catalogue_had {
 
 /* What a batch is to remember, in memory. Begins zeroed. */
 struct had_list {
-    struct had_noted *items; /* owned */
+    struct catalogue_had *items; /* owned; strings are the arena's */
     size_t count, cap;
     struct olv_arena *arena; /* owned */
 };

@@ -59,9 +59,8 @@ static bool insert_archive(void *self, struct olv_error *err)
 {
     static const char sql[] =
         "INSERT INTO archive (state, uid, depot, name, temporary, run, rule, codec, made_s, made_ns, length,"
-        " members, bytes, manifest, end_xxh3) VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, "
-        "?4,"
-        " ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0)";
+        " members, bytes, manifest, end_xxh3)"
+        " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0)";
     struct beginning *b = self;
     const struct catalogue_archive *a = b->archive;
     struct olv_catalogue *c = b->catalogue;
@@ -91,17 +90,6 @@ int64_t catalogue_make(struct olv_catalogue *c, const struct catalogue_archive *
     return database_write(&c->base, insert_archive, &b, err) ? b.row : 0;
 }
 
-static void bind_file(sqlite3_stmt *s, int column, const struct olv_stat *file)
-{
-    sqlite3_bind_int64(s, column, (int64_t)file->inode);
-    sqlite3_bind_null(s, column + 1);
-    sqlite3_bind_null(s, column + 2);
-    if (!file->has_born)
-        return;
-    sqlite3_bind_int64(s, column + 1, file->born.s);
-    sqlite3_bind_int64(s, column + 2, file->born.ns);
-}
-
 struct naming {
     struct olv_catalogue *catalogue;
     int64_t archive;
@@ -119,7 +107,7 @@ static bool name_archive(void *self, struct olv_error *err)
     bool ok = database_prepare(&c->base, &s, sql, err);
     if (ok) {
         bind_bytes(s, 1, n->name);
-        bind_file(s, 2, n->file);
+        database_bind_file(s, 2, n->file);
         sqlite3_bind_int64(s, 5, n->archive);
         ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
     }
@@ -334,7 +322,7 @@ static bool let_go(struct olv_catalogue *c, const struct catalogue_replaced *r, 
     bool ok = database_prepare(&c->base, &s, sql, err);
     if (ok) {
         sqlite3_bind_int64(s, 1, r->archive);
-        bind_file(s, 2, &r->file);
+        database_bind_file(s, 2, &r->file);
         ok = database_step(&c->base, s, err);
     }
     sqlite3_finalize(s);

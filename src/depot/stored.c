@@ -365,19 +365,19 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
     bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
     if (ok)
         sqlite3_bind_int(s, 1, (int)state);
-    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
-        goes_on = each(self, &(struct olv_unfinished_archive){
-                                 .archive = sqlite3_column_int64(s, 0),
-                                 .state = state,
-                                 .depot = text_of(s, 1),
-                                 .depot_path = bytes_of(s, 2, &path),
-                                 .name = bytes_of(s, 3, &name),
-                                 .temporary = bytes_of(s, 4, &temporary),
-                                 .run = text_of(s, 5),
-                                 .has_file = sqlite3_column_type(s, 6) != SQLITE_NULL,
-                                 .inode = (uint64_t)sqlite3_column_int64(s, 6),
-                                 .has_born = sqlite3_column_type(s, 7) != SQLITE_NULL,
-                                 .born = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)}});
+    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
+        struct olv_unfinished_archive u = {.archive = sqlite3_column_int64(s, 0),
+                                           .state = state,
+                                           .depot = text_of(s, 1),
+                                           .depot_path = bytes_of(s, 2, &path),
+                                           .name = bytes_of(s, 3, &name),
+                                           .temporary = bytes_of(s, 4, &temporary),
+                                           .run = text_of(s, 5),
+                                           .has_file = sqlite3_column_type(s, 6) != SQLITE_NULL,
+                                           .inode = (uint64_t)sqlite3_column_int64(s, 6)};
+        u.has_born = database_read_born(s, 7, &u.born);
+        goes_on = each(self, &u);
+    }
     if (ok && goes_on && code != SQLITE_DONE)
         ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);

@@ -29,6 +29,12 @@ static bool same(struct olv_instant a, struct olv_instant b)
     return olv_instant_compare(a, b) == 0;
 }
 
+bool olv_identity_is(const struct olv_identity *i, const struct olv_stat *stat)
+{
+    return i->mount == stat->mount && i->inode == stat->inode && i->has_born == stat->has_born &&
+           (!i->has_born || same(i->born, stat->born));
+}
+
 bool olv_identity_survived(const struct olv_identity *i, const struct olv_stat *stat)
 {
     if (i->kind != stat->kind || i->inode != stat->inode)

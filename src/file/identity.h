@@ -6,6 +6,8 @@
 #include "olvido/docket.h"
 
 struct olv_identity olv_identity_of(const struct olv_stat *stat);
+/* Whether `stat` is the same file, in whatever state. */
+bool olv_identity_is(const struct olv_identity *identity, const struct olv_stat *stat);
 /* Whether `stat` is the same file in the same state. A rename changes the time of the last change of state,
  * so after one `with_changed` is false. */
 bool olv_identity_holds(const struct olv_identity *identity, const struct olv_stat *stat, bool with_changed);

@@ -18,26 +18,44 @@ static const char NAME[] = "state.db";
 enum { VERSION = 1 };
 
 static const char schema[] =
-    "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL, inode INTEGER "
-    "NOT "
-    "NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL, PRIMARY KEY (run, entry)) WITHOUT ROWID;"
+    "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
+    " inode INTEGER NOT NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL,"
+    " PRIMARY KEY (run, entry)) WITHOUT ROWID;"
     "CREATE INDEX given_file ON given (inode);"
     "PRAGMA user_version = 1;";
 
 /* A row, in memory. */
 struct noted {
-    uint64_t entry, inode;
-    bool has_born, is_spared;
-    struct olv_instant born;
+    uint64_t entry;
+    struct given file;
+    bool is_spared;
     int64_t until_s;
     uint8_t path[OLV_SHA256_SIZE];
 };
 
+struct noted_list {
+    struct noted *items; /* owned */
+    size_t count, cap;
+};
+
+/* One more, not filled in; NULL without memory. */
+static struct noted *one_more(struct noted_list *list)
+{
+    if (list->count == list->cap) {
+        size_t cap = list->cap ? 2 * list->cap : 64;
+        struct noted *grown = realloc(list->items, cap * sizeof *grown);
+        if (!grown)
+            return NULL;
+        list->items = grown;
+        list->cap = cap;
+    }
+    return &list->items[list->count++];
+}
+
 struct givens {
     struct database base;
     struct olv_hasher *hasher;
-    struct noted *noted; /* owned */
-    size_t count, cap;
+    struct noted_list noted; /* not stored yet */
     sqlite3_stmt *find, *spare;
     const char *run; /* while it is stored */
     int64_t until_s;
@@ -72,7 +90,7 @@ void givens_close(struct givens *g)
     sqlite3_finalize(g->spare);
     database_close(&g->base);
     olv_hasher_free(g->hasher);
-    free(g->noted);
+    free(g->noted.items);
     free(g);
 }
 
@@ -87,34 +105,23 @@ void givens_on_full(struct givens *g, bool (*more_room)(void *self, struct olv_e
 bool givens_add(struct givens *g, uint64_t entry, const char *path, const struct olv_stat *stat,
                 bool is_spared, struct olv_error *err)
 {
-    struct noted *n;
-    if (g->count == g->cap) {
-        size_t cap = g->cap ? 2 * g->cap : 64;
-        struct noted *grown = realloc(g->noted, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(err);
-        g->noted = grown;
-        g->cap = cap;
-    }
-    n = &g->noted[g->count++];
-    *n = (struct noted){entry, stat->inode, stat->has_born, is_spared, stat->born, 0, {0}};
+    struct noted *n = one_more(&g->noted);
+    if (!n)
+        return olv_fail_memory(err);
+    *n = (struct noted){
+        .entry = entry, .file = {stat->inode, stat->has_born, stat->born}, .is_spared = is_spared};
     olv_sha256(g->hasher, path, strlen(path), n->path);
     return true;
 }
 
 static bool put_one(const struct givens *g, sqlite3_stmt *s, const struct noted *n, struct olv_error *err)
 {
+    const struct olv_stat file = {.inode = n->file.inode, .has_born = n->file.has_born, .born = n->file.born};
     sqlite3_reset(s);
     sqlite3_bind_text(s, 1, g->run, -1, SQLITE_STATIC);
     sqlite3_bind_int64(s, 2, (int64_t)n->entry);
     sqlite3_bind_int64(s, 3, n->is_spared ? g->until_s : 0);
-    sqlite3_bind_int64(s, 4, (int64_t)n->inode);
-    sqlite3_bind_null(s, 5);
-    sqlite3_bind_null(s, 6);
-    if (n->has_born) {
-        sqlite3_bind_int64(s, 5, n->born.s);
-        sqlite3_bind_int64(s, 6, n->born.ns);
-    }
+    database_bind_file(s, 4, &file);
     sqlite3_bind_blob(s, 7, n->path, OLV_SHA256_SIZE, SQLITE_STATIC);
     return database_step(&g->base, s, err);
 }
@@ -125,8 +132,8 @@ static bool put_all(void *self, struct olv_error *err)
     sqlite3_stmt *s = NULL;
     bool ok =
         database_prepare(&g->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
-    for (size_t i = 0; ok && i < g->count; i++)
-        ok = put_one(g, s, &g->noted[i], err);
+    for (size_t i = 0; ok && i < g->noted.count; i++)
+        ok = put_one(g, s, &g->noted.items[i], err);
     sqlite3_finalize(s);
     return ok;
 }
@@ -136,22 +143,26 @@ bool givens_store(struct givens *g, const char *run, struct olv_instant now, str
     bool ok;
     g->run = run;
     g->until_s = now.s + OLV_RESPITE_S;
-    ok = g->count == 0 || database_write(&g->base, put_all, g, err);
-    g->count = 0;
+    ok = g->noted.count == 0 || database_write(&g->base, put_all, g, err);
+    g->noted.count = 0;
     return ok;
 }
 
 /* ---- asking ---- */
+
+static struct given read_file(sqlite3_stmt *s, int column)
+{
+    struct given file = {.inode = (uint64_t)sqlite3_column_int64(s, column)};
+    file.has_born = database_read_born(s, column + 1, &file.born);
+    return file;
+}
 
 /* Takes the row that a statement gives, if any. */
 static bool take(sqlite3_stmt *s, struct given *out)
 {
     bool is_found = sqlite3_step(s) == SQLITE_ROW;
     if (is_found)
-        *out = (struct given){.entry = (uint64_t)sqlite3_column_int64(s, 0),
-                              .inode = (uint64_t)sqlite3_column_int64(s, 1),
-                              .has_born = sqlite3_column_type(s, 2) != SQLITE_NULL,
-                              .born = {sqlite3_column_int64(s, 2), (uint32_t)sqlite3_column_int64(s, 3)}};
+        *out = read_file(s, 0);
     sqlite3_reset(s);
     return is_found;
 }
@@ -161,8 +172,7 @@ bool givens_find(struct givens *g, const char *run, uint64_t entry, struct given
     struct olv_error ignored = {0};
     if (!g->find &&
         !database_prepare(&g->base, &g->find,
-                          "SELECT entry, inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2",
-                          &ignored))
+                          "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2", &ignored))
         return false;
     sqlite3_bind_text(g->find, 1, run, -1, SQLITE_STATIC);
     sqlite3_bind_int64(g->find, 2, (int64_t)entry);
@@ -175,8 +185,7 @@ bool givens_find_path(struct givens *g, const char *run, const char *path, struc
     uint8_t digest[OLV_SHA256_SIZE];
     sqlite3_stmt *s = NULL;
     bool is_found = database_prepare(
-        &g->base, &s, "SELECT entry, inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2",
-        &ignored);
+        &g->base, &s, "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2", &ignored);
     if (is_found) {
         olv_sha256(g->hasher, path, strlen(path), digest);
         sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
@@ -195,23 +204,16 @@ bool given_is(const struct given *g, const struct olv_stat *stat)
 
 bool givens_spare(struct givens *g, const char *path, const struct olv_stat *stat, struct olv_instant now)
 {
-    static const char sql[] = "SELECT 1 FROM given WHERE inode = ?1 AND until > ?2 AND ((born_s = ?3 AND "
-                              "born_ns = ?4) OR (?3 IS NULL "
-                              "AND path = ?5))";
+    static const char sql[] = "SELECT 1 FROM given WHERE inode = ?1 AND until > ?4"
+                              " AND ((born_s = ?2 AND born_ns = ?3) OR (?2 IS NULL AND path = ?5))";
     struct olv_error ignored = {0};
     uint8_t digest[OLV_SHA256_SIZE];
     bool is_spared;
     if (!g->spare && !database_prepare(&g->base, &g->spare, sql, &ignored))
         return true; /* what cannot be known is not touched */
     sqlite3_reset(g->spare);
-    sqlite3_bind_int64(g->spare, 1, (int64_t)stat->inode);
-    sqlite3_bind_int64(g->spare, 2, now.s);
-    sqlite3_bind_null(g->spare, 3);
-    sqlite3_bind_null(g->spare, 4);
-    if (stat->has_born) {
-        sqlite3_bind_int64(g->spare, 3, stat->born.s);
-        sqlite3_bind_int64(g->spare, 4, stat->born.ns);
-    }
+    database_bind_file(g->spare, 1, stat);
+    sqlite3_bind_int64(g->spare, 4, now.s);
     olv_sha256(g->hasher, path, strlen(path), digest);
     sqlite3_bind_blob(g->spare, 5, digest, OLV_SHA256_SIZE, SQLITE_STATIC);
     is_spared = sqlite3_step(g->spare) != SQLITE_DONE;
@@ -241,32 +243,21 @@ bool givens_end_run(struct givens *g, struct olv_instant now, struct olv_error *
 /* ---- all of them, for planning ---- */
 
 struct olv_respites {
-    struct noted *items; /* owned; sorted by inode */
-    size_t count;
+    struct noted_list noted; /* sorted by inode */
 };
 
 static int by_inode(const void *a, const void *b)
 {
     const struct noted *x = a, *y = b;
-    return x->inode < y->inode ? -1 : x->inode > y->inode;
+    return x->file.inode < y->file.inode ? -1 : x->file.inode > y->file.inode;
 }
 
-static bool add_row(struct olv_respites *r, size_t *cap, sqlite3_stmt *s)
+static bool add_row(struct olv_respites *r, sqlite3_stmt *s)
 {
-    struct noted *n;
-    if (r->count == *cap) {
-        size_t more = *cap ? 2 * *cap : 64;
-        struct noted *grown = realloc(r->items, more * sizeof *grown);
-        if (!grown)
-            return false;
-        r->items = grown;
-        *cap = more;
-    }
-    n = &r->items[r->count++];
-    *n = (struct noted){.until_s = sqlite3_column_int64(s, 0),
-                        .inode = (uint64_t)sqlite3_column_int64(s, 1),
-                        .has_born = sqlite3_column_type(s, 2) != SQLITE_NULL,
-                        .born = {sqlite3_column_int64(s, 2), (uint32_t)sqlite3_column_int64(s, 3)}};
+    struct noted *n = one_more(&r->noted);
+    if (!n)
+        return false;
+    *n = (struct noted){.until_s = sqlite3_column_int64(s, 0), .file = read_file(s, 1)};
     if (sqlite3_column_bytes(s, 4) == OLV_SHA256_SIZE)
         memcpy(n->path, sqlite3_column_blob(s, 4), OLV_SHA256_SIZE);
     return true;
@@ -276,18 +267,17 @@ static bool read_all(struct olv_respites *r, const struct givens *g, struct olv_
                      struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    size_t cap = 0;
     int code = SQLITE_DONE;
     bool ok = database_prepare(&g->base, &s,
                                "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1", err);
     if (ok)
         sqlite3_bind_int64(s, 1, now.s);
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
-        ok = add_row(r, &cap, s) || olv_fail_memory(err);
+        ok = add_row(r, s) || olv_fail_memory(err);
     ok = ok && (code == SQLITE_DONE || database_failed(&g->base, err, "cannot read it"));
     sqlite3_finalize(s);
-    if (ok && r->count)
-        qsort(r->items, r->count, sizeof *r->items, by_inode);
+    if (ok && r->noted.count)
+        qsort(r->noted.items, r->noted.count, sizeof *r->noted.items, by_inode);
     return ok;
 }
 
@@ -326,7 +316,7 @@ void olv_respites_free(struct olv_respites *r)
 {
     if (!r)
         return;
-    free(r->items);
+    free(r->noted.items);
     free(r);
 }
 
@@ -337,8 +327,10 @@ static bool includes_path(const struct olv_respites *r, struct olv_instant as_of
     bool is_found = !hasher; /* what cannot be known is not touched */
     if (hasher)
         olv_sha256(hasher, path, strlen(path), digest);
-    for (size_t i = 0; hasher && !is_found && i < r->count; i++)
-        is_found = r->items[i].until_s > as_of.s && memcmp(r->items[i].path, digest, sizeof digest) == 0;
+    for (size_t i = 0; hasher && !is_found && i < r->noted.count; i++) {
+        const struct noted *n = &r->noted.items[i];
+        is_found = n->until_s > as_of.s && memcmp(n->path, digest, sizeof digest) == 0;
+    }
     olv_hasher_free(hasher);
     return is_found;
 }
@@ -346,22 +338,20 @@ static bool includes_path(const struct olv_respites *r, struct olv_instant as_of
 bool olv_respites_include(const struct olv_respites *r, const struct olv_stat *stat, struct olv_instant as_of,
                           const char *(*path)(void *self), void *self)
 {
-    size_t low = 0, high = r->count;
-    const char *where = r->count && !stat->has_born ? path(self) : NULL;
+    const struct noted *items = r->noted.items;
+    size_t count = r->noted.count, low = 0, high = count;
+    const char *where = count && !stat->has_born ? path(self) : NULL;
     if (where)
         return includes_path(r, as_of, where);
     while (low < high) {
         size_t middle = low + (high - low) / 2;
-        if (r->items[middle].inode < stat->inode)
+        if (items[middle].file.inode < stat->inode)
             low = middle + 1;
         else
             high = middle;
     }
-    for (; low < r->count && r->items[low].inode == stat->inode; low++) {
-        const struct noted *n = &r->items[low];
-        if (n->has_born && stat->has_born && olv_instant_compare(n->born, stat->born) == 0 &&
-            n->until_s > as_of.s)
+    for (; low < count && items[low].file.inode == stat->inode; low++)
+        if (stat->has_born && given_is(&items[low].file, stat) && items[low].until_s > as_of.s)
             return true;
-    }
     return false;
 }

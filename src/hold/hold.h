@@ -8,7 +8,6 @@
 #include "olvido/hold.h"
 
 struct given {
-    uint64_t entry; /* its number within the run */
     uint64_t inode;
     bool has_born;
     struct olv_instant born;

@@ -140,6 +140,26 @@ bool database_check(const struct database *d, bool *is_sound, struct olv_error *
            database_failed(d, err, "cannot read it");
 }
 
+/* ---- files in rows ---- */
+
+void database_bind_file(sqlite3_stmt *s, int parameter, const struct olv_stat *file)
+{
+    sqlite3_bind_int64(s, parameter, (int64_t)file->inode);
+    sqlite3_bind_null(s, parameter + 1);
+    sqlite3_bind_null(s, parameter + 2);
+    if (!file->has_born)
+        return;
+    sqlite3_bind_int64(s, parameter + 1, file->born.s);
+    sqlite3_bind_int64(s, parameter + 2, file->born.ns);
+}
+
+bool database_read_born(sqlite3_stmt *s, int column, struct olv_instant *born)
+{
+    *born =
+        (struct olv_instant){sqlite3_column_int64(s, column), (uint32_t)sqlite3_column_int64(s, column + 1)};
+    return sqlite3_column_type(s, column) != SQLITE_NULL;
+}
+
 /* ---- writing ---- */
 
 static bool write_once(const struct database *d, bool (*work)(void *self, struct olv_error *err), void *self,

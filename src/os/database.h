@@ -4,6 +4,7 @@
 #ifndef OLV_OS_DATABASE_H
 #define OLV_OS_DATABASE_H
 
+#include "olvido/entry.h"
 #include "olvido/error.h"
 
 #include <sqlite3.h>
@@ -41,6 +42,11 @@ bool database_prepare(const struct database *database, sqlite3_stmt **out, const
                       struct olv_error *err);
 /* Runs a statement that gives no rows. */
 bool database_step(const struct database *database, sqlite3_stmt *statement, struct olv_error *err);
+/* What a row knows a file again by, in three columns: its inode, and its time of birth, NULL where it has
+ * none. Binds them from that parameter on; reads the time from the second of them on, false where there is
+ * none. */
+void database_bind_file(sqlite3_stmt *statement, int parameter, const struct olv_stat *file);
+bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant *born);
 /* Does `work` in one transaction and brings it to the disk; what fails is rolled back. Where the disk is full
  * and more_room finds some, all of it is done again. */
 bool database_write(const struct database *database, bool (*work)(void *self, struct olv_error *err),

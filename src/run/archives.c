@@ -29,7 +29,7 @@ static void tell(struct clearing *c, const struct olv_unfinished_archive *u, con
 
 static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv_stat *stat)
 {
-    struct given file = {0, u->inode, u->has_born, u->born};
+    struct given file = {u->inode, u->has_born, u->born};
     return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
 }
 

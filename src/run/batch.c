@@ -225,8 +225,7 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
         return false;
     }
     if (carrying_is_interrupted(c) && !(act->is_decided && act->is_decided(&run->context, e))) {
-        olv_fail(&o.error, OLV_INTERRUPTED, "interrupted before it was reached");
-        o.result = OLV_LEFT;
+        olv_act_interrupted(&o);
     } else {
         apply(c, act, e, &o);
         ok = !act->is_touching || note_source(c, err);
@@ -274,8 +273,7 @@ static void look_before(struct carrying *c, const struct olv_act *act, const str
 {
     struct olv_run *run = c->run;
     if (carrying_is_interrupted(c)) {
-        olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
-        o->result = OLV_LEFT;
+        olv_act_interrupted(o);
     } else if (!olv_reach_directory(&run->context.source, e, &o->error)) {
         unreached(act, e, o);
     } else {
@@ -298,11 +296,7 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
         look_before(c, act, &g->entries[i], &g->outcomes[i]);
     act->group->make(context, &group);
     if (!remember_store(c->run, &err))
-        for (size_t i = 0; i < g->count; i++)
-            if (g->outcomes[i].result == OLV_UNDECIDED) {
-                g->outcomes[i].error = err;
-                olv_act_unsuccessful(&g->outcomes[i]);
-            }
+        olv_group_fail(&group, &err);
     for (size_t i = 0; i < g->count; i++) {
         struct olv_outcome *o = &g->outcomes[i];
         context->sequence++;
@@ -313,7 +307,8 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
         if (o->result == OLV_UNDECIDED)
             act->apply(context, &g->entries[i], o);
     }
-    act->group->complete(context, &group);
+    if (act->group->complete)
+        act->group->complete(context, &group);
 }
 
 static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
