@@ -184,13 +184,15 @@ bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_d
  * one. OLV_UNKNOWN: it cannot be looked at. */
 enum olv_truth olv_act_is_there(const struct olv_act_context *context, const struct olv_docket_entry *entry);
 /* After a crash: the search for a file that the entry was to be made into, by what the register says of it.
- * Without a row it finds nothing. */
+ * Without a row it finds nothing. False with `err` where the register cannot be read: then nothing must be
+ * taken back, and nothing tells what was done. */
 struct olv_act_search {
     struct fresh_search search;
     struct given given;
 };
-void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *context,
-                        const struct olv_docket_entry *entry, const char *label, const char *wanted);
+bool olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *context,
+                        const struct olv_docket_entry *entry, const char *label, const char *wanted,
+                        struct olv_error *err);
 /* What the new and the set-aside files of an entry are told apart by: the run and the number within. */
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
 /* The same for the archive that begins with that entry. */

@@ -135,20 +135,23 @@ struct beside {
 };
 
 /* The archive that the run has made, or begun, where it is in no depot. It is there when it is known. */
-static bool find_beside(struct olv_act_context *c, const struct olv_how *how, struct beside *b)
+static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_how *how, struct beside *b,
+                                  struct olv_error *err)
 {
     const char *slash = strrchr(how->into, '/');
+    enum olv_truth is_known =
+        c->givens ? givens_find_path(c->givens, c->run, how->into, &b->given, err) : OLV_NO;
     struct olv_stat stat;
-    if (!c->givens || !givens_find_path(c->givens, c->run, how->into, &b->given))
-        return false;
+    if (is_known != OLV_YES)
+        return is_known;
     b->name = slash + 1;
     b->dir = open_beside(how);
     if (b->dir < 0)
-        return false;
+        return OLV_NO;
     if (olv_os_stat(b->dir, b->name, &stat) && given_is(&b->given, &stat))
-        return true;
+        return OLV_YES;
     close(b->dir);
-    return false;
+    return OLV_NO;
 }
 
 static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)
@@ -188,7 +191,10 @@ static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_
 {
     enum olv_truth is_there = olv_act_is_there(c, e);
     struct beside b;
-    bool is_known = find_beside(c, how, &b);
+    enum olv_truth found = find_beside(c, how, &b, &o->error);
+    bool is_known = found == OLV_YES;
+    if (found == OLV_UNKNOWN)
+        return OLV_UNKNOWN;
     if (is_known && !c->needs_archive && !c->has_outcomes) { /* all originals are there */
         unlinkat(b.dir, b.name, 0);
         fsync(b.dir);

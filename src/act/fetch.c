@@ -380,7 +380,10 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
     olv_act_label(label, c->run, c->sequence);
-    olv_act_search_for(&s, c, e, label, name);
+    if (!olv_act_search_for(&s, c, e, label, name, &o->error)) {
+        close(fd);
+        return OLV_UNKNOWN;
+    }
     is_there = fresh_find(fd, &s.search, placed);
     unlink_own_directory(fd, label);
     is_directory = is_there && olv_os_stat(fd, placed, &stat) && stat.kind == OLV_KIND_DIRECTORY;

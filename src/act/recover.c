@@ -53,8 +53,12 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     bool is_back = false;
     olv_act_label(label, c->run, c->sequence);
     o->result = OLV_DONE;
+    if (!olv_act_search_for(&s, c, e, label, fd >= 0 ? name : "", &o->error)) {
+        if (fd >= 0)
+            close(fd);
+        return OLV_UNKNOWN;
+    }
     if (fd >= 0) {
-        olv_act_search_for(&s, c, e, label, name);
         is_back = fresh_find(fd, &s.search, placed);
         if (is_back && is_there == OLV_YES)
             unlinkat(fd, placed, 0);

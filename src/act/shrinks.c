@@ -391,7 +391,8 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     is_there = olv_act_is_there(c, e);
     if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
-    olv_act_search_for(&s, c, e, label, wanted);
+    if (!olv_act_search_for(&s, c, e, label, wanted, &o->error))
+        return OLV_UNKNOWN;
     is_made = fresh_find(c->source.fd, &s.search, placed);
     if (is_made && is_there == OLV_YES && !how.keeps && fresh_settle_back(c->source.fd, &s.search, placed))
         is_made = false;

@@ -232,15 +232,18 @@ static bool is_given(const void *self, const struct olv_stat *stat)
     return given_is(self, stat);
 }
 
-void olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *c,
-                        const struct olv_docket_entry *e, const char *label, const char *wanted)
+bool olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *c,
+                        const struct olv_docket_entry *e, const char *label, const char *wanted,
+                        struct olv_error *err)
 {
-    bool is_known = c->givens && givens_find(c->givens, c->run, c->sequence, &out->given);
+    enum olv_truth is_known =
+        c->givens ? givens_find(c->givens, c->run, c->sequence, &out->given, err) : OLV_NO;
     out->search = (struct fresh_search){.label = label,
                                         .wanted = wanted,
                                         .if_exists = e->if_exists,
-                                        .is_it = is_known ? is_given : NULL,
+                                        .is_it = is_known == OLV_YES ? is_given : NULL,
                                         .self = &out->given};
+    return is_known != OLV_UNKNOWN;
 }
 
 void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)

@@ -158,39 +158,40 @@ static struct given read_file(sqlite3_stmt *s, int column)
 }
 
 /* Takes the row that a statement gives, if any. */
-static bool take(sqlite3_stmt *s, struct given *out)
+static enum olv_truth take(const struct givens *g, sqlite3_stmt *s, struct given *out, struct olv_error *err)
 {
-    bool is_found = sqlite3_step(s) == SQLITE_ROW;
-    if (is_found)
+    int code = sqlite3_step(s);
+    if (code == SQLITE_ROW)
         *out = read_file(s, 0);
+    else if (code != SQLITE_DONE)
+        database_failed(&g->base, err, "cannot read it");
     sqlite3_reset(s);
-    return is_found;
+    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
 }
 
-bool givens_find(struct givens *g, const char *run, uint64_t entry, struct given *out)
+enum olv_truth givens_find(struct givens *g, const char *run, uint64_t entry, struct given *out,
+                           struct olv_error *err)
 {
-    struct olv_error ignored = {0};
-    if (!g->find &&
-        !database_prepare(&g->base, &g->find,
-                          "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2", &ignored))
-        return false;
+    static const char sql[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2";
+    if (!g->find && !database_prepare(&g->base, &g->find, sql, err))
+        return OLV_UNKNOWN;
     sqlite3_bind_text(g->find, 1, run, -1, SQLITE_STATIC);
     sqlite3_bind_int64(g->find, 2, (int64_t)entry);
-    return take(g->find, out);
+    return take(g, g->find, out, err);
 }
 
-bool givens_find_path(struct givens *g, const char *run, const char *path, struct given *out)
+enum olv_truth givens_find_path(struct givens *g, const char *run, const char *path, struct given *out,
+                                struct olv_error *err)
 {
-    struct olv_error ignored = {0};
+    static const char sql[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2";
     uint8_t digest[OLV_SHA256_SIZE];
     sqlite3_stmt *s = NULL;
-    bool is_found = database_prepare(
-        &g->base, &s, "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2", &ignored);
-    if (is_found) {
+    enum olv_truth is_found = OLV_UNKNOWN;
+    if (database_prepare(&g->base, &s, sql, err)) {
         olv_sha256(g->hasher, path, strlen(path), digest);
         sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
         sqlite3_bind_blob(s, 2, digest, sizeof digest, SQLITE_STATIC);
-        is_found = take(s, out);
+        is_found = take(g, s, out, err);
     }
     sqlite3_finalize(s);
     return is_found;

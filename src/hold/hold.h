@@ -25,10 +25,13 @@ bool givens_add(struct givens *givens, uint64_t entry, const char *path, const s
                 bool is_spared, struct olv_error *err);
 /* Brings what was noted to the disk, in one commit. */
 bool givens_store(struct givens *givens, const char *run, struct olv_instant now, struct olv_error *err);
-/* What was stored of an entry of a run; false where nothing was. */
-bool givens_find(struct givens *givens, const char *run, uint64_t entry, struct given *out);
+/* What was stored of an entry of a run. OLV_NO where nothing was; OLV_UNKNOWN with `err` where the register
+ * cannot be read. */
+enum olv_truth givens_find(struct givens *givens, const char *run, uint64_t entry, struct given *out,
+                           struct olv_error *err);
 /* The same of the file that was noted for a path. */
-bool givens_find_path(struct givens *givens, const char *run, const char *path, struct given *out);
+enum olv_truth givens_find_path(struct givens *givens, const char *run, const char *path, struct given *out,
+                                struct olv_error *err);
 /* Whether a file that is there is the one that was noted. */
 bool given_is(const struct given *given, const struct olv_stat *stat);
 /* The run has ended: what spares nothing, or not any longer, is forgotten. */

@@ -230,7 +230,7 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
     struct olv_run *run = s->run;
     bool ok = true;
     run->context.run = s->id;
-    run->context.has_outcomes = s->done + s->failed + s->left > 0;
+    run->context.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
     run->context.needs_archive = false;
     for (int pass = 0; pass < 2; pass++)
         for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)

@@ -33,6 +33,12 @@ static void opened_while_archived(void **state)
     script_ok(*state, "opened_while_archived.sh", "");
 }
 
+static void register_unreadable(void **state)
+{
+    ON_LINUX_ONLY(); /* elsewhere nothing is exchanged */
+    script_ok(*state, "register_unreadable.sh", "");
+}
+
 static void swapped_while_discarded(void **state)
 {
     script_ok(*state, "swapped_while_discarded.sh", MOVING_CALL);
@@ -52,6 +58,7 @@ int main(void)
         TEST(no_room_for_temporary_files),
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
+        TEST(register_unreadable),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
