@@ -108,15 +108,19 @@ static bool is_decided(const struct olv_act_context *c, const struct olv_docket_
 
 /* ---- after a crash ---- */
 
-static bool find_in_depot(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth find_in_depot(struct olv_act_context *c, const struct olv_docket_entry *e,
+                                    struct olv_outcome *o)
 {
+    enum olv_truth is_in = OLV_NO;
     olv_text_clear(&c->path);
     olv_text_clear(&c->archive);
     olv_docket_entry_path(e, &c->path);
-    if (!c->catalogue || !catalogue_find_of_run(c->catalogue, olv_text_string(&c->path), c->run, &c->archive))
-        return false;
-    o->into = olv_text_string(&c->archive);
-    return true;
+    if (c->catalogue)
+        is_in =
+            catalogue_find_of_run(c->catalogue, olv_text_string(&c->path), c->run, &c->archive, &o->error);
+    if (is_in == OLV_YES)
+        o->into = olv_text_string(&c->archive);
+    return is_in;
 }
 
 static int open_beside(const struct olv_how *how)
@@ -215,10 +219,13 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
                                    struct olv_outcome *o)
 {
     struct olv_how how;
-    enum olv_truth is_there = olv_act_is_there(c, e);
+    enum olv_truth is_there = olv_act_is_there(c, e), is_in;
     if (is_beside(e, &how))
         return settle_beside(c, e, &how, o);
-    if (!olv_how_get(e->how, &how) || !find_in_depot(c, e, o))
+    is_in = olv_how_get(e->how, &how) ? find_in_depot(c, e, o) : OLV_NO;
+    if (is_in == OLV_UNKNOWN)
+        return is_there == OLV_YES && !how.keeps ? OLV_NO : OLV_UNKNOWN;
+    if (is_in == OLV_NO)
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     o->result = OLV_DONE;
     if (how.keeps)

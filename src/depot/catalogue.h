@@ -90,9 +90,10 @@ struct catalogue_known {
 };
 bool catalogue_find_archive(struct olv_catalogue *catalogue, const char *depot_path, const char *name,
                             struct catalogue_known *out, struct olv_error *err);
-/* The path of the archive into which a run has put the file with this path; false where there is none. */
-bool catalogue_find_of_run(struct olv_catalogue *catalogue, const char *path, const char *run,
-                           struct olv_text *out);
+/* The path of the archive into which a run has put the file with this path. OLV_NO where there is none;
+ * OLV_UNKNOWN with `err` where that cannot be read. */
+enum olv_truth catalogue_find_of_run(struct olv_catalogue *catalogue, const char *path, const char *run,
+                                     struct olv_text *out, struct olv_error *err);
 /* Calls `each` for every file in an archive, in the order in which they lie in it. */
 bool catalogue_each_member(struct olv_catalogue *catalogue, int64_t archive,
                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,

@@ -330,26 +330,30 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
     return ok;
 }
 
-bool catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char *run, struct olv_text *out)
+enum olv_truth catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char *run,
+                                     struct olv_text *out, struct olv_error *err)
 {
     static const char sql[] = "SELECT p.path, a.name FROM directory d JOIN member m ON m.directory = d.id"
                               " JOIN archive a ON a.id = m.archive JOIN depot p ON p.id = a.depot"
                               " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2 AND a.run = ?3";
-    struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
-    bool is_found = database_prepare(&c->base, &s, sql, &ignored);
-    if (is_found) {
-        bind_path(s, path);
-        sqlite3_bind_text(s, 3, run, -1, SQLITE_STATIC);
-        is_found = sqlite3_step(s) == SQLITE_ROW;
-    }
-    if (is_found) {
+    int code;
+    if (!database_prepare(&c->base, &s, sql, err))
+        return OLV_UNKNOWN;
+    bind_path(s, path);
+    sqlite3_bind_text(s, 3, run, -1, SQLITE_STATIC);
+    code = sqlite3_step(s);
+    if (code == SQLITE_ROW) {
         olv_text_add(out, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
         olv_text_puts(out, "/");
         olv_text_add(out, sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
+    } else if (code != SQLITE_DONE) {
+        database_failed(&c->base, err, "cannot read it");
     }
     sqlite3_finalize(s);
-    return is_found && !out->failed;
+    if (code == SQLITE_ROW && out->failed)
+        olv_fail_memory(err);
+    return code == SQLITE_DONE ? OLV_NO : err->code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
 }
 
 bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state state,

@@ -270,16 +270,21 @@ static bool put_in_order(struct batches *b, struct olv_error *err)
     return true;
 }
 
+/* It was made, and counted as done, when it had its turn. */
 static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
 {
-    struct olv_run *run = self;
-    olv_observe_trouble(run->options.observer,
+    const struct carrying *c = self;
+    c->result->done--;
+    c->result->by_act[OLV_ACT_FETCH].files--;
+    c->result->failed++;
+    olv_observe_trouble(c->run->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
 }
 
 /* Recovered directories get their times when nothing more goes into them. */
-static bool finish_directories(struct olv_run *run, struct olv_error *err)
+static bool finish_directories(struct carrying *c, struct olv_error *err)
 {
+    struct olv_run *run = c->run;
     struct restore_options options = {OLV_REFUSE, geteuid() == 0, false, ""};
     int top = run->context.directories ? olv_os_open_path("/") : -1;
     bool ok;
@@ -287,7 +292,7 @@ static bool finish_directories(struct olv_run *run, struct olv_error *err)
         return true;
     if (top < 0)
         return olv_fail_system(err, "/", "cannot open it");
-    ok = directories_finish(run->context.directories, top, &options, on_directory_failed, run, err);
+    ok = directories_finish(run->context.directories, top, &options, on_directory_failed, c, err);
     close(top);
     return ok;
 }
@@ -301,7 +306,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     olv_error_clear(err);
     ok = begin(run, err) || olv_error_as(err, OLV_STATE);
     ok = ok && open_batches(&b, run, result, err) && put_in_order(&b, err) && do_batches(&b, err) &&
-         finish_directories(run, err) && end(run, result, err);
+         finish_directories(&b.carrying, err) && end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

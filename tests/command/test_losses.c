@@ -18,6 +18,7 @@ STORY(linked_anew)
 STORY(private_directory)
 STORY(names_in_reasons)
 STORY(without_a_catalogue)
+STORY(directory_unfinished)
 
 static void no_room_for_temporary_files(void **state)
 {
@@ -58,6 +59,7 @@ int main(void)
         TEST(no_room_for_temporary_files),
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
+        TEST(directory_unfinished),
         TEST(register_unreadable),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
