@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Kills and faults at every call of every act, and what must hold afterwards.
 
-    torture.py [--do kill,int,ENOSPC,...,power] [--stride N] [--only SCENARIO,...] [--list] [--keep]
+    torture.py [--do kill,int,ENOSPC,...,power] [--stride N] [--only SCENARIO,...] [--at CALL] [--list] [--keep]
 
 State, tree, trash and depot lie on file systems of their own (fresh ones, whose inode numbers coincide). Each
 scenario is prepared once; then, for every call that its command makes (counted over all threads, see at_call.c),
@@ -532,10 +532,12 @@ class Bench:
 
     def sweep_one(self, what, cut):
         at, w = self.offset(what), self.world
+        if self.options.at:
+            at = self.options.at - self.options.stride
         while True:
             at += self.options.stride
             status, reached, said = self.disturb(what, at, cut)
-            if not reached.startswith("reached"):
+            if not reached.startswith("reached") or (self.options.at and at > self.options.at):
                 break
             self.tried[what] = self.tried.get(what, 0) + 1
             try:
@@ -556,7 +558,7 @@ def main():
     parser.add_argument("--stride", type=int, default=1)
     parser.add_argument("--slower", type=int, default=1, help="this many times fewer points")
     parser.add_argument("--only", default="")
-    parser.add_argument("--at", type=int)
+    parser.add_argument("--at", type=int, help="this one call only")
     parser.add_argument("--first", action="store_true", help="only the first failure of each kind")
     parser.add_argument("--keep", action="store_true")
     parser.add_argument("--quiet", action="store_true", help="only the sums")
