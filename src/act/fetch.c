@@ -2,8 +2,8 @@
 /* fetch: out of an archive in a depot, back to where it was or to somewhere else, with everything it had. The
  * archive is only read.
  *
- * In a group: all new files are written, with what belongs to them, and brought to the disk; the register
- * knows them; and only then each gets its name. */
+ * In a group: all new files are written, with what belongs to them, brought to the disk and read again; the
+ * register knows them; and only then each gets its name. */
 #include "act/act.h"
 #include "act/destination.h"
 #include "archive/directories.h"
@@ -49,6 +49,19 @@ struct fetching {
 static bool goes_on(const struct olv_group *g, size_t i)
 {
     return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
+}
+
+/* Whether these are the contents of the file. */
+static bool has_contents(struct olv_act_context *c, int fd, const uint8_t *want)
+{
+    uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
+    ssize_t got;
+    off_t at = 0;
+    olv_hasher_begin(c->hasher);
+    for (; (got = pread(fd, buffer, sizeof buffer, at)) > 0; at += got)
+        olv_hasher_add(c->hasher, buffer, (size_t)got);
+    olv_hasher_end(c->hasher, digest);
+    return got == 0 && memcmp(digest, want, sizeof digest) == 0;
 }
 
 /* ---- the member ---- */
@@ -146,18 +159,6 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
 
 /* ---- another name of a hard link ---- */
 
-/* Whether the file has the contents that the member had. */
-static bool has_contents(struct olv_act_context *c, const struct fetching *f, int fd)
-{
-    uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
-    ssize_t got;
-    olv_hasher_begin(c->hasher);
-    while ((got = read(fd, buffer, sizeof buffer)) > 0)
-        olv_hasher_add(c->hasher, buffer, (size_t)got);
-    olv_hasher_end(c->hasher, digest);
-    return got == 0 && memcmp(digest, f->how.digest, sizeof digest) == 0;
-}
-
 /* The other name was recovered as well, most often just before: what is linked is that file, by its
  * descriptor, when its contents are the member's. */
 static bool make_link(struct olv_act_context *c, struct fetching *f)
@@ -174,7 +175,7 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     fd = from >= 0 ? olv_os_open_file(from, name) : -1;
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
-         olv_instant_compare(stat.modified, f->member.modified) == 0 && has_contents(c, f, fd) &&
+         olv_instant_compare(stat.modified, f->member.modified) == 0 && has_contents(c, fd, f->how.digest) &&
          restore_hard_link(fd, from, name, f->dir, &f->options, &ignored);
     if (fd >= 0)
         close(fd);
@@ -275,6 +276,18 @@ static bool sync_files(const struct olv_group *g, struct olv_error *err)
     return touched_sync(&touched, err) && ok;
 }
 
+/* What was written is read again: a file that goes by its name is the one that was put in. */
+static void prove(struct olv_act_context *c, const struct olv_group *g)
+{
+    for (size_t i = 0; i < g->count; i++) {
+        const struct fetching *f = g->made[i];
+        if (!goes_on(g, i) || f->fresh.fd < 0 || has_contents(c, f->fresh.fd, f->digest))
+            continue;
+        olv_fail(&g->outcomes[i].error, OLV_BROKEN, "what was written does not read back the same");
+        olv_act_unsuccessful(&g->outcomes[i]);
+    }
+}
+
 static bool announce(struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++)
@@ -296,7 +309,12 @@ static void make(struct olv_act_context *c, const struct olv_group *g)
         if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_UNDECIDED)
             olv_act_unsuccessful(o);
     }
-    if (!sync_files(g, &err) || !announce(c, g, &err))
+    if (!sync_files(g, &err)) {
+        olv_group_fail(g, &err);
+        return;
+    }
+    prove(c, g);
+    if (!announce(c, g, &err))
         olv_group_fail(g, &err);
 }
 

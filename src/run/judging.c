@@ -212,15 +212,14 @@ static bool is_spared_tree(struct judge *judge, const struct olv_scan_dir *dir, 
                                 &(struct directory_subject){judge, dir});
 }
 
-bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, int dir_fd)
+bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     const struct judging *j = judge->judging;
     const struct root_place *place;
-    struct olv_stat *stat = &judge->entered_stat;
-    judge->entered = 0;
-    if (!olv_os_stat(dir_fd, "", stat) || olv_guard_is_own(j->options->guard, stat->device, stat->inode))
+    if (olv_guard_is_own(j->options->guard, stat->device, stat->inode))
         return false;
     judge->entered = dir->serial;
+    judge->entered_stat = *stat;
     if (dir->depth == 0 || j->roots.has_nested[dir->root]) {
         olv_text_clear(&judge->below);
         olv_scan_dir_path(dir, &judge->below);

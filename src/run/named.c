@@ -88,15 +88,18 @@ static bool add(struct naming *n, struct olv_text *record, const char *directory
                           err);
 }
 
-static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry)
+static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
+                           struct olv_error *err)
 {
     if (w->serial == entry->dir->serial)
         return true;
     w->serial = 0;
     olv_text_clear(&w->path);
     olv_scan_dir_path(entry->dir, &w->path);
-    if (w->path.failed || !olv_os_stat(entry->dir_fd, "", &w->dir))
-        return false;
+    if (w->path.failed)
+        return olv_fail_memory(err);
+    if (!olv_os_stat(entry->dir_fd, "", &w->dir))
+        return olv_fail_system(err, w->path.data, "cannot look at the directory");
     w->is_system = olv_guard_is_system(n->options->guard, w->path.data);
     w->serial = entry->dir->serial;
     return true;
@@ -116,8 +119,8 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
         !olv_scan_look(entry))
         return;
-    if (!know_directory(n, w, entry))
-        olv_fail_memory(&err);
+    if (!know_directory(n, w, entry, &err))
+        ; /* told below */
     else if (is_guarded(n, w->is_system, &entry->stat))
         atomic_fetch_add(&n->guarded, 1);
     else
@@ -126,14 +129,12 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
         fail(n, &err);
 }
 
-static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, int dir_fd)
+static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct naming *n = self;
-    struct olv_stat stat;
     (void)worker;
     (void)dir;
-    return !atomic_load(&n->has_failed) && olv_os_stat(dir_fd, "", &stat) &&
-           !olv_guard_is_own(n->options->guard, stat.device, stat.inode);
+    return !atomic_load(&n->has_failed) && !olv_guard_is_own(n->options->guard, stat->device, stat->inode);
 }
 
 /* ---- what is named ---- */

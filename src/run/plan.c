@@ -88,19 +88,23 @@ static void flush(struct plan_worker *w)
 }
 
 /* Makes sure that the worker knows the path and the identity of the entry's directory. */
-static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *entry)
+static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *entry, struct olv_error *err)
 {
-    bool has_entered = w->judge.entered == entry->dir->serial, ok; /* another worker may have, too */
+    bool has_entered = w->judge.entered == entry->dir->serial; /* another worker may have, too */
     if (w->dir == entry->dir->serial)
         return true;
     olv_text_clear(&w->dir_path);
     olv_scan_dir_path(entry->dir, &w->dir_path);
+    w->dir = 0;
+    if (w->dir_path.failed)
+        return olv_fail_memory(err);
     if (has_entered)
         w->dir_stat = w->judge.entered_stat;
-    ok = !w->dir_path.failed && (has_entered || olv_os_stat(entry->dir_fd, "", &w->dir_stat));
-    w->is_system = ok && olv_guard_is_system(w->planner->options->guard, w->dir_path.data);
-    w->dir = ok ? entry->dir->serial : 0;
-    return ok;
+    else if (!olv_os_stat(entry->dir_fd, "", &w->dir_stat))
+        return olv_fail_system(err, w->dir_path.data, "cannot look at the directory");
+    w->is_system = olv_guard_is_system(w->planner->options->guard, w->dir_path.data);
+    w->dir = entry->dir->serial;
+    return true;
 }
 
 static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry *entry)
@@ -180,9 +184,10 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
     const struct olv_plan_options *options = w->planner->options;
     const struct olv_step *step = &w->planner->policy->rules[v.rule].steps[v.step];
     struct olv_rule_tally *tally = &w->rules[v.rule];
+    struct olv_error err = {0};
     enum olv_reason waits;
-    if (!know_directory(w, entry)) {
-        fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
+    if (!know_directory(w, entry, &err)) {
+        fail(w->planner, &err);
         return false;
     }
     if (step->act != OLV_ACT_TELL && is_guarded(w, entry)) {
@@ -263,10 +268,10 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     }
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir_fd)
+static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct planner *p = self;
-    return !atomic_load(&p->has_failed) && !dir->data && judge_enter(&p->workers[number].judge, dir, dir_fd);
+    return !atomic_load(&p->has_failed) && !dir->data && judge_enter(&p->workers[number].judge, dir, stat);
 }
 
 static void on_trouble(void *self, const struct olv_trouble *trouble)

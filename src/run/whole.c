@@ -138,11 +138,11 @@ static bool leads_to(const struct target *target, const struct olv_scan_dir *dir
     return leads;
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir_fd)
+static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct finding *f = self;
     return !atomic_load(&f->out_of_memory) && (!f->target || leads_to(f->target, dir)) &&
-           judge_enter(&f->workers[number].judge, dir, dir_fd);
+           judge_enter(&f->workers[number].judge, dir, stat);
 }
 
 static void leave(void *self, unsigned number, struct olv_scan_dir *dir)

@@ -47,8 +47,9 @@ bool olv_scan_look(struct olv_scan_entry *entry);
 /* Callbacks run in the walking threads; `worker` counts from 0 and is never used by two threads at once. */
 struct olv_scan_visitor {
     void *self;
-    /* Before a directory is read. False: leave it out. May be NULL. */
-    bool (*enter)(void *self, unsigned worker, struct olv_scan_dir *dir, int dir_fd);
+    /* Before a directory is read; `stat` says what it is. False: leave it out. May be NULL. One that cannot
+     * be looked at is told, and left out. */
+    bool (*enter)(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat);
     void (*visit)(void *self, unsigned worker, struct olv_scan_entry *entry);
     /* When all that is in a directory has been visited, and left; also for one that was not entered, or only
      * in part (then it is not complete). For every directory that was visited, once. May be NULL. */

@@ -201,15 +201,26 @@ static void read_all(struct worker *w, struct node *node)
         tell(w, &node->dir, NULL, "reading the directory", errno);
 }
 
-static void do_directory(struct worker *w, struct node *node)
+static bool may_enter(struct worker *w, struct node *node)
 {
     const struct olv_scan_visitor *v = w->walk->visitor;
+    struct olv_stat stat;
+    if (!v->enter)
+        return true;
+    if (olv_os_stat(node->fd, "", &stat))
+        return v->enter(v->self, w->number, &node->dir, &stat);
+    tell(w, &node->dir, NULL, "looking at the directory", errno);
+    return false;
+}
+
+static void do_directory(struct worker *w, struct node *node)
+{
     if (node_open(node) < 0) {
         tell(w, &node->dir, NULL,
              errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
         return;
     }
-    if (!v->enter || v->enter(v->self, w->number, &node->dir, node->fd))
+    if (may_enter(w, node))
         read_all(w, node);
     node_unuse_fd(node);
 }

@@ -216,11 +216,11 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
         add_to_list(s, w, entry, when);
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, int dir_fd)
+static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct surveyor *s = self;
     (void)dir;
-    (void)dir_fd;
+    (void)stat;
     s->workers[number].directories++;
     return !atomic_load(&s->has_failed);
 }

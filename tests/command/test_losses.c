@@ -19,6 +19,7 @@ STORY(private_directory)
 STORY(names_in_reasons)
 STORY(without_a_catalogue)
 STORY(directory_unfinished)
+STORY(directory_not_looked_at)
 
 static void no_room_for_temporary_files(void **state)
 {
@@ -60,6 +61,7 @@ int main(void)
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
         TEST(directory_unfinished),
+        TEST(directory_not_looked_at),
         TEST(register_unreadable),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -25,12 +25,12 @@ struct seen {
     bool stop;
 };
 
-static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, int fd)
+static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct seen *seen = self;
     (void)worker;
     (void)dir;
-    assert_true(fd >= 0);
+    assert_int_equal(stat->kind, OLV_KIND_DIRECTORY);
     seen->entered++;
     return true;
 }

@@ -3,12 +3,15 @@
  * threads and children: no two of these calls are ever under way at once, so what a thread does behind
  * another's back has its number, too.
  *
- *     at_call [--trace KINDS] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE] -- COMMAND...
+ *     at_call [--trace KINDS] [--besides TEXT] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE]
+ *             -- COMMAND...
  *
- *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, memory, or names of
- *           system calls with commas between
+ *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, looks, memory, or
+ *           names of system calls with commas between
+ *   TEXT    calls whose path has it do not count (up to eight times)
  *   WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
- * write), or an error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
+ *           write), lie (a bit of what is written is another, and the call says that all is well), or an
+ *           error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
  *   --hook  is run by a shell when the Nth call has been reached, before WHAT; the world stands still
  *   --log   writes a line for every call
  *
@@ -38,7 +41,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-enum { UNSUPPORTED = 77, MOST_CALLS = 64, MOST_WAITING = 256 };
+enum { UNSUPPORTED = 77, MOST_WAITING = 256, MOST_BESIDES = 8 };
 
 static void die(const char *what)
 {
@@ -104,6 +107,8 @@ static const struct call calls[] = {
     CALL(read, "reads", -1, false),
     CALL(pread64, "reads", -1, false),
     CALL(getdents64, "reads", -1, false),
+    CALL(statx, "looks", 1, false),
+    CALL(newfstatat, "looks", 1, false),
     CALL(mmap, "memory", -1, false), /* brk(2) has no error to give */
 };
 enum { CALLS = sizeof calls / sizeof *calls };
@@ -155,6 +160,8 @@ static void install_filter(void)
 static struct {
     unsigned long at, count;
     const char *what, *hook, *report;
+    const char *besides[MOST_BESIDES];
+    int besides_count;
     FILE *log;
     pid_t child;
     bool is_reached;
@@ -200,14 +207,27 @@ static void describe(pid_t thread, const struct call *c, const struct user_regs_
     snprintf(out, size, "%s %s", c->name, text);
 }
 
+static bool is_besides(pid_t thread, const struct call *c, const struct user_regs_struct *r)
+{
+    char text[4200];
+    if (!world.besides_count)
+        return false;
+    describe(thread, c, r, text, sizeof text);
+    for (int i = 0; i < world.besides_count; i++)
+        if (strstr(text, world.besides[i]))
+            return true;
+    return false;
+}
+
 /* Writing to a terminal, a pipe or a descriptor of the shell's changes no file; nor does opening to read. */
 static bool counts(pid_t thread, const struct call *c, const struct user_regs_struct *r)
 {
+    if (is_besides(thread, c, r))
+        return false;
     if (c->is_write || c->number == SYS_writev)
         return (int)r->rdi > 2;
     if (has_word(kinds, "opens", ",") || (c->number != SYS_openat && c->number != SYS_open))
         return true;
-    (void)thread;
     return (argument(r, c->number == SYS_openat ? 2 : 1) & (O_CREAT | O_TMPFILE | O_TRUNC) & ~O_DIRECTORY) !=
            0;
 }
@@ -223,6 +243,36 @@ static int error_of(const char *what)
         if (strcmp(errors[i].name, what) == 0)
             return errors[i].number;
     return 0;
+}
+
+/* The bit of the program's own memory that a lie has changed, until the call is made. */
+static struct {
+    char byte;
+    unsigned long long at; /* 0: none */
+} lie;
+
+static void write_byte(pid_t thread, unsigned long long at, char byte)
+{
+    struct iovec local = {&byte, 1}, remote = {(void *)(uintptr_t)at, 1};
+    if (process_vm_writev(thread, &local, 1, &remote, 1, 0) != 1)
+        die("process_vm_writev");
+}
+
+static void begin_lie(pid_t thread, const struct user_regs_struct *r)
+{
+    struct iovec local = {&lie.byte, 1}, remote;
+    lie.at = r->rsi + r->rdx / 2;
+    remote = (struct iovec){(void *)(uintptr_t)lie.at, 1};
+    if (process_vm_readv(thread, &local, 1, &remote, 1, 0) != 1)
+        die("process_vm_readv");
+    write_byte(thread, lie.at, lie.byte ^ 4);
+}
+
+static void end_lie(pid_t thread)
+{
+    if (lie.at)
+        write_byte(thread, lie.at, lie.byte);
+    lie.at = 0;
 }
 
 /* What the thread's call is to return once it was skipped; 0: it is made. */
@@ -241,6 +291,8 @@ static int act(pid_t thread, const struct call *c, struct user_regs_struct *r)
     } else if (strcmp(world.what, "short") == 0 && c->is_write && r->rdx > 1) {
         r->rdx /= 2;
         ptrace(PTRACE_SETREGS, thread, 0, r);
+    } else if (strcmp(world.what, "lie") == 0 && c->is_write && r->rdx) {
+        begin_lie(thread, r);
     } else if (error) {
         r->orig_rax = (unsigned long long)-1;
         ptrace(PTRACE_SETREGS, thread, 0, r);
@@ -285,6 +337,7 @@ static bool enter(pid_t thread, int *error)
 static void leave(pid_t thread, int error)
 {
     struct user_regs_struct r;
+    end_lie(thread);
     if (error && ptrace(PTRACE_GETREGS, thread, 0, &r) == 0) {
         r.rax = (unsigned long long)-(long long)error;
         ptrace(PTRACE_SETREGS, thread, 0, &r);
@@ -386,6 +439,8 @@ int main(int count, char **words)
     for (; i + 1 < count && strcmp(words[i], "--") != 0; i += 2) {
         if (strcmp(words[i], "--trace") == 0)
             kinds = words[i + 1];
+        else if (strcmp(words[i], "--besides") == 0 && world.besides_count < MOST_BESIDES)
+            world.besides[world.besides_count++] = words[i + 1];
         else if (strcmp(words[i], "--at") == 0)
             world.at = strtoul(words[i + 1], NULL, 10);
         else if (strcmp(words[i], "--do") == 0)

@@ -10,10 +10,11 @@ it is laid out anew, disturbed at that call, settled by the next command, looked
 `power` is a kill on ext4 images after which some of the file systems have only what was brought to the disk:
 their images are copied while the world stands still, and what was in memory only is not in a copy. Each of them
 alone, and all at once, lose it; between file systems there is no order.
+`lie` is a write of file contents that is answered as if all were well, though a bit of it was written otherwise.
 
 What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
 ledger. The last line says how many points of each kind were tried, and "N passed, N failed"."""
-import argparse, base64, hashlib, io, json, os, re, shutil, sqlite3, stat, subprocess, sys, tarfile, tempfile, time
+import argparse, base64, hashlib, io, json, lzma, os, re, shutil, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
 from urllib.parse import unquote_to_bytes
 import zstandard
 
@@ -22,7 +23,8 @@ DAY = 86400
 PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of its own
 CUTS = (("state",), ("site", "site2"), ("cold",), PLACES)
 KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
-         "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads"}
+         "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
+         "EIO-look": "looks", "lie": "write,pwrite64"}
 
 
 class Wrong(Exception):
@@ -46,12 +48,11 @@ def rule(steps, name="readings", under="%(site)s/tides", where=""):
 
 
 class Scenario:
-    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, final=None, repeat=None, loose="", more=0):
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, loose="", more=0, only=None, never=None):
         self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
+        self.only, self.never = only, never  # the one kind that it is for, or is not for
         self.may_go = may_go      # whether contents may be gone in the end
         self.after = after        # a command that must not change a thing afterwards
-        self.final = final        # None: the undisturbed picture
-        self.repeat = repeat or command
         self.files = FILES + ["tides/b/s%d.csv" % i for i in range(more)]  # from 17 on whole file systems are synced
         self.loose = loose        # repeated, it need not end as undisturbed: "always", or what it then says
 
@@ -68,6 +69,12 @@ STEPS = policy(rule(["after: 30 days, do: compress"], name="a", under="%(site)s/
 TWO = policy(rule(["after: 30 days, do: delete"], where='name = "r1.csv" or name = "r4.csv"'), rule(["after: 90 years, do: tell"], name="rest"))
 TWO_ROOTS = policy('  - name: roots\n    under: [ "%(site)s", "%(site2)s" ]\n    where: name like "*.csv" and depth < 2\n    steps: [ { after: 30 days, do: discard } ]\n')
 ENFORCE = "enforce --yes".split()
+PUBLIC = ["!chmod 1777 tides/a; chmod 777 tides/b"]  # a private room is made there
+PACKS = ("tar", "tar.gz", "tar.bz2", "tar.xz", "zip")
+
+
+def packed(policy, pack):
+    return policy.replace("tar.zst", pack)
 
 SCENARIOS = [
     Scenario("discard", ENFORCE, DISCARD),
@@ -97,16 +104,27 @@ SCENARIOS = [
              ["archive tides --depot cold-room -y", "!mkdir -p tides/a tides/b; for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], loose="always"),
     Scenario("fetch-two-depots", "recover %(site)s/tides".split(), NOTHING,
              ["archive tides/a --depot cold-room -y", "archive tides/b --depot other-room -y"]),
-    Scenario("extract", "extract %(site)s/tides.tar.zst --into %(site)s/out --if-exists skip".split(), NOTHING, ["archive tides --to tides.tar.zst --keep -y"], loose="always"),
+    Scenario("extract", "extract %(site)s/tides.tar.zst --into %(site)s/out --if-exists skip".split(), NOTHING, ["archive tides --to tides.tar.zst --keep -y"], loose="always", never="lie"),
     Scenario("rebuild", "depot rebuild".split(), NOTHING,
              ["archive tides/a --depot cold-room --keep -y", "archive tides/b --depot other-room --keep -y"]),
+    Scenario("discard-public", ENFORCE, DISCARD, PUBLIC),
+    Scenario("compress-public", ENFORCE, COMPRESS, PUBLIC),
+    Scenario("archive-public", ENFORCE, ARCHIVE, PUBLIC),
     Scenario("discard-two-roots", ENFORCE, TWO_ROOTS, ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"]),
     Scenario("delete-two-roots", ENFORCE, TWO_ROOTS.replace("discard", "delete"), ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"], may_go=True),
     Scenario("compress-replace", "compress tides -y --if-exists replace".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"], may_go=True),
     Scenario("compress-number", "compress tides -y --if-exists number".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"]),
     Scenario("steps", ENFORCE + ["--count", "DUE"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
              may_go=True),
+] + [
+    Scenario("archive-" + pack, ENFORCE, packed(ARCHIVE, pack), only="lie") for pack in PACKS
+] + [
+    Scenario("thin-" + pack, ENFORCE + ["--count", "DUE"], packed(THIN, pack), ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True, only="lie")
+    for pack in PACKS
+] + [
+    Scenario("fetch-" + pack, "recover %(site)s/tides".split(), packed(NOTHING, pack), ["archive tides --depot cold-room -y"], only="lie") for pack in PACKS
 ]
+IS_ARCHIVE = re.compile(r"\.(tar|zip)\b")
 
 
 # ---- the world ----
@@ -167,7 +185,7 @@ class World:
         """How many lie where the scenario ends them: what a person would count and type."""
         if self.scenario.name == "clear":
             return len(list(self.in_trash()))
-        names = {"thin": r"/r[0-9]\.csv$", "thin-two-depots": r"/r[14]\.csv$", "steps": "/old/"}.get(self.scenario.name, ".")
+        names = {THIN: r"/r[0-9]\.csv$", TWO: r"/r[14]\.csv$", STEPS: "/old/"}.get(re.sub(r"\b(tar(\.\w+)?|zip)\b", "tar.zst", self.scenario.policy), ".")
         return sum(bool(re.search(names, path)) for archive in self.archives() for path in self.members(archive))
 
     def words(self, command):
@@ -263,19 +281,27 @@ class World:
 
     def archives(self):
         for path in self.files("cold", "site"):
-            if ".tar.zst" in path and "/.Trash" not in path:
+            if IS_ARCHIVE.search(os.path.basename(path)) and "/.Trash" not in path:
                 yield path
 
     def members(self, path):
         out = {}
         with open(path, "rb") as f:
             try:
-                plain = zstandard.ZstdDecompressor().stream_reader(f, read_across_frames=True).read()
-                with tarfile.open(fileobj=io.BytesIO(plain), encoding="utf-8", errors="surrogateescape") as tar:
-                    for m in tar:
-                        if m.isfile() or m.islnk():
-                            out["/" + m.name.lstrip("/")] = self.digest(tar.extractfile(m).read())
-            except (zstandard.ZstdError, tarfile.TarError) as e:
+                if path.endswith(".zip"):
+                    with zipfile.ZipFile(f) as pack:
+                        for m in pack.infolist():
+                            name = m.filename if m.flag_bits & 0x800 else os.fsdecode(m.filename.encode("cp437"))
+                            if not m.is_dir():
+                                out["/" + name.lstrip("/")] = self.digest(pack.read(m))
+                else:
+                    if path.endswith(".zst"):
+                        f = io.BytesIO(zstandard.ZstdDecompressor().stream_reader(f, read_across_frames=True).read())
+                    with tarfile.open(fileobj=f, mode="r:*", encoding="utf-8", errors="surrogateescape") as tar:
+                        for m in tar:
+                            if m.isfile() or m.islnk():
+                                out["/" + m.name.lstrip("/")] = self.digest(tar.extractfile(m).read())
+            except (zstandard.ZstdError, tarfile.TarError, zipfile.BadZipFile, EOFError, OSError, zlib.error, lzma.LZMAError) as e:
                 raise Wrong("an archive cannot be read: %s: %s" % (path, e))
         manifest = out.pop("/.olvido-manifest.jsonl", None)
         if manifest is None:
@@ -286,7 +312,7 @@ class World:
         """digest -> list of where it is"""
         where = {}
         for path in self.files("site", "site2", "cold", "home"):
-            if "/.Trash" in path or "/Trash/" in path or "/depot/" in path or path.endswith((".tar.zst", ".olvido-manifest.jsonl")):
+            if "/.Trash" in path or "/Trash/" in path or "/depot/" in path or path.endswith(".olvido-manifest.jsonl") or IS_ARCHIVE.search(os.path.basename(path)):
                 continue
             data = open(path, "rb").read()
             kind = "tree"
@@ -319,7 +345,7 @@ class World:
             for name in plain:
                 path = os.path.join(directory, name)
                 s = os.lstat(path)
-                if "/.Trash" not in path and "/depot/" not in path and not path.endswith(".tar.zst"):
+                if "/.Trash" not in path and "/depot/" not in path and not IS_ARCHIVE.search(name):
                     out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0))
         return out
 
@@ -471,7 +497,8 @@ class Bench:
             if reached.startswith("reached"):
                 w.lose(cut)
             return status, reached, w.said
-        status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--trace", KINDS[what], "--at", str(at), "--do", do, "--report", report, "--"])
+        besides = [word for text in (w.at["state"], "Trash", "anon_inode", "socket:") for word in ("--besides", text)] if what == "lie" else []
+        status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--trace", KINDS[what], "--at", str(at), "--do", do, "--report", report] + besides + ["--"])
         reached = open(report, errors="replace").read().strip()
         return status, reached, w.said
 
@@ -484,7 +511,7 @@ class Bench:
             raise Wrong("status %d after a signal: %s" % (status, said))
         if status > 6 and what not in ("kill", "power"):
             raise Wrong("status %d: %s" % (status, said))
-        if status == 5:
+        if status == 5 and what != "lie":
             raise Wrong("told as damage: %s" % said)
         if w.run(["recover", "/nowhere/at/all"]) not in (0, 1, 2, 3):
             raise Wrong("the next command does not settle: %s" % w.said)
@@ -499,7 +526,7 @@ class Bench:
             if given - now:
                 raise Wrong("given back, and taken again: %s" % sorted(given - now))
         originals = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
-        done = w.run(w.scenario.repeat)
+        done = w.run(w.scenario.command)
         is_loose = w.scenario.loose and (w.scenario.loose == "always" or (w.scenario.loose in w.said and len(originals) < len(w.scenario.files)))
         if not is_loose and done not in (0, 3) and "neither the trash nor a depot has anything" not in w.said:
             raise Wrong("repeated, it fails: %s" % w.said)
@@ -519,7 +546,7 @@ class Bench:
 
     def offset(self, what):
         """What the loader does before the program begins is not ours."""
-        if KINDS[what] == "changes":
+        if KINDS[what] == "changes" or what == "lie":
             return 0
         report = self.world.path("report")
         subprocess.run([os.environ["AT_CALL"], "--trace", KINDS[what], "--report", report, "--", os.environ["OLVIDO"], "--version"],
@@ -572,7 +599,7 @@ def main():
     tried, failed, causes = {}, 0, {}
     begin = time.time()
     kinds = options.do.split(",")
-    for scenario, what in [(s, k) for s in chosen for k in (["power"] if "power" in kinds else []) + [",".join(k for k in kinds if k != "power")] if k]:
+    for scenario, what in [(s, k) for s in chosen if s.only is None or s.only in kinds for k in (["power"] if "power" in kinds else []) + [",".join(k for k in kinds if k != "power")] if k]:
         world = World(scenario, what == "power")
         try:
             world.prepare()
@@ -584,7 +611,8 @@ def main():
                 failed += 1
                 continue
             for kind in what.split(","):
-                bench.sweep(kind)
+                if scenario.only in (None, kind) and scenario.never != kind:
+                    bench.sweep(kind)
             failed += len(bench.failed)
             for f in bench.failed:
                 cause = re.sub(r"/tmp/olvido-torture-[a-z0-9_]*|by-hand[0-9-]*|[0-9]{8}-[0-9]{4}-[a-z0-9]{4}", "*", f.split("): ", 1)[1])[:150]
