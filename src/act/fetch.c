@@ -149,7 +149,7 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
         olv_error_clear(err);
         if (!olv_os_stat(f->dir, f->name, &stat) || stat.kind != OLV_KIND_DIRECTORY)
             return olv_fail(err, OLV_EXISTS, "something else stands at the place of the directory");
-        if (!givens_spare(c->givens, f->entry->target, &stat, c->now))
+        if (!givens_spare(c->givens, &stat, c->now))
             return true;
     }
     if (!c->directories && !(c->directories = directories_new(err)))

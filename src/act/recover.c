@@ -5,6 +5,7 @@
 #include "act/destination.h"
 
 #include "file/identity.h"
+#include "file/place.h"
 #include "os/os.h"
 
 #include <limits.h>
@@ -64,6 +65,8 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
             unlinkat(fd, placed, 0);
         else if (is_back)
             destination_note(o, &c->placed, copy, placed);
+        if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
+            olv_place_settle(fd, name);
         close(fd);
     }
     if (is_there == OLV_YES)

@@ -11,6 +11,7 @@
 #include <unistd.h>
 
 enum { MOST_NUMBERS = 100000 };
+static const char NUMBERED[] = " (%u)", ASIDE[] = ".set-aside-%u";
 
 static bool taken(struct olv_error *err, const char *name)
 {
@@ -58,7 +59,7 @@ static bool set_aside(int from, const char *name, int to, const char *wanted)
 {
     char aside[NAME_MAX + 1];
     int sys;
-    if (!place_numbered(to, wanted, to, wanted, ".set-aside-%u", 1, aside))
+    if (!place_numbered(to, wanted, to, wanted, ASIDE, 1, aside))
         return false;
     if (olv_os_rename_new(from, name, to, wanted))
         return true;
@@ -78,20 +79,42 @@ static bool replace(int from, const char *name, int to, const char *wanted)
     return renameat(from, name, to, wanted) == 0;
 }
 
-bool olv_place_find(int dir, const char *wanted, bool (*is_it)(const void *self, const struct olv_stat *stat),
-                    const void *self, char out[NAME_MAX + 1])
+static bool find_numbered(int dir, const char *wanted, const char *format, unsigned first,
+                          bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
+                          char out[NAME_MAX + 1])
 {
     enum { MOST_GAPS = 8 }; /* numbers that somebody has taken away since */
     struct olv_stat stat;
     unsigned gaps = 0;
-    for (unsigned number = 2; gaps < MOST_GAPS && number < MOST_NUMBERS; number++) {
-        numbered(out, wanted, " (%u)", number);
+    for (unsigned number = first; gaps < MOST_GAPS && number < MOST_NUMBERS; number++) {
+        numbered(out, wanted, format, number);
         if (!olv_os_stat(dir, out, &stat))
             gaps++;
         else if (is_it(self, &stat))
             return true;
     }
     return false;
+}
+
+bool olv_place_find(int dir, const char *wanted, bool (*is_it)(const void *self, const struct olv_stat *stat),
+                    const void *self, char out[NAME_MAX + 1])
+{
+    return find_numbered(dir, wanted, NUMBERED, 2, is_it, self, out);
+}
+
+static bool is_same(const void *self, const struct olv_stat *stat)
+{
+    const struct olv_stat *other = self;
+    return stat->mount == other->mount && stat->inode == other->inode;
+}
+
+void olv_place_settle(int dir, const char *wanted)
+{
+    char aside[NAME_MAX + 1];
+    struct olv_stat stat;
+    if (olv_os_stat(dir, wanted, &stat) && stat.kind != OLV_KIND_DIRECTORY && stat.links > 1 &&
+        find_numbered(dir, wanted, ASIDE, 1, is_same, &stat, aside))
+        unlinkat(dir, aside, 0);
 }
 
 bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
@@ -103,7 +126,7 @@ bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_
         return ok || failed(err, wanted);
     switch (if_exists) {
     case OLV_NUMBER:
-        ok = place_numbered(from, name, to, wanted, " (%u)", 2, out);
+        ok = place_numbered(from, name, to, wanted, NUMBERED, 2, out);
         break;
     case OLV_SET_ASIDE:
         ok = set_aside(from, name, to, wanted);

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* A file is known again by its inode and its time of birth, which survive a rename and a restart of the
- * machine; where there is no time of birth, by its path, of which only a digest is kept. Taking one file for
- * another would spare it for a while, and do no more. */
+ * machine; where there is no time of birth, by its inode alone (its name may have been another than was
+ * meant), or by its path, of which only a digest is kept. Taking one file for another would spare it for a
+ * while, and do no more. */
 #include "hold/hold.h"
 
 #include "base/digest.h"
@@ -203,20 +204,17 @@ bool given_is(const struct given *g, const struct olv_stat *stat)
            (!g->has_born || olv_instant_compare(g->born, stat->born) == 0);
 }
 
-bool givens_spare(struct givens *g, const char *path, const struct olv_stat *stat, struct olv_instant now)
+bool givens_spare(struct givens *g, const struct olv_stat *stat, struct olv_instant now)
 {
-    static const char sql[] = "SELECT 1 FROM given WHERE inode = ?1 AND until > ?4"
-                              " AND ((born_s = ?2 AND born_ns = ?3) OR (?2 IS NULL AND path = ?5))";
+    static const char sql[] =
+        "SELECT 1 FROM given WHERE inode = ?1 AND born_s IS ?2 AND born_ns IS ?3 AND until > ?4";
     struct olv_error ignored = {0};
-    uint8_t digest[OLV_SHA256_SIZE];
     bool is_spared;
     if (!g->spare && !database_prepare(&g->base, &g->spare, sql, &ignored))
         return true; /* what cannot be known is not touched */
     sqlite3_reset(g->spare);
     database_bind_file(g->spare, 1, stat);
     sqlite3_bind_int64(g->spare, 4, now.s);
-    olv_sha256(g->hasher, path, strlen(path), digest);
-    sqlite3_bind_blob(g->spare, 5, digest, OLV_SHA256_SIZE, SQLITE_STATIC);
     is_spared = sqlite3_step(g->spare) != SQLITE_DONE;
     sqlite3_reset(g->spare);
     return is_spared;
@@ -342,8 +340,8 @@ bool olv_respites_include(const struct olv_respites *r, const struct olv_stat *s
     const struct noted *items = r->noted.items;
     size_t count = r->noted.count, low = 0, high = count;
     const char *where = count && !stat->has_born ? path(self) : NULL;
-    if (where)
-        return includes_path(r, as_of, where);
+    if (where && includes_path(r, as_of, where))
+        return true;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
         if (items[middle].file.inode < stat->inode)
@@ -352,7 +350,7 @@ bool olv_respites_include(const struct olv_respites *r, const struct olv_stat *s
             high = middle;
     }
     for (; low < count && items[low].file.inode == stat->inode; low++)
-        if (stat->has_born && given_is(&items[low].file, stat) && items[low].until_s > as_of.s)
+        if (given_is(&items[low].file, stat) && items[low].until_s > as_of.s)
             return true;
     return false;
 }

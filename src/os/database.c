@@ -128,7 +128,7 @@ bool database_have_tables(const struct database *d, int version, const char *sch
     return is > version || !d->hint ? false : olv_error_hint(err, "%s", d->hint);
 }
 
-bool database_check(const struct database *d, bool *is_sound, struct olv_error *err)
+static bool quick_check(const struct database *d, bool *is_sound, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     int code = sqlite3_prepare_v2(d->db, "PRAGMA quick_check(1)", -1, &s, NULL);
@@ -138,6 +138,34 @@ bool database_check(const struct database *d, bool *is_sound, struct olv_error *
     sqlite3_finalize(s);
     return code == SQLITE_ROW || code == SQLITE_CORRUPT || code == SQLITE_NOTADB ||
            database_failed(d, err, "cannot read it");
+}
+
+static bool can_be_read(const struct database *d, const char *path, struct olv_error *err)
+{
+    char buffer[65536];
+    int fd = open(path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    ssize_t got = 1;
+    if (fd < 0 && errno == ENOENT)
+        return true;
+    while (fd >= 0 && got > 0)
+        got = read(fd, buffer, sizeof buffer);
+    if (fd < 0 || got < 0) {
+        olv_fail_system(err, "", "%s: cannot read it", d->what);
+        olv_error_as(err, OLV_STATE);
+    }
+    if (fd >= 0)
+        close(fd);
+    return fd >= 0 && got == 0;
+}
+
+/* A page that cannot be read looks to SQLite's check like one that is damaged: so all must be readable, and
+ * the damage be there still. */
+bool database_check(const struct database *d, bool *is_sound, struct olv_error *err)
+{
+    const char *path = sqlite3_db_filename(d->db, "main");
+    return quick_check(d, is_sound, err) &&
+           (*is_sound || (can_be_read(d, path, err) && can_be_read(d, sqlite3_filename_wal(path), err) &&
+                          quick_check(d, is_sound, err)));
 }
 
 /* ---- files in rows ---- */

@@ -68,7 +68,9 @@ bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out,
     olv_text_clear(out);
     if (fd < 0)
         return olv_fail_system(err, name, "cannot open the file");
-    if (fstat(fd, &st) == 0 && S_ISREG(st.st_mode) && (uint64_t)st.st_size <= most) {
+    if (fstat(fd, &st) != 0) {
+        olv_fail_system(err, name, "cannot look at the file");
+    } else if (S_ISREG(st.st_mode) && (uint64_t)st.st_size <= most) {
         size_t want = (size_t)st.st_size;
         char *room = olv_text_room(out, want);
         while (room && out->len < want && (got = read(fd, room + out->len, want - out->len)) > 0)

@@ -66,16 +66,18 @@ static bool climbs(const char *path)
 int weak_open_dir(int dir, const char *path, bool one_mount)
 {
     struct olv_stat above, here;
-    int fd = -1;
+    int fd = -1, error = EXDEV;
     errno = EXDEV;
     if (*path != '/' && !climbs(path))
         fd = descend(openat(dir, ".", OPEN_DIRECTORY), path);
     if (fd < 0 || !one_mount)
         return fd;
-    if (olv_os_stat(dir, "", &above) && olv_os_stat(fd, "", &here) && above.mount == here.mount)
+    if (!olv_os_stat(dir, "", &above) || !olv_os_stat(fd, "", &here))
+        error = errno;
+    else if (above.mount == here.mount)
         return fd;
     close(fd);
-    errno = EXDEV;
+    errno = error;
     return -1;
 }
 

@@ -21,7 +21,12 @@ static int open_regular(const char *path, size_t *size, struct olv_error *err)
         olv_fail_system(err, path, "cannot open the policy");
         return -1;
     }
-    if (fstat(fd, &st) == 0 && S_ISREG(st.st_mode) && st.st_size <= LARGEST_POLICY) {
+    if (fstat(fd, &st) != 0) {
+        olv_fail_system(err, path, "cannot look at the policy");
+        close(fd);
+        return -1;
+    }
+    if (S_ISREG(st.st_mode) && st.st_size <= LARGEST_POLICY) {
         *size = (size_t)st.st_size;
         return fd;
     }

@@ -50,6 +50,11 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     trash_info_name(info, name);
     *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
     is_there = olv_os_stat(trash->files, name, &out->stat);
+    if (!is_there && errno != ENOENT) { /* not lost: it cannot be looked at just now */
+        olv_observe_trouble(trash->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, name,
+                                                                  "cannot look at the item", errno});
+        return false;
+    }
     if (olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &trash->found_text, &ignored) &&
         olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path,
                             &out->deleted, trash->found_run) &&

@@ -19,6 +19,7 @@ STORY(private_directory)
 STORY(names_in_reasons)
 STORY(without_a_catalogue)
 STORY(directory_unfinished)
+STORY(catalogue_unreadable)
 STORY(directory_not_looked_at)
 
 static void no_room_for_temporary_files(void **state)
@@ -61,6 +62,7 @@ int main(void)
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
         TEST(directory_unfinished),
+        TEST(catalogue_unreadable),
         TEST(directory_not_looked_at),
         TEST(register_unreadable),
     };

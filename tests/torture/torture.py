@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Kills and faults at every call of every act, and what must hold afterwards.
 
-    torture.py [--do kill,int,ENOSPC,...,power] [--stride N] [--only SCENARIO,...] [--at CALL] [--list] [--keep]
+    torture.py [--do kill,int,ENOSPC,...,power] [--stride N] [--only SCENARIO,...] [--at CALL] [--together] [--list] [--keep]
 
 State, tree, trash and depot lie on file systems of their own (fresh ones, whose inode numbers coincide). Each
 scenario is prepared once; then, for every call that its command makes (counted over all threads, see at_call.c),
@@ -130,12 +130,14 @@ IS_ARCHIVE = re.compile(r"\.(tar|zip)\b")
 # ---- the world ----
 
 class World:
-    def __init__(self, scenario, has_images=False):
-        self.scenario, self.has_images = scenario, has_images
+    def __init__(self, scenario, has_images=False, is_together=False):
+        self.scenario, self.has_images, self.is_together = scenario, has_images, is_together
         self.tolerates = False  # info files without an item: where it was their removal that failed
         self.root = tempfile.mkdtemp(prefix="olvido-torture-")
         self.at = {p: os.path.join(self.root, p) for p in PLACES}
         self.kept = os.path.join(self.root, "kept")
+        if is_together:
+            subprocess.run(["mount", "-t", "tmpfs", "-o", "size=200m,mode=0755", "none", self.root], check=True)
         for p in PLACES:
             os.mkdir(self.at[p])
         os.mkdir(self.path("images"))
@@ -156,7 +158,7 @@ class World:
         return os.path.join(self.root, *names)
 
     def mount(self):
-        for p in PLACES:
+        for p in () if self.is_together else PLACES:
             words = ["-o", "loop,commit=3600,nodiscard", self.path("images", p)] if self.has_images else ["-t", "tmpfs", "-o", "size=200m,mode=0755", "none"]
             subprocess.run(["mount"] + words + [self.at[p]], check=True)
 
@@ -177,7 +179,7 @@ class World:
         self.mount()
 
     def close(self):
-        for p in [self.at[p] for p in PLACES] + ([self.path("images"), self.path("cut")] if self.has_images else []):
+        for p in [self.root] if self.is_together else [self.at[p] for p in PLACES] + ([self.path("images"), self.path("cut")] if self.has_images else []):
             subprocess.run(["umount", "-l", p], check=False)
         shutil.rmtree(self.root, ignore_errors=True)
 
@@ -588,6 +590,7 @@ def main():
     parser.add_argument("--at", type=int, help="this one call only")
     parser.add_argument("--first", action="store_true", help="only the first failure of each kind")
     parser.add_argument("--keep", action="store_true")
+    parser.add_argument("--together", action="store_true", help="all on one file system, for systems that know one trash only")
     parser.add_argument("--quiet", action="store_true", help="only the sums")
     parser.add_argument("--list", action="store_true")
     options = parser.parse_args()
@@ -600,7 +603,7 @@ def main():
     begin = time.time()
     kinds = options.do.split(",")
     for scenario, what in [(s, k) for s in chosen if s.only is None or s.only in kinds for k in (["power"] if "power" in kinds else []) + [",".join(k for k in kinds if k != "power")] if k]:
-        world = World(scenario, what == "power")
+        world = World(scenario, what == "power", options.together)
         try:
             world.prepare()
             bench = Bench(world, options)
