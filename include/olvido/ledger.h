@@ -17,7 +17,7 @@ struct olv_ledger_record {
     const char *json; /* the whole line */
     size_t json_len;
     const char *time; /* RFC 3339 */
-    const char *kind; /* begin, intent, outcome, end, repair */
+    const char *kind; /* begin, intent, outcome, end, removal, repair */
     const char *run;
     const char *command; /* of a begin */
     const char *rule, *act, *result, *reason;

@@ -91,6 +91,8 @@ static int by_place(const void *a, const void *b)
 
 /* ---- taking it out ---- */
 
+static const char STAYS[] = "its archive stays for now, and every run tries again to remove it";
+
 /* The old archive is `going`: its row is forgotten when the file is gone for good. Should it not go, any
  * later run tries again. */
 static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry *e, const char *label,
@@ -98,8 +100,10 @@ static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry 
 {
     struct olv_error ignored = {0}; /* then a later run forgets it */
     if (!olv_act_remove(&c->source, e, label, true, o)) {
-        olv_error_hint(&o->error, "what had to go is still in %.100s; every run tries again to remove that",
-                       e->name);
+        int sys = o->error.sys;
+        olv_error_clear(&o->error);
+        olv_fail(&o->error, OLV_SYSTEM, STAYS);
+        o->error.sys = sys;
         o->result = OLV_FAILED;
         return false;
     }
@@ -206,7 +210,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
         return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
     if (state != OLV_ARCHIVE_GOING)
         return OLV_NO;
-    olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be removed; every run tries again");
+    olv_fail(&o->error, OLV_SYSTEM, STAYS);
     o->result = OLV_FAILED;
     return OLV_YES;
 }

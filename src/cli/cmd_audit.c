@@ -36,6 +36,9 @@ static void describe(const struct olv_ledger_record *r, struct olv_text *what, s
             olv_text_puts(detail, ": ");
             term_name(detail, r->reason);
         }
+    } else if (strcmp(r->kind, "removal") == 0) {
+        olv_text_printf(what, "archive removed: %s", r->result);
+        term_name(detail, r->path);
     } else if (strcmp(r->kind, "end") == 0) {
         olv_text_puts(what, "run ends");
         olv_text_printf(detail, "%llu done, %llu left, %llu failed", (unsigned long long)r->done,

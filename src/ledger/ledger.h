@@ -55,6 +55,8 @@ void olv_ledger_begin_run(struct olv_ledger *ledger, const struct olv_run_facts 
 void olv_ledger_intent(struct olv_ledger *ledger, const struct olv_intent_facts *facts);
 void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
 void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
+/* An archive that could not be removed when its time had come is not there any more: by us, or not by us. */
+void olv_ledger_removal(struct olv_ledger *ledger, const char *archive, bool is_by_us);
 
 /* What was added up to now is what olv_ledger_write writes and brings to the disk; another thread may add
  * lines meanwhile. After a failure nothing of it is in the file, and it may be tried again. */

@@ -235,6 +235,14 @@ void olv_ledger_end_run(struct olv_ledger *l, const struct olv_end_facts *f)
     add_line(l, false);
 }
 
+void olv_ledger_removal(struct olv_ledger *l, const char *archive, bool is_by_us)
+{
+    struct olv_text *head = new_head(l, "removal"), *open = new_open(l);
+    olv_json_put_plain(head, "result", is_by_us ? "done" : "unknown");
+    olv_json_put_name(open, "path", archive);
+    add_line(l, true);
+}
+
 void ledger_repair(struct olv_ledger *l, const char *tail, size_t len)
 {
     struct olv_text *head = new_head(l, "repair");

@@ -8,6 +8,7 @@
 #include "run/stored.h"
 #include "run/tally.h"
 
+#include <errno.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -40,6 +41,9 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
         e->at = olv_directory_id_of(&stat);
         if (olv_os_stat(dir, f->archive_name, &stat))
             e->identity = olv_identity_of(&stat);
+        else if (errno != ENOENT)
+            olv_observe_trouble(p->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->archive_name,
+                                                                  "looking at the archive", errno});
     }
     if (dir >= 0)
         close(dir);

@@ -273,30 +273,6 @@ static void an_archive_is_never_replaced(void **state)
     assert_true(exists(s, "f"));
 }
 
-/* Killed at its calls, one after the other: each file is where it was, or in an archive that is whole. */
-static void a_crash_at_any_call_loses_nothing(void **state)
-{
-    const struct sandbox *s = *state;
-    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "write", "pread64"};
-    shell_ok(s, "mkdir kept; for i in 1 2 3 4 5; do seq $i 3000 >kept/f$i; done; seq 900000 >kept/large");
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 11; when += 2 * stride()) {
-            char script[1200];
-            snprintf(script, sizeof script,
-                     "rm -rf state t o x.tar.zst; cp -a kept t; "
-                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O archive t --to "
-                     "x.tar.zst -y "
-                     ">out 2>&1 || true\n"
-                     "$O recover --run 20000101-0000-aaaa >out 2>&1 || true; mkdir -p o; "
-                     "if test -e x.tar.zst; then $O extract x.tar.zst --into o >out; fi\n"
-                     "for f in f1 f2 f3 f4 f5 large; do cmp kept/$f t/$f 2>/dev/null || cmp kept/$f "
-                     "o$PWD/t/$f; done; "
-                     "test -z \"$(ls -A | grep part)\"; $O audit verify >out",
-                     calls[c], calls[c], when);
-            shell_ok(s, script);
-        }
-}
-
 static void a_full_disk_leaves_everything(void **state)
 {
     const struct sandbox *s = *state;
@@ -331,7 +307,6 @@ int main(void)
         cmocka_unit_test_setup_teardown(a_real_tree_goes_there_and_back, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_changes_meanwhile_is_not_in_it, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(an_archive_is_never_replaced, sandbox_setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(a_crash_at_any_call_loses_nothing, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_full_disk_leaves_everything, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -232,29 +232,6 @@ static void system_directories_are_left_alone(void **state)
     outcome_free(&o);
 }
 
-/* The program is killed at its calls, one after the other; the next run finds one file, whole. */
-static void a_crash_at_any_call_leaves_one_whole_file(void **state)
-{
-    const struct sandbox *s = *state;
-    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fchmod", "pwrite64,write"};
-    ON_LINUX_ONLY();
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 6; when += stride()) {
-            char script[900];
-            snprintf(script, sizeof script,
-                     "rm -rf state gauge*; seq 40000 >gauge.csv; cp gauge.csv same; "
-                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O compress "
-                     "gauge.csv >out 2>&1 || true\n"
-                     "$O decompress nothing.zst >out 2>&1 || true; test -e gauge.csv -o -e gauge.csv.zst || "
-                     "exit 1\n"
-                     "if test -e gauge.csv; then test ! -e gauge.csv.zst && cmp gauge.csv same; else "
-                     "$O decompress gauge.csv.zst >out 2>&1; cmp gauge.csv same; fi || exit 1\n"
-                     "test -z \"$(ls -A | grep part)\" && $O audit verify >out",
-                     calls[c], calls[c], when);
-            shell_ok(s, script);
-        }
-}
-
 /* The signal arrives, or a directory moves, when the first file of a group is about to get its name: what has
  * none yet keeps its original. */
 static void nothing_goes_of_a_group_that_is_interrupted(void **state)
@@ -326,8 +303,6 @@ int main(void)
         cmocka_unit_test_setup_teardown(output_goes_where_it_was_told, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(it_asks_and_says_why, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(system_directories_are_left_alone, sandbox_setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(a_crash_at_any_call_leaves_one_whole_file, sandbox_setup,
-                                        sandbox_teardown),
         cmocka_unit_test_setup_teardown(nothing_goes_of_a_group_that_is_interrupted, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_full_disk_leaves_the_original, sandbox_setup, sandbox_teardown),

@@ -217,29 +217,6 @@ static void what_is_missing_is_told(void **state)
     shell_ok(s, O "mv away depot; $O recover $PWD/t >out; diff -r --no-dereference t kept");
 }
 
-/* Killed between any two steps: nothing is lost, and the next commands work. */
-static void a_crash_leaves_files_here_or_there(void **state)
-{
-    const struct sandbox *s = *state;
-    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fdatasync", "pwrite64"};
-    ON_LINUX_ONLY();
-    make_depot(s, "tar.zst");
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 13; when += 3 * stride()) {
-            char script[1200];
-            snprintf(script, sizeof script,
-                     O "rm -rf state t o; mkdir -p depot; rm -f depot/*; cp -a kept t; "
-                       "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O archive t "
-                       "--depot cold-room -y "
-                       ">out 2>&1 || true\n"
-                       "$O depot rebuild >out; test -z \"$(ls -A depot | grep part)\"; $O recover $PWD/t "
-                       "--if-exists skip >out 2>&1 || true; "
-                       "diff -r --no-dereference t kept; $O depot verify >out; $O audit verify >out",
-                     calls[c], calls[c], when);
-            shell_ok(s, script);
-        }
-}
-
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -258,7 +235,6 @@ int main(void)
         cmocka_unit_test_setup_teardown(a_state_as_of_a_date_comes_back, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_there_already_stays, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_missing_is_told, sandbox_setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(a_crash_leaves_files_here_or_there, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -202,32 +202,6 @@ static void what_is_archived_is_what_was_judged(void **state)
     another_file_takes_its_name(*state, "archive open/gauge.csv --to x.tar.zst");
 }
 
-/* Killed at each step of the removal: the next run puts back what it finds aside, and clears the room. */
-static void a_crash_while_it_is_aside_loses_nothing(void **state)
-{
-    static const char *const calls[] = {"mkdirat", "renameat2", "unlinkat"};
-    ON_LINUX_ONLY();
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 5; when++) {
-            char script[1200];
-            snprintf(script, sizeof script,
-                     "rm -rf state open x.tar.zst o; mkdir -m 0777 open; seq 9000 >open/gauge.csv; seq 8000 "
-                     ">open/tide.csv; cp -a open kept\n"
-                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O archive "
-                     "open/gauge.csv --to x.tar.zst >out 2>&1 || true\n"
-                     "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O compress "
-                     "open/tide.csv >out 2>&1 || true\n"
-                     "$O decompress nothing.zst >out 2>&1 || true\n"
-                     "test -z \"$(ls -A open | grep olvido)\"\n"
-                     "if test -e open/gauge.csv; then cmp open/gauge.csv kept/gauge.csv; else "
-                     "$O extract x.tar.zst --into o >out; cmp o$PWD/open/gauge.csv kept/gauge.csv; fi\n"
-                     "test -e open/tide.csv || $O decompress open/tide.csv.zst >out; cmp open/tide.csv "
-                     "kept/tide.csv; $O audit verify >out",
-                     calls[c], calls[c], when, calls[c], calls[c], when);
-            shell_ok(*state, script);
-        }
-}
-
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -238,7 +212,6 @@ int main(void)
         TEST(in_a_sticky_directory),
         TEST(what_is_compressed_is_what_was_judged),
         TEST(what_is_archived_is_what_was_judged),
-        TEST(a_crash_while_it_is_aside_loses_nothing),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

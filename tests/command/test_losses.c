@@ -19,6 +19,7 @@ STORY(private_directory)
 STORY(names_in_reasons)
 STORY(without_a_catalogue)
 STORY(directory_unfinished)
+STORY(archive_removed_later)
 STORY(catalogue_unreadable)
 STORY(directory_not_looked_at)
 
@@ -62,6 +63,7 @@ int main(void)
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
         TEST(directory_unfinished),
+        TEST(archive_removed_later),
         TEST(catalogue_unreadable),
         TEST(directory_not_looked_at),
         TEST(register_unreadable),

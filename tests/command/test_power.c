@@ -62,38 +62,6 @@ static void run_script(const struct sandbox *s, const char *script)
     shell_staged(s, STAGE, script);
 }
 
-/* The power goes before the first, second, third... call of this kind, until a run gets through. */
-static void cut_at_every(void **state, const char *call)
-{
-    char script[1500];
-    if (geteuid() != 0)
-        skip();
-    snprintf(
-        script, sizeof script,
-        "n=0; while :; do n=$((n+4*${STRIDE:-1})); fresh; strace -f -qq -o /dev/null -e "
-        "inject=%s:signal=SIGKILL:when=$n $O enforce --yes >out 2>err; s=$?; w=\"%s $n\"; cut; whole \"$w\"; "
-        "$O enforce --yes >out 2>err; t=$?; [ $t = 0 ] || fail \"$w\" \"the next run says $t\"; complete "
-        "\"$w\"; "
-        "[ $s = 0 ] && break; [ $s = 137 ] || fail \"$w\" \"status $s\"; done; [ $n -gt 1 ]",
-        call, call);
-    run_script(*state, script);
-}
-
-static void the_power_may_go_before_every_sync(void **state)
-{
-    cut_at_every(state, "fsync,syncfs,sync");
-}
-
-static void the_power_may_go_before_every_rename(void **state)
-{
-    cut_at_every(state, "renameat," MOVING_CALL);
-}
-
-static void the_power_may_go_before_every_write(void **state)
-{
-    cut_at_every(state, "write");
-}
-
 /* Three batches, of which up to two have no outcomes yet when it happens. */
 static void cut_a_long_run(void **state, const char *script)
 {
@@ -188,11 +156,8 @@ int main(int count, char **words)
         TEST(the_power_may_go_when_a_run_has_ended),
         TEST(the_power_may_go_when_a_killed_run_was_settled),
         TEST(the_power_may_go_when_something_was_recovered),
-        TEST(the_power_may_go_before_every_sync),
         TEST(the_power_may_go_between_batches),
         TEST(the_power_may_go_when_a_long_run_was_settled),
-        TEST(the_power_may_go_before_every_rename),
-        TEST(the_power_may_go_before_every_write),
     };
     if (count > 1)
         cmocka_set_test_filter(words[1]);

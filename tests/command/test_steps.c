@@ -324,66 +324,6 @@ static void a_frame_with_another_header_is_packed_anew(void **state)
              "kept/late.csv; cmp back/x.csv kept/x.csv");
 }
 
-/* Killed at its calls, one after the other: what is not due can be recovered, and the next run completes it.
- */
-static void a_crash_while_it_is_deleted_loses_nothing(void **state)
-{
-    const struct sandbox *s = *state;
-    static const char *const calls[] = {"linkat", "unlinkat",           "fsync",
-                                        "write",  "fdatasync,pwrite64", "renameat"};
-    ON_LINUX_ONLY();
-    make_old(s, "tar.zst");
-    shell_ok(s, AS_IF "mkdir saved; cp -a depot state saved");
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 13; when += 2 * stride()) {
-            char script[1500];
-            snprintf(
-                script, sizeof script,
-                O
-                "rm -rf depot state back; cp -a saved/depot saved/state .; strace -f -o /dev/null -e "
-                "trace=%s "
-                "-e inject=%s:signal=KILL:when=%u $O enforce --yes --count 13 >out 2>&1 || true\n"
-                "$O decompress nothing.zst >out 2>&1 || true; $O depot verify >out || { cat out; exit 1; }\n"
-                "test \"$(ls -A depot | sort)\" = \"$($O depot show --json | grep -o '\"archive\":\"[^\"]*' "
-                "| "
-                "cut -d'\"' -f4 | sort)\"\n"
-                "$O recover $PWD/tides --into back >out; cmp back/x.csv kept/x.csv; cmp back/keep.csv "
-                "kept/keep.csv\n"
-                "n=$($O preview --json | grep -o '\"due_files\":[0-9]*' | cut -d: -f2); $O enforce --yes "
-                "--count "
-                "$n >out || { cat out; exit 1; }; test $(ls depot | wc -l) = 2; $O audit verify >out",
-                calls[c], calls[c], when);
-            shell_ok(s, script);
-        }
-}
-
-/* Killed while archives are made by a policy: no stray archive is left that the catalogue does not know. */
-static void a_crash_leaves_no_stray_archive(void **state)
-{
-    const struct sandbox *s = *state;
-    static const char *const calls[] = {"linkat", "unlinkat", "fsync", "fdatasync", "renameat"};
-    ON_LINUX_ONLY();
-    make_policy(s, LIFE);
-    for (size_t c = 0; c < sizeof calls / sizeof *calls; c++)
-        for (unsigned when = 1; when <= 13; when += 2 * stride()) {
-            char script[1500];
-            snprintf(
-                script, sizeof script,
-                O FILE_OF
-                "rm -rf depot state tides; mkdir -p depot tides/north; f a.csv 2024-03-05 2000; f b.csv "
-                "2024-04-05 3000; f north/c.csv 2024-04-06 4000; rm -rf kept; cp -a tides kept\n"
-                "strace -f -o /dev/null -e trace=%s -e inject=%s:signal=KILL:when=%u $O enforce --yes "
-                ">out 2>&1 || true; $O decompress nothing.zst >out 2>&1 || true\n"
-                "if test -e state/catalogue.db; then $O depot verify >out || { cat out; exit 1; }; test "
-                "\"$(ls -A depot | sort)\" = \"$($O depot show --json | grep -o "
-                "'\"archive\":\"[^\"]*' | cut -d'\"' -f4 | sort)\"; else test -z \"$(ls -A depot)\"; fi\n"
-                "$O enforce --yes >out; $O recover $PWD/tides >out; diff -r tides kept; $O audit verify "
-                ">out",
-                calls[c], calls[c], when);
-            shell_ok(s, script);
-        }
-}
-
 /* A depot below a place that a rule is about: what lies in it is Olvido's own, and stays. */
 static void a_depot_is_guarded(void **state)
 {
@@ -464,8 +404,6 @@ int main(void)
         TEST(unattended_it_waits),
         TEST(a_damaged_archive_stays),
         TEST(a_frame_with_another_header_is_packed_anew),
-        TEST(a_crash_while_it_is_deleted_loses_nothing),
-        TEST(a_crash_leaves_no_stray_archive),
         TEST(limits_count_what_is_archived),
         TEST(a_depot_that_is_not_there_is_told),
         TEST(a_depot_is_guarded),

@@ -199,7 +199,8 @@ static void describe(pid_t thread, const struct call *c, const struct user_regs_
     ssize_t got = 0;
     if (c->path >= 0) {
         read_string(thread, argument(r, c->path), text, sizeof text);
-    } else {
+    }
+    if (!*text) {
         snprintf(link, sizeof link, "/proc/%d/fd/%d", (int)thread, (int)r->rdi);
         got = readlink(link, text, sizeof text - 1);
         text[got < 0 ? 0 : got] = '\0';

@@ -10,6 +10,7 @@ it is laid out anew, disturbed at that call, settled by the next command, looked
 `power` is a kill on ext4 images after which some of the file systems have only what was brought to the disk:
 their images are copied while the world stands still, and what was in memory only is not in a copy. Each of them
 alone, and all at once, lose it; between file systems there is no order.
+KIND*N takes N times fewer points of that kind.
 `lie` is a write of file contents that is answered as if all were well, though a bit of it was written otherwise.
 
 What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
@@ -70,6 +71,7 @@ TWO = policy(rule(["after: 30 days, do: delete"], where='name = "r1.csv" or name
 TWO_ROOTS = policy('  - name: roots\n    under: [ "%(site)s", "%(site2)s" ]\n    where: name like "*.csv" and depth < 2\n    steps: [ { after: 30 days, do: discard } ]\n')
 ENFORCE = "enforce --yes".split()
 PUBLIC = ["!chmod 1777 tides/a; chmod 777 tides/b"]  # a private room is made there
+SAME_NAMES = ["!for i in $(seq 20); do mkdir tides/$i; echo $i >tides/$i/same.csv; done; touch -d '100 days ago' tides/*/same.csv"]  # info files are made ahead
 PACKS = ("tar", "tar.gz", "tar.bz2", "tar.xz", "zip")
 
 
@@ -79,6 +81,7 @@ def packed(policy, pack):
 SCENARIOS = [
     Scenario("discard", ENFORCE, DISCARD),
     Scenario("discard-many", ENFORCE, DISCARD, more=15),
+    Scenario("discard-same", ENFORCE, DISCARD, SAME_NAMES),
     Scenario("compress", ENFORCE, COMPRESS),
     Scenario("compress-by-hand", "compress tides -y".split(), NOTHING),
     Scenario("decompress", "decompress tides -y".split(), NOTHING, ["compress tides -y"]),
@@ -98,6 +101,7 @@ SCENARIOS = [
     Scenario("recover-set-aside", "recover %(site)s/tides --if-exists set-aside".split(), DISCARD,
              ["enforce --yes", "!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f; done"], after=ENFORCE),
     Scenario("fetch", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE),
+    Scenario("fetch-keep", "recover %(site)s/tides --into %(site)s/back".split(), NOTHING, ["archive tides --depot cold-room --keep -y"]),
     Scenario("fetch-many", "recover %(site)s/tides".split(), DISCARD, ["archive tides --depot cold-room -y"], after=ENFORCE, more=15),
     Scenario("compress-many", "compress tides -y".split(), NOTHING, more=15),
     Scenario("fetch-number", "recover %(site)s/tides --if-exists number".split(), NOTHING,
@@ -220,6 +224,7 @@ class World:
             elif self.run(step.split()) != 0:
                 raise Wrong("cannot prepare: %s: %s" % (step, self.said))
         self.known = self.contents()
+        self.stored = {a: set(self.members(a).values()) for a in self.archives()}
         self.prepared_lines = len(list(self.lines()))
         subprocess.run(["rm", "-f", self.at["state"] + "/olvido/reserve"], check=True)
         self.keep()
@@ -397,7 +402,7 @@ class World:
         if odd:
             raise Wrong("contents that nobody wrote: %s" % [now[d] for d in odd])
         for d in lost:
-            if not any(path in self.ended for _, path in self.known[d]):
+            if not any(path in self.ended for _, path in self.known[d]) and not any(d in self.stored.get(a, ()) for a in self.removed):
                 raise Wrong("gone, and the ledger does not say so: %s" % self.known[d])
 
     def lines(self):
@@ -417,7 +422,7 @@ class World:
     def check_ledger(self):
         """What the ledger says last of a path is so."""
         last, last_of_item, begun, ended = {}, {}, set(), set()
-        self.ended = set()
+        self.ended, self.removed = set(), set()
         now, self.given_back = {}, set()
         for digest, places in self.contents().items():
             for kind, path in places:
@@ -429,6 +434,8 @@ class World:
                 continue
             if line["kind"] == "begin":
                 begun.add(line["run"])
+            if line["kind"] == "removal":
+                self.removed.add(self.name_in(line["open"], "path"))
             if line["kind"] == "end":
                 ended.add(line["run"])
             if line["kind"] == "outcome":
@@ -452,6 +459,8 @@ class World:
                     "archive": "archive" in kinds or any("archive" in k for p, k in now.items() if p.endswith(os.path.relpath(path, self.at["site"]))),
                     "delete": "tree" not in kinds and "archive" not in kinds, "clear": "trash" not in kinds,
                     "recover": "tree" in kinds}.get(act, True)
+            if act == "recover":
+                kinds = kinds | now.get(path.replace("/site/back/", "/site/"), set()) - {"tree"}  # --into
             left = {"discard": "tree" in kinds, "compress": "tree" in kinds, "decompress": "packed" in kinds, "archive": "tree" in kinds,
                     "delete": "tree" in kinds or "archive" in kinds, "clear": "trash" in kinds,
                     "recover": "trash" in kinds or "archive" in kinds}.get(act, True)
@@ -556,15 +565,16 @@ class Bench:
         return int(open(report).read().split()[1])
 
     def sweep(self, what):
+        what, _, times = what.partition("*")
         for cut in CUTS if what == "power" else [()]:
-            self.sweep_one(what, cut)
+            self.sweep_one(what, cut, self.options.stride * int(times or 1))
 
-    def sweep_one(self, what, cut):
+    def sweep_one(self, what, cut, stride):
         at, w = self.offset(what), self.world
         if self.options.at:
-            at = self.options.at - self.options.stride
+            at = self.options.at - stride
         while True:
-            at += self.options.stride
+            at += stride
             status, reached, said = self.disturb(what, at, cut)
             if not reached.startswith("reached") or (self.options.at and at > self.options.at):
                 break
