@@ -55,18 +55,22 @@ static bool place_numbered(int from, const char *name, int to, const char *wante
 }
 
 /* Moves what stands there out of the way, and takes its place; back with it should that fail. */
-static bool set_aside(int from, const char *name, int to, const char *wanted)
+static bool set_aside(int from, const char *name, int to, const char *wanted, struct olv_error *err)
 {
     char aside[NAME_MAX + 1];
     int sys;
     if (!place_numbered(to, wanted, to, wanted, ASIDE, 1, aside))
-        return false;
+        return failed(err, wanted);
     if (olv_os_rename_new(from, name, to, wanted))
         return true;
     sys = errno;
-    olv_os_rename_new(to, aside, to, wanted);
+    if (olv_os_rename_new(to, aside, to, wanted)) {
+        errno = sys;
+        return failed(err, wanted);
+    }
     errno = sys;
-    return false;
+    return olv_fail_system(err, wanted, "cannot put it in its place; what was there is called %.250s now",
+                           aside);
 }
 
 static bool replace(int from, const char *name, int to, const char *wanted)
@@ -129,8 +133,7 @@ bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_
         ok = place_numbered(from, name, to, wanted, NUMBERED, 2, out);
         break;
     case OLV_SET_ASIDE:
-        ok = set_aside(from, name, to, wanted);
-        break;
+        return set_aside(from, name, to, wanted, err);
     case OLV_REPLACE:
         ok = replace(from, name, to, wanted);
         break;

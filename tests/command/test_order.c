@@ -146,6 +146,96 @@ static void nothing_is_reached_by_a_path_through_the_tree(void **state)
     free(trace);
 }
 
+/* ---- every act: what is new is on the disk before it has a name, its name before the original goes, and all
+ * of it before the ledger says so ---- */
+
+static const struct {
+    const char *stage, *command;
+    const char *steps[24]; /* a call and a part of its line, in this order */
+} orders[] = {
+    {"policy tell 'kind = file'; seq 9000 >t/r.csv",
+     "compress t/r.csv --yes",
+     {"fsync(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.csv.zst\"", "fsync(", "/t>",
+      "unlinkat(", "\"r.csv\"", "fsync(", "/t>"}},
+    {"policy tell 'kind = file'; seq 9000 >t/r.csv; status 0 $O compress t --yes",
+     "decompress t/r.csv.zst --yes",
+     {"fsync(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.csv\"", "fsync(", "/t>", "unlinkat(",
+      "\"r.csv.zst\"", "fsync(", "/t>"}},
+    {"policy tell 'kind = file'; old t/r.csv",
+     "archive t/r.csv --depot cold-room --yes",
+     {"fdatasync(", "catalogue.db-wal", "fsync(", "/depot/#", "fdatasync(", "catalogue.db-wal", "linkat(",
+      "\"by-hand", "fsync(", "/depot>", "fdatasync(", "catalogue.db-wal", "unlinkat(", "\"r.csv\"", "fsync(",
+      "/t>"}},
+    {"policy tell 'kind = file'; old t/r.csv; mkdir -p to",
+     "archive t/r.csv --to to/r.tar --yes",
+     {"fsync(", "/to/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.tar\"", "fsync(", "/to>", "unlinkat(",
+      "\"r.csv\"", "fsync(", "/t>"}},
+    {"policy delete 'name = \"r.csv\"'; old t/r.csv t/s.csv; status 0 $O archive t --depot cold-room --yes; "
+     "mkdir -p t",
+     "enforce --yes --count 1",
+     {"fdatasync(", "catalogue.db-wal", "fsync(", "/depot/#", "fdatasync(", "catalogue.db-wal", "linkat(",
+      ".r2.tar", "fsync(", "/depot>", "fdatasync(", "catalogue.db-wal", "unlinkat(", "\"by-hand", "fsync(",
+      "/depot>"}},
+    {"policy delete 'kind = file'; old t/r.csv; status 0 $O archive t --depot cold-room --yes; mkdir -p t",
+     "enforce --yes --count 1",
+     {"fdatasync(", "catalogue.db-wal", "unlinkat(", "\"by-hand", "fsync(", "/depot>"}},
+    {"policy tell 'kind = file'; old t/r.csv; status 0 $O archive t/r.csv --depot cold-room --yes",
+     "recover t/r.csv",
+     {"fsync(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.csv\"", "fsync(", "/t>"}},
+    {"policy discard 'kind = file'; old t/r.csv; status 0 $O enforce --yes",
+     "recover t/r.csv",
+     {"fdatasync(", "state.db-wal", "renameat2(", "\"r.csv\"", "unlinkat(", "r.csv.trashinfo"}},
+    {"policy delete 'kind = file'; old t/r.csv",
+     "enforce --yes",
+     {"unlinkat(", "\"r.csv\"", "fsync(", "/t>"}},
+    {"policy discard 'kind = file'; old t/r.csv; status 0 $O enforce --yes",
+     "trash clear --yes --count 1",
+     {"unlinkat(", "\"r.csv\"", "unlinkat(", "r.csv.trashinfo", "fsync(", "Trash/info>"}},
+};
+
+static const char TRACE[] =
+    "strace -f -qq -y -s 4000 -o trace -e trace=write,fsync,fdatasync,renameat2,linkat,unlinkat $O ";
+
+static void every_act_keeps_the_order(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    for (size_t i = 0; i < sizeof orders / sizeof *orders; i++) {
+        char script[1000], *trace;
+        const char *at;
+        shell_ok(s, "rm -rf state data t depot to");
+        snprintf(script, sizeof script, "%s; %s %s >out 2>err || fail '%s'", orders[i].stage, TRACE,
+                 orders[i].command, orders[i].command);
+        shell_staged(s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n", script);
+        trace = slurp(s, "trace");
+        at = find(trace, "write(", "\\\"kind\\\":\\\"intent\\\"");
+        at = behind(at, "fsync(", "ledger/lines-");
+        for (const char *const *step = orders[i].steps; *step; step += 2)
+            at = behind(at, step[0], step[1]);
+        at = behind(at, "write(", "\\\"kind\\\":\\\"outcome\\\"");
+        behind(at, "fsync(", "ledger/lines-");
+        free(trace);
+    }
+}
+
+/* What was taken out of an archive keeps no state: all of it is on the disk before it is said to be. */
+static void what_is_extracted_is_on_the_disk_when_it_is_said(void **state)
+{
+    const struct sandbox *s = *state;
+    const char *at;
+    char *trace;
+    ON_LINUX_ONLY();
+    shell_staged(
+        s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n",
+        "policy tell 'kind = file'; old t/r.csv; status 0 $O archive t --to r.tar --yes\n"
+        "strace -f -qq -y -s 4000 -o trace -e trace=write,syncfs,linkat $O extract r.tar --into o >out");
+    trace = slurp(s, "trace");
+    at = find(trace, "linkat(", "\"r.csv\"");
+    at = behind(at, "syncfs(", "/o>");
+    behind(at, "write(", "Done: ");
+    free(trace);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, traced_setup, sandbox_teardown)
 
 int main(void)
@@ -157,6 +247,9 @@ int main(void)
         TEST(the_intent_commits_to_the_docket_that_was_written),
         TEST(what_is_sealed_is_the_digest_of_what_is_open),
         TEST(nothing_is_reached_by_a_path_through_the_tree),
+        cmocka_unit_test_setup_teardown(every_act_keeps_the_order, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_extracted_is_on_the_disk_when_it_is_said, sandbox_setup,
+                                        sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
