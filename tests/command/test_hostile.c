@@ -128,6 +128,19 @@ static void assert_nothing_was_lost(const struct sandbox *s)
     outcome_free(&o);
 }
 
+/* How many baits a run says that it has discarded. */
+static unsigned discard_baits(const struct sandbox *s)
+{
+    struct outcome o = olvido(s, "--policy", "policy.yaml", "--json", "enforce", "--yes", NULL);
+    const char *done = strstr(o.out, "\"done\":");
+    unsigned discarded;
+    if ((o.status != 0 && o.status != 1) || !done)
+        fail_msg("status %d\n%s%s", o.status, o.out, o.err);
+    discarded = (unsigned)atoi(done + 7);
+    outcome_free(&o);
+    return discarded;
+}
+
 static void fight(const struct sandbox *s, int mode)
 {
     unsigned runs = 0, discarded = 0;
@@ -139,18 +152,14 @@ static void fight(const struct sandbox *s, int mode)
     child = fork();
     if (child == 0)
         be_hostile(s);
-    while (waitpid(child, &status, WNOHANG) == 0) {
-        struct outcome o = olvido(s, "--policy", "policy.yaml", "--json", "enforce", "--yes", NULL);
-        const char *done = strstr(o.out, "\"done\":");
-        if (o.status != 0 && o.status != 1)
-            fail_msg("status %d\n%s%s", o.status, o.out, o.err);
-        discarded += done ? (unsigned)atoi(done + 7) : 0;
-        outcome_free(&o);
-        runs++;
-    }
+    for (; waitpid(child, &status, WNOHANG) == 0; runs++)
+        discarded += discard_baits(s);
     assert_int_equal(status, 0);
     assert_true(runs > 1);
     print_message("%u runs, %u baits discarded\n", runs, discarded);
+    discarded += discard_baits(s); /* undisturbed */
+    assert_true(discarded > 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), discarded); /* each that it says, and no other */
     assert_nothing_was_lost(s);
 }
 

@@ -12,6 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <sys/sysmacros.h>
 #include <unistd.h>
 
 static const struct olv_member file = {.path = "g1.csv",
@@ -196,8 +197,12 @@ static void links_pipes_and_devices(void **state)
     assert_false(exists(s, "device"));
     devices.makes_devices = true;
     err = (struct olv_error){0};
-    if (geteuid() == 0 && special(top, "device", &m, &devices, &err))
-        assert_true(S_ISCHR(look(s, "device").st_mode));
+    if (geteuid() == 0) {
+        assert_true(special(top, "device", &m, &devices, &err));
+        st = look(s, "device");
+        assert_true(S_ISCHR(st.st_mode) && (st.st_mode & 07777) == 06751);
+        assert_int_equal(st.st_rdev, makedev(1, 3));
+    }
     close(top);
 }
 
@@ -214,8 +219,8 @@ static void another_name_of_a_file(void **state)
     /* Of a link that was there before: what it leads to is nobody's to link. */
     assert_int_equal(symlink("/etc/passwd", in(s, "planted")), 0);
     err = (struct olv_error){0};
-    if (hard_link(top, "planted", "fourth", &err))
-        assert_true(S_ISLNK(look(s, "fourth").st_mode));
+    assert_true(hard_link(top, "planted", "fourth", &err));
+    assert_true(S_ISLNK(look(s, "fourth").st_mode));
     close(top);
 }
 
