@@ -125,15 +125,18 @@ static bool make_new_directory(struct olv_act_context *c, struct fetching *f, st
     bool ok;
     restore_own_name(own, &f->options);
     unlinkat(f->dir, own, AT_REMOVEDIR);
-    if (mkdirat(f->dir, own, 0700) != 0)
+    if (olv_os_stat(f->dir, f->name, &stat))
+        errno = EEXIST;
+    if (errno != ENOENT || mkdirat(f->dir, own, 0700) != 0)
         return olv_fail_system(err, "", "cannot make the directory");
     ok = olv_os_stat(f->dir, own, &stat) || olv_fail_system(err, "", "cannot look at the new directory");
     ok = ok && givens_add(c->givens, f->sequence, f->entry->target, &stat, true, err) &&
          givens_store(c->givens, c->run, c->now, err) &&
          (olv_os_rename_new(f->dir, own, f->dir, f->name) ||
           olv_fail_system(err, "", "cannot give the directory its name"));
-    if (!ok)
-        unlinkat(f->dir, own, AT_REMOVEDIR);
+    if (!ok && unlinkat(f->dir, own, AT_REMOVEDIR) != 0)
+        olv_fail_system(err, "", "cannot remove the directory again, which was to be given its name: %.200s",
+                        own);
     return ok;
 }
 

@@ -2,6 +2,8 @@
 /* The mounts of this process (proc_pid_mountinfo(5)). */
 #include "os/os.h"
 
+#include <errno.h>
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -86,12 +88,16 @@ bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount
     size_t cap = 0;
     bool go_on = true;
     struct olv_os_mount mount;
+    int error = 0;
     if (!file)
         return false;
     while (go_on && getline(&line, &cap, file) >= 0)
         if (parse(line, &mount))
             go_on = each(self, &mount);
+    if (go_on && !feof(file))
+        error = errno;
     free(line);
     fclose(file);
-    return true;
+    errno = error;
+    return error == 0;
 }

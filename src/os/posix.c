@@ -107,6 +107,7 @@ bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount
 {
     (void)each;
     (void)self;
+    errno = ENOSYS;
     return false;
 }
 

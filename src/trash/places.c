@@ -338,5 +338,8 @@ void olv_trashes_find(struct olv_trashes *t, const struct olv_observer *observer
         remember(t, olv_trash_open(t->home, false, &err));
         tell(observer, &err);
     }
-    olv_os_each_mount(look_on, &s);
+    if (!olv_os_each_mount(look_on, &s) && errno != ENOSYS)
+        olv_observe_trouble(observer,
+                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, "the trashes of other file systems",
+                                                 "looking for them", errno});
 }
