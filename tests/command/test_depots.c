@@ -73,7 +73,6 @@ static void a_damaged_catalogue_is_told_and_set_aside(void **state)
     o = shell(s, O "$O recover --list");
     assert_status(&o, 6);
     assert_contains(o.err, "depot rebuild");
-    outcome_free(&o);
     shell_ok(s, O "$O depot rebuild >out; test -e state/catalogue.db.set-aside; $O recover $PWD/t >out; diff "
                   "-r --no-dereference t kept");
     shell_ok(s, O "rm -rf t; /usr/bin/python3 -c 'import sqlite3; c = "
@@ -81,7 +80,6 @@ static void a_damaged_catalogue_is_told_and_set_aside(void **state)
     o = shell(s, O "$O depot show");
     assert_status(&o, 6);
     assert_contains(o.err, "newer");
-    outcome_free(&o);
 }
 
 static void a_damaged_frame_costs_only_what_is_in_it(void **state)
@@ -99,11 +97,9 @@ static void a_damaged_frame_costs_only_what_is_in_it(void **state)
         assert_status(&o, 5);
         assert_contains(o.out, "1 damaged");
         assert_contains(o.out, "large is lost");
-        outcome_free(&o);
         o = shell(s, O "$O recover $PWD/t");
         assert_status(&o, 1);
         assert_contains(o.err, "large");
-        outcome_free(&o);
         shell_ok(s, "test ! -e t/large; for f in a/f1 a/f20 other; do cmp t/$f kept/$f; done; test $(ls t/a "
                     "| wc -l) = 20");
     }
@@ -150,7 +146,6 @@ static void every_version_is_shown_with_its_dates(void **state)
     assert_contains(o.out, "trash ");
     assert_contains(o.out, "4 versions, 8 B, can be recovered");
     assert_contains(o.out, "\"modified\":\"2024-04-05T00:00:00.000000000Z\"");
-    outcome_free(&o);
     shell_ok(s, O "test $($O recover --versions v --json | wc -l) = 4; test $($O recover --list v --json | "
                   "wc -l) = 1; test ! "
                   "-e t/v");
@@ -174,7 +169,6 @@ static void a_state_as_of_a_date_comes_back(void **state)
     o = shell(s, O "$O recover t --as-of 2023-12-31; echo =$?; $O recover --as-of yesterday; echo =$?");
     assert_contains(o.out, "=1\n=2");
     assert_contains(o.err, "neither the trash nor a depot has anything that fits");
-    outcome_free(&o);
 }
 
 static void what_is_there_already_stays(void **state)
@@ -186,7 +180,6 @@ static void what_is_there_already_stays(void **state)
     o = shell(s, O "$O recover $PWD/t/large");
     assert_status(&o, 3);
     assert_contains(o.err, "there is a large already");
-    outcome_free(&o);
     shell_ok(s, O "test $(cat t/large) = mine; $O recover $PWD/t/large --if-exists number >out; test $(cat "
                   "t/large) = mine; "
                   "cmp 't/large (2)' kept/large");
@@ -200,20 +193,16 @@ static void what_is_missing_is_told(void **state)
     o = shell(s, O "$O archive t --depot cold-rom -y");
     assert_status(&o, 2);
     assert_contains(o.err, "did you mean `cold-room`");
-    outcome_free(&o);
     o = shell(s, O "mv depot away; $O archive t --depot cold-room -y");
     assert_status(&o, 2);
     assert_contains(o.err, "the depot cold-room is not there");
-    outcome_free(&o);
     shell_ok(s, O "diff -r --no-dereference t kept; mv away depot; $O archive t --depot cold-room -y -q "
                   ">out; mv depot away");
     o = shell(s, O "$O depot verify");
     assert_status(&o, 5);
     assert_contains(o.out, "cannot be opened");
-    outcome_free(&o);
     o = shell(s, O "$O recover $PWD/t");
     assert_true(o.status != 0);
-    outcome_free(&o);
     shell_ok(s, O "mv away depot; $O recover $PWD/t >out; diff -r --no-dereference t kept");
 }
 

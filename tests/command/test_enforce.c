@@ -30,8 +30,7 @@ static int scratch_setup(void **state)
 static void preview_counts_and_touches_nothing(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "--policy", "policy.yaml", "preview", NULL);
     assert_contains(o.out, "discard after 30 days             3   9 B");
     assert_contains(o.out, "not due yet                       1   1 B");
     assert_contains(o.out, "not due: time not believable");
@@ -39,7 +38,6 @@ static void preview_counts_and_touches_nothing(void **state)
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
     assert_false(exists(s, "state"));
     assert_false(exists(s, "data"));
-    outcome_free(&o);
 }
 
 static void preview_lists_names_that_can_do_no_harm(void **state)
@@ -53,28 +51,21 @@ static void preview_lists_names_that_can_do_no_harm(void **state)
     assert_non_null(first);
     assert_true(first < last); /* oldest first */
     assert_contains(o.out, "two\\nlines mar\\xE9.tmp");
-    outcome_free(&o);
     o = olvido(s, "--policy", "policy.yaml", "preview", "--list", "--json", NULL);
     assert_contains(o.out, "\"path_b64\":");
     assert_contains(o.out, "\"act\":\"discard\"");
     assert_int_equal(strncmp(o.out, "{\"path\":", 8), 0);
-    outcome_free(&o);
 }
 
 static void preview_asks_about_other_days(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "--policy", "policy.yaml", "preview", "--as-of", "2020-01-01", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "--policy", "policy.yaml", "preview", "--as-of", "2020-01-01", NULL);
     assert_contains(o.out, "0 files are due");
-    outcome_free(&o);
     o = olvido(s, "--policy", "policy.yaml", "preview", "--as-of", "2999-01-01", "--json", NULL);
     assert_contains(o.out, "\"due_files\":5");
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "preview", "--as-of", "2026-02-30", NULL);
-    assert_status(&o, 2);
+    o = olvido_ends(s, 2, "--policy", "policy.yaml", "preview", "--as-of", "2026-02-30", NULL);
     assert_contains(o.err, "`2026-02-30` is no date");
-    outcome_free(&o);
 }
 
 static void enforce_discards_what_is_due_and_says_how_to_take_it_back(void **state)
@@ -89,28 +80,20 @@ static void enforce_discards_what_is_due_and_says_how_to_take_it_back(void **sta
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
     text = slurp(s, "data/Trash/files/old one.tmp");
     assert_string_equal(text, "12345");
-    free(text);
-    outcome_free(&o);
-    o = olvido(s, "audit", "verify", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "audit", "verify", NULL);
     assert_contains(o.out,
                     "Sound: 6 lines, 6 of them under the signed checkpoint; 1 docket segment compared.");
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.out, "Done: nothing was due.");
-    outcome_free(&o);
 }
 
 static void without_a_terminal_nothing_is_discarded_unasked(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", NULL);
-    assert_status(&o, 3);
+    struct outcome o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", NULL);
     assert_contains(o.err, "no terminal, and no --yes");
     assert_contains(o.out, "3 not allowed, so left undone");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
-    outcome_free(&o);
 }
 
 static void assert_answers(const struct sandbox *s, const char *answers, int status, unsigned left)
@@ -119,7 +102,6 @@ static void assert_answers(const struct sandbox *s, const char *answers, int sta
     assert_status(&o, status);
     assert_contains(o.out, "scratch: discard 3 files (9 B, oldest");
     assert_int_equal(count_entries(s, "tides/scratch"), left);
-    outcome_free(&o);
 }
 
 static void no_leaves_everything(void **state)
@@ -144,7 +126,6 @@ static void ctrl_c_at_the_question_does_nothing_and_says_so(void **state)
     assert_status(&o, 4);
     assert_contains(o.out, "interrupted; nothing was done");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
-    outcome_free(&o);
 }
 
 static void enter_alone_and_nonsense_are_asked_again(void **state)
@@ -163,7 +144,6 @@ static void list_shows_and_asks_again(void **state)
     struct outcome o = olvido_on_terminal(s, 100, "list\nyes\n", "--policy", "policy.yaml", "enforce", NULL);
     assert_status(&o, 0);
     assert_contains(o.out, "old one.tmp");
-    outcome_free(&o);
 }
 
 static void each_asks_for_every_file(void **state)
@@ -175,7 +155,6 @@ static void each_asks_for_every_file(void **state)
     assert_int_equal(count_entries(s, "tides/scratch"), 3);
     assert_contains(o.out, "2 discarded");
     assert_contains(o.out, "1 not allowed, so left undone");
-    outcome_free(&o);
 }
 
 static void each_can_be_cut_short_both_ways(void **state)
@@ -191,14 +170,11 @@ static void each_can_be_stopped(void **state)
 static void only_the_named_rule_acts(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "scrach", NULL);
-    assert_status(&o, 2);
+    struct outcome o =
+        olvido_ends(s, 2, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "scrach", NULL);
     assert_contains(o.err, "no rule `scrach`; did you mean `scratch`?");
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "scratch", "--json", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "scratch", "--json", NULL);
     assert_contains(o.out, "\"done\":3,\"done_size\":9,\"told\":0,\"left\":0");
-    outcome_free(&o);
 }
 
 static void write_policy(const struct sandbox *s, const char *rules)
@@ -224,20 +200,17 @@ static void the_first_rule_that_fits_owns_a_file_also_in_nested_trees(void **sta
              "  - { name: told, under: %s/tides/scratch, steps: [ { after: 1 day, do: tell } ] }\n",
              s->path, s->path, s->path);
     write_policy(s, rules);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_false(exists(s, "tides/scratch/deep/a.tmp"));
     assert_true(exists(s, "tides/scratch/deep/b.log"));
     assert_contains(o.out, "1 discarded (1 B), 4 told");
     assert_contains(o.out, "Told of:");
-    outcome_free(&o);
 }
 
 static void links_and_pipes_are_discarded_as_themselves_only_when_named(void **state)
 {
     const struct sandbox *s = *state;
     char rules[2048];
-    struct outcome o;
     struct stat st;
     assert_int_equal(symlink("../kept.txt", in(s, "tides/scratch/link")), 0);
     set_age(s, "tides/scratch/link", 100);
@@ -246,13 +219,11 @@ static void links_and_pipes_are_discarded_as_themselves_only_when_named(void **s
              "do: discard } ] }\n",
              s->path);
     write_policy(s, rules);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_true(exists(s, "tides/kept.txt"));
     assert_int_equal(lstat(in(s, "data/Trash/files/link"), &st), 0);
     assert_true(S_ISLNK(st.st_mode));
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
-    outcome_free(&o);
 }
 
 static void own_places_are_never_candidates(void **state)
@@ -264,18 +235,14 @@ static void own_places_are_never_candidates(void **state)
              "  - { name: everything, under: %s, steps: [ { after: 0 days, do: discard } ] }\n", s->path);
     write_policy(s, rules);
     set_age(s, "policy.yaml", 5);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     set_age(s, "state/version", 5);
     set_age(s, "data/Trash/files/-old", 5);
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.out, "nothing was due");
     assert_contains(o.out, "guarded: never touched");
     assert_true(exists(s, "policy.yaml"));
     assert_true(exists(s, "state/version"));
-    outcome_free(&o);
 }
 
 static void system_directories_are_guarded(void **state)
@@ -287,7 +254,6 @@ static void system_directories_are_guarded(void **state)
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
     assert_contains(o.out, "guarded: never touched");
     assert_contains(o.out, "0 files are due");
-    outcome_free(&o);
 }
 
 static void a_missing_place_is_named_and_the_rest_is_done(void **state)
@@ -300,11 +266,9 @@ static void a_missing_place_is_named_and_the_rest_is_done(void **state)
              "discard } ] }\n",
              s->path, s->path);
     write_policy(s, rules);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 1);
+    o = olvido_ends(s, 1, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "tides/gone: looking for it (`under` of a rule): No such file or directory");
     assert_contains(o.out, "3 discarded");
-    outcome_free(&o);
 }
 
 static void an_unusable_trash_stops_before_anything_is_touched(void **state)
@@ -314,11 +278,9 @@ static void an_unusable_trash_stops_before_anything_is_touched(void **state)
     make_dir(s, "data");
     make_dir(s, "elsewhere");
     assert_int_equal(symlink("../elsewhere", in(s, "data/Trash")), 0);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 6);
+    o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "the trash is a symbolic link");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
-    outcome_free(&o);
 }
 
 static void an_unusable_state_directory_stops_before_anything_is_touched(void **state)
@@ -327,24 +289,18 @@ static void an_unusable_state_directory_stops_before_anything_is_touched(void **
     struct outcome o;
     make_dir(s, "real");
     assert_int_equal(symlink("real", in(s, "state")), 0);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 6);
+    o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "the state directory is a symbolic link");
-    outcome_free(&o);
     unlink(in(s, "state"));
     make_dir(s, "state");
     chmod(in(s, "state"), 0777);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 6);
+    o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "others may write in the state directory");
-    outcome_free(&o);
     chmod(in(s, "state"), 0700);
     overwrite(s, "state/version", "7\n", 2);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 6);
+    o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "has version 7");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
-    outcome_free(&o);
 }
 
 static void a_second_run_at_the_same_time_is_refused(void **state)
@@ -359,12 +315,10 @@ static void a_second_run_at_the_same_time_is_refused(void **state)
     fd = open(in(s, "state/lock"), O_RDWR);
     assert_int_equal(fcntl(fd, F_SETLK, &lock),
                      0); /* a lock of a process excludes one of a description, too */
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 6);
+    o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "another run is under way: enforce, process 4711");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
     close(fd);
-    outcome_free(&o);
 }
 
 static void a_read_only_directory_fails_alone(void **state)
@@ -384,7 +338,6 @@ static void a_read_only_directory_fails_alone(void **state)
                     "tides/scratch/guarded/x.tmp: cannot move it into the trash: Operation not permitted");
     assert_contains(o.out, "3 discarded (9 B), 1 failed");
     assert_int_equal(count_entries(s, "data/Trash/info"), 3); /* no info file without its item */
-    outcome_free(&o);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, scratch_setup, sandbox_teardown)

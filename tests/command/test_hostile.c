@@ -125,7 +125,6 @@ static void assert_nothing_was_lost(const struct sandbox *s)
         strcat(expected, "precious");
     strcat(expected, "\n8\n0\n8\nsound\n0\n");
     assert_string_equal(o.out, expected);
-    outcome_free(&o);
 }
 
 /* How many baits a run says that it has discarded. */
@@ -137,7 +136,6 @@ static unsigned discard_baits(const struct sandbox *s)
     if ((o.status != 0 && o.status != 1) || !done)
         fail_msg("status %d\n%s%s", o.status, o.out, o.err);
     discarded = (unsigned)atoi(done + 7);
-    outcome_free(&o);
     return discarded;
 }
 
@@ -198,7 +196,6 @@ static void another_file_takes_its_name(const struct sandbox *s, const char *com
     assert_contains(o.out, "another file took its name");
     assert_contains(o.out,
                     "=0\ntheirs\ngauge.csv\nhidden\n"); /* what changes under our hands is no failure */
-    outcome_free(&o);
 }
 
 static void what_is_compressed_is_what_was_judged(void **state)

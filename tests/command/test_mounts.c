@@ -63,7 +63,6 @@ static void a_mount_gets_a_trash_of_its_own_with_paths_from_its_top(void **state
     assert_contains(o.out, "/far/deep/d.tmp\n"); /* absolute again for people */
     assert_contains(o.out, "3 items, 13 B, in 2 trashes");
     assert_contains(o.out, "\"trash_place\":\"");
-    outcome_free(&o);
 }
 
 static void what_a_run_discarded_comes_back_from_all_trashes(void **state)
@@ -76,7 +75,6 @@ static void what_a_run_discarded_comes_back_from_all_trashes(void **state)
     assert_contains(o.out, "3 recovered");
     assert_contains(o.out, "far\ndeep\nnear");
     assert_lacks(o.out, ".trashinfo");
-    outcome_free(&o);
 }
 
 static void a_sticky_shared_trash_is_used_and_others_are_not(void **state)
@@ -84,16 +82,13 @@ static void a_sticky_shared_trash_is_used_and_others_are_not(void **state)
     struct outcome o = on_a_mount(*state, "mkdir -m 1777 far/.Trash; $E enforce --yes; find far -name f.tmp");
     ON_LINUX_ONLY();
     assert_contains(o.out, "far/.Trash/0/files/f.tmp\n");
-    outcome_free(&o);
     o = on_a_mount(*state, "mkdir -m 0777 far/.Trash; $E enforce --yes; find far -name f.tmp; $E trash show");
     assert_contains(o.out, "far/.Trash-0/files/f.tmp\n");
     assert_contains(o.err, "far/.Trash: it has no sticky bit, so it is not used");
-    outcome_free(&o);
     o = on_a_mount(*state, "mkdir -m 1777 far/real; ln -s real far/.Trash; $E enforce --yes; find far -name "
                            "f.tmp; $E trash show");
     assert_contains(o.out, "far/.Trash-0/files/f.tmp\n");
     assert_contains(o.err, "far/.Trash: it is a symbolic link, so it is not used");
-    outcome_free(&o);
 }
 
 static void a_trash_of_a_mount_that_is_not_ours_alone_is_refused(void **state)
@@ -105,12 +100,10 @@ static void a_trash_of_a_mount_that_is_not_ours_alone_is_refused(void **state)
     assert_contains(o.out, "1 discarded (4 B), 2 failed");
     assert_contains(o.err, "the trash belongs to another user");
     assert_contains(o.out, "\nf.tmp\n");
-    outcome_free(&o);
     o = on_a_mount(*state, "mkdir far/real; ln -s real far/.Trash-0; $E enforce --yes; echo status=$?");
     assert_contains(o.out,
                     "status=6"); /* nothing that is due has a trash, and that is said before anything */
     assert_contains(o.err, "the trash is a symbolic link");
-    outcome_free(&o);
 }
 
 static void a_read_only_mount_fails_alone(void **state)
@@ -122,7 +115,6 @@ static void a_read_only_mount_fails_alone(void **state)
     assert_contains(o.out, "1 discarded (4 B), 2 failed");
     assert_contains(o.err, "Read-only file system");
     assert_contains(o.out, "f.tmp");
-    outcome_free(&o);
 }
 
 static void a_bind_mount_is_a_mount_though_its_device_is_the_same(void **state)
@@ -133,7 +125,6 @@ static void a_bind_mount_is_a_mount_though_its_device_is_the_same(void **state)
     ON_LINUX_ONLY();
     assert_contains(o.out, "status=0");
     assert_contains(o.out, "other/.Trash-0/files/b.tmp\n");
-    outcome_free(&o);
 }
 
 static void the_trash_itself_is_never_a_candidate(void **state)
@@ -144,7 +135,6 @@ static void the_trash_itself_is_never_a_candidate(void **state)
     ON_LINUX_ONLY();
     assert_contains(o.out, "nothing was due");
     assert_contains(o.out, "\n4\n");
-    outcome_free(&o);
 }
 
 static void clearing_reaches_every_trash(void **state)
@@ -156,7 +146,6 @@ static void clearing_reaches_every_trash(void **state)
     assert_contains(o.out, "3 removed for good (13 B)");
     assert_contains(o.out, "status=0\n");
     assert_lacks(o.out, ".trashinfo");
-    outcome_free(&o);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, teardown)

@@ -22,7 +22,6 @@ static int traced_setup(void **state)
                  "-e trace=openat,write,fsync,renameat2,renameat,linkat,unlinkat $O --policy policy.yaml "
                  "enforce --yes");
     assert_status(&o, 0);
-    outcome_free(&o);
     return 0;
 }
 
@@ -73,7 +72,6 @@ static void intents_come_before_acts_and_outcomes_after_them(void **state)
     at = behind(at, "fsync(", "ledger/hashes-0");
     at = behind(at, "renameat(", "checkpoint.new");
     behind(at, "unlinkat(", "\"open\"");
-    free(trace);
 }
 
 static void no_outcome_is_written_before_its_act_is_on_the_disk(void **state)
@@ -87,7 +85,6 @@ static void no_outcome_is_written_before_its_act_is_on_the_disk(void **state)
     assert_true(find(trace, "fsync(", "a.tmp.trashinfo") < outcome);
     assert_true(find(trace, "fsync(", "b.tmp.trashinfo") < outcome);
     assert_true(find(trace, MOVING_CALL "(", "a.tmp") < find(trace, "fsync(", "tides/scratch"));
-    free(trace);
 }
 
 static void what_is_recovered_is_on_the_disk_before_its_outcome(void **state)
@@ -105,8 +102,6 @@ static void what_is_recovered_is_on_the_disk_before_its_outcome(void **state)
     assert_true(find(at, "fsync(", "elsewhere>") < outcome);
     assert_true(find(at, "fsync(", "Trash/files>") < outcome);
     assert_true(find(at, "fsync(", "Trash/info>") < outcome);
-    free(trace);
-    outcome_free(&o);
 }
 
 static void the_intent_commits_to_the_docket_that_was_written(void **state)
@@ -116,7 +111,6 @@ static void the_intent_commits_to_the_docket_that_was_written(void **state)
         s, "want=$(sed -n 's/.*\"segment\":\"\\([0-9a-f]*\\)\".*/\\1/p' state/ledger/lines-*.jsonl); "
            "have=$(sha256sum state/runs/2*/000001.docket | cut -d ' ' -f 1); test \"$want\" = \"$have\"");
     assert_status(&o, 0);
-    outcome_free(&o);
 }
 
 static void what_is_sealed_is_the_digest_of_what_is_open(void **state)
@@ -128,7 +122,6 @@ static void what_is_sealed_is_the_digest_of_what_is_open(void **state)
            "have=$(printf %s \"$open\" | sha256sum | cut -d ' ' -f 1); "
            "case $line in *\\\"sealed\\\":\\\"$have\\\"*) exit 0 ;; *) echo \"$open $have\"; exit 1 ;; esac");
     assert_status(&o, 0);
-    outcome_free(&o);
 }
 
 static void nothing_is_reached_by_a_path_through_the_tree(void **state)
@@ -143,7 +136,6 @@ static void nothing_is_reached_by_a_path_through_the_tree(void **state)
         assert_lacks(call, "AT_FDCWD");
         free(call);
     }
-    free(trace);
 }
 
 /* ---- every act: what is new is on the disk before it has a name, its name before the original goes, and all
@@ -214,7 +206,6 @@ static void every_act_keeps_the_order(void **state)
             at = behind(at, step[0], step[1]);
         at = behind(at, "write(", "\\\"kind\\\":\\\"outcome\\\"");
         behind(at, "fsync(", "ledger/lines-");
-        free(trace);
     }
 }
 
@@ -233,7 +224,6 @@ static void what_is_extracted_is_on_the_disk_when_it_is_said(void **state)
     at = find(trace, "linkat(", "\"r.csv\"");
     at = behind(at, "syncfs(", "/o>");
     behind(at, "write(", "Done: ");
-    free(trace);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, traced_setup, sandbox_teardown)

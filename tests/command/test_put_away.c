@@ -139,7 +139,6 @@ static void a_depot_that_cannot_be_written_is_told(void **state)
     assert_contains(o.out, "=1");
     assert_contains(o.out, "same");
     assert_contains(o.err, "Read-only");
-    outcome_free(&o);
     /* One that lies in what is put into it: nothing is lost. */
     shell_ok(s, O "rmdir depot; ln -s $PWD/t depot; $O archive t --depot cold-room -y >out; test $(ls t | wc "
                   "-l) = 1; $O "
@@ -166,7 +165,6 @@ static void a_half_written_depot_is_rebuilt_as_far_as_it_goes(void **state)
     assert_contains(o.out, "no.zip");
     assert_contains(o.out, "it has no manifest");
     assert_lacks(o.out, "notes.txt");
-    outcome_free(&o);
     shell_ok(s, O "test $(ls depot | wc -l) = 7; test $($O depot show --json | wc -l) = 1; $O recover $PWD/t "
                   ">out; diff -r t "
                   "kept; $O depot verify >out");
@@ -181,7 +179,6 @@ static void archives_from_elsewhere_are_known_after_a_rebuild(void **state)
     shell_ok(s, O "$O archive t --depot cold-room -y -q >out; mv state away");
     o = shell(s, O "$O recover $PWD/t; echo =$?; $O depot show");
     assert_contains(o.out, "=1");
-    outcome_free(&o);
     shell_ok(s, O "$O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
 }
 
@@ -211,7 +208,6 @@ static void a_catalogue_of_another_version_is_refused(void **state)
         assert_contains(o.out, versions[i].said);
         assert_contains(o.out, "same");
         assert_lacks(o.out, "=0");
-        outcome_free(&o);
     }
     shell_ok(s, O "rm -rf t; $O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
 }
@@ -231,7 +227,6 @@ static void a_catalogue_with_holes_is_told(void **state)
     o = shell(s, O "$O recover --list; echo =$?; $O depot verify; echo =$?");
     assert_lacks(o.out, "=0");
     assert_contains(o.err, "depot rebuild");
-    outcome_free(&o);
     shell_ok(s, O "$O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
 }
 

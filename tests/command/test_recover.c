@@ -12,7 +12,6 @@
 static int discarded_setup(void **state)
 {
     const struct sandbox *s;
-    struct outcome o;
     if (sandbox_setup(state) < 0)
         return -1;
     s = *state;
@@ -21,13 +20,9 @@ static int discarded_setup(void **state)
     make_file(s, "tides/scratch/a.tmp", "first", 100);
     make_file(s, "tides/scratch/mar\xE9 b.tmp", "bbb", 90);
     make_file(s, "tides/scratch/deep/c.log", "ccc", 80);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
-    outcome_free(&o);
+    olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     make_file(s, "tides/scratch/a.tmp", "second", 70);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
-    outcome_free(&o);
+    olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     return 0;
 }
 
@@ -41,15 +36,12 @@ static struct outcome recover(const struct sandbox *s, const char *pattern, int 
 static void the_trash_shows_where_things_were(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "trash", "show", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "trash", "show", NULL);
     assert_contains(o.out, "tides/scratch/deep/c.log");
     assert_contains(o.out, "mar\\xE9 b.tmp");
     assert_contains(o.out, "4 items, 17 B");
-    outcome_free(&o);
     o = olvido(s, "trash", "show", "--json", NULL);
     assert_contains(o.out, "\"state\":\"sound\"");
-    outcome_free(&o);
 }
 
 static void an_empty_trash_is_no_error(void **state)
@@ -58,10 +50,8 @@ static void an_empty_trash_is_no_error(void **state)
     struct outcome o = shell(s, "rm -rf data; $O trash show");
     assert_status(&o, 0);
     assert_contains(o.out, "0 items, 0 B");
-    outcome_free(&o);
     o = recover(s, "tides", 1);
     assert_contains(o.err, "neither the trash nor a depot has anything that fits");
-    outcome_free(&o);
 }
 
 static void a_path_comes_back_with_its_newest_version(void **state)
@@ -74,22 +64,18 @@ static void a_path_comes_back_with_its_newest_version(void **state)
     assert_contains(o.out, "1 older version stayed where it is");
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
     assert_int_equal(count_entries(s, "data/Trash/info"), 3);
-    free(text);
-    outcome_free(&o);
 }
 
 static void times_and_modes_survive(void **state)
 {
     const struct sandbox *s = *state;
     struct stat before, after;
-    struct outcome o;
     assert_int_equal(stat(in(s, "data/Trash/files/c.log"), &before), 0);
-    o = recover(s, "tides/scratch/deep/c.log", 0);
+    recover(s, "tides/scratch/deep/c.log", 0);
     assert_int_equal(stat(in(s, "tides/scratch/deep/c.log"), &after), 0);
     assert_int_equal(before.st_ino, after.st_ino);
     assert_int_equal(before.st_mtim.tv_sec, after.st_mtim.tv_sec);
     assert_int_equal(before.st_mode, after.st_mode);
-    outcome_free(&o);
 }
 
 static void patterns_fit_names_paths_and_trees(void **state)
@@ -97,13 +83,10 @@ static void patterns_fit_names_paths_and_trees(void **state)
     const struct sandbox *s = *state;
     struct outcome o = recover(s, "*.log", 0);
     assert_contains(o.out, "1 recovered");
-    outcome_free(&o);
     o = recover(s, "tides/scratch/mar*", 0);
     assert_contains(o.out, "1 recovered");
-    outcome_free(&o);
     o = recover(s, "tides/../tides/./scratch/", 0);
     assert_contains(o.out, "1 recovered");
-    outcome_free(&o);
 }
 
 static void a_directory_that_is_gone_is_made_again(void **state)
@@ -113,7 +96,6 @@ static void a_directory_that_is_gone_is_made_again(void **state)
     assert_status(&o, 0);
     assert_contains(o.out, "3 recovered");
     assert_true(exists(s, "tides/scratch/deep/c.log"));
-    outcome_free(&o);
 }
 
 static void nothing_is_ever_overwritten(void **state)
@@ -128,8 +110,6 @@ static void nothing_is_ever_overwritten(void **state)
     text = slurp(s, "tides/scratch/a.tmp");
     assert_string_equal(text, "here first");
     assert_int_equal(count_entries(s, "data/Trash/info"), 2);
-    free(text);
-    outcome_free(&o);
 }
 
 static void a_taken_place_is_treated_as_was_asked_for(void **state)
@@ -153,19 +133,15 @@ static void a_taken_place_is_treated_as_was_asked_for(void **state)
                      "tides/scratch/a.tmp; "
                      "$O --policy policy.yaml enforce --yes; echo -n here >tides/scratch/a.tmp");
         assert_status(&o, 0);
-        outcome_free(&o);
         o = olvido(s, "recover", "a.tmp", "--if-exists", cases[i].what, NULL);
         assert_status(&o, cases[i].status);
-        outcome_free(&o);
         snprintf(path, sizeof path, "tides/scratch/%s", cases[i].there ? cases[i].there : "a.tmp");
         text = slurp(s, path);
         assert_string_equal(text, cases[i].there ? "here" : "later");
-        free(text);
         snprintf(path, sizeof path, "tides/scratch/%s", cases[i].newcomer ? cases[i].newcomer : "");
         text = cases[i].newcomer ? slurp(s, path) : NULL;
         if (text)
             assert_string_equal(text, "later");
-        free(text);
     }
 }
 
@@ -182,33 +158,22 @@ static void a_taken_place_can_be_asked_about(void **state)
     assert_contains(o.out, "2 recovered (9 B), 1 not allowed");
     text = slurp(s, "tides/scratch/a (2).tmp");
     assert_string_equal(text, "second");
-    free(text);
-    outcome_free(&o);
-    o = olvido(s, "recover", "tides", "--if-exists", "ask", NULL);
-    assert_status(&o, 2);
+    o = olvido_ends(s, 2, "recover", "tides", "--if-exists", "ask", NULL);
     assert_contains(o.err, "needs a terminal");
-    outcome_free(&o);
-    o = olvido(s, "recover", "tides", "--if-exists", "relpace", NULL);
-    assert_status(&o, 2);
+    o = olvido_ends(s, 2, "recover", "tides", "--if-exists", "relpace", NULL);
     assert_contains(o.err, "did you mean `replace`?");
-    outcome_free(&o);
 }
 
 static void into_a_directory_keeps_as_much_of_the_path_as_is_needed(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "recover", "c.log", "--into", "back", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "recover", "c.log", "--into", "back", NULL);
     assert_true(exists(s, "back/c.log"));
-    outcome_free(&o);
-    o = olvido(s, "recover", "tides", "--into", "back/all", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "recover", "tides", "--into", "back/all", NULL);
     assert_true(exists(s, "back/all/a.tmp"));
     assert_true(exists(s, "back/all/mar\xE9 b.tmp"));
-    outcome_free(&o);
     o = olvido(s, "audit", "show", "--json", NULL);
     assert_contains(o.out, "back/all/a.tmp"); /* the ledger says where it is now */
-    outcome_free(&o);
 }
 
 static void what_was_recovered_is_left_alone_for_a_while(void **state)
@@ -216,20 +181,16 @@ static void what_was_recovered_is_left_alone_for_a_while(void **state)
     const struct sandbox *s = *state;
     struct outcome o = recover(s, "c.log", 0);
     ON_LINUX_ONLY();
-    outcome_free(&o);
     o = shell(s,
               "mv tides/scratch/deep/c.log tides/scratch/renamed.log; $O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
     assert_contains(o.out, "recovered a short while ago");
     assert_contains(o.out, "nothing was due");
     assert_true(exists(s, "tides/scratch/renamed.log"));
-    outcome_free(&o);
     o = shell(s, "$O --policy policy.yaml preview --as-of $(date -d '+31 days' +%F)");
     assert_contains(o.out, "1 file is due");
-    outcome_free(&o);
     o = shell(s, "cp -p tides/scratch/renamed.log tides/scratch/copy.log; $O --policy policy.yaml preview");
     assert_contains(o.out, "1 file is due"); /* a copy is another file */
-    outcome_free(&o);
 }
 
 static void a_time_can_be_recovered(void **state)
@@ -241,11 +202,8 @@ static void a_time_can_be_recovered(void **state)
     assert_status(&o, 0);
     assert_contains(o.out, "0 items, 0 B, can be recovered");
     assert_contains(o.out, "3 items, 12 B, can be recovered");
-    outcome_free(&o);
-    o = olvido(s, "recover", "--since", "yesterday", NULL);
-    assert_status(&o, 2);
+    o = olvido_ends(s, 2, "recover", "--since", "yesterday", NULL);
     assert_contains(o.err, "`yesterday` is no date");
-    outcome_free(&o);
 }
 
 /* ---- clearing ---- */
@@ -253,24 +211,19 @@ static void a_time_can_be_recovered(void **state)
 static void clearing_asks_first_and_only_yes_does_it(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "trash", "clear", NULL);
-    assert_status(&o, 3);
+    struct outcome o = olvido_ends(s, 3, "trash", "clear", NULL);
     assert_contains(o.err, "nothing was removed without being asked");
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "no\n", "trash", "clear", NULL);
     assert_status(&o, 3);
     assert_contains(o.out, "Remove 4 items (17 B) from the trash for good? Nothing brings them back.");
     assert_int_equal(count_entries(s, "data/Trash/info"), 4);
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "yes\n", "trash", "clear", "c.log", NULL);
     assert_status(&o, 0);
     assert_contains(o.out, "1 removed for good (3 B)");
     assert_int_equal(count_entries(s, "data/Trash/info"), 3);
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
-    outcome_free(&o);
     o = olvido(s, "audit", "show", NULL);
     assert_contains(o.out, "clear: done");
-    outcome_free(&o);
 }
 
 static void ten_items_need_their_count_typed(void **state)
@@ -280,25 +233,18 @@ static void ten_items_need_their_count_typed(void **state)
         s, "for i in 1 2 3 4 5 6; do echo x >tides/scratch/x$i; touch -d '50 days ago' tides/scratch/x$i; "
            "done; $O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
-    outcome_free(&o);
-    o = olvido(s, "trash", "clear", "--yes", NULL);
-    assert_status(&o, 3);
+    o = olvido_ends(s, 3, "trash", "clear", "--yes", NULL);
     assert_contains(o.err, "needs --count 10");
-    outcome_free(&o);
-    o = olvido(s, "trash", "clear", "--count", "9", NULL);
-    assert_status(&o, 3);
+    o = olvido_ends(s, 3, "trash", "clear", "--count", "9", NULL);
     assert_contains(o.err, "--count 9 is not the number of items that fit: 10; nothing was done");
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "y\n", "trash", "clear", NULL);
     assert_status(&o, 3);
     assert_contains(o.out, "to do it, anything else to leave it?");
     assert_int_equal(count_entries(s, "data/Trash/files"), 10);
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "10\n", "trash", "clear", NULL);
     assert_status(&o, 0);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0);
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
-    outcome_free(&o);
 }
 
 static void a_directory_of_another_program_needs_its_count_and_goes_whole(void **state)
@@ -316,21 +262,16 @@ static void a_directory_of_another_program_needs_its_count_and_goes_whole(void *
     assert_contains(o.out, "1 removed for good");
     assert_false(exists(s, "data/Trash/files/photos"));
     assert_false(exists(s, "data/Trash/info/photos.trashinfo"));
-    outcome_free(&o);
 }
 
 static void clearing_by_age_and_preview(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "trash", "clear", "--older-than", "1 day", "--yes", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "trash", "clear", "--older-than", "1 day", "--yes", NULL);
     assert_contains(o.err, "the trash has nothing that fits");
-    outcome_free(&o);
-    o = olvido(s, "trash", "clear", "--older-than", "0 days", "--preview", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "trash", "clear", "--older-than", "0 days", "--preview", NULL);
     assert_contains(o.out, "4 items");
     assert_int_equal(count_entries(s, "data/Trash/files"), 4);
-    outcome_free(&o);
 }
 
 static void a_link_in_the_way_is_not_followed(void **state)
@@ -341,7 +282,6 @@ static void a_link_in_the_way_is_not_followed(void **state)
     assert_status(&o, 1);
     assert_contains(o.err, "a link or a file stands where its directory was");
     assert_int_equal(count_entries(s, "precious"), 0);
-    outcome_free(&o);
 }
 
 static void a_whole_run_comes_back(void **state)
@@ -355,50 +295,37 @@ static void a_whole_run_comes_back(void **state)
     assert_contains(o.out, "3 recovered");
     text = slurp(s, "tides/scratch/a.tmp");
     assert_string_equal(text, "first"); /* that run's version, not the newest */
-    free(text);
-    outcome_free(&o);
-    o = olvido(s, "recover", "--run", "20200101-0000-none", NULL);
-    assert_status(&o, 2);
+    o = olvido_ends(s, 2, "recover", "--run", "20200101-0000-none", NULL);
     assert_contains(o.err, "the ledger knows no run 20200101-0000-none");
-    outcome_free(&o);
 }
 
 static void list_shows_without_touching(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "recover", "--list", NULL);
-    assert_status(&o, 0);
+    struct outcome o = olvido_ends(s, 0, "recover", "--list", NULL);
     assert_contains(o.out, "a.tmp (and 1 older)");
     assert_contains(o.out, "3 items, 12 B, can be recovered");
     assert_int_equal(count_entries(s, "data/Trash/files"), 4);
-    outcome_free(&o);
 }
 
 static void saying_nothing_recovers_nothing(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "recover", NULL);
-    assert_status(&o, 2);
+    struct outcome o = olvido_ends(s, 2, "recover", NULL);
     assert_contains(o.err, "say what to recover");
-    outcome_free(&o);
 }
 
 static void the_audit_tells_the_whole_story(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = recover(s, "tides/scratch/a.tmp", 0);
-    outcome_free(&o);
-    o = olvido(s, "audit", "show", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "audit", "show", NULL);
     assert_contains(o.out, "run begins      enforce");
     assert_contains(o.out, "discard: done");
     assert_contains(o.out, "recover: done");
     assert_contains(o.out, "3 done, 0 left, 0 failed; finished");
-    outcome_free(&o);
-    o = olvido(s, "audit", "verify", "--json", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "audit", "verify", "--json", NULL);
     assert_contains(o.out, "\"finding\":\"sound\",\"lines\":");
-    outcome_free(&o);
 }
 
 static void tampering_is_named_with_exit_5(void **state)
@@ -409,12 +336,10 @@ static void tampering_is_named_with_exit_5(void **state)
     assert_status(&o, 5);
     assert_contains(
         o.out, "Not sound: ledger/lines-000000000000.jsonl, line 3 (number 2 of the ledger) was altered");
-    outcome_free(&o);
     o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_status(
         &o,
         0); /* the damage lies under the checkpoint, which is intact: new lines still prove what they prove */
-    outcome_free(&o);
 }
 
 static void an_altered_docket_is_named_with_exit_5(void **state)
@@ -424,23 +349,17 @@ static void an_altered_docket_is_named_with_exit_5(void **state)
         shell(s, "f=$(ls state/runs/*/000001.docket | head -n 1); printf x >>$f; $O audit verify");
     assert_status(&o, 5);
     assert_contains(o.out, "was altered");
-    outcome_free(&o);
     o = shell(s, "rm state/runs/*/000001.docket; $O audit verify");
     assert_status(&o, 5);
     assert_contains(o.out, "is missing");
-    outcome_free(&o);
 }
 
 static void without_a_ledger_there_is_nothing_to_verify(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido(s, "--state", "nowhere", "audit", "verify", NULL);
-    assert_status(&o, 6);
+    struct outcome o = olvido_ends(s, 6, "--state", "nowhere", "audit", "verify", NULL);
     assert_contains(o.err, "there is no ledger there");
-    outcome_free(&o);
-    o = olvido(s, "--state", "nowhere", "audit", "show", NULL);
-    assert_status(&o, 0);
-    outcome_free(&o);
+    o = olvido_ends(s, 0, "--state", "nowhere", "audit", "show", NULL);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, discarded_setup, sandbox_teardown)

@@ -56,7 +56,6 @@ static void every_age_has_its_step(void **state)
     assert_contains(o.out, "Was        a.csv, 23.3 KiB");
     assert_contains(o.out, "it lies in the depot cold-room");
     assert_contains(o.out, "delete after 7 years");
-    outcome_free(&o);
 }
 
 /* What somebody changed is judged as it is. */
@@ -71,7 +70,6 @@ static void a_changed_file_is_a_new_one(void **state)
     o = shell(s, O "$O explain tides/a.csv.zst; $O preview");
     assert_contains(o.out, "it is \"a.csv.zst\"");
     assert_contains(o.out, "1 file belongs to no rule");
-    outcome_free(&o);
 }
 
 static void what_does_not_shrink_is_tried_once(void **state)
@@ -104,7 +102,6 @@ static void without_attributes_the_catalogue_remembers(void **state)
     assert_contains(o.out, "a.csv.zst\n");
     assert_contains(o.out, "done already                1");
     assert_contains(o.out, "Was        a.csv, 23.3 KiB");
-    outcome_free(&o);
 }
 
 static void archives_are_called_by_rule_and_period(void **state)
@@ -252,14 +249,11 @@ static void from_ten_on_the_count_is_typed(void **state)
     assert_contains(o.out, "gauge-readings-2018.tar.zst");
     assert_lacks(o.out, "deleted");
     assert_lacks(o.out, ".r2.");
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "yes\n12\n", "--policy", "policy.yaml", "enforce", NULL);
     assert_contains(o.out, "delete 13 files");
     assert_lacks(o.out, "13 deleted");
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "yes\n13\n", "--policy", "policy.yaml", "enforce", NULL);
     assert_contains(o.out, "13 deleted");
-    outcome_free(&o);
 }
 
 /* Unattended, what cannot be taken back waits while the rule is new. */
@@ -272,11 +266,9 @@ static void unattended_it_waits(void **state)
     o = shell(s, O "$O enforce --unattended; ls depot");
     assert_contains(o.out, "waits: the rule is new or changed");
     assert_contains(o.out, "gauge-readings-2018.tar.zst");
-    outcome_free(&o);
     o = shell(s, "sed -i 's/- name:/- notice: 0 days\\n    name:/' policy.yaml; " O
                  "$O enforce --unattended; ls depot");
     assert_contains(o.out, "13 deleted");
-    outcome_free(&o);
 }
 
 /* A damaged archive is never rewritten: it stays, and is told. */
@@ -295,7 +287,6 @@ static void a_damaged_archive_stays(void **state)
     assert_contains(o.err, "left as it is");
     assert_contains(o.out, "gauge-readings-2019.tar.zst\n");
     assert_lacks(o.out, ".r2.");
-    outcome_free(&o);
 }
 
 /* Where only what a frame is packed in was altered, its contents are packed anew with it. */
@@ -341,7 +332,6 @@ static void a_depot_is_guarded(void **state)
     assert_contains(o.err, "it lies in a place that a rule is about; nothing in it is touched");
     assert_contains(o.out, ".tar.zst\n");
     assert_lacks(o.out, "1 archived");
-    outcome_free(&o);
 }
 
 /* ---- what limits and questions say ---- */
@@ -359,12 +349,10 @@ static void limits_count_what_is_archived(void **state)
     assert_contains(o.err, "That exceeds the limit of 2 files per run");
     assert_contains(o.out, "=3\n");
     assert_contains(o.out, "a1.csv");
-    outcome_free(&o);
     o = olvido_on_terminal(s, 120, "no\n", "--policy", "policy.yaml", "enforce", NULL);
     assert_contains(o.out, "compress 3 files");
     assert_contains(o.out, "archive 3 files");
     assert_contains(o.out, "in cold-room? That exceeds the limit");
-    outcome_free(&o);
     shell_ok(
         s,
         O "sed -i 's/files: 2/files: 3/' policy.yaml; $O enforce --unattended >out; grep -q '3 compressed' "
@@ -383,7 +371,6 @@ static void a_depot_that_is_not_there_is_told(void **state)
     assert_contains(o.out, "a.csv\n");
     assert_contains(o.err, "cannot open the directory of the archive");
     assert_contains(o.err, "the depot cold-room");
-    outcome_free(&o);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)

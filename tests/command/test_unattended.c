@@ -59,11 +59,9 @@ static void unattended_only_what_the_policy_marks_is_done(void **state)
     assert_contains(o.out, "12 discarded");
     assert_int_equal(count_entries(s, "tides/a"), 18);
     assert_int_equal(count_entries(s, "tides/b"), 2);
-    outcome_free(&o);
     o = olvido_on_terminal(s, 100, "", "--policy", "policy.yaml", "enforce", "--unattended", NULL);
     assert_status(&o, 0); /* and nothing is asked, not even on a terminal */
     assert_contains(o.out, "nothing was due");
-    outcome_free(&o);
 }
 
 /* ---- limits ---- */
@@ -87,7 +85,6 @@ static void a_rule_over_a_limit_is_refused_as_a_whole_when_unattended(void **sta
         assert_contains(o.out, cases[i].words); /* the plan says so beforehand */
         assert_contains(o.out, "12 not allowed, so left undone");
         assert_int_equal(count_entries(s, "tides/a"), 30);
-        outcome_free(&o);
     }
 }
 
@@ -99,7 +96,6 @@ static void a_rule_at_its_limit_is_not_over_it(void **state)
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "12 discarded");
     assert_lacks(o.out, "limit");
-    outcome_free(&o);
 }
 
 static void limits_count_over_all_rules_of_a_run(void **state)
@@ -110,7 +106,6 @@ static void limits_count_over_all_rules_of_a_run(void **state)
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
     assert_contains(o.out, "b: That exceeds the limit of 13 files per run");
     assert_lacks(o.out, "a: That exceeds");
-    outcome_free(&o);
 }
 
 static void a_share_is_asked_of_rules_with_twenty_files_only(void **state)
@@ -120,7 +115,6 @@ static void a_share_is_asked_of_rules_with_twenty_files_only(void **state)
     write_policy(s, "limits: { share: 50% }");
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL); /* all of b's two files */
     assert_lacks(o.out, "limit is");
-    outcome_free(&o);
 }
 
 static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
@@ -132,10 +126,8 @@ static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
     assert_status(&o, 3);
     assert_contains(o.out, "to the trash? That exceeds the limit of 5 files per run.");
     assert_contains(o.out, "2 discarded");
-    outcome_free(&o);
     o = enforce(s, "--yes", 0); /* answered beforehand */
     assert_contains(o.out, "12 discarded");
-    outcome_free(&o);
 }
 
 /* ---- the policy's trash ---- */
@@ -146,7 +138,6 @@ static void age_the_trash(const struct sandbox *s)
     struct outcome o =
         shell(s, "sed -i 's/^DeletionDate=.*/DeletionDate=2026-01-02T03:04:05/' data/Trash/info/*");
     assert_status(&o, 0);
-    outcome_free(&o);
 }
 
 static void what_olvido_discarded_is_cleared_in_time(void **state)
@@ -155,24 +146,19 @@ static void what_olvido_discarded_is_cleared_in_time(void **state)
     struct outcome o;
     write_policy(s, "trash: { keep: 30 days }");
     o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "b", NULL);
-    outcome_free(&o);
     o = shell(s, "echo x >data/Trash/files/foreign; printf '[Trash "
                  "Info]\\nPath=/foreign\\nDeletionDate=2026-01-02T03:04:05\\n' "
                  ">data/Trash/info/foreign.trashinfo; $O --policy policy.yaml preview");
     assert_lacks(o.out, "clear"); /* discarded just now */
-    outcome_free(&o);
     age_the_trash(s);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.out, "clear after 30 days");
     assert_contains(o.out, "12 discarded (120 B), 2 removed for good (2 B)");
     assert_true(exists(s, "data/Trash/files/foreign")); /* another program's */
     assert_false(exists(s, "data/Trash/files/one.tmp"));
     assert_int_equal(count_entries(s, "data/Trash/info"), 13);
-    outcome_free(&o);
     o = olvido(s, "audit", "show", "--act", "clear", NULL);
     assert_contains(o.out, "tides/b/one.tmp");
-    outcome_free(&o);
 }
 
 static void clearing_ten_needs_their_count(void **state)
@@ -181,31 +167,23 @@ static void clearing_ten_needs_their_count(void **state)
     struct outcome o;
     write_policy(s, "trash: { keep: 30 days }");
     o = enforce(s, "--yes", 0);
-    outcome_free(&o);
     age_the_trash(s);
     o = enforce(s, "--yes", 3);
     assert_contains(o.err, "needs --count 14");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--count", "13", NULL);
-    assert_status(&o, 3);
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--count", "13", NULL);
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
-    o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--count", "14", NULL);
-    assert_status(&o, 0);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--count", "14", NULL);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0);
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
-    outcome_free(&o);
 }
 
 /* ---- new rules and doubtful clocks ---- */
 
 static void prepare_old_trash(const struct sandbox *s, const char *trash)
 {
-    struct outcome o;
     write_policy(s, trash);
-    o = enforce(s, "--yes", 0);
-    outcome_free(&o);
+    enforce(s, "--yes", 0);
     age_the_trash(s);
 }
 
@@ -215,7 +193,6 @@ static void age_the_rules(const struct sandbox *s)
     struct outcome o = shell(s, "sed -i \"s/\\\"since\\\":\\\"[^\\\"]*\\\"/\\\"since\\\":\\\"$(date -u -d "
                                 "'30 days ago' +%FT%TZ)\\\"/g\" state/rules.json");
     assert_status(&o, 0);
-    outcome_free(&o);
 }
 
 static void what_cannot_be_taken_back_waits_while_the_rule_is_new(void **state)
@@ -226,11 +203,9 @@ static void what_cannot_be_taken_back_waits_while_the_rule_is_new(void **state)
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: the rule is new or changed");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
     age_the_rules(s);
     o = enforce(s, "--unattended", 0);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0);
-    outcome_free(&o);
 }
 
 static void a_changed_rule_waits_again(void **state)
@@ -242,12 +217,10 @@ static void a_changed_rule_waits_again(void **state)
     write_policy(s, "trash: { keep: 20 days, unattended: yes }");
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: the rule is new or changed");
-    outcome_free(&o);
     o = shell(s,
               "rm -r state; $O --policy policy.yaml enforce --unattended"); /* nothing is known of any rule */
     assert_contains(o.out, "waits: the rule is new or changed");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
 }
 
 static void unattended_the_trash_must_be_marked_too(void **state)
@@ -259,7 +232,6 @@ static void unattended_the_trash_must_be_marked_too(void **state)
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: not allowed unattended");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
 }
 
 static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
@@ -277,13 +249,11 @@ static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
         o.err, "the clock was set by more than an hour since the last run: what cannot be taken back waits");
     assert_contains(o.out, "waits: the clock is in doubt");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
     o = shell(s, "sed 's/\"boot\":\"[^\"]*\"/\"boot\":\"another\"/' clock >state/clock; $O --policy "
                  "policy.yaml enforce --unattended; echo; "
                  "cp clock state/clock; $O --policy policy.yaml enforce --unattended");
     assert_status(&o, 0);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0); /* in the end: the same boot, and no jump */
-    outcome_free(&o);
 }
 
 static void a_clock_behind_the_ledger_is_not_believed(void **state)
@@ -299,7 +269,6 @@ static void a_clock_behind_the_ledger_is_not_believed(void **state)
     assert_contains(o.err,
                     "the clock is behind the last line of the ledger: what cannot be taken back waits");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    outcome_free(&o);
 }
 
 /* ---- files in use ---- */
@@ -316,7 +285,6 @@ static void a_file_open_for_writing_is_spared(void **state)
     assert_contains(o.out, "spared: open for writing");
     assert_contains(o.out, "13 discarded");
     assert_true(exists(s, "tides/b/one.tmp"));
-    outcome_free(&o);
 }
 
 static void a_file_opened_after_the_question_is_left_alone(void **state)
@@ -330,10 +298,8 @@ static void a_file_opened_after_the_question_is_left_alone(void **state)
     assert_contains(o.out, "1 discarded");
     assert_contains(o.out, "1 left alone");
     assert_true(exists(s, "tides/b/one.tmp"));
-    outcome_free(&o);
     o = olvido(s, "audit", "show", "--result", "left", NULL);
     assert_contains(o.out, "it is open for writing");
-    outcome_free(&o);
 }
 
 static void open_too_takes_it_all_the_same(void **state)
@@ -350,7 +316,6 @@ static void open_too_takes_it_all_the_same(void **state)
                  "enforce --yes");
     assert_status(&o, 0);
     assert_contains(o.out, "2 discarded");
-    outcome_free(&o);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)

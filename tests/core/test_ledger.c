@@ -180,7 +180,6 @@ static void an_altered_line_is_named(void **state)
     *strstr(line_at(text, 300), "\"size\":299") = 'x';
     overwrite(s, FILE_OF_LINES, text, strlen(text));
     assert_finding(s, OLV_LEDGER_ALTERED, 300);
-    free(text);
 }
 
 /* Whichever byte it is: of the first line, of one that is digested together with others, of the last. */
@@ -206,7 +205,6 @@ static void every_altered_byte_is_found_at_its_line(void **state)
     }
     overwrite(s, FILE_OF_LINES, text, len);
     assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
-    free(text);
 }
 
 static void an_altered_name_is_noticed_though_the_tree_does_not_cover_it(void **state)
@@ -216,7 +214,6 @@ static void an_altered_name_is_noticed_though_the_tree_does_not_cover_it(void **
     strstr(line_at(text, 300), "plot-")[5] = 'X';
     overwrite(s, FILE_OF_LINES, text, strlen(text));
     assert_finding(s, OLV_LEDGER_ALTERED, 300);
-    free(text);
 }
 
 static void a_name_can_be_taken_out_without_breaking_the_proof(void **state)
@@ -231,7 +228,6 @@ static void a_name_can_be_taken_out_without_breaking_the_proof(void **state)
     r = verify(s);
     assert_int_equal(r.fault, OLV_LEDGER_SOUND);
     assert_int_equal(r.removed_names, 1);
-    free(text);
 }
 
 static void a_removed_line_is_named(void **state)
@@ -241,7 +237,6 @@ static void a_removed_line_is_named(void **state)
     memmove(line, next, strlen(next) + 1);
     overwrite(s, FILE_OF_LINES, text, strlen(text));
     assert_finding(s, OLV_LEDGER_REMOVED, 300);
-    free(text);
 }
 
 static void removed_last_lines_are_named(void **state)
@@ -250,7 +245,6 @@ static void removed_last_lines_are_named(void **state)
     char *text = slurp(s, FILE_OF_LINES);
     overwrite(s, FILE_OF_LINES, text, (size_t)(line_at(text, 690) - text));
     assert_finding(s, OLV_LEDGER_REMOVED, 690);
-    free(text);
 }
 
 static void an_added_line_is_named(void **state)
@@ -263,7 +257,6 @@ static void an_added_line_is_named(void **state)
     overwrite(s, FILE_OF_LINES, longer, strlen(longer));
     assert_finding(s, OLV_LEDGER_ADDED, 300);
     free(longer);
-    free(text);
 }
 
 static void a_line_added_at_the_end_is_named(void **state)
@@ -274,7 +267,6 @@ static void a_line_added_at_the_end_is_named(void **state)
     overwrite(s, FILE_OF_LINES, longer, strlen(longer));
     assert_finding(s, OLV_LEDGER_ADDED, LINES + 2);
     free(longer);
-    free(text);
 }
 
 static void exchanged_lines_are_named(void **state)
@@ -288,7 +280,6 @@ static void exchanged_lines_are_named(void **state)
     overwrite(s, FILE_OF_LINES, other, strlen(other));
     assert_finding(s, OLV_LEDGER_REORDERED, 300);
     free(other);
-    free(text);
 }
 
 static void a_forged_tree_does_not_fit_the_signature(void **state)
@@ -309,7 +300,6 @@ static void a_forged_checkpoint_has_no_good_signature(void **state)
     assert_finding(s, OLV_LEDGER_CHECKPOINT, 0);
     unlink(in(s, "state/ledger/checkpoint"));
     assert_finding(s, OLV_LEDGER_CHECKPOINT, 0);
-    free(text);
 }
 
 static struct olv_ledger *reopen(const struct sandbox *s, struct olv_error *err)
@@ -331,7 +321,6 @@ static void nothing_is_appended_to_a_ledger_that_was_cut(void **state)
     unlink(in(s, "state/ledger/checkpoint"));
     assert_null(reopen(s, &err));
     assert_int_equal(err.code, OLV_BROKEN);
-    free(text);
 }
 
 static void a_torn_tail_is_cut_off_and_recorded(void **state)
@@ -347,11 +336,9 @@ static void a_torn_tail_is_cut_off_and_recorded(void **state)
     assert_true(olv_ledger_sync(ledger, &err));
     assert_true(olv_ledger_checkpoint(ledger, &err));
     olv_ledger_close(ledger);
-    free(text);
     text = slurp(s, FILE_OF_LINES);
     assert_contains(line_at(text, LINES + 2), "\"kind\":\"repair\",\"cut_bytes\":22");
     assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
-    free(text);
     free(longer);
 }
 
@@ -442,7 +429,6 @@ static void every_line_is_json_with_its_members_in_order(void **state)
         json_decref(json);
     }
     assert_int_equal(number, LINES + 2);
-    free(text);
 }
 
 #define TEST(f)   cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)

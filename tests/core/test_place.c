@@ -62,11 +62,9 @@ static void a_taken_name_is_refused_numbered_set_aside_or_replaced(void **state)
     assert_true(exists(s, "to/a.set-aside-1.csv"));
     text = slurp(s, "to/a.set-aside-1.csv");
     assert_string_equal(text, "old");
-    free(text);
     assert_string_equal(place(s, d, "a.csv", OLV_REPLACE), "a.csv");
     text = slurp(s, "to/a.csv");
     assert_string_equal(text, "new");
-    free(text);
     close_two(d);
 }
 

@@ -140,12 +140,10 @@ static void a_place_that_is_taken(void **state)
     assert_string_equal(placed, "g1 (2).csv");
     text = slurp(s, "g1.csv");
     assert_string_equal(text, "here before\n");
-    free(text);
     o.if_exists = OLV_REPLACE;
     assert_true(restore(top, &file, &o, "g1.csv", placed, &err));
     text = slurp(s, "g1.csv");
     assert_string_equal(text, "tide\n");
-    free(text);
     assert_int_equal(count_entries(s, "."), 2); /* nothing else is left */
     close(top);
 }

@@ -110,7 +110,6 @@ static void another_reader_of_the_formats_agrees(void **state)
                      1);
     EVP_MD_CTX_free(ctx);
     EVP_PKEY_free(pkey);
-    free(line);
     olv_text_free(&note);
     olv_key_free(key);
 }
@@ -177,7 +176,6 @@ static void damaged_keys_are_refused_and_never_replaced(void **state)
     unlink(in(s, "keys/ledger.pub"));
     assert_null(olv_key_load_public(fd, &err));
     assert_int_equal(err.sys, ENOENT);
-    free(line);
     close(fd);
 }
 

@@ -161,7 +161,6 @@ static void the_index_tells_no_names(void **state)
     build_index(s);
     text = slurp(s, "state/ledger/index-000000000000");
     assert_null(strstr(text + 40, "tides"));
-    free(text);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)

@@ -66,7 +66,6 @@ static void an_item_has_its_info_in_the_form_of_the_standard(void **state)
              "X-Olvido-Run=20261003-1405-abcd\n",
              s->path);
     assert_string_equal(info, expected);
-    free(info);
     olv_trash_close(trash);
 }
 
@@ -83,7 +82,6 @@ static void a_taken_name_gets_run_and_number_and_nothing_is_replaced(void **stat
     assert_string_equal(name, "plot.tmp.20261003-1405-abcd-2");
     text = slurp(s, "data/Trash/files/plot.tmp");
     assert_string_equal(text, "first");
-    free(text);
     make_file(s, "data/Trash/files/orphan", "without info", 1); /* as another program may leave it */
     make_file(s, "orphan", "third", 1);
     assert_true(put(s, trash, "orphan", 3, name, &err));
@@ -134,7 +132,6 @@ static void taking_out_never_replaces(void **state)
     assert_int_equal(err.code, OLV_EXISTS);
     text = slurp(s, "a");
     assert_string_equal(text, "new");
-    free(text);
     unlink(in(s, "a"));
     assert_true(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, name, &err));
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);

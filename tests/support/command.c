@@ -96,7 +96,7 @@ static struct outcome run(const struct sandbox *s, char *argv[])
     }
     close(pipes[0][0]);
     close(pipes[1][0]);
-    return (struct outcome){status_of(pid), out.data, err.data};
+    return (struct outcome){status_of(pid), sandbox_keep(out.data), sandbox_keep(err.data)};
 }
 
 struct outcome olvido(const struct sandbox *s, ...)
@@ -107,6 +107,19 @@ struct outcome olvido(const struct sandbox *s, ...)
     collect(s, args, argv);
     va_end(args);
     return run(s, argv);
+}
+
+struct outcome olvido_ends(const struct sandbox *s, int status, ...)
+{
+    char *argv[MOST_ARGUMENTS];
+    struct outcome o;
+    va_list args;
+    va_start(args, status);
+    collect(s, args, argv);
+    va_end(args);
+    o = run(s, argv);
+    assert_status(&o, status);
+    return o;
 }
 
 struct outcome shell(const struct sandbox *s, const char *script)
@@ -168,13 +181,7 @@ struct outcome olvido_on_terminal(const struct sandbox *s, unsigned columns, con
     while (fill(terminal, &out))
         answer(s, terminal, &out, &seen, &answers);
     close(terminal);
-    return (struct outcome){status_of(pid), out.data, strdup("")};
-}
-
-void outcome_free(struct outcome *outcome)
-{
-    free(outcome->out);
-    free(outcome->err);
+    return (struct outcome){status_of(pid), sandbox_keep(out.data), ""};
 }
 
 void assert_status(const struct outcome *outcome, int status)
@@ -194,7 +201,6 @@ void shell_staged(const struct sandbox *s, const char *stage, const char *script
     o = shell(s, text);
     free(text);
     assert_status(&o, 0);
-    outcome_free(&o);
 }
 
 void script_ok(const struct sandbox *s, const char *name, const char *words)

@@ -6,12 +6,14 @@
 #include "support/sandbox.h"
 
 struct outcome {
-    int status;      /* exit status, or 128 + signal */
-    char *out, *err; /* on a terminal, both are in `out` */
+    int status;            /* exit status, or 128 + signal */
+    const char *out, *err; /* the sandbox's, as long as it is there; on a terminal, both are in `out` */
 };
 
 /* Runs `olvido --state SANDBOX/state ARGUMENTS…` (ends with NULL) in the sandbox, without standard input. */
 struct outcome olvido(const struct sandbox *s, ...);
+/* The same; fails the test unless it ends with this status. */
+struct outcome olvido_ends(const struct sandbox *s, int status, ...);
 /* The same on a pseudo-terminal of so many columns. Each time a question appears ("? "), the next line of
  * `answers` is typed; after the last one the input ends, as with Ctrl-D. A line that begins with '!' is run
  * in the sandbox by a shell first, while the question stands. */
@@ -25,7 +27,6 @@ void shell_staged(const struct sandbox *s, const char *stage, const char *script
 /* Runs tests/command/scripts/NAME with these words (a shell's, or "") in the sandbox; "$O" is the program
  * with its state. Fails the test unless all went well. */
 void script_ok(const struct sandbox *s, const char *name, const char *words);
-void outcome_free(struct outcome *outcome);
 
 /* Fails the test with everything that was printed. */
 void assert_status(const struct outcome *outcome, int status);

@@ -43,9 +43,32 @@ static int open_up(const char *path, const struct stat *st, int type, struct FTW
     return type == FTW_D || type == FTW_DNR ? chmod(path, 0700) : 0;
 }
 
+/* What is freed with the sandbox; there is one at a time. */
+static struct {
+    char **items;
+    size_t count;
+} kept;
+
+char *sandbox_keep(char *memory)
+{
+    char **grown = realloc(kept.items, (kept.count + 1) * sizeof *grown);
+    assert_non_null(grown);
+    kept.items = grown;
+    return kept.items[kept.count++] = memory;
+}
+
+static void free_kept(void)
+{
+    while (kept.count)
+        free(kept.items[--kept.count]);
+    free(kept.items);
+    kept.items = NULL;
+}
+
 int sandbox_teardown(void **state)
 {
     struct sandbox *s = *state;
+    free_kept();
     nftw(s->path, open_up, 16, FTW_PHYS);
     nftw(s->path, remove_one, 16, FTW_DEPTH | FTW_PHYS);
     free(s);
@@ -105,7 +128,7 @@ char *slurp(const struct sandbox *s, const char *name)
     text = calloc(1, (size_t)len + 1);
     assert_int_equal(fread(text, 1, (size_t)len, file), (size_t)len);
     fclose(file);
-    return text;
+    return sandbox_keep(text);
 }
 
 unsigned count_entries(const struct sandbox *s, const char *name)

@@ -36,7 +36,9 @@ void make_dir(const struct sandbox *s, const char *name);
 void make_file(const struct sandbox *s, const char *name, const char *text, double days_old);
 void set_age(const struct sandbox *s, const char *name, double days_old);
 bool exists(const struct sandbox *s, const char *name);
-/* The file's text; freed by the caller. Fails the test when it cannot be read. */
+/* Frees it when the sandbox goes; returns it. */
+char *sandbox_keep(char *memory);
+/* The file's text, the sandbox's. Fails the test when it cannot be read. */
 char *slurp(const struct sandbox *s, const char *name);
 void overwrite(const struct sandbox *s, const char *name, const char *text, size_t len);
 /* How many of the many places where a test could stop it is to pass over: 1, or more in slow builds. */

@@ -43,7 +43,6 @@ static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
         print_message("%s\n", strstr(o.out, "points tried") ? strstr(o.out, "points tried") : o.out);
     assert_status(&o, 0);
     assert_non_null(strstr(o.out, "points tried"));
-    outcome_free(&o);
 }
 
 int main(int count, char **arguments)
