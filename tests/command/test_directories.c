@@ -26,18 +26,10 @@ static int setup(void **state)
     return 0;
 }
 
-static void write_policy(const struct sandbox *s, const char *rules)
-{
-    char text[3000];
-    size_t used = (size_t)snprintf(text, sizeof text, "olvido: 1\nlimits: { files: 1000 }\nrules:\n");
-    for (; *rules && used + 200 < sizeof text; rules++)
-        used += (size_t)(*rules == '@' ? snprintf(text + used, 200, "%s/dives", s->path)
-                                       : snprintf(text + used, 2, "%c", *rules));
-    overwrite(s, "policy.yaml", text, strlen(text));
-}
-
+#define RULES "limits: { files: 1000 }\nrules:\n"
 #define DIVES                                                                                                \
-    "  - { name: dives, under: @, where: 'kind = directory and name like \"20??\"', steps: [ { after: 100 "  \
+    "  - { name: dives, under: @/dives, where: 'kind = directory and name like \"20??\"', steps: [ { "       \
+    "after: 100 "                                                                                            \
     "days, do: discard } ] }\n"
 
 static struct outcome enforce(const struct sandbox *s, int status)
@@ -51,7 +43,7 @@ static void a_directory_goes_as_one_item_and_comes_back_whole(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, DIVES);
+    write_policy(s, RULES, DIVES, NULL);
     o = enforce(s, 0);
     assert_contains(o.out, "3 discarded");
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
@@ -72,16 +64,17 @@ static void what_is_inside_may_spare_it(void **state)
     static const struct {
         const char *rules, *left;
     } cases[] = {
-        {"  - { name: keep, under: @/2019/raw, steps: [ { after: 0 days, do: keep } ] }\n" DIVES,
+        {"  - { name: keep, under: @/dives/2019/raw, steps: [ { after: 0 days, do: keep } ] }\n" DIVES,
          "dives/2019/a.wav"},
-        {"  - { name: other, under: @, where: 'name = \"deep.wav\"', steps: [ { after: 10 years, do: tell } "
+        {"  - { name: other, under: @/dives, where: 'name = \"deep.wav\"', steps: [ { after: 10 years, do: "
+         "tell } "
          "] }\n" DIVES,
          "dives/2022/a/b/c/deep.wav"},
     };
     const struct sandbox *s = *state;
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         struct outcome o;
-        write_policy(s, cases[i].rules);
+        write_policy(s, RULES, cases[i].rules, NULL);
         o = enforce(s, 0);
         assert_contains(o.out, "spared: for what is in it");
         assert_true(exists(s, cases[i].left));
@@ -96,7 +89,7 @@ static void an_open_file_inside_spares_it(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     ON_LINUX_ONLY();
-    write_policy(s, DIVES);
+    write_policy(s, RULES, DIVES, NULL);
     o = shell(s, "exec 9>>dives/2022/a/b/c/deep.wav; find dives -depth -exec touch -h -d '200 days ago' {} "
                  "+; $O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
@@ -108,8 +101,10 @@ static void the_outermost_that_is_due_goes_and_takes_the_rest_along(void **state
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "  - { name: all, under: @, where: 'kind in (file, directory)', steps: [ { after: 100 "
-                    "days, do: discard } ] }\n");
+    write_policy(s, RULES,
+                 "  - { name: all, under: @/dives, where: 'kind in (file, directory)', steps: [ { after: 100 "
+                 "days, do: discard } ] }\n",
+                 NULL);
     o = enforce(s, 0);
     assert_contains(o.out, "5 discarded"); /* 2019, 2021, 2022, other; and of 2020 the old file */
     assert_false(exists(s, "dives/2022"));
@@ -122,7 +117,7 @@ static void something_that_changed_inside_keeps_it(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, DIVES);
+    write_policy(s, RULES, DIVES, NULL);
     o = olvido_on_terminal(s, 100, "!echo new >>dives/2022/a/b/c/deep.wav\nyes\n", "--policy", "policy.yaml",
                            "enforce", NULL);
     assert_status(&o, 0);
@@ -136,8 +131,11 @@ static void empty_directories_can_be_named(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "  - { name: empties, under: @, where: 'kind = directory and empty', steps: [ { after: "
-                    "100 days, do: discard } ] }\n");
+    write_policy(
+        s, RULES,
+        "  - { name: empties, under: @/dives, where: 'kind = directory and empty', steps: [ { after: "
+        "100 days, do: discard } ] }\n",
+        NULL);
     o = enforce(s, 0);
     assert_contains(o.out, "1 discarded");
     assert_false(exists(s, "dives/2021"));
@@ -149,7 +147,7 @@ static void mounts_and_unreadable_places_inside_spare_it(void **state)
     struct outcome o;
     if (geteuid() != 0)
         skip();
-    write_policy(s, DIVES);
+    write_policy(s, RULES, DIVES, NULL);
     o = shell(s, "unshare -m sh -c 'mount -t tmpfs tmpfs dives/2022/a/b; mount -t tmpfs tmpfs dives/2021; "
                  "touch -d \"200 days ago\" dives/2022/a/b dives/2021; "
                  "$OLVIDO --state state --policy policy.yaml enforce --yes'");
@@ -164,7 +162,7 @@ static void olvidos_own_places_inside_spare_it(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, DIVES "depots: { cold-room: { path: @/2019/depot } }\n");
+    write_policy(s, RULES, DIVES "depots: { cold-room: { path: @/dives/2019/depot } }\n", NULL);
     /* A depot as old as all the rest: its age is not what spares it. */
     o = shell(s, "mkdir dives/2019/depot; find dives/2019 -depth -exec touch -h -d '200 days ago' {} +; "
                  "$O --policy policy.yaml enforce --yes");
@@ -185,10 +183,12 @@ static void explaining_one_agrees_with_the_plan(void **state)
     char path[100], word[200];
     int due = 0;
     write_policy(
-        s, "  - { name: kept, under: @, where: 'name = \"deep.wav\"', steps: [ { after: 1 day, do: keep } "
-           "] }\n"
-           "  - { name: dives, under: @, where: 'kind = directory and not empty', steps: [ { after: 100 "
-           "days, do: discard } ] }\n");
+        s, RULES,
+        "  - { name: kept, under: @/dives, where: 'name = \"deep.wav\"', steps: [ { after: 1 day, do: keep } "
+        "] }\n"
+        "  - { name: dives, under: @/dives, where: 'kind = directory and not empty', steps: [ { after: 100 "
+        "days, do: discard } ] }\n",
+        NULL);
     list = olvido_ends(s, 0, "--policy", "policy.yaml", "--json", "preview", "--list", NULL);
     for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
         bool is_listed, goes_along;
@@ -215,9 +215,11 @@ static void looking_leaves_no_time_of_access(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     ON_LINUX_ONLY();
-    write_policy(s,
-                 "  - { name: unused, under: @, where: 'kind = directory and name like \"20??\"', age-from: "
-                 "accessed, steps: [ { after: 100 days, do: tell } ] }\n");
+    write_policy(
+        s, RULES,
+        "  - { name: unused, under: @/dives, where: 'kind = directory and name like \"20??\"', age-from: "
+        "accessed, steps: [ { after: 100 days, do: tell } ] }\n",
+        NULL);
     o = shell(s, "accessed() { stat -c '%X %n' dives dives/2019 dives/2019/raw dives/2020 dives/2022/a; }; "
                  "accessed >before; $O survey dives >out; $O --policy policy.yaml preview >out; "
                  "$O --policy policy.yaml explain dives/2019 >out; $O --policy policy.yaml preview --list; "

@@ -177,13 +177,6 @@ static void only_the_named_rule_acts(void **state)
     assert_contains(o.out, "\"done\":3,\"done_size\":9,\"told\":0,\"left\":0");
 }
 
-static void write_policy(const struct sandbox *s, const char *rules)
-{
-    char text[4096];
-    snprintf(text, sizeof text, "olvido: 1\nrules:\n%s", rules);
-    overwrite(s, "policy.yaml", text, strlen(text));
-}
-
 static void the_first_rule_that_fits_owns_a_file_also_in_nested_trees(void **state)
 {
     const struct sandbox *s = *state;
@@ -199,7 +192,7 @@ static void the_first_rule_that_fits_owns_a_file_also_in_nested_trees(void **sta
              "[ { after: 1 day, do: discard } ] }\n"
              "  - { name: told, under: %s/tides/scratch, steps: [ { after: 1 day, do: tell } ] }\n",
              s->path, s->path, s->path);
-    write_policy(s, rules);
+    write_policy(s, "rules:\n", rules, NULL);
     o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_false(exists(s, "tides/scratch/deep/a.tmp"));
     assert_true(exists(s, "tides/scratch/deep/b.log"));
@@ -218,7 +211,7 @@ static void links_and_pipes_are_discarded_as_themselves_only_when_named(void **s
              "  - { name: links, under: %s/tides/scratch, where: 'kind = link', steps: [ { after: 30 days, "
              "do: discard } ] }\n",
              s->path);
-    write_policy(s, rules);
+    write_policy(s, "rules:\n", rules, NULL);
     olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_true(exists(s, "tides/kept.txt"));
     assert_int_equal(lstat(in(s, "data/Trash/files/link"), &st), 0);
@@ -233,7 +226,7 @@ static void own_places_are_never_candidates(void **state)
     struct outcome o;
     snprintf(rules, sizeof rules,
              "  - { name: everything, under: %s, steps: [ { after: 0 days, do: discard } ] }\n", s->path);
-    write_policy(s, rules);
+    write_policy(s, "rules:\n", rules, NULL);
     set_age(s, "policy.yaml", 5);
     o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     set_age(s, "state/version", 5);
@@ -249,8 +242,10 @@ static void system_directories_are_guarded(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "  - { name: etc, under: /etc, where: 'name = \"passwd\"', steps: [ { after: 0 days, do: "
-                    "discard } ] }\n");
+    write_policy(s, "rules:\n",
+                 "  - { name: etc, under: /etc, where: 'name = \"passwd\"', steps: [ { after: 0 days, do: "
+                 "discard } ] }\n",
+                 NULL);
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
     assert_contains(o.out, "guarded: never touched");
     assert_contains(o.out, "0 files are due");
@@ -265,7 +260,7 @@ static void a_missing_place_is_named_and_the_rest_is_done(void **state)
              "  - { name: a, under: [ %s/tides/gone, %s/tides/scratch ], steps: [ { after: 30 days, do: "
              "discard } ] }\n",
              s->path, s->path);
-    write_policy(s, rules);
+    write_policy(s, "rules:\n", rules, NULL);
     o = olvido_ends(s, 1, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "tides/gone: looking for it (`under` of a rule): No such file or directory");
     assert_contains(o.out, "3 discarded");

@@ -10,27 +10,25 @@
 static int setup(void **state)
 {
     const struct sandbox *s;
-    char text[2000];
     if (sandbox_setup(state) < 0)
         return -1;
     s = *state;
     make_dir(s, "tides");
     make_dir(s, "tides/old");
-    snprintf(
-        text, sizeof text,
-        "olvido: 1\nrules:\n"
-        "  - name: large\n    under: %s/tides\n    where: name like \"*.csv\" and (size > 10 MiB or empty)\n"
+    write_policy(
+        s,
+        "rules:\n"
+        "  - name: large\n    under: @/tides\n    where: name like \"*.csv\" and (size > 10 MiB or empty)\n"
         "    steps: [ { after: 1 day, do: tell } ]\n"
-        "  - name: readings\n    note: Published after a year.\n    under: %s/tides\n    where: suffix = "
+        "  - name: readings\n    note: Published after a year.\n    under: @/tides\n    where: suffix = "
         "\"csv\" and not open\n"
         "    steps:\n      - { after: 10 days, do: tell }\n      - { after: 30 days, do: discard, "
         "unattended: yes }\n"
         "      - { after: 2 years, do: keep }\n"
-        "  - name: dated\n    under: %s/tides\n    where: name like \"dive*\"\n"
-        "    age-from: { clock: name \"%%Y%%m%%d\", until: end of year }\n"
+        "  - name: dated\n    under: @/tides\n    where: name like \"dive*\"\n"
+        "    age-from: { clock: name \"%Y%m%d\", until: end of year }\n"
         "    steps: [ { after: 1 year, do: discard } ]\n",
-        s->path, s->path, s->path);
-    make_file(s, "policy.yaml", text, 0);
+        NULL);
     make_file(s, "tides/old/gauge.csv", "0123456789", 100);
     return 0;
 }

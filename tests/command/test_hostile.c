@@ -87,7 +87,7 @@ static void be_hostile(const struct sandbox *s)
 /* Precious files have the names and the age of the baits; those in `other` are young. */
 static void prepare(const struct sandbox *s, int mode)
 {
-    char text[500], name[64];
+    char name[64];
     static const char *const directories[] = {"public", "public/d", "public/other", "precious"};
     for (size_t i = 0; i < 4; i++) {
         make_dir(s, directories[i]);
@@ -106,12 +106,11 @@ static void prepare(const struct sandbox *s, int mode)
         snprintf(name, sizeof name, "precious/bait-%d.tmp", i);
         make_file(s, name, "precious", 100);
     }
-    snprintf(text, sizeof text,
-             "olvido: 1\nrules: [ { name: baits, under: %s/public, where: 'name like \"bait*.tmp\"', steps: "
-             "[ { after: 30 days, do: "
-             "discard } ] } ]\n",
-             s->path);
-    make_file(s, "policy.yaml", text, 0);
+    write_policy(s,
+                 "rules: [ { name: baits, under: @/public, where: 'name like \"bait*.tmp\"', steps: "
+                 "[ { after: 30 days, do: "
+                 "discard } ] } ]\n",
+                 NULL);
 }
 
 static void assert_nothing_was_lost(const struct sandbox *s)

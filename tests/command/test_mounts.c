@@ -11,19 +11,17 @@
 static int setup(void **state)
 {
     const struct sandbox *s;
-    char text[1000];
     if (geteuid() != 0 || sandbox_setup(state) < 0)
         return geteuid() != 0 ? 0 : -1;
     s = *state;
     make_dir(s, "far");
     make_dir(s, "near");
     make_file(s, "near/a.tmp", "near", 100);
-    snprintf(text, sizeof text,
-             "olvido: 1\nrules:\n  - { name: all, under: [ %s/far, %s/near ], where: 'path like \"**.tmp\"', "
-             "steps: [ { after: 30 "
-             "days, do: discard } ] }\n",
-             s->path, s->path);
-    make_file(s, "policy.yaml", text, 0);
+    write_policy(s,
+                 "rules:\n  - { name: all, under: [ @/far, @/near ], where: 'path like \"**.tmp\"', "
+                 "steps: [ { after: 30 "
+                 "days, do: discard } ] }\n",
+                 NULL);
     return 0;
 }
 

@@ -27,18 +27,11 @@ static int setup(void **state)
     return 0;
 }
 
-/* A policy with two rules for the two directories; `a`'s step runs unattended. */
-static void write_policy(const struct sandbox *s, const char *sections)
-{
-    char text[2000];
-    snprintf(
-        text, sizeof text,
-        "olvido: 1\n%s\nrules:\n"
-        "  - { name: a, under: %s/tides/a, steps: [ { after: 30 days, do: discard, unattended: yes } ] }\n"
-        "  - { name: b, under: %s/tides/b, steps: [ { after: 30 days, do: discard } ] }\n",
-        sections, s->path, s->path);
-    overwrite(s, "policy.yaml", text, strlen(text));
-}
+/* Two rules for the two directories; `a`'s step runs unattended. */
+#define RULES                                                                                                \
+    "\nrules:\n"                                                                                             \
+    "  - { name: a, under: @/tides/a, steps: [ { after: 30 days, do: discard, unattended: yes } ] }\n"       \
+    "  - { name: b, under: @/tides/b, steps: [ { after: 30 days, do: discard } ] }\n"
 
 static struct outcome enforce(const struct sandbox *s, const char *option, int status)
 {
@@ -53,7 +46,7 @@ static void unattended_only_what_the_policy_marks_is_done(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "limits: { files: 100 }");
+    write_policy(s, "limits: { files: 100 }", RULES, NULL);
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: not allowed unattended");
     assert_contains(o.out, "12 discarded");
@@ -78,7 +71,7 @@ static void a_rule_over_a_limit_is_refused_as_a_whole_when_unattended(void **sta
     const struct sandbox *s = *state;
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         struct outcome o;
-        write_policy(s, cases[i].limit);
+        write_policy(s, cases[i].limit, RULES, NULL);
         o = enforce(s, "--unattended", 3);
         assert_contains(o.err, "rule a: refused as a whole, 12 files.");
         assert_contains(o.err, cases[i].words);
@@ -92,7 +85,7 @@ static void a_rule_at_its_limit_is_not_over_it(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "limits: { files: 12, bytes: 120, share: 40% }");
+    write_policy(s, "limits: { files: 12, bytes: 120, share: 40% }", RULES, NULL);
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "12 discarded");
     assert_lacks(o.out, "limit");
@@ -102,7 +95,7 @@ static void limits_count_over_all_rules_of_a_run(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "limits: { files: 13 }");
+    write_policy(s, "limits: { files: 13 }", RULES, NULL);
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
     assert_contains(o.out, "b: That exceeds the limit of 13 files per run");
     assert_lacks(o.out, "a: That exceeds");
@@ -112,7 +105,7 @@ static void a_share_is_asked_of_rules_with_twenty_files_only(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "limits: { share: 50% }");
+    write_policy(s, "limits: { share: 50% }", RULES, NULL);
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL); /* all of b's two files */
     assert_lacks(o.out, "limit is");
 }
@@ -121,7 +114,7 @@ static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "limits: { files: 5 }");
+    write_policy(s, "limits: { files: 5 }", RULES, NULL);
     o = olvido_on_terminal(s, 200, "no\nyes\n", "--policy", "policy.yaml", "enforce", NULL);
     assert_status(&o, 3);
     assert_contains(o.out, "to the trash? That exceeds the limit of 5 files per run.");
@@ -144,7 +137,7 @@ static void what_olvido_discarded_is_cleared_in_time(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "trash: { keep: 30 days }");
+    write_policy(s, "trash: { keep: 30 days }", RULES, NULL);
     o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", "--rule", "b", NULL);
     o = shell(s, "echo x >data/Trash/files/foreign; printf '[Trash "
                  "Info]\\nPath=/foreign\\nDeletionDate=2026-01-02T03:04:05\\n' "
@@ -165,7 +158,7 @@ static void clearing_ten_needs_their_count(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    write_policy(s, "trash: { keep: 30 days }");
+    write_policy(s, "trash: { keep: 30 days }", RULES, NULL);
     o = enforce(s, "--yes", 0);
     age_the_trash(s);
     o = enforce(s, "--yes", 3);
@@ -182,7 +175,7 @@ static void clearing_ten_needs_their_count(void **state)
 
 static void prepare_old_trash(const struct sandbox *s, const char *trash)
 {
-    write_policy(s, trash);
+    write_policy(s, trash, RULES, NULL);
     enforce(s, "--yes", 0);
     age_the_trash(s);
 }
@@ -214,7 +207,7 @@ static void a_changed_rule_waits_again(void **state)
     struct outcome o;
     prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
     age_the_rules(s);
-    write_policy(s, "trash: { keep: 20 days, unattended: yes }");
+    write_policy(s, "trash: { keep: 20 days, unattended: yes }", RULES, NULL);
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: the rule is new or changed");
     o = shell(s,
@@ -278,7 +271,7 @@ static void a_file_open_for_writing_is_spared(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     ON_LINUX_ONLY();
-    write_policy(s, "limits: { files: 100 }");
+    write_policy(s, "limits: { files: 100 }", RULES, NULL);
     o = shell(s, "exec 9>>tides/b/one.tmp; touch -d '100 days ago' tides/b/one.tmp; $O --policy policy.yaml "
                  "enforce --yes");
     assert_status(&o, 0); /* being spared is no failure */
@@ -292,7 +285,7 @@ static void a_file_opened_after_the_question_is_left_alone(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     ON_LINUX_ONLY();
-    write_policy(s, "limits: { files: 100 }");
+    write_policy(s, "limits: { files: 100 }", RULES, NULL);
     o = olvido_on_terminal(s, 100, "no\n!(sleep 2 9>>tides/b/one.tmp) & sleep 0.3\nyes\n", "--policy",
                            "policy.yaml", "enforce", NULL);
     assert_contains(o.out, "1 discarded");
@@ -305,13 +298,11 @@ static void a_file_opened_after_the_question_is_left_alone(void **state)
 static void open_too_takes_it_all_the_same(void **state)
 {
     const struct sandbox *s = *state;
-    char text[500];
     struct outcome o;
-    snprintf(text, sizeof text,
-             "olvido: 1\nrules: [ { name: b, under: %s/tides/b, open-too: yes, settle: 0 seconds, steps: [ { "
-             "after: 30 days, do: discard } ] } ]\n",
-             s->path);
-    overwrite(s, "policy.yaml", text, strlen(text));
+    write_policy(s,
+                 "rules: [ { name: b, under: @/tides/b, open-too: yes, settle: 0 seconds, steps: [ { "
+                 "after: 30 days, do: discard } ] } ]\n",
+                 NULL);
     o = shell(s, "exec 9>>tides/b/one.tmp; touch -d '100 days ago' tides/b/one.tmp; $O --policy policy.yaml "
                  "enforce --yes");
     assert_status(&o, 0);

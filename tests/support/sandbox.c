@@ -143,21 +143,33 @@ unsigned count_entries(const struct sandbox *s, const char *name)
     return count;
 }
 
+void write_policy(const struct sandbox *s, ...)
+{
+    char text[8192] = "olvido: 1\n";
+    size_t used = strlen(text);
+    const char *piece;
+    va_list pieces;
+    va_start(pieces, s);
+    while ((piece = va_arg(pieces, const char *)))
+        for (; *piece && used + sizeof s->path < sizeof text; piece++)
+            used += (size_t)(*piece == '@' ? snprintf(text + used, sizeof s->path, "%s", s->path)
+                                           : snprintf(text + used, 2, "%c", *piece));
+    va_end(pieces);
+    overwrite(s, "policy.yaml", text, used);
+}
+
 void make_scratch_policy(const struct sandbox *s)
 {
-    char text[1024];
     make_dir(s, "tides");
     make_dir(s, "tides/scratch");
-    snprintf(text, sizeof text,
-             "olvido: 1\n"
-             "title: Faro Norte tide observatory\n"
-             "rules:\n"
-             "  - name: scratch\n"
-             "    under: %s/tides/scratch\n"
-             "    steps:\n"
-             "      - { after: 30 days, do: discard }\n",
-             s->path);
-    overwrite(s, "policy.yaml", text, strlen(text));
+    write_policy(s,
+                 "title: Faro Norte tide observatory\n"
+                 "rules:\n"
+                 "  - name: scratch\n"
+                 "    under: @/tides/scratch\n"
+                 "    steps:\n"
+                 "      - { after: 30 days, do: discard }\n",
+                 NULL);
 }
 
 void assert_true_because(bool holds, const char *text, const char *part)

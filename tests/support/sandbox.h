@@ -45,6 +45,9 @@ void overwrite(const struct sandbox *s, const char *name, const char *text, size
 unsigned stride(void);
 unsigned count_entries(const struct sandbox *s, const char *name);
 
+/* Writes policy.yaml: "olvido: 1", and behind it these pieces (the last is NULL), in which @ stands for the
+ * sandbox's path. */
+void write_policy(const struct sandbox *s, ...);
 /* A policy of one rule, "scratch", under tides/scratch: what is older than 30 days is discarded. With its
  * directory. */
 void make_scratch_policy(const struct sandbox *s);
