@@ -40,6 +40,7 @@ void olv_thinned_free(struct olv_thinned *t)
 struct collecting {
     struct olv_act_context *context;
     struct olv_thinned *thinned;
+    uint32_t from; /* number of the entry whose turn it is: those before it had theirs, and failed */
 };
 
 /* Whether it lies in the archive at hand. */
@@ -63,7 +64,7 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
     struct collecting *x = self;
     struct olv_thinned *t = x->thinned;
     struct olv_how how;
-    if (e->act != OLV_ACT_THIN || !is_at(t, e))
+    if (e->act != OLV_ACT_THIN || e->number < x->from || !is_at(t, e))
         return true;
     if (!olv_how_get(e->how, &how) || !how.is_member || !how.has_archive)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where in the archive it is");
@@ -115,7 +116,7 @@ static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry 
 static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_thinned *t)
 {
     struct olv_outcome *o = &t->outcome;
-    struct collecting x = {c, t};
+    struct collecting x = {c, t, e->number};
     struct thin_options options = {.catalogue = c->catalogue,
                                    .dir = c->source.fd,
                                    .depot_path = e->directory,

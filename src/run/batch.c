@@ -177,15 +177,27 @@ static void unreached(const struct olv_act *act, const struct olv_docket_entry *
     olv_act_unsuccessful(o);
     if (!act->is_in_depot)
         return;
-    olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
-             e->directory);
+    if (o->error.code == OLV_CHANGED)
+        olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
+                 e->directory);
     o->result = OLV_FAILED;
+}
+
+/* What was done to its archive, with others of the same, is not undone by what happens in its own turn. */
+static bool was_done_before(const struct carrying *c, const struct olv_act *act,
+                            const struct olv_docket_entry *e)
+{
+    return act->is_in_depot && act->is_decided && act->is_decided(&c->run->context, e);
 }
 
 static void apply(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
+    if (was_done_before(c, act, e)) {
+        act->apply(&run->context, e, o);
+        return;
+    }
     if (!olv_reach_directory(&run->context.source, e, &o->error) || !run_find_trash(run, act, e, &o->error)) {
         unreached(act, e, o);
         return;
