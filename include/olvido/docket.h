@@ -13,10 +13,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
-enum {
-    OLV_SEGMENT_ENTRIES = 4096,
-    OLV_SEGMENT_MOST = 65536 /* where all are about one archive */
-};
+#ifndef OLV_SEGMENT_ENTRIES /* the build for many batches of few entries has its own */
+#define OLV_SEGMENT_ENTRIES 4096
+#endif
+enum { OLV_SEGMENT_MOST = 65536 }; /* where all are about one archive */
 
 /* By what a file is known again within a run. */
 struct olv_identity {

@@ -174,11 +174,12 @@ bool olv_act_verify_contents(const char *directory, const char *name, const stru
 /* For acts whose file's contents are safe elsewhere: removes a file's name from the open directory if it
  * still is what was judged, by the way that is right there (see file/stage.h). With the reason in the outcome
  * when it is not, or cannot be removed. */
-bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_entry *entry,
-                    const char *label, bool with_changed, struct olv_outcome *outcome);
+bool olv_act_remove(const struct olv_act_context *context, const struct olv_reach *directory,
+                    const struct olv_docket_entry *entry, const char *label, bool with_changed,
+                    struct olv_outcome *outcome);
 /* The same for a file that must not be open for writing then: asked of the system right before, and it stays
  * so until the name is gone. */
-bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_docket_entry *entry,
+bool olv_act_remove_unused(const struct olv_act_context *context, const struct olv_docket_entry *entry,
                            const char *label, bool with_changed, struct olv_outcome *outcome);
 /* After a crash: whether the file that was judged is there under its name. OLV_NO: nothing is, or another
  * one. OLV_UNKNOWN: it cannot be looked at. */

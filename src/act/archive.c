@@ -78,7 +78,7 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         return remove_directory(c, e, o);
     olv_act_label(label, c->run, c->sequence);
-    return olv_act_remove_unused(&c->source, e, label, e->links < 2, o);
+    return olv_act_remove_unused(c, e, label, e->links < 2, o);
 }
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)

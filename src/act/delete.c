@@ -13,7 +13,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         return;
     }
     olv_act_label(label, c->run, c->sequence);
-    if (olv_act_is_allowed(c, e, o) && olv_act_remove(&c->source, e, label, e->links < 2, o))
+    if (olv_act_is_allowed(c, e, o) && olv_act_remove(c, &c->source, e, label, e->links < 2, o))
         o->result = OLV_DONE;
 }
 

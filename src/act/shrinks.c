@@ -333,11 +333,12 @@ static void finish(const struct olv_act_context *c, const struct olv_docket_entr
 }
 
 /* The original goes only while the new file stands under its name. */
-static bool let_go(struct shrinking *s, const struct olv_docket_entry *e, struct olv_outcome *o)
+static bool let_go(const struct olv_act_context *c, struct shrinking *s, const struct olv_docket_entry *e,
+                   struct olv_outcome *o)
 {
     if (!fresh_stands(&s->task.fresh, s->placed))
         return olv_fail(&o->error, OLV_SYSTEM, "its new file does not stand under its name, so it stays");
-    return shrink_is_unchanged(&s->task, &o->error) && olv_act_remove(&s->source, e, s->label, true, o);
+    return shrink_is_unchanged(&s->task, &o->error) && olv_act_remove(c, &s->source, e, s->label, true, o);
 }
 
 void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
@@ -353,7 +354,7 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
         if (!is_synced) {
             o->error = err;
             take_back(s, o);
-        } else if (!s->how.keeps && !let_go(s, e, o)) {
+        } else if (!s->how.keeps && !let_go(c, s, e, o)) {
             take_back(s, o);
         } else {
             o->result = OLV_DONE;

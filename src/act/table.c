@@ -163,15 +163,16 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
     return false;
 }
 
-bool olv_act_remove(const struct olv_reach *directory, const struct olv_docket_entry *entry,
-                    const char *label, bool with_changed, struct olv_outcome *outcome)
+bool olv_act_remove(const struct olv_act_context *c, const struct olv_reach *directory,
+                    const struct olv_docket_entry *entry, const char *label, bool with_changed,
+                    struct olv_outcome *outcome)
 {
     struct olv_error *err = &outcome->error;
     bool ok;
     if (!olv_act_verify(directory->fd, entry->name, entry, with_changed, outcome))
         return false;
     if (!directory->is_ours)
-        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, err);
+        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, c->observer, err);
     else
         ok = unlinkat(directory->fd, entry->name, 0) == 0 ||
              olv_fail_system(err, "", "cannot remove the original");
@@ -192,14 +193,14 @@ static bool watch(int fd, const struct olv_docket_entry *e, bool with_changed, s
            olv_fail(err, OLV_CHANGED, "it changed since it was judged");
 }
 
-bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_docket_entry *e,
+bool olv_act_remove_unused(const struct olv_act_context *c, const struct olv_docket_entry *e,
                            const char *label, bool with_changed, struct olv_outcome *o)
 {
     int fd;
     bool ok;
     if (e->identity.kind != OLV_KIND_FILE)
-        return olv_act_remove(directory, e, label, with_changed, o);
-    fd = olv_os_open_file(directory->fd, e->name);
+        return olv_act_remove(c, &c->source, e, label, with_changed, o);
+    fd = olv_os_open_file(c->source.fd, e->name);
     if (fd < 0 && errno != EACCES) { /* what cannot be opened cannot be asked about, but may be removed */
         olv_fail_system(&o->error, e->name, "opening it once more");
         if (o->error.sys == ENOENT)
@@ -209,7 +210,7 @@ bool olv_act_remove_unused(const struct olv_reach *directory, const struct olv_d
     }
     ok = fd < 0 || watch(fd, e, with_changed, &o->error);
     if (ok)
-        ok = olv_act_remove(directory, e, label, with_changed, o);
+        ok = olv_act_remove(c, &c->source, e, label, with_changed, o);
     else
         olv_act_unsuccessful(o);
     if (fd >= 0)

@@ -100,7 +100,7 @@ static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry 
                        int64_t row, struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a later run forgets it */
-    if (!olv_act_remove(&c->source, e, label, true, o)) {
+    if (!olv_act_remove(c, &c->source, e, label, true, o)) {
         int sys = o->error.sys;
         olv_error_clear(&o->error);
         olv_fail(&o->error, OLV_SYSTEM, STAYS);

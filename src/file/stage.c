@@ -59,10 +59,11 @@ static bool remove_staged(int dir, int room, const char *room_name, const char *
                           const struct olv_identity *identity, struct olv_error *err)
 {
     struct olv_stat stat;
+    bool is_seen = olv_os_stat(room, name, &stat);
     int sys;
-    if (!olv_os_stat(room, name, &stat) || !olv_identity_holds(identity, &stat, false))
+    if (is_seen && !olv_identity_holds(identity, &stat, false))
         return put_back(dir, room, room_name, name, err);
-    if (unlinkat(room, name, 0) == 0)
+    if (is_seen && unlinkat(room, name, 0) == 0)
         return true;
     sys = errno;
     if (!olv_os_rename_new(room, name, dir, name))
@@ -72,7 +73,7 @@ static bool remove_staged(int dir, int room, const char *room_name, const char *
 }
 
 bool stage_remove(int dir, const char *name, const char *label, const struct olv_identity *identity,
-                  struct olv_error *err)
+                  const struct olv_observer *observer, struct olv_error *err)
 {
     char room_as[ROOM_NAME];
     bool ok = false;
@@ -88,7 +89,10 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     else
         olv_fail_system(err, name, "cannot take it aside");
     close(room);
-    unlinkat(dir, room_as, AT_REMOVEDIR);
+    if (unlinkat(dir, room_as, AT_REMOVEDIR) != 0)
+        olv_observe_trouble(
+            observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, room_as,
+                                           "cannot remove this directory, which was made beside it", errno});
     return ok;
 }
 

@@ -39,8 +39,8 @@ struct olv_os_mount {
     bool has_files;    /* of a kind that people keep files on */
     bool is_remote;    /* kept by a program that gets it from another machine */
 };
-/* Calls `each` for every mount; stops when it returns false. False with errno where not all of them could be read:
- * ENOSYS where the system does not tell. */
+/* Calls `each` for every mount; stops when it returns false. False with errno where not all of them could be
+ * read: ENOSYS where the system does not tell. */
 bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount), void *self);
 
 /* ---- reading a directory in large pieces ---- */

@@ -153,6 +153,14 @@ static const struct {
      "decompress t/r.csv.zst --yes",
      {"fsync(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.csv\"", "fsync(", "/t>", "unlinkat(",
       "\"r.csv.zst\"", "fsync(", "/t>"}},
+    {"policy tell 'kind = file'; for i in $(seq 20); do seq 9000 >t/$i.csv; done", /* by whole file systems */
+     "compress t --yes",
+     {"syncfs(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", ".csv.zst", "fsync(", "/t>", "unlinkat(",
+      ".csv", "fsync(", "/t>"}},
+    {"policy tell 'kind = file'; for i in $(seq 20); do seq 9000 >t/$i.csv; done\n"
+     "status 0 $O archive t --depot cold-room --yes",
+     "recover t",
+     {"syncfs(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", ".csv", "fsync(", "/t>"}},
     {"policy tell 'kind = file'; old t/r.csv",
      "archive t/r.csv --depot cold-room --yes",
      {"fdatasync(", "catalogue.db-wal", "fsync(", "/depot/#", "fdatasync(", "catalogue.db-wal", "linkat(",
@@ -186,7 +194,7 @@ static const struct {
 };
 
 static const char TRACE[] =
-    "strace -f -qq -y -s 4000 -o trace -e trace=write,fsync,fdatasync,renameat2,linkat,unlinkat $O ";
+    "strace -f -qq -y -s 4000 -o trace -e trace=write,fsync,fdatasync,syncfs,renameat2,linkat,unlinkat $O ";
 
 static void every_act_keeps_the_order(void **state)
 {
