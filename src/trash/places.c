@@ -321,7 +321,10 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
             tell(s->observer, (olv_fail_system(&err, mount->point, "cannot look for a trash on it"), &err));
         return true;
     }
-    if (olv_os_stat(top, "", &stat) && stat.mount == mount->id) { /* else another mount covers it */
+    if (!olv_os_stat(top, "", &stat)) {
+        olv_fail_system(&err, mount->point, "cannot look for a trash on it");
+        tell(s->observer, &err);
+    } else if (stat.mount == mount->id) { /* else another mount covers it */
         remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
         tell(s->observer, &err);
     }
