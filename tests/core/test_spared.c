@@ -20,14 +20,15 @@
 
 struct stand_in {
     const char *word;
-    bool is_unsure; /* cannot say */
+    bool is_unsure;   /* cannot say */
+    bool is_of_depot; /* what lies in an archive has no inode */
 };
 
 static enum olv_truth is_held(void *self, const char *path, const struct olv_stat *stat)
 {
     const struct stand_in *s = self;
     assert_int_equal(path[0], '/');
-    assert_int_not_equal(stat->inode, 0);
+    assert_true((stat->inode == 0) == s->is_of_depot);
     if (s->is_unsure)
         return OLV_UNKNOWN;
     return strstr(path, s->word) ? OLV_YES : OLV_NO;
@@ -52,14 +53,17 @@ static struct planned plan_with(const struct sandbox *s, const char *rule, const
                                        .holds = holds,
                                        .respites = respites,
                                        .wants_docket = true};
-    char text[1000];
-    snprintf(text, sizeof text, "olvido: 1\nrules:\n  - { name: r, under: %s/tides, %s }\n", s->path, rule);
-    overwrite(s, "policy.yaml", text, strlen(text));
+    struct olv_error none = {0};
+    struct olv_catalogue *catalogue = olv_catalogue_open(in(s, "state"), &none);
+    options.catalogue = catalogue;
+    write_policy(s, "depots: { cold-room: { path: @/depot } }\nrules:\n  - { name: r, under: @/tides, ", rule,
+                 " }\n", NULL);
     p.policy = olv_policy_load(in(s, "policy.yaml"), &list, &err);
     if (!p.policy)
         fail_msg("%s: %s", err.what, list.count ? list.items[0].message : "");
     if (!olv_plan_make(&p.plan, p.policy, &options, NULL, &err))
         fail_msg("%s", err.what);
+    olv_catalogue_close(catalogue);
     olv_diagnostics_free(&list);
     return p;
 }
@@ -83,6 +87,7 @@ static int setup(void **state)
     s = *state;
     make_dir(s, "tides");
     make_dir(s, "tides/case-7");
+    make_dir(s, "depot");
     make_file(s, "tides/a.tmp", "a", 100);
     make_file(s, "tides/b.tmp", "b", 100);
     make_file(s, "tides/case-7/c.tmp", "c", 100);
@@ -93,7 +98,7 @@ static const char DISCARD[] = "steps: [ { after: 30 days, do: discard } ]";
 
 static void what_is_held_is_spared(void **state)
 {
-    struct stand_in register_of_one = {"/case-7/", false};
+    struct stand_in register_of_one = {"/case-7/", false, false};
     struct olv_holds holds = {&register_of_one, is_held};
     struct planned p = plan_with(*state, DISCARD, &holds, NULL);
     assert_int_equal(count_of(&p, OLV_HELD), 1);
@@ -103,7 +108,7 @@ static void what_is_held_is_spared(void **state)
 
 static void what_may_be_held_counts_as_held(void **state)
 {
-    struct stand_in unsure = {"", true};
+    struct stand_in unsure = {"", true, false};
     struct olv_holds holds = {&unsure, is_held};
     struct planned p = plan_with(*state, DISCARD, &holds, NULL);
     assert_int_equal(count_of(&p, OLV_HELD), 3);
@@ -113,7 +118,7 @@ static void what_may_be_held_counts_as_held(void **state)
 
 static void a_hold_stops_nothing_that_touches_nothing(void **state)
 {
-    struct stand_in all = {"/", false};
+    struct stand_in all = {"/", false, false};
     struct olv_holds holds = {&all, is_held};
     struct planned p = plan_with(*state, "steps: [ { after: 30 days, do: tell } ]", &holds, NULL);
     assert_int_equal(count_of(&p, OLV_HELD), 0);
@@ -123,7 +128,7 @@ static void a_hold_stops_nothing_that_touches_nothing(void **state)
 
 static void held_is_a_word_of_statements(void **state)
 {
-    struct stand_in one = {"b.tmp", false};
+    struct stand_in one = {"b.tmp", false, false};
     struct olv_holds holds = {&one, is_held};
     struct planned p =
         plan_with(*state, "where: held, steps: [ { after: 30 days, do: tell } ]", &holds, NULL);
@@ -138,7 +143,7 @@ static void a_held_file_spares_the_directory_around_it(void **state)
 {
     static const char directories[] = "where: kind = directory, steps: [ { after: 30 days, do: discard } ]";
     const struct sandbox *s = *state;
-    struct stand_in one = {"c.tmp", false};
+    struct stand_in one = {"c.tmp", false, false};
     struct olv_holds holds = {&one, is_held};
     struct planned p;
     set_age(s, "tides/case-7", 100);
@@ -151,31 +156,68 @@ static void a_held_file_spares_the_directory_around_it(void **state)
     drop(&p);
 }
 
-/* A hold that is placed between the plan and the act. */
-static void a_hold_is_asked_again_right_before_the_act(void **state)
+static struct olv_run_result carry_out(const struct sandbox *s, struct planned *p,
+                                       const struct olv_holds *holds)
 {
-    const struct sandbox *s = *state;
-    struct stand_in late = {"a.tmp", false};
-    struct olv_holds holds = {&late, is_held};
-    struct planned p = plan_with(s, DISCARD, NULL, NULL);
     struct olv_guard guard = {0};
     struct olv_run_options options = {
-        .command = "test", .policy = p.policy, .guard = &guard, .holds = &holds};
+        .command = "test", .policy = p->policy, .guard = &guard, .holds = holds};
     struct olv_run_result result;
     struct olv_error err = {0};
     struct olv_run *run;
     options.state = in(s, "state");
     options.trash = in(s, "data/Trash");
     run = olv_run_open(&options, &err);
-    if (!run)
+    if (!run || !olv_run_carry_out(run, p->plan.docket, NULL, &result, &err))
         fail_msg("%s", err.what);
-    if (!olv_run_carry_out(run, p.plan.docket, NULL, &result, &err))
-        fail_msg("%s", err.what);
+    olv_run_close(run);
+    drop(p);
+    return result;
+}
+
+/* A hold that is placed between the plan and the act. */
+static void a_hold_is_asked_again_right_before_the_act(void **state)
+{
+    static const char *const acts[] = {"discard", "compress", "delete", "archive, depot: cold-room"};
+    const struct sandbox *s = *state;
+    struct stand_in late = {"a.tmp", false, false};
+    struct olv_holds holds = {&late, is_held};
+    ON_LINUX_ONLY(); /* elsewhere nothing is deleted */
+    for (size_t i = 0; i < sizeof acts / sizeof *acts; i++) {
+        char steps[100];
+        struct planned p;
+        make_file(s, "tides/b.tmp", "b", 100);
+        snprintf(steps, sizeof steps, "steps: [ { after: 30 days, do: %s } ]", acts[i]);
+        p = plan_with(s, steps, NULL, NULL);
+        assert_true(p.plan.due_files >= 2);
+        carry_out(s, &p, &holds);
+        assert_true(exists(s, "tides/a.tmp"));
+        assert_true(exists(s, "tides/b.tmp") == (i == 1)); /* so small a file would not shrink */
+    }
+}
+
+/* The same for what lies in a depot: it stays in the archive while others are taken out. */
+static void a_held_member_stays_in_its_archive(void **state)
+{
+    const struct sandbox *s = *state;
+    struct stand_in late = {"a.tmp", false, true};
+    struct olv_holds holds = {&late, is_held};
+    struct olv_run_result result;
+    struct planned p;
+    ON_LINUX_ONLY();
+    p = plan_with(s, "steps: [ { after: 30 days, do: archive, depot: cold-room } ]", NULL, NULL);
+    assert_int_equal(carry_out(s, &p, NULL).done, 3);
+    p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", NULL, NULL);
+    assert_int_equal(p.plan.due_files, 3);
+    result = carry_out(s, &p, &holds);
     assert_int_equal(result.done, 2);
     assert_int_equal(result.left, 1);
-    assert_true(exists(s, "tides/a.tmp"));
-    olv_run_close(run);
+    p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", &holds, NULL);
+    assert_int_equal(p.plan.due_files, 0); /* and it is held when it is planned, too */
     drop(&p);
+    p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", NULL, NULL);
+    assert_int_equal(p.plan.due_files, 1); /* nothing else lies there any more */
+    assert_int_equal(carry_out(s, &p, NULL).done, 1);
 }
 
 /* ---- the respite after a recovery ---- */
@@ -406,6 +448,7 @@ static void limits_hold_up_to_the_last_file(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        TEST(a_held_member_stays_in_its_archive),
         TEST(what_is_held_is_spared),
         TEST(what_may_be_held_counts_as_held),
         TEST(a_hold_stops_nothing_that_touches_nothing),
