@@ -43,6 +43,7 @@ struct olv_ledger_query {
     size_t act_count, result_count;
     bool has_since, has_until;
     struct olv_instant since, until; /* from the first, and before the second */
+    bool without_names;              /* paths, reasons and the like are not read: they are "" */
 };
 
 /* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed segments. */

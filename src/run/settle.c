@@ -65,8 +65,6 @@ static void count_result(struct settling *s, const char *result)
 static bool look_at_line(void *self, const struct olv_ledger_record *r)
 {
     struct settling *s = self;
-    if (strcmp(r->run, s->id) != 0)
-        return true;
     if (strcmp(r->kind, "begin") == 0)
         s->has_begun = true;
     if (strcmp(r->kind, "end") == 0)
@@ -243,8 +241,9 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
 static bool settle_run(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
+    const struct olv_ledger_query of_run = {.run = s->id, .without_names = true};
     int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
-    if (!olv_ledger_each(run->options.state, look_at_line, s, err))
+    if (!olv_ledger_search(run->options.state, &of_run, look_at_line, s, err))
         return false;
     if (directory >= 0) {
         s->trace = trace_open(directory, false);

@@ -73,6 +73,24 @@ static struct found search(const struct sandbox *s, struct olv_ledger_query quer
     return found;
 }
 
+static bool has_no_names(void *self, const struct olv_ledger_record *record)
+{
+    assert_string_equal(record->path, "");
+    assert_true(*record->act && *record->result && *record->run && record->size_bytes);
+    return count(self, record);
+}
+
+/* All else of a line is read as ever. */
+static void names_can_be_left_unread(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_ledger_query query = {.run = "20260101-0000-bbbb", .without_names = true};
+    struct found found = {0};
+    struct olv_error err = {0};
+    assert_true(olv_ledger_search(in(s, "state"), &query, has_no_names, &found, &err));
+    assert_int_equal(found.count, 1000);
+}
+
 static void build_index(const struct sandbox *s)
 {
     int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
@@ -168,6 +186,7 @@ static void the_index_tells_no_names(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        TEST(names_can_be_left_unread),
         TEST(lines_are_found_by_their_bytes),
         TEST(lines_are_found_by_the_index_just_the_same),
         TEST(an_index_leads_to_few_blocks),
