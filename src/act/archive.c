@@ -60,7 +60,10 @@ static bool remove_directory(struct olv_act_context *c, const struct olv_docket_
                              struct olv_outcome *o)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(c->source.fd, e->name, &stat) || !olv_identity_is(&e->identity, &stat))
+    if (!olv_os_stat(c->source.fd, e->name, &stat))
+        because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
+                "it is in the archive; looking at it again");
+    else if (!olv_identity_is(&e->identity, &stat))
         because(o, OLV_CHANGED, 0, "another directory stands in its place");
     else if (unlinkat(c->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;

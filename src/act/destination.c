@@ -55,8 +55,16 @@ bool destination_is_allowed(const struct olv_act_context *c, const struct olv_do
 {
     struct olv_stat there;
     bool moves_it = e->if_exists == OLV_REPLACE || e->if_exists == OLV_SET_ASIDE;
-    if (!moves_it || !olv_os_stat(dir, name, &there) ||
-        !olv_guard_is_own(c->guard, there.device, there.inode))
+    if (!moves_it)
+        return true;
+    if (!olv_os_stat(dir, name, &there)) {
+        if (errno == ENOENT)
+            return true;
+        olv_fail_system(&o->error, name, "looking at what stands at its place");
+        olv_act_unsuccessful(o);
+        return false;
+    }
+    if (!olv_guard_is_own(c->guard, there.device, there.inode))
         return true;
     olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files stands at its place");
     o->result = OLV_DENIED;

@@ -20,8 +20,10 @@ static const char *path_of(struct olv_act_context *c, const struct olv_docket_en
     return olv_text_string(&c->path);
 }
 
-/* What arrived is not what was judged: back with it. Should its name be taken by now, both are kept. */
-static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+/* What arrived is not what was judged, or cannot be looked at: back with it. Should its name be taken by now,
+ * both are kept. */
+static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, const struct olv_error *why,
+                     struct olv_outcome *o)
 {
     struct olv_error err = {0};
     char name[NAME_MAX + 1];
@@ -29,6 +31,10 @@ static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e
     o->result = OLV_LEFT;
     if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, OLV_REFUSE, name, &err)) {
         o->trash[0] = '\0';
+        if (why->code != OLV_CHANGED) {
+            o->error = *why;
+            o->result = OLV_FAILED;
+        }
         return;
     }
     olv_fail(&o->error, OLV_CHANGED,
@@ -98,7 +104,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     o->result = OLV_DONE;
     if (!c->source.is_ours && (!olv_act_verify(c->trash->files, o->trash, e, false, &arrived) ||
                                !olv_act_verify_contents(c->trash->files_path, o->trash, e, &arrived)))
-        put_back(c, e, o);
+        put_back(c, e, &arrived.error, o);
     else if (e->identity.kind == OLV_KIND_DIRECTORY)
         trash_sizes_note(c->trash, o->trash, e->contents.allocated_bytes);
 }

@@ -144,15 +144,22 @@ static bool make_new_directory(struct olv_act_context *c, struct fetching *f, st
  * one that an earlier run has made, and could not give what it had, is given it now. */
 static bool make_directory(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
+    enum olv_truth made_by_us;
     struct olv_stat stat;
     snprintf(f->placed, sizeof f->placed, "%s", f->name);
     if (!make_new_directory(c, f, err)) {
         if (err->sys != EEXIST)
             return false;
         olv_error_clear(err);
-        if (!olv_os_stat(f->dir, f->name, &stat) || stat.kind != OLV_KIND_DIRECTORY)
+        if (!olv_os_stat(f->dir, f->name, &stat))
+            return olv_fail_system(err, "", "cannot look at the directory that is there");
+        if (stat.kind != OLV_KIND_DIRECTORY)
             return olv_fail(err, OLV_EXISTS, "something else stands at the place of the directory");
-        if (!givens_spare(c->givens, &stat, c->now))
+        made_by_us = givens_spare(c->givens, &stat, c->now);
+        if (made_by_us == OLV_UNKNOWN)
+            return olv_fail(err, OLV_SYSTEM,
+                            "cannot find out whether an earlier run has made the directory that is there");
+        if (made_by_us == OLV_NO)
             return true;
     }
     if (!c->directories && !(c->directories = directories_new(err)))
@@ -397,6 +404,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     struct olv_stat stat;
     const char *name;
     int fd = destination_open_there(e->target, directory, sizeof directory, &name, &ignored);
+    enum olv_truth found;
     bool is_there, is_directory;
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
@@ -405,7 +413,8 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
         close(fd);
         return OLV_UNKNOWN;
     }
-    is_there = fresh_find(fd, &s.search, placed);
+    found = fresh_find(fd, &s.search, placed);
+    is_there = found == OLV_YES;
     unlink_own_directory(fd, label);
     is_directory = is_there && olv_os_stat(fd, placed, &stat) && stat.kind == OLV_KIND_DIRECTORY;
     if (is_there && !is_directory)
@@ -417,7 +426,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     if (is_directory)
         olv_fail(&o->error, OLV_SYSTEM,
                  "made, but the run was cut short before it had its mode and times; recover it again");
-    return is_there ? OLV_YES : OLV_NO;
+    return found;
 }
 
 static const struct olv_group_act group = {.make = make, .is_alone = is_alone, .drop = drop};

@@ -51,7 +51,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     enum olv_truth is_there = olv_act_is_there(c, e);
     const char *name;
     int fd = destination_open_there(e->target, copy, sizeof copy, &name, &ignored);
-    bool is_back = false;
+    enum olv_truth found = OLV_NO;
     olv_act_label(label, c->run, c->sequence);
     o->result = OLV_DONE;
     if (!olv_act_search_for(&s, c, e, label, fd >= 0 ? name : "", &o->error)) {
@@ -60,10 +60,10 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
         return OLV_UNKNOWN;
     }
     if (fd >= 0) {
-        is_back = fresh_find(fd, &s.search, placed);
-        if (is_back && is_there == OLV_YES)
+        found = fresh_find(fd, &s.search, placed);
+        if (found == OLV_YES && is_there == OLV_YES)
             unlinkat(fd, placed, 0);
-        else if (is_back)
+        else if (found == OLV_YES)
             destination_note(o, &c->placed, copy, placed);
         if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
             olv_place_settle(fd, name);
@@ -71,9 +71,9 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     }
     if (is_there == OLV_YES)
         return OLV_NO;
-    if (is_back && is_there == OLV_NO)
+    if (found == OLV_YES && is_there == OLV_NO)
         olv_trash_abandon(c->trash, e->name);
-    return is_back ? OLV_YES : OLV_UNKNOWN;
+    return found == OLV_YES ? OLV_YES : OLV_UNKNOWN;
 }
 
 const struct olv_act olv_act_recover = {

@@ -385,7 +385,7 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
     struct olv_act_search s;
     struct olv_how how;
-    enum olv_truth is_there;
+    enum olv_truth is_there, found;
     bool is_made;
     olv_act_label(label, c->run, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
@@ -394,7 +394,10 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (!olv_act_search_for(&s, c, e, label, wanted, &o->error))
         return OLV_UNKNOWN;
-    is_made = fresh_find(c->source.fd, &s.search, placed);
+    found = fresh_find(c->source.fd, &s.search, placed);
+    if (found == OLV_UNKNOWN)
+        return OLV_UNKNOWN;
+    is_made = found == OLV_YES;
     if (is_made && is_there == OLV_YES && !how.keeps && fresh_settle_back(c->source.fd, &s.search, placed))
         is_made = false;
     if (!is_made)

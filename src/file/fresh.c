@@ -167,10 +167,14 @@ void fresh_close(struct fresh *f)
 
 /* ---- after a crash ---- */
 
-static bool is_at(int dir, const struct fresh_search *s, const char *name)
+static enum olv_truth is_at(int dir, const struct fresh_search *s, const char *name)
 {
     struct olv_stat stat;
-    return s->is_it && olv_os_stat(dir, name, &stat) && s->is_it(s->self, &stat);
+    if (!s->is_it)
+        return OLV_NO;
+    if (!olv_os_stat(dir, name, &stat))
+        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    return s->is_it(s->self, &stat) ? OLV_YES : OLV_NO;
 }
 
 /* Under the temporary name there is either the new file, or the one that it was exchanged with. */
@@ -178,23 +182,25 @@ static void clear_temporary(int dir, const struct fresh_search *s, bool has_name
 {
     char name[FRESH_LABEL + 32];
     fresh_name(s->label, name);
-    if (!has_name || is_at(dir, s, name))
+    if (!has_name || is_at(dir, s, name) == OLV_YES)
         unlinkat(dir, name, 0);
 }
 
-bool fresh_find(int dir, const struct fresh_search *s, char out[NAME_MAX + 1])
+enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_MAX + 1])
 {
     char aside[FRESH_LABEL + 32];
-    bool is_found = is_at(dir, s, s->wanted);
+    enum olv_truth is_found = is_at(dir, s, s->wanted);
     snprintf(out, NAME_MAX + 1, "%s", s->wanted);
-    if (!is_found && s->if_exists == OLV_NUMBER && s->is_it)
+    if (is_found == OLV_NO && s->if_exists == OLV_NUMBER && s->is_it)
         is_found = olv_place_find(dir, s->wanted, s->is_it, s->self, out);
-    clear_temporary(dir, s, is_found);
-    if (is_found)
-        return true;
+    if (is_found == OLV_UNKNOWN)
+        return OLV_UNKNOWN;
+    clear_temporary(dir, s, is_found == OLV_YES);
+    if (is_found == OLV_YES)
+        return OLV_YES;
     aside_name(s->label, aside); /* set aside, and its place not taken */
     olv_os_rename_new(dir, aside, dir, s->wanted);
-    return false;
+    return OLV_NO;
 }
 
 void fresh_settle_keep(int dir, const char *label)
@@ -209,7 +215,7 @@ void fresh_settle_keep(int dir, const char *label)
 bool fresh_settle_back(int dir, const struct fresh_search *s, const char *placed)
 {
     char name[FRESH_LABEL + 32];
-    if (!is_at(dir, s, placed))
+    if (is_at(dir, s, placed) != OLV_YES)
         return false;
     fresh_name(s->label, name);
     if (renameat(dir, name, dir, placed) == 0)

@@ -46,8 +46,9 @@ struct fresh_search {
     bool (*is_it)(const void *self, const struct olv_stat *stat);
     const void *self;
 };
-/* Removes what has no name of its own yet. True where the file has one: it is in `out`. */
-bool fresh_find(int dir, const struct fresh_search *search, char out[NAME_MAX + 1]);
+/* Removes what has no name of its own yet. OLV_YES where the file has one: it is in `out`. OLV_UNKNOWN where
+ * a name cannot be looked at: then all stays. */
+enum olv_truth fresh_find(int dir, const struct fresh_search *search, char out[NAME_MAX + 1]);
 /* It is to stay, or not: as above, for a file that fresh_find has found. */
 void fresh_settle_keep(int dir, const char *label);
 bool fresh_settle_back(int dir, const struct fresh_search *search, const char *placed);

@@ -83,25 +83,30 @@ static bool replace(int from, const char *name, int to, const char *wanted)
     return renameat(from, name, to, wanted) == 0;
 }
 
-static bool find_numbered(int dir, const char *wanted, const char *format, unsigned first,
-                          bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
-                          char out[NAME_MAX + 1])
+static enum olv_truth find_numbered(int dir, const char *wanted, const char *format, unsigned first,
+                                    bool (*is_it)(const void *self, const struct olv_stat *stat),
+                                    const void *self, char out[NAME_MAX + 1])
 {
     enum { MOST_GAPS = 8 }; /* numbers that somebody has taken away since */
     struct olv_stat stat;
     unsigned gaps = 0;
     for (unsigned number = first; gaps < MOST_GAPS && number < MOST_NUMBERS; number++) {
         numbered(out, wanted, format, number);
-        if (!olv_os_stat(dir, out, &stat))
+        if (olv_os_stat(dir, out, &stat)) {
+            if (is_it(self, &stat))
+                return OLV_YES;
+        } else if (errno == ENOENT) {
             gaps++;
-        else if (is_it(self, &stat))
-            return true;
+        } else {
+            return OLV_UNKNOWN;
+        }
     }
-    return false;
+    return OLV_NO;
 }
 
-bool olv_place_find(int dir, const char *wanted, bool (*is_it)(const void *self, const struct olv_stat *stat),
-                    const void *self, char out[NAME_MAX + 1])
+enum olv_truth olv_place_find(int dir, const char *wanted,
+                              bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
+                              char out[NAME_MAX + 1])
 {
     return find_numbered(dir, wanted, NUMBERED, 2, is_it, self, out);
 }
@@ -117,7 +122,7 @@ void olv_place_settle(int dir, const char *wanted)
     char aside[NAME_MAX + 1];
     struct olv_stat stat;
     if (olv_os_stat(dir, wanted, &stat) && stat.kind != OLV_KIND_DIRECTORY && stat.links > 1 &&
-        find_numbered(dir, wanted, ASIDE, 1, is_same, &stat, aside))
+        find_numbered(dir, wanted, ASIDE, 1, is_same, &stat, aside) == OLV_YES)
         unlinkat(dir, aside, 0);
 }
 

@@ -14,9 +14,11 @@
 bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
                char out[NAME_MAX + 1], struct olv_error *err);
 
-/* After a crash: the name with a number that a newcomer got instead of `wanted`. `is_it` knows it. */
-bool olv_place_find(int dir, const char *wanted, bool (*is_it)(const void *self, const struct olv_stat *stat),
-                    const void *self, char out[NAME_MAX + 1]);
+/* After a crash: the name with a number that a newcomer got instead of `wanted`. `is_it` knows it.
+ * OLV_UNKNOWN where a name cannot be looked at. */
+enum olv_truth olv_place_find(int dir, const char *wanted,
+                              bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
+                              char out[NAME_MAX + 1]);
 /* After a crash in which nothing took the place: what stands there loses the name of one set aside, which it
  * has besides where setting aside is a link and an unlink, and only the link was made. */
 void olv_place_settle(int dir, const char *wanted);

@@ -204,20 +204,20 @@ bool given_is(const struct given *g, const struct olv_stat *stat)
            (!g->has_born || olv_instant_compare(g->born, stat->born) == 0);
 }
 
-bool givens_spare(struct givens *g, const struct olv_stat *stat, struct olv_instant now)
+enum olv_truth givens_spare(struct givens *g, const struct olv_stat *stat, struct olv_instant now)
 {
     static const char sql[] =
         "SELECT 1 FROM given WHERE inode = ?1 AND born_s IS ?2 AND born_ns IS ?3 AND until > ?4";
     struct olv_error ignored = {0};
-    bool is_spared;
+    int code;
     if (!g->spare && !database_prepare(&g->base, &g->spare, sql, &ignored))
-        return true; /* what cannot be known is not touched */
+        return OLV_UNKNOWN;
     sqlite3_reset(g->spare);
     database_bind_file(g->spare, 1, stat);
     sqlite3_bind_int64(g->spare, 4, now.s);
-    is_spared = sqlite3_step(g->spare) != SQLITE_DONE;
+    code = sqlite3_step(g->spare);
     sqlite3_reset(g->spare);
-    return is_spared;
+    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
 }
 
 static bool delete_old(void *self, struct olv_error *err)

@@ -37,6 +37,6 @@ bool given_is(const struct given *given, const struct olv_stat *stat);
 /* The run has ended: what spares nothing, or not any longer, is forgotten. */
 bool givens_end_run(struct givens *givens, struct olv_instant now, struct olv_error *err);
 /* Whether the file is spared at this time, asked of the register as it is now. */
-bool givens_spare(struct givens *givens, const struct olv_stat *stat, struct olv_instant now);
+enum olv_truth givens_spare(struct givens *givens, const struct olv_stat *stat, struct olv_instant now);
 
 #endif

@@ -154,7 +154,7 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
         return false;
     if (holds && holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
         return spare(o, OLV_REFUSED, "it is held");
-    if (e->rule < OLV_OF_TRASH && run->givens && givens_spare(run->givens, &stat, run->context.now))
+    if (e->rule < OLV_OF_TRASH && run->givens && givens_spare(run->givens, &stat, run->context.now) != OLV_NO)
         return spare(o, OLV_REFUSED, "it was given back a short while ago");
     if (e->identity.kind == OLV_KIND_FILE &&
         !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {

@@ -10,6 +10,7 @@ it is laid out anew, disturbed at that call, settled by the next command, looked
 `power` is a kill on ext4 images after which some of the file systems have only what was brought to the disk:
 their images are copied while the world stands still, and what was in memory only is not in a copy. Each of them
 alone, and all at once, lose it; between file systems there is no order.
+settle-KIND disturbs what settles a run that was killed, at each of its own calls, for some places of the kill.
 KIND*N takes N times fewer points of that kind.
 `lie` is a write of file contents that is answered as if all were well, though a bit of it was written otherwise.
 
@@ -25,7 +26,7 @@ PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of it
 CUTS = (("state",), ("site", "site2"), ("cold",), PLACES)
 KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
          "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
-         "EIO-look": "looks", "lie": "write,pwrite64"}
+         "EIO-look": "looks", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes"}
 
 
 class Wrong(Exception):
@@ -190,7 +191,7 @@ class World:
     def due(self):
         """How many lie where the scenario ends them: what a person would count and type."""
         if self.scenario.name == "clear":
-            return len(list(self.in_trash()))
+            return sum(len({n[:-len(".trashinfo")] for n in os.listdir(t + "/info")} | set(os.listdir(t + "/files"))) for t in self.trashes())
         names = {THIN: r"/r[0-9]\.csv$", TWO: r"/r[14]\.csv$", STEPS: "/old/"}.get(re.sub(r"\b(tar(\.\w+)?|zip)\b", "tar.zst", self.scenario.policy), ".")
         return sum(bool(re.search(names, path)) for archive in self.archives() for path in self.members(archive))
 
@@ -515,7 +516,7 @@ class Bench:
 
     def judge(self, what, status, said, reached):
         w = self.world
-        w.tolerates = "unlinkat" in reached and (".trashinfo" in reached or ".olvido-" in reached) and what not in ("kill", "power")
+        w.tolerates = what.startswith("settle-") or "unlinkat" in reached and (".trashinfo" in reached or ".olvido-" in reached) and what not in ("kill", "power")
         if what in ("kill", "power") and status not in (137, 0):
             raise Wrong("status %d" % status)
         if what in ("int", "term", "hup") and status not in (4, 0):
@@ -527,7 +528,7 @@ class Bench:
         if w.run(["recover", "/nowhere/at/all"]) not in (0, 1, 2, 3):
             raise Wrong("the next command does not settle: %s" % w.said)
         w.look()
-        if status == 0 and w.picture() != self.undisturbed:
+        if status == 0 and not what.startswith("settle-") and w.picture() != self.undisturbed:
             raise Wrong("status 0, but not all was done: %s\n%s" % (self.difference(), said))
         if w.scenario.after:
             before = w.picture()
@@ -546,7 +547,7 @@ class Bench:
             return
         if what not in ("kill", "power") and w.scenario.name.startswith("fetch"):
             return  # a directory whose own turn failed was made for what is in it
-        now = {x for x in w.picture() if not (w.tolerates and "/.olvido-" in x[1])}
+        now = {x for x in w.picture() if not (w.tolerates and any("/.olvido-" in str(part) for part in x))}
         if now != self.undisturbed and not w.scenario.after:
             raise Wrong("repeated, it ends otherwise: %s" % self.difference())
         if w.scenario.after and {x for x in self.undisturbed if x[1] == "tree"} != {x for x in w.picture() if x[1] == "tree"}:
@@ -558,15 +559,35 @@ class Bench:
 
     def offset(self, what):
         """What the loader does before the program begins is not ours."""
-        if KINDS[what] == "changes" or what == "lie":
+        if KINDS[what] == "changes" or what == "lie" or self.options.at:
             return 0
         report = self.world.path("report")
         subprocess.run([os.environ["AT_CALL"], "--trace", KINDS[what], "--report", report, "--", os.environ["OLVIDO"], "--version"],
                        stdout=subprocess.DEVNULL, env=self.world.env)
         return int(open(report).read().split()[1])
 
+    def sweep_settling(self, what, stride):
+        """Killed at each eighth of its calls; what settles that is disturbed at each of its own calls."""
+        w, report, command = self.world, self.world.path("report"), ["recover", "/nowhere/at/all"]
+        w.lay_out()
+        w.run(w.scenario.command, [os.environ["AT_CALL"], "--report", report, "--"])
+        calls = int(open(report).read().split()[1])
+        for part in range(3, 9):
+            kill, at = calls * part // 9 + 1, self.offset(what)
+            while True:
+                at += stride
+                w.lay_out()
+                w.run(w.scenario.command, [os.environ["AT_CALL"], "--at", str(kill), "--report", report, "--"])
+                status = w.run(command, [os.environ["AT_CALL"], "--trace", KINDS[what], "--at", str(at), "--do", "EIO", "--report", report, "--"])
+                reached = open(report, errors="replace").read().strip()
+                if not reached.startswith("reached"):
+                    break
+                self.count(what, (), "%d after a kill at %d" % (at, kill), status, reached, w.said)
+
     def sweep(self, what):
         what, _, times = what.partition("*")
+        if what.startswith("settle-"):
+            return self.sweep_settling(what, self.options.stride * int(times or 1))
         for cut in CUTS if what == "power" else [()]:
             self.sweep_one(what, cut, self.options.stride * int(times or 1))
 
@@ -579,17 +600,22 @@ class Bench:
             status, reached, said = self.disturb(what, at, cut)
             if not reached.startswith("reached") or (self.options.at and at > self.options.at):
                 break
-            self.tried[what] = self.tried.get(what, 0) + 1
-            try:
-                self.judge(what, status, said, reached)
-            except (Wrong, subprocess.TimeoutExpired) as e:
-                self.failed.append("%s: %s %s at %d (%s): %s" % (w.scenario.name, what, "+".join(cut), at, reached, e))
-                if not self.options.quiet:
-                    print("FAILED", self.failed[-1], flush=True)
-                if self.options.keep:
-                    input("the world is in %s; Enter goes on " % w.root)
-                if self.options.first:
-                    break
+            if not self.count(what, cut, at, status, reached, said) and self.options.first:
+                break
+
+    def count(self, what, cut, at, status, reached, said):
+        w = self.world
+        self.tried[what] = self.tried.get(what, 0) + 1
+        try:
+            self.judge(what, status, said, reached)
+            return True
+        except (Wrong, subprocess.TimeoutExpired) as e:
+            self.failed.append("%s: %s %s at %s (%s): %s" % (w.scenario.name, what, "+".join(cut), at, reached, e))
+            if not self.options.quiet:
+                print("FAILED", self.failed[-1], flush=True)
+            if self.options.keep:
+                input("the world is in %s; Enter goes on " % w.root)
+            return False
 
 
 def main():
