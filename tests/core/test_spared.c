@@ -162,7 +162,7 @@ static struct olv_run_result carry_out(const struct sandbox *s, struct planned *
     struct olv_guard guard = {0};
     struct olv_run_options options = {
         .command = "test", .policy = p->policy, .guard = &guard, .holds = holds};
-    struct olv_run_result result;
+    struct olv_run_result result = {0};
     struct olv_error err = {0};
     struct olv_run *run;
     options.state = in(s, "state");
