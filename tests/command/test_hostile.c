@@ -15,7 +15,7 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { SWAPS = 100000, NOBODY = 65534, FILES = 8 };
+enum { SWAPS = 40000, NOBODY = 65534, FILES = 8 };
 
 /* ---- the other side ---- */
 
