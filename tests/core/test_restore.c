@@ -195,12 +195,16 @@ static void links_pipes_and_devices(void **state)
     assert_false(exists(s, "device"));
     devices.makes_devices = true;
     err = (struct olv_error){0};
+#ifdef OLVIDO_OS_POSIX
+    assert_false(special(top, "device", &m, &devices, &err)); /* POSIX has no call for it */
+#else
     if (geteuid() == 0) {
         assert_true(special(top, "device", &m, &devices, &err));
         st = look(s, "device");
         assert_true(S_ISCHR(st.st_mode) && (st.st_mode & 07777) == 06751);
         assert_int_equal(st.st_rdev, makedev(1, 3));
     }
+#endif
     close(top);
 }
 
