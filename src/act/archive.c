@@ -154,11 +154,14 @@ static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_ho
     b->name = slash + 1;
     b->dir = open_beside(how);
     if (b->dir < 0)
-        return OLV_NO;
-    if (olv_os_stat(b->dir, b->name, &stat) && given_is(&b->given, &stat))
-        return OLV_YES;
-    close(b->dir);
-    return OLV_NO;
+        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    if (!olv_os_stat(b->dir, b->name, &stat))
+        is_known = errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    else if (!given_is(&b->given, &stat))
+        is_known = OLV_NO;
+    if (is_known != OLV_YES)
+        close(b->dir);
+    return is_known;
 }
 
 static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)

@@ -51,8 +51,8 @@ static bool goes_on(const struct olv_group *g, size_t i)
     return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
 }
 
-/* Whether these are the contents of the file. */
-static bool has_contents(struct olv_act_context *c, int fd, const uint8_t *want)
+/* Whether these are the contents of the file. OLV_UNKNOWN with errno: it cannot be read. */
+static enum olv_truth has_contents(struct olv_act_context *c, int fd, const uint8_t *want)
 {
     uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
     ssize_t got;
@@ -60,8 +60,10 @@ static bool has_contents(struct olv_act_context *c, int fd, const uint8_t *want)
     olv_hasher_begin(c->hasher);
     for (; (got = pread(fd, buffer, sizeof buffer, at)) > 0; at += got)
         olv_hasher_add(c->hasher, buffer, (size_t)got);
+    if (got < 0)
+        return OLV_UNKNOWN;
     olv_hasher_end(c->hasher, digest);
-    return got == 0 && memcmp(digest, want, sizeof digest) == 0;
+    return memcmp(digest, want, sizeof digest) == 0 ? OLV_YES : OLV_NO;
 }
 
 /* ---- the member ---- */
@@ -185,7 +187,8 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     fd = from >= 0 ? olv_os_open_file(from, name) : -1;
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
-         olv_instant_compare(stat.modified, f->member.modified) == 0 && has_contents(c, fd, f->how.digest) &&
+         olv_instant_compare(stat.modified, f->member.modified) == 0 &&
+         has_contents(c, fd, f->how.digest) == OLV_YES &&
          restore_hard_link(fd, from, name, f->dir, &f->options, &ignored);
     if (fd >= 0)
         close(fd);
@@ -291,10 +294,16 @@ static void prove(struct olv_act_context *c, const struct olv_group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         const struct fetching *f = g->made[i];
-        if (!goes_on(g, i) || f->fresh.fd < 0 || has_contents(c, f->fresh.fd, f->digest))
+        struct olv_outcome *o = &g->outcomes[i];
+        enum olv_truth is_same =
+            goes_on(g, i) && f->fresh.fd >= 0 ? has_contents(c, f->fresh.fd, f->digest) : OLV_YES;
+        if (is_same == OLV_YES)
             continue;
-        olv_fail(&g->outcomes[i].error, OLV_BROKEN, "what was written does not read back the same");
-        olv_act_unsuccessful(&g->outcomes[i]);
+        if (is_same == OLV_UNKNOWN)
+            olv_fail_system(&o->error, "", "cannot read again what was written");
+        else
+            olv_fail(&o->error, OLV_BROKEN, "what was written does not read back the same");
+        olv_act_unsuccessful(o);
     }
 }
 

@@ -101,10 +101,9 @@ static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry 
 {
     struct olv_error ignored = {0}; /* then a later run forgets it */
     if (!olv_act_remove(c, &c->source, e, label, true, o)) {
-        int sys = o->error.sys;
-        olv_error_clear(&o->error);
-        olv_fail(&o->error, OLV_SYSTEM, STAYS);
-        o->error.sys = sys;
+        struct olv_error why = o->error;
+        olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
+        o->error.sys = why.sys;
         o->result = OLV_FAILED;
         return false;
     }

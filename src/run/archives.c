@@ -32,8 +32,8 @@ static const char *path_of(const struct olv_unfinished_archive *u, char path[LON
 static void tell(struct clearing *c, const struct olv_unfinished_archive *u, const char *what, int sys)
 {
     char path[LONGEST_PATH];
-    path_of(u, path);
-    olv_observe_trouble(c->run->options.observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, what, sys});
+    olv_observe_trouble(c->run->options.observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, path_of(u, path), what, sys});
 }
 
 static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv_stat *stat)

@@ -49,7 +49,7 @@ bool judge_begin(struct judge *judge, const struct judging *judging);
 void judge_end(struct judge *judge);
 
 /* To be called when a directory is entered: finds the rules that apply in it. False: it is to be left out,
- * for it is Olvido's own, or is gone. */
+ * for it is Olvido's own. */
 bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat);
 /* The verdict on an entry that is no directory. */
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry);

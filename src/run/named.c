@@ -114,18 +114,17 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct naming *n = self;
     struct name_worker *w = &n->workers[number];
-    struct olv_error err;
-    olv_error_clear(&err);
+    struct olv_error err = {0};
+    bool ok;
     if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
         !olv_scan_look(entry))
         return;
-    if (!know_directory(n, w, entry, &err))
-        ; /* told below */
-    else if (is_guarded(n, w->is_system, &entry->stat))
+    ok = know_directory(n, w, entry, &err);
+    if (ok && is_guarded(n, w->is_system, &entry->stat))
         atomic_fetch_add(&n->guarded, 1);
-    else
-        add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
-    if (err.code != OLV_OK)
+    else if (ok)
+        ok = add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
+    if (!ok)
         fail(n, &err);
 }
 

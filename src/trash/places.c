@@ -310,6 +310,13 @@ static void tell(const struct olv_observer *observer, const struct olv_error *er
                             (struct olv_trouble){OLV_TROUBLE_UNREADABLE, err->path, err->what, err->sys});
 }
 
+static void cannot_look_on(const struct search *s, const char *point)
+{
+    struct olv_error err = {0};
+    olv_fail_system(&err, point, "cannot look for a trash on it");
+    tell(s->observer, &err);
+}
+
 static bool look_on(void *self, const struct olv_os_mount *mount)
 {
     struct search *s = self;
@@ -318,12 +325,11 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     int top = mount->has_files ? olv_os_open_path(mount->point) : -1;
     if (top < 0) {
         if (mount->has_files && (errno == EMFILE || errno == ENFILE || errno == ENOMEM || errno == EIO))
-            tell(s->observer, (olv_fail_system(&err, mount->point, "cannot look for a trash on it"), &err));
+            cannot_look_on(s, mount->point);
         return true;
     }
     if (!olv_os_stat(top, "", &stat)) {
-        olv_fail_system(&err, mount->point, "cannot look for a trash on it");
-        tell(s->observer, &err);
+        cannot_look_on(s, mount->point);
     } else if (stat.mount == mount->id) { /* else another mount covers it */
         remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
         tell(s->observer, &err);

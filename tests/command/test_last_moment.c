@@ -8,11 +8,6 @@
 #include <string.h>
 #include <unistd.h>
 
-static void staged(const struct sandbox *s, const char *script)
-{
-    shell_staged(s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n", script);
-}
-
 /* ---- while the question stands ---- */
 
 static const char DISCARDED[] = "policy discard 'kind = file'; old t/r.csv; $O enforce --yes >out";
@@ -74,7 +69,7 @@ static void what_took_the_name_stays(void **state)
         size_t n = 0;
         struct outcome o;
         shell_ok(s, "rm -rf state data t depot kept twin t.zip");
-        staged(s, swaps[i].stage);
+        readings_ok(s, swaps[i].stage);
         snprintf(words, sizeof words, "%s", swaps[i].command);
         for (char *word = strtok_r(words, " ", &rest); word && n < 8; word = strtok_r(NULL, " ", &rest))
             w[n++] = word;
@@ -87,7 +82,7 @@ static void what_took_the_name_stays(void **state)
         o = shell(s, swaps[i].stays);
         if (o.status != 0)
             fail_msg("%s: it is not what and where it was", swaps[i].what);
-        staged(s, "$O audit verify >out");
+        readings_ok(s, "$O audit verify >out");
     }
 }
 

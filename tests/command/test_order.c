@@ -206,7 +206,7 @@ static void every_act_keeps_the_order(void **state)
         shell_ok(s, "rm -rf state data t depot to");
         snprintf(script, sizeof script, "%s; %s %s >out 2>err || fail '%s'", orders[i].stage, TRACE,
                  orders[i].command, orders[i].command);
-        shell_staged(s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n", script);
+        readings_ok(s, script);
         trace = slurp(s, "trace");
         at = find(trace, "write(", "\\\"kind\\\":\\\"intent\\\"");
         at = behind(at, "fsync(", "ledger/lines-");
@@ -224,10 +224,9 @@ static void what_is_extracted_is_on_the_disk_when_it_is_said(void **state)
     const char *at;
     char *trace;
     ON_LINUX_ONLY();
-    shell_staged(
-        s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n",
-        "policy tell 'kind = file'; old t/r.csv; status 0 $O archive t --to r.tar --yes\n"
-        "strace -f -qq -y -s 4000 -o trace -e trace=write,syncfs,linkat $O extract r.tar --into o >out");
+    readings_ok(
+        s, "policy tell 'kind = file'; old t/r.csv; status 0 $O archive t --to r.tar --yes\n"
+           "strace -f -qq -y -s 4000 -o trace -e trace=write,syncfs,linkat $O extract r.tar --into o >out");
     trace = slurp(s, "trace");
     at = find(trace, "linkat(", "\"r.csv\"");
     at = behind(at, "syncfs(", "/o>");

@@ -211,6 +211,11 @@ void script_ok(const struct sandbox *s, const char *name, const char *words)
     shell_staged(s, "set -u\n", text);
 }
 
+void readings_ok(const struct sandbox *s, const char *script)
+{
+    shell_staged(s, ". \"$OLVIDO_SOURCE/tests/command/scripts/readings.sh\"\n", script);
+}
+
 void shell_ok(const struct sandbox *s, const char *script)
 {
     shell_staged(s, "set -e\n", script);

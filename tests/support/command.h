@@ -24,6 +24,8 @@ struct outcome shell(const struct sandbox *s, const char *script);
 void shell_ok(const struct sandbox *s, const char *script);
 /* The same without stopping: what a script needs first stands in `stage`, once for many scripts. */
 void shell_staged(const struct sandbox *s, const char *stage, const char *script);
+/* The same with what scripts/readings.sh has for it. */
+void readings_ok(const struct sandbox *s, const char *script);
 /* Runs tests/command/scripts/NAME with these words (a shell's, or "") in the sandbox; "$O" is the program
  * with its state. Fails the test unless all went well. */
 void script_ok(const struct sandbox *s, const char *name, const char *words);

@@ -7,11 +7,11 @@ mkdir -p t depot
 fail() { echo "FAILED: $1"; cat out err; exit 1; }
 # status STATUS COMMAND...: runs it; its output is in `out` and `err`
 status() {
-    want=$1
+    expected=$1
     shift
     s=0
     "$@" >out 2>err || s=$?
-    [ $s = $want ] || fail "$*: status $s"
+    [ $s = $expected ] || fail "$*: status $s"
 }
 # faulty FAULT PATH CALL COMMAND...: each CALL about PATH fails so, in every thread; the status is in $s
 faulty() {
