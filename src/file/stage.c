@@ -18,32 +18,38 @@ static void room_name(const char *label, char out[ROOM_NAME])
 }
 
 /* Somebody may have put another directory in its place: one that is not ours alone is not used. */
-static bool is_private(int room)
+static bool is_private(const struct olv_stat *stat)
 {
-    struct olv_stat stat;
-    return olv_os_stat(room, "", &stat) && stat.kind == OLV_KIND_DIRECTORY &&
-           stat.owner == (uint32_t)geteuid() && (stat.mode & 0777) == 0700;
+    return stat->kind == OLV_KIND_DIRECTORY && stat->owner == (uint32_t)geteuid() &&
+           (stat->mode & 0777) == 0700;
 }
 
+/* -1 with errno; EPERM where it is not private. */
 static int open_room(int dir, const char *room_name)
 {
-    int room = openat(dir, room_name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
-    if (room >= 0 && !is_private(room)) {
-        close(room);
-        errno = EPERM;
+    struct olv_stat stat;
+    int sys, room = openat(dir, room_name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    if (room < 0)
         return -1;
-    }
-    return room;
+    sys = !olv_os_stat(room, "", &stat) ? errno : is_private(&stat) ? 0 : EPERM;
+    if (sys == 0)
+        return room;
+    close(room);
+    errno = sys;
+    return -1;
 }
 
 static int make_room(int dir, const char *name, struct olv_error *err)
 {
-    int room = mkdirat(dir, name, 0700) == 0 ? open_room(dir, name) : -1;
-    if (room < 0)
-        olv_fail_system(err, name,
-                        "cannot make a private directory for it, which is needed where others may "
-                        "write");
-    return room;
+    bool is_made = mkdirat(dir, name, 0700) == 0;
+    int room = is_made ? open_room(dir, name) : -1;
+    if (room >= 0)
+        return room;
+    olv_fail_system(err, name,
+                    "cannot make a private directory for it, which is needed where others may write");
+    if (is_made && err->sys != EPERM)
+        unlinkat(dir, name, AT_REMOVEDIR);
+    return -1;
 }
 
 static bool put_back(int dir, int room, const char *room_name, const char *name, struct olv_error *err)

@@ -138,13 +138,36 @@ static bool spare(struct olv_outcome *o, enum olv_code code, const char *why)
     return true;
 }
 
-/* Asked again right before the act: what a hold or an open file says may be new. */
+/* Nobody knows whether it may go; the next run may. `sys`: what the system answered, or 0. */
+static bool spare_for_now(struct olv_outcome *o, int sys, const char *why)
+{
+    olv_fail(&o->error, OLV_SYSTEM, "%s", why);
+    o->error.sys = sys;
+    o->result = OLV_FAILED;
+    return true;
+}
+
+static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_entry *e,
+                                  struct olv_outcome *o)
+{
+    enum olv_truth is_open;
+    errno = 0;
+    is_open = is_open_for_writing(run, e);
+    if (is_open == OLV_YES)
+        return spare(o, OLV_CHANGED, "it is open for writing");
+    if (is_open == OLV_UNKNOWN && is_exhausted(errno))
+        return spare_for_now(o, errno, "cannot find out whether it is open for writing");
+    return is_open == OLV_UNKNOWN && olv_act_is_final(e->act) &&
+           spare(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
+}
+
+/* Asked again right before the act: what a hold, the register or an open file says may be new. */
 static bool is_spared(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
                       struct olv_outcome *o)
 {
     const struct olv_holds *holds = run->options.holds;
     const struct olv_policy *policy = run->options.policy;
-    enum olv_truth is_open;
+    enum olv_truth is_held = OLV_NO, is_given = OLV_NO;
     struct olv_stat stat;
     if (!act->is_touching || act->asks_by_itself)
         return false;
@@ -152,23 +175,21 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
      * may be about a file that has the number since. */
     if (!olv_os_stat(run->context.source.fd, e->name, &stat) || stat.inode != e->identity.inode)
         return false;
-    if (holds && holds->is_held(holds->self, path_of(run, e), &stat) != OLV_NO)
+    if (holds)
+        is_held = holds->is_held(holds->self, path_of(run, e), &stat);
+    if (e->rule < OLV_OF_TRASH && run->givens)
+        is_given = givens_spare(run->givens, &stat, run->context.now);
+    if (is_held == OLV_YES)
         return spare(o, OLV_REFUSED, "it is held");
-    if (e->rule < OLV_OF_TRASH && run->givens && givens_spare(run->givens, &stat, run->context.now) != OLV_NO)
+    if (is_given == OLV_YES)
         return spare(o, OLV_REFUSED, "it was given back a short while ago");
-    if (e->identity.kind == OLV_KIND_FILE &&
-        !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too)) {
-        errno = 0;
-        is_open = is_open_for_writing(run, e);
-        if (is_open == OLV_UNKNOWN && is_exhausted(errno)) {
-            olv_fail_system(&o->error, "", "cannot find out whether it is open for writing");
-            o->result = OLV_FAILED;
-            return true;
-        }
-        if (is_open == OLV_YES || (is_open == OLV_UNKNOWN && olv_act_is_final(e->act)))
-            return spare(o, OLV_CHANGED, "it is open for writing");
-    }
-    return false;
+    if (is_held == OLV_UNKNOWN)
+        return spare_for_now(o, 0, "cannot find out whether it is held");
+    if (is_given == OLV_UNKNOWN)
+        return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
+    return e->identity.kind == OLV_KIND_FILE &&
+           !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too) &&
+           is_spared_for_writing(run, e, o);
 }
 
 /* A missing file is skipped; a missing depot is an error. */

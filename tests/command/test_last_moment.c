@@ -107,15 +107,19 @@ STORY(recovered_directory_spared)
 STORY(discarded_twice)
 STORY(set_aside_and_back)
 STORY(attributes_not_copied)
+STORY(register_unreadable_right_before)
+STORY(room_not_opened)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        TEST(what_took_the_name_stays),   TEST(mount_within_an_item), TEST(directory_unreadable),
-        TEST(recovered_directory_spared), TEST(discarded_twice),      TEST(set_aside_and_back),
-        TEST(attributes_not_copied),
+        TEST(what_took_the_name_stays), TEST(mount_within_an_item),
+        TEST(directory_unreadable),     TEST(recovered_directory_spared),
+        TEST(discarded_twice),          TEST(set_aside_and_back),
+        TEST(attributes_not_copied),    TEST(register_unreadable_right_before),
+        TEST(room_not_opened),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
