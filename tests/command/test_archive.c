@@ -13,7 +13,7 @@
 /* A tree with everything that an archive can hold; and what of it a test looks at, in `facts`. */
 #define TREE                                                                                                 \
     "mkdir -p t/a/b t/empty; echo tide >t/a/b/x; ln -s b/x t/a/l; ln t/a/b/x t/a/h; mkfifo t/p; seq "        \
-    "3000000 >t/large; "                                                                                     \
+    "1200000 >t/large; "                                                                                     \
     "echo odd >\"t/$(printf 'odd\\377\\nname')\"; echo u >t/$(printf 'mar\\303\\251e'); : >t/nothing; "      \
     "d=$(printf 'd%.0s' $(seq 120)); mkdir -p t/$d/$d; echo deep >t/$d/$d/file; ln -s $d/$d/file t/far; "    \
     "truncate -s 9M t/sparse; printf end >>t/sparse; printf mid | dd of=t/sparse bs=1 seek=5000000 "         \
@@ -230,10 +230,9 @@ static void a_real_tree_goes_there_and_back(void **state)
     if (stride() == 1) /* tens of thousands; else, where all is slower, not quite as many */
         shell_ok(s, "mkdir t; cp -a /usr/share/man t/man");
     shell_ok(
-        s,
-        "mkdir -p t; cp -a /usr/include t/include; cp -a /usr/share/doc t/doc; $O archive t --to x.tar.zst "
-        "--keep -y -q >out; "
-        "$O extract x.tar.zst --into o --owners --quiet; echo t >left; echo o$PWD/t >right\n" SAME_TREES);
+        s, "mkdir -p t; cp -a /usr/include t/include; $O archive t --to x.tar.zst "
+           "--keep -y -q >out; "
+           "$O extract x.tar.zst --into o --owners --quiet; echo t >left; echo o$PWD/t >right\n" SAME_TREES);
 }
 
 static void what_changes_meanwhile_is_not_in_it(void **state)

@@ -52,7 +52,7 @@ int main(int count, char **arguments)
     } kinds[] = {{"kills", "--do kill --stride " EVERY("9", "1")},
                  {"signals", "--do int,term,hup --stride " EVERY("47", "5")},
                  {"faults", getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
-                 {"lies", "--do lie --stride " EVERY("2", "1")},
+                 {"lies", "--do lie --slower 1 --stride " EVERY("2", "1")},
                  {"power", "--do power --stride 97"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,

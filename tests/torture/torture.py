@@ -664,8 +664,12 @@ def main():
             world.close()
     for what, n in sorted(causes.items(), key=lambda x: -x[1])[:40]:
         print("%5d x %s" % (n, what))
+    for kind in [k.partition("*")[0] for k in kinds]:
+        if not tried.get(kind):
+            print("FAILED: not one point of %s was tried" % kind)
+            failed += 1
     print("points tried: %s" % ", ".join("%d %s" % (n, k) for k, n in tried.items()))
-    print("%d passed, %d failed" % (sum(tried.values()) - failed, failed))
+    print("%d passed, %d failed" % (max(sum(tried.values()) - failed, 0), failed))
     return 1 if failed else 0
 
 
