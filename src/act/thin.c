@@ -52,23 +52,29 @@ static bool is_at(const struct olv_thinned *t, const struct olv_docket_entry *e)
            strcmp(path + directory + 1, e->name) == 0;
 }
 
-static bool is_held(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                    const struct olv_how *how)
+static enum olv_truth is_held(const struct olv_act_context *c, const struct olv_docket_entry *e,
+                              const struct olv_how *how)
 {
     struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = how->most_bytes, .modified = how->modified};
-    return c->holds && c->holds->is_held(c->holds->self, e->target, &stat) != OLV_NO;
+    return c->holds ? c->holds->is_held(c->holds->self, e->target, &stat) : OLV_NO;
 }
 
 static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *x = self;
     struct olv_thinned *t = x->thinned;
+    enum olv_truth held;
     struct olv_how how;
     if (e->act != OLV_ACT_THIN || e->number < x->from || !is_at(t, e))
         return true;
     if (!olv_how_get(e->how, &how) || !how.is_member || !how.has_archive)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where in the archive it is");
-    if (memcmp(how.archive, t->archive, sizeof t->archive) != 0 || is_held(x->context, e, &how))
+    if (memcmp(how.archive, t->archive, sizeof t->archive) != 0)
+        return true;
+    held = is_held(x->context, e, &how);
+    if (held == OLV_UNKNOWN)
+        return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
+    if (held == OLV_YES)
         return true;
     if (t->count == t->cap) {
         size_t cap = t->cap ? 2 * t->cap : 1024;

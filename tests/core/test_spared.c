@@ -175,13 +175,13 @@ static struct olv_run_result carry_out(const struct sandbox *s, struct planned *
     return result;
 }
 
-/* A hold that is placed between the plan and the act. */
+/* A hold that is placed between the plan and the act; and a register that cannot say any more. */
 static void a_hold_is_asked_again_right_before_the_act(void **state)
 {
     static const char *const acts[] = {"discard", "compress", "delete", "archive, depot: cold-room"};
     const struct sandbox *s = *state;
-    struct stand_in late = {"a.tmp", false, false};
-    struct olv_holds holds = {&late, is_held};
+    struct stand_in late = {"a.tmp", false, false}, unsure = {"", true, false};
+    struct olv_holds holds = {&late, is_held}, nobody_knows = {&unsure, is_held};
     ON_LINUX_ONLY(); /* elsewhere nothing is deleted */
     for (size_t i = 0; i < sizeof acts / sizeof *acts; i++) {
         char steps[100];
@@ -190,6 +190,8 @@ static void a_hold_is_asked_again_right_before_the_act(void **state)
         snprintf(steps, sizeof steps, "steps: [ { after: 30 days, do: %s } ]", acts[i]);
         p = plan_with(s, steps, NULL, NULL);
         assert_true(p.plan.due_files >= 2);
+        assert_int_equal(carry_out(s, &p, &nobody_knows).failed, p.plan.due_files);
+        p = plan_with(s, steps, NULL, NULL);
         carry_out(s, &p, &holds);
         assert_true(exists(s, "tides/a.tmp"));
         assert_true(exists(s, "tides/b.tmp") == (i == 1)); /* so small a file would not shrink */
@@ -200,8 +202,8 @@ static void a_hold_is_asked_again_right_before_the_act(void **state)
 static void a_held_member_stays_in_its_archive(void **state)
 {
     const struct sandbox *s = *state;
-    struct stand_in late = {"a.tmp", false, true};
-    struct olv_holds holds = {&late, is_held};
+    struct stand_in late = {"a.tmp", false, true}, unsure = {"", true, true};
+    struct olv_holds holds = {&late, is_held}, nobody_knows = {&unsure, is_held};
     struct olv_run_result result;
     struct planned p;
     ON_LINUX_ONLY();
@@ -209,6 +211,9 @@ static void a_held_member_stays_in_its_archive(void **state)
     assert_int_equal(carry_out(s, &p, NULL).done, 3);
     p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", NULL, NULL);
     assert_int_equal(p.plan.due_files, 3);
+    result = carry_out(s, &p, &nobody_knows);
+    assert_int_equal(result.failed, 3);
+    p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", NULL, NULL);
     result = carry_out(s, &p, &holds);
     assert_int_equal(result.done, 2);
     assert_int_equal(result.left, 1);
