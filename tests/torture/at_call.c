@@ -4,7 +4,7 @@
  * another's back has its number, too.
  *
  *     at_call [--trace KINDS] [--besides TEXT] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE]
- *             -- COMMAND...
+ *             [--early N] [--early-hook COMMAND] -- COMMAND...
  *
  *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, looks, memory, or
  *           names of system calls with commas between
@@ -13,6 +13,7 @@
  *           write), lie (a bit of what is written is another, and the call says that all is well), or an
  *           error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
  *   --hook  is run by a shell when the Nth call has been reached, before WHAT; the world stands still
+ *   --early-hook  the same at an earlier call, after which all goes on
  *   --log   writes a line for every call
  *
  * The report says "reached NAME PATH-OR-DESCRIPTOR" or "passed COUNT". The exit status is the command's, or
@@ -158,8 +159,8 @@ static void install_filter(void)
 /* ---- one call ---- */
 
 static struct {
-    unsigned long at, count;
-    const char *what, *hook, *report;
+    unsigned long at, early, count;
+    const char *what, *hook, *early_hook, *report;
     const char *besides[MOST_BESIDES];
     int besides_count;
     FILE *log;
@@ -276,6 +277,12 @@ static void end_lie(pid_t thread)
     lie.at = 0;
 }
 
+static void run_hook(const char *hook)
+{
+    if (hook && system(hook) != 0)
+        fprintf(stderr, "at_call: the hook failed\n");
+}
+
 /* What the thread's call is to return once it was skipped; 0: it is made. */
 static int act(pid_t thread, const struct call *c, struct user_regs_struct *r)
 {
@@ -283,8 +290,7 @@ static int act(pid_t thread, const struct call *c, struct user_regs_struct *r)
                                              : strcmp(world.what, "term") == 0 ? SIGTERM
                                              : strcmp(world.what, "hup") == 0  ? SIGHUP
                                                                                : 0;
-    if (world.hook && system(world.hook) != 0)
-        fprintf(stderr, "at_call: the hook failed\n");
+    run_hook(world.hook);
     if (strcmp(world.what, "kill") == 0) {
         kill(world.child, SIGKILL);
     } else if (sent) {
@@ -327,6 +333,8 @@ static bool enter(pid_t thread, int *error)
         describe(thread, c, &r, text, sizeof text);
     if (world.log)
         fprintf(world.log, "%lu %d %s\n", world.count, (int)thread, text);
+    if (world.count == world.early)
+        run_hook(world.early_hook);
     if (world.count == world.at) {
         world.is_reached = true;
         report("reached %s\n", text);
@@ -448,6 +456,10 @@ int main(int count, char **words)
             world.what = words[i + 1];
         else if (strcmp(words[i], "--hook") == 0)
             world.hook = words[i + 1];
+        else if (strcmp(words[i], "--early") == 0)
+            world.early = strtoul(words[i + 1], NULL, 10);
+        else if (strcmp(words[i], "--early-hook") == 0)
+            world.early_hook = words[i + 1];
         else if (strcmp(words[i], "--report") == 0)
             world.report = words[i + 1];
         else if (strcmp(words[i], "--log") == 0)

@@ -53,7 +53,7 @@ int main(int count, char **arguments)
                  {"signals", "--do int,term,hup --stride " EVERY("47", "5")},
                  {"faults", getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
                  {"lies", "--do lie --slower 1 --stride " EVERY("2", "1")},
-                 {"power", "--do power --stride 97"}};
+                 {"power", "--do power,power-part*2 --stride 97"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
                                         sandbox_teardown),

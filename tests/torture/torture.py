@@ -9,7 +9,8 @@ scenario is prepared once; then, for every call that its command makes (counted 
 it is laid out anew, disturbed at that call, settled by the next command, looked at, repeated, looked at again.
 `power` is a kill on ext4 images after which some of the file systems have only what was brought to the disk:
 their images are copied while the world stands still, and what was in memory only is not in a copy. Each of them
-alone, and all at once, lose it; between file systems there is no order.
+alone, and all at once, lose it; between file systems there is no order. `power-part`: the system has brought one of
+them to the disk by itself, some calls before; it loses what came since, and so do the others at every second point.
 settle-KIND disturbs what settles a run that was killed, at each of its own calls, for some places of the kill.
 KIND*N takes N times fewer points of that kind.
 `lie` is a write of file contents that is answered as if all were well, though a bit of it was written otherwise.
@@ -23,9 +24,12 @@ import zstandard
 HERE = os.path.dirname(os.path.abspath(__file__))
 DAY = 86400
 PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of its own
-CUTS = (("state",), ("site", "site2"), ("cold",), PLACES)
+PARTS = (("state",), ("site", "site2"), ("cold",))
+CUTS = PARTS + (PLACES,)
+LATELY = 24  # calls
+DEAD = ("kill", "power", "power-part")
 KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
-         "power": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
+         "power": "changes", "power-part": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
          "EIO-look": "looks", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes"}
 
 
@@ -502,12 +506,16 @@ class Bench:
         w.lay_out()
         report = w.path("report")
         do = what.split("-")[0]
-        if what == "power":
-            hook = "cp --sparse=always %s %s" % (" ".join(w.path("images", p) for p in cut), w.path("cut"))
-            status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--at", str(at), "--hook", hook, "--report", report, "--"])
+        if what.startswith("power"):
+            lost, early = cut, []
+            if what == "power-part":
+                lost = PLACES if at % 2 else cut
+                early = ["--early", str(max(1, at - 1 - at * 7919 % LATELY)), "--early-hook", "sync -f " + " ".join(w.at[p] for p in cut)]
+            hook = "cp --sparse=always %s %s" % (" ".join(w.path("images", p) for p in lost), w.path("cut"))
+            status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--at", str(at), "--hook", hook, "--report", report] + early + ["--"])
             reached = open(report, errors="replace").read().strip()
             if reached.startswith("reached"):
-                w.lose(cut)
+                w.lose(lost)
             return status, reached, w.said
         besides = [word for text in (w.at["state"], "Trash", "anon_inode", "socket:") for word in ("--besides", text)] if what == "lie" else []
         status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--trace", KINDS[what], "--at", str(at), "--do", do, "--report", report] + besides + ["--"])
@@ -516,12 +524,12 @@ class Bench:
 
     def judge(self, what, status, said, reached):
         w = self.world
-        w.tolerates = what.startswith("settle-") or "unlinkat" in reached and (".trashinfo" in reached or ".olvido-" in reached) and what not in ("kill", "power")
-        if what in ("kill", "power") and status not in (137, 0):
+        w.tolerates = what.startswith("settle-") or "unlinkat" in reached and (".trashinfo" in reached or ".olvido-" in reached) and what not in DEAD
+        if what in DEAD and status not in (137, 0):
             raise Wrong("status %d" % status)
         if what in ("int", "term", "hup") and status not in (4, 0):
             raise Wrong("status %d after a signal: %s" % (status, said))
-        if status > 6 and what not in ("kill", "power"):
+        if status > 6 and what not in DEAD:
             raise Wrong("status %d: %s" % (status, said))
         if status == 5 and what != "lie":
             raise Wrong("told as damage: %s" % said)
@@ -545,7 +553,7 @@ class Bench:
         w.look()
         if is_loose:
             return
-        if what not in ("kill", "power") and w.scenario.name.startswith("fetch"):
+        if what not in DEAD and w.scenario.name.startswith("fetch"):
             return  # a directory whose own turn failed was made for what is in it
         now = {x for x in w.picture() if not (w.tolerates and any("/.olvido-" in str(part) for part in x))}
         if now != self.undisturbed and not w.scenario.after:
@@ -588,7 +596,7 @@ class Bench:
         what, _, times = what.partition("*")
         if what.startswith("settle-"):
             return self.sweep_settling(what, self.options.stride * int(times or 1))
-        for cut in CUTS if what == "power" else [()]:
+        for cut in CUTS if what == "power" else PARTS if what == "power-part" else [()]:
             self.sweep_one(what, cut, self.options.stride * int(times or 1))
 
     def sweep_one(self, what, cut, stride):
@@ -639,8 +647,9 @@ def main():
     tried, failed, causes = {}, 0, {}
     begin = time.time()
     kinds = options.do.split(",")
-    for scenario, what in [(s, k) for s in chosen if s.only is None or s.only in kinds for k in (["power"] if "power" in kinds else []) + [",".join(k for k in kinds if k != "power")] if k]:
-        world = World(scenario, what == "power", options.together)
+    powers, others = [",".join(k for k in kinds if k.startswith("power") == is_power) for is_power in (True, False)]
+    for scenario, what in [(s, k) for s in chosen if s.only is None or s.only in kinds for k in (powers, others) if k]:
+        world = World(scenario, what == powers, options.together)
         try:
             world.prepare()
             bench = Bench(world, options)
