@@ -2,7 +2,6 @@
 #include "act/destination.h"
 
 #include "os/os.h"
-#include "os/private.h"
 
 #include <errno.h>
 #include <string.h>
@@ -35,19 +34,9 @@ static int open_it(const char *directory, struct olv_error *err)
     return fd;
 }
 
-int destination_open_there(const char *path, char *copy, size_t size, const char **name,
-                           struct olv_error *err)
-{
-    return split(path, copy, size, name, err) ? open_it(copy, err) : -1;
-}
-
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
-    int fd = destination_open_there(path, copy, size, name, err);
-    if (fd >= 0 || err->sys != ENOENT)
-        return fd;
-    olv_error_clear(err);
-    return olv_make_parents(path, err) ? open_it(copy, err) : -1;
+    return split(path, copy, size, name, err) ? open_it(copy, err) : -1;
 }
 
 bool destination_is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, int dir,

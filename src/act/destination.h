@@ -5,12 +5,9 @@
 
 #include "act/act.h"
 
-/* Opens the directory of an absolute path without following links, makes what is missing of it, and points
- * `name` at the last component. `copy` gets the directory's path. -1 with `err`. */
+/* Opens the directory of an absolute path without following links, and points `name` at the last component.
+ * `copy` gets the directory's path. -1 with `err` (ENOENT: see file/parents.h). */
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err);
-/* The same, and nothing is made. */
-int destination_open_there(const char *path, char *copy, size_t size, const char **name,
-                           struct olv_error *err);
 /* What stands at its place may have to stay: Olvido's own files are never replaced or moved aside. */
 bool destination_is_allowed(const struct olv_act_context *context, const struct olv_docket_entry *entry,
                             int dir, const char *name, struct olv_outcome *outcome);

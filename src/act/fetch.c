@@ -11,6 +11,7 @@
 #include "depot/locate.h"
 #include "depot/vault.h"
 #include "file/identity.h"
+#include "file/parents.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -39,7 +40,7 @@ struct fetching {
     uint8_t digest[OLV_SHA256_SIZE]; /* of its contents, which were read */
     int dir;                         /* where it goes; -1: not known yet */
     struct fresh fresh;              /* a file; else fd is -1 */
-    bool has_own;                    /* something that is no file stands under its own name (see restore.h) */
+    struct room room;                /* of what is no file; else its dir is -1 */
     char directory[PATH_MAX];
     const char *name;
     char placed[NAME_MAX + 1]; /* "" before */
@@ -118,28 +119,47 @@ static bool make_file(struct olv_act_context *c, struct fetching *f, struct olv_
            restore_file(&f->fresh, &f->member, &f->options, err);
 }
 
-/* Makes it under its own name, notes it, and gives it its place. False with EEXIST in `err` where that is
- * taken. */
-static bool make_new_directory(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static void leave_room(const struct olv_act_context *c, struct fetching *f)
 {
-    char own[RESTORE_OWN];
-    struct olv_stat stat;
-    bool ok;
-    restore_own_name(own, &f->options);
-    unlinkat(f->dir, own, AT_REMOVEDIR);
-    if (olv_os_stat(f->dir, f->name, &stat))
+    room_clear(&f->room);
+    if (!room_close(&f->room))
+        olv_observe_trouble(c->observer,
+                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->room.name,
+                                                 "cannot remove this directory, which was made beside it",
+                                                 errno});
+}
+
+struct noting {
+    struct olv_act_context *context;
+    struct fetching *fetching;
+    struct olv_stat *stat;
+};
+
+static bool note_directory(void *self, int fd, struct olv_error *err)
+{
+    struct noting *n = self;
+    struct olv_act_context *c = n->context;
+    const struct fetching *f = n->fetching;
+    return (olv_os_stat(fd, "", n->stat) || olv_fail_system(err, "", "cannot look at the new directory")) &&
+           givens_add(c->givens, f->sequence, f->entry->target, n->stat, true, err) &&
+           givens_store(c->givens, c->run, c->now, err);
+}
+
+/* False with EEXIST in `err` where its place is taken. */
+static bool make_new_directory(struct olv_act_context *c, struct fetching *f, struct olv_stat *stat,
+                               struct olv_error *err)
+{
+    struct noting noting = {c, f, stat};
+    int fd;
+    if (olv_os_stat(f->dir, f->name, stat))
         errno = EEXIST;
-    if (errno != ENOENT || mkdirat(f->dir, own, 0700) != 0)
+    if (errno != ENOENT)
         return olv_fail_system(err, "", "cannot make the directory");
-    ok = olv_os_stat(f->dir, own, &stat) || olv_fail_system(err, "", "cannot look at the new directory");
-    ok = ok && givens_add(c->givens, f->sequence, f->entry->target, &stat, true, err) &&
-         givens_store(c->givens, c->run, c->now, err) &&
-         (olv_os_rename_new(f->dir, own, f->dir, f->name) ||
-          olv_fail_system(err, "", "cannot give the directory its name"));
-    if (!ok && unlinkat(f->dir, own, AT_REMOVEDIR) != 0)
-        olv_fail_system(err, "", "cannot remove the directory again, which was to be given its name: %.200s",
-                        own);
-    return ok;
+    fd = room_make_directory(f->dir, f->name, f->label, note_directory, &noting, err);
+    if (fd < 0)
+        return false;
+    close(fd);
+    return true;
 }
 
 /* A directory comes before what is in it, so it has its name at once. One that is there stays as it is; but
@@ -149,7 +169,7 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
     enum olv_truth made_by_us;
     struct olv_stat stat;
     snprintf(f->placed, sizeof f->placed, "%s", f->name);
-    if (!make_new_directory(c, f, err)) {
+    if (!make_new_directory(c, f, &stat, err)) {
         if (err->sys != EEXIST)
             return false;
         olv_error_clear(err);
@@ -166,7 +186,8 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
     }
     if (!c->directories && !(c->directories = directories_new(err)))
         return false;
-    return directories_add(c->directories, f->entry->target + strspn(f->entry->target, "/"), &f->member, err);
+    return directories_add(c->directories, f->entry->target + strspn(f->entry->target, "/"), &stat,
+                           &f->member, err);
 }
 
 /* ---- another name of a hard link ---- */
@@ -183,13 +204,15 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     bool ok;
     if (!*f->how.into || !f->how.has_digest || f->member.kind != OLV_KIND_FILE)
         return false;
-    from = destination_open_there(f->how.into, directory, sizeof directory, &name, &ignored);
+    from = destination_open(f->how.into, directory, sizeof directory, &name, &ignored);
     fd = from >= 0 ? olv_os_open_file(from, name) : -1;
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
          olv_instant_compare(stat.modified, f->member.modified) == 0 &&
-         has_contents(c, fd, f->how.digest) == OLV_YES &&
-         restore_hard_link(fd, from, name, f->dir, &f->options, &ignored);
+         has_contents(c, fd, f->how.digest) == OLV_YES && room_open(&f->room, f->dir, f->label, &ignored) &&
+         restore_hard_link(fd, from, name, &stat, &f->room, &ignored);
+    if (!ok)
+        leave_room(c, f);
     if (fd >= 0)
         close(fd);
     if (from >= 0)
@@ -201,17 +224,28 @@ static bool make_one(struct olv_act_context *c, struct fetching *f, struct olv_e
 {
     if (make_link(c, f)) {
         memcpy(f->digest, f->how.digest, sizeof f->digest);
-        f->has_digest = f->has_own = true;
+        f->has_digest = true;
         return true;
     }
     if (f->kind == OLV_KIND_FILE)
         return make_file(c, f, err);
     if (f->kind == OLV_KIND_DIRECTORY)
         return make_directory(c, f, err);
-    return f->has_own = restore_special(f->dir, &f->member, &f->options, err);
+    return room_open(&f->room, f->dir, f->label, err) &&
+           restore_special(&f->room, &f->member, &f->options, err);
 }
 
 /* ---- making ---- */
+
+static int open_destination(struct fetching *f, struct olv_error *err)
+{
+    struct olv_stat inhabitant = {.owner = f->member.owner, .group = f->member.group};
+    int dir = destination_open(f->entry->target, f->directory, sizeof f->directory, &f->name, err);
+    if (dir >= 0 || err->sys != ENOENT)
+        return dir;
+    olv_error_clear(err);
+    return parents_open(f->directory, &inhabitant, f->label, err);
+}
 
 static bool fetch(struct olv_act_context *c, struct fetching *f, struct olv_outcome *o)
 {
@@ -229,7 +263,7 @@ static bool fetch(struct olv_act_context *c, struct fetching *f, struct olv_outc
         return olv_fail_system(err, e->name, "cannot open the archive");
     ok = open_member(c, f, archive, err);
     f->kind = ok ? f->member.kind : OLV_KIND_UNKNOWN;
-    f->dir = ok ? destination_open(e->target, f->directory, sizeof f->directory, &f->name, err) : -1;
+    f->dir = ok ? open_destination(f, err) : -1;
     ok = f->dir >= 0 && destination_is_allowed(c, e, f->dir, f->name, o) && make_one(c, f, err);
     close(archive);
     return ok;
@@ -246,7 +280,7 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
         return NULL;
     }
     f->entry = e;
-    f->dir = f->fresh.fd = -1;
+    f->dir = f->fresh.fd = f->room.dir = -1;
     f->sequence = g->sequence + i;
     olv_act_label(f->label, c->run, f->sequence);
     f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
@@ -260,13 +294,12 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
 static bool note(struct olv_act_context *c, const struct olv_group *g, size_t i, struct olv_error *err)
 {
     const struct fetching *f = g->made[i];
-    char own[RESTORE_OWN];
     struct olv_stat stat;
     bool ok;
-    if (f->fresh.fd < 0 && !f->has_own)
+    if (f->fresh.fd < 0 && f->room.dir < 0)
         return true; /* a directory, which was noted before */
-    restore_own_name(own, &f->options);
-    ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat) : olv_os_stat(f->dir, own, &stat);
+    ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat)
+                          : olv_os_stat(f->room.dir, f->room.thing, &stat);
     return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
            givens_add(c->givens, g->sequence + i, f->entry->target, &stat, true, err);
 }
@@ -339,15 +372,17 @@ static void make(struct olv_act_context *c, const struct olv_group *g)
 
 /* ---- in its turn ---- */
 
-static bool publish(struct fetching *f, struct olv_error *err)
+static bool publish(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
     const struct olv_docket_entry *e = f->entry;
+    bool ok;
     if (f->fresh.fd >= 0)
         return fresh_publish(&f->fresh, f->name, e->if_exists, f->placed, err);
-    if (!f->has_own)
+    if (f->room.dir < 0)
         return true; /* a directory */
-    f->has_own = false;
-    return restore_place(f->dir, f->name, &f->options, f->placed, err);
+    ok = restore_place(&f->room, f->name, &f->options, f->placed, err);
+    leave_room(c, f);
+    return ok;
 }
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -355,7 +390,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     struct fetching *f = c->made;
     if (!f)
         return;
-    if (publish(f, &o->error)) {
+    if (publish(c, f, &o->error)) {
         fresh_keep(&f->fresh);
         o->result = OLV_DONE;
         o->digest = f->has_digest ? f->digest : NULL;
@@ -372,12 +407,10 @@ static void drop(const struct olv_group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct fetching *f = g->made[i];
-        char own[RESTORE_OWN];
         if (!f)
             continue;
-        restore_own_name(own, &f->options);
-        if (f->has_own)
-            unlinkat(f->dir, own, 0);
+        room_clear(&f->room);
+        room_close(&f->room);
         fresh_close(&f->fresh);
         if (f->dir >= 0)
             close(f->dir);
@@ -395,15 +428,6 @@ static bool is_alone(const struct olv_docket_entry *e)
 
 /* ---- after a crash ---- */
 
-/* It was not given its place, and so is empty. */
-static void unlink_own_directory(int dir, const char *label)
-{
-    struct restore_options options = {.label = label};
-    char own[RESTORE_OWN];
-    restore_own_name(own, &options);
-    unlinkat(dir, own, AT_REMOVEDIR);
-}
-
 static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
                                    struct olv_outcome *o)
 {
@@ -412,19 +436,20 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     struct olv_error ignored = {0};
     struct olv_stat stat;
     const char *name;
-    int fd = destination_open_there(e->target, directory, sizeof directory, &name, &ignored);
+    int fd = destination_open(e->target, directory, sizeof directory, &name, &ignored);
     enum olv_truth found;
     bool is_there, is_directory;
+    olv_act_label(label, c->run, c->sequence);
+    parents_settle(directory, label);
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
-    olv_act_label(label, c->run, c->sequence);
     if (!olv_act_search_for(&s, c, e, label, name, &o->error)) {
         close(fd);
         return OLV_UNKNOWN;
     }
     found = fresh_find(fd, &s.search, placed);
     is_there = found == OLV_YES;
-    unlink_own_directory(fd, label);
+    room_settle(fd, label);
     is_directory = is_there && olv_os_stat(fd, placed, &stat) && stat.kind == OLV_KIND_DIRECTORY;
     if (is_there && !is_directory)
         fresh_settle_keep(fd, label);

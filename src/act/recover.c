@@ -5,11 +5,26 @@
 #include "act/destination.h"
 
 #include "file/identity.h"
+#include "file/parents.h"
 #include "file/place.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <limits.h>
 #include <unistd.h>
+
+static int make_directory(struct olv_act_context *c, const struct olv_docket_entry *e, const char *directory,
+                          struct olv_error *err)
+{
+    char label[FRESH_LABEL];
+    struct olv_stat stat;
+    olv_error_clear(err);
+    olv_act_label(label, c->run, c->sequence);
+    if (olv_os_stat(c->source.fd, e->name, &stat))
+        return parents_open(directory, &stat, label, err);
+    olv_fail_system(err, e->name, "looking at it again");
+    return -1;
+}
 
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -19,6 +34,8 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     if (!olv_act_verify(c->source.fd, e->name, e, true, o))
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
+    if (fd < 0 && o->error.sys == ENOENT)
+        fd = make_directory(c, e, copy, &o->error);
     if (fd >= 0 && destination_is_allowed(c, e, fd, name, o) &&
         olv_trash_take(c->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
@@ -50,9 +67,10 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     struct olv_error ignored = {0};
     enum olv_truth is_there = olv_act_is_there(c, e);
     const char *name;
-    int fd = destination_open_there(e->target, copy, sizeof copy, &name, &ignored);
+    int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
     enum olv_truth found = OLV_NO;
     olv_act_label(label, c->run, c->sequence);
+    parents_settle(copy, label);
     o->result = OLV_DONE;
     if (!olv_act_search_for(&s, c, e, label, fd >= 0 ? name : "", &o->error)) {
         if (fd >= 0)

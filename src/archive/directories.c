@@ -2,6 +2,7 @@
 #include "archive/directories.h"
 
 #include "base/arena.h"
+#include "file/identity.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
 
@@ -41,13 +42,16 @@ void directories_free(struct directories *d)
     free(d);
 }
 
-/* A record: the path, the fixed part of the member, both lists, and each attribute with its length. */
-bool directories_add(struct directories *d, const char *path, const struct olv_member *m,
-                     struct olv_error *err)
+/* A record: the path, the directory's identity, the fixed part of the member, both lists, and each attribute
+ * with its length. */
+bool directories_add(struct directories *d, const char *path, const struct olv_stat *made,
+                     const struct olv_member *m, struct olv_error *err)
 {
+    struct olv_identity identity = olv_identity_of(made);
     struct olv_text *r = &d->record;
     olv_text_clear(r);
     olv_text_add(r, path, strlen(path) + 1);
+    olv_text_add(r, &identity, sizeof identity);
     olv_text_add(r, m, sizeof *m);
     olv_text_add(r, m->acl, strlen(m->acl) + 1);
     olv_text_add(r, m->acl_default, strlen(m->acl_default) + 1);
@@ -77,14 +81,29 @@ static bool read_attributes(struct directories *d, const char *at, struct olv_me
     return list != NULL;
 }
 
+static bool give(int fd, const struct olv_identity *identity, const struct olv_member *m,
+                 const struct restore_options *o, struct olv_error *err)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(fd, "", &stat))
+        return olv_fail_system(err, "", "cannot look at the directory again");
+    if (!olv_identity_is(identity, &stat))
+        return olv_fail(err, OLV_CHANGED, "another directory stands in its place");
+    return restore_attributes(fd, m, o, err) &&
+           (fsync(fd) == 0 || olv_fail_system(err, "", "cannot bring the directory to the disk"));
+}
+
 static bool finish_one(struct directories *d, int top, const char *path, const struct restore_options *o,
                        struct olv_error *err)
 {
+    struct olv_identity identity;
     struct olv_member m;
     const char *at = path + strlen(path) + 1;
     int fd;
     bool ok;
     olv_arena_free(&d->arena);
+    memcpy(&identity, at, sizeof identity);
+    at += sizeof identity;
     memcpy(&m, at, sizeof m);
     m.acl = at + sizeof m;
     m.acl_default = m.acl + strlen(m.acl) + 1;
@@ -93,7 +112,7 @@ static bool finish_one(struct directories *d, int top, const char *path, const s
     fd = olv_os_open_dir(top, *path ? path : ".", false);
     if (fd < 0)
         return olv_fail_system(err, "", "cannot open the directory again");
-    ok = restore_attributes(fd, &m, o, err);
+    ok = give(fd, &identity, &m, o, err);
     close(fd);
     return ok;
 }

@@ -8,10 +8,11 @@
 
 struct directories;
 struct directories *directories_new(struct olv_error *err);
-/* Remembers the member, which is a directory, under its clean path. */
-bool directories_add(struct directories *directories, const char *path, const struct olv_member *member,
-                     struct olv_error *err);
-/* Gives all of them what they had, the innermost first; `failed` is called for each that could not be. */
+/* Remembers the member, which is a directory, under its clean path, and which one was made for it. */
+bool directories_add(struct directories *directories, const char *path, const struct olv_stat *made,
+                     const struct olv_member *member, struct olv_error *err);
+/* Gives all of them what they had, the innermost first, and brings that to the disk; `failed` is called for
+ * each that could not be given it, such as one in whose place another stands by now. */
 bool directories_finish(struct directories *directories, int top, const struct restore_options *options,
                         void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
                         struct olv_error *err);

@@ -29,7 +29,8 @@ struct extracting {
     const struct olv_observer *observer;
     struct olv_extract_result *result;
     struct restore_options restore;
-    char label[FRESH_LABEL];
+    char label[FRESH_LABEL];      /* of what is made for the member at hand */
+    struct olv_instant begun;     /* by the clock of the file system that it goes to */
     struct inside inside, others; /* `others`: where hard links lead to */
     struct directories *directories;
     struct olv_text path;   /* of the member, clean */
@@ -142,44 +143,81 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
                               struct olv_error *err)
 {
     struct olv_stat stat;
-    bool is_ours = mkdirat(dir, name, 0700) == 0;
-    if (!is_ours && errno != EEXIST)
-        return olv_fail_system(err, "", "cannot make the directory");
-    if (!olv_os_stat(dir, name, &stat))
+    int fd;
+    bool ok = olv_os_stat(dir, name, &stat);
+    if (!ok && errno != ENOENT)
         return olv_fail_system(err, "", "cannot look at the directory");
+    if (!ok) {
+        fd = inside_make(&x->inside, dir, name, err);
+        ok = fd >= 0 &&
+             (olv_os_stat(fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new directory"));
+        if (fd >= 0)
+            close(fd);
+        if (!ok)
+            return false;
+    }
     if (stat.kind != OLV_KIND_DIRECTORY)
         return olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory should be");
-    is_ours |= inside_has_made(&x->inside, &stat); /* on the way to something in it */
-    return !is_ours || directories_add(x->directories, olv_text_string(&x->path), m, err);
+    return !inside_has_made(&x->inside, &stat) ||
+           directories_add(x->directories, olv_text_string(&x->path), &stat, m, err);
 }
 
-static bool extract_hard_link(struct extracting *x, int dir, const char *name, const struct olv_member *m,
-                              struct olv_error *err)
+/* A file that was there before is nobody's to link: only what came out of this archive has other names. */
+static bool is_of_archive(const struct extracting *x, const struct olv_stat *stat, struct olv_error *err)
 {
-    struct olv_text other = {0};
-    char placed[NAME_MAX + 1];
-    const char *other_name;
-    int from, fd;
-    bool ok = inside_clean(m->link, &other, err);
-    if (ok && other.len == 0)
-        ok = olv_fail(err, OLV_BROKEN, "it is another name of nothing");
-    from = ok ? inside_reach(&x->others, olv_text_string(&other), &other_name, err) : -1;
-    fd = from >= 0 ? olv_os_open_file(from, other_name) : -1;
-    ok = from >= 0 && restore_hard_link(fd, from, other_name, dir, &x->restore, err) &&
-         restore_place(dir, name, &x->restore, placed, err);
+    return olv_instant_compare(stat->has_born ? stat->born : stat->changed, x->begun) >= 0 ||
+           olv_fail(err, OLV_REFUSED, "it is another name of a file that was there before");
+}
+
+static bool link_other(struct extracting *x, const struct room *room, const char *other,
+                       struct olv_error *err)
+{
+    const char *name;
+    struct olv_stat meant;
+    int from = inside_reach(&x->others, other, &name, err), fd;
+    bool ok;
+    if (from < 0)
+        return false;
+    fd = olv_os_open_file(from, name);
+    ok = olv_os_stat(fd >= 0 ? fd : from, fd >= 0 ? "" : name, &meant) ||
+         olv_fail_system(err, "", "cannot look at the other member");
+    ok = ok && is_of_archive(x, &meant, err) && restore_hard_link(fd, from, name, &meant, room, err);
     if (fd >= 0)
         close(fd);
+    return ok;
+}
+
+/* What is neither a file nor a directory. */
+static bool extract_special(struct extracting *x, int dir, const char *name, const struct olv_member *m,
+                            struct olv_error *err)
+{
+    struct olv_text other = {0};
+    struct room room;
+    char placed[NAME_MAX + 1];
+    bool ok = !m->is_hard_link || inside_clean(m->link, &other, err);
+    if (ok && m->is_hard_link && other.len == 0)
+        ok = olv_fail(err, OLV_BROKEN, "it is another name of nothing");
+    if (ok && room_open(&room, dir, x->label, err)) {
+        ok = (m->is_hard_link ? link_other(x, &room, olv_text_string(&other), err)
+                              : restore_special(&room, m, &x->restore, err)) &&
+             restore_place(&room, name, &x->restore, placed, err);
+        if (!ok)
+            room_clear(&room);
+        if (!room_close(&room) && ok)
+            ok = olv_fail_system(err, room.name, "cannot remove this directory, in which it was made");
+    } else {
+        ok = false;
+    }
     olv_text_free(&other);
     return ok;
 }
 
 static bool extract_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
 {
-    char placed[NAME_MAX + 1];
     const char *name;
     int dir;
     olv_text_clear(&x->path);
-    if (!inside_clean(m->path, &x->path, err))
+    if (!fresh_random_label(x->label, err) || !inside_clean(m->path, &x->path, err))
         return false;
     if (x->path.len == 0)
         return true; /* the directory itself */
@@ -187,15 +225,14 @@ static bool extract_member(struct extracting *x, struct olv_member *m, struct ol
     if (dir < 0)
         return false;
     if (m->is_hard_link)
-        return extract_hard_link(x, dir, name, m, err);
+        return extract_special(x, dir, name, m, err);
     switch (m->kind) {
     case OLV_KIND_FILE:
         return extract_file(x, dir, name, m, err);
     case OLV_KIND_DIRECTORY:
         return extract_directory(x, dir, name, m, err);
     default:
-        return restore_special(dir, m, &x->restore, err) &&
-               restore_place(dir, name, &x->restore, placed, err);
+        return extract_special(x, dir, name, m, err);
     }
 }
 
@@ -312,6 +349,19 @@ static int open_top(const char *into, struct olv_error *err)
     return fd;
 }
 
+static bool look_at_clock(struct extracting *x, int top, struct olv_error *err)
+{
+    struct fresh first;
+    struct olv_stat stat;
+    bool ok;
+    if (!fresh_random_label(x->label, err) || !fresh_open(&first, top, x->label, err))
+        return false;
+    ok = olv_os_stat(first.fd, "", &stat) || olv_fail_system(err, "", "cannot look at a new file");
+    fresh_close(&first);
+    x->begun = stat.has_born ? stat.born : stat.changed;
+    return ok;
+}
+
 static bool sync_all(int top, struct olv_error *err)
 {
     return olv_os_sync_all(top) || olv_fail_system(err, "", "cannot bring it to the disk");
@@ -331,13 +381,12 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
     struct olv_error late = {0};
     int top = x.directories ? open_top(options->into, err) : -1;
     struct reckoning_sink sink = {&x, on_missing};
-    bool ok = top >= 0 && (x.reckoning = reckoning_new(&sink, err));
+    bool ok = top >= 0 && (x.reckoning = reckoning_new(&sink, err)) && look_at_clock(&x, top, err);
     *result = (struct olv_extract_result){0};
-    snprintf(x.label, sizeof x.label, "extract-%ld", (long)getpid());
     x.restore =
         (struct restore_options){options->if_exists, options->keeps_owners, options->makes_devices, x.label};
-    inside_begin(&x.inside, top);
-    inside_begin(&x.others, top);
+    inside_begin(&x.inside, top, x.label);
+    inside_begin(&x.others, top, NULL);
     if (ok) {
         ok = extract_all(&x, err);
         if (!directories_finish(x.directories, top, &x.restore, on_directory_failed, &x, &late) ||

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/inside.h"
 
+#include "file/room.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -11,9 +12,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-void inside_begin(struct inside *in, int top)
+void inside_begin(struct inside *in, int top, const char *label)
 {
-    *in = (struct inside){.top = top, .dir = -1};
+    *in = (struct inside){.top = top, .label = label, .dir = -1};
 }
 
 void inside_end(struct inside *in)
@@ -84,24 +85,36 @@ bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
     return !out->failed || olv_fail_memory(err);
 }
 
+int inside_make(struct inside *in, int dir, const char *name, struct olv_error *err)
+{
+    int fd = room_make_directory(dir, name, in->label, NULL, NULL, err);
+    if (fd < 0 || remember(in, fd))
+        return fd;
+    olv_fail_memory(err);
+    close(fd);
+    return -1;
+}
+
 /* One directory further down. */
 static int descend(struct inside *in, int dir, const char *name, struct olv_error *err)
 {
+    struct olv_error why = {0};
     int fd = olv_os_open_dir(dir, name, false);
-    bool is_new = fd < 0 && errno == ENOENT && mkdirat(dir, name, 0700) == 0;
-    if (fd < 0 && (is_new || errno == EEXIST))
-        fd = olv_os_open_dir(dir, name, false);
-    if (fd >= 0 && is_new && !remember(in, fd)) {
-        olv_fail_memory(err);
-        close(fd);
-        return -1;
+    if (fd < 0 && errno == ENOENT && in->label) {
+        fd = inside_make(in, dir, name, &why);
+        if (fd < 0 && why.sys != EEXIST) {
+            *err = why;
+            return -1;
+        }
+        if (fd < 0)
+            fd = olv_os_open_dir(dir, name, false);
     }
     if (fd >= 0)
         return fd;
     if (errno == ELOOP || errno == ENOTDIR)
         olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory %.200s should be", name);
     else
-        olv_fail_system(err, "", "cannot make the directory %.200s", name);
+        olv_fail_system(err, "", "cannot open the directory %.200s", name);
     return -1;
 }
 

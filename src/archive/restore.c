@@ -121,7 +121,7 @@ static bool make(int dir, const char *name, const struct olv_member *m)
     }
 }
 
-/* By name, for they cannot be opened; the directory is as the caller made sure. */
+/* By name, for they cannot be opened; in the room nobody else has a hand. */
 static bool finish_special(int dir, const char *name, const struct olv_member *m,
                            const struct restore_options *o, struct olv_error *err)
 {
@@ -136,64 +136,52 @@ static bool finish_special(int dir, const char *name, const struct olv_member *m
            olv_fail_system(err, "", "cannot give it its times");
 }
 
-void restore_own_name(char out[RESTORE_OWN], const struct restore_options *o)
+bool restore_place(const struct room *room, const char *name, const struct restore_options *o,
+                   char placed[NAME_MAX + 1], struct olv_error *err)
 {
-    snprintf(out, RESTORE_OWN, ".olvido-%.40s.part", o->label);
-}
-
-bool restore_place(int dir, const char *name, const struct restore_options *o, char placed[NAME_MAX + 1],
-                   struct olv_error *err)
-{
-    char own[RESTORE_OWN];
-    restore_own_name(own, o);
-    if (olv_place(dir, own, dir, name, o->if_exists, placed, err))
+    if (olv_place(room->dir, room->thing, room->outside, name, o->if_exists, placed, err))
         return true;
-    unlinkat(dir, own, 0);
+    room_clear(room);
     if (err->code == OLV_EXISTS)
         olv_fail(err, OLV_EXISTS, "there is a %.250s already", name);
     return false;
 }
 
-bool restore_special(int dir, const struct olv_member *m, const struct restore_options *o,
+bool restore_special(const struct room *room, const struct olv_member *m, const struct restore_options *o,
                      struct olv_error *err)
 {
-    char own[RESTORE_OWN];
-    restore_own_name(own, o);
     if (m->kind == OLV_KIND_DEVICE && !o->makes_devices)
         return olv_fail(err, OLV_REFUSED, "it is a device, and devices are made only with --devices");
     if (m->kind == OLV_KIND_LINK && !*m->link)
         return olv_fail(err, OLV_BROKEN, "it is a link to nothing");
-    unlinkat(dir, own, 0);
-    if (!make(dir, own, m))
+    if (!make(room->dir, room->thing, m))
         return olv_fail_system(err, "", "cannot make it");
-    if (finish_special(dir, own, m, o, err))
+    if (finish_special(room->dir, room->thing, m, o, err))
         return true;
-    unlinkat(dir, own, 0);
+    room_clear(room);
     return false;
 }
 
 /* Where a descriptor cannot be linked, the name is; then that must have been the same file. */
-static bool link_by_name(int fd, int from, const char *from_name, int dir, const char *own)
+static bool link_by_name(int from, const char *from_name, const struct olv_stat *meant,
+                         const struct room *room)
 {
-    struct olv_stat meant, linked;
-    if (linkat(from, from_name, dir, own, 0) != 0)
+    struct olv_stat linked;
+    if (linkat(from, from_name, room->dir, room->thing, 0) != 0)
         return false;
-    if (fd < 0 || (olv_os_stat(fd, "", &meant) && olv_os_stat(dir, own, &linked) &&
-                   meant.inode == linked.inode && meant.device == linked.device))
+    if (olv_os_stat(room->dir, room->thing, &linked) && meant->inode == linked.inode &&
+        meant->device == linked.device)
         return true;
-    unlinkat(dir, own, 0);
+    room_clear(room);
     errno = ESTALE;
     return false;
 }
 
-bool restore_hard_link(int fd, int from, const char *from_name, int dir, const struct restore_options *o,
-                       struct olv_error *err)
+bool restore_hard_link(int fd, int from, const char *from_name, const struct olv_stat *meant,
+                       const struct room *room, struct olv_error *err)
 {
-    char own[RESTORE_OWN];
-    restore_own_name(own, o);
-    unlinkat(dir, own, 0);
-    if (fd >= 0 && olv_os_name_unnamed(fd, dir, own))
+    if (fd >= 0 && olv_os_name_unnamed(fd, room->dir, room->thing))
         return true;
-    return ((fd < 0 || errno == EOPNOTSUPP) && link_by_name(fd, from, from_name, dir, own)) ||
+    return ((fd < 0 || errno == EOPNOTSUPP) && link_by_name(from, from_name, meant, room)) ||
            olv_fail_system(err, "", "cannot link it to the other member");
 }

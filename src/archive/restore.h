@@ -4,6 +4,7 @@
 #define OLV_ARCHIVE_RESTORE_H
 
 #include "file/fresh.h"
+#include "file/room.h"
 #include "olvido/member.h"
 
 struct restore_options {
@@ -20,17 +21,15 @@ bool restore_write(int fd, const uint8_t *bytes, size_t len, uint64_t at, struct
 /* Gives a fresh file, which has its contents, its length and attributes. */
 bool restore_file(struct fresh *fresh, const struct olv_member *member, const struct restore_options *options,
                   struct olv_error *err);
-/* The name that something has in its directory until it gets its own. */
-enum { RESTORE_OWN = 64 };
-void restore_own_name(char out[RESTORE_OWN], const struct restore_options *options);
-/* Makes a link, a pipe or a device under that name. */
-bool restore_special(int dir, const struct olv_member *member, const struct restore_options *options,
-                     struct olv_error *err);
-/* Gives a file another name: that one. By its descriptor; or, where it cannot be opened (-1), by its name. */
-bool restore_hard_link(int fd, int from, const char *from_name, int dir,
-                       const struct restore_options *options, struct olv_error *err);
-/* Gives what stands there its own name. Where that cannot be, it is removed. */
-bool restore_place(int dir, const char *name, const struct restore_options *options,
+/* Makes a link, a pipe or a device in the room. */
+bool restore_special(const struct room *room, const struct olv_member *member,
+                     const struct restore_options *options, struct olv_error *err);
+/* Gives the file that is meant another name, in the room. By its descriptor; or, where it cannot be opened
+ * (-1), by its name. */
+bool restore_hard_link(int fd, int from, const char *from_name, const struct olv_stat *meant,
+                       const struct room *room, struct olv_error *err);
+/* Gives what was made in the room its own name outside. Where that cannot be, it is removed. */
+bool restore_place(const struct room *room, const char *name, const struct restore_options *options,
                    char placed[NAME_MAX + 1], struct olv_error *err);
 
 #endif

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/fresh.h"
 
+#include "base/digest.h"
 #include "file/place.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -16,25 +17,46 @@ void fresh_name(const char *label, char out[FRESH_LABEL + 32])
     snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.part", FRESH_LABEL, label);
 }
 
+bool fresh_random_label(char label[FRESH_LABEL], struct olv_error *err)
+{
+    uint8_t bytes[10];
+    if (!olv_random(bytes, sizeof bytes))
+        return olv_fail(err, OLV_SYSTEM, "the system gives no random bytes");
+    olv_hex(bytes, sizeof bytes, label);
+    return true;
+}
+
 static void aside_name(const char *label, char out[FRESH_LABEL + 32])
 {
     snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.replaced", FRESH_LABEL, label);
 }
 
-bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *err)
+static bool open_it(struct fresh *f, struct olv_error *err)
 {
-    *f = (struct fresh){.fd = olv_os_make_unnamed(dir), .dir = dir};
-    snprintf(f->label, sizeof f->label, "%s", label);
+    f->fd = olv_os_make_unnamed(f->dir);
     if (f->fd >= 0)
         return true;
     if (errno != EOPNOTSUPP)
         return olv_fail_system(err, "", "cannot make the new file");
-    fresh_name(label, f->name);
-    f->fd = openat(dir, f->name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    fresh_name(f->label, f->name);
+    f->fd = openat(f->dir, f->name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (f->fd >= 0)
         return true;
     olv_fail_system(err, f->name, "cannot make the new file");
     f->name[0] = '\0';
+    return false;
+}
+
+bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *err)
+{
+    *f = (struct fresh){.fd = -1, .dir = dir};
+    snprintf(f->label, sizeof f->label, "%s", label);
+    if (!open_it(f, err))
+        return false;
+    if (olv_os_clear_lists(f->fd))
+        return true;
+    olv_fail_system(err, "", "cannot take away the access list that the directory gives to new files");
+    fresh_close(f);
     return false;
 }
 

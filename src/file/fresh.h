@@ -20,6 +20,8 @@ struct fresh {
     char label[FRESH_LABEL];
 };
 
+/* A label that nobody can foresee, for what need not be found again. */
+bool fresh_random_label(char label[FRESH_LABEL], struct olv_error *err);
 /* The name that it has until it is published, where it needs one. */
 void fresh_name(const char *label, char out[FRESH_LABEL + 32]);
 /* Makes it in the directory. `label` tells it apart: the run and the number within. */

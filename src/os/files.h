@@ -49,6 +49,9 @@ ssize_t olv_os_get_attribute(int fd, const char *name, void *value, size_t size)
 ssize_t olv_os_get_attribute_of(int dir, const char *file, const char *name, void *value, size_t size);
 bool olv_os_set_attribute(int fd, const char *name, const void *value, size_t len);
 bool olv_os_remove_attribute(int fd, const char *name);
+/* Takes away the access control lists of an open file or directory, the default one too: what the directory
+ * that it was made in has given it. What has none is as it should be. */
+bool olv_os_clear_lists(int fd);
 /* Whether this one is the system's own affair, and need not be the same on a copy. */
 bool olv_os_is_own_attribute(const char *name);
 

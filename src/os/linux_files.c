@@ -153,6 +153,16 @@ bool olv_os_remove_attribute(int fd, const char *name)
     return fremovexattr(fd, name) == 0;
 }
 
+static bool is_without(int fd, const char *list)
+{
+    return fremovexattr(fd, list) == 0 || errno == ENODATA || errno == EOPNOTSUPP;
+}
+
+bool olv_os_clear_lists(int fd)
+{
+    return is_without(fd, "system.posix_acl_access") && is_without(fd, "system.posix_acl_default");
+}
+
 bool olv_os_is_own_attribute(const char *name)
 {
     static const char *const own[] = {"security.selinux", "security.ima", "security.evm", "security.SMACK64"};

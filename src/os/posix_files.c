@@ -107,6 +107,12 @@ bool olv_os_remove_attribute(int fd, const char *name)
     return false;
 }
 
+bool olv_os_clear_lists(int fd)
+{
+    (void)fd;
+    return true;
+}
+
 bool olv_os_is_own_attribute(const char *name)
 {
     (void)name;

@@ -90,7 +90,7 @@ static void begin(const struct sandbox *s, struct place *p)
     make_dir(s, "other");
     p->top = open(in(s, "into"), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     assert_true(p->top >= 0);
-    inside_begin(&p->inside, p->top);
+    inside_begin(&p->inside, p->top, "test");
 }
 
 static void end(struct place *p)

@@ -4,6 +4,7 @@
 #include "archive/directories.h"
 #include "archive/restore.h"
 #include "os/files.h"
+#include "os/os.h"
 #include "support/sandbox.h"
 
 #include <errno.h>
@@ -148,22 +149,32 @@ static void a_place_that_is_taken(void **state)
     close(top);
 }
 
-/* Made under its own name, and then put in its place. */
+/* Made where nobody else has a hand, and then put in its place: in a directory of ours, and in everybody's.
+ */
 static bool special(int top, const char *name, const struct olv_member *m, const struct restore_options *o,
                     struct olv_error *err)
 {
     char placed[NAME_MAX + 1];
-    return restore_special(top, m, o, err) && restore_place(top, name, o, placed, err);
+    struct room room;
+    bool ok = room_open(&room, top, "test", err) && restore_special(&room, m, o, err) &&
+              restore_place(&room, name, o, placed, err);
+    assert_true(room_close(&room));
+    return ok;
 }
 
 static bool hard_link(int top, const char *from, const char *name, struct olv_error *err)
 {
     char placed[NAME_MAX + 1];
+    struct olv_stat meant = {0};
+    struct room room;
     int fd = openat(top, from, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
-    bool ok =
-        restore_hard_link(fd, top, from, top, &modest, err) && restore_place(top, name, &modest, placed, err);
+    bool ok = room_open(&room, top, "test", err);
+    olv_os_stat(top, from, &meant);
+    ok = ok && restore_hard_link(fd, top, from, &meant, &room, err) &&
+         restore_place(&room, name, &modest, placed, err);
     if (fd >= 0)
         close(fd);
+    assert_true(room_close(&room));
     return ok;
 }
 
@@ -253,11 +264,13 @@ static void directories_get_their_modes_and_times_in_the_end(void **state)
     assert_non_null(d);
     for (size_t i = 0; i < 4; i++) {
         struct olv_member m = file;
+        struct olv_stat stat;
         make_dir(s, paths[i]);
         m.kind = OLV_KIND_DIRECTORY;
         m.mode = 0500 + (uint32_t)i;
         m.modified.s += (int64_t)i;
-        assert_true(directories_add(d, paths[i], &m, &err));
+        assert_true(olv_os_stat(top, paths[i], &stat));
+        assert_true(directories_add(d, paths[i], &stat, &m, &err));
         make_file(s, "a/file", "tide\n", 0);
     }
     assert_true(directories_finish(d, top, &modest, never, NULL, &err));
@@ -278,16 +291,24 @@ static void a_directory_that_was_replaced_is_told(void **state)
     struct olv_error err = {0};
     struct directories *d = directories_new(&err);
     struct olv_member m = file;
+    struct olv_stat stat;
     unsigned failed = 0;
     int top = open_top(s);
     m.kind = OLV_KIND_DIRECTORY;
     make_dir(s, "other");
     assert_int_equal(chmod(in(s, "other"), 0711), 0);
     assert_int_equal(symlink("other", in(s, "link")), 0);
-    assert_true(directories_add(d, "link", &m, &err));
-    assert_true(directories_add(d, "missing", &m, &err));
+    assert_true(olv_os_stat(top, "other", &stat));
+    assert_true(directories_add(d, "link", &stat, &m, &err));
+    assert_true(directories_add(d, "missing", &stat, &m, &err));
+    make_dir(s, "made");
+    assert_true(olv_os_stat(top, "made", &stat));
+    assert_true(directories_add(d, "made", &stat, &m, &err));
+    assert_int_equal(renameat(top, "made", top, "away"), 0);
+    assert_int_equal(renameat(top, "other", top, "made"), 0);
     assert_true(directories_finish(d, top, &modest, count, &failed, &err));
-    assert_int_equal(failed, 2);
+    assert_int_equal(failed, 3);
+    assert_int_equal(renameat(top, "made", top, "other"), 0);
     assert_int_equal(look(s, "other").st_mode & 07777, 0711);
     directories_free(d);
     close(top);
