@@ -22,31 +22,22 @@ STORY(directory_unfinished)
 STORY(archive_removed_later)
 STORY(catalogue_unreadable)
 
-static void no_room_for_temporary_files(void **state)
-{
-    ON_LINUX_ONLY(); /* elsewhere nobody can say that a file is not open, so none is deleted */
-    if (geteuid() != 0)
-        skip();
-    script_ok(*state, "no_room_for_temporary_files.sh", "");
-}
+/* Of what other systems do not have, or do by other calls. */
+#define LINUX_STORY(name)                                                                                    \
+    static void name(void **state)                                                                           \
+    {                                                                                                        \
+        ON_LINUX_ONLY();                                                                                     \
+        if (geteuid() != 0)                                                                                  \
+            skip();                                                                                          \
+        script_ok(*state, #name ".sh", "");                                                                  \
+    }
 
-static void opened_while_archived(void **state)
-{
-    ON_LINUX_ONLY(); /* leases */
-    script_ok(*state, "opened_while_archived.sh", "");
-}
-
-static void directory_not_looked_at(void **state)
-{
-    ON_LINUX_ONLY(); /* elsewhere it is another call */
-    script_ok(*state, "directory_not_looked_at.sh", "");
-}
-
-static void register_unreadable(void **state)
-{
-    ON_LINUX_ONLY(); /* elsewhere nothing is exchanged */
-    script_ok(*state, "register_unreadable.sh", "");
-}
+LINUX_STORY(no_room_for_temporary_files)
+LINUX_STORY(opened_while_archived)
+LINUX_STORY(directory_not_looked_at)
+LINUX_STORY(register_unreadable)
+LINUX_STORY(archive_going)
+LINUX_STORY(settled_in_trouble)
 
 static void swapped_while_discarded(void **state)
 {
@@ -72,6 +63,8 @@ int main(void)
         TEST(catalogue_unreadable),
         TEST(directory_not_looked_at),
         TEST(register_unreadable),
+        TEST(archive_going),
+        TEST(settled_in_trouble),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

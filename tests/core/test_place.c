@@ -224,6 +224,31 @@ static void wildcards_fit_real_directories_only(void **state)
     assert_string_equal(expand(s, "b//s*//"), "/b/scratch ");
 }
 
+static bool is_inode(const void *self, const struct olv_stat *stat)
+{
+    return stat->inode == *(const uint64_t *)self;
+}
+
+/* A name that cannot be looked at may be the one. */
+static void a_file_is_found_by_its_identity_or_nobody_knows(void **state)
+{
+    const struct sandbox *s = *state;
+    char found[NAME_MAX + 1];
+    struct two d = open_two(s);
+    struct stat stat;
+    uint64_t inode;
+    make_file(s, "to/g.csv", "first", 0);
+    make_file(s, "to/g (3).csv", "third", 0);
+    assert_int_equal(fstatat(d.to, "g (3).csv", &stat, 0), 0);
+    inode = stat.st_ino;
+    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_YES);
+    assert_string_equal(found, "g (3).csv");
+    inode = 0;
+    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_NO);
+    close_two(d);
+    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_UNKNOWN);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -233,6 +258,7 @@ int main(void)
         TEST(names_without_a_suffix_and_hidden_ones_are_numbered_at_their_end),
         TEST(the_longest_name_stays_within_what_a_file_system_takes),
         TEST(a_directory_is_never_replaced),
+        TEST(a_file_is_found_by_its_identity_or_nobody_knows),
         TEST(a_tree_goes_and_what_its_links_point_to_stays),
         TEST(depth_costs_no_descriptors),
         TEST(what_is_not_there_is_an_error),
