@@ -122,6 +122,10 @@ struct olv_segment_reader;
 struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err);
 /* The id of the boot in which it was written; "" where the system does not tell. */
 const char *olv_segment_boot(const struct olv_segment_reader *reader);
+/* Random bytes of this segment, from which the names are made that its new files have until they are
+ * complete: filled when the first decision is read; the reader's. */
+enum { OLV_SALT = 16 };
+const uint8_t *olv_segment_salt(const struct olv_segment_reader *reader);
 /* Fills `out`, whose strings are borrowed from the reader. False at the end, or when broken: then `err` has a
  * code. */
 bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);

@@ -72,6 +72,7 @@ struct olv_act_context {
     const struct olv_holds *holds;   /* NULL: nothing is held */
     const struct olv_text *segment;  /* the batch under way, */
     uint64_t batch;                  /* and its number */
+    const uint8_t *salt;             /* of the batch; borrowed from whoever reads it */
     struct gathered *gathered;       /* what went into archives; NULL: nothing */
     /* When settling: */
     enum olv_trace trace; /* of this entry */
@@ -194,10 +195,11 @@ struct olv_act_search {
 bool olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *context,
                         const struct olv_docket_entry *entry, const char *label, const char *wanted,
                         struct olv_error *err);
-/* What the new and the set-aside files of an entry are told apart by: the run and the number within. */
-void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
+/* What tells the new files of an entry apart until they are complete: it is found again when the run is
+ * settled, and cannot be foreseen by whoever has seen another one. */
+void olv_act_label(char out[FRESH_LABEL], const struct olv_act_context *context, uint64_t sequence);
 /* The same for the archive that begins with that entry. */
-void olv_act_archive_label(char out[FRESH_LABEL], const char *run, uint64_t sequence);
+void olv_act_archive_label(char out[FRESH_LABEL], const struct olv_act_context *context, uint64_t sequence);
 /* For acts that take a file from its place: whether a guard stands before it. With OLV_LEFT in the outcome.
  */
 bool olv_act_is_allowed(struct olv_act_context *context, const struct olv_docket_entry *entry,

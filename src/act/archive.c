@@ -80,7 +80,7 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
     char label[FRESH_LABEL];
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         return remove_directory(c, e, o);
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     return olv_act_remove_unused(c, e, label, e->links < 2, o);
 }
 
@@ -176,7 +176,7 @@ static void clear_beside(const struct olv_act_context *c, const struct olv_how *
     struct fresh_search search = {.label = label, .wanted = ""};
     char ignored[NAME_MAX + 1];
     int dir = open_beside(how);
-    olv_act_archive_label(label, c->run, c->sequence);
+    olv_act_archive_label(label, c, c->sequence);
     if (dir < 0)
         return;
     fresh_find(dir, &search, ignored);
@@ -188,7 +188,7 @@ static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
     struct olv_how how;
     char label[FRESH_LABEL];
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
     if (is_beside(e, &how))
         clear_beside(c, &how);

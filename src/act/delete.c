@@ -12,7 +12,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
         o->result = OLV_LEFT;
         return;
     }
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     if (olv_act_is_allowed(c, e, o) && olv_act_remove(c, &c->source, e, label, e->links < 2, o))
         o->result = OLV_DONE;
 }
@@ -23,7 +23,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
 {
     char label[FRESH_LABEL];
     enum olv_truth is_there;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
     is_there = olv_act_is_there(c, e);
     o->result = OLV_DONE;

@@ -282,7 +282,7 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
     f->entry = e;
     f->dir = f->fresh.fd = f->room.dir = -1;
     f->sequence = g->sequence + i;
-    olv_act_label(f->label, c->run, f->sequence);
+    olv_act_label(f->label, c, f->sequence);
     f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
     if (!olv_how_get(e->how, &f->how) || !f->how.is_member || !f->how.has_archive) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say where in the archive it is");
@@ -439,7 +439,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     int fd = destination_open(e->target, directory, sizeof directory, &name, &ignored);
     enum olv_truth found;
     bool is_there, is_directory;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     parents_settle(directory, label);
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;

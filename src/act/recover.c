@@ -19,7 +19,7 @@ static int make_directory(struct olv_act_context *c, const struct olv_docket_ent
     char label[FRESH_LABEL];
     struct olv_stat stat;
     olv_error_clear(err);
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     if (olv_os_stat(c->source.fd, e->name, &stat))
         return parents_open(directory, &stat, label, err);
     olv_fail_system(err, e->name, "looking at it again");
@@ -69,7 +69,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     const char *name;
     int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
     enum olv_truth found = OLV_NO;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     parents_settle(copy, label);
     o->result = OLV_DONE;
     if (!olv_act_search_for(&s, c, e, label, fd >= 0 ? name : "", &o->error)) {

@@ -218,7 +218,7 @@ static struct shrinking *begin(struct making *m, size_t i)
         return NULL;
     }
     olv_reach_begin(&s->source);
-    olv_act_label(s->label, m->context->run, m->group->sequence + i);
+    olv_act_label(s->label, m->context, m->group->sequence + i);
     if (!olv_how_get(e->how, &s->how)) {
         olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
         olv_act_unsuccessful(o);
@@ -387,7 +387,7 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     struct olv_how how;
     enum olv_truth is_there, found;
     bool is_made;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
     is_there = olv_act_is_there(c, e);
     if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))

@@ -3,6 +3,8 @@
  * docket. */
 #include "act/act.h"
 
+#include "base/bytes.h"
+
 #include "file/identity.h"
 #include "file/stage.h"
 #include "os/files.h"
@@ -247,12 +249,23 @@ bool olv_act_search_for(struct olv_act_search *out, const struct olv_act_context
     return is_known != OLV_UNKNOWN;
 }
 
-void olv_act_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)
+static void label_of(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence, char what)
 {
-    snprintf(out, FRESH_LABEL, "%.24s-%llu", run, (unsigned long long)sequence);
+    enum { LETTERS = 20 };
+    uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
+    memcpy(bytes, c->salt, OLV_SALT);
+    bytes_put64(bytes + OLV_SALT, sequence);
+    bytes[OLV_SALT + 8] = (uint8_t)what;
+    olv_sha256_once(bytes, sizeof bytes, digest);
+    olv_hex(digest, LETTERS / 2, out);
 }
 
-void olv_act_archive_label(char out[FRESH_LABEL], const char *run, uint64_t sequence)
+void olv_act_label(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence)
 {
-    snprintf(out, FRESH_LABEL, "%.24s-%llu-archive", run, (unsigned long long)sequence);
+    label_of(out, c, sequence, 'E');
+}
+
+void olv_act_archive_label(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence)
+{
+    label_of(out, c, sequence, 'A');
 }

@@ -131,7 +131,7 @@ static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, st
                                    .observer = c->observer};
     char label[FRESH_LABEL];
     int64_t row = 0;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     options.label = label;
     if (!c->catalogue)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
@@ -207,7 +207,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     enum olv_archive_state state;
     char label[FRESH_LABEL];
     struct olv_how how;
-    olv_act_label(label, c->run, c->sequence);
+    olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
     if (!c->catalogue || !olv_how_get(e->how, &how) || !how.has_archive)
         return OLV_UNKNOWN;

@@ -67,6 +67,11 @@ void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_
     olv_hasher_end(hasher, out);
 }
 
+void olv_sha256_once(const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE])
+{
+    SHA256(bytes, len, out);
+}
+
 bool olv_random(void *out, size_t len)
 {
     return RAND_bytes(out, (int)len) == 1;

@@ -21,6 +21,8 @@ uint64_t olv_hasher_length(const struct olv_hasher *hasher);
 void olv_hasher_fill(struct olv_hasher *hasher, uint64_t length);
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
 void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
+/* The same of few bytes, without one. */
+void olv_sha256_once(const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 
 bool olv_random(void *out, size_t len);
 /* Writes 2 * len digits and a NUL. */

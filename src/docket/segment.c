@@ -5,6 +5,7 @@
 
 #include "base/arena.h"
 #include "base/bytes.h"
+#include "base/digest.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -87,6 +88,14 @@ static void put_boot(struct olv_segment_writer *w)
     put_string(&w->bytes, boot, 2);
 }
 
+static void put_salt(struct olv_segment_writer *w)
+{
+    uint8_t salt[OLV_SALT];
+    w->bytes.failed |= !olv_random(salt, sizeof salt);
+    put(&w->bytes, 'S', 1);
+    olv_text_add(&w->bytes, salt, sizeof salt);
+}
+
 void olv_segment_begin(struct olv_segment_writer *w)
 {
     struct olv_text bytes = w->bytes, how = w->how, last_path = w->last_path;
@@ -99,6 +108,7 @@ void olv_segment_begin(struct olv_segment_writer *w)
     olv_text_clear(&w->last_path);
     olv_text_add(&w->bytes, MAGIC, sizeof MAGIC);
     put_boot(w);
+    put_salt(w);
 }
 
 static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry *e)
@@ -240,6 +250,7 @@ struct olv_segment_reader {
     const char *directory; /* the one read last: entries refer to no other */
     const char *how;       /* likewise */
     const char *boot;
+    uint8_t salt[OLV_SALT];
     struct olv_directory_id id, *systems; /* owned: one for each file system, without an inode */
     uint32_t system_count;
     struct rule {
@@ -416,9 +427,20 @@ static void get_directory(struct olv_segment_reader *r)
     r->is_broken |= r->directory[0] != '/';
 }
 
+static void get_salt(struct olv_segment_reader *r)
+{
+    for (size_t i = 0; i < sizeof r->salt; i++)
+        r->salt[i] = (uint8_t)get(r, 1);
+}
+
 const char *olv_segment_boot(const struct olv_segment_reader *r)
 {
     return r->boot;
+}
+
+const uint8_t *olv_segment_salt(const struct olv_segment_reader *r)
+{
+    return r->salt;
 }
 
 bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out, struct olv_error *err)
@@ -436,6 +458,8 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
             get_system(r);
         } else if (kind == 'B') {
             r->boot = get_string(r, 2);
+        } else if (kind == 'S') {
+            get_salt(r);
         } else if (kind == 'H') {
             r->how = get_string(r, 2);
         } else if (kind == 'R') {

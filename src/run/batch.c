@@ -451,6 +451,7 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     ahead_begin(c->ahead, &segment->bytes, c->run->context.sequence, c->run->context.is_small);
     c->run->context.segment = &segment->bytes;
     c->run->context.batch = c->batch;
+    c->run->context.salt = olv_segment_salt(reader);
     c->run->context.holds = c->run->options.holds;
     ok = prepare(c, segment, err);
     while (ok && olv_segment_next(reader, &e, err)) {

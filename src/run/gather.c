@@ -278,7 +278,7 @@ bool gather_archive(struct olv_run *run, const struct gather_place *place, struc
         return true;
     if (!run->gathered && !(run->context.gathered = run->gathered = gathered_new(err)))
         return false;
-    olv_act_archive_label(g.label, run->id, place->sequence);
+    olv_act_archive_label(g.label, &run->context, place->sequence);
     ok = add_all(&a, err);
     if (!ok)
         g.failed = *err;

@@ -176,6 +176,7 @@ static bool each_open(struct settling *s, const struct open_batch *batch, const 
     if (!reader)
         return false;
     s->run->context.sequence = batch->sequence;
+    s->run->context.salt = olv_segment_salt(reader);
     while (olv_segment_next(reader, &e, err)) {
         s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
         s->run->context.sequence++;

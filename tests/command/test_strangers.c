@@ -19,6 +19,7 @@ STORY(parents_as_above)
 STORY(links_to_strangers)
 STORY(directories_exchanged)
 STORY(made_in_private)
+STORY(names_not_foreseen)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
@@ -26,7 +27,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         TEST(default_lists),         TEST(parents_as_above), TEST(links_to_strangers),
-        TEST(directories_exchanged), TEST(made_in_private),
+        TEST(directories_exchanged), TEST(made_in_private),  TEST(names_not_foreseen),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
