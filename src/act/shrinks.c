@@ -386,7 +386,6 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     struct olv_act_search s;
     struct olv_how how;
     enum olv_truth is_there, found;
-    bool is_made;
     olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity);
     is_there = olv_act_is_there(c, e);
@@ -397,13 +396,18 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     found = fresh_find(c->source.fd, &s.search, placed);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
-    is_made = found == OLV_YES;
-    if (is_made && is_there == OLV_YES && !how.keeps && fresh_settle_back(c->source.fd, &s.search, placed))
-        is_made = false;
-    if (!is_made)
+    if (found == OLV_NO)
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (is_there == OLV_UNKNOWN)
         return OLV_UNKNOWN;
+    if (is_there == OLV_YES && !how.keeps) {
+        if (fresh_settle_back(c->source.fd, &s.search, placed))
+            return OLV_NO;
+        olv_fail_system(&o->error, "", "its new file stands beside it, and cannot be taken back: %.250s",
+                        placed);
+        o->result = OLV_FAILED;
+        return OLV_YES;
+    }
     fresh_settle_keep(c->source.fd, label);
     olv_text_clear(&c->archive);
     olv_text_printf(&c->archive, "%s%s%s", e->directory, e->directory[1] ? "/" : "", placed);

@@ -38,6 +38,7 @@ LINUX_STORY(directory_not_looked_at)
 LINUX_STORY(register_unreadable)
 LINUX_STORY(archive_going)
 LINUX_STORY(settled_in_trouble)
+LINUX_STORY(taken_back_in_vain)
 
 static void swapped_while_discarded(void **state)
 {
@@ -65,6 +66,7 @@ int main(void)
         TEST(register_unreadable),
         TEST(archive_going),
         TEST(settled_in_trouble),
+        TEST(taken_back_in_vain),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
