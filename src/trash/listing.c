@@ -26,17 +26,21 @@ static bool climbs(const char *path)
     return false;
 }
 
-/* Makes the path that an info file says absolute; false where it may not be believed. */
+/* Makes the path that an info file says absolute; false where it may not be believed. The trash of a mount
+ * comes with the mount, from whomever: it only says what lay below its top (Trash specification 1.0,
+ * "Contents of a trash directory"). */
 static bool resolve(struct olv_trash *trash)
 {
     struct olv_text whole = {0};
-    if (trash->found_path.data[0] == '/')
-        return true;
-    if (trash->top_len == 0 || climbs(trash->found_path.data))
+    const char *path = olv_text_string(&trash->found_path);
+    bool is_absolute = path[0] == '/', is_home = trash->top_len == 0;
+    if (is_absolute != is_home || climbs(path) || path[strlen(path) - 1] == '/')
         return false;
+    if (is_absolute)
+        return true;
     olv_text_add(&whole, trash->path, trash->top_len > 1 ? trash->top_len : 0);
     olv_text_puts(&whole, "/");
-    olv_text_puts(&whole, trash->found_path.data);
+    olv_text_puts(&whole, path);
     olv_text_free(&trash->found_path);
     trash->found_path = whole;
     return !whole.failed;
