@@ -3,27 +3,27 @@
 #ifndef OLVIDO_GUARD_H
 #define OLVIDO_GUARD_H
 
-#include <stdbool.h>
+#include "olvido/error.h"
+
 #include <stddef.h>
 #include <stdint.h>
 
-enum { OLV_OWN_PLACES = 64, OLV_LANDMARKS = 256, OLV_ALIASES = 256 };
-
-/* System directories are known; Olvido's own places (state, trash, policies) are told to it. Begins zeroed;
- * olv_guard_free in the end. */
+/* System directories are known; Olvido's own places (state, trash, depots, policies) are told to it. Begins
+ * zeroed; olv_guard_free in the end. */
 struct olv_guard {
-    struct {
+    struct olv_guarded {
         uint64_t device, inode;
         char *path; /* owned; canonical */
-    } own[OLV_OWN_PLACES];
-    size_t own_count;
-    char
-        *aliases[OLV_ALIASES]; /* owned: other paths that lead to or into such places, through other mounts */
-    size_t alias_count;
-    struct {
+    } * own;
+    struct olv_alias {
+        char *path;  /* owned: another one that leads to or into such a place, through another mount */
+        bool is_own; /* to one of Olvido's; else to a system directory */
+    } * aliases;
+    struct olv_landmark {
         uint64_t device, inode;
-    } landmarks[OLV_LANDMARKS];
-    size_t landmark_count;
+    } * landmarks;
+    size_t own_count, own_cap, alias_count, alias_cap, landmark_count, landmark_cap;
+    struct olv_error error; /* why not all of them are known; no run begins with such a guard */
 };
 
 /* Adds a directory or a file, following links in its path; one that does not exist needs no guard. */

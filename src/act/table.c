@@ -49,22 +49,34 @@ void olv_outcome_reason(const struct olv_outcome *o, char *out, size_t size)
         snprintf(out, size, "%s", o->error.what);
 }
 
-bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static const char *why_guarded(const struct olv_act_context *c, const struct olv_docket_entry *e,
+                               const char *path)
 {
-    const char *why = NULL;
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
-    olv_text_clear(&c->path);
-    olv_docket_entry_path(e, &c->path);
     if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
         olv_guard_is_own(c->guard, c->source.device, e->at.inode))
-        why = "is one of Olvido's own files";
-    else if (olv_guard_is_system(c->guard, e->directory) ||
-             (is_directory && olv_guard_is_system(c->guard, olv_text_string(&c->path))))
-        why = "lies in a system directory";
-    else if (is_directory && e->identity.mount != e->at.mount)
-        why = "is a mount point";
-    else if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
-        why = "is the root or a home directory";
+        return "is one of Olvido's own files";
+    switch (olv_guard_of(c->guard, is_directory ? path : e->directory)) {
+    case OLV_SYSTEM_PLACE:
+        return "lies in a system directory";
+    case OLV_OWN_PLACE:
+        return "lies in one of Olvido's own places";
+    default:
+        break;
+    }
+    if (is_directory && e->identity.mount != e->at.mount)
+        return "is a mount point";
+    if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
+        return "is the root or a home directory";
+    return NULL;
+}
+
+bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const char *why;
+    olv_text_clear(&c->path);
+    olv_docket_entry_path(e, &c->path);
+    why = why_guarded(c, e, olv_text_string(&c->path));
     if (!why)
         return true;
     olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);

@@ -167,7 +167,7 @@ enum cli_status by_hand(struct cli *cli, const struct by_hand *act)
         !cli_policy_path(cli, policy, sizeof policy, &status))
         return status;
     if (cli_has(cli, OPT_PREVIEW)) {
-        plan_guard(cli, policy, &guard);
+        plan_guard(cli, policy, NULL, &guard);
         status = preview(cli, act, &guard);
         olv_guard_free(&guard);
         return status;
@@ -178,7 +178,7 @@ enum cli_status by_hand(struct cli *cli, const struct by_hand *act)
     if (!run)
         return cli_report(cli, &err);
     run_print_settled(cli, run);
-    plan_guard(cli, policy, &guard);
+    plan_guard(cli, policy, NULL, &guard);
     status = do_named(cli, act, run, &guard);
     olv_run_close(run);
     olv_guard_free(&guard);

@@ -108,7 +108,7 @@ static enum cli_status enforce(struct enforcing *e)
     if (!run)
         return cli_report(e->cli, &err);
     run_print_settled(e->cli, run);
-    plan_guard(e->cli, e->policy->path, &guard);
+    plan_guard(e->cli, e->policy->path, e->policy, &guard);
     status = decide_and_do(e, run);
     olv_run_close(run);
     olv_guard_free(&guard);

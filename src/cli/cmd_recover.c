@@ -228,7 +228,7 @@ static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes
         return cli_report(r->cli, &err);
     run_print_settled(r->cli, run);
     if (cli_policy_path(r->cli, policy, sizeof policy, &status))
-        plan_guard(r->cli, policy, &guard);
+        plan_guard(r->cli, policy, NULL, &guard);
     status = carry_out(r, run, trashes);
     olv_run_close(run);
     olv_guard_free(&guard);

@@ -9,6 +9,7 @@
 #include <errno.h>
 #include <limits.h>
 #include <string.h>
+#include <sys/stat.h>
 
 static bool select_rule(struct cli *cli, const struct olv_policy *policy, const char *name, bool *selected,
                         enum cli_status *status)
@@ -53,13 +54,20 @@ static struct olv_trashes *find_trashes(const struct olv_observer *observer)
     return trashes;
 }
 
+/* It is refused as a trash, and what it leads to is none. */
+static bool is_link(const char *path)
+{
+    struct stat st;
+    return lstat(path, &st) == 0 && S_ISLNK(st.st_mode);
+}
+
 static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *trashes)
 {
     struct olv_error err = {0};
     char home[PATH_MAX];
     for (size_t i = 0; trashes && i < olv_trashes_count(trashes); i++)
         olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
-    if (olv_trash_home(home, sizeof home, &err))
+    if (olv_trash_home(home, sizeof home, &err) && !is_link(home))
         olv_guard_add(guard, home); /* also when it cannot be used */
 }
 
@@ -72,15 +80,17 @@ static bool guard_archive(void *self, const struct olv_stored_archive *archive)
 /* All that are known, whether or not a policy names them. */
 static void guard_depots(const char *state, struct olv_guard *guard)
 {
-    struct olv_error ignored = {0};
-    struct olv_catalogue *catalogue = olv_catalogue_open(state, &ignored);
+    struct olv_error err = {0};
+    struct olv_catalogue *catalogue = olv_catalogue_open(state, &err);
     if (catalogue)
-        olv_catalogue_archives(catalogue, guard_archive, guard, &ignored);
+        olv_catalogue_archives(catalogue, guard_archive, guard, &err);
+    if (err.sys && err.sys != ENOENT)
+        guard->error = err;
     olv_catalogue_close(catalogue);
 }
 
 static void guard_places(struct cli *cli, const char *policy_path, const struct olv_trashes *trashes,
-                         struct olv_guard *guard)
+                         const struct olv_policy *policy, struct olv_guard *guard)
 {
     enum cli_status ignored;
     char path[PATH_MAX];
@@ -89,14 +99,17 @@ static void guard_places(struct cli *cli, const char *policy_path, const struct 
         olv_guard_add(guard, path);
         guard_depots(path, guard);
     }
+    for (size_t i = 0; policy && i < policy->depot_count; i++)
+        olv_guard_add(guard, policy->depots[i].path);
     guard_trashes(guard, trashes);
     olv_guard_find_aliases(guard);
 }
 
-void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard)
+void plan_guard(struct cli *cli, const char *policy_path, const struct olv_policy *policy,
+                struct olv_guard *guard)
 {
     struct olv_trashes *trashes = find_trashes(NULL);
-    guard_places(cli, policy_path, trashes, guard);
+    guard_places(cli, policy_path, trashes, policy, guard);
     olv_guard_add_landmarks(guard);
     olv_trashes_free(trashes);
 }
@@ -147,9 +160,7 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
         !read_as_of(cli, policy, &out->options, status) || !cli_state_path(cli, state, sizeof state, status))
         return false;
     out->trashes = find_trashes(&cli->observer);
-    guard_places(cli, policy->path, out->trashes, &out->guard);
-    for (size_t i = 0; i < policy->depot_count; i++)
-        olv_guard_add(&out->guard, policy->depots[i].path);
+    guard_places(cli, policy->path, out->trashes, policy, &out->guard);
     if (is_about_directories(policy)) /* only directories can be landmarks */
         olv_guard_add_landmarks(&out->guard);
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */

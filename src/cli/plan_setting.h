@@ -30,7 +30,8 @@ void plan_release(struct plan_setting *setting);
  * why. */
 bool plan_for(struct cli *cli, struct olv_policy *policy, const struct plan_request *request,
               struct olv_plan *plan, bool *selected, enum cli_status *status);
-/* Tells the guard where Olvido's own places are. */
-void plan_guard(struct cli *cli, const char *policy_path, struct olv_guard *guard);
+/* Tells the guard where Olvido's own places are, with the depots of a policy, which may be NULL. */
+void plan_guard(struct cli *cli, const char *policy_path, const struct olv_policy *policy,
+                struct olv_guard *guard);
 
 #endif

@@ -4,10 +4,12 @@
  * all of it does. */
 #include "guard/guard.h"
 
+#include "base/grow.h"
 #include "base/path.h"
 #include "olvido/text.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
@@ -26,35 +28,36 @@ struct mounts {
 static bool collect(void *self, const struct olv_os_mount *mount)
 {
     struct mounts *m = self;
-    if (m->count == m->cap) {
-        size_t cap = m->cap ? 2 * m->cap : 64;
-        struct mount *grown = realloc(m->items, cap * sizeof *grown);
-        m->failed |= !grown;
-        if (!grown)
-            return false;
-        m->items = grown;
-        m->cap = cap;
-    }
+    struct mount *grown = grow(m->items, m->count, &m->cap, sizeof *grown);
+    m->failed |= !grown;
+    if (!grown)
+        return false;
+    m->items = grown;
     m->items[m->count++] =
         (struct mount){mount->id, mount->device, strdup(mount->root), strdup(mount->point)};
     m->failed |= !m->items[m->count - 1].root || !m->items[m->count - 1].point;
     return !m->failed;
 }
 
-static void add(struct olv_guard *guard, const char *top, const char *rest)
+static void add(struct olv_guard *guard, const char *top, const char *rest, bool is_own)
 {
     struct olv_text path = {0};
+    struct olv_alias *grown = grow(guard->aliases, guard->alias_count, &guard->alias_cap, sizeof *grown);
     olv_text_puts(&path, strcmp(top, "/") != 0 || !*rest ? top : "");
     olv_text_puts(&path, rest);
-    if (!path.failed && guard->alias_count < OLV_ALIASES)
-        guard->aliases[guard->alias_count++] = path.data;
-    else
+    if (grown)
+        guard->aliases = grown;
+    if (grown && !path.failed) {
+        guard->aliases[guard->alias_count++] = (struct olv_alias){path.data, is_own};
+    } else {
+        olv_fail_memory(&guard->error);
         olv_text_free(&path);
+    }
 }
 
 /* Where else what lies at `inside` of the file system behind `own` is to be seen. */
 static void add_others(struct olv_guard *guard, const struct mounts *m, const struct mount *own,
-                       const char *inside)
+                       const char *inside, bool is_own)
 {
     for (size_t i = 0; i < m->count; i++) {
         const struct mount *other = &m->items[i];
@@ -62,9 +65,9 @@ static void add_others(struct olv_guard *guard, const struct mounts *m, const st
         if (other == own || other->device != own->device)
             continue;
         if (rest)
-            add(guard, other->point, rest);
+            add(guard, other->point, rest, is_own);
         else if (path_behind(other->root, inside))
-            add(guard, other->point, "");
+            add(guard, other->point, "", is_own);
     }
 }
 
@@ -86,7 +89,7 @@ static bool is_of_the_kernel(const char *path)
            strcmp(path, "/run") == 0;
 }
 
-static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path)
+static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path, bool is_own)
 {
     const struct mount *own = mount_of(m, path);
     const char *below = own ? path_behind(path, own->point) : NULL;
@@ -95,13 +98,15 @@ static void add_place(struct olv_guard *guard, const struct mounts *m, const cha
         return;
     olv_text_puts(&inside, strcmp(own->root, "/") != 0 || !*below ? own->root : "");
     olv_text_puts(&inside, below);
-    if (!inside.failed)
-        add_others(guard, m, own, inside.data);
+    if (inside.failed)
+        olv_fail_memory(&guard->error);
+    else
+        add_others(guard, m, own, inside.data, is_own);
     olv_text_free(&inside);
     for (size_t i = 0; i < m->count; i++) { /* and what is mounted inside */
         const char *deeper = path_behind(m->items[i].point, path);
         if (deeper && *deeper && !is_of_the_kernel(path))
-            add_others(guard, m, &m->items[i], m->items[i].root);
+            add_others(guard, m, &m->items[i], m->items[i].root, is_own);
     }
 }
 
@@ -115,19 +120,27 @@ static bool any_shared(const struct mounts *m)
     return false;
 }
 
+static void find_aliases(struct olv_guard *guard, const struct mounts *m)
+{
+    char *real;
+    for (size_t i = 0; i < guard->own_count; i++)
+        add_place(guard, m, guard->own[i].path, true);
+    for (size_t i = 0; olv_guard_tops[i]; i++)
+        if ((real = realpath(olv_guard_tops[i], NULL))) {
+            add_place(guard, m, real, false);
+            free(real);
+        }
+}
+
 void olv_guard_find_aliases(struct olv_guard *guard)
 {
     struct mounts m = {0};
-    char *real;
-    if (olv_os_each_mount(collect, &m) && !m.failed && any_shared(&m)) {
-        for (size_t i = 0; i < guard->own_count; i++)
-            add_place(guard, &m, guard->own[i].path);
-        for (size_t i = 0; olv_guard_tops[i]; i++)
-            if ((real = realpath(olv_guard_tops[i], NULL))) {
-                add_place(guard, &m, real);
-                free(real);
-            }
-    }
+    if (!olv_os_each_mount(collect, &m) && errno != ENOSYS) /* where no system call tells, nothing is known */
+        olv_fail_system(&guard->error, "", "cannot read what is mounted where");
+    else if (m.failed)
+        olv_fail_memory(&guard->error);
+    else if (any_shared(&m))
+        find_aliases(guard, &m);
     for (size_t i = 0; i < m.count; i++) {
         free(m.items[i].root);
         free(m.items[i].point);

@@ -1,26 +1,53 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "guard/guard.h"
 
+#include "base/grow.h"
+#include "base/path.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
 #include <pwd.h>
 #include <stdlib.h>
 #include <string.h>
 
-void olv_guard_add(struct olv_guard *guard, const char *path)
+static void forgotten(struct olv_guard *guard, const char *path)
+{
+    if (guard->error.code == OLV_OK)
+        olv_fail_system(&guard->error, path, "cannot find out what must never be touched");
+}
+
+/* The canonical path, and what stands there. NULL where there is nothing; or where it cannot be known, which
+ * the guard remembers. */
+static char *look(struct olv_guard *guard, const char *path, struct olv_stat *stat)
 {
     char *real = realpath(path, NULL);
+    if (real && olv_os_stat(AT_FDCWD, real, stat))
+        return real;
+    if (errno != ENOENT && errno != ENOTDIR)
+        forgotten(guard, path);
+    free(real);
+    return NULL;
+}
+
+void olv_guard_add(struct olv_guard *guard, const char *path)
+{
     struct olv_stat stat;
-    if (real && guard->own_count < OLV_OWN_PLACES && olv_os_stat(AT_FDCWD, real, &stat) &&
-        !olv_guard_is_own(guard, stat.device, stat.inode)) {
-        guard->own[guard->own_count].device = stat.device;
-        guard->own[guard->own_count].path = real;
-        guard->own[guard->own_count++].inode = stat.inode;
-    } else {
+    struct olv_guarded *grown;
+    char *real = look(guard, path, &stat);
+    if (!real || olv_guard_is_own(guard, stat.device, stat.inode)) {
         free(real);
+        return;
     }
+    grown = grow(guard->own, guard->own_count, &guard->own_cap, sizeof *grown);
+    if (!grown) {
+        forgotten(guard, path);
+        free(real);
+        return;
+    }
+    guard->own = grown;
+    guard->own[guard->own_count++] = (struct olv_guarded){stat.device, stat.inode, real};
 }
 
 void olv_guard_free(struct olv_guard *guard)
@@ -28,7 +55,10 @@ void olv_guard_free(struct olv_guard *guard)
     for (size_t i = 0; i < guard->own_count; i++)
         free(guard->own[i].path);
     for (size_t i = 0; i < guard->alias_count; i++)
-        free(guard->aliases[i]);
+        free(guard->aliases[i].path);
+    free(guard->own);
+    free(guard->aliases);
+    free(guard->landmarks);
     *guard = (struct olv_guard){.own_count = 0};
 }
 
@@ -40,16 +70,25 @@ bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t i
     return false;
 }
 
+/* Homes on disks that nobody may enter, or that are not there, are no landmarks that anything could remove.
+ */
 static void add_landmark(struct olv_guard *guard, const char *path)
 {
-    char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
+    struct olv_landmark *grown;
     struct olv_stat stat;
-    if (real && guard->landmark_count < OLV_LANDMARKS && olv_os_stat(AT_FDCWD, real, &stat) &&
-        !olv_guard_is_landmark(guard, stat.device, stat.inode)) {
-        guard->landmarks[guard->landmark_count].device = stat.device;
-        guard->landmarks[guard->landmark_count++].inode = stat.inode;
-    }
+    char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
+    bool is_new =
+        real && olv_os_stat(AT_FDCWD, real, &stat) && !olv_guard_is_landmark(guard, stat.device, stat.inode);
     free(real);
+    if (!is_new)
+        return;
+    grown = grow(guard->landmarks, guard->landmark_count, &guard->landmark_cap, sizeof *grown);
+    if (!grown) {
+        forgotten(guard, path);
+        return;
+    }
+    guard->landmarks = grown;
+    guard->landmarks[guard->landmark_count++] = (struct olv_landmark){stat.device, stat.inode};
 }
 
 void olv_guard_add_landmarks(struct olv_guard *guard)
@@ -71,25 +110,20 @@ bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint6
     return false;
 }
 
-/* Whether `path` begins with the component `top`, or for "/lib" with any that starts so (/lib64, /libx32). */
-static bool is_at_or_below(const char *path, const char *top)
-{
-    size_t n = strlen(top);
-    if (strncmp(path, top, n) != 0)
-        return false;
-    return path[n] == '\0' || path[n] == '/' || strcmp(top, "/lib") == 0;
-}
+const char *const olv_guard_tops[] = {"/boot",  "/dev",    "/etc",    "/lib",  "/lib32",
+                                      "/lib64", "/libo32", "/libx32", "/proc", "/run",
+                                      "/sbin",  "/bin",    "/sys",    "/usr",  NULL};
 
-const char *const olv_guard_tops[] = {"/boot", "/dev", "/etc", "/lib", "/proc", "/run",
-                                      "/sbin", "/bin", "/sys", "/usr", NULL};
-
-bool olv_guard_is_system(const struct olv_guard *guard, const char *path)
+enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path)
 {
     for (size_t i = 0; olv_guard_tops[i]; i++)
-        if (is_at_or_below(path, olv_guard_tops[i]))
-            return true;
+        if (path_behind(path, olv_guard_tops[i]))
+            return OLV_SYSTEM_PLACE;
+    for (size_t i = 0; guard && i < guard->own_count; i++)
+        if (path_behind(path, guard->own[i].path))
+            return OLV_OWN_PLACE;
     for (size_t i = 0; guard && i < guard->alias_count; i++)
-        if (is_at_or_below(path, guard->aliases[i]))
-            return true;
-    return false;
+        if (path_behind(path, guard->aliases[i].path))
+            return guard->aliases[i].is_own ? OLV_OWN_PLACE : OLV_SYSTEM_PLACE;
+    return OLV_NO_BARRIER;
 }

@@ -11,9 +11,10 @@
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
 /* Whether this is a landmark: the root, or a home directory. */
 bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
-/* Whether the absolute canonical path is a system directory or below one, or leads into one of Olvido's own
- * places or a system directory through another mount. `guard` may be NULL. */
-bool olv_guard_is_system(const struct olv_guard *guard, const char *path);
+/* What stands before an absolute canonical path, and all below it. */
+enum olv_barrier { OLV_NO_BARRIER, OLV_SYSTEM_PLACE, OLV_OWN_PLACE };
+/* Also where the path leads into such a place through another mount. `guard` may be NULL. */
+enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path);
 
 /* The system directories; NULL at the end. */
 extern const char *const olv_guard_tops[];

@@ -175,6 +175,8 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
      * may be about a file that has the number since. */
     if (!olv_os_stat(run->context.source.fd, e->name, &stat) || stat.inode != e->identity.inode)
         return false;
+    if (!olv_act_is_allowed(&run->context, e, o))
+        return true; /* before it is opened: closing any descriptor of a database drops its locks */
     if (holds)
         is_held = holds->is_held(holds->self, path_of(run, e), &stat);
     if (e->rule < OLV_OF_TRASH && run->givens)

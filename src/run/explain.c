@@ -298,10 +298,13 @@ static void find_obstacles(struct explaining *x)
     const struct olv_stat *stat = &x->out->stat;
     enum olv_truth open = is_open(&x->subject.subject);
     struct olv_os_place place;
-    if (olv_guard_is_system(x->options->guard, x->out->path))
+    enum olv_barrier barrier = olv_guard_of(x->options->guard, x->out->path);
+    if (barrier == OLV_SYSTEM_PLACE)
         add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
     if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
         add_obstacle(x, "it is one of Olvido's own files");
+    else if (barrier == OLV_OWN_PLACE)
+        add_obstacle(x, "it lies in one of Olvido's own places: nothing there is ever touched");
     find_obstacles_inside(x);
     if (is_held(&x->subject.subject) != OLV_NO)
         add_obstacle(x, "it is held");

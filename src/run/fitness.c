@@ -17,6 +17,7 @@
 
 struct examining {
     const struct olv_rule *rule;
+    const struct olv_guard *guard;
     struct olv_diagnostics *list;
     const char *home; /* the home trash; NULL: there is none */
     unsigned places;
@@ -65,9 +66,12 @@ static bool examine_place(void *self, const char *path)
     if (fd < 0) {
         warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
     } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
+        enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;
         examine_clock(x, real, &place, &stat);
-        if (takes_files(x->rule) && olv_guard_is_system(NULL, real))
+        if (barrier == OLV_SYSTEM_PLACE)
             warn(x, real, "nothing is ever taken out of a system directory");
+        else if (barrier == OLV_OWN_PLACE)
+            warn(x, real, "nothing is ever taken out of Olvido's own places: this is one, or lies in one");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");
         else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
@@ -113,7 +117,8 @@ static void examine_depot(const struct olv_policy *policy, const struct olv_depo
     free(real);
 }
 
-void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diagnostics *list)
+void olv_policy_examine_machine(const struct olv_policy *policy, const struct olv_guard *guard,
+                                struct olv_diagnostics *list)
 {
     struct olv_error ignored = {0};
     char message[600], home[PATH_MAX];
@@ -126,7 +131,8 @@ void olv_policy_examine_machine(const struct olv_policy *policy, struct olv_diag
     for (size_t i = 0; i < policy->depot_count; i++)
         examine_depot(policy, &policy->depots[i], list);
     for (size_t i = 0; i < policy->rule_count; i++) {
-        struct examining x = {.rule = &policy->rules[i], .list = list, .home = has_home ? home : NULL};
+        struct examining x = {
+            .rule = &policy->rules[i], .guard = guard, .list = list, .home = has_home ? home : NULL};
         for (size_t k = 0; k < x.rule->under_count; k++) {
             x.places = 0;
             expand_under(x.rule->under[k], examine_place, &x, NULL);

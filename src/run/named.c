@@ -29,7 +29,7 @@ struct naming {
         uint64_t serial; /* of the directory that the rest describes; 0: none */
         struct olv_stat dir;
         struct olv_text path, record;
-        bool is_system;
+        bool is_guarded;
     } * workers;
     atomic_bool has_failed;
     atomic_ulong guarded;
@@ -100,14 +100,14 @@ static bool know_directory(struct naming *n, struct name_worker *w, const struct
         return olv_fail_memory(err);
     if (!olv_os_stat(entry->dir_fd, "", &w->dir))
         return olv_fail_system(err, w->path.data, "cannot look at the directory");
-    w->is_system = olv_guard_is_system(n->options->guard, w->path.data);
+    w->is_guarded = olv_guard_of(n->options->guard, w->path.data) != OLV_NO_BARRIER;
     w->serial = entry->dir->serial;
     return true;
 }
 
-static bool is_guarded(const struct naming *n, bool is_system, const struct olv_stat *stat)
+static bool is_guarded(const struct naming *n, bool in_guarded, const struct olv_stat *stat)
 {
-    return is_system || olv_guard_is_own(n->options->guard, stat->device, stat->inode);
+    return in_guarded || olv_guard_is_own(n->options->guard, stat->device, stat->inode);
 }
 
 static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
@@ -120,7 +120,7 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
         !olv_scan_look(entry))
         return;
     ok = know_directory(n, w, entry, &err);
-    if (ok && is_guarded(n, w->is_system, &entry->stat))
+    if (ok && is_guarded(n, w->is_guarded, &entry->stat))
         atomic_fetch_add(&n->guarded, 1);
     else if (ok)
         ok = add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
@@ -162,7 +162,7 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
         trouble(n, path, "looking for it", errno);
     else if (!(n->options->kinds & 1u << stat.kind))
         trouble(n, path, "it is no file", 0);
-    else if (is_guarded(n, olv_guard_is_system(n->options->guard, directory), &stat))
+    else if (is_guarded(n, olv_guard_of(n->options->guard, directory) != OLV_NO_BARRIER, &stat))
         atomic_fetch_add(&n->guarded, 1);
     else
         ok = add(n, &n->workers[0].record, directory, &dir, name, &stat, err);

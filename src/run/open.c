@@ -115,7 +115,12 @@ static bool open_ledger(struct olv_run *run, struct olv_error *err)
 
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
 {
-    struct olv_run *run = calloc(1, sizeof *run);
+    struct olv_run *run;
+    if (options->guard && options->guard->error.code != OLV_OK) {
+        *err = options->guard->error;
+        return NULL;
+    }
+    run = calloc(1, sizeof *run);
     if (!run) {
         olv_fail_memory(err);
         return NULL;

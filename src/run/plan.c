@@ -29,7 +29,7 @@ struct plan_worker {
     size_t mount_count;
     struct olv_segment_writer segment;
     uint64_t dir; /* serial of the one that `dir_path` spells and `dir_stat` describes, or 0 */
-    bool is_system;
+    bool is_guarded;
     struct olv_text dir_path;
     struct olv_stat dir_stat;
     struct manner manner;
@@ -102,7 +102,7 @@ static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *e
         w->dir_stat = w->judge.entered_stat;
     else if (!olv_os_stat(entry->dir_fd, "", &w->dir_stat))
         return olv_fail_system(err, w->dir_path.data, "cannot look at the directory");
-    w->is_system = olv_guard_is_system(w->planner->options->guard, w->dir_path.data);
+    w->is_guarded = olv_guard_of(w->planner->options->guard, w->dir_path.data) != OLV_NO_BARRIER;
     w->dir = entry->dir->serial;
     return true;
 }
@@ -111,7 +111,7 @@ static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry 
 {
     const struct olv_guard *guard = w->planner->options->guard;
     const struct olv_stat *stat = &entry->stat;
-    if (w->is_system || olv_guard_is_own(guard, stat->device, stat->inode))
+    if (w->is_guarded || olv_guard_is_own(guard, stat->device, stat->inode))
         return true;
     return stat->kind == OLV_KIND_DIRECTORY &&
            (stat->mount != w->dir_stat.mount || olv_guard_is_landmark(guard, stat->device, stat->inode));

@@ -21,6 +21,7 @@ STORY(directories_exchanged)
 STORY(made_in_private)
 STORY(names_not_foreseen)
 STORY(forged_info)
+STORY(own_places)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
@@ -29,7 +30,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(default_lists),         TEST(parents_as_above), TEST(links_to_strangers),
         TEST(directories_exchanged), TEST(made_in_private),  TEST(names_not_foreseen),
-        TEST(forged_info),
+        TEST(forged_info),           TEST(own_places),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -4,6 +4,7 @@
 #include "file/identity.h"
 #include "file/reach.h"
 #include "guard/guard.h"
+#include "olvido/run.h"
 #include "olvido/text.h"
 #include "os/durable.h"
 #include "os/os.h"
@@ -208,13 +209,14 @@ static void system_directories_are_known_by_whole_components(void **state)
 {
     static const char *const guarded[] = {"/etc", "/etc/olvido", "/usr/share/doc", "/lib64/x",
                                           "/lib", "/boot",       "/run/user/1000"};
-    static const char *const free_ones[] = {"/",      "/srv/etc", "/etcetera", "/home/marina/usr",
-                                            "/users", "/var/lib", "/binaries"};
+    static const char *const free_ones[] = {"/",          "/srv/etc", "/etcetera", "/home/marina/usr",
+                                            "/users",     "/var/lib", "/binaries", "/library",
+                                            "/lib64-kept"};
     (void)state;
     for (size_t i = 0; i < sizeof guarded / sizeof *guarded; i++)
-        assert_true(olv_guard_is_system(NULL, guarded[i]));
+        assert_int_equal(olv_guard_of(NULL, guarded[i]), OLV_SYSTEM_PLACE);
     for (size_t i = 0; i < sizeof free_ones / sizeof *free_ones; i++)
-        assert_false(olv_guard_is_system(NULL, free_ones[i]));
+        assert_int_equal(olv_guard_of(NULL, free_ones[i]), OLV_NO_BARRIER);
 }
 
 static void own_places_are_known_through_any_name(void **state)
@@ -232,6 +234,41 @@ static void own_places_are_known_through_any_name(void **state)
     assert_true(olv_guard_is_own(&guard, stat.device, stat.inode));
     stat = look_at(s, "other");
     assert_false(olv_guard_is_own(&guard, stat.device, stat.inode));
+    make_dir(s, "own/keys");
+    assert_int_equal(olv_guard_of(&guard, in(s, "own/keys")), OLV_OWN_PLACE);
+    assert_int_equal(olv_guard_of(&guard, in(s, "own")), OLV_OWN_PLACE);
+    assert_int_equal(olv_guard_of(&guard, in(s, "owned")), OLV_NO_BARRIER);
+    olv_guard_free(&guard);
+}
+
+/* However many there are; and where that cannot be known, no run begins. */
+static void no_place_is_forgotten(void **state)
+{
+    const struct sandbox *s = *state;
+    enum { MANY = 300 };
+    struct olv_guard guard = {0};
+    struct olv_run_options options = {.command = "test", .state = in(s, "state"), .guard = &guard};
+    struct olv_error err = {0};
+    char name[32];
+    for (int i = 0; i < MANY; i++) {
+        snprintf(name, sizeof name, "own-%d", i);
+        make_dir(s, name);
+        olv_guard_add(&guard, in(s, name));
+    }
+    for (int i = 0; i < MANY; i++) {
+        struct olv_stat stat;
+        snprintf(name, sizeof name, "own-%d", i);
+        stat = look_at(s, name);
+        assert_true(olv_guard_is_own(&guard, stat.device, stat.inode));
+        assert_int_equal(olv_guard_of(&guard, in(s, name)), OLV_OWN_PLACE);
+    }
+    assert_int_equal(guard.error.code, OLV_OK);
+    assert_int_equal(symlink("round", in(s, "round")), 0);
+    olv_guard_add(&guard, in(s, "round"));
+    assert_int_equal(guard.error.sys, ELOOP);
+    assert_null(olv_run_open(&options, &err));
+    assert_int_equal(err.sys, ELOOP);
+    assert_false(exists(s, "state"));
     olv_guard_free(&guard);
 }
 
@@ -325,6 +362,7 @@ int main(void)
         TEST(parents_are_made_and_private_places_examined),
         TEST(system_directories_are_known_by_whole_components),
         TEST(own_places_are_known_through_any_name),
+        TEST(no_place_is_forgotten),
         TEST(discard_takes_only_what_was_judged),
         TEST(discard_leaves_own_files_and_system_directories_alone),
         TEST(tell_touches_nothing),
