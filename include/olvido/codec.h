@@ -7,13 +7,14 @@
 #include <stddef.h>
 #include <stdint.h>
 
+/* The numbers stand in catalogues. */
 enum olv_codec {
-    OLV_CODEC_NONE, /* bytes as they are */
-    OLV_CODEC_GZIP,
-    OLV_CODEC_BZIP2,
-    OLV_CODEC_XZ,
-    OLV_CODEC_ZSTD,
-    OLV_CODEC_ZIP,
+    OLV_CODEC_NONE = 0, /* bytes as they are */
+    OLV_CODEC_GZIP = 1,
+    OLV_CODEC_BZIP2 = 2,
+    OLV_CODEC_XZ = 3,
+    OLV_CODEC_ZSTD = 4,
+    OLV_CODEC_ZIP = 5,
     OLV_CODEC_COUNT,
     OLV_CODEC_FILES = OLV_CODEC_ZIP /* those before pack single files, too */
 };

@@ -34,7 +34,15 @@ struct olv_directory_id {
 };
 
 /* What happens where an act finds its place taken. */
-enum olv_if_exists { OLV_REFUSE, OLV_SKIP, OLV_NUMBER, OLV_SET_ASIDE, OLV_REPLACE, OLV_IF_EXISTS_COUNT };
+/* The numbers stand in dockets. */
+enum olv_if_exists {
+    OLV_REFUSE = 0,
+    OLV_SKIP = 1,
+    OLV_NUMBER = 2,
+    OLV_SET_ASIDE = 3,
+    OLV_REPLACE = 4,
+    OLV_IF_EXISTS_COUNT
+};
 /* "refuse", "skip", "number", "set-aside", "replace". */
 const char *olv_if_exists_word(enum olv_if_exists what);
 

@@ -8,14 +8,15 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+/* The numbers stand in dockets and catalogues. */
 enum olv_kind {
     OLV_KIND_UNKNOWN = 0,
-    OLV_KIND_FILE,
-    OLV_KIND_DIRECTORY,
-    OLV_KIND_LINK, /* a symbolic link itself, never what it points to */
-    OLV_KIND_SOCKET,
-    OLV_KIND_PIPE,
-    OLV_KIND_DEVICE
+    OLV_KIND_FILE = 1,
+    OLV_KIND_DIRECTORY = 2,
+    OLV_KIND_LINK = 3, /* a symbolic link itself, never what it points to */
+    OLV_KIND_SOCKET = 4,
+    OLV_KIND_PIPE = 5,
+    OLV_KIND_DEVICE = 6
 };
 
 /* "file", "directory", "link", "socket", "pipe", "device", "unknown". */

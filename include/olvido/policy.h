@@ -13,23 +13,24 @@
 #include <stddef.h>
 #include <stdint.h>
 
+/* The numbers stand in dockets: each is given once, and never again. */
 enum olv_act_id {
-    OLV_ACT_KEEP,
-    OLV_ACT_TELL,
-    OLV_ACT_COMPRESS,
-    OLV_ACT_ARCHIVE,
-    OLV_ACT_COPY,
-    OLV_ACT_MOVE,
-    OLV_ACT_PROTECT,
-    OLV_ACT_DISCARD,
-    OLV_ACT_DELETE,
-    OLV_ACT_DESTROY,
-    OLV_ACT_SWEEP,
-    OLV_ACT_RECOVER,    /* by hand only */
-    OLV_ACT_CLEAR,      /* of the trash: by hand, or by the policy's `trash` */
-    OLV_ACT_DECOMPRESS, /* by hand only */
-    OLV_ACT_FETCH,      /* by hand only: recover, out of a depot */
-    OLV_ACT_THIN,       /* delete, of what lies in an archive of a depot */
+    OLV_ACT_KEEP = 0,
+    OLV_ACT_TELL = 1,
+    OLV_ACT_COMPRESS = 2,
+    OLV_ACT_ARCHIVE = 3,
+    OLV_ACT_COPY = 4,
+    OLV_ACT_MOVE = 5,
+    OLV_ACT_PROTECT = 6,
+    OLV_ACT_DISCARD = 7,
+    OLV_ACT_DELETE = 8,
+    OLV_ACT_DESTROY = 9,
+    OLV_ACT_SWEEP = 10,
+    OLV_ACT_RECOVER = 11,    /* by hand only */
+    OLV_ACT_CLEAR = 12,      /* of the trash: by hand, or by the policy's `trash` */
+    OLV_ACT_DECOMPRESS = 13, /* by hand only */
+    OLV_ACT_FETCH = 14,      /* by hand only: recover, out of a depot */
+    OLV_ACT_THIN = 15,       /* delete, of what lies in an archive of a depot */
     OLV_ACT_COUNT
 };
 
@@ -41,7 +42,9 @@ bool olv_act_is_final(enum olv_act_id act);
 bool olv_act_is_limited(enum olv_act_id act);
 
 /* Of what one archive is made: of what a run finds due, or of one period, or of one directory. */
-enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY };
+enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY, OLV_PER_COUNT };
+/* "run", "day", "month", "year", "directory". */
+const char *olv_one_per_word(enum olv_one_per one_per);
 
 struct olv_depot {
     const char *name, *path; /* the path without links, if it is there */
@@ -61,13 +64,13 @@ struct olv_step {
     int line, number;              /* in the file, from 1; the number is that among the rule's steps */
 };
 
-/* What a rule counts the age of a file from. */
+/* What a rule counts the age of a file from. The numbers stand in catalogues. */
 enum olv_clock {
-    OLV_CLOCK_MODIFIED,
-    OLV_CLOCK_ACCESSED,
-    OLV_CLOCK_CHANGED,
-    OLV_CLOCK_BORN,
-    OLV_CLOCK_NAME,
+    OLV_CLOCK_MODIFIED = 0,
+    OLV_CLOCK_ACCESSED = 1,
+    OLV_CLOCK_CHANGED = 2,
+    OLV_CLOCK_BORN = 3,
+    OLV_CLOCK_NAME = 4,
     OLV_CLOCK_COUNT
 };
 /* "modified", "accessed", "changed", "born", "name". */

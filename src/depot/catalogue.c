@@ -35,6 +35,13 @@ static const char schema[] =
     " PRIMARY KEY (path, act)) WITHOUT ROWID;"
     "PRAGMA user_version = 4;";
 
+/* What stands in a catalogue means this for ever. */
+_Static_assert(OLV_ARCHIVE_MAKING == 0 && OLV_ARCHIVE_LIVE == 1 && OLV_ARCHIVE_GOING == 2, "states on disks");
+_Static_assert(OLV_CODEC_NONE == 0 && OLV_CODEC_GZIP == 1 && OLV_CODEC_BZIP2 == 2 && OLV_CODEC_XZ == 3 &&
+                   OLV_CODEC_ZSTD == 4 && OLV_CODEC_ZIP == 5,
+               "codecs on disks");
+_Static_assert(OLV_CLOCK_CHANGED == 2 && OLV_CLOCK_BORN == 3, "clocks on disks");
+
 const char *olv_archive_state_word(enum olv_archive_state state)
 {
     static const char *const words[] = {"making", "live", "going"};

@@ -16,6 +16,25 @@
 /* Lengths of what has a fixed one. */
 enum { INSTANT = 12, NUMBERS = 40 + 4 * INSTANT + 4, CONTENTS = 24 + INSTANT };
 
+/* What stands in a segment means this for ever, whatever comes in between. */
+#define FIXED(name, number) _Static_assert((name) == (number), #name " has another number on disks")
+FIXED(OLV_ACT_KEEP, 0);
+FIXED(OLV_ACT_COMPRESS, 2);
+FIXED(OLV_ACT_ARCHIVE, 3);
+FIXED(OLV_ACT_DISCARD, 7);
+FIXED(OLV_ACT_DELETE, 8);
+FIXED(OLV_ACT_RECOVER, 11);
+FIXED(OLV_ACT_CLEAR, 12);
+FIXED(OLV_ACT_DECOMPRESS, 13);
+FIXED(OLV_ACT_FETCH, 14);
+FIXED(OLV_ACT_THIN, 15);
+FIXED(OLV_REFUSE, 0);
+FIXED(OLV_NUMBER, 2);
+FIXED(OLV_REPLACE, 4);
+FIXED(OLV_KIND_FILE, 1);
+FIXED(OLV_KIND_DIRECTORY, 2);
+FIXED(OLV_KIND_DEVICE, 6);
+
 static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '2'};
 
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out)

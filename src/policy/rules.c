@@ -168,7 +168,11 @@ static void put_numbers(struct olv_hasher *hasher, const int64_t *numbers, size_
     }
 }
 
-/* Its name and its notes are for people; `notice` only says when a change comes into force. */
+static const char *const period_words[] = {
+    [OLV_PERIOD_NONE] = "none", [OLV_PERIOD_MONTH] = "month", [OLV_PERIOD_YEAR] = "year"};
+
+/* In words: a number is the compiler's. Its name and its notes are for people; `notice` only says when a
+ * change comes into force. */
 static void digest_rule(struct olv_rule *rule)
 {
     struct olv_hasher *hasher = olv_hasher_new();
@@ -179,15 +183,17 @@ static void digest_rule(struct olv_rule *rule)
         put(hasher, rule->under[i]);
     put(hasher, rule->where);
     put(hasher, rule->name_date);
-    put_numbers(
-        hasher,
-        (int64_t[]){rule->clock, rule->until, rule->settle.months, rule->settle.seconds, rule->open_too}, 5);
+    put(hasher, olv_clock_word(rule->clock));
+    put(hasher, period_words[rule->until]);
+    put_numbers(hasher, (int64_t[]){rule->settle.months, rule->settle.seconds, rule->open_too}, 3);
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
-        put_numbers(hasher,
-                    (int64_t[]){step->after.months, step->after.seconds, step->act, step->may_run_unattended,
-                                step->codec, step->level, step->one_per},
-                    7);
+        put(hasher, olv_act_word(step->act));
+        put(hasher, olv_codec_word(step->codec));
+        put(hasher, olv_one_per_word(step->one_per));
+        put_numbers(
+            hasher,
+            (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended, step->level}, 4);
         put(hasher, step->depot ? step->depot->name : NULL);
     }
     olv_hasher_end(hasher, rule->digest);

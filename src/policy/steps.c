@@ -92,10 +92,17 @@ static void read_step_depot(struct reader *r, struct fy_node *node, void *target
                         "the policy has no depot `%s`", name);
 }
 
+static const char *const one_per_words[OLV_PER_COUNT] = {"run", "day", "month", "year", "directory"};
+
+const char *olv_one_per_word(enum olv_one_per one_per)
+{
+    return one_per_words[one_per];
+}
+
 static void read_one_per(struct reader *r, struct fy_node *node, void *target)
 {
-    static const char *const words[] = {"run", "day", "month", "year", "directory"};
-    int word = policy_word(r, node, "period", words, 5, "run, day, month, year or directory");
+    int word =
+        policy_word(r, node, "period", one_per_words, OLV_PER_COUNT, "run, day, month, year or directory");
     if (word >= 0)
         ((struct olv_step *)target)->one_per = (enum olv_one_per)word;
 }

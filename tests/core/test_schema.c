@@ -125,6 +125,79 @@ static void acts_are_those_that_the_reader_takes(void **state)
     json_decref(schema);
 }
 
+/* ---- what a change of a rule is ---- */
+
+static void digest_of(const struct sandbox *s, const char *step, const char *of_rule, uint8_t out[32])
+{
+    struct olv_diagnostics list = {0};
+    struct olv_error err = {0};
+    struct olv_policy *policy;
+    write_policy(s,
+                 "depots: { low: { path: @/low }, high: { path: @/high } }\n"
+                 "rules:\n  - { name: r, under: @/t, ",
+                 of_rule, " steps: [ { ", step, " } ] }\n", NULL);
+    policy = olv_policy_load(in(s, "policy.yaml"), &list, &err);
+    if (!policy)
+        fail_msg("%s: %s", step, list.count ? list.items[0].message : err.what);
+    memcpy(out, policy->rules[0].digest, 32);
+    olv_policy_free(policy);
+    olv_diagnostics_free(&list);
+}
+
+/* A key of a step that is not in the digest would change what a rule does without a notice: every key that
+ * the schema has is changed here, and a new one has to come in. */
+static void every_key_of_a_step_and_a_rule_changes_its_digest(void **state)
+{
+    static const struct {
+        const char *key, *before, *after;
+    } steps[] = {
+        {"after", "after: 30 days, do: tell", "after: 31 days, do: tell"},
+        {"do", "after: 30 days, do: tell", "after: 30 days, do: delete"},
+        {"unattended", "after: 30 days, do: delete", "after: 30 days, do: delete, unattended: yes"},
+        {"as", "after: 30 days, do: compress", "after: 30 days, do: compress, as: xz"},
+        {"level", "after: 30 days, do: compress", "after: 30 days, do: compress, level: 7"},
+        {"depot", "after: 30 days, do: archive, depot: low", "after: 30 days, do: archive, depot: high"},
+        {"one-per", "after: 30 days, do: archive, depot: low",
+         "after: 30 days, do: archive, depot: low, one-per: year"},
+        {"pack", "after: 30 days, do: archive, depot: low",
+         "after: 30 days, do: archive, depot: low, pack: zip"}};
+    static const struct {
+        const char *key, *words;
+    } rules[] = {{"where", "where: size > 1 MiB,"},
+                 {"age-from", "age-from: accessed,"},
+                 {"settle", "settle: 11 minutes,"},
+                 {"open-too", "open-too: yes,"}};
+    const struct sandbox *s = *state;
+    json_t *schema = load_schema(), *properties, *value;
+    const char *key;
+    uint8_t one[32], other[32];
+    properties = json_object_get(json_object_get(json_object_get(schema, "$defs"), "step"), "properties");
+    assert_true(json_object_size(properties) > 0);
+    json_object_foreach(properties, key, value)
+    {
+        size_t i = 0;
+        while (i < sizeof steps / sizeof *steps && strcmp(steps[i].key, key) != 0)
+            i++;
+        if (i == sizeof steps / sizeof *steps)
+            fail_msg("nobody has tried whether `%s` is in the digest of a rule", key);
+        digest_of(s, steps[i].before, "", one);
+        digest_of(s, steps[i].after, "", other);
+        if (memcmp(one, other, sizeof one) == 0)
+            fail_msg("`%s` changes nothing in the digest", key);
+        digest_of(s, steps[i].before, "", other);
+        assert_memory_equal(one, other, sizeof one);
+    }
+    digest_of(s, steps[0].before, "", one);
+    for (size_t i = 0; i < sizeof rules / sizeof *rules; i++) {
+        digest_of(s, steps[0].before, rules[i].words, other);
+        if (memcmp(one, other, sizeof one) == 0)
+            fail_msg("`%s` changes nothing in the digest", rules[i].key);
+    }
+    digest_of(s, steps[0].before, "note: for people, notice: 9 days,", other);
+    assert_memory_equal(one, other, sizeof one);
+    json_decref(schema);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -132,6 +205,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(every_mapping_has_the_same_keys_in_both),
         TEST(acts_are_those_that_the_reader_takes),
+        TEST(every_key_of_a_step_and_a_rule_changes_its_digest),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
