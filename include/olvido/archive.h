@@ -24,6 +24,12 @@ enum olv_codec olv_archive_codec(const struct olv_archive *archive);
 /* Its length on the disk, and how much of that was read up to now. */
 uint64_t olv_archive_size(const struct olv_archive *archive);
 uint64_t olv_archive_position(const struct olv_archive *archive);
+/* How much of it was unpacked up to now, whether or not anybody wanted it; of a zip, and of what is not
+ * packed, nothing is that nobody wants. */
+uint64_t olv_archive_unpacked(const struct olv_archive *archive);
+/* Asked from time to time while it is unpacked: false with `err` stops that. */
+void olv_archive_watch(struct olv_archive *archive, bool (*go_on)(void *self, struct olv_error *err),
+                       void *self);
 /* The next member, borrowed until the next call. False at the end (err->code is OLV_OK) or with OLV_BROKEN.
  * The size of a single packed file is known only when it was read. */
 bool olv_archive_next(struct olv_archive *archive, struct olv_member *out, struct olv_error *err);

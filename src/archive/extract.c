@@ -33,6 +33,7 @@ struct extracting {
     struct olv_instant begun;     /* by the clock of the file system that it goes to */
     struct inside inside, others; /* `others`: where hard links lead to */
     struct directories *directories;
+    uint64_t holes;         /* bytes of files that take no room */
     struct olv_text path;   /* of the member, clean */
     bool is_archive_broken; /* what went wrong is the archive's, not one member's */
     struct reckoning *reckoning;
@@ -74,27 +75,40 @@ static void on_missing(void *self, const char *path, enum missing what)
     olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, words[what], 0});
 }
 
-static bool must_stop(struct extracting *x, struct olv_error *err)
+/* What it comes to: all that was unpacked, wherever it went, or taken out; and the holes of files. */
+static uint64_t expanded(const struct extracting *x)
 {
-    uint64_t size = olv_archive_size(x->archive), most = x->options->most_bytes;
+    uint64_t unpacked = olv_archive_unpacked(x->archive);
+    return (unpacked > x->result->bytes ? unpacked : x->result->bytes) + x->holes;
+}
+
+static bool may_go_on(void *self, struct olv_error *err)
+{
+    struct extracting *x = self;
+    uint64_t size = olv_archive_size(x->archive), most = x->options->most_bytes, bytes = expanded(x);
     olv_observe_progress(x->observer, (struct olv_progress){.doing = "extracting",
                                                             .files = x->result->done,
                                                             .bytes = olv_archive_position(x->archive)});
     x->is_archive_broken = true;
     if (olv_observe_interrupted(x->observer))
-        return !olv_fail(err, OLV_INTERRUPTED, "interrupted");
-    if (most && x->result->bytes > most) {
-        olv_fail(err, OLV_REFUSED, "it expands to more than --max-size allows");
-        return true;
-    }
-    if (!most && x->result->bytes > RATIO_FROM_BYTES && x->result->bytes / MOST_RATIO > size) {
+        return olv_fail(err, OLV_INTERRUPTED, "interrupted");
+    if (most && bytes > most)
+        return olv_fail(err, OLV_REFUSED, "it expands to more than --max-size allows");
+    if (!most && bytes > RATIO_FROM_BYTES && bytes / MOST_RATIO > size) {
         olv_fail(err, OLV_REFUSED, "it expands to more than %d times its size, as no honest archive does",
                  MOST_RATIO);
-        olv_error_hint(err, "--max-size SIZE lets it through");
-        return true;
+        return olv_error_hint(err, "--max-size SIZE lets it through");
     }
     x->is_archive_broken = false;
-    return false;
+    return true;
+}
+
+static uint64_t holes_of(const struct olv_member *m)
+{
+    uint64_t data = 0;
+    for (size_t i = 0; i < m->extent_count; i++)
+        data += m->extents[i].length;
+    return m->is_sparse && m->size_bytes > data ? m->size_bytes - data : 0;
 }
 
 /* ---- one member ---- */
@@ -104,14 +118,15 @@ static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_memb
     bool is_single = olv_archive_form(x->archive) == OLV_FORM_SINGLE;
     const uint8_t *bytes;
     size_t len = 1;
-    uint64_t at = 0;
+    uint64_t at = 0, holes = holes_of(m);
+    x->holes = holes > UINT64_MAX / 4 - x->holes ? UINT64_MAX / 4 : x->holes + holes;
     while (len) {
         if (!olv_archive_data(x->archive, &bytes, &len, &at, err)) {
             x->is_archive_broken = olv_archive_form(x->archive) != OLV_FORM_ZIP;
             return false;
         }
         x->result->bytes += len;
-        if (must_stop(x, err) || !restore_write(fresh->fd, bytes, len, at, err) ||
+        if (!may_go_on(x, err) || !restore_write(fresh->fd, bytes, len, at, err) ||
             (x->is_manifest && !reckoning_manifest(x->reckoning, bytes, len, err)))
             return false;
         if (is_single)
@@ -328,7 +343,7 @@ static bool extract_all(struct extracting *x, struct olv_error *err)
                 break;
             ok = go_on(x, NULL, err);
         } else {
-            ok = !must_stop(x, err) && take_member(x, &m, err);
+            ok = may_go_on(x, err) && take_member(x, &m, err);
         }
     x->result->reached_end = ok;
     if (ok && x->damage.code != OLV_OK)
@@ -387,6 +402,7 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
         (struct restore_options){options->if_exists, options->keeps_owners, options->makes_devices, x.label};
     inside_begin(&x.inside, top, x.label);
     inside_begin(&x.others, top, NULL);
+    olv_archive_watch(archive, may_go_on, &x);
     if (ok) {
         ok = extract_all(&x, err);
         if (!directories_finish(x.directories, top, &x.restore, on_directory_failed, &x, &late) ||
@@ -396,6 +412,7 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
             ok = false;
         }
     }
+    olv_archive_watch(archive, NULL, NULL);
     if (top >= 0)
         close(top);
     reckoning_free(x.reckoning);

@@ -35,16 +35,27 @@ struct olv_archive {
     char name[NAME_MAX + 1];
     bool was_given;
     uint64_t given;
+    uint64_t unpacked, at_hand;
+    bool (*go_on)(void *self, struct olv_error *err); /* NULL: nobody watches */
+    void *watcher;
 };
 
 static bool next_plain(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct olv_archive *a = self;
-    if (a->head_len == 0)
-        return unpack_next(a->unpack, bytes, len, err);
-    *bytes = a->head;
-    *len = a->head_len;
-    a->head_len = 0;
+    a->unpacked += a->at_hand; /* the last piece was read to its end */
+    a->at_hand = 0;
+    if (a->go_on && !a->go_on(a->watcher, err))
+        return false;
+    if (a->head_len == 0) {
+        if (!unpack_next(a->unpack, bytes, len, err))
+            return false;
+    } else {
+        *bytes = a->head;
+        *len = a->head_len;
+        a->head_len = 0;
+    }
+    a->at_hand = *len;
     return true;
 }
 
@@ -175,6 +186,17 @@ uint64_t olv_archive_size(const struct olv_archive *a)
 uint64_t olv_archive_position(const struct olv_archive *a)
 {
     return a->unpack ? unpack_position(a->unpack) : a->zip_position;
+}
+
+uint64_t olv_archive_unpacked(const struct olv_archive *a)
+{
+    return a->codec == OLV_CODEC_NONE ? 0 : a->unpacked;
+}
+
+void olv_archive_watch(struct olv_archive *a, bool (*go_on)(void *self, struct olv_error *err), void *self)
+{
+    a->go_on = go_on;
+    a->watcher = self;
 }
 
 /* ---- members ---- */

@@ -68,8 +68,8 @@ static bool time_of(struct reading *r, const struct record *record, struct olv_i
     bool is_negative = at < end && *at == '-';
     uint64_t seconds, ns = 0, weight = 100000000;
     at += is_negative;
-    if (!tar_decimal(&at, end, &seconds))
-        return senseless(r->err, "a time is no number");
+    if (!tar_decimal(&at, end, &seconds) || seconds > INT64_MAX)
+        return senseless(r->err, "a time is no number, or has too many digits");
     if (at < end && *at == '.')
         for (at++; at < end && *at >= '0' && *at <= '9'; at++, weight /= 10)
             ns += weight * (uint64_t)(*at - '0');

@@ -188,19 +188,21 @@ static void what_was_joined_to_an_archive_is_told(void **state)
 static void nobody_waits_for_holes(void **state)
 {
     const struct sandbox *s = *state;
-    shell_ok(s,
-             "/usr/bin/python3 - <<'E'\n"
-             "import io, tarfile\n"
-             "t = tarfile.open('holes.tar', 'w', format=tarfile.PAX_FORMAT)\n"
-             "i = tarfile.TarInfo('GNUSparseFile.0/holes')\n"
-             "i.pax_headers = {'GNU.sparse.major': '1', 'GNU.sparse.minor': '0', 'GNU.sparse.name': 'holes', "
-             "'GNU.sparse.realsize': str(3 << 40)}\n"
-             "data = b'1\\n0\\n512\\n'.ljust(512, b'\\0') + b't' * 512\n"
-             "i.size = len(data); t.addfile(i, io.BytesIO(data))\n"
-             "j = tarfile.TarInfo('file'); j.size = 5; t.addfile(j, io.BytesIO(b'tide\\n')); t.close()\n"
-             "E\n"
-             "$O extract holes.tar --into o >out; grep -q Done out; test $(stat -c %s o/holes) = "
-             "3298534883328; test $(cat o/file) = tide");
+    shell_ok(
+        s,
+        "/usr/bin/python3 - <<'E'\n"
+        "import io, tarfile\n"
+        "t = tarfile.open('holes.tar', 'w', format=tarfile.PAX_FORMAT)\n"
+        "i = tarfile.TarInfo('GNUSparseFile.0/holes')\n"
+        "i.pax_headers = {'GNU.sparse.major': '1', 'GNU.sparse.minor': '0', 'GNU.sparse.name': 'holes', "
+        "'GNU.sparse.realsize': str(3 << 40)}\n"
+        "data = b'1\\n0\\n512\\n'.ljust(512, b'\\0') + b't' * 512\n"
+        "i.size = len(data); t.addfile(i, io.BytesIO(data))\n"
+        "j = tarfile.TarInfo('file'); j.size = 5; t.addfile(j, io.BytesIO(b'tide\\n')); t.close()\n"
+        "E\n"
+        "$O extract holes.tar --into p >out 2>err && exit 9 || test $? = 3; grep -q 'no honest archive' err\n"
+        "$O extract holes.tar --into o --max-size 4TB >out; grep -q Done out; test $(stat -c %s o/holes) = "
+        "3298534883328; test $(cat o/file) = tide");
 }
 
 /* Two places, and also the one that says where frames lie. */

@@ -252,12 +252,48 @@ static void what_expands_without_end_is_stopped(void **state)
              PYTHON("import tarfile, io\n"
                     "t = tarfile.open('t.tar.gz', 'w:gz')\n"
                     "for n in 'abc':\n"
-                    "  i = tarfile.TarInfo(n); i.size = 1000000; t.addfile(i, io.BytesIO(bytes(1000000)))\n"
+                    "  i = tarfile.TarInfo(n); i.size = 20000000; t.addfile(i, io.BytesIO(bytes(20000000)))\n"
                     "t.close()"));
-    o = olvido_ends(s, 3, "extract", "t.tar.gz", "--into", "o", "--max-size", "1.5 MB", NULL);
+    o = olvido_ends(s, 3, "extract", "t.tar.gz", "--into", "o", "--max-size", "30 MB", NULL);
     assert_contains(o.err, "--max-size");
     assert_true(exists(s, "o/a"));
     assert_false(exists(s, "o/b"));
+    /* What nobody asked for is unpacked, too, on the way. */
+    o = olvido_ends(s, 3, "extract", "t.tar.gz", "nothing", "--into", "p", "--max-size", "30 MB", NULL);
+    assert_contains(o.err, "--max-size");
+    o = olvido_ends(s, 3, "extract", "t.tar.gz", "c", "--into", "p", "--max-size", "30 MB", NULL);
+    assert_false(exists(s, "p/c"));
+    /* And so are holes. */
+    shell_ok(s, PYTHON("import tarfile, io\n"
+                       "t = tarfile.open('h.tar', 'w', format=tarfile.PAX_FORMAT)\n"
+                       "i = tarfile.TarInfo('GNUSparseFile.0/h')\n"
+                       "i.pax_headers = {'GNU.sparse.major': '1', 'GNU.sparse.minor': '0', "
+                       "'GNU.sparse.name': 'h', 'GNU.sparse.realsize': '2000000'}\n"
+                       "d = b'1\\n0\\n512\\n'.ljust(512, b'\\0') + b't' * 512\n"
+                       "i.size = len(d); t.addfile(i, io.BytesIO(d)); t.close()"));
+    o = olvido_ends(s, 3, "extract", "h.tar", "--into", "q", "--max-size", "1.5 MB", NULL);
+    assert_false(exists(s, "q/h"));
+    olvido_ends(s, 0, "extract", "h.tar", "--into", "q", "--max-size", "3 MB", NULL);
+    assert_true(exists(s, "q/h"));
+}
+
+/* A bomb behind which nothing lies that was asked for ends by the ratio, not by its end. */
+static void nobody_reads_a_bomb_for_ever(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    shell_ok(
+        s,
+        PYTHON("import tarfile, io, zstandard\n"
+               "class Zeros(io.RawIOBase):\n"
+               "  def __init__(self, n): self.n = n\n"
+               "  def read(self, k=-1):\n"
+               "    k = self.n if k < 0 else min(k, self.n); self.n -= k; return bytes(k)\n"
+               "with zstandard.open('b.tar.zst', 'wb') as f:\n"
+               "  t = tarfile.open(fileobj=f, mode='w|')\n"
+               "  i = tarfile.TarInfo('zeros'); i.size = 3 << 30; t.addfile(i, Zeros(3 << 30)); t.close()"));
+    o = olvido_ends(s, 3, "extract", "b.tar.zst", "nothing", "--into", "o", NULL);
+    assert_contains(o.err, "as no honest archive does");
 }
 
 /* Somebody joined two archives: both are in it. */
@@ -328,6 +364,7 @@ int main(void)
         cmocka_unit_test_setup_teardown(joined_archives_are_read_to_the_end, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_else_is_in_the_file_is_told, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_expands_without_end_is_stopped, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(nobody_reads_a_bomb_for_ever, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
