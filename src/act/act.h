@@ -70,10 +70,13 @@ struct olv_act_context {
     struct olv_catalogue *catalogue; /* of depots; NULL: not needed up to now, or it cannot be opened */
     struct olv_thinned *thinned;     /* the archive that members were taken out of last */
     const struct olv_holds *holds;   /* NULL: nothing is held */
-    const struct olv_text *segment;  /* the batch under way, */
-    uint64_t batch;                  /* and its number */
-    const uint8_t *salt;             /* of the batch; borrowed from whoever reads it */
-    struct gathered *gathered;       /* what went into archives; NULL: nothing */
+    bool asks_open;                  /* of a directory: whether what is open for writing in it keeps it */
+    const struct olv_os_in_use
+        *in_use;                    /* then: what is, all over the machine; NULL: each file is asked about */
+    const struct olv_text *segment; /* the batch under way, */
+    uint64_t batch;                 /* and its number */
+    const uint8_t *salt;            /* of the batch; borrowed from whoever reads it */
+    struct gathered *gathered;      /* what went into archives; NULL: nothing */
     /* When settling: */
     enum olv_trace trace; /* of this entry */
     bool has_outcomes;    /* the run has told of some of its entries */
@@ -169,9 +172,10 @@ const struct olv_act *olv_act_find(enum olv_act_id id);
 /* For acts: compares the name with what was judged. With OLV_LEFT in the outcome when it is not the same. */
 bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                     struct olv_outcome *outcome);
-/* The same for what is in a directory, which lies in `directory`; true for everything else. */
-bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
-                             struct olv_outcome *outcome);
+/* The same for what is in a directory, by its name in an open one; true for everything else. `asks`: also
+ * whether something in it is held, or open for writing, by now. */
+bool olv_act_verify_contents(const struct olv_act_context *context, int dir, const char *name, bool asks,
+                             const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 /* For acts whose file's contents are safe elsewhere: removes a file's name from the open directory if it
  * still is what was judged, by the way that is right there (see file/stage.h). With the reason in the outcome
  * when it is not, or cannot be removed. */

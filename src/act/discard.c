@@ -84,7 +84,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     struct olv_putting putting = {
         .name = e->name, .when = c->now, .label = {c->run, c->sequence}, .is_synced = c->is_small};
     struct olv_outcome arrived = {0};
-    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify_contents(e->directory, e->name, e, o))
+    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify_contents(c, c->source.fd, e->name, true, e, o))
         return;
     putting.path = path_of(c, e);
     use_prepared(c, o->trash);
@@ -103,7 +103,7 @@ static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, s
     }
     o->result = OLV_DONE;
     if (!c->source.is_ours && (!olv_act_verify(c->trash->files, o->trash, e, false, &arrived) ||
-                               !olv_act_verify_contents(c->trash->files_path, o->trash, e, &arrived)))
+                               !olv_act_verify_contents(c, c->trash->files, o->trash, false, e, &arrived)))
         put_back(c, e, &arrived.error, o);
     else if (e->identity.kind == OLV_KIND_DIRECTORY)
         trash_sizes_note(c->trash, o->trash, e->contents.allocated_bytes);

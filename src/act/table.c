@@ -138,23 +138,52 @@ void olv_group_fail(const struct olv_group *g, const struct olv_error *why)
         }
 }
 
-bool olv_act_verify_contents(const char *directory, const char *name, const struct olv_docket_entry *entry,
-                             struct olv_outcome *outcome)
+struct asking {
+    const struct olv_act_context *context;
+    const struct olv_docket_entry *entry;
+};
+
+/* What may be new since it was judged, though nothing in it has changed: a hold, and a file that somebody has
+ * opened for writing. */
+static const char *why_kept(void *self, const struct olv_scan_entry *entry)
+{
+    const struct asking *a = self;
+    const struct olv_act_context *c = a->context;
+    struct olv_text path = {0};
+    bool is_held;
+    if (c->asks_open && entry->kind == OLV_KIND_FILE &&
+        (c->in_use ? olv_os_is_in_use(c->in_use, entry->stat.device, entry->stat.inode)
+                   : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
+        return "something in it is open for writing";
+    if (!c->holds)
+        return NULL;
+    olv_text_printf(&path, "%s/", a->entry->directory[1] ? a->entry->directory : "");
+    olv_scan_dir_path(entry->dir, &path);
+    olv_text_printf(&path, "/%s", entry->name);
+    is_held =
+        path.failed || c->holds->is_held(c->holds->self, olv_text_string(&path), &entry->stat) != OLV_NO;
+    olv_text_free(&path);
+    return is_held ? "something in it is held" : NULL;
+}
+
+bool olv_act_verify_contents(const struct olv_act_context *c, int dir, const char *name, bool asks,
+                             const struct olv_docket_entry *entry, struct olv_outcome *outcome)
 {
     const struct olv_contents *judged = &entry->contents;
+    struct asking asking = {c, entry};
+    struct contents_asker asker = {&asking, why_kept};
     struct olv_contents now = {0};
-    struct olv_text path = {0};
     bool ok;
     if (entry->identity.kind != OLV_KIND_DIRECTORY)
         return true;
-    olv_text_printf(&path, "%s%s%s", directory, directory[1] ? "/" : "", name);
-    ok = path.failed ? olv_fail_memory(&outcome->error) : olv_scan_contents(path.data, &now, &outcome->error);
+    ok = olv_scan_contents(dir, name, asks ? &asker : NULL, &now, &outcome->error);
     if (ok && (now.entries != judged->entries || now.bytes != judged->bytes ||
                olv_instant_compare(now.youngest, judged->youngest) != 0))
         ok = olv_fail(&outcome->error, OLV_CHANGED, "something in it changed since it was judged");
-    olv_text_free(&path);
     if (!ok)
         olv_act_unsuccessful(outcome);
+    if (!ok && outcome->error.code == OLV_REFUSED)
+        outcome->result = OLV_LEFT;
     return ok;
 }
 

@@ -105,19 +105,25 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     }
 }
 
-/* Whether somebody writes to it. For what can be taken back, a look at all processes that is at most a second
- * old answers for many files at once; else the system is asked about this file alone. */
-static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
+/* A look at all processes, at most a second old. */
+static void look_at_processes(struct olv_run *run)
 {
     enum { FRESH_S = 1 };
     struct olv_instant now = olv_os_now();
+    if (run->in_use && now.s <= run->in_use_at.s + FRESH_S && now.s >= run->in_use_at.s)
+        return;
+    olv_os_in_use_free(run->in_use);
+    run->in_use = olv_os_in_use_read();
+    run->in_use_at = now;
+}
+
+/* Whether somebody writes to it. For what can be taken back, that look answers for many files at once; else
+ * the system is asked about this file alone. */
+static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
+{
     if (olv_act_is_final(e->act))
         return olv_os_is_open_for_writing(run->context.source.fd, e->name);
-    if (!run->in_use || now.s > run->in_use_at.s + FRESH_S || now.s < run->in_use_at.s) {
-        olv_os_in_use_free(run->in_use);
-        run->in_use = olv_os_in_use_read();
-        run->in_use_at = now;
-    }
+    look_at_processes(run);
     if (run->in_use && olv_os_is_in_use(run->in_use, run->context.source.device, e->identity.inode))
         return OLV_YES;
     if (run->in_use && olv_os_in_use_is_complete(run->in_use))
@@ -189,9 +195,12 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
         return spare_for_now(o, 0, "cannot find out whether it is held");
     if (is_given == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
-    return e->identity.kind == OLV_KIND_FILE &&
-           !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too) &&
-           is_spared_for_writing(run, e, o);
+    run->context.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
+    if (e->identity.kind == OLV_KIND_DIRECTORY) { /* the act looks into it, and asks then */
+        look_at_processes(run);
+        run->context.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
+    }
+    return e->identity.kind == OLV_KIND_FILE && run->context.asks_open && is_spared_for_writing(run, e, o);
 }
 
 /* A missing file is skipped; a missing depot is an error. */

@@ -1,13 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "scan/contents.h"
 
-#include "scan/scan.h"
-
 #include <stdatomic.h>
 #include <stdlib.h>
 
 struct summing {
     struct olv_contents *workers;
+    const struct contents_asker *asker;
+    _Atomic(const char *) why; /* the first that was found */
     atomic_uint troubles;
 };
 
@@ -32,10 +32,16 @@ void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from
 static void visit(void *self, unsigned worker, struct olv_scan_entry *entry)
 {
     struct summing *s = self;
-    if (olv_scan_look(entry))
-        olv_contents_add(&s->workers[worker], &entry->stat);
-    else
+    const char *why = NULL, *none = NULL;
+    if (!olv_scan_look(entry)) {
         atomic_fetch_add(&s->troubles, 1); /* also when it went away: then something changed */
+        return;
+    }
+    olv_contents_add(&s->workers[worker], &entry->stat);
+    if (s->asker && !atomic_load(&s->why))
+        why = s->asker->why_kept(s->asker->self, entry);
+    if (why)
+        atomic_compare_exchange_strong(&s->why, &none, why);
 }
 
 static void on_trouble(void *self, const struct olv_trouble *trouble)
@@ -45,17 +51,20 @@ static void on_trouble(void *self, const struct olv_trouble *trouble)
     atomic_fetch_add(&s->troubles, 1);
 }
 
-bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_error *err)
+bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
+                       struct olv_contents *out, struct olv_error *err)
 {
-    struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers)};
+    struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers), .asker = asker};
     struct olv_scan_visitor visitor = {.self = &s, .visit = visit};
     struct olv_observer observer = {.self = &s, .trouble = on_trouble};
-    bool ok = s.workers ? olv_scan(&path, 1, &visitor, &observer, err) : olv_fail_memory(err);
+    bool ok = s.workers ? olv_scan_in(dir, name, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};
     for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)
         olv_contents_merge(out, &s.workers[i]);
     if (ok && atomic_load(&s.troubles))
         ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
+    else if (ok && atomic_load(&s.why))
+        ok = olv_fail(err, OLV_REFUSED, "%s", atomic_load(&s.why));
     free(s.workers);
     return ok;
 }

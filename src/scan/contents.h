@@ -4,11 +4,19 @@
 #define OLV_SCAN_CONTENTS_H
 
 #include "olvido/docket.h"
+#include "scan/scan.h"
 
 /* Adds one entry to the sum. */
 void olv_contents_add(struct olv_contents *contents, const struct olv_stat *stat);
 void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from);
-/* Walks the directory. False when something in it could not be looked at, or lies on another mount. */
-bool olv_scan_contents(const char *path, struct olv_contents *out, struct olv_error *err);
+/* Why an entry keeps the directory around it where it is, in words; NULL: it does not. Any thread may ask. */
+struct contents_asker {
+    void *self;
+    const char *(*why_kept)(void *self, const struct olv_scan_entry *entry);
+};
+/* Walks the directory of that name in an open one. False with OLV_CHANGED when something in it could not be
+ * looked at, or lies on another mount; with OLV_REFUSED when something keeps it. `asker` may be NULL. */
+bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
+                       struct olv_contents *out, struct olv_error *err);
 
 #endif

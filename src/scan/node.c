@@ -35,7 +35,7 @@ struct node *node_new(struct node *parent, const char *name, size_t len)
     copy = (char *)(node + 1);
     memcpy(copy, name, len);
     copy[len] = '\0';
-    *node = (struct node){.dir = {.name = copy, .name_len = len}, .parent = parent, .fd = -1};
+    *node = (struct node){.dir = {.name = copy, .name_len = len}, .parent = parent, .fd = -1, .above = -1};
     atomic_init(&node->references, 1);
     atomic_init(&node->fd_users, 0);
     node->root = node;
@@ -117,7 +117,9 @@ static int open_from_root(struct node *node)
 
 int node_open(struct node *node)
 {
-    if (!node->parent)
+    if (!node->parent && node->above >= 0)
+        node->fd = olv_os_open_dir(node->above, node->dir.name, true);
+    else if (!node->parent)
         node->fd = olv_os_open_path(node->dir.name);
     else if (node->opens_by_path)
         node->fd = open_from_root(node);

@@ -14,6 +14,7 @@ struct node {
     atomic_uint references;  /* ourselves, children, pieces under way */
     atomic_uint fd_users;    /* ourselves while reading, children not opened yet, pieces under way */
     int fd;                  /* -1 while not open */
+    int above;               /* of a root: the open directory that it is in, borrowed; -1: it has a path */
     bool opens_by_path;      /* the parent's descriptor was not kept for us */
 };
 

@@ -62,6 +62,10 @@ unsigned olv_scan_workers(void);
  * told to the observer and is no failure. */
 bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
               const struct olv_observer *observer, struct olv_error *err);
+/* The same of one directory, by its name in an open one; it is on the same mount. Its paths begin with that
+ * name. */
+bool olv_scan_in(int dir, const char *name, const struct olv_scan_visitor *visitor,
+                 const struct olv_observer *observer, struct olv_error *err);
 
 /* Appends the directory's absolute path, or the one below its root ("" for the root itself). */
 void olv_scan_dir_path(const struct olv_scan_dir *dir, struct olv_text *out);

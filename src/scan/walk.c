@@ -347,13 +347,14 @@ static bool begin_workers(struct walk *walk, struct worker *workers)
     return walk->workers > 0;
 }
 
-static bool push_roots(struct walk *walk, const char *const *roots, size_t count)
+static bool push_roots(struct walk *walk, int above, const char *const *roots, size_t count)
 {
     for (size_t i = count; i-- > 0;) {
         struct node *node = node_new(NULL, roots[i], strlen(roots[i]));
         if (!node)
             return false;
         node->dir.root = (uint32_t)i;
+        node->above = above;
         if (!push(&walk->shared, (struct task){.node = node})) {
             node_unref(node, walk->visitor, 0);
             return false;
@@ -362,15 +363,15 @@ static bool push_roots(struct walk *walk, const char *const *roots, size_t count
     return true;
 }
 
-bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
-              const struct olv_observer *observer, struct olv_error *err)
+static bool scan(int above, const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
+                 const struct olv_observer *observer, struct olv_error *err)
 {
     struct walk walk = {.visitor = visitor, .observer = observer, .workers = olv_scan_workers()};
     struct worker workers[MOST_WORKERS] = {{0}};
     bool ok;
     pthread_mutex_init(&walk.mutex, NULL);
     pthread_cond_init(&walk.changed, NULL);
-    ok = push_roots(&walk, roots, count) && begin_workers(&walk, workers);
+    ok = push_roots(&walk, above, roots, count) && begin_workers(&walk, workers);
     if (ok)
         wait_for_end(&walk);
     for (unsigned i = 0; ok && i < walk.workers; i++)
@@ -381,4 +382,16 @@ bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visi
     if (!ok || atomic_load(&walk.out_of_memory))
         return olv_fail_memory(err);
     return atomic_load(&walk.stop) ? olv_fail(err, OLV_INTERRUPTED, "interrupted while looking") : true;
+}
+
+bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
+              const struct olv_observer *observer, struct olv_error *err)
+{
+    return scan(-1, roots, count, visitor, observer, err);
+}
+
+bool olv_scan_in(int dir, const char *name, const struct olv_scan_visitor *visitor,
+                 const struct olv_observer *observer, struct olv_error *err)
+{
+    return scan(dir, &name, 1, visitor, observer, err);
 }

@@ -198,6 +198,29 @@ static void a_hold_is_asked_again_right_before_the_act(void **state)
     }
 }
 
+/* And of what is in a directory that goes as a whole. */
+static void a_hold_within_a_directory_is_asked_again(void **state)
+{
+    static const char directories[] = "where: kind = directory, steps: [ { after: 30 days, do: discard } ]";
+    const struct sandbox *s = *state;
+    struct stand_in late = {"case-7/deep/d.tmp", false, false};
+    struct olv_holds holds = {&late, is_held};
+    struct olv_run_result result;
+    struct planned p;
+    make_dir(s, "tides/case-7/deep");
+    make_file(s, "tides/case-7/deep/d.tmp", "d", 100);
+    set_age(s, "tides/case-7/deep", 100);
+    set_age(s, "tides/case-7", 100);
+    p = plan_with(s, directories, NULL, NULL);
+    assert_int_equal(p.plan.due_files, 1);
+    result = carry_out(s, &p, &holds);
+    assert_int_equal(result.left, 1);
+    assert_true(exists(s, "tides/case-7/deep/d.tmp"));
+    p = plan_with(s, directories, NULL, NULL);
+    assert_int_equal(carry_out(s, &p, NULL).done, 1);
+    assert_false(exists(s, "tides/case-7"));
+}
+
 /* The same for what lies in a depot: it stays in the archive while others are taken out. */
 static void a_held_member_stays_in_its_archive(void **state)
 {
@@ -453,6 +476,7 @@ static void limits_hold_up_to_the_last_file(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        TEST(a_hold_within_a_directory_is_asked_again),
         TEST(a_held_member_stays_in_its_archive),
         TEST(what_is_held_is_spared),
         TEST(what_may_be_held_counts_as_held),
