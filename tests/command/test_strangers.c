@@ -22,6 +22,7 @@ STORY(made_in_private)
 STORY(names_not_foreseen)
 STORY(forged_info)
 STORY(own_places)
+STORY(opened_without_end)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
@@ -30,7 +31,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(default_lists),         TEST(parents_as_above), TEST(links_to_strangers),
         TEST(directories_exchanged), TEST(made_in_private),  TEST(names_not_foreseen),
-        TEST(forged_info),           TEST(own_places),
+        TEST(forged_info),           TEST(own_places),       TEST(opened_without_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
