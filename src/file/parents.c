@@ -67,18 +67,34 @@ static int descend(int above, const char *name, struct manner *m, const char *la
     return fd;
 }
 
-/* The nearest one that is there; `*len` is how much of the path leads to it. */
-static int open_nearest(char *path, size_t *len, struct olv_error *err)
+static bool copy_path(char copy[PATH_MAX], const char *path)
+{
+    size_t len = strlen(path);
+    if (len >= PATH_MAX) {
+        errno = ENAMETOOLONG;
+        return false;
+    }
+    memcpy(copy, path, len + 1);
+    return true;
+}
+
+/* Of "/a/b" leaves "/a", and of "/a" "". */
+static void cut_last(char *path)
+{
+    size_t len = strlen(path);
+    while (len && path[len - 1] != '/')
+        len--;
+    while (len && path[len - 1] == '/')
+        len--;
+    path[len] = '\0';
+}
+
+/* The nearest one that is there; `path` is cut down to it. */
+static int open_nearest(char *path, struct olv_error *err)
 {
     int fd;
-    *len = strlen(path);
-    while ((fd = olv_os_open_path(*len ? path : "/")) < 0 && errno == ENOENT && *len) {
-        while (*len && path[*len - 1] != '/')
-            --*len;
-        while (*len && path[*len - 1] == '/')
-            --*len;
-        path[*len] = '\0';
-    }
+    while ((fd = olv_os_open_path(*path ? path : "/")) < 0 && errno == ENOENT && *path)
+        cut_last(path);
     if (fd < 0) {
         bool is_link = errno == ELOOP || errno == ENOTDIR;
         olv_fail_system(err, path,
@@ -88,54 +104,56 @@ static int open_nearest(char *path, size_t *len, struct olv_error *err)
     return fd;
 }
 
-int parents_open(const char *directory, const struct olv_stat *inhabitant, const char *label,
-                 struct olv_error *err)
+/* What is missing, name after name; `rest` is cut up. */
+static int make_missing(int fd, char *rest, struct manner *manner, const char *label, struct olv_error *err)
 {
-    char path[PATH_MAX], *rest = NULL;
-    struct manner manner;
-    struct olv_stat above;
-    size_t len;
-    int fd;
-    if (strlen(directory) >= sizeof path) {
-        errno = ENAMETOOLONG;
-        olv_fail_system(err, directory, "cannot open the directory");
-        return -1;
-    }
-    strcpy(path, directory);
-    fd = open_nearest(path, &len, err);
-    if (fd >= 0 && !olv_os_stat(fd, "", &above)) {
-        olv_fail_system(err, path, "cannot look at the directory");
-        close(fd);
-        return -1;
-    }
-    strcpy(path, directory + len);
-    manner = fd >= 0 ? manner_below(&above, inhabitant) : (struct manner){0};
-    for (char *name = strtok_r(path, "/", &rest); fd >= 0 && name; name = strtok_r(NULL, "/", &rest)) {
-        int below = descend(fd, name, &manner, label, err);
-        if (below < 0)
-            olv_error_at(err, directory);
+    char *more = NULL;
+    for (char *name = strtok_r(rest, "/", &more); fd >= 0 && name; name = strtok_r(NULL, "/", &more)) {
+        int below = descend(fd, name, manner, label, err);
         close(fd);
         fd = below;
     }
     return fd;
 }
 
+int parents_open(const char *directory, const struct olv_stat *inhabitant, const char *label,
+                 struct olv_error *err)
+{
+    char path[PATH_MAX], rest[PATH_MAX];
+    struct manner manner;
+    struct olv_stat above;
+    int fd;
+    if (!copy_path(path, directory)) {
+        olv_fail_system(err, directory, "cannot open the directory");
+        return -1;
+    }
+    fd = open_nearest(path, err);
+    if (fd < 0)
+        return -1;
+    if (!olv_os_stat(fd, "", &above)) {
+        olv_fail_system(err, path, "cannot look at the directory");
+        close(fd);
+        return -1;
+    }
+    manner = manner_below(&above, inhabitant);
+    copy_path(rest, directory + strlen(path));
+    fd = make_missing(fd, rest, &manner, label, err);
+    if (fd < 0)
+        olv_error_at(err, directory);
+    return fd;
+}
+
 void parents_settle(const char *directory, const char *label)
 {
     char path[PATH_MAX];
-    size_t len = strlen(directory);
-    if (len >= sizeof path)
-        return;
-    strcpy(path, directory);
-    for (char *slash = path; slash; slash = strchr(slash + 1, '/')) {
-        char kept = slash == path ? path[1] : *slash;
-        int fd;
-        slash[slash == path] = '\0';
-        fd = olv_os_open_path(path);
-        slash[slash == path] = kept;
-        if (fd < 0)
-            return;
-        room_settle(fd, label);
-        close(fd);
+    bool goes_on = copy_path(path, directory);
+    while (goes_on) {
+        int fd = olv_os_open_path(*path ? path : "/");
+        if (fd >= 0) {
+            room_settle(fd, label);
+            close(fd);
+        }
+        goes_on = *path != '\0';
+        cut_last(path);
     }
 }
