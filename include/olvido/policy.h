@@ -148,6 +148,9 @@ struct olv_diagnostics {
  * both with the functions below, whatever came back. */
 struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
                                    struct olv_error *err);
+/* The same of an open file; `path` is what it is called in messages. */
+struct olv_policy *olv_policy_load_from(int fd, const char *path, struct olv_diagnostics *diagnostics,
+                                        struct olv_error *err);
 void olv_policy_free(struct olv_policy *policy);
 /* Adds a warning about a line, behind all others. The message is copied. */
 void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *message);

@@ -1,12 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+/* What root relies on: only what nobody else can change, or replace by changing something on the way to it. A
+ * directory in which others may write is fine where it is sticky. Anybody else may follow what they like. */
 #ifndef OLVIDO_TRUST_H
 #define OLVIDO_TRUST_H
 
-#include "olvido/error.h"
+#include "olvido/policy.h"
 
-/* For root: whether only root can change this policy file, or put another one in its place (a directory in
- * which others may write is fine where it is sticky). Anybody else may follow what they like. False with
- * OLV_POLICY and the place that is at fault. */
-bool olv_policy_is_trusted(const char *path, struct olv_error *err);
+/* Reads a policy as olv_policy_load does; as root only a trusted one: NULL with OLV_POLICY and the place that
+ * is at fault. It is opened once: what was judged is what is read. */
+struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnostics *diagnostics,
+                                           struct olv_error *err);
+/* The same of a state directory, or of those above one that is still to be made. False with OLV_STATE. */
+bool olv_state_is_trusted(const char *path, struct olv_error *err);
 
 #endif

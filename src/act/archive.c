@@ -189,7 +189,7 @@ static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
     struct olv_how how;
     char label[FRESH_LABEL];
     olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity);
+    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
     if (is_beside(e, &how))
         clear_beside(c, &how);
     if (is_beside(e, &how) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)

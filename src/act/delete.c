@@ -24,7 +24,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     char label[FRESH_LABEL];
     enum olv_truth is_there;
     olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity);
+    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
     is_there = olv_act_is_there(c, e);
     o->result = OLV_DONE;
     if (is_there == OLV_YES || c->trace == OLV_TRACE_NOT_DONE)

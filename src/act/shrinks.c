@@ -387,7 +387,7 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     struct olv_how how;
     enum olv_truth is_there, found;
     olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity);
+    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
     is_there = olv_act_is_there(c, e);
     if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;

@@ -208,7 +208,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     char label[FRESH_LABEL];
     struct olv_how how;
     olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity);
+    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
     if (!c->catalogue || !olv_how_get(e->how, &how) || !how.has_archive)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;

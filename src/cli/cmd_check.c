@@ -80,7 +80,7 @@ static enum cli_status run(struct cli *cli)
         return status;
     if (cli->argument_count && (size_t)snprintf(path, sizeof path, "%s", cli->arguments[0]) >= sizeof path)
         return cli_usage(cli, "that path is too long");
-    policy = olv_policy_is_trusted(path, &err) ? olv_policy_load(path, &list, &err) : NULL;
+    policy = olv_policy_load_trusted(path, &list, &err);
     if (policy) {
         plan_guard(cli, path, policy, &guard);
         olv_policy_examine_machine(policy, &guard, &list);

@@ -118,9 +118,9 @@ bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *st
 {
     const char *given = cli_value(cli, OPT_STATE);
     struct olv_error err = {0};
-    if (given)
-        return fits(cli, given, out, size, status);
-    if (olv_state_home(out, size, &err))
+    if (given && !fits(cli, given, out, size, status))
+        return false;
+    if ((given || olv_state_home(out, size, &err)) && olv_state_is_trusted(out, &err))
         return true;
     *status = cli_report(cli, &err);
     return false;
@@ -182,7 +182,7 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
-    struct olv_policy *policy = olv_policy_is_trusted(path, &err) ? olv_policy_load(path, &list, &err) : NULL;
+    struct olv_policy *policy = olv_policy_load_trusted(path, &list, &err);
     if (!policy && list.count == 0) {
         if (err.sys == ENOENT && !cli_has(cli, OPT_POLICY))
             olv_error_hint(

@@ -2,6 +2,7 @@
 #include "file/stage.h"
 
 #include "file/identity.h"
+#include "file/place.h"
 #include "file/room.h"
 #include "os/os.h"
 
@@ -57,15 +58,34 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     return ok;
 }
 
-void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity)
+/* Nothing is left in the room, whoever has its name by now. */
+static void put_beside(const struct room *room, const char *name, const struct olv_observer *observer)
+{
+    char placed[NAME_MAX + 1], what[NAME_MAX + 100];
+    struct olv_error err = {0};
+    bool ok = olv_place(room->dir, name, room->outside, name, OLV_NUMBER, placed, &err);
+    snprintf(what, sizeof what,
+             ok ? "another file has taken its name, so what a run that was cut short had taken aside is now "
+                  "called %s"
+                : "what a run that was cut short had taken aside cannot be put back: it lies in %s",
+             ok ? placed : room->name);
+    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_FAILED, name, what, ok ? 0 : err.sys});
+}
+
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+                  const struct olv_observer *observer)
 {
     struct olv_stat stat, there;
     struct room room;
     if (!room_open_again(&room, dir, label))
         return;
     if (olv_os_stat(room.dir, name, &stat) && olv_identity_survived(identity, &stat) &&
-        !olv_os_rename_new(room.dir, name, dir, name) && errno == EEXIST && olv_os_stat(dir, name, &there) &&
-        there.device == stat.device && there.inode == stat.inode)
-        unlinkat(room.dir, name, 0); /* a move by linking and unlinking that was cut in two */
+        !olv_os_rename_new(room.dir, name, dir, name)) {
+        if (errno == EEXIST && olv_os_stat(dir, name, &there) && there.device == stat.device &&
+            there.inode == stat.inode)
+            unlinkat(room.dir, name, 0); /* a move by linking and unlinking that was cut in two */
+        else
+            put_beside(&room, name, observer);
+    }
     room_close(&room);
 }

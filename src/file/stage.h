@@ -15,7 +15,9 @@
 bool stage_remove(int dir, const char *name, const char *label, const struct olv_identity *identity,
                   const struct olv_observer *observer, struct olv_error *err);
 /* After a crash: what a run that was cut short has left in the room of this label goes back to its name, if
- * it is what was judged, and the room goes. */
-void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity);
+ * it is what was judged, and the room goes. Where its name was taken meanwhile it gets a number, and the
+ * observer is told. */
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+                  const struct olv_observer *observer);
 
 #endif

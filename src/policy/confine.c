@@ -5,6 +5,7 @@
 
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 /* NULL without memory. */
 static struct fy_node *moved(struct fy_document *tree, struct fy_node *scalar, const char *prefix)
@@ -55,7 +56,10 @@ bool policy_confine(const char *file, const char *prefix, struct olv_text *out, 
     struct olv_diagnostics list = {0};
     struct document doc = {0};
     char *text = NULL;
-    bool ok = document_read(&doc, file, &list, err);
+    int fd = document_open(file, err);
+    bool ok = fd >= 0 && document_read(&doc, fd, file, &list, err);
+    if (fd >= 0)
+        close(fd);
     if (ok && !(move_rules(doc.tree, prefix) && (text = fy_emit_document_to_string(doc.tree, FYECF_DEFAULT))))
         ok = olv_fail_memory(err);
     olv_text_puts(out, text ? text : "");

@@ -13,39 +13,36 @@
 
 enum { LARGEST_POLICY = 4 * 1024 * 1024 };
 
-static int open_regular(const char *path, size_t *size, struct olv_error *err)
+int document_open(const char *path, struct olv_error *err)
+{
+    int fd = open(path, O_RDONLY | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
+    if (fd < 0)
+        olv_fail_system(err, path, "cannot open the policy");
+    return fd;
+}
+
+static bool examine(int fd, const char *path, size_t *size, struct olv_error *err)
 {
     struct stat st;
-    int fd = open(path, O_RDONLY | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
-    if (fd < 0) {
-        olv_fail_system(err, path, "cannot open the policy");
-        return -1;
-    }
-    if (fstat(fd, &st) != 0) {
-        olv_fail_system(err, path, "cannot look at the policy");
-        close(fd);
-        return -1;
-    }
-    if (S_ISREG(st.st_mode) && st.st_size <= LARGEST_POLICY) {
-        *size = (size_t)st.st_size;
-        return fd;
-    }
+    if (fstat(fd, &st) != 0)
+        return olv_fail_system(err, path, "cannot look at the policy");
+    *size = (size_t)st.st_size;
+    if (S_ISREG(st.st_mode) && st.st_size <= LARGEST_POLICY)
+        return true;
     olv_fail(err, OLV_POLICY, "%s",
              S_ISREG(st.st_mode) ? "the policy is larger than 4 MiB" : "the policy is not a regular file");
     olv_error_at(err, path);
     if (S_ISREG(st.st_mode))
         olv_error_hint(err, "a policy is a page or two of rules; is this the right file?");
-    close(fd);
-    return -1;
+    return false;
 }
 
-static bool read_all(const char *path, struct source *source, struct olv_error *err)
+static bool read_all(int fd, const char *path, struct source *source, struct olv_error *err)
 {
     size_t size = 0, len = 0;
     ssize_t got = 0;
-    int fd = open_regular(path, &size, err);
     char *text;
-    if (fd < 0)
+    if (!examine(fd, path, &size, err))
         return false;
     text = malloc(size + 1);
     while (text && len < size && (got = read(fd, text + len, size - len)) > 0)
@@ -54,7 +51,6 @@ static bool read_all(const char *path, struct source *source, struct olv_error *
         olv_fail_memory(err);
     else if (got < 0)
         olv_fail_system(err, path, "cannot read the policy");
-    close(fd);
     if (!text || got < 0) {
         free(text);
         return false;
@@ -122,10 +118,10 @@ static struct fy_document *parse(const struct source *source, struct olv_diagnos
     return tree;
 }
 
-bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list,
+bool document_read(struct document *doc, int fd, const char *path, struct olv_diagnostics *list,
                    struct olv_error *err)
 {
-    if (!read_all(path, &doc->source, err))
+    if (!read_all(fd, path, &doc->source, err))
         return false;
     if (is_text(&doc->source, list))
         doc->tree = parse(&doc->source, list);

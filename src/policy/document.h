@@ -12,9 +12,11 @@ struct document {
     struct fy_document *tree;
 };
 
+/* Opens a policy, without waiting (a pipe). -1 with `err`. */
+int document_open(const char *path, struct olv_error *err);
 /* Reads and parses. False with OLV_POLICY after diagnostics, or with another code when the file cannot be
  * read. */
-bool document_read(struct document *doc, const char *path, struct olv_diagnostics *list,
+bool document_read(struct document *doc, int fd, const char *path, struct olv_diagnostics *list,
                    struct olv_error *err);
 void document_close(struct document *doc);
 

@@ -8,6 +8,7 @@
 
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 struct olv_policy_memory {
     struct olv_arena arena;
@@ -115,6 +116,18 @@ static void resolve_depots(struct olv_policy *policy)
 struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
                                    struct olv_error *err)
 {
+    struct olv_policy *policy;
+    int fd = document_open(path, err);
+    if (fd < 0)
+        return NULL;
+    policy = olv_policy_load_from(fd, path, diagnostics, err);
+    close(fd);
+    return policy;
+}
+
+struct olv_policy *olv_policy_load_from(int fd, const char *path, struct olv_diagnostics *diagnostics,
+                                        struct olv_error *err)
+{
     struct reader r = {.list = diagnostics, .policy = new_policy(path)};
     bool ok;
     if (!r.policy) {
@@ -122,7 +135,7 @@ struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *dia
         return NULL;
     }
     r.arena = &r.policy->memory->arena;
-    ok = document_read(&r.doc, path, diagnostics, err);
+    ok = document_read(&r.doc, fd, path, diagnostics, err);
     if (ok) {
         read_policy(&r);
         digest(r.policy, &r.doc.source);

@@ -23,15 +23,20 @@ STORY(names_not_foreseen)
 STORY(forged_info)
 STORY(own_places)
 STORY(opened_without_end)
+STORY(policy_of_strangers)
+STORY(taken_aside_meanwhile)
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        TEST(default_lists),         TEST(parents_as_above), TEST(links_to_strangers),
-        TEST(directories_exchanged), TEST(made_in_private),  TEST(names_not_foreseen),
-        TEST(forged_info),           TEST(own_places),       TEST(opened_without_end),
+        TEST(default_lists),         TEST(parents_as_above),
+        TEST(links_to_strangers),    TEST(directories_exchanged),
+        TEST(made_in_private),       TEST(names_not_foreseen),
+        TEST(forged_info),           TEST(own_places),
+        TEST(opened_without_end),    TEST(policy_of_strangers),
+        TEST(taken_aside_meanwhile),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

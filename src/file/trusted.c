@@ -1,0 +1,159 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "file/trusted.h"
+
+#include "olvido/text.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum { MOST_LINKS = 40, WRITTEN_BY_OTHERS = 0022 };
+
+struct way {
+    const char *what;
+    enum olv_code code;
+    int fd;               /* where it has come to */
+    unsigned links;       /* that were followed */
+    struct olv_text path; /* to there, for people */
+    char rest[PATH_MAX];  /* what is still to go */
+};
+
+static bool refuse(const struct way *w, struct olv_error *err)
+{
+    olv_error_at(err, olv_text_string(&w->path));
+    return olv_error_hint(err, "root relies only on what nobody else could have put there");
+}
+
+static bool judge_owner(const struct way *w, const struct stat *st, bool is_end, struct olv_error *err)
+{
+    const char *words = S_ISLNK(st->st_mode) ? "a link on the way to %s belongs to user number %u"
+                        : is_end             ? "%s belongs to user number %u"
+                                             : "%s lies in a directory of user number %u";
+    if (st->st_uid == 0 || st->st_uid == geteuid())
+        return true;
+    olv_fail(err, w->code, words, w->what, (unsigned)st->st_uid);
+    return refuse(w, err);
+}
+
+static bool judge(const struct way *w, const struct stat *st, bool is_end, struct olv_error *err)
+{
+    if (!judge_owner(w, st, is_end, err))
+        return false;
+    if (!(st->st_mode & WRITTEN_BY_OTHERS) || (!is_end && (st->st_mode & S_ISVTX)))
+        return true;
+    olv_fail(err, w->code,
+             is_end ? "others can write %s"
+                    : "others can write in a directory above %s, so they could replace it",
+             w->what);
+    return refuse(w, err);
+}
+
+/* Goes on from there. */
+static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
+{
+    struct stat st;
+    if (fd < 0)
+        return olv_fail_system(err, olv_text_string(&w->path), "cannot open %s", w->what);
+    if (w->fd >= 0)
+        close(w->fd);
+    w->fd = fd;
+    if (fstat(fd, &st) != 0)
+        return olv_fail_system(err, olv_text_string(&w->path), "cannot look at it");
+    return judge(w, &st, is_end, err);
+}
+
+static bool go_to_top(struct way *w, struct olv_error *err)
+{
+    olv_text_clear(&w->path);
+    olv_text_puts(&w->path, "/");
+    return go_to(w, open("/", O_RDONLY | O_DIRECTORY | O_CLOEXEC), false, err);
+}
+
+/* Puts `head` before what is still to go. */
+static bool prepend(struct way *w, const char *head)
+{
+    size_t n = strlen(head), len = strlen(w->rest);
+    if (n + 1 + len >= sizeof w->rest) {
+        errno = ENAMETOOLONG;
+        return false;
+    }
+    memmove(w->rest + n + 1, w->rest, len + 1);
+    memcpy(w->rest, head, n);
+    w->rest[n] = '/';
+    return true;
+}
+
+static bool follow(struct way *w, const char *name, const struct stat *link, struct olv_error *err)
+{
+    char target[PATH_MAX];
+    ssize_t got = readlinkat(w->fd, name, target, sizeof target - 1);
+    if (!judge_owner(w, link, false, err))
+        return false;
+    if (got >= 0)
+        target[got] = '\0';
+    if (got >= 0 && ++w->links > MOST_LINKS) {
+        errno = ELOOP;
+        got = -1;
+    }
+    if (got < 0 || !prepend(w, target))
+        return olv_fail_system(err, olv_text_string(&w->path), "cannot follow the link `%.100s`", name);
+    return target[0] != '/' || go_to_top(w, err);
+}
+
+/* The next name; false where there is none. */
+static bool take_name(struct way *w, char name[NAME_MAX + 1], bool *is_last)
+{
+    char *at = w->rest + strspn(w->rest, "/");
+    size_t n = strcspn(at, "/"), len = n < NAME_MAX ? n : NAME_MAX;
+    memcpy(name, at, len);
+    name[len] = '\0';
+    at += n;
+    at += strspn(at, "/");
+    *is_last = *at == '\0';
+    memmove(w->rest, at, strlen(at) + 1);
+    return len > 0;
+}
+
+static bool go_on(struct way *w, const char *name, bool is_last, struct olv_error *err)
+{
+    enum { QUIETLY = O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC };
+    struct stat st;
+    bool is_there = fstatat(w->fd, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
+    if (is_there && S_ISLNK(st.st_mode))
+        return follow(w, name, &st, err);
+    olv_text_printf(&w->path, "%s%s", w->path.len > 1 ? "/" : "", name);
+    return go_to(w, openat(w->fd, name, QUIETLY | (is_last ? 0 : O_DIRECTORY)), is_last, err);
+}
+
+static bool begin(struct way *w, const char *path, struct olv_error *err)
+{
+    bool ok = path[0] == '/' || getcwd(w->rest, sizeof w->rest);
+    size_t len = ok && path[0] != '/' ? strlen(w->rest) : 0;
+    if (ok && len + 1 + strlen(path) >= sizeof w->rest) {
+        errno = ENAMETOOLONG;
+        ok = false;
+    }
+    if (!ok)
+        return olv_fail_system(err, path, "cannot open %s", w->what);
+    w->rest[len] = '/';
+    memcpy(w->rest + len + 1, path, strlen(path) + 1);
+    return go_to_top(w, err);
+}
+
+int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err)
+{
+    struct way w = {.what = what, .code = code, .fd = -1};
+    char name[NAME_MAX + 1];
+    bool is_last, ok = begin(&w, path, err);
+    while (ok && take_name(&w, name, &is_last))
+        ok = go_on(&w, name, is_last, err);
+    if (!ok && w.fd >= 0) {
+        close(w.fd);
+        w.fd = -1;
+    }
+    olv_text_free(&w.path);
+    return w.fd;
+}
