@@ -208,6 +208,21 @@ static bool parse_checkpoint(const char *body, const char *origin, struct checkp
     return true;
 }
 
+bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err)
+{
+    struct olv_text note = {0};
+    bool ok = olv_read_file(dir, "checkpoint", LARGEST_CHECKPOINT, &note, err);
+    const char *text = olv_text_string(&note);
+    size_t len = strcspn(text, "\n");
+    snprintf(out, ORIGIN_SIZE, "%.*s", ok && len < ORIGIN_SIZE ? (int)len : 0, text);
+    olv_text_free(&note);
+    if (!ok && err->sys == ENOENT) {
+        olv_error_clear(err);
+        return true;
+    }
+    return ok;
+}
+
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
 {
     struct olv_text note = {0};

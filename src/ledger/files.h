@@ -49,6 +49,8 @@ struct checkpoint {
     uint64_t size;
     uint8_t root[OLV_SHA256_SIZE];
 };
+/* The origin that it names, whoever signed it; "" where there is none. */
+bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err);
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err);
 bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint,
                       struct olv_error *err);

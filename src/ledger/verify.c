@@ -3,6 +3,7 @@
  * its line. So the first line that differs from its stored hash is the first that was touched, and comparing
  * it with its neighbours' hashes tells how. The docket segments are compared with the intents that commit to
  * them. */
+#include "ledger/leaves.h"
 #include "ledger/sweep.h"
 
 #include "olvido/ledger.h"
@@ -226,14 +227,39 @@ static bool load_hashes(struct verifying *v, struct olv_error *err)
     return true;
 }
 
-static bool check_root(struct verifying *v, struct olv_error *err)
+static bool is_signed(const struct verifying *v, bool *is_it, struct olv_error *err)
 {
     uint8_t root[OLV_SHA256_SIZE];
     if (!sweep_root((const uint8_t(*)[OLV_SHA256_SIZE])v->hashes, v->hash_count, root))
         return olv_fail_memory(err);
-    if (v->hash_count != v->checkpoint.size || memcmp(root, v->checkpoint.root, sizeof root) != 0)
+    *is_it = v->hash_count == v->checkpoint.size && memcmp(root, v->checkpoint.root, sizeof root) == 0;
+    return true;
+}
+
+static bool take_leaf(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct olv_error *err)
+{
+    struct verifying *v = self;
+    (void)err;
+    memcpy(v->hashes[v->hash_count++], leaf, OLV_SHA256_SIZE);
+    return true;
+}
+
+/* The stored hashes are a copy, which tells what happened to which line. Where they are gone or altered, the
+ * lines themselves have the root that was signed, or something is wrong that nobody can tell any more. */
+static bool check_root(struct verifying *v, struct olv_error *err)
+{
+    bool is_it = false;
+    if (!is_signed(v, &is_it, err) || is_it)
+        return is_it;
+    v->hash_count = 0;
+    if (leaves_each(v->dir, v->checkpoint.size, v->hasher, take_leaf, v, err) && !is_signed(v, &is_it, err))
+        return false;
+    if (!is_it && err->code != OLV_OK && err->code != OLV_BROKEN)
+        return false;
+    olv_error_clear(err);
+    if (!is_it)
         found(v, OLV_LEDGER_HASHES, 0, "ledger/hashes-0", 0,
-              "the stored hashes are not those that the checkpoint signs");
+              "neither the stored hashes nor the lines are those that the checkpoint signs");
     return true;
 }
 
@@ -265,16 +291,21 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
 
 static bool open_all(struct verifying *v, const char *state, struct olv_error *err)
 {
+    char origin[ORIGIN_SIZE];
     int keys;
     struct stat st;
     v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
     v->dir =
         v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
     keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
+    if (keys < 0 && v->dir >= 0 && err->sys == ENOENT)
+        return olv_error_hint((olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone"), err),
+                              "put `keys` back from a copy; nothing else vouches for what was recorded");
     if (keys < 0)
         return false;
     v->report->is_open = fstatat(v->state, "runs/open", &st, AT_SYMLINK_NOFOLLOW) == 0;
-    v->key = olv_key_load_public(keys, err);
+    if (checkpoint_origin(v->dir, origin, err))
+        v->key = olv_key_load_public(keys, origin, err);
     close(keys);
     v->hasher = olv_hasher_new();
     return v->key && (v->hasher || olv_fail_memory(err));

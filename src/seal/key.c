@@ -45,7 +45,7 @@ static bool parse_verifier(struct olv_key *key, const char *line, uint8_t public
     return set_id(key, public_key) && memcmp(key->id, id, sizeof id) == 0;
 }
 
-struct olv_key *olv_key_load_public(int keys, struct olv_error *err)
+static struct olv_key *load_public(int keys, struct olv_error *err)
 {
     struct olv_text line = {0};
     struct olv_key *key = calloc(1, sizeof *key);
@@ -97,17 +97,51 @@ static bool write_private(int keys, EVP_PKEY *pkey, struct olv_error *err)
     return ok;
 }
 
+static bool find_id(struct olv_key *key, uint8_t public_key[ED25519_KEY_SIZE])
+{
+    size_t len = ED25519_KEY_SIZE;
+    return EVP_PKEY_get_raw_public_key(key->pkey, public_key, &len) == 1 && set_id(key, public_key);
+}
+
 static bool write_public(int keys, struct olv_key *key, struct olv_error *err)
 {
     uint8_t bytes[ED25519_KEY_SIZE + 1] = {ALGORITHM_ED25519};
     char base64[64], hex[2 * KEY_ID_SIZE + 1], line[ORIGIN_SIZE + 96];
-    size_t len = ED25519_KEY_SIZE;
-    if (EVP_PKEY_get_raw_public_key(key->pkey, bytes + 1, &len) != 1 || !set_id(key, bytes + 1))
+    if (!find_id(key, bytes + 1))
         return olv_fail_memory(err);
     olv_base64(bytes, sizeof bytes, base64);
     olv_hex(key->id, KEY_ID_SIZE, hex);
     snprintf(line, sizeof line, "%s+%s+%s\n", key->origin, hex, base64);
     return olv_publish(keys, "ledger.pub", line, strlen(line), err);
+}
+
+/* Both halves from the private one: what it has signed proves whether the origin is right. NULL with ENOENT
+ * where that is gone, too, or the origin is not known. */
+static struct olv_key *from_private(int keys, const char *origin, struct olv_error *err)
+{
+    struct olv_key *key = *origin ? calloc(1, sizeof *key) : NULL;
+    uint8_t public_key[ED25519_KEY_SIZE];
+    if (!*origin)
+        return NULL; /* with the error of the public half */
+    olv_error_clear(err);
+    if (key && (key->pkey = read_private(keys, err))) {
+        snprintf(key->origin, sizeof key->origin, "%s", origin);
+        if (find_id(key, public_key))
+            return key;
+    }
+    if (err->code == OLV_OK)
+        olv_fail_memory(err);
+    if (err->sys == ENOENT)
+        olv_error_hint((olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone"), err),
+                       "put `keys` back from a copy; nothing else vouches for what was recorded");
+    olv_key_free(key);
+    return NULL;
+}
+
+struct olv_key *olv_key_load_public(int keys, const char *origin, struct olv_error *err)
+{
+    struct olv_key *key = load_public(keys, err);
+    return key || err->sys != ENOENT ? key : from_private(keys, origin, err);
 }
 
 static struct olv_key *make(int keys, struct olv_error *err)
@@ -130,9 +164,16 @@ static struct olv_key *make(int keys, struct olv_error *err)
     return NULL;
 }
 
-struct olv_key *olv_key_load_or_make(int keys, struct olv_error *err)
+struct olv_key *olv_key_load_or_make(int keys, const char *origin, struct olv_error *err)
 {
-    struct olv_key *key = olv_key_load_public(keys, err);
+    struct olv_key *key = load_public(keys, err);
+    if (!key && err->sys == ENOENT && *origin) {
+        key = from_private(keys, origin, err);
+        if (key && write_public(keys, key, err))
+            return key;
+        olv_key_free(key);
+        return NULL;
+    }
     if (!key)
         return err->sys == ENOENT ? make(keys, err) : NULL;
     EVP_PKEY_free(key->pkey);

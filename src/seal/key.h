@@ -6,7 +6,7 @@
 
 #include <openssl/evp.h>
 
-enum { KEY_ID_SIZE = 4, ED25519_KEY_SIZE = 32, ED25519_SIGNATURE_SIZE = 64, ORIGIN_SIZE = 64 };
+enum { KEY_ID_SIZE = 4, ED25519_KEY_SIZE = 32, ED25519_SIGNATURE_SIZE = 64 };
 
 struct olv_key {
     EVP_PKEY *pkey;

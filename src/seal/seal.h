@@ -11,10 +11,14 @@
 
 struct olv_key; /* the installation's name (its "origin"), and its key pair or only the public half */
 
-/* The pair in the directory `keys`; made on the first use, with a random origin. */
-struct olv_key *olv_key_load_or_make(int keys, struct olv_error *err);
-/* The public half only: what is needed to verify. */
-struct olv_key *olv_key_load_public(int keys, struct olv_error *err);
+enum { ORIGIN_SIZE = 64 };
+
+/* The pair in the directory `keys`. `origin` is that of what was signed up to now; "": nothing was, and then
+ * a pair is made. A public half that is gone is made again from the private one; keys that are both gone,
+ * though something was signed, are OLV_BROKEN: none is ever replaced. */
+struct olv_key *olv_key_load_or_make(int keys, const char *origin, struct olv_error *err);
+/* What is needed to verify: the public half; where that is gone, the private one. Nothing is written. */
+struct olv_key *olv_key_load_public(int keys, const char *origin, struct olv_error *err);
 const char *olv_key_origin(const struct olv_key *key);
 void olv_key_free(struct olv_key *key);
 

@@ -82,10 +82,11 @@ static void a_state_that_is_half_gone_is_named(void **state)
         const char *gone, *says;
         int status;
     } parts[] = {
-        {"keys", "not signed by this installation's key", 5},
+        {"keys", "the keys of the ledger are gone", 5},
+        {"keys/ledger.pub", "", 0}, /* the private one has it, too */
         {"ledger/checkpoint", "checkpoint: cannot open the file", 5},
         {"ledger/lines-000000000000.jsonl", "all lines of the ledger are gone", 5},
-        {"ledger/hashes-0", "cannot open the hashes of the ledger", 6},
+        {"ledger/hashes-0", "", 0}, /* a copy of what the lines say */
         {"ledger", "the ledger is gone, though runs were recorded in it", 5},
         {"version", "", 0},
         {"respites", "", 0},

@@ -169,7 +169,7 @@ static void assert_finding(const struct sandbox *s, enum olv_ledger_fault fault,
     if (r.fault != fault || r.fault_line != line)
         fail_msg("finding %d at line %llu (%s), expected %d at %llu", r.fault,
                  (unsigned long long)r.fault_line, r.detail, fault, (unsigned long long)line);
-    if (fault != OLV_LEDGER_CHECKPOINT && fault != OLV_LEDGER_HASHES)
+    if (fault != OLV_LEDGER_SOUND && fault != OLV_LEDGER_CHECKPOINT && fault != OLV_LEDGER_HASHES)
         assert_int_equal(r.fault_at, line + 1);
 }
 
@@ -282,12 +282,19 @@ static void exchanged_lines_are_named(void **state)
     free(other);
 }
 
+/* Stored hashes are a copy of what the lines say: without them the lines answer for themselves, and where
+ * those were altered, too, that is told. */
 static void a_forged_tree_does_not_fit_the_signature(void **state)
 {
     const struct sandbox *s = *state;
     int fd = open(in(s, "state/ledger/hashes-0"), O_WRONLY);
+    char *text;
     assert_int_equal(pwrite(fd, "forged", 6, 300 * 32), 6);
     close(fd);
+    assert_finding(s, OLV_LEDGER_SOUND, 0);
+    text = slurp(s, FILE_OF_LINES);
+    *strstr(line_at(text, 300), "\"kind\"") = '-';
+    overwrite(s, FILE_OF_LINES, text, strlen(text));
     assert_finding(s, OLV_LEDGER_HASHES, 0);
 }
 
@@ -308,6 +315,47 @@ static struct olv_ledger *reopen(const struct sandbox *s, struct olv_error *err)
     struct olv_ledger *ledger = olv_ledger_open(dir, err);
     close(dir);
     return ledger;
+}
+
+static void lost_or_forged_hashes_are_made_anew(void **state)
+{
+    static const char *const names[] = {"state/ledger/hashes-0", "state/ledger/hashes-1"};
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < 4; i++) {
+        const char *name = names[i % 2];
+        struct olv_error err = {0};
+        struct olv_ledger *ledger;
+        char *before = slurp(s, name), *after;
+        struct stat stat, again;
+        assert_int_equal(lstat(in(s, name), &stat), 0);
+        if (i < 2)
+            unlink(in(s, name));
+        else
+            overwrite(s, name, "forged", 6);
+        ledger = reopen(s, &err);
+        if (!ledger)
+            fail_msg("%s: %s", name, err.what);
+        olv_ledger_close(ledger);
+        assert_int_equal(lstat(in(s, name), &again), 0);
+        assert_int_equal(again.st_size, stat.st_size);
+        after = slurp(s, name);
+        assert_memory_equal(before, after, (size_t)stat.st_size);
+        assert_finding(s, OLV_LEDGER_SOUND, 0);
+    }
+}
+
+/* Hashes that are gone cannot hide lines that are not those that were signed. */
+static void hashes_are_not_made_of_other_lines(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    char *text = slurp(s, FILE_OF_LINES);
+    *strstr(line_at(text, 300), "\"kind\"") = '-';
+    overwrite(s, FILE_OF_LINES, text, strlen(text));
+    unlink(in(s, "state/ledger/hashes-0"));
+    assert_null(reopen(s, &err));
+    assert_int_equal(err.code, OLV_BROKEN);
+    assert_false(exists(s, "state/ledger/hashes-0"));
 }
 
 static void nothing_is_appended_to_a_ledger_that_was_cut(void **state)
@@ -452,6 +500,8 @@ int main(void)
         LEDGER(a_forged_tree_does_not_fit_the_signature),
         LEDGER(a_forged_checkpoint_has_no_good_signature),
         LEDGER(nothing_is_appended_to_a_ledger_that_was_cut),
+        LEDGER(lost_or_forged_hashes_are_made_anew),
+        LEDGER(hashes_are_not_made_of_other_lines),
         LEDGER(a_torn_tail_is_cut_off_and_recorded),
         LEDGER(lines_without_a_checkpoint_are_taken_up_again),
         LEDGER(a_segment_that_cannot_be_begun_is_tried_again),

@@ -29,7 +29,7 @@ static struct olv_key *key_of(const struct sandbox *s)
 {
     struct olv_error err = {0};
     int fd = open_keys(s);
-    struct olv_key *key = olv_key_load_or_make(fd, &err);
+    struct olv_key *key = olv_key_load_or_make(fd, "", &err);
     close(fd);
     if (!key)
         fail_msg("%s %s", err.what, err.path);
@@ -79,7 +79,7 @@ static void a_note_is_signed_and_verified_by_the_public_half_alone(void **state)
     struct olv_text note = note_of(key, "origin\n7\nroot\n");
     int fd = open_keys(s);
     unlink(in(s, "keys/ledger.key"));
-    public_half = olv_key_load_public(fd, &err);
+    public_half = olv_key_load_public(fd, "", &err);
     assert_non_null(public_half);
     assert_true(is_good(public_half, note.data, note.len));
     assert_int_equal(strncmp(note.data, "origin\n7\nroot\n\n\xE2\x80\x94 olvido-", 24), 0);
@@ -163,19 +163,49 @@ static void damaged_keys_are_refused_and_never_replaced(void **state)
     char *line;
     olv_key_free(key_of(s));
     overwrite(s, "keys/ledger.key", "not a key\n", 10);
-    assert_null(olv_key_load_or_make(fd, &err));
+    assert_null(olv_key_load_or_make(fd, "", &err));
     assert_int_equal(err.code, OLV_BROKEN);
     line = slurp(s, "keys/ledger.pub");
     line[10] = line[10] == 'a' ? 'b' : 'a'; /* the origin: its id does not fit any more */
     overwrite(s, "keys/ledger.pub", line, strlen(line));
-    assert_null(olv_key_load_public(fd, &err));
+    assert_null(olv_key_load_public(fd, "", &err));
     assert_int_equal(err.code, OLV_BROKEN);
     overwrite(s, "keys/ledger.pub", "", 0);
-    assert_null(olv_key_load_or_make(fd, &err));
+    assert_null(olv_key_load_or_make(fd, "", &err));
     assert_int_equal(err.code, OLV_BROKEN);
     unlink(in(s, "keys/ledger.pub"));
-    assert_null(olv_key_load_public(fd, &err));
+    assert_null(olv_key_load_public(fd, "", &err));
     assert_int_equal(err.sys, ENOENT);
+    close(fd);
+}
+
+/* A public half that is gone comes from the private one, and signs as before; where both are gone, none is
+ * made. */
+static void keys_that_signed_something_are_never_made_anew(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    int fd = open_keys(s);
+    struct olv_key *key = key_of(s), *again;
+    char origin[ORIGIN_SIZE], *line = slurp(s, "keys/ledger.pub"), *pair = slurp(s, "keys/ledger.key");
+    snprintf(origin, sizeof origin, "%s", olv_key_origin(key));
+    olv_key_free(key);
+    unlink(in(s, "keys/ledger.pub"));
+    again = olv_key_load_public(fd, origin, &err);
+    assert_non_null(again);
+    assert_string_equal(olv_key_origin(again), origin);
+    assert_false(exists(s, "keys/ledger.pub"));
+    olv_key_free(again);
+    olv_key_free(olv_key_load_or_make(fd, origin, &err));
+    assert_string_equal(slurp(s, "keys/ledger.pub"), line);
+    assert_string_equal(slurp(s, "keys/ledger.key"), pair);
+    unlink(in(s, "keys/ledger.pub"));
+    unlink(in(s, "keys/ledger.key"));
+    assert_null(olv_key_load_public(fd, origin, &err));
+    assert_int_equal(err.code, OLV_BROKEN);
+    assert_null(olv_key_load_or_make(fd, origin, &err));
+    assert_int_equal(err.code, OLV_BROKEN);
+    assert_false(exists(s, "keys/ledger.key"));
     close(fd);
 }
 
@@ -190,6 +220,7 @@ int main(void)
         TEST(a_note_with_any_bit_changed_is_not_good),
         TEST(a_note_of_another_installation_is_not_ours),
         TEST(damaged_keys_are_refused_and_never_replaced),
+        TEST(keys_that_signed_something_are_never_made_anew),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
