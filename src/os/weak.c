@@ -90,14 +90,15 @@ static bool undo(int dir, const char *name, int flags)
     return false;
 }
 
-/* A directory cannot be linked: an empty one is made in its place, exclusively, and then replaced. */
+/* A directory cannot be linked: an empty one is made in its place, exclusively, and then replaced. Should
+ * that be cut short, the empty one stays: it has the same mode. */
 bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
     struct stat st;
     if (fstatat(old_dir, old_name, &st, AT_SYMLINK_NOFOLLOW) < 0)
         return false;
     if (S_ISDIR(st.st_mode))
-        return mkdirat(new_dir, new_name, 0700) == 0 &&
+        return mkdirat(new_dir, new_name, st.st_mode & 0777) == 0 &&
                (renameat(old_dir, old_name, new_dir, new_name) == 0 || undo(new_dir, new_name, AT_REMOVEDIR));
     return linkat(old_dir, old_name, new_dir, new_name, 0) == 0 &&
            (unlinkat(old_dir, old_name, 0) == 0 || undo(new_dir, new_name, 0));

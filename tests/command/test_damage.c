@@ -17,7 +17,7 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
     "r = random.Random(7)\n"                                                                                 \
     "for i in range(10): open(\"t/gauges/g%02d\" % i, \"wb\").write(r.randbytes(1 << 20))\n"                 \
     "open(\"t/large\", \"wb\").write(r.randbytes(5 << 20))\n"                                                \
-    "for i in range(200): open(\"t/small-%03d\" % i, \"w\").write(\"tide %d\\n\" % i)'; "                    \
+    "for i in range(60): open(\"t/small-%03d\" % i, \"w\").write(\"tide %d\\n\" % i)'; "                    \
     "printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %s/depot }\\nrules:\\n  - { name: r, under: %s, "    \
     "steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml\n"
 
@@ -59,7 +59,7 @@ static void whatever_lies_elsewhere_comes_out(const struct sandbox *s)
         "code=0; $O extract $f --into o >out 2>err || code=$?; test $code = 5 -o $code = 1\n"
         "hits g04: err\n"
         "for n in 00 01 07 08 09; do cmp o/$PWD/t/gauges/g$n t/gauges/g$n; done\n"
-        "for n in $(seq 100 199); do cmp o/$PWD/t/small-$n t/small-$n; done\n"
+        "for n in $(seq -f %03g 30 59); do cmp o/$PWD/t/small-$n t/small-$n; done\n"
         "# what came out altered, or did not come out, is named\n"
         "for n in t/gauges/* t/small* t/large; do cmp -s $n o/$PWD/$n || grep -q \"$n: \" err; done\n"
         "test $(ls o/$PWD/t/gauges | wc -l) -ge 6");
@@ -135,7 +135,7 @@ static void a_damaged_header_costs_one_member(void **state)
         "E\n"
         "$O extract $f --into o >out 2>err && exit 9 || test $? = 5\n"
         "grep -q 'small-007: it is lost' err; grep -q '1 lost' out; test ! -e o/$PWD/t/small-007\n"
-        "for n in t/gauges/* t/small-006 t/small-008 t/small-199 t/large; do cmp $n o/$PWD/$n; done\n"
+        "for n in t/gauges/* t/small-006 t/small-008 t/small-059 t/large; do cmp $n o/$PWD/$n; done\n"
         "$O contents $f >list 2>err && exit 9 || test $? = 5\n"
         "grep -q 'small-008' list; grep -q 'olvido-manifest' list; grep -q header err\n"
         "grep small-007 list && exit 9 || true");

@@ -19,7 +19,7 @@ static const char where[] = "";
 #define EVERY(many, few) many
 #endif
 #define MEMORY "ENOMEM," /* a sanitizer's own may not run out */
-#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5 --stride " EVERY("71", "7")
+#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5 --stride " EVERY("97", "7")
 
 static const char *words = "";
 
@@ -49,11 +49,11 @@ int main(int count, char **arguments)
 {
     const struct {
         const char *kind, *words;
-    } kinds[] = {{"kills", "--do kill --stride " EVERY("9", "1")},
-                 {"signals", "--do int,term,hup --stride " EVERY("47", "5")},
+    } kinds[] = {{"kills", "--do kill --stride " EVERY("13", "1")},
+                 {"signals", "--do int,term,hup --stride " EVERY("71", "5")},
                  {"faults", getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
                  {"lies", "--do lie --slower 1 --stride " EVERY("2", "1")},
-                 {"power", "--do power,power-part*2 --stride 97"}};
+                 {"power", "--do power,power-part*2 --stride 131"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
                                         sandbox_teardown),
