@@ -17,7 +17,7 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
     "r = random.Random(7)\n"                                                                                 \
     "for i in range(10): open(\"t/gauges/g%02d\" % i, \"wb\").write(r.randbytes(1 << 20))\n"                 \
     "open(\"t/large\", \"wb\").write(r.randbytes(5 << 20))\n"                                                \
-    "for i in range(60): open(\"t/small-%03d\" % i, \"w\").write(\"tide %d\\n\" % i)'; "                    \
+    "for i in range(60): open(\"t/small-%03d\" % i, \"w\").write(\"tide %d\\n\" % i)'; "                     \
     "printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %s/depot }\\nrules:\\n  - { name: r, under: %s, "    \
     "steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml\n"
 
