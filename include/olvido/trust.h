@@ -10,7 +10,7 @@
  * is at fault. It is opened once: what was judged is what is read. */
 struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnostics *diagnostics,
                                            struct olv_error *err);
-/* The same of a state directory, or of those above one that is still to be made. False with OLV_STATE. */
+/* The same of those above a state directory, whether or not it is there. False with OLV_STATE. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err);
 
 #endif

@@ -62,7 +62,7 @@ static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
     w->fd = fd;
     if (fstat(fd, &st) != 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot look at it");
-    return judge(w, &st, is_end, err);
+    return judge(w, &st, is_end && !S_ISDIR(st.st_mode), err);
 }
 
 static bool go_to_top(struct way *w, struct olv_error *err)

@@ -23,25 +23,36 @@ struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnost
     return policy;
 }
 
+/* Of "/a/b/" leaves "/a", of "/a" "/", and of "a" ".". */
+static void cut_last(char *path)
+{
+    size_t len = strlen(path);
+    bool is_absolute = path[0] == '/';
+    while (len && path[len - 1] == '/')
+        len--;
+    while (len && path[len - 1] != '/')
+        len--;
+    while (len > 1 && path[len - 1] == '/')
+        len--;
+    if (len == 0)
+        path[len++] = is_absolute ? '/' : '.';
+    path[len] = '\0';
+}
+
+/* It is judged itself when it is opened; here it is the way to it, as far as there is one. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err)
 {
-    char copy[PATH_MAX];
+    char above[PATH_MAX];
     size_t len = strlen(path);
     int fd = -1;
-    if (geteuid() != 0 || len >= sizeof copy)
-        return true; /* one that is too long cannot be opened either */
-    memcpy(copy, path, len + 1);
-    while ((fd = trusted_open(*copy ? copy : ".", "the state directory", OLV_STATE, err)) < 0 &&
-           err->sys == ENOENT && *copy) { /* it is still to be made: then those above it count */
-        char *slash = strrchr(copy, '/');
+    if (geteuid() != 0 || len == 0 || len >= sizeof above)
+        return true; /* what cannot be opened is told by whoever opens it */
+    memcpy(above, path, len + 1);
+    do {
         olv_error_clear(err);
-        if (slash == copy && copy[1])
-            copy[1] = '\0';
-        else if (slash && slash != copy)
-            *slash = '\0';
-        else
-            *copy = '\0';
-    }
+        cut_last(above);
+        fd = trusted_open(above, "the state directory", OLV_STATE, err);
+    } while (fd < 0 && err->sys == ENOENT && strcmp(above, "/") != 0 && strcmp(above, ".") != 0);
     if (fd >= 0)
         close(fd);
     return fd >= 0;

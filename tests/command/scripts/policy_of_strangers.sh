@@ -54,3 +54,6 @@ for there in no yes; do
     done
     [ $there = yes ] || [ ! -e theirs/state ] || fail 'it was made there'
 done
+mkdir -p -m 1777 everybody
+status 0 $OLVIDO --state everybody/new/state --policy policy.yaml enforce --yes
+status 0 $OLVIDO --state everybody/new/state/ --policy policy.yaml audit verify
