@@ -228,10 +228,11 @@ static void values_that_do_not_fit_a_field_are_kept(void **state)
 static void a_real_tree_goes_there_and_back(void **state)
 {
     const struct sandbox *s = *state;
-    if (stride() == 1) /* tens of thousands; else, where all is slower, not quite as many */
-        shell_ok(s, "mkdir t; cp -a /usr/share/man t/man");
+    /* Tens of thousands; else, where all is slower, not quite as many. */
+    shell_ok(s, stride() == 1 ? "mkdir t; cp -a /usr/share/man t/man; cp -a /usr/include t/include"
+                              : "mkdir t; cp -a /usr/include/linux t/include");
     shell_ok(
-        s, "mkdir -p t; cp -a /usr/include t/include; $O archive t --to x.tar.zst "
+        s, "$O archive t --to x.tar.zst "
            "--keep -y -q >out; "
            "$O extract x.tar.zst --into o --owners --quiet; echo t >left; echo o$PWD/t >right\n" SAME_TREES);
 }

@@ -49,11 +49,11 @@ int main(int count, char **arguments)
 {
     const struct {
         const char *kind, *words;
-    } kinds[] = {{"kills", "--do kill --stride " EVERY("13", "1")},
+    } kinds[] = {{"kills", "--do kill --stride " EVERY("17", "1")},
                  {"signals", "--do int,term,hup --stride " EVERY("71", "5")},
                  {"faults", getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
                  {"lies", "--do lie --slower 1 --stride " EVERY("2", "1")},
-                 {"power", "--do power,power-part*2 --stride 131"}};
+                 {"power", "--do power,power-part*2 --stride 167"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
                                         sandbox_teardown),
