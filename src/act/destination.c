@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "act/destination.h"
 
+#include "file/parents.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -22,21 +23,9 @@ static bool split(const char *path, char *copy, size_t size, const char **name, 
     return true;
 }
 
-static int open_it(const char *directory, struct olv_error *err)
-{
-    int fd = olv_os_open_path(directory);
-    if (fd < 0) {
-        bool is_link = errno == ELOOP || errno == ENOTDIR;
-        olv_fail_system(err, directory,
-                        is_link ? "a link or a file stands where its directory was"
-                                : "cannot open its directory");
-    }
-    return fd;
-}
-
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
-    return split(path, copy, size, name, err) ? open_it(copy, err) : -1;
+    return split(path, copy, size, name, err) ? parents_there(copy, err) : -1;
 }
 
 bool destination_is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, int dir,

@@ -202,7 +202,7 @@ static bool link_other(struct extracting *x, const struct room *room, const char
     return ok;
 }
 
-/* What is neither a file nor a directory. */
+/* What is neither a file nor a directory, or another name. */
 static bool extract_special(struct extracting *x, int dir, const char *name, const struct olv_member *m,
                             struct olv_error *err)
 {
@@ -239,16 +239,11 @@ static bool extract_member(struct extracting *x, struct olv_member *m, struct ol
     dir = inside_reach(&x->inside, olv_text_string(&x->path), &name, err);
     if (dir < 0)
         return false;
-    if (m->is_hard_link)
-        return extract_special(x, dir, name, m, err);
-    switch (m->kind) {
-    case OLV_KIND_FILE:
+    if (m->kind == OLV_KIND_FILE && !m->is_hard_link)
         return extract_file(x, dir, name, m, err);
-    case OLV_KIND_DIRECTORY:
+    if (m->kind == OLV_KIND_DIRECTORY && !m->is_hard_link)
         return extract_directory(x, dir, name, m, err);
-    default:
-        return extract_special(x, dir, name, m, err);
-    }
+    return extract_special(x, dir, name, m, err);
 }
 
 /* ---- damage, and the manifest ---- */

@@ -10,3 +10,15 @@ const char *path_behind(const char *path, const char *top)
         return NULL;
     return strcmp(path + n, "/") != 0 ? path + n : "";
 }
+
+void path_cut(char *path)
+{
+    size_t len = strlen(path), top = path[0] == '/';
+    while (len > top && path[len - 1] == '/')
+        len--;
+    while (len > top && path[len - 1] != '/')
+        len--;
+    while (len > top && path[len - 1] == '/')
+        len--;
+    path[len] = '\0';
+}

@@ -166,6 +166,10 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
     out->options.trashes = cli_has(cli, OPT_RULE) ? NULL : out->trashes; /* --rule is about that rule alone */
     out->options.catalogue = out->catalogue = open_catalogue(cli, state);
     out->options.respites = out->respites = olv_respites_read(state, out->options.now, &err);
+    if (out->guard.error.code != OLV_OK && !cli->is_unsure) {
+        cli_report(cli, &out->guard.error);
+        cli->is_unsure = true; /* no run begins; whoever only looks sees the rest */
+    }
     if (!out->respites)
         *status = cli_report(cli, &err);
     return out->respites != NULL;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/parents.h"
 
+#include "base/path.h"
 #include "file/room.h"
 #include "os/os.h"
 
@@ -78,28 +79,25 @@ static bool copy_path(char copy[PATH_MAX], const char *path)
     return true;
 }
 
-/* Of "/a/b" leaves "/a", and of "/a" "". */
-static void cut_last(char *path)
+int parents_there(const char *directory, struct olv_error *err)
 {
-    size_t len = strlen(path);
-    while (len && path[len - 1] != '/')
-        len--;
-    while (len && path[len - 1] == '/')
-        len--;
-    path[len] = '\0';
+    int fd = olv_os_open_path(directory);
+    if (fd < 0) {
+        bool is_link = errno == ELOOP || errno == ENOTDIR;
+        olv_fail_system(err, directory,
+                        is_link ? "a link or a file stands where its directory was"
+                                : "cannot open its directory");
+    }
+    return fd;
 }
 
 /* The nearest one that is there; `path` is cut down to it. */
 static int open_nearest(char *path, struct olv_error *err)
 {
     int fd;
-    while ((fd = olv_os_open_path(*path ? path : "/")) < 0 && errno == ENOENT && *path)
-        cut_last(path);
-    if (fd < 0) {
-        bool is_link = errno == ELOOP || errno == ENOTDIR;
-        olv_fail_system(err, path,
-                        is_link ? "a link or a file stands where a directory was"
-                                : "cannot open the directory");
+    while ((fd = parents_there(path, err)) < 0 && err->sys == ENOENT && strcmp(path, "/") != 0) {
+        olv_error_clear(err);
+        path_cut(path);
     }
     return fd;
 }
@@ -148,12 +146,12 @@ void parents_settle(const char *directory, const char *label)
     char path[PATH_MAX];
     bool goes_on = copy_path(path, directory);
     while (goes_on) {
-        int fd = olv_os_open_path(*path ? path : "/");
+        int fd = olv_os_open_path(path);
         if (fd >= 0) {
             room_settle(fd, label);
             close(fd);
         }
-        goes_on = *path != '\0';
-        cut_last(path);
+        goes_on = strcmp(path, "/") != 0;
+        path_cut(path);
     }
 }

@@ -103,18 +103,18 @@ static bool follow(struct way *w, const char *name, const struct stat *link, str
     return target[0] != '/' || go_to_top(w, err);
 }
 
-/* The next name; false where there is none. */
-static bool take_name(struct way *w, char name[NAME_MAX + 1], bool *is_last)
+/* The next name, as long as it may be; false where there is none. */
+static bool take_name(struct way *w, char name[PATH_MAX], bool *is_last)
 {
     char *at = w->rest + strspn(w->rest, "/");
-    size_t n = strcspn(at, "/"), len = n < NAME_MAX ? n : NAME_MAX;
-    memcpy(name, at, len);
-    name[len] = '\0';
+    size_t n = strcspn(at, "/");
+    memcpy(name, at, n);
+    name[n] = '\0';
     at += n;
     at += strspn(at, "/");
     *is_last = *at == '\0';
     memmove(w->rest, at, strlen(at) + 1);
-    return len > 0;
+    return n > 0;
 }
 
 static bool go_on(struct way *w, const char *name, bool is_last, struct olv_error *err)
@@ -146,7 +146,7 @@ static bool begin(struct way *w, const char *path, struct olv_error *err)
 int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err)
 {
     struct way w = {.what = what, .code = code, .fd = -1};
-    char name[NAME_MAX + 1];
+    char name[PATH_MAX];
     bool is_last, ok = begin(&w, path, err);
     while (ok && take_name(&w, name, &is_last))
         ok = go_on(&w, name, is_last, err);

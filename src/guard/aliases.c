@@ -71,11 +71,14 @@ static void add_others(struct olv_guard *guard, const struct mounts *m, const st
     }
 }
 
-static const struct mount *mount_of(const struct mounts *m, const char *path)
+static const struct mount *mount_of(struct olv_guard *guard, const struct mounts *m, const char *path)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(AT_FDCWD, path, &stat))
+    if (!olv_os_stat(AT_FDCWD, path, &stat)) {
+        if (errno != ENOENT)
+            guard_forgets(guard, path);
         return NULL;
+    }
     for (size_t i = 0; i < m->count; i++)
         if (m->items[i].id == stat.mount)
             return &m->items[i];
@@ -91,7 +94,7 @@ static bool is_of_the_kernel(const char *path)
 
 static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path, bool is_own)
 {
-    const struct mount *own = mount_of(m, path);
+    const struct mount *own = mount_of(guard, m, path);
     const char *below = own ? path_behind(path, own->point) : NULL;
     struct olv_text inside = {0};
     if (!below)
@@ -125,11 +128,14 @@ static void find_aliases(struct olv_guard *guard, const struct mounts *m)
     char *real;
     for (size_t i = 0; i < guard->own_count; i++)
         add_place(guard, m, guard->own[i].path, true);
-    for (size_t i = 0; olv_guard_tops[i]; i++)
-        if ((real = realpath(olv_guard_tops[i], NULL))) {
+    for (size_t i = 0; olv_guard_tops[i]; i++) {
+        real = realpath(olv_guard_tops[i], NULL);
+        if (real)
             add_place(guard, m, real, false);
-            free(real);
-        }
+        else if (errno != ENOENT)
+            guard_forgets(guard, olv_guard_tops[i]);
+        free(real);
+    }
 }
 
 void olv_guard_find_aliases(struct olv_guard *guard)

@@ -12,7 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-static void forgotten(struct olv_guard *guard, const char *path)
+void guard_forgets(struct olv_guard *guard, const char *path)
 {
     if (guard->error.code == OLV_OK)
         olv_fail_system(&guard->error, path, "cannot find out what must never be touched");
@@ -26,7 +26,7 @@ static char *look(struct olv_guard *guard, const char *path, struct olv_stat *st
     if (real && olv_os_stat(AT_FDCWD, real, stat))
         return real;
     if (errno != ENOENT && errno != ENOTDIR)
-        forgotten(guard, path);
+        guard_forgets(guard, path);
     free(real);
     return NULL;
 }
@@ -42,7 +42,7 @@ void olv_guard_add(struct olv_guard *guard, const char *path)
     }
     grown = grow(guard->own, guard->own_count, &guard->own_cap, sizeof *grown);
     if (!grown) {
-        forgotten(guard, path);
+        guard_forgets(guard, path);
         free(real);
         return;
     }
@@ -84,7 +84,7 @@ static void add_landmark(struct olv_guard *guard, const char *path)
         return;
     grown = grow(guard->landmarks, guard->landmark_count, &guard->landmark_cap, sizeof *grown);
     if (!grown) {
-        forgotten(guard, path);
+        guard_forgets(guard, path);
         return;
     }
     guard->landmarks = grown;

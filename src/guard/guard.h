@@ -16,6 +16,9 @@ enum olv_barrier { OLV_NO_BARRIER, OLV_SYSTEM_PLACE, OLV_OWN_PLACE };
 /* Also where the path leads into such a place through another mount. `guard` may be NULL. */
 enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path);
 
+/* What stands there, or where it lies, could not be found out (errno says why): no run begins with such a
+ * guard. */
+void guard_forgets(struct olv_guard *guard, const char *path);
 /* The system directories; NULL at the end. */
 extern const char *const olv_guard_tops[];
 

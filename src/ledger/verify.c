@@ -299,8 +299,7 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
         v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
     keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
     if (keys < 0 && v->dir >= 0 && err->sys == ENOENT)
-        return olv_error_hint((olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone"), err),
-                              "put `keys` back from a copy; nothing else vouches for what was recorded");
+        return olv_keys_are_gone(err);
     if (keys < 0)
         return false;
     v->report->is_open = fstatat(v->state, "runs/open", &st, AT_SYMLINK_NOFOLLOW) == 0;

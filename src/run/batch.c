@@ -105,7 +105,7 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     }
 }
 
-/* A look at all processes, at most a second old. */
+/* A look at all processes, at most a second old, which is lent to the acts if it has seen all. */
 static void look_at_processes(struct olv_run *run)
 {
     enum { FRESH_S = 1 };
@@ -115,6 +115,7 @@ static void look_at_processes(struct olv_run *run)
     olv_os_in_use_free(run->in_use);
     run->in_use = olv_os_in_use_read();
     run->in_use_at = now;
+    run->context.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
 }
 
 /* Whether somebody writes to it. For what can be taken back, that look answers for many files at once; else
@@ -196,10 +197,8 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
     if (is_given == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
     run->context.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
-    if (e->identity.kind == OLV_KIND_DIRECTORY) { /* the act looks into it, and asks then */
+    if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act looks into it, and asks then */
         look_at_processes(run);
-        run->context.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
-    }
     return e->identity.kind == OLV_KIND_FILE && run->context.asks_open && is_spared_for_writing(run, e, o);
 }
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/trust.h"
 
+#include "base/path.h"
 #include "file/trusted.h"
 
 #include <errno.h>
@@ -23,22 +24,6 @@ struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnost
     return policy;
 }
 
-/* Of "/a/b/" leaves "/a", of "/a" "/", and of "a" ".". */
-static void cut_last(char *path)
-{
-    size_t len = strlen(path);
-    bool is_absolute = path[0] == '/';
-    while (len && path[len - 1] == '/')
-        len--;
-    while (len && path[len - 1] != '/')
-        len--;
-    while (len > 1 && path[len - 1] == '/')
-        len--;
-    if (len == 0)
-        path[len++] = is_absolute ? '/' : '.';
-    path[len] = '\0';
-}
-
 /* It is judged itself when it is opened; here it is the way to it, as far as there is one. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err)
 {
@@ -50,9 +35,9 @@ bool olv_state_is_trusted(const char *path, struct olv_error *err)
     memcpy(above, path, len + 1);
     do {
         olv_error_clear(err);
-        cut_last(above);
-        fd = trusted_open(above, "the state directory", OLV_STATE, err);
-    } while (fd < 0 && err->sys == ENOENT && strcmp(above, "/") != 0 && strcmp(above, ".") != 0);
+        path_cut(above);
+        fd = trusted_open(*above ? above : ".", "the state directory", OLV_STATE, err);
+    } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
     if (fd >= 0)
         close(fd);
     return fd >= 0;

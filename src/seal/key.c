@@ -115,6 +115,12 @@ static bool write_public(int keys, struct olv_key *key, struct olv_error *err)
     return olv_publish(keys, "ledger.pub", line, strlen(line), err);
 }
 
+bool olv_keys_are_gone(struct olv_error *err)
+{
+    olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone");
+    return olv_error_hint(err, "put `keys` back from a copy; nothing else vouches for what was recorded");
+}
+
 /* Both halves from the private one: what it has signed proves whether the origin is right. NULL with ENOENT
  * where that is gone, too, or the origin is not known. */
 static struct olv_key *from_private(int keys, const char *origin, struct olv_error *err)
@@ -132,8 +138,7 @@ static struct olv_key *from_private(int keys, const char *origin, struct olv_err
     if (err->code == OLV_OK)
         olv_fail_memory(err);
     if (err->sys == ENOENT)
-        olv_error_hint((olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone"), err),
-                       "put `keys` back from a copy; nothing else vouches for what was recorded");
+        olv_keys_are_gone(err);
     olv_key_free(key);
     return NULL;
 }

@@ -19,6 +19,8 @@ enum { ORIGIN_SIZE = 64 };
 struct olv_key *olv_key_load_or_make(int keys, const char *origin, struct olv_error *err);
 /* What is needed to verify: the public half; where that is gone, the private one. Nothing is written. */
 struct olv_key *olv_key_load_public(int keys, const char *origin, struct olv_error *err);
+/* Says that both halves are gone, though something was signed: false with OLV_BROKEN and what to do. */
+bool olv_keys_are_gone(struct olv_error *err);
 const char *olv_key_origin(const struct olv_key *key);
 void olv_key_free(struct olv_key *key);
 

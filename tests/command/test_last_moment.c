@@ -93,27 +93,14 @@ static void what_took_the_name_stays(void **state)
 
 /* ---- each script tells its story ---- */
 
-static void mount_within_an_item(void **state)
-{
-    if (geteuid() != 0)
-        skip();
-    script_ok(*state, "mount_within_an_item.sh", "");
-}
-
-#define STORY(name)                                                                                          \
-    static void name(void **state)                                                                           \
-    {                                                                                                        \
-        ON_LINUX_ONLY(); /* elsewhere other calls are made */                                                \
-        script_ok(*state, #name ".sh", "");                                                                  \
-    }
-
-STORY(directory_unreadable)
-STORY(recovered_directory_spared)
-STORY(discarded_twice)
-STORY(set_aside_and_back)
-STORY(attributes_not_copied)
-STORY(register_unreadable_right_before)
-STORY(room_not_opened)
+STORY(mount_within_an_item, AS_ROOT_ONLY())
+STORY(directory_unreadable, ON_LINUX_ONLY())
+STORY(recovered_directory_spared, ON_LINUX_ONLY())
+STORY(discarded_twice, ON_LINUX_ONLY())
+STORY(set_aside_and_back, ON_LINUX_ONLY())
+STORY(attributes_not_copied, ON_LINUX_ONLY())
+STORY(register_unreadable_right_before, ON_LINUX_ONLY())
+STORY(room_not_opened, ON_LINUX_ONLY())
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 

@@ -4,41 +4,23 @@
 
 #include <unistd.h>
 
-#define STORY(name)                                                                                          \
-    static void name(void **state)                                                                           \
-    {                                                                                                        \
-        if (geteuid() != 0)                                                                                  \
-            skip();                                                                                          \
-        script_ok(*state, #name ".sh", "");                                                                  \
-    }
+STORY(two_depots, AS_ROOT_ONLY())
+STORY(replaced_and_kept, AS_ROOT_ONLY())
+STORY(linked_anew, AS_ROOT_ONLY())
+STORY(private_directory, AS_ROOT_ONLY())
+STORY(names_in_reasons, AS_ROOT_ONLY())
+STORY(without_a_catalogue, AS_ROOT_ONLY())
+STORY(directory_unfinished, AS_ROOT_ONLY())
+STORY(archive_removed_later, AS_ROOT_ONLY())
+STORY(catalogue_unreadable, AS_ROOT_ONLY())
 
-STORY(two_depots)
-STORY(replaced_and_kept)
-STORY(linked_anew)
-STORY(private_directory)
-STORY(names_in_reasons)
-STORY(without_a_catalogue)
-STORY(directory_unfinished)
-STORY(archive_removed_later)
-STORY(catalogue_unreadable)
-
-/* Of what other systems do not have, or do by other calls. */
-#define LINUX_STORY(name)                                                                                    \
-    static void name(void **state)                                                                           \
-    {                                                                                                        \
-        ON_LINUX_ONLY();                                                                                     \
-        if (geteuid() != 0)                                                                                  \
-            skip();                                                                                          \
-        script_ok(*state, #name ".sh", "");                                                                  \
-    }
-
-LINUX_STORY(no_room_for_temporary_files)
-LINUX_STORY(opened_while_archived)
-LINUX_STORY(directory_not_looked_at)
-LINUX_STORY(register_unreadable)
-LINUX_STORY(archive_going)
-LINUX_STORY(settled_in_trouble)
-LINUX_STORY(taken_back_in_vain)
+STORY(no_room_for_temporary_files, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(opened_while_archived, ON_LINUX_ONLY())
+STORY(directory_not_looked_at, ON_LINUX_ONLY())
+STORY(register_unreadable, ON_LINUX_ONLY())
+STORY(archive_going, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(taken_back_in_vain, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
 static void swapped_while_discarded(void **state)
 {

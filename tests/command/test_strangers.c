@@ -5,26 +5,17 @@
 
 #include <unistd.h>
 
-#define STORY(name)                                                                                          \
-    static void name(void **state)                                                                           \
-    {                                                                                                        \
-        ON_LINUX_ONLY(); /* access lists; other calls are made elsewhere */                                  \
-        if (geteuid() != 0)                                                                                  \
-            skip();                                                                                          \
-        script_ok(*state, #name ".sh", "");                                                                  \
-    }
-
-STORY(default_lists)
-STORY(parents_as_above)
-STORY(links_to_strangers)
-STORY(directories_exchanged)
-STORY(made_in_private)
-STORY(names_not_foreseen)
-STORY(forged_info)
-STORY(own_places)
-STORY(opened_without_end)
-STORY(policy_of_strangers)
-STORY(taken_aside_meanwhile)
+STORY(default_lists, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(parents_as_above, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(links_to_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(directories_exchanged, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(made_in_private, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(names_not_foreseen, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(forged_info, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(own_places, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(opened_without_end, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(policy_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(taken_aside_meanwhile, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The safety core: reaching, identifying, publishing, guarding; and the acts on top of it. */
 #include "act/act.h"
+#include "base/path.h"
 #include "file/identity.h"
 #include "file/reach.h"
 #include "guard/guard.h"
@@ -203,6 +204,20 @@ static void parents_are_made_and_private_places_examined(void **state)
     assert_int_equal(err.sys, ENOENT);
 }
 
+static void a_path_is_cut_name_by_name(void **state)
+{
+    static const char *const cases[][2] = {
+        {"/a/b", "/a"}, {"/a", "/"},  {"/", "/"},    {"/a//b/", "/a"}, {"a/b", "a"},        {"a", ""},
+        {"", ""},       {"//a", "/"}, {"a/b/", "a"}, {"./a", "."},     {"/a/../b", "/a/.."}};
+    char path[32];
+    (void)state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        snprintf(path, sizeof path, "%s", cases[i][0]);
+        path_cut(path);
+        assert_string_equal(path, cases[i][1]);
+    }
+}
+
 /* ---- guards ---- */
 
 static void system_directories_are_known_by_whole_components(void **state)
@@ -360,6 +375,7 @@ int main(void)
         TEST(a_directory_is_reached_once_for_all_its_files),
         TEST(a_file_is_published_whole_or_not_at_all),
         TEST(parents_are_made_and_private_places_examined),
+        TEST(a_path_is_cut_name_by_name),
         TEST(system_directories_are_known_by_whole_components),
         TEST(own_places_are_known_through_any_name),
         TEST(no_place_is_forgotten),

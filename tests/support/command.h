@@ -29,6 +29,14 @@ void readings_ok(const struct sandbox *s, const char *script);
 /* Runs tests/command/scripts/NAME with these words (a shell's, or "") in the sandbox; "$O" is the program
  * with its state. Fails the test unless all went well. */
 void script_ok(const struct sandbox *s, const char *name, const char *words);
+/* A test that is the script of its name. `needs`: what skips it elsewhere, such as ON_LINUX_ONLY(). */
+#define STORY(name, needs)                                                                                   \
+    static void name(void **state)                                                                           \
+    {                                                                                                        \
+        needs;                                                                                               \
+        script_ok(*state, #name ".sh", "");                                                                  \
+    }
+#define AS_ROOT_ONLY() (geteuid() != 0 ? skip() : (void)0)
 
 /* Fails the test with everything that was printed. */
 void assert_status(const struct outcome *outcome, int status);

@@ -39,6 +39,10 @@ refused open/sub/policy.yaml 'the policy belongs to user number 4242'
 setfacl -m u:4242:rw good/policy.yaml
 refused good/policy.yaml 'others can write the policy'
 setfacl -b good/policy.yaml
+long=$(printf 'n%.0s' $(seq 255))
+cp policy.yaml good/$long
+follows good/$long || fail 'a long name is refused'
+refused good/${long}er 'File name too long'
 ln -s round round
 refused round/policy.yaml 'many levels'
 

@@ -32,6 +32,16 @@ old() {
         touch -d '400 days ago' $f
     done
 }
+# t/r.csv is due, in a directory of everybody, and nothing has been done yet
+everybodys() {
+    rm -rf t state
+    old t/r.csv
+    chmod 1777 t
+}
+# which_call PATTERN: of the trace: which one of its thread's calls the first that fits was
+which_call() {
+    awk -v fits="$1" '{ n[$1]++ } $0 ~ fits { print n[$1]; exit }' trace
+}
 # directory t/d with readings in it is due; and so is all that is named
 due_directory() {
     policy discard 'kind = directory and name = "d"'

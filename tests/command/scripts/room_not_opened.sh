@@ -3,16 +3,11 @@
 # stays, and no room does.
 . "$OLVIDO_SOURCE/tests/command/scripts/readings.sh"
 policy delete 'kind = file'
-stage() {
-    rm -rf t state
-    old t/r.csv
-    chmod 1777 t
-}
-stage
+everybodys
 status 0 strace -f -qq -o trace -e trace=openat $O enforce --yes
-call=$(awk '{ n[$1]++ } /\.room"/ { print n[$1]; exit }' trace)
+call=$(which_call '\.room"')
 [ -n "$call" ] || fail 'no room was opened'
-stage
+everybodys
 status 1 strace -f -qq -o trace -e trace=openat -e inject=openat:error=EMFILE:when=$call $O enforce --yes
 grep -q '\.room.*INJECTED' trace || fail "it was not the call $call"
 grep -q 'private directory' out err || fail 'nobody told of the directory'

@@ -3,16 +3,11 @@
 # file does not stay hidden there, and nobody's is lost.
 . "$OLVIDO_SOURCE/tests/command/scripts/readings.sh"
 policy delete 'kind = file'
-stage() {
-    rm -rf t state
-    old t/r.csv
-    chmod 1777 t
-}
-stage
+everybodys
 status 0 strace -f -y -qq -o trace -e trace=unlinkat $O enforce --yes
-call=$(awk '{ n[$1]++ } /\.room>, "r\.csv"/ { print n[$1]; exit }' trace)
+call=$(which_call '\.room>, "r\.csv"')
 [ -n "$call" ] || fail 'nothing was removed in a room'
-stage
+everybodys
 strace -f -y -qq -o trace -e trace=unlinkat -e inject=unlinkat:signal=SIGKILL:when=$call $O enforce --yes >out 2>err || true
 [ ! -e t/r.csv ] && ls t/.olvido-*.room/r.csv >out || fail 'it was not killed while it was in the room'
 echo newcomer >t/r.csv
