@@ -71,7 +71,7 @@ static bool examine_place(void *self, const char *path)
         if (barrier == OLV_SYSTEM_PLACE)
             warn(x, real, "nothing is ever taken out of a system directory");
         else if (barrier == OLV_OWN_PLACE)
-            warn(x, real, "nothing is ever taken out of Olvido's own places: this is one, or lies in one");
+            warn(x, real, "it lies in one of Olvido's own places: nothing is ever taken out of it");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");
         else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
