@@ -25,6 +25,9 @@ struct olv_stored_archive {
     struct olv_instant made;
     uint64_t length; /* on the disk */
     uint64_t members, bytes;
+    const uint8_t *archive_id; /* the id that it has of its own: 16 bytes */
+    const uint8_t *manifest;   /* SHA-256 of its manifest: 32 bytes */
+    bool is_told;              /* the ledger has a line about it */
 };
 /* Calls `each` for every archive, by depot and name; stops when it returns false. */
 bool olv_catalogue_archives(struct olv_catalogue *catalogue,
@@ -60,7 +63,8 @@ struct olv_stored_file {
     uint64_t size_bytes;
     struct olv_instant modified, archived;
     uint32_t mode, owner, group;
-    const uint8_t *digest;     /* 32 bytes, or NULL */
+    const uint8_t *digest;     /* SHA-256 of its contents: 32 bytes, or NULL */
+    const uint8_t *header;     /* the same of the headers that stand at `begins` and `within` */
     int64_t archive;           /* its number in this catalogue */
     const uint8_t *archive_id; /* the id that it has of its own: 16 bytes */
     const char *depot, *depot_path, *archive_name, *run;

@@ -29,7 +29,8 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
 bool olv_depot_count(const char *path, uint64_t *out, struct olv_error *err);
 
 /* Reads the archives in a directory anew, from their manifests alone, into the catalogue of the state
- * directory: what it knew of this depot is replaced. The caller holds the lock of the state directory. */
+ * directory: what it knew of this depot is replaced. Of a depot that others can write, only those archives
+ * that the ledger knows; the others are told as faults. The caller holds the lock of the state directory. */
 bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
                        void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
                        const struct olv_observer *observer, struct olv_depot_report *report,

@@ -88,9 +88,10 @@ struct olv_how {
     char depot[65];       /* archiving: the name of the depot that the archive is for; "": none */
     /* Of what lies in a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
      * the other name of a hard link goes to. */
-    bool is_member, has_digest, has_modified;
+    bool is_member, has_digest, has_header, has_modified;
     struct olv_instant modified; /* of the member, where the entry's own is the archive's */
-    uint8_t digest[32];          /* SHA-256 of its contents */
+    uint8_t digest[32];          /* SHA-256 of its contents, */
+    uint8_t header[32];          /* and of its headers there */
     uint64_t begins, within;     /* its frame; and its header, in the frame's plain bytes */
     bool has_archive;
     uint8_t archive[16]; /* the id of the archive that it is in */

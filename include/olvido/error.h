@@ -13,6 +13,7 @@ enum olv_code {
     OLV_REFUSED,     /* a guard, a limit or an answer said no */
     OLV_CHANGED,     /* what is there is not what was judged */
     OLV_EXISTS,      /* the place is taken */
+    OLV_UNTRUSTED,   /* somebody else could have put it there */
     OLV_STATE,       /* could not begin: lock, state directory, trash or ledger */
     OLV_BROKEN,      /* a ledger does not verify */
     OLV_INTERRUPTED, /* somebody asked to stop */

@@ -17,7 +17,7 @@ struct olv_ledger_record {
     const char *json; /* the whole line */
     size_t json_len;
     const char *time; /* RFC 3339 */
-    const char *kind; /* begin, intent, outcome, end, removal, repair */
+    const char *kind; /* begin, intent, outcome, end, archive, removal, repair */
     const char *run;
     const char *command; /* of a begin */
     const char *rule, *act, *result, *reason;
@@ -28,6 +28,8 @@ struct olv_ledger_record {
     uint64_t batch, entry;                /* of an intent or an outcome */
     uint64_t decisions;                   /* of an intent: how many it commits to */
     uint64_t done, left, failed, unknown; /* of an end; what was refused counts as left */
+    const char *id, *manifest;            /* of an archive, in hex: its own id, and SHA-256 of its manifest */
+    uint64_t length, members;             /* of an archive */
 };
 
 /* Calls `each` for every line from the first; stops when it returns false. False when the ledger cannot be
@@ -37,7 +39,7 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
 
 /* What to look for; members that are NULL or 0 ask for nothing. */
 struct olv_ledger_query {
-    const char *run, *rule;
+    const char *kind, *run, *rule;
     const char *path; /* absolute: lines about it, and about what was below it */
     const char *const *acts, *const *results;
     size_t act_count, result_count;
@@ -59,11 +61,14 @@ enum olv_ledger_fault {
     OLV_LEDGER_REORDERED,  /* this line belongs elsewhere */
     OLV_LEDGER_CHECKPOINT, /* the checkpoint is missing, or its signature is not good */
     OLV_LEDGER_HASHES,     /* the stored hashes are not those of the checkpoint */
-    OLV_LEDGER_SEGMENT     /* the docket that this intent commits to is missing or altered */
+    OLV_LEDGER_SEGMENT,    /* the docket that this intent commits to is missing or altered */
+    OLV_LEDGER_INDEX,      /* an index is not what its segment's lines make, so queries may miss some */
+    OLV_LEDGER_AGAINST     /* a checkpoint that was kept elsewhere is not one of this ledger */
 };
 
 struct olv_ledger_report {
     enum olv_ledger_fault fault;
+    uint64_t against;       /* lines that the checkpoint kept elsewhere covers */
     uint64_t fault_line;    /* where the fault is about a line: its number, from 0 */
     char fault_file[64];    /* and the file it stands in, within the state directory */
     uint64_t fault_at;      /* and which line of that file, from 1 */
@@ -76,8 +81,11 @@ struct olv_ledger_report {
     char origin[64], root[65];
 };
 
-/* Reads everything back. True when it could be examined, whatever was found; the finding is in the report. */
-bool olv_ledger_verify(const char *state, const struct olv_observer *observer,
+/* Reads everything back. True when it could be examined, whatever was found; the finding is in the report.
+ * `against` is the path of a copy of a checkpoint, of now or of earlier, that was kept elsewhere (NULL:
+ * none): the lines that it covers must be the first ones of this ledger still (consistency: RFC 9162, section
+ * 2.1.4). */
+bool olv_ledger_verify(const char *state, const char *against, const struct olv_observer *observer,
                        struct olv_ledger_report *report, struct olv_error *err);
 
 #endif

@@ -11,6 +11,7 @@
 enum olv_trouble_kind {
     OLV_TROUBLE_UNREADABLE,  /* a place could not be looked into */
     OLV_TROUBLE_OTHER_MOUNT, /* another file system begins here; it was not entered */
+    OLV_TROUBLE_UNTRUSTED,   /* somebody else could have put there what lies there */
     OLV_TROUBLE_FAILED       /* an act on one file failed */
 };
 

@@ -8,6 +8,7 @@
 #include "olvido/docket.h"
 #include "olvido/guard.h"
 #include "olvido/hold.h"
+#include "olvido/notes.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
 #include "olvido/trash.h"
@@ -51,6 +52,7 @@ struct olv_plan_options {
     const struct olv_guard *guard;
     const struct olv_holds *holds;       /* NULL: nothing is held */
     const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
+    const struct olv_notes *notes;       /* NULL: no note on a file is believed */
     struct olv_catalogue *catalogue;     /* what lies in depots, and which steps files have had; NULL: none */
     struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: leave the trash alone */
     bool is_unattended;                  /* only steps that may run unattended are due */

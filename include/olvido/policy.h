@@ -48,6 +48,7 @@ const char *olv_one_per_word(enum olv_one_per one_per);
 
 struct olv_depot {
     const char *name, *path; /* the path without links, if it is there */
+    const char *written;     /* the path as it stands in the policy */
     enum olv_codec codec;    /* of its archives, unless a step says otherwise */
     int line;
 };

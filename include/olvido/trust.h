@@ -7,7 +7,8 @@
 #include "olvido/policy.h"
 
 /* Reads a policy as olv_policy_load does; as root only a trusted one: NULL with OLV_POLICY and the place that
- * is at fault. It is opened once: what was judged is what is read. */
+ * is at fault. It is opened once: what was judged is what is read. Of a depot that others could replace,
+ * links on the way are not followed. */
 struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnostics *diagnostics,
                                            struct olv_error *err);
 /* The same of those above a state directory, whether or not it is there. False with OLV_STATE. */

@@ -8,6 +8,7 @@
 #include "base/digest.h"
 #include "depot/had.h"
 #include "file/fresh.h"
+#include "file/origin.h"
 #include "file/reach.h"
 #include "file/touched.h"
 #include "guard/guard.h"
@@ -55,6 +56,7 @@ struct olv_act_context {
     const struct olv_guard *guard;
     struct olv_trashes *trashes;
     struct olv_trash *trash;       /* the one for this entry, where the act needs one */
+    const struct olv_notes *notes; /* the key of notes on files */
     struct had_list *had;          /* what is to be remembered before anything gets its name */
     struct givens *givens;         /* the register of what gets a name; NULL: no act of the batch needs it */
     struct olv_reach source;       /* the directory of the entry, reached before `apply` */
@@ -66,6 +68,7 @@ struct olv_act_context {
     struct olv_text archive;       /* scratch: the path of an archive */
     struct olv_hasher *hasher;     /* the run's own */
     struct vault *vault;           /* reads archives; made when it is needed first */
+    struct olv_text depot;         /* the path of the one that was judged last */
     struct directories *directories; /* what recovered directories are given in the end; likewise */
     struct olv_catalogue *catalogue; /* of depots; NULL: not needed up to now, or it cannot be opened */
     struct olv_thinned *thinned;     /* the archive that members were taken out of last */

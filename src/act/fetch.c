@@ -9,6 +9,7 @@
 #include "archive/directories.h"
 #include "archive/restore.h"
 #include "depot/locate.h"
+#include "depot/trust.h"
 #include "depot/vault.h"
 #include "file/identity.h"
 #include "file/parents.h"
@@ -69,6 +70,33 @@ static enum olv_truth has_contents(struct olv_act_context *c, int fd, const uint
 
 /* ---- the member ---- */
 
+/* Whoever can write the archive could give back anything as ours: only what the catalogue knows is. */
+static bool is_as_known(const struct olv_act_context *c, const struct fetching *f, struct olv_error *err)
+{
+    bool has_contents = f->member.kind == OLV_KIND_FILE;
+    if (!f->how.has_header || (has_contents && !f->how.has_digest))
+        return olv_fail(err, OLV_BROKEN, "the catalogue does not know enough of it to know it again");
+    return memcmp(f->how.header, vault_header(c->vault), sizeof f->how.header) == 0 ||
+           olv_fail(err, OLV_BROKEN,
+                    "its owner, mode, times or attributes in the archive are not those that were put in");
+}
+
+/* Once for a depot. */
+static void judge_depot(struct olv_act_context *c, const struct olv_docket_entry *e)
+{
+    struct olv_error why = {0};
+    if (strcmp(olv_text_string(&c->depot), e->directory) == 0)
+        return;
+    olv_text_clear(&c->depot);
+    olv_text_puts(&c->depot, e->directory);
+    if (!depot_is_trusted(e->directory, c->source.fd, &why) && why.code == OLV_UNTRUSTED)
+        olv_observe_trouble(c->observer,
+                            (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why.path,
+                                                 "others could have changed what lies in this depot; "
+                                                 "only what the catalogue knows, to the byte, is given back",
+                                                 0});
+}
+
 /* The archive that was meant, and in it the member that was meant. */
 static bool open_member(struct olv_act_context *c, struct fetching *f, int archive, struct olv_error *err)
 {
@@ -81,8 +109,10 @@ static bool open_member(struct olv_act_context *c, struct fetching *f, int archi
     if (!c->vault && !(c->vault = vault_new()))
         return olv_fail_memory(err);
     f->reader = vault_open(c->vault, &place, &f->member, err);
-    return f->reader && (locate_is_it(&f->how, f->member.path, c->hasher) ||
-                         olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive"));
+    return f->reader &&
+           (locate_is_it(&f->how, f->member.path, c->hasher) ||
+            olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive")) &&
+           is_as_known(c, f, err);
 }
 
 /* Whatever the format's own checksums say, or do not say: the contents must be those that were put in. */
@@ -90,7 +120,7 @@ static bool is_intact(struct olv_act_context *c, struct fetching *f, struct olv_
 {
     olv_hasher_end(c->hasher, f->digest);
     f->has_digest = true;
-    return !f->how.has_digest || memcmp(f->digest, f->how.digest, OLV_SHA256_SIZE) == 0 ||
+    return memcmp(f->digest, f->how.digest, OLV_SHA256_SIZE) == 0 ||
            olv_fail(err, OLV_BROKEN, "the archive is damaged: these are not the contents that were put in");
 }
 
@@ -258,6 +288,7 @@ static bool fetch(struct olv_act_context *c, struct fetching *f, struct olv_outc
                  e->directory);
         return false;
     }
+    judge_depot(c, e);
     archive = olv_os_open_file(c->source.fd, e->name);
     if (archive < 0)
         return olv_fail_system(err, e->name, "cannot open the archive");

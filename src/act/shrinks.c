@@ -23,8 +23,7 @@ enum { FEW_FILES = 16, SPARE_JOBS = 2 };
 
 static struct origin origin_of(const struct olv_docket_entry *e)
 {
-    struct origin origin = {
-        .act = e->act, .size_bytes = e->identity.size_bytes, .modified = e->identity.modified};
+    struct origin origin = {.act = e->act, .size_bytes = e->identity.size_bytes};
     snprintf(origin.name, sizeof origin.name, "%s", e->name);
     return origin;
 }
@@ -52,12 +51,12 @@ static size_t number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-/* A file system without extended attributes has none: then the catalogue remembers it; and a crash at the
- * wrong moment leaves both files. */
-static void note_origin(struct shrinking *s, const struct olv_docket_entry *e)
+/* A file system without extended attributes or times of birth has none: then the catalogue remembers it. */
+static void note_origin(const struct olv_act_context *c, struct shrinking *s,
+                        const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
-    s->is_noted = origin_write(s->task.fresh.fd, &origin, s->label);
+    s->is_noted = origin_write(s->task.fresh.fd, &origin, c->notes);
 }
 
 static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
@@ -77,7 +76,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     if (!ok)
         olv_act_unsuccessful(o);
     else if (!m->is_proving)
-        note_origin(s, &m->group->entries[i]);
+        note_origin(m->context, s, &m->group->entries[i]);
 }
 
 static void work(void *self, unsigned worker, void *job)

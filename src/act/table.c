@@ -120,7 +120,7 @@ void olv_act_unsuccessful(struct olv_outcome *outcome)
     if (code == OLV_CHANGED || code == OLV_INTERRUPTED)
         outcome->result = OLV_LEFT;
     else
-        outcome->result = code == OLV_EXISTS ? OLV_DENIED : OLV_FAILED;
+        outcome->result = code == OLV_EXISTS || code == OLV_UNTRUSTED ? OLV_DENIED : OLV_FAILED;
 }
 
 void olv_act_interrupted(struct olv_outcome *outcome)

@@ -5,6 +5,7 @@
 #include "act/act.h"
 
 #include "depot/thin.h"
+#include "depot/trust.h"
 #include "docket/each.h"
 #include "file/identity.h"
 #include "file/stage.h"
@@ -135,7 +136,8 @@ static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, st
     options.label = label;
     if (!c->catalogue)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
-    if (!olv_act_verify(c->source.fd, e->name, e, true, o) ||
+    if (!depot_is_trusted(e->directory, c->source.fd, &o->error) ||
+        !olv_act_verify(c->source.fd, e->name, e, true, o) ||
         !olv_segment_each(c->segment, collect, &x, &o->error))
         return false;
     qsort(t->places, t->count, sizeof *t->places, by_place);

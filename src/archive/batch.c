@@ -158,6 +158,7 @@ static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item
     }
     m->is_sparse &= !b->is_zip; /* which knows no holes */
     tar_put_member(out, m);
+    item->header_len = out->len - begin;
     if (b->is_zip && !out->failed &&
         !zip_put_local(&job->head, m, out->data + begin, out->len - begin, false, err))
         return false;
@@ -165,6 +166,8 @@ static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item
         return false;
     item->member = *m;
     item->has_member = true;
+    item->was = t->was;
+    item->was_bytes = t->was_bytes;
     return take_is_unchanged(t, w->reach.fd, &item->entry, err);
 }
 
@@ -202,6 +205,19 @@ static void take_one(struct batch *b, struct batch_worker *w, struct batch_item 
     item->has_member = item->has_digest = item->is_plain = false;
 }
 
+/* All headers side by side. */
+static void digest_headers(struct batch *b, struct batch_worker *w, const struct olv_text *plain)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < b->count && !plain->failed; i++) {
+        struct batch_item *item = &b->items[i];
+        if (item->has_member)
+            b->pieces[count++] =
+                (struct many_piece){olv_text_string(plain) + item->at, item->header_len, item->header};
+    }
+    many_sha256(w->many, b->pieces, count);
+}
+
 /* When all contents are there, those of many small files are digested side by side. */
 static void digest_plain(struct batch *b, struct batch_worker *w, const struct olv_text *plain)
 {
@@ -222,6 +238,7 @@ bool batch_fill(struct frame_job *job, unsigned worker)
     struct batch *b = job->context;
     for (size_t i = 0; i < b->count; i++)
         take_one(b, &b->workers[worker], &b->items[i], job);
+    digest_headers(b, &b->workers[worker], &job->plain);
     digest_plain(b, &b->workers[worker], &job->plain);
     return true;
 }

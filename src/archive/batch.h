@@ -21,6 +21,10 @@ struct batch_item {
     bool has_member, has_digest;
     bool is_plain; /* its contents are not digested yet, and stand in the frame: */
     size_t data_at, data_len;
+    const char *was; /* in the arena; NULL: it is called what it was */
+    uint64_t was_bytes;
+    size_t header_len; /* its headers stand at `at` */
+    uint8_t header[OLV_SHA256_SIZE];
     uint8_t digest[OLV_SHA256_SIZE];
     const struct olv_error *error; /* why it is not in the frame, in the arena; NULL: it is */
 };

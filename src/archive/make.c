@@ -54,9 +54,11 @@ static bool put(void *self, const void *bytes, size_t len, struct olv_error *err
     return olv_write_all(m->fresh.fd, bytes, len) || olv_fail_system(err, "", "cannot write the archive");
 }
 
-static void tell(struct making *m, const struct made_member *made)
+static void tell(struct making *m, struct made_member *made)
 {
     if (!made->error) {
+        if (!made->was)
+            m->options.former(m->options.self, made);
         m->members++;
         manifest_add(m->manifest, made);
     }
@@ -82,8 +84,12 @@ static void tell_batch(struct making *m, const struct batch *b, size_t frame)
                                    .error = item->error,
                                    .frame = frame,
                                    .at = m->plain_at + item->at,
+                                   .has_header = item->has_member,
                                    .has_digest = item->has_digest,
+                                   .was = item->was,
+                                   .was_bytes = item->was_bytes,
                                    .member = item->has_member ? &item->member : NULL};
+        memcpy(made.header, item->header, sizeof made.header);
         memcpy(made.digest, item->digest, sizeof made.digest);
         set_clock(m, &item->entry.identity, &made);
         tell(m, &made);
@@ -125,6 +131,7 @@ static bool make_workers(struct making *m)
     for (unsigned i = 0; m->workers && i < count; i++) {
         olv_reach_begin(&m->workers[i].reach);
         m->workers[i].room.stays = m->options.keeps;
+        m->workers[i].room.notes = m->options.notes;
     }
     for (unsigned i = 0; m->workers && i < count; i++)
         if (!(m->workers[i].hasher = olv_hasher_new()) || !(m->workers[i].many = many_hasher_new()))
@@ -250,6 +257,7 @@ struct large {
     struct batch_worker *worker;
     struct frame_job *job; /* being filled */
     bool has_begun;        /* a frame was passed on */
+    uint8_t header[OLV_SHA256_SIZE];
 };
 
 static bool next_frame(struct large *l, struct olv_error *err)
@@ -299,6 +307,7 @@ static bool put_header(struct large *l, struct olv_error *err)
     if (plain->failed)
         return olv_fail_memory(err);
     l->job->data_at = plain->len;
+    olv_sha256(l->worker->hasher, plain->data, plain->len, l->header);
     return !is_zip(l->making) || zip_put_local(&l->job->head, m, plain->data, plain->len,
                                                plain->len + m->size_bytes > FRAME_BYTES, err);
 }
@@ -306,9 +315,9 @@ static bool put_header(struct large *l, struct olv_error *err)
 static bool read_large(struct large *l, struct olv_error *err)
 {
     struct olv_member *m = &l->taking.member;
-    olv_hasher_begin(l->worker->hasher);
     if (!put_header(l, err))
         return false;
+    olv_hasher_begin(l->worker->hasher);
     if (!m->is_sparse && !read_stretch(l, 0, m->size_bytes, err))
         return false;
     for (size_t i = 0; m->is_sparse && i < m->extent_count; i++)
@@ -361,7 +370,10 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
     l.worker->room.arena = &l.arena;
     if (take_large(&l, &why)) {
         olv_hasher_end(l.worker->hasher, made.digest);
-        made.has_digest = true;
+        made.has_header = made.has_digest = true;
+        memcpy(made.header, l.header, sizeof made.header);
+        made.was = l.taking.was;
+        made.was_bytes = l.taking.was_bytes;
         made.member = &l.taking.member;
         set_clock(m, &e->identity, &made);
         frames_give(m->frames, l.job);
@@ -474,6 +486,11 @@ const struct frame_list *making_frames(const struct making *m, size_t *manifest)
 {
     *manifest = m->manifest_frame;
     return frames_written(m->frames);
+}
+
+const uint8_t *making_manifest(const struct making *m)
+{
+    return manifest_digest(m->manifest);
 }
 
 const uint8_t *making_id(const struct making *m)

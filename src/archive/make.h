@@ -20,11 +20,14 @@ struct made_member {
     const struct olv_error *error; /* why it is not in the archive; NULL: it is */
     uint64_t frame;                /* of the archive: in which it begins */
     uint64_t at;                   /* where its header begins in the plain archive */
-    bool has_digest;
-    uint8_t digest[OLV_SHA256_SIZE]; /* SHA-256 of its contents */
+    bool has_header, has_digest;
+    uint8_t header[OLV_SHA256_SIZE]; /* SHA-256 of its headers in the plain archive, */
+    uint8_t digest[OLV_SHA256_SIZE]; /* and of its contents */
     bool has_clock;                  /* its rule goes by a time that a member does not keep by itself: */
     enum olv_clock clock;            /* changed or born */
     struct olv_instant clock_time;
+    const char *was;                 /* what it was called before Olvido's first act on it; NULL: the same */
+    uint64_t was_bytes;              /* and how long it was */
     const struct olv_member *member; /* NULL: it is not known */
 };
 
@@ -36,11 +39,15 @@ struct making_options {
     enum olv_clock clock; /* that the rule goes by */
     bool keeps;           /* the originals stay */
     unsigned workers;
-    const char *run, *rule; /* for the manifest; `rule` may be "" */
+    const char *run, *rule;        /* for the manifest; `rule` may be "" */
+    const struct olv_notes *notes; /* the key of notes on files; borrowed */
     const struct olv_observer *observer;
     uint64_t files_before, bytes_before; /* done before this archive, for the observer */
     /* Called in the order in which entries were added, when what became of one is known. */
     void (*told)(void *self, const struct made_member *made);
+    /* Called before for one that is in the archive, and on which no note counts: fills `was`, where that is
+     * known. */
+    void (*former)(void *self, struct made_member *made);
     void *self;
 };
 
@@ -63,6 +70,8 @@ uint64_t making_bytes(const struct making *making);
 struct olv_instant making_time(const struct making *making);
 /* The id that it has of its own: 16 bytes. */
 const uint8_t *making_id(const struct making *making);
+/* SHA-256 of its manifest, when it is finished. */
+const uint8_t *making_manifest(const struct making *making);
 /* What the file is known by. */
 bool making_stat(const struct making *making, struct olv_stat *out, struct olv_error *err);
 /* Its length. */

@@ -22,6 +22,8 @@ struct manifest {
     uint64_t length, members, bytes;
     struct olv_instant made;
     uint8_t id[MANIFEST_ID];
+    struct olv_hasher *hasher; /* of all of it */
+    uint8_t digest[OLV_SHA256_SIZE];
     bool has_failed;
     int sys;
 };
@@ -33,6 +35,7 @@ static void flush(struct manifest *m)
         m->sys = errno;
     }
     m->length += m->text.len;
+    olv_hasher_add(m->hasher, olv_text_string(&m->text), m->text.len);
     olv_text_clear(&m->text);
 }
 
@@ -46,18 +49,22 @@ static void end_line(struct manifest *m)
 static struct manifest *begin(struct olv_error *err)
 {
     struct manifest *m = calloc(1, sizeof *m);
-    if (!m) {
+    if (!m || !(m->hasher = olv_hasher_new())) {
         olv_fail_memory(err);
+        free(m);
         return NULL;
     }
+    olv_hasher_begin(m->hasher);
     if (!olv_random(m->id, sizeof m->id)) {
         olv_fail(err, OLV_SYSTEM, "the system gives no random bytes");
+        olv_hasher_free(m->hasher);
         free(m);
         return NULL;
     }
     m->file = olv_temporary();
     if (!m->file) {
         olv_fail_system(err, "", "cannot make a temporary file for the manifest");
+        olv_hasher_free(m->hasher);
         free(m);
         return NULL;
     }
@@ -124,6 +131,7 @@ void manifest_free(struct manifest *m)
     if (!m)
         return;
     fclose(m->file);
+    olv_hasher_free(m->hasher);
     olv_text_free(&m->text);
     free(m);
 }
@@ -147,6 +155,13 @@ static void put_attributes(struct olv_text *out, const struct olv_member *m)
         free(value);
     }
     olv_text_puts(out, "]");
+}
+
+static void put_digest(struct olv_text *out, const char *key, const uint8_t digest[OLV_SHA256_SIZE])
+{
+    char digits[OLV_HEX_SIZE];
+    olv_hex(digest, OLV_SHA256_SIZE, digits);
+    olv_json_put_plain(out, key, digits);
 }
 
 static void put_octal(struct olv_text *out, uint32_t mode)
@@ -189,17 +204,16 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
 {
     struct olv_text *out = &manifest->text;
     const struct olv_member *m = made->member;
-    char digest[OLV_HEX_SIZE];
     olv_text_puts(out, "{");
     olv_json_put_name(out, "path", m->path);
     olv_json_put_plain(out, "kind", m->is_hard_link ? "hard link" : olv_kind_word(m->kind));
     olv_json_put_number(out, "size", m->size_bytes);
     olv_json_put_number(out, "frame", made->frame);
     olv_json_put_number(out, "at", made->at);
-    if (made->has_digest) {
-        olv_hex(made->digest, sizeof made->digest, digest);
-        olv_json_put_plain(out, "digest", digest);
-    }
+    if (made->has_header)
+        put_digest(out, "header", made->header);
+    if (made->has_digest)
+        put_digest(out, "digest", made->digest);
     put_octal(out, m->mode);
     put_owner(out, m);
     olv_json_put_instant(out, "modified", m->modified);
@@ -207,6 +221,10 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
         olv_json_put_instant(out, "accessed", m->accessed);
     if (made->has_clock)
         olv_json_put_instant(out, olv_clock_word(made->clock), made->clock_time);
+    if (made->was) {
+        olv_json_put_name(out, "was", made->was);
+        olv_json_put_number(out, "was_size", made->was_bytes);
+    }
     put_special(out, m);
     manifest->members++;
     manifest->bytes += m->size_bytes;
@@ -233,10 +251,16 @@ bool manifest_close(struct manifest *m, const struct frame_list *frames, struct 
     olv_json_put_number(&m->text, "bytes", m->bytes);
     end_line(m);
     flush(m);
+    olv_hasher_end(m->hasher, m->digest);
     if (m->text.failed)
         return olv_fail_memory(err);
     errno = m->sys;
     return !m->has_failed || olv_fail_system(err, "", "cannot write the manifest to a temporary file");
+}
+
+const uint8_t *manifest_digest(const struct manifest *m)
+{
+    return m->digest;
 }
 
 uint64_t manifest_bytes(const struct manifest *m)

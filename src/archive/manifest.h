@@ -26,6 +26,8 @@ bool manifest_close(struct manifest *manifest, const struct frame_list *frames, 
 /* The contents of all members; and when the archive was begun. */
 uint64_t manifest_bytes(const struct manifest *manifest);
 struct olv_instant manifest_time(const struct manifest *manifest);
+/* SHA-256 of all of a closed one. */
+const uint8_t *manifest_digest(const struct manifest *manifest);
 uint64_t manifest_length(const struct manifest *manifest);
 /* Reads a part of a closed one. */
 bool manifest_read(struct manifest *manifest, void *out, size_t len, uint64_t at, struct olv_error *err);

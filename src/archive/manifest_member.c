@@ -64,11 +64,18 @@ static void read_clock(struct made_member *made, const json_t *line)
     }
 }
 
+static bool read_digest(const json_t *line, const char *key, uint8_t out[OLV_SHA256_SIZE])
+{
+    const char *digits = manifest_string(line, key);
+    return strlen(digits) == 2 * OLV_SHA256_SIZE && olv_unhex(digits, strlen(digits), out);
+}
+
 static void forget(struct manifest_member *m)
 {
     olv_arena_free(&m->arena);
     olv_text_clear(&m->path);
     olv_text_clear(&m->link);
+    olv_text_clear(&m->was);
     m->member = (struct olv_member){.owner_name = "", .group_name = "", .acl = "", .acl_default = ""};
     m->made = (struct made_member){.member = &m->member};
 }
@@ -77,7 +84,6 @@ bool manifest_member_read(struct manifest_member *out, const json_t *line)
 {
     struct olv_member *m = &out->member;
     struct made_member *made = &out->made;
-    const char *digest = manifest_string(line, "digest");
     forget(out);
     if (!olv_json_get_name(line, "path", &out->path) || !manifest_instant(line, "modified", &m->modified) ||
         !read_attributes(out, json_object_get(line, "attributes")))
@@ -93,8 +99,12 @@ bool manifest_member_read(struct manifest_member *out, const json_t *line)
     m->has_accessed = manifest_instant(line, "accessed", &m->accessed);
     made->frame = olv_json_get_number(line, "frame");
     made->at = olv_json_get_number(line, "at");
-    made->has_digest =
-        strlen(digest) == 2 * OLV_SHA256_SIZE && olv_unhex(digest, strlen(digest), made->digest);
+    made->has_header = read_digest(line, "header", made->header);
+    made->has_digest = read_digest(line, "digest", made->digest);
+    if (olv_json_get_name(line, "was", &out->was) && out->was.len) {
+        made->was = olv_text_string(&out->was);
+        made->was_bytes = olv_json_get_number(line, "was_size");
+    }
     read_clock(made, line);
     return true;
 }
@@ -104,6 +114,7 @@ void manifest_member_free(struct manifest_member *m)
     olv_arena_free(&m->arena);
     olv_text_free(&m->path);
     olv_text_free(&m->link);
+    olv_text_free(&m->was);
 }
 
 bool manifest_feed_add(struct manifest_feed *feed, const uint8_t *bytes, size_t len,

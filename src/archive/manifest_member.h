@@ -13,7 +13,7 @@
 struct manifest_member {
     struct made_member made;
     struct olv_member member;
-    struct olv_text path, link;
+    struct olv_text path, link, was;
     struct olv_arena arena;
 };
 /* False where the line makes no sense. */

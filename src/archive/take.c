@@ -23,6 +23,7 @@ struct listing {
     struct olv_error *err;
     struct olv_member_attribute attributes[MOST_ATTRIBUTES];
     size_t count;
+    struct olv_member_attribute note; /* of where it comes from */
 };
 
 /* ---- attributes ---- */
@@ -38,38 +39,61 @@ static bool add_list(struct listing *l, const char **to, const void *value, size
     return *to || olv_fail_memory(l->err);
 }
 
+static bool keep(const struct listing *l, const char *name, const void *value, size_t len,
+                 struct olv_member_attribute *out)
+{
+    *out = (struct olv_member_attribute){olv_arena_copy(l->arena, name, strlen(name)),
+                                         olv_arena_copy(l->arena, value, len), len};
+    return (out->name && out->value) || olv_fail_memory(l->err);
+}
+
+/* Olvido's own note is about this very file: what it says goes into the manifest, not the note itself. */
 static bool add_attribute(void *self, const char *name, const void *value, size_t len)
 {
     struct listing *l = self;
     struct olv_member *m = &l->taking->member;
-    struct olv_member_attribute *a;
     if (strcmp(name, ACL_ATTRIBUTE) == 0)
         return add_list(l, &m->acl, value, len);
     if (strcmp(name, ACL_DEFAULT_ATTRIBUTE) == 0)
         return add_list(l, &m->acl_default, value, len);
+    if (strcmp(name, ORIGIN_NOTE) == 0)
+        return keep(l, name, value, len, &l->note);
     if (olv_os_is_own_attribute(name))
         return true;
     if (l->count == MOST_ATTRIBUTES)
         return olv_fail(l->err, OLV_SYSTEM, "it has more than %d attributes", MOST_ATTRIBUTES);
-    a = &l->attributes[l->count++];
-    *a = (struct olv_member_attribute){olv_arena_copy(l->arena, name, strlen(name)),
-                                       olv_arena_copy(l->arena, value, len), len};
-    return (a->name && a->value) || olv_fail_memory(l->err);
+    return keep(l, name, value, len, &l->attributes[l->count++]);
 }
 
-static bool list_attributes(struct taking *t, struct olv_arena *arena, struct olv_error *err)
+/* By the state that the note was found in: who changes it now is noticed later. */
+static bool know_origin(struct taking *t, const struct listing *l, const struct taking_room *room)
+{
+    struct origin origin;
+    struct olv_stat stat;
+    if (!l->note.value || !olv_os_stat(t->fd, "", &stat) ||
+        !origin_verify(l->note.value, l->note.len, &stat, room->notes, &origin))
+        return true;
+    t->was = olv_arena_copy(room->arena, origin.name, strlen(origin.name));
+    t->was_bytes = origin.size_bytes;
+    return t->was || olv_fail_memory(l->err);
+}
+
+static bool list_attributes(struct taking *t, struct taking_room *room, struct olv_error *err)
 {
     struct olv_member_attribute *copy;
     struct listing l; /* which has room for many */
     l.taking = t;
-    l.arena = arena;
+    l.arena = room->arena;
     l.err = err;
     l.count = 0;
+    l.note = (struct olv_member_attribute){0};
     if (!olv_os_each_attribute(t->fd, add_attribute, &l))
         return err->code != OLV_OK ? false : olv_fail_system(err, "", "cannot read its attributes");
+    if (!know_origin(t, &l, room))
+        return false;
     if (l.count == 0)
         return true;
-    copy = olv_arena_alloc(arena, l.count * sizeof *copy);
+    copy = olv_arena_alloc(room->arena, l.count * sizeof *copy);
     if (!copy)
         return olv_fail_memory(err);
     memcpy(copy, l.attributes, l.count * sizeof *copy);
@@ -196,7 +220,7 @@ bool take_begin(struct taking *t, int dir, const struct olv_docket_entry *e, con
         watch(t, e, room);
     if (is_file)
         read_early(t, e, room);
-    if (t->fd >= 0 && !list_attributes(t, room->arena, err))
+    if (t->fd >= 0 && !list_attributes(t, room, err))
         return false;
     if (!look(t, e, err))
         return false;

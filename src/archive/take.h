@@ -8,6 +8,7 @@
 
 #include "base/arena.h"
 #include "base/digest.h"
+#include "file/origin.h"
 #include "olvido/docket.h"
 #include "olvido/member.h"
 
@@ -17,6 +18,9 @@ struct taking {
     struct olv_stat stat; /* when it was opened, or when its `early` contents had been read */
     struct olv_member member;
     bool is_watched;
+    const char
+        *was; /* what it was called before Olvido's first act on it, by the note on it; NULL: the same */
+    uint64_t was_bytes;
     const char *early; /* all its contents, in the room that was lent; NULL: they are still to be read */
 };
 
@@ -24,7 +28,8 @@ struct taking {
 struct taking_room {
     struct olv_arena *arena; /* for strings and lists */
     char early[4096];
-    bool stays; /* the original */
+    bool stays;                    /* the original */
+    const struct olv_notes *notes; /* the key of notes on files; NULL: none counts; borrowed */
 };
 
 /* Opens the entry in its directory, compares it with what was judged, and says what it is. `path` is what the

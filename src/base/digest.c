@@ -5,7 +5,9 @@
 #define OPENSSL_SUPPRESS_DEPRECATED
 #include "base/digest.h"
 
+#include <openssl/crypto.h>
 #include <openssl/evp.h>
+#include <openssl/hmac.h>
 #include <openssl/rand.h>
 #include <openssl/sha.h>
 #include <stdlib.h>
@@ -70,6 +72,17 @@ void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_
 void olv_sha256_once(const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE])
 {
     SHA256(bytes, len, out);
+}
+
+void olv_hmac_sha256(const void *key, size_t key_len, const void *bytes, size_t len,
+                     uint8_t out[OLV_SHA256_SIZE])
+{
+    HMAC(EVP_sha256(), key, (int)key_len, bytes, len, out, NULL);
+}
+
+bool olv_is_same(const void *a, const void *b, size_t len)
+{
+    return CRYPTO_memcmp(a, b, len) == 0;
 }
 
 bool olv_random(void *out, size_t len)

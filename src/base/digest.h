@@ -24,6 +24,12 @@ void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_
 /* The same of few bytes, without one. */
 void olv_sha256_once(const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 
+/* HMAC-SHA-256 (RFC 2104) of few bytes. */
+void olv_hmac_sha256(const void *key, size_t key_len, const void *bytes, size_t len,
+                     uint8_t out[OLV_SHA256_SIZE]);
+/* Whether they are the same, in a time that does not tell where they differ. */
+bool olv_is_same(const void *a, const void *b, size_t len);
+
 bool olv_random(void *out, size_t len);
 /* Writes 2 * len digits and a NUL. */
 void olv_hex(const uint8_t *bytes, size_t len, char *out);

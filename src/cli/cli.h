@@ -68,6 +68,7 @@ enum cli_option {
     OPT_DEPOT,
     OPT_PACK,
     OPT_VERSIONS,
+    OPT_AGAINST,
     OPT_COUNT
 };
 

@@ -36,6 +36,11 @@ static void describe(const struct olv_ledger_record *r, struct olv_text *what, s
             olv_text_puts(detail, ": ");
             term_name(detail, r->reason);
         }
+    } else if (strcmp(r->kind, "archive") == 0) {
+        olv_text_puts(what, "archive made");
+        term_name(detail, r->path);
+        olv_text_printf(detail, " (%s, %llu members)", olv_size_format(r->length, size),
+                        (unsigned long long)r->members);
     } else if (strcmp(r->kind, "removal") == 0) {
         olv_text_printf(what, "archive removed: %s", r->result);
         term_name(detail, r->path);
@@ -165,8 +170,8 @@ static enum cli_status show(struct cli *cli, const char *state)
 
 static const char *fault_word(enum olv_ledger_fault fault)
 {
-    static const char *const words[] = {"sound",     "altered",    "removed", "added",
-                                        "reordered", "checkpoint", "hashes",  "docket"};
+    static const char *const words[] = {"sound",      "altered", "removed", "added", "reordered",
+                                        "checkpoint", "hashes",  "docket",  "index", "against"};
     return words[fault];
 }
 
@@ -182,6 +187,8 @@ static void print_json(const struct olv_ledger_report *r)
     }
     olv_json_number(json, "lines", r->lines);
     olv_json_number(json, "covered", r->covered);
+    if (r->against)
+        olv_json_number(json, "against", r->against);
     olv_json_number(json, "names_taken_out", r->removed_names);
     olv_json_number(json, "docket_segments", r->segments);
     json_object_set_new(json, "run_open", json_boolean(r->is_open));
@@ -205,6 +212,9 @@ static void print_sound(const struct cli *cli, const struct olv_ledger_report *r
     }
     printf("%sSound:%s %s.\n", term_begin(cli, STYLE_GOOD), term_end(cli), olv_text_string(&line));
     printf("Origin %s, root %s\n", r->origin, r->root);
+    if (r->against)
+        printf("The first %llu %s those that the checkpoint kept elsewhere signs.\n",
+               (unsigned long long)r->against, r->against == 1 ? "line is" : "lines are");
     if (r->is_open)
         printf("A run was cut short; the next one will settle it.\n");
     olv_text_free(&line);
@@ -231,7 +241,7 @@ static enum cli_status verify(struct cli *cli, const char *state)
 {
     struct olv_ledger_report report;
     struct olv_error err = {0};
-    if (!olv_ledger_verify(state, &cli->observer, &report, &err)) {
+    if (!olv_ledger_verify(state, cli_value(cli, OPT_AGAINST), &cli->observer, &report, &err)) {
         if (err.sys == ENOENT)
             olv_error_hint(&err, "there is no ledger there; --state DIR names another place");
         return cli_report(cli, &err);
@@ -253,29 +263,35 @@ static enum cli_status run(struct cli *cli)
     if (!cli_state_path(cli, state, sizeof state, &status))
         return status;
     if (strcmp(cli->arguments[0], "show") == 0)
-        return show(cli, state);
+        return cli_has(cli, OPT_AGAINST) ? cli_usage(cli, "--against goes with `audit verify`")
+                                         : show(cli, state);
     if (strcmp(cli->arguments[0], "verify") == 0)
         return verify(cli, state);
     return cli_usage(cli, "`audit` can `show` and `verify`, not `%s`", cli->arguments[0]);
 }
 
-static const enum cli_option options[] = {OPT_RUN,   OPT_RULE,  OPT_PATH,  OPT_ACT, OPT_RESULT,
-                                          OPT_SINCE, OPT_UNTIL, OPT_LIMIT, OPT_NONE};
+static const enum cli_option options[] = {OPT_RUN,   OPT_RULE,  OPT_PATH,  OPT_ACT,     OPT_RESULT,
+                                          OPT_SINCE, OPT_UNTIL, OPT_LIMIT, OPT_AGAINST, OPT_NONE};
 
 const struct cli_command cmd_audit = {
     .name = "audit",
     .stage = "Prove",
     .arguments = "show|verify",
     .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
-    .help = "show    what was done, when, by which run and with what result. All of --run, --rule, --act, "
-            "--result, "
-            "--since,\n"
-            "        --until and --path (that path, or what was below it) must fit. --json gives the "
-            "ledger's own "
-            "lines.\n"
-            "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and "
-            "names the first\n"
-            "        line that was altered, removed, added or moved; the exit status is then 5\n",
+    .help =
+        "show    what was done, when, by which run and with what result. All of --run, --rule, --act, "
+        "--result, "
+        "--since,\n"
+        "        --until and --path (that path, or what was below it) must fit. --json gives the "
+        "ledger's own "
+        "lines.\n"
+        "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and "
+        "names the first\n"
+        "        line that was altered, removed, added or moved; the exit status is then 5. Whoever owns the "
+        "state directory could\n"
+        "        make all of it anew: --against FILE compares with a copy of its `ledger/checkpoint` that "
+        "you "
+        "keep elsewhere\n",
     .options = options,
     .least = 1,
     .most = 1,

@@ -249,6 +249,7 @@ static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue
     if (catalogue && (!olv_depot_verify(catalogue, l->depot, on_fault, l, &l->cli->observer, &report, &err) ||
                       !list_unfinished(l, catalogue, &err)))
         return cli_report(l->cli, &err);
+    watch_print_troubles(l->cli);
     print_verified(l, &report);
     return l->faults ? STATUS_BROKEN : l->unfinished ? STATUS_SOME_FAILED : STATUS_DONE;
 }
@@ -301,6 +302,7 @@ static enum cli_status rebuild_policy(struct looking *l, const struct olv_policy
         term_message(l->cli, STYLE_WARN, "of this depot, and those behind it, the catalogue is as it was");
         return status;
     }
+    watch_print_troubles(l->cli);
     print_rebuilt(l, &sum);
     return sum.damaged_archives ? STATUS_BROKEN : l->faults ? STATUS_SOME_FAILED : STATUS_DONE;
 }

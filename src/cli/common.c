@@ -35,6 +35,7 @@ static enum cli_status status_of(enum olv_code code)
         return STATUS_USAGE;
     case OLV_REFUSED:
     case OLV_EXISTS:
+    case OLV_UNTRUSTED:
         return STATUS_REFUSED;
     case OLV_STATE:
         return STATUS_NOT_BEGUN;

@@ -58,6 +58,8 @@ static const struct option {
     {OPT_DEPOT, "depot", "NAME", "put it into this depot of the policy", 0},
     {OPT_PACK, "pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip", 0},
     {OPT_VERSIONS, "versions", NULL, "list every version of each path, oldest first, with its dates", 0},
+    {OPT_AGAINST, "against", "FILE",
+     "a copy of ledger/checkpoint, of now or of earlier, that was kept elsewhere", 0},
     {OPT_OWNERS, "owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
     {OPT_DEVICES, "devices", NULL, "make devices, too", 0},
     {OPT_MAX_SIZE, "max-size", "SIZE", "the largest that a file may become", 0},

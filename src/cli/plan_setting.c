@@ -170,14 +170,16 @@ bool plan_prepare(struct cli *cli, const struct olv_policy *policy, const struct
         cli_report(cli, &out->guard.error);
         cli->is_unsure = true; /* no run begins; whoever only looks sees the rest */
     }
-    if (!out->respites)
+    out->options.notes = out->notes = out->respites ? olv_notes_read(state, &err) : NULL;
+    if (!out->notes)
         *status = cli_report(cli, &err);
-    return out->respites != NULL;
+    return out->notes != NULL;
 }
 
 void plan_release(struct plan_setting *setting)
 {
     olv_respites_free(setting->respites);
+    olv_notes_free(setting->notes);
     olv_catalogue_close(setting->catalogue);
     olv_trashes_free(setting->trashes);
     olv_guard_free(&setting->guard);

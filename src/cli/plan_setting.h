@@ -20,6 +20,7 @@ struct plan_setting {
     struct olv_trashes *trashes;
     struct olv_catalogue *catalogue;
     struct olv_respites *respites;
+    struct olv_notes *notes;
 };
 
 /* False with the status after saying why; release it in any case. `selected` may be NULL: every rule. */

@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { VERSION = 4 };
+enum { VERSION = 5 };
 
 static const char NAME[] = "catalogue.db";
 
@@ -17,7 +17,7 @@ static const char schema[] =
     " born_ns INTEGER, run TEXT NOT NULL,"
     " rule TEXT NOT NULL, codec TEXT NOT NULL, made_s INTEGER NOT NULL, made_ns INTEGER NOT NULL,"
     " length INTEGER NOT NULL, members INTEGER NOT NULL, bytes INTEGER NOT NULL, manifest INTEGER NOT NULL,"
-    " end_xxh3 INTEGER NOT NULL, UNIQUE (depot, name));"
+    " end_xxh3 INTEGER NOT NULL, manifest_sha256 BLOB, is_told INTEGER NOT NULL, UNIQUE (depot, name));"
     "CREATE TABLE frame (archive INTEGER NOT NULL, number INTEGER NOT NULL, begins INTEGER NOT NULL,"
     " length INTEGER NOT NULL, plain INTEGER NOT NULL, check_xxh3 INTEGER NOT NULL, at INTEGER NOT NULL,"
     " packed_xxh3 INTEGER NOT NULL, PRIMARY KEY (archive, number)) WITHOUT ROWID;"
@@ -27,13 +27,14 @@ static const char schema[] =
     " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, mode INTEGER NOT NULL, uid INTEGER NOT NULL,"
     " gid INTEGER NOT NULL, digest BLOB, link BLOB NOT NULL,"
     " accessed_s INTEGER NOT NULL, accessed_ns INTEGER NOT NULL, clock TEXT, clock_s INTEGER,"
-    " clock_ns INTEGER, was_name BLOB, was_size INTEGER, PRIMARY KEY (directory, name, archive, at))"
+    " clock_ns INTEGER, was_name BLOB, was_size INTEGER, header BLOB, PRIMARY KEY (directory, name, archive, "
+    "at))"
     " WITHOUT ROWID;"
     "CREATE INDEX member_in_archive ON member (archive, at);"
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL,"
     " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER,"
     " PRIMARY KEY (path, act)) WITHOUT ROWID;"
-    "PRAGMA user_version = 4;";
+    "PRAGMA user_version = 5;";
 
 /* What stands in a catalogue means this for ever. */
 _Static_assert(OLV_ARCHIVE_MAKING == 0 && OLV_ARCHIVE_LIVE == 1 && OLV_ARCHIVE_GOING == 2, "states on disks");

@@ -42,7 +42,9 @@ struct catalogue_archive {
     struct olv_instant made;
     uint8_t id[ARCHIVE_ID]; /* its own, which stands in its manifest, too */
     uint64_t length, members, bytes;
-    size_t manifest_frame; /* the first of the manifest's */
+    size_t manifest_frame;             /* the first of the manifest's */
+    uint8_t manifest[OLV_SHA256_SIZE]; /* of the manifest */
+    bool is_told;                      /* the ledger has a line about it */
 };
 
 /* Adds an archive in the state making, before there is a file. `temporary` is what that is called until it
@@ -72,6 +74,8 @@ bool catalogue_adopt(struct olv_catalogue *catalogue, int64_t archive, const str
 /* A live one is going. False with OLV_CHANGED where it was not live. */
 bool catalogue_let_go(struct olv_catalogue *catalogue, const struct catalogue_replaced *replaced,
                       struct olv_error *err);
+/* The ledger has a line about all that are live now. */
+bool catalogue_note_told(struct olv_catalogue *catalogue, struct olv_error *err);
 /* Forgets an archive in whatever state. */
 bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct olv_error *err);
 

@@ -3,8 +3,6 @@
  * many, and then come in with one transaction: none is open while files are read. */
 #include "depot/catalogue_parts.h"
 
-#include "file/origin.h"
-
 #include <stdlib.h>
 #include <string.h>
 
@@ -14,8 +12,6 @@ enum { MOST_PENDING = 4096 };
 struct pending {
     struct made_member made;
     struct olv_member member;
-    const char *was; /* what it was called before Olvido's first act; NULL: the same */
-    uint64_t was_bytes;
 };
 
 static bool conflict(struct olv_catalogue *c, struct olv_error *err)
@@ -59,8 +55,9 @@ static bool insert_archive(void *self, struct olv_error *err)
 {
     static const char sql[] =
         "INSERT INTO archive (state, uid, depot, name, temporary, run, rule, codec, made_s, made_ns, length,"
-        " members, bytes, manifest, end_xxh3)"
-        " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0)";
+        " members, bytes, manifest, end_xxh3, is_told)"
+        " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0, "
+        "0)";
     struct beginning *b = self;
     const struct catalogue_archive *a = b->archive;
     struct olv_catalogue *c = b->catalogue;
@@ -137,17 +134,6 @@ static const char *keep(struct olv_catalogue *c, const char *string)
     return olv_arena_copy(&c->arena, string, strlen(string));
 }
 
-/* What it was before Olvido's first act on it. */
-static bool keep_origin(struct olv_catalogue *c, const struct olv_member *m, struct pending *p)
-{
-    struct origin origin;
-    if (!origin_of_member(m, &origin))
-        return true;
-    p->was = keep(c, origin.name);
-    p->was_bytes = origin.size_bytes;
-    return p->was != NULL;
-}
-
 bool catalogue_put_member(struct olv_catalogue *c, int64_t archive, const struct made_member *made,
                           struct olv_error *err)
 {
@@ -161,7 +147,9 @@ bool catalogue_put_member(struct olv_catalogue *c, int64_t archive, const struct
     *p = (struct pending){.made = *made, .member = *made->member};
     p->member.path = keep(c, made->member->path);
     p->member.link = keep(c, made->member->link);
-    if (!p->member.path || !p->member.link || !keep_origin(c, made->member, p))
+    if (made->was)
+        p->made.was = keep(c, made->was);
+    if (!p->member.path || !p->member.link || (made->was && !p->made.was))
         return olv_fail_memory(err);
     c->pending_count++;
     return true;
@@ -216,10 +204,10 @@ static void bind_origin(sqlite3_stmt *s, const struct pending *p)
 {
     sqlite3_bind_null(s, 20);
     sqlite3_bind_null(s, 21);
-    if (!p->was)
+    if (!p->made.was)
         return;
-    bind_bytes(s, 20, p->was);
-    sqlite3_bind_int64(s, 21, (int64_t)p->was_bytes);
+    bind_bytes(s, 20, p->made.was);
+    sqlite3_bind_int64(s, 21, (int64_t)p->made.was_bytes);
 }
 
 static bool put_one(struct putting *x, const struct pending *p, struct olv_error *err)
@@ -252,6 +240,10 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
     sqlite3_bind_int64(s, 16, m->accessed.ns);
     bind_clock(s, made);
     bind_origin(s, p);
+    if (made->has_header)
+        sqlite3_bind_blob(s, 22, made->header, OLV_SHA256_SIZE, SQLITE_STATIC);
+    else
+        sqlite3_bind_null(s, 22);
     return database_step(&x->catalogue->base, s, err);
 }
 
@@ -261,7 +253,7 @@ static bool put_pending(void *self, struct olv_error *err)
     struct putting p = {.catalogue = c};
     bool ok =
         database_prepare(&c->base, &p.put,
-                         "INSERT INTO member VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)", err) &&
+                         "INSERT INTO member VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)", err) &&
         database_prepare(&c->base, &p.put_directory, "INSERT INTO directory (path) VALUES (?)", err) &&
         database_prepare(&c->base, &p.find_directory, "SELECT id FROM directory WHERE path = ?", err);
     for (size_t i = 0; ok && i < c->pending_count; i++)
@@ -291,14 +283,14 @@ struct flipping {
     int64_t adopted;                           /* is forgotten; 0: none */
 };
 
-/* Every statement about one archive that takes no more than its number. */
-static bool change(struct olv_catalogue *c, const char *sql, int64_t archive, int *changes,
+/* Every statement that takes no more than one number, mostly that of an archive. */
+static bool change(struct olv_catalogue *c, const char *sql, int64_t number, int *changes,
                    struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(&c->base, &s, sql, err);
     if (ok) {
-        sqlite3_bind_int64(s, 1, archive);
+        sqlite3_bind_int64(s, 1, number);
         ok = database_step(&c->base, s, err);
     }
     *changes = sqlite3_changes(c->base.db);
@@ -359,7 +351,8 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
     static const char sql[] =
         "UPDATE archive SET state = 1, name = ?2, length = ?3, members = ?4, bytes = ?5, manifest = ?6,"
         " end_xxh3 = ?7, uid = ?8, run = ?9, rule = ?10, made_s = ?11, made_ns = ?12, temporary = x'',"
-        " inode = NULL, born_s = NULL, born_ns = NULL WHERE id = ?1 AND state = 0";
+        " inode = NULL, born_s = NULL, born_ns = NULL, manifest_sha256 = ?13, is_told = ?14"
+        " WHERE id = ?1 AND state = 0";
     const struct catalogue_archive *a = f->facts;
     struct olv_catalogue *c = f->catalogue;
     sqlite3_stmt *s = NULL;
@@ -377,6 +370,8 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
         sqlite3_bind_text(s, 10, a->rule, -1, SQLITE_STATIC);
         sqlite3_bind_int64(s, 11, a->made.s);
         sqlite3_bind_int64(s, 12, a->made.ns);
+        sqlite3_bind_blob(s, 13, a->manifest, sizeof a->manifest, SQLITE_STATIC);
+        sqlite3_bind_int(s, 14, a->is_told);
         ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
     }
     ok = ok && (sqlite3_changes(c->base.db) == 1 ||
@@ -433,4 +428,17 @@ bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error
     struct flipping f = {.catalogue = c, .archive = archive};
     catalogue_drop_pending(c);
     return database_write(&c->base, forget_it, &f, err);
+}
+
+static bool note_told(void *self, struct olv_error *err)
+{
+    struct olv_catalogue *c = self;
+    int changes;
+    return change(c, "UPDATE archive SET is_told = 1 WHERE is_told = 0 AND state = ?1", OLV_ARCHIVE_LIVE,
+                  &changes, err);
+}
+
+bool catalogue_note_told(struct olv_catalogue *c, struct olv_error *err)
+{
+    return database_write(&c->base, note_told, c, err);
 }

@@ -31,6 +31,9 @@ struct olv_how locate_contents(const struct olv_stored_file *f, struct olv_hashe
     struct olv_how how = locate(f, *f->twin ? f->twin : f->path, hasher);
     how.begins = f->begins;
     how.within = f->within;
+    how.has_header = f->header != NULL;
+    if (f->header)
+        memcpy(how.header, f->header, sizeof how.header);
     return how;
 }
 

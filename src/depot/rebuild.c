@@ -217,21 +217,9 @@ static bool rebuild_beside(const char *state, struct reread_options *o, struct o
     return ok;
 }
 
-bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
-                       void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
-                       const struct olv_observer *observer, struct olv_depot_report *report,
-                       struct olv_error *err)
+bool depot_rebuild(const char *state, struct reread_options *o, struct olv_depot_report *report,
+                   struct olv_error *err)
 {
-    struct reread_options o = {.depot = depot,
-                               .path = path,
-                               .dir = olv_os_open_path(path),
-                               .fault = fault,
-                               .self = self,
-                               .observer = observer};
-    bool ok = o.dir >= 0 || olv_fail_system(err, path, "cannot open the depot");
     *report = (struct olv_depot_report){0};
-    ok = ok && rebuild_beside(state, &o, report, err);
-    if (o.dir >= 0)
-        close(o.dir);
-    return ok;
+    return rebuild_beside(state, o, report, err);
 }

@@ -154,7 +154,15 @@ static bool read_all(struct reading *r, struct olv_error *err)
 /* What was known of the archive of that name goes. */
 static bool adopt(struct reading *r, struct olv_error *err)
 {
+    const struct reread_options *o = r->options;
     struct catalogue_known known;
+    olv_hasher_end(r->hasher, r->archive.manifest);
+    r->archive.is_told = true;
+    if (o->may_be_ours && !o->may_be_ours(o->self, &r->archive))
+        return olv_fail(
+            err, OLV_UNTRUSTED,
+            "others could have put it there, and the ledger does not know it; `olvido extract` takes "
+            "out what is in it");
     return catalogue_find_archive(r->options->catalogue, r->options->path, r->name, &known, err) &&
            catalogue_adopt(r->options->catalogue, r->row, &r->archive, &r->said, known.row, err);
 }
@@ -171,7 +179,8 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
     r->options = options;
     r->result = result;
     r->name = name;
-    ok = begin(r, err) && reread_begin(r, err) && read_all(r, err);
+    r->hasher = olv_hasher_new();
+    ok = (r->hasher || olv_fail_memory(err)) && begin(r, err) && reread_begin(r, err) && read_all(r, err);
     r->archive.run = olv_text_string(&r->run);
     r->archive.rule = olv_text_string(&r->rule);
     ok = ok && adopt(r, err);
@@ -180,6 +189,7 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
         catalogue_forget(options->catalogue, r->row, &ignored);
     if (r->fd >= 0)
         close(r->fd);
+    olv_hasher_free(r->hasher);
     frame_reader_free(r->reader);
     frame_list_free(&r->read);
     frame_list_free(&r->said);

@@ -10,6 +10,8 @@ struct reread_options {
     struct olv_catalogue *catalogue;
     const char *depot, *path; /* its name, and the directory */
     int dir;                  /* open */
+    /* Whether it may be taken into the catalogue; NULL: any may. */
+    bool (*may_be_ours)(void *self, const struct catalogue_archive *archive);
     /* Damage that does not keep it out of the catalogue. */
     void (*fault)(void *self, const struct olv_depot_fault *fault);
     void *self;
@@ -23,8 +25,14 @@ struct reread_result {
     bool is_damaged;         /* a fault was told */
 };
 
-/* False with OLV_BROKEN where it is no archive of ours, or its manifest cannot be read. */
+/* False with OLV_BROKEN where it is no archive of ours, or its manifest cannot be read; with OLV_UNTRUSTED
+ * where it may not be taken. */
 bool reread_archive(const struct reread_options *options, const char *name, struct reread_result *result,
                     struct olv_error *err);
+
+/* All archives of a depot, into the catalogue of the state directory. `catalogue` is not set by the caller.
+ */
+bool depot_rebuild(const char *state, struct reread_options *options, struct olv_depot_report *report,
+                   struct olv_error *err);
 
 #endif

@@ -52,6 +52,8 @@ bool reread_line(void *self, const char *line, size_t len, struct olv_error *err
     bool ok;
     if (!json)
         return senseless(err);
+    olv_hasher_add(r->hasher, line, len);
+    olv_hasher_add(r->hasher, "\n", 1);
     if (!r->has_begun)
         ok = take_head(r, json, err);
     else if (json_object_get(json, "path"))
@@ -71,6 +73,7 @@ bool reread_begin(struct reading *r, struct olv_error *err)
 {
     struct catalogue_archive unknown = r->archive;
     unknown.run = unknown.rule = "";
+    olv_hasher_begin(r->hasher);
     r->row = catalogue_make(r->options->catalogue, &unknown, ".olvido-reading", err);
     return r->row != 0;
 }

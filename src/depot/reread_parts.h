@@ -27,6 +27,7 @@ struct reading {
     struct catalogue_archive archive;
     int64_t row; /* of the archive in the catalogue, while it is made; 0: none */
     struct olv_text run, rule;
+    struct olv_hasher *hasher; /* of the manifest */
     bool has_begun, has_ended;
     struct manifest_member member;
 };

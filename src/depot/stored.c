@@ -64,6 +64,19 @@ static enum olv_codec codec_of(const char *word)
     return codec == OLV_CODEC_COUNT ? OLV_CODEC_NONE : codec;
 }
 
+/* The id that an archive has of its own: 16 bytes. */
+static const uint8_t *id_of(sqlite3_stmt *s, int column)
+{
+    static const uint8_t none[ARCHIVE_ID];
+    return sqlite3_column_bytes(s, column) == ARCHIVE_ID ? sqlite3_column_blob(s, column) : none;
+}
+
+/* SHA-256; NULL where there is none. */
+static const uint8_t *digest_of(sqlite3_stmt *s, int column)
+{
+    return sqlite3_column_bytes(s, column) == OLV_SHA256_SIZE ? sqlite3_column_blob(s, column) : NULL;
+}
+
 bool olv_catalogue_archives(struct olv_catalogue *c,
                             bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
                             struct olv_error *err)
@@ -75,7 +88,8 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
          ok = database_prepare(
              &c->base, &s,
              "SELECT a.id, d.name, d.path, a.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.length,"
-             " a.members, a.bytes FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = 1 ORDER BY "
+             " a.members, a.bytes, a.uid, a.manifest_sha256, a.is_told FROM archive a JOIN depot d ON d.id = "
+             "a.depot WHERE a.state = 1 ORDER BY "
              "d.name, a.name",
              err);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
@@ -90,20 +104,16 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
                                  .made = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)},
                                  .length = (uint64_t)sqlite3_column_int64(s, 9),
                                  .members = (uint64_t)sqlite3_column_int64(s, 10),
-                                 .bytes = (uint64_t)sqlite3_column_int64(s, 11)});
+                                 .bytes = (uint64_t)sqlite3_column_int64(s, 11),
+                                 .archive_id = id_of(s, 12),
+                                 .manifest = digest_of(s, 13),
+                                 .is_told = sqlite3_column_int(s, 14) != 0});
     if (ok && goes_on && code != SQLITE_DONE)
         ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
     return ok;
-}
-
-/* The id that an archive has of its own: 16 bytes. */
-static const uint8_t *id_of(sqlite3_stmt *s, int column)
-{
-    static const uint8_t none[ARCHIVE_ID];
-    return sqlite3_column_bytes(s, column) == ARCHIVE_ID ? sqlite3_column_blob(s, column) : none;
 }
 
 struct columns {
@@ -128,7 +138,8 @@ static void read_twin(struct columns *t, struct olv_stored_file *f)
     f->size_bytes = (uint64_t)sqlite3_column_int64(t->twin, 0);
     f->begins = (uint64_t)sqlite3_column_int64(t->twin, 1);
     f->within = (uint64_t)sqlite3_column_int64(t->twin, 2);
-    f->digest = sqlite3_column_bytes(t->twin, 3) == OLV_SHA256_SIZE ? sqlite3_column_blob(t->twin, 3) : NULL;
+    f->digest = digest_of(t->twin, 3);
+    f->header = digest_of(t->twin, 4);
 }
 
 static void read_clock(sqlite3_stmt *s, struct olv_stored_file *f)
@@ -161,7 +172,8 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         .mode = (uint32_t)sqlite3_column_int64(s, 7),
         .owner = (uint32_t)sqlite3_column_int64(s, 8),
         .group = (uint32_t)sqlite3_column_int64(s, 9),
-        .digest = sqlite3_column_bytes(s, 10) == OLV_SHA256_SIZE ? sqlite3_column_blob(s, 10) : NULL,
+        .digest = digest_of(s, 10),
+        .header = digest_of(s, 30),
         .link = bytes_of(s, 11, &t->link),
         .archive = sqlite3_column_int64(s, 12),
         .archive_name = bytes_of(s, 13, &t->archive),
@@ -230,13 +242,14 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
         "SELECT d.path, m.name, m.at, m.kind, m.size, m.modified_s, m.modified_ns, m.mode, m.uid, m.gid, "
         "m.digest,"
         " m.link, a.id, a.name, a.run, a.codec, a.made_s, a.made_ns, p.name, p.path, f.begins, f.at,"
-        " m.accessed_s, m.accessed_ns, m.clock, m.clock_s, m.clock_ns, m.was_name, m.was_size, a.uid"
+        " m.accessed_s, m.accessed_ns, m.clock, m.clock_s, m.clock_ns, m.was_name, m.was_size, a.uid, "
+        "m.header"
         " FROM directory d JOIN member m ON m.directory = d.id JOIN archive a ON a.id = m.archive"
         " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame";
-    static const char twin_sql[] =
-        "SELECT m.size, f.begins, m.at - f.at, m.digest FROM directory d JOIN member m ON m.directory = d.id"
-        " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
-        " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
+    static const char twin_sql[] = "SELECT m.size, f.begins, m.at - f.at, m.digest, m.header FROM directory "
+                                   "d JOIN member m ON m.directory = d.id"
+                                   " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
+                                   " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
     static const char *const orders[] = {
         [OLV_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns", [OLV_BY_ARCHIVE] = "m.archive, m.at"};
     char sql[sizeof columns + 256];

@@ -462,6 +462,7 @@ static bool replace(struct thinning *t, char into[NAME_MAX + 1], struct olv_erro
         a->bytes = t->bytes;
         a->manifest_frame = t->new_manifest_frame;
         memcpy(a->id, manifest_id(t->manifest), sizeof a->id);
+        memcpy(a->manifest, manifest_digest(t->manifest), sizeof a->manifest);
         ok = catalogue_publish(o->catalogue, t->row, a, frames_written(t->writer), &t->going, err);
     }
     if (ok)

@@ -26,6 +26,8 @@ struct vault {
     bool is_given; /* the frame in `plain` was handed to the reader */
     struct byte_stream stream;
     struct tar_reader *reader;
+    struct olv_hasher *hasher;
+    uint8_t header[OLV_SHA256_SIZE]; /* of the member opened last */
 };
 
 /* ---- frames ---- */
@@ -91,9 +93,12 @@ static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct ol
 struct vault *vault_new(void)
 {
     struct vault *v = calloc(1, sizeof *v);
-    if (v)
+    if (v && (v->hasher = olv_hasher_new())) {
         v->stream = (struct byte_stream){v, next_bytes};
-    return v;
+        return v;
+    }
+    free(v);
+    return NULL;
 }
 
 void vault_free(struct vault *v)
@@ -101,6 +106,7 @@ void vault_free(struct vault *v)
     if (!v)
         return;
     tar_reader_free(v->reader);
+    olv_hasher_free(v->hasher);
     frame_reader_free(v->frames);
     olv_text_free(&v->plain);
     free(v);
@@ -132,10 +138,19 @@ struct tar_reader *vault_open(struct vault *v, const struct vault_place *place, 
     memcpy(v->id, place->id, sizeof v->id);
     v->within = is_plain ? 0 : (size_t)place->within;
     v->is_given = false;
-    if (v->within <= v->plain.len && (v->reader = tar_reader_new(&v->stream, 0)) &&
-        tar_next(v->reader, member, err))
+    v->reader = v->within <= v->plain.len ? tar_reader_new(&v->stream, 0) : NULL;
+    if (v->reader)
+        tar_watch_headers(v->reader, v->hasher);
+    if (v->reader && tar_next(v->reader, member, err)) {
+        olv_hasher_end(v->hasher, v->header);
         return v->reader;
+    }
     if (err->code == OLV_OK)
         olv_fail(err, OLV_BROKEN, "the archive is not what the catalogue says");
     return NULL;
+}
+
+const uint8_t *vault_header(const struct vault *v)
+{
+    return v->header;
 }

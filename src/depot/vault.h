@@ -5,6 +5,7 @@
 #ifndef OLV_DEPOT_VAULT_H
 #define OLV_DEPOT_VAULT_H
 
+#include "base/digest.h"
 #include "olvido/codec.h"
 #include "olvido/error.h"
 #include "olvido/member.h"
@@ -23,6 +24,8 @@ struct vault_place {
  * OLV_BROKEN. */
 struct tar_reader *vault_open(struct vault *vault, const struct vault_place *place, struct olv_member *member,
                               struct olv_error *err);
+/* SHA-256 of the headers of the member that was opened last. */
+const uint8_t *vault_header(const struct vault *vault);
 void vault_free(struct vault *vault);
 
 #endif

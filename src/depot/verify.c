@@ -6,6 +6,7 @@
 
 #include "base/digest.h"
 #include "depot/catalogue.h"
+#include "depot/trust.h"
 #include "depot/vault.h"
 #include "file/reading.h"
 #include "os/os.h"
@@ -31,6 +32,7 @@ struct verifying {
     bool *bad; /* for each frame of it */
     uint64_t bytes_before;
     uint64_t of_archives, of_bytes; /* in all */
+    char judged[65];                /* the depot of which is known whether others can write it */
 };
 
 static void tell(struct verifying *v, const char *what, const char *path)
@@ -188,6 +190,25 @@ static bool count_archive(void *self, const struct olv_stored_archive *archive)
     return true;
 }
 
+/* Once for a depot. */
+static void judge_depot(struct verifying *v)
+{
+    struct olv_error why = {0};
+    int fd;
+    if (strcmp(v->judged, v->archive->depot) == 0)
+        return;
+    snprintf(v->judged, sizeof v->judged, "%s", v->archive->depot);
+    fd = depot_open_trusted(v->archive->depot_path, &why);
+    if (fd >= 0)
+        close(fd);
+    if (why.code == OLV_UNTRUSTED)
+        olv_observe_trouble(
+            v->observer, (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why.path,
+                                              "others could have changed what lies in this depot; verifying "
+                                              "finds damage, and no forgery",
+                                              0});
+}
+
 static bool verify_archive(void *self, const struct olv_stored_archive *archive)
 {
     struct verifying *v = self;
@@ -197,6 +218,7 @@ static bool verify_archive(void *self, const struct olv_stored_archive *archive)
     if (!is_meant(v, archive))
         return true;
     v->archive = archive;
+    judge_depot(v);
     v->is_damaged = false;
     v->report->archives++;
     v->report->members += archive->members;

@@ -8,11 +8,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-static void put_digest(const uint8_t digest[OLV_SHA256_SIZE], struct olv_text *out)
+static void put_digest(const char *key, const uint8_t digest[OLV_SHA256_SIZE], struct olv_text *out)
 {
     char hex[OLV_HEX_SIZE];
     olv_hex(digest, OLV_SHA256_SIZE, hex);
-    olv_text_printf(out, "digest=%s ", hex);
+    olv_text_printf(out, "%s=%s ", key, hex);
 }
 
 void olv_how_put(const struct olv_how *how, struct olv_text *out)
@@ -36,7 +36,9 @@ void olv_how_put(const struct olv_how *how, struct olv_text *out)
     if (how->has_modified)
         olv_text_printf(out, "modified=%lld.%09u ", (long long)how->modified.s, how->modified.ns);
     if (how->has_digest)
-        put_digest(how->digest, out);
+        put_digest("digest", how->digest, out);
+    if (how->has_header)
+        put_digest("header", how->header, out);
     if (how->keeps)
         olv_text_puts(out, "keep ");
     if (how->clock != OLV_CLOCK_MODIFIED)
@@ -115,6 +117,8 @@ static bool get_word(const char *word, size_t len, struct olv_how *how)
         return how->has_modified = get_modified(value, rest, &how->modified);
     if (is_word(word, key, "digest"))
         return how->has_digest = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->digest);
+    if (is_word(word, key, "header"))
+        return how->has_header = rest == 2 * OLV_SHA256_SIZE && olv_unhex(value, rest, how->header);
     if (is_word(word, key, "archive"))
         return how->has_archive = rest == 2 * sizeof how->archive && olv_unhex(value, rest, how->archive);
     if (is_word(word, key, "member")) {

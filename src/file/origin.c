@@ -1,53 +1,69 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/origin.h"
 
-#include "file/attributes.h"
+#include "base/bytes.h"
+#include "base/digest.h"
 #include "olvido/json.h"
 #include "os/files.h"
+#include "os/os.h"
 
 #include <stdio.h>
 #include <string.h>
 
-#define NOTE ATTRIBUTES_NOTES "origin"
-
 enum { LARGEST_NOTE = 2048 };
 
-static void put(const struct origin *o, const char *label, struct olv_text *out)
+/* What was, a zero byte, and what is. */
+static bool put_covered(const struct origin *o, const struct olv_stat *stat, struct olv_text *out)
 {
-    olv_text_puts(out, "{");
-    olv_json_put_name(out, "name", o->name);
-    olv_json_put_string(out, "act", olv_act_word(o->act));
-    olv_json_put_number(out, "size", o->size_bytes);
-    olv_json_put_instant(out, "modified", o->modified);
-    olv_json_put_string(out, "label", label);
-    olv_text_puts(out, "}");
+    uint8_t is[6 * 8];
+    olv_text_printf(out, "olvido origin %s %llu ", olv_act_word(o->act), (unsigned long long)o->size_bytes);
+    olv_text_add(out, o->name, strlen(o->name) + 1);
+    bytes_put64(is, stat->size_bytes);
+    bytes_put64(is + 8, (uint64_t)stat->modified.s);
+    bytes_put64(is + 16, stat->modified.ns);
+    bytes_put64(is + 24, stat->inode);
+    bytes_put64(is + 32, (uint64_t)stat->born.s);
+    bytes_put64(is + 40, stat->born.ns);
+    olv_text_add(out, is, sizeof is);
+    return !out->failed;
 }
 
-bool origin_write(int fd, const struct origin *origin, const char *label)
+static bool seal(const struct origin *o, const struct olv_stat *stat, const struct olv_notes *notes,
+                 char hex[OLV_HEX_SIZE])
+{
+    struct olv_text covered = {0};
+    uint8_t mac[OLV_SHA256_SIZE];
+    bool ok = notes && notes->has_key && stat->has_born && put_covered(o, stat, &covered);
+    if (ok) {
+        olv_hmac_sha256(notes->key, sizeof notes->key, covered.data, covered.len, mac);
+        olv_hex(mac, sizeof mac, hex);
+    }
+    olv_text_free(&covered);
+    return ok;
+}
+
+bool origin_write(int fd, const struct origin *o, const struct olv_notes *notes)
 {
     struct olv_text note = {0};
-    bool ok;
-    put(origin, label, &note);
-    ok = !note.failed && olv_os_set_attribute(fd, NOTE, note.data, note.len);
+    struct olv_stat stat;
+    char mac[OLV_HEX_SIZE];
+    bool ok = olv_os_stat(fd, "", &stat) && seal(o, &stat, notes, mac);
+    if (ok) {
+        olv_text_puts(&note, "{");
+        olv_json_put_name(&note, "name", o->name);
+        olv_json_put_string(&note, "act", olv_act_word(o->act));
+        olv_json_put_number(&note, "size", o->size_bytes);
+        olv_json_put_plain(&note, "mac", mac);
+        olv_text_puts(&note, "}");
+        ok = !note.failed && olv_os_set_attribute(fd, ORIGIN_NOTE, note.data, note.len);
+    }
     olv_text_free(&note);
     return ok;
 }
 
-bool origin_is(int fd, const struct origin *origin, const char *label)
-{
-    char there[LARGEST_NOTE];
-    struct olv_text note = {0};
-    ssize_t len = olv_os_get_attribute(fd, NOTE, there, sizeof there);
-    bool is_it;
-    put(origin, label, &note);
-    is_it = !note.failed && len == (ssize_t)note.len && memcmp(there, note.data, note.len) == 0;
-    olv_text_free(&note);
-    return is_it;
-}
-
 void origin_remove(int fd)
 {
-    olv_os_remove_attribute(fd, NOTE);
+    olv_os_remove_attribute(fd, ORIGIN_NOTE);
 }
 
 /* ---- reading ---- */
@@ -62,17 +78,12 @@ static bool act_of(const char *word, enum olv_act_id *out)
     return false;
 }
 
-/* The note may be anybody's who can write to the file: it is believed only when all of it makes sense. */
 static bool get(const json_t *json, struct origin *out)
 {
     const char *act = json_string_value(json_object_get(json, "act"));
-    const char *modified = json_string_value(json_object_get(json, "modified"));
     struct olv_text name = {0};
-    size_t at;
-    bool ok = act && modified && act_of(act, &out->act) &&
-              olv_instant_parse(modified, strlen(modified), &out->modified, &at) &&
-              olv_json_get_name(json, "name", &name) && name.len > 0 && name.len <= NAME_MAX &&
-              !memchr(name.data, '/', name.len) && strlen(name.data) == name.len;
+    bool ok = act && act_of(act, &out->act) && olv_json_get_name(json, "name", &name) && name.len > 0 &&
+              name.len <= NAME_MAX && !memchr(name.data, '/', name.len) && strlen(name.data) == name.len;
     if (ok)
         snprintf(out->name, sizeof out->name, "%s", name.data);
     out->size_bytes = olv_json_get_number(json, "size");
@@ -80,25 +91,23 @@ static bool get(const json_t *json, struct origin *out)
     return ok;
 }
 
-static bool parse(const void *note, size_t len, struct olv_instant modified, struct origin *out)
+bool origin_verify(const void *note, size_t len, const struct olv_stat *stat, const struct olv_notes *notes,
+                   struct origin *out)
 {
     json_t *json = json_loadb(note, len, 0, NULL);
-    bool ok = json_is_object(json) && get(json, out) && olv_instant_compare(out->modified, modified) == 0;
+    const char *mac = json_string_value(json_object_get(json, "mac"));
+    char is[OLV_HEX_SIZE];
+    bool ok = json_is_object(json) && mac && get(json, out) && seal(out, stat, notes, is) &&
+              strlen(mac) == OLV_HEX_SIZE - 1 && olv_is_same(mac, is, OLV_HEX_SIZE - 1);
     json_decref(json);
     return ok;
 }
 
-bool origin_read(int dir, const char *name, struct olv_instant modified, struct origin *out)
+bool origin_read(int dir, const char *name, const struct olv_stat *stat, const struct olv_notes *notes,
+                 struct origin *out)
 {
     char note[LARGEST_NOTE];
-    ssize_t len = olv_os_get_attribute_of(dir, name, NOTE, note, sizeof note);
-    return len > 0 && parse(note, (size_t)len, modified, out);
-}
-
-bool origin_of_member(const struct olv_member *m, struct origin *out)
-{
-    for (size_t i = 0; i < m->attribute_count; i++)
-        if (strcmp(m->attributes[i].name, NOTE) == 0)
-            return parse(m->attributes[i].value, m->attributes[i].len, m->modified, out);
-    return false;
+    ssize_t len =
+        notes && notes->has_key ? olv_os_get_attribute_of(dir, name, ORIGIN_NOTE, note, sizeof note) : -1;
+    return len > 0 && origin_verify(note, (size_t)len, stat, notes, out);
 }

@@ -17,6 +17,7 @@ struct way {
     enum olv_code code;
     int fd;               /* where it has come to */
     unsigned links;       /* that were followed */
+    bool is_directory;    /* what is at the end must be one, and is judged like a file */
     struct olv_text path; /* to there, for people */
     char rest[PATH_MAX];  /* what is still to go */
 };
@@ -62,7 +63,7 @@ static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
     w->fd = fd;
     if (fstat(fd, &st) != 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot look at it");
-    return judge(w, &st, is_end && !S_ISDIR(st.st_mode), err);
+    return judge(w, &st, is_end && (w->is_directory || !S_ISDIR(st.st_mode)), err);
 }
 
 static bool go_to_top(struct way *w, struct olv_error *err)
@@ -125,7 +126,8 @@ static bool go_on(struct way *w, const char *name, bool is_last, struct olv_erro
     if (is_there && S_ISLNK(st.st_mode))
         return follow(w, name, &st, err);
     olv_text_printf(&w->path, "%s%s", w->path.len > 1 ? "/" : "", name);
-    return go_to(w, openat(w->fd, name, QUIETLY | (is_last ? 0 : O_DIRECTORY)), is_last, err);
+    return go_to(w, openat(w->fd, name, QUIETLY | (is_last && !w->is_directory ? 0 : O_DIRECTORY)), is_last,
+                 err);
 }
 
 static bool begin(struct way *w, const char *path, struct olv_error *err)
@@ -143,17 +145,28 @@ static bool begin(struct way *w, const char *path, struct olv_error *err)
     return go_to_top(w, err);
 }
 
+static int go(struct way *w, const char *path, struct olv_error *err)
+{
+    char name[PATH_MAX];
+    bool is_last, ok = begin(w, path, err);
+    while (ok && take_name(w, name, &is_last))
+        ok = go_on(w, name, is_last, err);
+    if (!ok && w->fd >= 0) {
+        close(w->fd);
+        w->fd = -1;
+    }
+    olv_text_free(&w->path);
+    return w->fd;
+}
+
 int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err)
 {
     struct way w = {.what = what, .code = code, .fd = -1};
-    char name[PATH_MAX];
-    bool is_last, ok = begin(&w, path, err);
-    while (ok && take_name(&w, name, &is_last))
-        ok = go_on(&w, name, is_last, err);
-    if (!ok && w.fd >= 0) {
-        close(w.fd);
-        w.fd = -1;
-    }
-    olv_text_free(&w.path);
-    return w.fd;
+    return go(&w, path, err);
+}
+
+int trusted_directory(const char *path, const char *what, enum olv_code code, struct olv_error *err)
+{
+    struct way w = {.what = what, .code = code, .fd = -1, .is_directory = true};
+    return go(&w, path, err);
 }

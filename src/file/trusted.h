@@ -11,5 +11,7 @@
  * sticky. So nobody else can change where the path leads to, now or later. `what` names the end in messages
  * ("the policy"). -1 with `code` where a step is not trusted, or with the errno of what failed. */
 int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err);
+/* The same for a directory in which nobody else may put anything: being sticky does not help the end. */
+int trusted_directory(const char *path, const char *what, enum olv_code code, struct olv_error *err);
 
 #endif

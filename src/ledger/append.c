@@ -5,6 +5,7 @@
 #include "ledger/append.h"
 #include "ledger/index.h"
 #include "ledger/leaves.h"
+#include "ledger/tail.h"
 
 #include "os/durable.h"
 #include "os/os.h"
@@ -103,7 +104,7 @@ static bool begin_new(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint empty = {.size = 0};
     tree_root(&l->tree, empty.root);
-    return checkpoint_write(l->dir, l->key, &empty, err) && new_segment(l, err);
+    return checkpoint_write(l->dir, -1, l->key, &empty, err) && new_segment(l, err);
 }
 
 static bool is_signed(const struct olv_ledger *l, const struct checkpoint *checkpoint)
@@ -129,6 +130,33 @@ static bool check_root(struct olv_ledger *l, const struct checkpoint *checkpoint
                : false;
 }
 
+/* Signed is only what the open run can have written. */
+static bool check_tail(const struct olv_ledger *l, uint64_t covered, struct olv_error *err)
+{
+    struct tail_fault fault;
+    if (l->tree.size <= covered)
+        return true;
+    if (!tail_examine(l->state, l->dir, covered, &fault, err) || !fault.what)
+        return err->code == OLV_OK;
+    olv_fail(err, OLV_BROKEN, "line %llu of ledger/%s was not written by Olvido: %s",
+             (unsigned long long)fault.at, fault.file, fault.what);
+    return olv_error_hint(err,
+                          "nothing will be done until this is explained; taking away what stands behind the "
+                          "last checkpoint loses nothing that was signed");
+}
+
+/* Who brings back an older copy of the ledger does not bring back what was done since. */
+static bool check_age(const struct olv_ledger *l, uint64_t covered, struct olv_error *err)
+{
+    struct checkpoint last;
+    if (!checkpoint_read_last(l->state, l->key, &last) || last.size <= covered)
+        return true;
+    olv_fail(err, OLV_BROKEN,
+             "the ledger is older than the runs beside it: %llu lines are signed, and %llu were",
+             (unsigned long long)covered, (unsigned long long)last.size);
+    return olv_error_hint(err, "put the newer one back; nothing will be done until then");
+}
+
 static bool open_existing(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint checkpoint;
@@ -144,12 +172,12 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
             olv_error_as(err, OLV_BROKEN);
         return is_new ? begin_new(l, err) : false;
     }
-    ok = check_root(l, &checkpoint, err);
+    ok = check_root(l, &checkpoint, err) && check_age(l, checkpoint.size, err);
     if (ok && count == 0)
         ok = checkpoint.size == 0 ? new_segment(l, err)
                                   : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
     else if (ok)
-        ok = open_segment(l, firsts[count - 1], err);
+        ok = open_segment(l, firsts[count - 1], err) && check_tail(l, checkpoint.size, err);
     for (size_t i = 0; ok && i + 1 < count; i++)
         ledger_index_build(l->dir, firsts[i]); /* most often all are there */
     free(firsts);
@@ -167,6 +195,7 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
         return NULL;
     }
     l->segment = -1;
+    l->state = fcntl(state, F_DUPFD_CLOEXEC, 0);
     l->dir = olv_private_open(state, "ledger", true, "ledger", "the ledger's directory", err);
     keys = l->dir < 0 ? -1 : olv_private_open(state, "keys", true, "keys", "the directory of keys", err);
     l->key =
@@ -175,7 +204,8 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     l->many = many_hasher_new();
     tree_begin(&l->tree, l->hasher, true);
     l->tree.many = l->many;
-    ok = l->key && ((l->hasher && l->many) || olv_fail_memory(err)) && open_existing(l, err);
+    ok = l->key && (l->state >= 0 || olv_fail_system(err, "", "cannot open the state directory once more")) &&
+         ((l->hasher && l->many) || olv_fail_memory(err)) && open_existing(l, err);
     if (keys >= 0)
         close(keys);
     if (ok) {
@@ -222,6 +252,8 @@ void olv_ledger_close(struct olv_ledger *l)
         close(l->segment);
     if (l->dir >= 0)
         close(l->dir);
+    if (l->state >= 0)
+        close(l->state);
     tree_end(&l->tree);
     olv_text_free(&l->pending);
     olv_text_free(&l->writing);
@@ -280,7 +312,7 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
     checkpoint.size = l->tree.size;
     tree_root(&l->tree, checkpoint.root);
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
-        !checkpoint_write(l->dir, l->key, &checkpoint, err))
+        !checkpoint_write(l->dir, l->state, l->key, &checkpoint, err))
         return false;
     if (!olv_ledger_is_segment_full(l))
         return true;

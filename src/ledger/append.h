@@ -19,7 +19,7 @@ struct composed {
 };
 
 struct olv_ledger {
-    int dir, segment;                      /* descriptors; segment is the last one, for appending */
+    int state, dir, segment;               /* descriptors; segment is the last one, for appending */
     uint64_t segment_bytes, segment_first; /* of that one; its first line */
     struct olv_instant last_time;          /* of the last line on the disk when it was opened */
     struct olv_key *key;

@@ -223,19 +223,50 @@ bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err)
     return ok;
 }
 
-bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
+bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, struct checkpoint *out,
+                      struct olv_error *err)
+{
+    size_t body_len;
+    return olv_note_verify(key, note, len, &body_len, err) &&
+           (parse_checkpoint(note, olv_key_origin(key), out) ||
+            olv_fail(err, OLV_BROKEN, "the checkpoint cannot be read"));
+}
+
+static bool read_note(int dir, const char *name, const struct olv_key *key, struct checkpoint *out,
+                      struct olv_error *err)
 {
     struct olv_text note = {0};
-    size_t body_len;
-    bool ok = olv_read_file(dir, "checkpoint", LARGEST_CHECKPOINT, &note, err) &&
-              olv_note_verify(key, olv_text_string(&note), note.len, &body_len, err);
-    if (ok && !parse_checkpoint(note.data, olv_key_origin(key), out))
-        ok = olv_fail(err, OLV_BROKEN, "the checkpoint cannot be read");
+    bool ok = olv_read_file(dir, name, LARGEST_CHECKPOINT, &note, err) &&
+              checkpoint_parse(olv_text_string(&note), note.len, key, out, err);
     olv_text_free(&note);
     return ok;
 }
 
-bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint,
+bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
+{
+    return read_note(dir, "checkpoint", key, out, err);
+}
+
+static const char LAST[] = "runs/checkpoint", NEXT[] = "runs/checkpoint.new";
+
+bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out)
+{
+    struct olv_error ignored = {0};
+    return read_note(state, LAST, key, out, &ignored);
+}
+
+/* It need not come to the disk: it is never newer than the one in the ledger. */
+static void write_last(int state, const struct olv_text *note)
+{
+    int fd = openat(state, NEXT, O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0600);
+    bool ok = fd >= 0 && olv_write_all(fd, note->data, note->len);
+    if (fd >= 0)
+        close(fd);
+    if (!ok || renameat(state, NEXT, state, LAST) != 0)
+        unlinkat(state, NEXT, 0);
+}
+
+bool checkpoint_write(int dir, int state, const struct olv_key *key, const struct checkpoint *checkpoint,
                       struct olv_error *err)
 {
     struct olv_text body = {0}, note = {0};
@@ -246,6 +277,8 @@ bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoin
                     base64);
     ok = body.failed ? olv_fail_memory(err) : olv_note_sign(key, &body, &note, err);
     ok = ok && olv_publish(dir, "checkpoint", note.data, note.len, err);
+    if (ok && state >= 0)
+        write_last(state, &note);
     olv_text_free(&body);
     olv_text_free(&note);
     return ok;

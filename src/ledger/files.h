@@ -52,7 +52,13 @@ struct checkpoint {
 /* The origin that it names, whoever signed it; "" where there is none. */
 bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err);
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err);
-bool checkpoint_write(int dir, const struct olv_key *key, const struct checkpoint *checkpoint,
+/* Reads one from a note that is kept elsewhere: OLV_BROKEN where it is none, or somebody else's. */
+bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, struct checkpoint *out,
                       struct olv_error *err);
+/* Brings it to the disk; and into the state directory, too, as the last one that there was (-1: not). */
+bool checkpoint_write(int dir, int state, const struct olv_key *key, const struct checkpoint *checkpoint,
+                      struct olv_error *err);
+/* The last one that there was, as far as that can be told: after a crash it may be an older one, or none. */
+bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out);
 
 #endif

@@ -8,6 +8,7 @@
 #include "base/many.h"
 #include "os/durable.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -172,24 +173,33 @@ static size_t tidy(uint8_t *entries, size_t count)
     return kept;
 }
 
-static void write_index(struct indexing *x, int dir, uint64_t first, uint64_t bytes)
+/* All bytes of the index. */
+static bool compose(struct indexing *x, uint64_t bytes, struct olv_text *file)
 {
     uint8_t header[HEADER];
-    struct olv_text file = {0};
-    struct olv_error ignored = {0};
-    char name[LEDGER_NAME_SIZE];
     size_t count = tidy((uint8_t *)x->entries.data, x->entries.len / ENTRY);
     memcpy(header, MAGIC, sizeof MAGIC);
     memcpy(header + sizeof MAGIC, x->salt, SALT);
     put(header + SEGMENT_BYTES, bytes, 8);
     put(header + COUNT, count, 8);
-    olv_text_add(&file, header, sizeof header);
+    olv_text_add(file, header, sizeof header);
     if (count)
-        olv_text_add(&file, x->entries.data, count * ENTRY);
-    name_of(first, name);
-    if (!file.failed && !x->entries.failed)
-        olv_publish(dir, name, file.data, file.len, &ignored);
-    olv_text_free(&file);
+        olv_text_add(file, x->entries.data, count * ENTRY);
+    return !file->failed && !x->entries.failed;
+}
+
+/* Reads the segment, and makes its index with the salt that is set. */
+static bool make(struct indexing *x, int dir, uint64_t first, struct olv_text *file)
+{
+    uint64_t bytes;
+    bool ok;
+    x->many = many_hasher_new();
+    ok = x->many && read_segment(x, dir, first, &bytes) && compose(x, bytes, file);
+    many_hasher_free(x->many);
+    olv_text_free(&x->salted);
+    olv_text_free(&x->entries);
+    olv_text_free(&x->directory);
+    return ok;
 }
 
 static bool is_there(int dir, uint64_t first)
@@ -203,16 +213,35 @@ static bool is_there(int dir, uint64_t first)
 void ledger_index_build(int dir, uint64_t first)
 {
     struct indexing x = {.directory_block = UINT32_MAX};
-    uint64_t bytes;
+    struct olv_text file = {0};
+    struct olv_error ignored = {0};
+    char name[LEDGER_NAME_SIZE];
     if (is_there(dir, first))
         return;
-    x.many = many_hasher_new();
-    if (x.many && olv_random(x.salt, sizeof x.salt) && read_segment(&x, dir, first, &bytes))
-        write_index(&x, dir, first, bytes);
-    many_hasher_free(x.many);
-    olv_text_free(&x.salted);
-    olv_text_free(&x.entries);
-    olv_text_free(&x.directory);
+    name_of(first, name);
+    if (olv_random(x.salt, sizeof x.salt) && make(&x, dir, first, &file))
+        olv_publish(dir, name, file.data, file.len, &ignored);
+    olv_text_free(&file);
+}
+
+bool ledger_index_is_right(int dir, uint64_t first)
+{
+    struct indexing x = {.directory_block = UINT32_MAX};
+    struct olv_text file = {0}, anew = {0};
+    struct olv_error err = {0};
+    char name[LEDGER_NAME_SIZE];
+    bool is_right;
+    name_of(first, name);
+    if (!olv_read_file(dir, name, LARGEST, &file, &err))
+        return err.sys == ENOENT;
+    is_right = file.len >= HEADER;
+    if (is_right)
+        memcpy(x.salt, file.data + sizeof MAGIC, SALT);
+    is_right = is_right && make(&x, dir, first, &anew) && anew.len == file.len &&
+               memcmp(anew.data, file.data, file.len) == 0;
+    olv_text_free(&file);
+    olv_text_free(&anew);
+    return is_right;
 }
 
 /* ---- finding ---- */

@@ -11,6 +11,9 @@ enum { LEDGER_BLOCK = 256 * 1024 };
 
 /* Indexes the segment that begins with line `first`, unless that was done. A failure costs speed only. */
 void ledger_index_build(int dir, uint64_t first);
+/* Whether the index of a closed segment is what its lines make; also where it has none, which is made anew.
+ */
+bool ledger_index_is_right(int dir, uint64_t first);
 /* The blocks that may have lines about the path (spelt as in the ledger: with JSON's escapes), ascending,
  * owned by the caller. False when there is no index that fits the segment. */
 bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, uint32_t **blocks,

@@ -56,7 +56,15 @@ void olv_ledger_intent(struct olv_ledger *ledger, const struct olv_intent_facts 
 void olv_ledger_outcome(struct olv_ledger *ledger, const struct olv_outcome_facts *facts);
 void olv_ledger_end_run(struct olv_ledger *ledger, const struct olv_end_facts *facts);
 /* An archive that could not be removed when its time had come is not there any more: by us, or not by us. */
-void olv_ledger_removal(struct olv_ledger *ledger, const char *archive, bool is_by_us);
+void olv_ledger_removal(struct olv_ledger *ledger, const char *run, const char *archive, bool is_by_us);
+/* An archive that was published. */
+struct olv_archive_facts {
+    const char *run, *path;
+    const uint8_t *id; /* its own: 16 bytes */
+    uint64_t length, members;
+    const uint8_t *manifest; /* SHA-256 of its manifest */
+};
+void olv_ledger_archive(struct olv_ledger *ledger, const struct olv_archive_facts *facts);
 
 /* What was added up to now is what olv_ledger_write writes and brings to the disk; another thread may add
  * lines meanwhile. After a failure nothing of it is in the file, and it may be tried again. */

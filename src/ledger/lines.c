@@ -235,9 +235,25 @@ void olv_ledger_end_run(struct olv_ledger *l, const struct olv_end_facts *f)
     add_line(l, false);
 }
 
-void olv_ledger_removal(struct olv_ledger *l, const char *archive, bool is_by_us)
+void olv_ledger_archive(struct olv_ledger *l, const struct olv_archive_facts *f)
+{
+    enum { ID = 16 };
+    struct olv_text *head = new_head(l, "archive"), *open = new_open(l);
+    char id[2 * ID + 1];
+    olv_hex(f->id, ID, id);
+    olv_json_put_string(head, "run", f->run);
+    olv_json_put_plain(head, "id", id);
+    olv_json_put_number(head, "length", f->length);
+    olv_json_put_number(head, "members", f->members);
+    put_digest(head, "manifest", f->manifest);
+    olv_json_put_name(open, "path", f->path);
+    add_line(l, true);
+}
+
+void olv_ledger_removal(struct olv_ledger *l, const char *run, const char *archive, bool is_by_us)
 {
     struct olv_text *head = new_head(l, "removal"), *open = new_open(l);
+    olv_json_put_string(head, "run", run);
     olv_json_put_plain(head, "result", is_by_us ? "done" : "unknown");
     olv_json_put_name(open, "path", archive);
     add_line(l, true);

@@ -54,6 +54,10 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->left = olv_json_get_number(line, "left");
     r->failed = olv_json_get_number(line, "failed");
     r->unknown = olv_json_get_number(line, "unknown");
+    r->id = member(line, "id");
+    r->manifest = member(line, "manifest");
+    r->length = olv_json_get_number(line, "length");
+    r->members = olv_json_get_number(line, "members");
     r->path = olv_json_get_name(open, "path", &reading->path) ? olv_text_string(&reading->path) : "";
     r->trash_place = olv_json_get_name(open, "trash_place", &reading->trash_place)
                          ? olv_text_string(&reading->trash_place)

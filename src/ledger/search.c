@@ -12,7 +12,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { MOST_NEEDLES = 5 };
+enum { MOST_NEEDLES = 6 };
 
 struct searching {
     const struct olv_ledger_query *query;
@@ -60,6 +60,7 @@ static void add_path_needle(struct searching *s, const char *path)
 static bool prepare(struct searching *s)
 {
     const struct olv_ledger_query *q = s->query;
+    add_needle(s, "kind", q->kind);
     add_needle(s, "run", q->run);
     add_needle(s, "rule", q->rule);
     if (q->act_count == 1)
@@ -113,9 +114,10 @@ static bool fits(void *self, const struct olv_ledger_record *r)
     struct searching *s = self;
     const struct olv_ledger_query *q = s->query;
     bool is_wanted =
-        (!q->run || strcmp(q->run, r->run) == 0) && (!q->rule || strcmp(q->rule, r->rule) == 0) &&
-        is_one_of(r->act, q->acts, q->act_count) && is_one_of(r->result, q->results, q->result_count) &&
-        (!q->path || path_behind(r->path, q->path)) && is_in_time(s, r->time);
+        (!q->kind || strcmp(q->kind, r->kind) == 0) && (!q->run || strcmp(q->run, r->run) == 0) &&
+        (!q->rule || strcmp(q->rule, r->rule) == 0) && is_one_of(r->act, q->acts, q->act_count) &&
+        is_one_of(r->result, q->results, q->result_count) && (!q->path || path_behind(r->path, q->path)) &&
+        is_in_time(s, r->time);
     if (is_wanted && !s->each(s->self, r))
         s->is_over = true;
     return !s->is_over;

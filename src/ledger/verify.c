@@ -3,10 +3,13 @@
  * its line. So the first line that differs from its stored hash is the first that was touched, and comparing
  * it with its neighbours' hashes tells how. The docket segments are compared with the intents that commit to
  * them. */
+#include "ledger/index.h"
 #include "ledger/leaves.h"
 #include "ledger/sweep.h"
+#include "ledger/tail.h"
 
 #include "olvido/ledger.h"
+#include "os/durable.h"
 #include "os/private.h"
 
 #include <errno.h>
@@ -21,11 +24,14 @@
 enum { TELL_EVERY = 16384 };
 
 struct verifying {
-    int state, dir; /* descriptors */
+    int state, dir;      /* descriptors */
+    const char *against; /* the path of a checkpoint that was kept elsewhere; NULL: none */
     const struct olv_observer *observer;
     struct olv_ledger_report *report;
     struct olv_key *key;
     struct olv_hasher *hasher;
+    struct checkpoint last; /* that the runs know: read first, so that it is never newer than: */
+    bool has_last;
     struct checkpoint checkpoint;
     uint8_t (*hashes)[OLV_SHA256_SIZE]; /* the stored ones of all lines, vouched for by the checkpoint */
     uint64_t hash_count;
@@ -263,6 +269,115 @@ static bool check_root(struct verifying *v, struct olv_error *err)
     return true;
 }
 
+/* ---- checkpoints of before ---- */
+
+/* Whether the lines that it covers are the first ones still. */
+static bool is_consistent(const struct verifying *v, const struct checkpoint *old, bool *is_it,
+                          struct olv_error *err)
+{
+    uint8_t root[OLV_SHA256_SIZE];
+    *is_it = old->size <= v->hash_count;
+    if (*is_it && !sweep_root((const uint8_t(*)[OLV_SHA256_SIZE])v->hashes, old->size, root))
+        return olv_fail_memory(err);
+    *is_it = *is_it && memcmp(root, old->root, sizeof root) == 0;
+    return true;
+}
+
+static bool read_kept(struct verifying *v, struct checkpoint *out, struct olv_error *err)
+{
+    enum { LARGEST = 4096 };
+    struct olv_text note = {0};
+    bool ok = olv_read_file(AT_FDCWD, v->against, LARGEST, &note, err);
+    if (!ok)
+        olv_error_at(err, v->against);
+    else if (!checkpoint_parse(olv_text_string(&note), note.len, v->key, out, err)) {
+        found(v, OLV_LEDGER_AGAINST, 0, "keys", 0,
+              "the checkpoint that was kept elsewhere is not signed by this ledger's key (%.80s)", err->what);
+        olv_error_clear(err);
+    }
+    olv_text_free(&note);
+    return ok;
+}
+
+/* Against one that nobody here could change. */
+static bool check_kept(struct verifying *v, struct olv_error *err)
+{
+    struct checkpoint kept = {0};
+    bool is_it;
+    if (!v->against)
+        return true;
+    if (!read_kept(v, &kept, err) || v->report->fault != OLV_LEDGER_SOUND)
+        return err->code == OLV_OK;
+    v->report->against = kept.size;
+    if (!is_consistent(v, &kept, &is_it, err))
+        return false;
+    if (kept.size > v->report->covered)
+        found(v, OLV_LEDGER_AGAINST, 0, "ledger/checkpoint", 0,
+              "the ledger is older than the checkpoint that was kept elsewhere: %llu lines, and %llu were "
+              "signed",
+              (unsigned long long)v->report->covered, (unsigned long long)kept.size);
+    else if (!is_it)
+        found(v, OLV_LEDGER_AGAINST, 0, "ledger/checkpoint", 0,
+              "the first %llu lines are not those that were signed then: the ledger was made anew",
+              (unsigned long long)kept.size);
+    return true;
+}
+
+/* Against the last one that the runs know. */
+static bool check_last(struct verifying *v, struct olv_error *err)
+{
+    const struct checkpoint *last = &v->last;
+    bool is_it;
+    if (!v->has_last)
+        return true;
+    if (!is_consistent(v, last, &is_it, err))
+        return false;
+    if (!is_it)
+        found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0,
+              last->size > v->report->covered
+                  ? "the ledger is older than the runs beside it: %llu lines are signed, and %llu were"
+                  : "of its %llu signed lines, the first %llu are not those that runs have signed",
+              (unsigned long long)v->report->covered, (unsigned long long)last->size);
+    return true;
+}
+
+/* ---- behind the lines ---- */
+
+static bool check_tail(struct verifying *v, struct olv_error *err)
+{
+    struct tail_fault fault;
+    char file[LEDGER_NAME_SIZE + 8];
+    if (v->report->lines <= v->report->covered)
+        return true;
+    if (!tail_examine(v->state, v->dir, v->report->covered, &fault, err))
+        return false;
+    if (!fault.what)
+        return true;
+    v->report->lines = fault.line;
+    snprintf(file, sizeof file, "ledger/%s", fault.file);
+    found(v, OLV_LEDGER_ADDED, fault.line, file, fault.at, "%s", fault.what);
+    return true;
+}
+
+static bool check_indexes(struct verifying *v, struct olv_error *err)
+{
+    char file[LEDGER_NAME_SIZE + 8];
+    uint64_t *firsts;
+    size_t count;
+    bool ok = ledger_segments(v->dir, &firsts, &count, err);
+    for (size_t i = 0; ok && i + 1 < count && v->report->fault == OLV_LEDGER_SOUND; i++) {
+        if (ledger_index_is_right(v->dir, firsts[i]))
+            continue;
+        snprintf(file, sizeof file, "ledger/index-%012llu", (unsigned long long)firsts[i]);
+        found(v, OLV_LEDGER_INDEX, firsts[i], file, 0,
+              "it is not what its lines make, so `audit show --path` may miss some; remove it, and the next "
+              "run "
+              "makes it anew");
+    }
+    free(firsts);
+    return ok;
+}
+
 static bool has_lines(const struct verifying *v)
 {
     struct olv_error ignored = {0};
@@ -306,20 +421,29 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     if (checkpoint_origin(v->dir, origin, err))
         v->key = olv_key_load_public(keys, origin, err);
     close(keys);
+    v->has_last = v->key && checkpoint_read_last(v->state, v->key, &v->last);
     v->hasher = olv_hasher_new();
     return v->key && (v->hasher || olv_fail_memory(err));
 }
 
-bool olv_ledger_verify(const char *state, const struct olv_observer *observer,
+bool olv_ledger_verify(const char *state, const char *against, const struct olv_observer *observer,
                        struct olv_ledger_report *report, struct olv_error *err)
 {
-    struct verifying v = {.state = -1, .dir = -1, .observer = observer, .report = report};
+    struct verifying v = {.state = -1, .dir = -1, .against = against, .observer = observer, .report = report};
     bool ok;
     *report = (struct olv_ledger_report){0};
     olv_error_clear(err);
     ok = open_all(&v, state, err) && check_checkpoint(&v, err);
     if (ok && report->fault == OLV_LEDGER_SOUND)
         ok = check_lines(&v, err);
+    if (ok && report->fault == OLV_LEDGER_SOUND)
+        ok = check_tail(&v, err);
+    if (ok && report->fault == OLV_LEDGER_SOUND)
+        ok = check_last(&v, err);
+    if (ok && report->fault == OLV_LEDGER_SOUND)
+        ok = check_kept(&v, err);
+    if (ok && report->fault == OLV_LEDGER_SOUND)
+        ok = check_indexes(&v, err);
     if (v.dir >= 0)
         close(v.dir);
     if (v.state >= 0)

@@ -6,6 +6,7 @@
 #ifndef OLV_PACK_TAR_H
 #define OLV_PACK_TAR_H
 
+#include "base/digest.h"
 #include "olvido/member.h"
 #include "olvido/text.h"
 #include "pack/stream.h"
@@ -42,6 +43,9 @@ bool tar_next(struct tar_reader *reader, struct olv_member *out, struct olv_erro
  * more. */
 bool tar_data(struct tar_reader *reader, const uint8_t **bytes, size_t *len, uint64_t *at,
               struct olv_error *err);
+/* Gives the hasher all bytes of each member's headers from now on: tar_next begins it, whoever asked ends it
+ * right after that. It is borrowed. */
+void tar_watch_headers(struct tar_reader *reader, struct olv_hasher *hasher);
 /* Where its next byte stands in the plain archive. */
 uint64_t tar_position(const struct tar_reader *reader);
 /* Whether these are the first bytes of a tar archive. */

@@ -34,6 +34,11 @@ uint64_t tar_position(const struct tar_reader *r)
     return r->at;
 }
 
+void tar_watch_headers(struct tar_reader *r, struct olv_hasher *hasher)
+{
+    r->hasher = hasher;
+}
+
 /* ---- bytes ---- */
 
 static bool refill(struct tar_reader *r, struct olv_error *err)
@@ -65,6 +70,8 @@ bool tar_take(struct tar_reader *r, void *out, uint64_t len, struct olv_error *e
         if (r->len == 0)
             return cut_short(r, err);
         n = r->len < len ? r->len : (size_t)len;
+        if (r->is_in_header && r->hasher)
+            olv_hasher_add(r->hasher, r->bytes, n);
         if (to) {
             memcpy(to, r->bytes, n);
             to += n;
@@ -353,12 +360,10 @@ static void begin_anew(struct tar_reader *r, struct tar_said *said, struct olv_m
     m->at = r->at - TAR_BLOCK;
 }
 
-bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
+static bool read_headers(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
 {
     struct tar_said said;
     struct tar_block b = {.typeflag = 0};
-    if (r->is_over || !pass_over(r, err))
-        return false;
     olv_arena_free(&r->arena);
     r->header_bytes = r->global_bytes;
     said = r->global;
@@ -371,7 +376,20 @@ bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
         if (r->is_joined)
             begin_anew(r, &said, m);
     } while (take_prelude(r, &b, &said, err));
-    if (err->code != OLV_OK || !read_member(r, &b, &said, m, err))
+    return err->code == OLV_OK && read_member(r, &b, &said, m, err);
+}
+
+bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
+{
+    bool ok;
+    if (r->is_over || !pass_over(r, err))
+        return false;
+    if (r->hasher)
+        olv_hasher_begin(r->hasher);
+    r->is_in_header = true;
+    ok = read_headers(r, m, err);
+    r->is_in_header = false;
+    if (!ok)
         return false;
     r->extents = m->is_sparse ? m->extents : NULL;
     r->extent = 0;

@@ -23,7 +23,9 @@ struct tar_reader {
     uint64_t data_left, padding_left;
     const struct olv_extent *extents; /* NULL: all data */
     size_t extent, extent_count;
-    uint64_t file_at;        /* where the next byte of data belongs */
+    uint64_t file_at;          /* where the next byte of data belongs */
+    struct olv_hasher *hasher; /* of headers; NULL: nobody asks */
+    bool is_in_header;
     bool is_over, is_joined; /* joined: the header read last is the first of another archive */
 };
 

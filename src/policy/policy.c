@@ -105,6 +105,7 @@ static void resolve_depots(struct olv_policy *policy)
 {
     for (size_t i = 0; i < policy->depot_count; i++) {
         char *real = realpath(policy->depots[i].path, NULL), *copy = NULL;
+        policy->depots[i].written = policy->depots[i].path;
         if (real)
             copy = olv_arena_copy(&policy->memory->arena, real, strlen(real));
         if (copy)

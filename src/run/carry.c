@@ -202,7 +202,7 @@ static bool make_directory(struct olv_run *run, struct olv_error *err)
     return run->directory >= 0 || olv_fail_system(err, run->id, "cannot make the directory of the run");
 }
 
-static bool begin(struct olv_run *run, struct olv_error *err)
+bool run_begin(struct olv_run *run, struct olv_error *err)
 {
     const struct olv_policy *policy = run->options.policy;
     while (!make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
@@ -214,13 +214,22 @@ static bool begin(struct olv_run *run, struct olv_error *err)
     return run_sync(run, err) && run_checkpoint(run, err);
 }
 
+bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_error *err)
+{
+    bool any = false;
+    if (!run_tell_archives(run, facts->run, &any, err))
+        return false;
+    olv_ledger_end_run(run->ledger, facts);
+    return run_sync(run, err) && run_checkpoint(run, err) &&
+           (!any || catalogue_note_told(run->catalogue, err)) && state_mark_closed(&run->state, err);
+}
+
 static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
 {
-    olv_ledger_end_run(run->ledger,
-                       &(struct olv_end_facts){run->id, r->is_interrupted ? "interrupted" : "finished",
-                                               r->done + r->told, r->left + r->refused, r->failed, 0});
-    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err) &&
-           (!run->givens || givens_end_run(run->givens, run->context.now, err));
+    struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
+                                  r->done + r->told, r->left + r->refused,
+                                  r->failed,         0};
+    return run_end(run, &facts, err) && (!run->givens || givens_end_run(run->givens, run->context.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
@@ -304,7 +313,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     bool ok;
     *result = (struct olv_run_result){0};
     olv_error_clear(err);
-    ok = begin(run, err) || olv_error_as(err, OLV_STATE);
+    ok = run_begin(run, err) || olv_error_as(err, OLV_STATE);
     ok = ok && open_batches(&b, run, result, err) && put_in_order(&b, err) && do_batches(&b, err) &&
          finish_directories(&b.carrying, err) && end(run, result, err);
     close_batches(&b);

@@ -109,7 +109,8 @@ static bool path_of(const void *self, struct olv_text *out)
 
 static struct former_place place_of(const struct explaining *x)
 {
-    return (struct former_place){.catalogue = x->options->catalogue,
+    return (struct former_place){.notes = x->options->notes,
+                                 .catalogue = x->options->catalogue,
                                  .dir = x->dir,
                                  .name = x->name,
                                  .path = path_of,

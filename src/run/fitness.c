@@ -3,6 +3,7 @@
 #include "olvido/fitness.h"
 
 #include "base/path.h"
+#include "depot/trust.h"
 #include "guard/guard.h"
 #include "os/os.h"
 #include "run/expand.h"
@@ -92,12 +93,27 @@ static void warn_of_depot(struct olv_diagnostics *list, const struct olv_depot *
     olv_diagnostics_warn(list, depot->line, message);
 }
 
+/* Whoever can write there could put an archive in the place of another. */
+static void warn_of_trust(struct olv_diagnostics *list, const struct olv_depot *depot)
+{
+    struct olv_error err = {0};
+    char what[400];
+    int fd = depot_open_trusted(depot->path, &err);
+    if (fd >= 0)
+        close(fd);
+    if (err.code != OLV_UNTRUSTED)
+        return;
+    snprintf(what, sizeof what, "%s; nothing is archived there, and nothing deleted", err.what);
+    warn_of_depot(list, depot, what);
+}
+
 static void examine_depot(const struct olv_policy *policy, const struct olv_depot *depot,
                           struct olv_diagnostics *list)
 {
     char *real = realpath(depot->path, NULL);
     int fd = real ? olv_os_open_path(real) : -1;
     struct olv_os_place place;
+    warn_of_trust(list, depot);
     if (fd < 0)
         warn_of_depot(list, depot, errno == ENOENT ? "there is no such directory" : strerror(errno));
     else if (olv_os_place(fd, &place) && place.is_read_only)

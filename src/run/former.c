@@ -33,7 +33,7 @@ bool former_is_likely(const char *name)
 void former_find(struct former *f, const struct former_place *p)
 {
     f->is_known =
-        former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat->modified, &f->origin) ||
+        former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
                                       (ask_catalogue(p, OLV_ACT_COMPRESS, &f->origin) && *f->origin.name));
     if (!f->is_known)
         return;

@@ -10,6 +10,7 @@
 #include <pthread.h>
 
 struct former_place {
+    const struct olv_notes *notes;   /* NULL: none counts */
     struct olv_catalogue *catalogue; /* NULL: there is none */
     pthread_mutex_t *lock;           /* held while it is asked; NULL: nobody else does */
     int dir;

@@ -2,9 +2,13 @@
 #include "run/gather.h"
 
 #include "archive/make.h"
+#include "base/grow.h"
 #include "depot/catalogue.h"
+#include "depot/had.h"
+#include "depot/trust.h"
 #include "docket/each.h"
 #include "hold/hold.h"
+#include "run/former.h"
 
 #include <fcntl.h>
 #include <limits.h>
@@ -40,10 +44,28 @@ struct gathering {
     int dir;                 /* in which it is made */
     int64_t row;             /* of it in the catalogue; 0: it is for no depot */
     struct catalogue_archive facts;
+    char was[NAME_MAX + 1];  /* scratch of `former` */
     char *rule;              /* by which it is made; owned */
     struct olv_error failed; /* why it cannot go on */
     uint64_t first, added;
 };
+
+/* On a file without a note the table of what files had answers. */
+static void former(void *self, struct made_member *made)
+{
+    struct gathering *g = self;
+    const struct olv_member *m = made->member;
+    struct catalogue_had had = {
+        .act = OLV_ACT_COMPRESS, .size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
+    struct olv_text path = {0};
+    if (m->kind != OLV_KIND_FILE || !former_is_likely(m->path) || !g->run->catalogue)
+        return;
+    olv_text_printf(&path, "/%s", m->path);
+    had.path = olv_text_string(&path);
+    if (!path.failed && catalogue_find_had(g->run->catalogue, &had, g->was, &made->was_bytes) && *g->was)
+        made->was = g->was;
+    olv_text_free(&path);
+}
 
 /* Members of an archive for a depot go into the catalogue, too. */
 static void told(void *self, const struct made_member *made)
@@ -62,11 +84,15 @@ static bool open_directory(struct gathering *g, struct olv_error *err)
 {
     const char *slash = strrchr(g->how.into, '/');
     char *directory = strndup(g->how.into, slash == g->how.into ? 1 : (size_t)(slash - g->how.into));
-    g->dir = directory ? open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
-    if (g->dir < 0)
-        olv_fail_system(err, directory ? directory : "", "cannot open the directory of the archive");
     g->facts.depot_path = directory;
-    return g->dir >= 0;
+    if (!directory)
+        return olv_fail_memory(err);
+    if (*g->how.depot) {
+        g->dir = depot_open_trusted(directory, err);
+        return g->dir >= 0;
+    }
+    g->dir = open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    return g->dir >= 0 || olv_fail_system(err, directory, "cannot open the directory of the archive");
 }
 
 /* Before there is a file, so that the next run finds it, should this one be cut short. */
@@ -90,7 +116,9 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .observer = g->run->options.observer,
                                      .files_before = result->done,
                                      .bytes_before = result->done_bytes,
+                                     .notes = &g->run->notes,
                                      .told = told,
+                                     .former = former,
                                      .self = g};
     if (!open_directory(g, err))
         return false;
@@ -144,6 +172,14 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     return ok;
 }
 
+static void know_facts(const struct gathering *g, struct catalogue_archive *facts)
+{
+    facts->length = making_length(g->making);
+    facts->members = making_members(g->making);
+    memcpy(facts->id, making_id(g->making), sizeof facts->id);
+    memcpy(facts->manifest, making_manifest(g->making), sizeof facts->manifest);
+}
+
 /* It has its name, and that is on the disk: from here on it is live. */
 static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
 {
@@ -151,13 +187,28 @@ static bool end_catalogue(struct gathering *g, const char *placed, struct olv_er
     const struct frame_list *frames = making_frames(g->making, &facts.manifest_frame);
     facts.name = placed;
     facts.made = making_time(g->making);
-    facts.length = making_length(g->making);
-    facts.members = making_members(g->making);
     facts.bytes = making_bytes(g->making);
-    memcpy(facts.id, making_id(g->making), sizeof facts.id);
+    know_facts(g, &facts);
     if (!catalogue_publish(g->run->catalogue, g->row, &facts, frames, NULL, err))
         return false;
     g->row = 0;
+    return true;
+}
+
+/* What the ledger is to say of one that is in no depot; see run_tell_archives. */
+static bool note_beside(struct gathering *g, const char *path, struct olv_error *err)
+{
+    struct olv_run *run = g->run;
+    struct catalogue_archive *a = grow(run->beside, run->beside_count, &run->beside_cap, sizeof *a);
+    if (!a)
+        return olv_fail_memory(err);
+    run->beside = a;
+    a += run->beside_count;
+    *a = (struct catalogue_archive){.name = strdup(path)};
+    if (!a->name)
+        return olv_fail_memory(err);
+    know_facts(g, a);
+    run->beside_count++;
     return true;
 }
 
@@ -171,7 +222,7 @@ static bool publish(struct gathering *g, struct olv_text *path, struct olv_error
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
     if (publish_as(g, slash + 1, placed, err)) {
         olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
-        if (!path->failed && (!g->row || end_catalogue(g, placed, err)))
+        if (!path->failed && (g->row ? end_catalogue(g, placed, err) : note_beside(g, path->data, err)))
             return true;
         if (path->failed)
             olv_fail_memory(err);

@@ -30,7 +30,8 @@ static struct former_place place_of(const struct tree_subject *s)
 {
     const struct judging *j = s->judge->judging;
     const struct olv_scan_entry *entry = s->scan.entry;
-    return (struct former_place){.catalogue = j->options->catalogue,
+    return (struct former_place){.notes = j->options->notes,
+                                 .catalogue = j->options->catalogue,
                                  .lock = j->catalogue,
                                  .dir = entry->dir_fd,
                                  .name = entry->name,

@@ -9,6 +9,7 @@
 #include "run/clock.h"
 #include "run/register.h"
 #include "run/reserve.h"
+#include "seal/notes.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -113,6 +114,14 @@ static bool open_ledger(struct olv_run *run, struct olv_error *err)
     return true;
 }
 
+static bool open_notes(struct olv_run *run, struct olv_error *err)
+{
+    while (!notes_read(run->state.dir, true, &run->notes, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
 {
     struct olv_run *run;
@@ -133,11 +142,12 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->context.observer = options->observer;
     run->context.run = run->id;
     run->context.had = &run->had;
+    run->context.notes = &run->notes;
     olv_reach_begin(&run->context.source);
     run->trashes = run->context.trashes = olv_trashes_new(options->trash);
     run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
     if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
-        open_ledger(run, err) && run_settle(run, err)) {
+        open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         return run;
     }
@@ -172,11 +182,15 @@ void olv_run_close(struct olv_run *run)
     olv_text_free(&run->context.path);
     olv_text_free(&run->context.archive);
     olv_text_free(&run->context.placed);
+    olv_text_free(&run->context.depot);
     olv_trashes_free(run->trashes);
     olv_os_in_use_free(run->in_use);
     givens_close(run->givens);
     had_list_free(&run->had);
     gathered_free(run->gathered);
+    for (size_t i = 0; i < run->beside_count; i++)
+        free((char *)(uintptr_t)run->beside[i].name);
+    free(run->beside);
     olv_catalogue_close(run->catalogue);
     vault_free(run->context.vault);
     olv_thinned_free(run->context.thinned);

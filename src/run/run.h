@@ -6,6 +6,7 @@
 
 #include "act/act.h"
 #include "base/digest.h"
+#include "depot/catalogue.h"
 #include "depot/had.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
@@ -17,13 +18,16 @@ struct olv_run {
     struct state state;
     struct olv_ledger *ledger;
     struct olv_trashes *trashes;
+    struct olv_notes notes;
     struct givens *givens; /* NULL: not needed up to now */
     struct had_list had;   /* what the batch is to remember */
     struct olv_hasher *hasher;
     struct olv_act_context context;
-    struct olv_catalogue *catalogue;     /* NULL: not needed up to now */
-    struct gathered *gathered;           /* what went into archives; NULL: nothing */
-    uint64_t gathered_until;             /* up to this entry of the run */
+    struct olv_catalogue *catalogue;  /* NULL: not needed up to now */
+    struct gathered *gathered;        /* what went into archives; NULL: nothing */
+    uint64_t gathered_until;          /* up to this entry of the run */
+    struct catalogue_archive *beside; /* archives that it published, but in no depot; owned, with `name` */
+    size_t beside_count, beside_cap;
     const struct olv_run_result *result; /* up to now */
     char id[OLV_RUN_ID_SIZE];
     uint64_t settled, settled_unknown;
@@ -51,9 +55,15 @@ bool run_checkpoint(struct olv_run *run, struct olv_error *err);
 struct givens *run_givens(struct olv_run *run, struct olv_error *err);
 /* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
-/* Clears archives that a run has not finished, and tries again to remove those that are to go. What cannot be
- * done now stays for a later run. */
-void run_clear_archives(struct olv_run *run);
+/* Clears archives that a run has not finished, tries again to remove those that are to go, and completes the
+ * ledger about those that are there. What cannot be done now stays for a later run. `of_run` is the run that
+ * was cut short, whose lines these become; "": none was. */
+void run_clear_archives(struct olv_run *run, const char *of_run);
+/* Adds a line to the ledger for each archive that has none yet. */
+bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struct olv_error *err);
+/* Begins a run in the ledger, and marks it open; ends it there, and marks it closed. */
+bool run_begin(struct olv_run *run, struct olv_error *err);
+bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 

@@ -267,13 +267,12 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
         return olv_fail_memory(err);
     s->run = run;
     s->trace = -1;
-    ok = know_registers(run, err);
+    ok = know_registers(run, err) && state_open_run(&run->state, s->id, sizeof s->id, err) &&
+         ((!strchr(s->id, '/') && s->id[0] != '.') || olv_fail(err, OLV_BROKEN, "runs/open names no run"));
     if (ok)
-        run_clear_archives(run);
-    ok = ok && state_open_run(&run->state, s->id, sizeof s->id, err);
+        run_clear_archives(run, s->id);
     if (ok && s->id[0])
-        ok = strchr(s->id, '/') || s->id[0] == '.' ? olv_fail(err, OLV_BROKEN, "runs/open names no run")
-                                                   : settle_run(s, err);
+        ok = settle_run(s, err);
     if (s->trace >= 0)
         close(s->trace);
     free(s);

@@ -89,6 +89,7 @@ static void clear_unplaced(const struct state *state)
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
         unlinkat(state->dir, names[i], 0);
     unlinkat(state->runs, "open.new", 0);
+    unlinkat(state->runs, "checkpoint.new", 0);
     clear_temporary(state->dir);
 }
 

@@ -2,6 +2,7 @@
 #include "olvido/trust.h"
 
 #include "base/path.h"
+#include "depot/trust.h"
 #include "file/trusted.h"
 
 #include <errno.h>
@@ -9,19 +10,39 @@
 #include <string.h>
 #include <unistd.h>
 
+static bool leads_where_nobody_else(const char *path)
+{
+    struct olv_error err = {0};
+    int fd = depot_open_trusted(path, &err);
+    if (fd >= 0)
+        close(fd);
+    return err.code != OLV_UNTRUSTED;
+}
+
+/* A link of somebody else leads nowhere: the path stays as it is written, and whoever opens it is told. */
+static struct olv_policy *follow_no_strangers(struct olv_policy *policy)
+{
+    for (size_t i = 0; policy && i < policy->depot_count; i++) {
+        struct olv_depot *d = &policy->depots[i];
+        if (leads_where_nobody_else(d->path) && !leads_where_nobody_else(d->written))
+            d->path = d->written;
+    }
+    return policy;
+}
+
 struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnostics *diagnostics,
                                            struct olv_error *err)
 {
     struct olv_policy *policy;
     int fd;
     if (geteuid() != 0)
-        return olv_policy_load(path, diagnostics, err);
+        return follow_no_strangers(olv_policy_load(path, diagnostics, err));
     fd = trusted_open(path, "the policy", OLV_POLICY, err);
     if (fd < 0)
         return NULL;
     policy = olv_policy_load_from(fd, path, diagnostics, err);
     close(fd);
-    return policy;
+    return follow_no_strangers(policy);
 }
 
 /* It is judged itself when it is opened; here it is the way to it, as far as there is one. */

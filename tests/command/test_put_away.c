@@ -93,7 +93,7 @@ static void a_full_depot_harms_nothing(void **state)
         s,
         O "head -c 2000000 /dev/urandom >t/noise; cp -a t/noise kept\n"
           "for size in 100 400 900 1500 2200; do\n"
-          "  mount -t tmpfs -o size=${size}k none depot\n"
+          "  mount -t tmpfs -o mode=755,size=${size}k none depot\n"
           "  $O archive t --depot cold-room -y >out 2>err && exit 1 || test $? = 1\n"
           "  grep -q 'No space left' out err; diff -r t kept; test $(ls -A depot | wc -l) = 0\n"
           "  test \"$($O depot show --json | wc -l)\" = 0; umount depot\n"
@@ -133,9 +133,10 @@ static void a_depot_that_cannot_be_written_is_told(void **state)
     if (geteuid() != 0)
         skip();
     make_depot(s);
-    o = shell(s, O "mount -t tmpfs -o ro none depot; $O archive t --depot cold-room -y; echo =$?; umount "
-                   "depot; diff -r t "
-                   "kept && echo same");
+    o = shell(s, O
+              "mount -t tmpfs -o ro,mode=755 none depot; $O archive t --depot cold-room -y; echo =$?; umount "
+              "depot; diff -r t "
+              "kept && echo same");
     assert_contains(o.out, "=1");
     assert_contains(o.out, "same");
     assert_contains(o.err, "Read-only");

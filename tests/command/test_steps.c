@@ -369,7 +369,7 @@ static void a_depot_that_is_not_there_is_told(void **state)
               "f a.csv '400 days ago' 200; rmdir depot; $O check; $O enforce --yes; echo =$?; ls tides");
     assert_contains(o.out, "=1\n");
     assert_contains(o.out, "a.csv\n");
-    assert_contains(o.err, "cannot open the directory of the archive");
+    assert_contains(o.err, "cannot open the depot");
     assert_contains(o.err, "the depot cold-room");
 }
 

@@ -16,6 +16,8 @@ STORY(own_places, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(opened_without_end, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(policy_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(taken_aside_meanwhile, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(untrusted_depot, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(notes_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
@@ -27,7 +29,8 @@ int main(void)
         TEST(made_in_private),       TEST(names_not_foreseen),
         TEST(forged_info),           TEST(own_places),
         TEST(opened_without_end),    TEST(policy_of_strangers),
-        TEST(taken_aside_meanwhile),
+        TEST(taken_aside_meanwhile), TEST(untrusted_depot),
+        TEST(notes_of_strangers),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -141,7 +141,7 @@ static struct olv_ledger_report verify(const struct sandbox *s)
 {
     struct olv_ledger_report report;
     struct olv_error err = {0};
-    if (!olv_ledger_verify(in(s, "state"), NULL, &report, &err))
+    if (!olv_ledger_verify(in(s, "state"), NULL, NULL, &report, &err))
         fail_msg("%s %s", err.what, err.path);
     return report;
 }
@@ -390,22 +390,6 @@ static void a_torn_tail_is_cut_off_and_recorded(void **state)
     free(longer);
 }
 
-static void lines_without_a_checkpoint_are_taken_up_again(void **state)
-{
-    const struct sandbox *s = *state;
-    struct olv_error err = {0};
-    struct olv_ledger *ledger = reopen(s, &err);
-    write_outcome(ledger, 1);
-    assert_true(olv_ledger_sync(ledger, &err));
-    olv_ledger_close(ledger); /* as after a crash: no checkpoint */
-    ledger = reopen(s, &err);
-    assert_non_null(ledger);
-    assert_true(olv_ledger_checkpoint(ledger, &err));
-    olv_ledger_close(ledger);
-    assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
-    assert_int_equal(verify(s).covered, LINES + 3);
-}
-
 /* ---- segments ---- */
 
 /* Adds lines with a long name until the segment is full, with 64 MiB; how many. */
@@ -503,7 +487,6 @@ int main(void)
         LEDGER(lost_or_forged_hashes_are_made_anew),
         LEDGER(hashes_are_not_made_of_other_lines),
         LEDGER(a_torn_tail_is_cut_off_and_recorded),
-        LEDGER(lines_without_a_checkpoint_are_taken_up_again),
         LEDGER(a_segment_that_cannot_be_begun_is_tried_again),
         LEDGER(every_line_is_json_with_its_members_in_order),
     };

@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "depot/trust.h"
+
+#include "file/identity.h"
+#include "file/trusted.h"
+#include "os/os.h"
+
+#include <unistd.h>
+
+int depot_open_trusted(const char *path, struct olv_error *err)
+{
+    int fd = trusted_directory(path, "the depot", OLV_UNTRUSTED, err);
+    struct olv_error why;
+    if (fd >= 0 || err->code != OLV_UNTRUSTED)
+        return fd;
+    why = *err; /* `what` alone is told of a file that cannot go there */
+    olv_fail(err, OLV_UNTRUSTED, "%.120s: %.180s", why.what, why.path);
+    olv_error_at(err, path);
+    olv_error_hint(err, "it and all directories above must be yours or root's, and writable for nobody else; "
+                        "`olvido check` says which one is not");
+    return -1;
+}
+
+bool depot_is_trusted(const char *path, int dir, struct olv_error *err)
+{
+    int fd = depot_open_trusted(path, err);
+    struct olv_stat there, meant;
+    bool ok = fd >= 0;
+    if (ok && !(olv_os_stat(fd, "", &there) && olv_os_stat(dir, "", &meant)))
+        ok = olv_fail_system(err, path, "cannot look at the depot");
+    if (ok && (there.device != meant.device || there.inode != meant.inode))
+        ok = olv_fail(err, OLV_CHANGED, "another directory stands at the place of the depot");
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}

@@ -1,0 +1,108 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Reading a catalogue anew. Of a depot that others can write, only archives are taken that the ledger knows:
+ * by id, length, members and the digest of the manifest, which has those of all members. */
+#include "olvido/depot_care.h"
+
+#include "base/digest.h"
+#include "base/grow.h"
+#include "depot/reread.h"
+#include "depot/trust.h"
+#include "olvido/ledger.h"
+#include "os/os.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct told {
+    uint8_t id[ARCHIVE_ID], manifest[OLV_SHA256_SIZE];
+    uint64_t length, members;
+};
+
+struct rebuilding {
+    struct told *told; /* by the ledger; owned */
+    size_t count, cap;
+    bool no_memory;
+    void (*fault)(void *self, const struct olv_depot_fault *fault);
+    void *self;
+};
+
+static bool take(void *self, const struct olv_ledger_record *r)
+{
+    struct rebuilding *x = self;
+    struct told *t, *grown;
+    if (strlen(r->id) != 2 * ARCHIVE_ID || strlen(r->manifest) != 2 * OLV_SHA256_SIZE)
+        return true;
+    grown = grow(x->told, x->count, &x->cap, sizeof *grown);
+    if (!grown) {
+        x->no_memory = true;
+        return false;
+    }
+    x->told = grown;
+    t = &grown[x->count];
+    t->length = r->length;
+    t->members = r->members;
+    x->count +=
+        olv_unhex(r->id, 2 * ARCHIVE_ID, t->id) && olv_unhex(r->manifest, 2 * OLV_SHA256_SIZE, t->manifest);
+    return true;
+}
+
+static bool is_told(void *self, const struct catalogue_archive *a)
+{
+    const struct rebuilding *x = self;
+    for (size_t i = 0; i < x->count; i++) {
+        const struct told *t = &x->told[i];
+        if (memcmp(t->id, a->id, sizeof t->id) == 0 && t->length == a->length && t->members == a->members &&
+            memcmp(t->manifest, a->manifest, sizeof t->manifest) == 0)
+            return true;
+    }
+    return false;
+}
+
+static void tell(void *self, const struct olv_depot_fault *fault)
+{
+    const struct rebuilding *x = self;
+    x->fault(x->self, fault);
+}
+
+static bool read_ledger(struct rebuilding *x, const char *state, struct olv_error *err)
+{
+    const struct olv_ledger_query archives = {.kind = "archive", .without_names = true};
+    if (!olv_ledger_search(state, &archives, take, x, err))
+        return false;
+    return !x->no_memory || olv_fail_memory(err);
+}
+
+/* Without trust the ledger is asked. */
+static bool open_depot(struct rebuilding *x, const char *state, struct reread_options *o,
+                       struct olv_error *err)
+{
+    o->dir = depot_open_trusted(o->path, err);
+    if (o->dir >= 0 || err->code != OLV_UNTRUSTED)
+        return o->dir >= 0;
+    olv_observe_trouble(
+        o->observer,
+        (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, err->path,
+                             "others could have changed what lies in this depot; only archives that "
+                             "the ledger knows are read",
+                             0});
+    olv_error_clear(err);
+    o->dir = olv_os_open_path(o->path);
+    o->may_be_ours = is_told;
+    return o->dir >= 0 ? read_ledger(x, state, err) : olv_fail_system(err, o->path, "cannot open the depot");
+}
+
+bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
+                       void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
+                       const struct olv_observer *observer, struct olv_depot_report *report,
+                       struct olv_error *err)
+{
+    struct rebuilding x = {.fault = fault, .self = self};
+    struct reread_options o = {
+        .depot = depot, .path = path, .dir = -1, .fault = tell, .self = &x, .observer = observer};
+    bool ok = open_depot(&x, state, &o, err) && depot_rebuild(state, &o, report, err);
+    if (o.dir >= 0)
+        close(o.dir);
+    free(x.told);
+    return ok;
+}
