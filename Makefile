@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
 # The front door. `make demo` and `make check` do all the set-up they need on a fresh Debian machine.
-.PHONY: demo check quick torture build install bench screenshots format clean
+.PHONY: demo check quick torture hostile build install bench screenshots format clean
 
 PREFIX ?= /usr/local
 
@@ -29,6 +29,10 @@ quick:
 # Kills, faults and power cuts at every call of every scenario; an hour or two.
 torture: setup
 	@tools/torture
+
+# Another user exchanges names beside each act and command, 100,000 times each; a quarter of an hour.
+hostile: setup
+	@tools/hostile
 
 bench: build
 	@bench/run

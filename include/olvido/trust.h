@@ -11,6 +11,9 @@
  * links on the way are not followed. */
 struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnostics *diagnostics,
                                            struct olv_error *err);
+/* A path without links, owned by the caller: only links of root and of ours are followed. NULL with
+ * OLV_UNTRUSTED, or with the errno of what failed. */
+char *olv_path_resolve(const char *path, struct olv_error *err);
 /* The same of those above a state directory, whether or not it is there. False with OLV_STATE. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err);
 

@@ -6,6 +6,7 @@
  * attribute) says what it was made of, so that after a crash it is known for what it is. */
 #include "act/shrinks.h"
 
+#include "act/destination.h"
 #include "base/crew.h"
 #include "file/identity.h"
 #include "file/origin.h"
@@ -276,7 +277,8 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_n
 void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct shrinking *s = c->made;
-    if (!s || !olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o))
+    if (!s || !olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
+        !destination_is_allowed(c, e, c->source.fd, s->wanted, o))
         return;
     if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
         olv_act_unsuccessful(o);

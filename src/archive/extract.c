@@ -9,6 +9,7 @@
 #include "archive/reckoning.h"
 #include "archive/restore.h"
 #include "file/touched.h"
+#include "file/trusted.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -346,19 +347,6 @@ static bool extract_all(struct extracting *x, struct olv_error *err)
     return err->code == OLV_OK;
 }
 
-static int open_top(const char *into, struct olv_error *err)
-{
-    int fd;
-    if (mkdir(into, 0777) != 0 && errno != EEXIST) {
-        olv_fail_system(err, into, "cannot make the directory");
-        return -1;
-    }
-    fd = open(into, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    if (fd < 0)
-        olv_fail_system(err, into, "cannot open the directory");
-    return fd;
-}
-
 static bool look_at_clock(struct extracting *x, int top, struct olv_error *err)
 {
     struct fresh first;
@@ -389,7 +377,7 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
                                        olv_archive_codec(archive) == OLV_CODEC_NONE,
                            .directories = directories_new(err)};
     struct olv_error late = {0};
-    int top = x.directories ? open_top(options->into, err) : -1;
+    int top = x.directories ? trusted_make_directory(options->into, err) : -1;
     struct reckoning_sink sink = {&x, on_missing};
     bool ok = top >= 0 && (x.reckoning = reckoning_new(&sink, err)) && look_at_clock(&x, top, err);
     *result = (struct olv_extract_result){0};

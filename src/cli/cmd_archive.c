@@ -5,6 +5,7 @@
 #include "olvido/calendar.h"
 #include "olvido/machine.h"
 #include "olvido/nearest.h"
+#include "olvido/trust.h"
 
 #include <limits.h>
 #include <stdlib.h>
@@ -32,9 +33,12 @@ static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
 {
     const char *slash = strrchr(to, '/'), *name = slash ? slash + 1 : to;
     char *above = slash ? strndup(to, slash == to ? 1 : (size_t)(slash - to)) : strdup(".");
-    char *real = above ? realpath(above, NULL) : NULL, *path = NULL;
+    struct olv_error err = {0};
+    char *real = above ? olv_path_resolve(above, &err) : NULL, *path = NULL;
     size_t size = (real ? strlen(real) : 0) + strlen(name) + 2;
-    if (!real || !*name)
+    if (!real && err.code == OLV_UNTRUSTED)
+        *status = cli_report(cli, &err);
+    else if (!real || !*name)
         *status = cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
     else if ((path = malloc(size)))
         snprintf(path, size, "%s/%s", real[1] ? real : "", name);

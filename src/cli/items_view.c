@@ -3,6 +3,7 @@
 
 #include "cli/watch.h"
 #include "olvido/json.h"
+#include "olvido/trust.h"
 
 #include <errno.h>
 #include <limits.h>
@@ -74,6 +75,7 @@ static bool read_patterns(struct cli *cli, size_t first, struct items_request *r
 bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *r,
                         enum cli_status *status)
 {
+    struct olv_error err = {0};
     *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
     *status = STATUS_SOME_FAILED;
     r->query.has_since = cli_has(cli, OPT_SINCE);
@@ -86,7 +88,12 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
     if (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of, status))
         return false;
     if (cli_has(cli, OPT_INTO)) {
-        r->into = realpath(cli_value(cli, OPT_INTO), NULL); /* links in it are the caller's own wish */
+        r->into =
+            olv_path_resolve(cli_value(cli, OPT_INTO), &err); /* links in it are the caller's own wish */
+        if (!r->into && err.sys != ENOENT) {
+            *status = cli_report(cli, &err);
+            return false;
+        }
         if (!r->into && !(r->into = items_absolute(cli_value(cli, OPT_INTO))))
             return false;
     }

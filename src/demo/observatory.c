@@ -304,11 +304,9 @@ bool olv_demo_write(const char *path, struct olv_instant now, struct olv_demo *d
     char real[PATH_MAX];
     struct site site = {.now = now, .demo = demo, .err = err, .ok = true, .seed = 20260302};
     *demo = (struct olv_demo){0};
-    site.dir = demo_open_place(path, err);
+    site.dir = demo_open_place(path, real, err);
     if (site.dir < 0)
         return false;
-    if (!realpath(path, real))
-        fail(&site, path, "cannot find the directory again");
     site.path = real;
     readings(&site);
     hydrophone(&site);

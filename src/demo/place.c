@@ -1,11 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "demo/place.h"
 
+#include "file/trusted.h"
+#include "os/os.h"
+
 #include <dirent.h>
-#include <errno.h>
-#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 static bool is_empty(int dir)
@@ -21,19 +23,27 @@ static bool is_empty(int dir)
     return empty;
 }
 
-int demo_open_place(const char *path, struct olv_error *err)
+/* What is opened is what the path says: a link of somebody else is not followed, now or then. */
+static int open_new(const char *path, char real[PATH_MAX], struct olv_error *err)
 {
-    int dir;
-    if (mkdir(path, 0755) < 0 && errno != EEXIST) {
-        olv_fail_system(err, path, "cannot make the directory for the sample data");
+    int dir = trusted_make_directory(path, err);
+    char *resolved = dir >= 0 ? trusted_resolve(path, err) : NULL;
+    if (dir >= 0)
+        close(dir);
+    if (!resolved)
         return -1;
-    }
-    dir = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    if (dir < 0) {
+    snprintf(real, PATH_MAX, "%s", resolved);
+    dir = strlen(resolved) < PATH_MAX ? olv_os_open_path(resolved) : -1;
+    free(resolved);
+    if (dir < 0)
         olv_fail_system(err, path, "cannot open the directory for the sample data");
-        return -1;
-    }
-    if (is_empty(dir))
+    return dir;
+}
+
+int demo_open_place(const char *path, char real[PATH_MAX], struct olv_error *err)
+{
+    int dir = open_new(path, real, err);
+    if (dir < 0 || is_empty(dir))
         return dir;
     close(dir);
     olv_fail(err, OLV_REFUSED, "the directory is not empty, and sample data never overwrites anything");

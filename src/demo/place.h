@@ -4,7 +4,10 @@
 
 #include "olvido/error.h"
 
-/* Opens a directory for sample data: a new one, or an empty one. -1 with `err`. */
-int demo_open_place(const char *path, struct olv_error *err);
+#include <limits.h>
+
+/* Opens a directory for sample data: a new one, or an empty one; `real` gets its path without links. -1 with
+ * `err`. */
+int demo_open_place(const char *path, char real[PATH_MAX], struct olv_error *err);
 
 #endif

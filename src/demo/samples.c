@@ -284,7 +284,7 @@ static bool write_policy(struct sampling *s, struct olv_error *err)
     olv_text_printf(&prefix, "%s/*", s->path);
     ok = policy_confine(s->policy->path, olv_text_string(&prefix), &text, err) &&
          olv_write_new(s->dir, "policy.yaml", text.data, text.len, err);
-    snprintf(s->out->policy, sizeof s->out->policy, "%s/policy.yaml", s->path);
+    snprintf(s->out->policy, sizeof s->out->policy, "%.4000s/policy.yaml", s->path);
     olv_text_free(&prefix);
     olv_text_free(&text);
     return ok;
@@ -297,12 +297,12 @@ bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_
     char real[PATH_MAX];
     bool ok;
     *samples = (struct olv_samples){0};
-    s.dir = demo_open_place(path, err);
+    s.dir = demo_open_place(path, real, err);
     if (s.dir < 0)
         return false;
-    ok = realpath(path, real) || olv_fail_system(err, path, "cannot find the directory again");
-    if (ok && strpbrk(real, "*?"))
-        ok = olv_error_at(
+    ok = !strpbrk(real, "*?");
+    if (!ok)
+        olv_error_at(
             err, (olv_fail(err, OLV_USAGE, "a place for samples cannot have wildcards in its name"), path));
     s.path = real;
     s.decider = ok ? olv_decider_new(policy, as_of, as_of) : NULL;

@@ -1,11 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/trusted.h"
 
+#include "base/path.h"
 #include "olvido/text.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -18,6 +21,7 @@ struct way {
     int fd;               /* where it has come to */
     unsigned links;       /* that were followed */
     bool is_directory;    /* what is at the end must be one, and is judged like a file */
+    bool only_links;      /* are judged, and the end is not read */
     struct olv_text path; /* to there, for people */
     char rest[PATH_MAX];  /* what is still to go */
 };
@@ -25,6 +29,8 @@ struct way {
 static bool refuse(const struct way *w, struct olv_error *err)
 {
     olv_error_at(err, olv_text_string(&w->path));
+    if (w->only_links)
+        return olv_error_hint(err, "name the place that is meant, without that link");
     return olv_error_hint(err, "root relies only on what nobody else could have put there");
 }
 
@@ -41,6 +47,8 @@ static bool judge_owner(const struct way *w, const struct stat *st, bool is_end,
 
 static bool judge(const struct way *w, const struct stat *st, bool is_end, struct olv_error *err)
 {
+    if (w->only_links)
+        return true;
     if (!judge_owner(w, st, is_end, err))
         return false;
     if (!(st->st_mode & WRITTEN_BY_OTHERS) || (!is_end && (st->st_mode & S_ISVTX)))
@@ -118,16 +126,37 @@ static bool take_name(struct way *w, char name[PATH_MAX], bool *is_last)
     return n > 0;
 }
 
-static bool go_on(struct way *w, const char *name, bool is_last, struct olv_error *err)
+/* The end is opened for reading where it is asked for. */
+static int open_next(const struct way *w, const char *name, bool is_last)
 {
     enum { QUIETLY = O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC };
+    return !is_last || w->only_links ? olv_os_open_passing(w->fd, name)
+                                     : openat(w->fd, name, QUIETLY | (w->is_directory ? O_DIRECTORY : 0));
+}
+
+/* Up, or on. */
+static void note_name(struct way *w, const char *name)
+{
+    if (strcmp(name, ".") == 0)
+        return;
+    if (strcmp(name, "..") != 0) {
+        olv_text_printf(&w->path, "%s%s", w->path.len > 1 ? "/" : "", name);
+        return;
+    }
+    while (w->path.len > 1 && w->path.data[--w->path.len] != '/')
+        ;
+    if (!w->path.failed)
+        w->path.data[w->path.len] = '\0';
+}
+
+static bool go_on(struct way *w, const char *name, bool is_last, struct olv_error *err)
+{
     struct stat st;
     bool is_there = fstatat(w->fd, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
     if (is_there && S_ISLNK(st.st_mode))
         return follow(w, name, &st, err);
-    olv_text_printf(&w->path, "%s%s", w->path.len > 1 ? "/" : "", name);
-    return go_to(w, openat(w->fd, name, QUIETLY | (is_last && !w->is_directory ? 0 : O_DIRECTORY)), is_last,
-                 err);
+    note_name(w, name);
+    return go_to(w, open_next(w, name, is_last), is_last, err);
 }
 
 static bool begin(struct way *w, const char *path, struct olv_error *err)
@@ -155,18 +184,90 @@ static int go(struct way *w, const char *path, struct olv_error *err)
         close(w->fd);
         w->fd = -1;
     }
-    olv_text_free(&w->path);
     return w->fd;
 }
 
 int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err)
 {
     struct way w = {.what = what, .code = code, .fd = -1};
-    return go(&w, path, err);
+    go(&w, path, err);
+    olv_text_free(&w.path);
+    return w.fd;
 }
 
 int trusted_directory(const char *path, const char *what, enum olv_code code, struct olv_error *err)
 {
     struct way w = {.what = what, .code = code, .fd = -1, .is_directory = true};
-    return go(&w, path, err);
+    go(&w, path, err);
+    olv_text_free(&w.path);
+    return w.fd;
+}
+
+char *trusted_resolve(const char *path, struct olv_error *err)
+{
+    struct way w = {.what = "it", .code = OLV_UNTRUSTED, .fd = -1, .only_links = true};
+    char *resolved = NULL;
+    if (go(&w, path, err) >= 0) {
+        close(w.fd);
+        resolved = w.path.failed ? NULL : strdup(olv_text_string(&w.path));
+        if (!resolved)
+            olv_fail_memory(err);
+    }
+    olv_text_free(&w.path);
+    return resolved;
+}
+
+static int make_in_parent(const char *path, struct olv_error *err)
+{
+    char *above = strdup(path), *real;
+    const char *name;
+    int dir = -1, fd = -1;
+    if (!above) {
+        olv_fail_memory(err);
+        return -1;
+    }
+    path_cut(above);
+    name = path + strlen(above) + (path[strlen(above)] == '/');
+    real = trusted_resolve(*above ? above : path[0] == '/' ? "/" : ".", err);
+    dir = real ? olv_os_open_path(real) : -1;
+    if (dir >= 0 && (mkdirat(dir, name, 0777) == 0 || errno == EEXIST))
+        fd = olv_os_open_dir(dir, name, false);
+    if (real && fd < 0)
+        olv_fail_system(err, path, "cannot make the directory");
+    if (dir >= 0)
+        close(dir);
+    free(real);
+    free(above);
+    return fd;
+}
+
+int trusted_make_directory(const char *path, struct olv_error *err)
+{
+    char *real = trusted_resolve(path, err);
+    int fd = real ? olv_os_open_path(real) : -1;
+    if (real && fd < 0)
+        olv_fail_system(err, path, "cannot open the directory");
+    free(real);
+    if (real || err->sys != ENOENT)
+        return fd;
+    olv_error_clear(err);
+    return make_in_parent(path, err);
+}
+
+bool trusted_above(const char *path, const char *what, enum olv_code code, struct olv_error *err)
+{
+    char above[PATH_MAX];
+    size_t len = strlen(path);
+    int fd = -1;
+    if (len == 0 || len >= sizeof above)
+        return true;
+    memcpy(above, path, len + 1);
+    do {
+        olv_error_clear(err);
+        path_cut(above);
+        fd = trusted_open(*above ? above : ".", what, code, err);
+    } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
+    if (fd >= 0)
+        close(fd);
+    return fd >= 0;
 }

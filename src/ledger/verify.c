@@ -181,6 +181,8 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
         if (is_torn && v->report->lines >= v->report->covered)
             break; /* the next run cuts it off and records that */
         check_line(v, &r, line, len, file, ++at);
+        if (is_torn && v->report->fault == OLV_LEDGER_SOUND)
+            found(v, OLV_LEDGER_ALTERED, --v->report->lines, file, at, "the end of this line is gone");
         if (v->report->lines % TELL_EVERY == 0)
             olv_observe_progress(v->observer, (struct olv_progress){.doing = "verifying",
                                                                     .files = v->report->lines,

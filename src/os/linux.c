@@ -78,6 +78,11 @@ int olv_os_open_path(const char *path)
     return fd < 0 && is_missing(&has_no_openat2) ? weak_open_path(path) : fd;
 }
 
+int olv_os_open_passing(int dir, const char *name)
+{
+    return openat(dir, name, O_PATH | O_NOFOLLOW | O_CLOEXEC);
+}
+
 int olv_os_open_dir(int dir, const char *path, bool one_mount)
 {
     uint64_t resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;

@@ -36,6 +36,11 @@ int olv_os_open_path(const char *path)
     return weak_open_path(path);
 }
 
+int olv_os_open_passing(int dir, const char *name)
+{
+    return openat(dir, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
+}
+
 int olv_os_open_dir(int dir, const char *path, bool one_mount)
 {
     return weak_open_dir(dir, path, one_mount);

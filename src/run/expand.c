@@ -4,6 +4,7 @@
 
 #include "base/glob.h"
 #include "olvido/text.h"
+#include "file/trusted.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -113,15 +114,18 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
 {
     struct expanding x = {each, self, observer, {0}};
     size_t end = literal_part(pattern);
+    struct olv_error err = {0};
     char *literal, *real;
     bool ok = true;
     int fd;
     if (!olv_glob_is_pattern(pattern, strlen(pattern)))
         return each(self, pattern);
     literal = strndup(pattern, end);
-    real = literal ? realpath(literal, NULL) : NULL;
+    real = literal ? trusted_resolve(literal, &err) : NULL;
     fd = real ? olv_os_open_path(real) : -1;
-    if (fd < 0) {
+    if (fd < 0 && err.code == OLV_UNTRUSTED) {
+        olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, pattern, err.what, 0});
+    } else if (fd < 0) {
         olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, pattern,
                                                            "looking for it (`under` of a rule)", errno});
     } else {

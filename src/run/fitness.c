@@ -5,6 +5,7 @@
 #include "base/path.h"
 #include "depot/trust.h"
 #include "guard/guard.h"
+#include "file/trusted.h"
 #include "os/os.h"
 #include "run/expand.h"
 #include "trash/trash.h"
@@ -59,12 +60,17 @@ static void examine_clock(struct examining *x, const char *path, const struct ol
 static bool examine_place(void *self, const char *path)
 {
     struct examining *x = self;
-    char *real = realpath(path, NULL);
+    char what[600];
+    struct olv_error why = {0};
+    char *real = trusted_resolve(path, &why);
     int fd = real ? olv_os_open_path(real) : -1;
     struct olv_os_place place;
     struct olv_stat stat;
     x->places++;
-    if (fd < 0) {
+    if (why.code == OLV_UNTRUSTED) {
+        snprintf(what, sizeof what, "%s: %.200s; nothing is done there", why.what, why.path);
+        warn(x, path, what);
+    } else if (fd < 0) {
         warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
     } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
         enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;

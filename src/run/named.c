@@ -7,6 +7,7 @@
 #include "file/identity.h"
 #include "guard/guard.h"
 #include "olvido/sorter.h"
+#include "file/trusted.h"
 #include "os/os.h"
 #include "scan/scan.h"
 
@@ -138,14 +139,16 @@ static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const s
 
 /* ---- what is named ---- */
 
-/* The directory of a path, canonical, and where its name begins; NULL with errno. */
-static char *parent_of(const char *path, const char **name)
+/* The directory of a path, canonical, and where its name begins; NULL with `err`. */
+static char *parent_of(const char *path, const char **name, struct olv_error *err)
 {
     const char *slash = strrchr(path, '/');
     char *above, *real;
     *name = slash ? slash + 1 : path;
     above = slash ? strndup(path, slash == path ? 1 : (size_t)(slash - path)) : strdup(".");
-    real = above ? realpath(above, NULL) : NULL;
+    real = above ? trusted_resolve(above, err) : NULL;
+    if (!above)
+        olv_fail_memory(err);
     free(above);
     return real;
 }
@@ -154,12 +157,15 @@ static char *parent_of(const char *path, const char **name)
 static bool name_file(struct naming *n, const char *path, struct olv_error *err)
 {
     const char *name;
-    char *directory = parent_of(path, &name);
+    struct olv_error why = {0};
+    char *directory = parent_of(path, &name, &why);
     int fd = directory ? olv_os_open_path(directory) : -1;
     struct olv_stat dir, stat;
     bool ok = true;
-    if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
-        trouble(n, path, "looking for it", errno);
+    if (why.code == OLV_UNTRUSTED)
+        trouble(n, path, why.what, 0);
+    else if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
+        trouble(n, path, "looking for it", directory ? errno : why.sys);
     else if (!(n->options->kinds & 1u << stat.kind))
         trouble(n, path, "it is no file", 0);
     else if (is_guarded(n, olv_guard_of(n->options->guard, directory) != OLV_NO_BARRIER, &stat))
@@ -175,6 +181,7 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
 /* A directory is gone through; a link to one is itself no directory, unless it is spelt with a slash. */
 static bool name_path(struct naming *n, const char *path, struct olv_error *err)
 {
+    struct olv_error why = {0};
     struct olv_stat stat;
     char *real;
     if (!olv_os_stat(AT_FDCWD, path, &stat)) {
@@ -183,9 +190,9 @@ static bool name_path(struct naming *n, const char *path, struct olv_error *err)
     }
     if (stat.kind != OLV_KIND_DIRECTORY)
         return name_file(n, path, err);
-    real = realpath(path, NULL);
+    real = trusted_resolve(path, &why);
     if (!real) {
-        trouble(n, path, "looking for it", errno);
+        trouble(n, path, why.sys ? "looking for it" : why.what, why.sys);
         return true;
     }
     n->trees[n->tree_count++] = real;

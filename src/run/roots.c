@@ -6,6 +6,7 @@
 
 #include "base/glob.h"
 #include "base/path.h"
+#include "file/trusted.h"
 #include "os/os.h"
 #include "run/expand.h"
 
@@ -45,12 +46,13 @@ static bool add_place(void *self, const char *path)
 {
     struct adding *a = self;
     struct root_place *place;
-    char *real = realpath(path, NULL);
+    struct olv_error why = {0};
+    char *real = trusted_resolve(path, &why);
     struct olv_stat stat;
     int fd;
     bool ok = true;
     if (!real) {
-        tell(a->observer, path, "looking for it (`under` of a rule)", errno);
+        tell(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what, why.sys);
         return true;
     }
     fd = olv_os_open_path(real);

@@ -1,12 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/trust.h"
 
-#include "base/path.h"
 #include "depot/trust.h"
 #include "file/trusted.h"
 
-#include <errno.h>
-#include <limits.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -45,21 +42,13 @@ struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnost
     return follow_no_strangers(policy);
 }
 
-/* It is judged itself when it is opened; here it is the way to it, as far as there is one. */
+/* It is judged itself when it is opened. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err)
 {
-    char above[PATH_MAX];
-    size_t len = strlen(path);
-    int fd = -1;
-    if (geteuid() != 0 || len == 0 || len >= sizeof above)
-        return true; /* what cannot be opened is told by whoever opens it */
-    memcpy(above, path, len + 1);
-    do {
-        olv_error_clear(err);
-        path_cut(above);
-        fd = trusted_open(*above ? above : ".", "the state directory", OLV_STATE, err);
-    } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
-    if (fd >= 0)
-        close(fd);
-    return fd >= 0;
+    return geteuid() != 0 || trusted_above(path, "the state directory", OLV_STATE, err);
+}
+
+char *olv_path_resolve(const char *path, struct olv_error *err)
+{
+    return trusted_resolve(path, err);
 }

@@ -29,21 +29,23 @@ bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struc
     return out->failed ? olv_fail_memory(err) : true;
 }
 
-/* The base64 of the line that this key signed; NULL when there is none. */
+/* The base64 of the line that this key signed; NULL when there is none, or something else than signatures
+ * stands there (C2SP signed-note: what is no signature line has no place behind the text). */
 static const char *find_signature(const struct olv_key *key, const char *lines, const char *end)
 {
     size_t name_len = strlen(key->origin), dash_len = sizeof DASH - 1;
+    const char *found = NULL;
     while (lines < end) {
         const char *stop = memchr(lines, '\n', (size_t)(end - lines));
         const char *name = lines + dash_len;
-        if (!stop)
+        if (!stop || (size_t)(stop - lines) <= dash_len || memcmp(lines, DASH, dash_len) != 0)
             return NULL;
         if ((size_t)(stop - lines) == dash_len + name_len + 1 + SIGNED_BASE64 &&
-            !memcmp(lines, DASH, dash_len) && !memcmp(name, key->origin, name_len) && name[name_len] == ' ')
-            return name + name_len + 1;
+            !memcmp(name, key->origin, name_len) && name[name_len] == ' ')
+            found = name + name_len + 1;
         lines = stop + 1;
     }
-    return NULL;
+    return found;
 }
 
 static bool is_good(const struct olv_key *key, const char *base64, const char *body, size_t len)

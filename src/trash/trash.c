@@ -6,6 +6,7 @@
 #include "file/place.h"
 #include "file/tree.h"
 #include "olvido/accounts.h"
+#include "file/trusted.h"
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
@@ -73,6 +74,8 @@ struct olv_trash *olv_trash_open(const char *path, bool create, struct olv_error
 {
     char real[PATH_MAX];
     int dir;
+    if (geteuid() == 0 && !trusted_above(path, "the trash", OLV_STATE, err))
+        return NULL;
     if (create && !olv_make_parents(path, err))
         return NULL;
     dir = olv_private_open(AT_FDCWD, path, create, path, "the trash", err);

@@ -17,6 +17,9 @@ STORY(opened_without_end, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(policy_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(taken_aside_meanwhile, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(untrusted_depot, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(archives_that_lie, ON_LINUX_ONLY())
+STORY(policy_in_its_place, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(led_elsewhere, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(notes_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
@@ -30,7 +33,8 @@ int main(void)
         TEST(forged_info),           TEST(own_places),
         TEST(opened_without_end),    TEST(policy_of_strangers),
         TEST(taken_aside_meanwhile), TEST(untrusted_depot),
-        TEST(notes_of_strangers),
+        TEST(archives_that_lie),     TEST(policy_in_its_place),
+        TEST(led_elsewhere),         TEST(notes_of_strangers),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -171,6 +171,69 @@ static void clearing_ten_needs_their_count(void **state)
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
 }
 
+#define ENDS                                                                                                 \
+    "\nrules:\n"                                                                                             \
+    "  - { name: a, under: @/tides/a, steps: [ { after: 30 days, do: delete } ] }\n"
+
+static unsigned left_after(const struct sandbox *s, const char *answers, int status)
+{
+    struct outcome o = olvido_on_terminal(s, 100, answers, "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, status);
+    return count_entries(s, "tides/a");
+}
+
+/* From ten on; one digit too few or too many, or nothing, is no count. */
+static void ten_files_need_their_count_to_the_digit(void **state)
+{
+    static const char *const wrong[] = {"yes\n1\n",   "yes\n\n", "yes\n100\n", "yes\n 10\n",
+                                        "yes\nyes\n", "yes\n",   "\n\n"};
+    const struct sandbox *s = *state;
+    write_policy(s, "limits: { files: 100 }", ENDS, NULL);
+    assert_int_equal(unlink(in(s, "tides/a/00.tmp")) + unlink(in(s, "tides/a/01.tmp")), 0);
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
+        if (left_after(s, wrong[i], 3) != 28)
+            fail_msg("`%s` deletes", wrong[i]);
+    assert_int_equal(left_after(s, "yes\n10\n", 0), 18);
+}
+
+static void nine_files_need_no_count(void **state)
+{
+    const struct sandbox *s = *state;
+    write_policy(s, "limits: { files: 100 }", ENDS, NULL);
+    for (int i = 0; i < 3; i++)
+        assert_int_equal(unlink(in(s, i == 0   ? "tides/a/00.tmp"
+                                      : i == 1 ? "tides/a/01.tmp"
+                                               : "tides/a/02.tmp")),
+                         0);
+    assert_int_equal(left_after(s, "no\n", 3), 27);
+    assert_int_equal(left_after(s, "yes\n", 0), 18);
+}
+
+/* One directory alone is enough, for nobody sees what is in it. */
+static void clearing_a_directory_needs_the_count(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_dir(s, "tides/b/d");
+    make_file(s, "tides/b/d/deep.tmp", "x", 100);
+    set_age(s, "tides/b/d", 100);
+    write_policy(s, "trash: { keep: 30 days }",
+                 "\nrules:\n  - { name: b, under: @/tides/b, where: kind = directory, steps: [ { after: 30 "
+                 "days, do: discard } ] }\n",
+                 NULL);
+    o = enforce(s, "--yes", 0);
+    assert_contains(o.out, "1 discarded");
+    age_the_trash(s);
+    o = enforce(s, "--yes", 3);
+    assert_contains(o.err, "needs --count 1");
+    assert_int_equal(count_entries(s, "data/Trash/files"), 1);
+    o = olvido_on_terminal(s, 100, "yes\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 1);
+    o = olvido_on_terminal(s, 100, "1\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 0);
+    assert_int_equal(count_entries(s, "data/Trash/files"), 0);
+}
+
 /* ---- new rules and doubtful clocks ---- */
 
 static void prepare_old_trash(const struct sandbox *s, const char *trash)
@@ -322,6 +385,9 @@ int main(void)
         TEST(on_a_terminal_a_limit_is_part_of_the_question),
         TEST(what_olvido_discarded_is_cleared_in_time),
         TEST(clearing_ten_needs_their_count),
+        TEST(ten_files_need_their_count_to_the_digit),
+        TEST(nine_files_need_no_count),
+        TEST(clearing_a_directory_needs_the_count),
         TEST(what_cannot_be_taken_back_waits_while_the_rule_is_new),
         TEST(a_changed_rule_waits_again),
         TEST(unattended_the_trash_must_be_marked_too),

@@ -195,6 +195,10 @@ static void what_cannot_be_known_stays_unknown(void **state)
     assert_says("born < 2026-01-01", OLV_UNKNOWN);
     assert_says("not born < 2026-01-01", OLV_UNKNOWN);
     assert_says("born < 2026-01-01 and size = 2048", OLV_UNKNOWN);
+    assert_says("size = 2048 and born < 2026-01-01", OLV_UNKNOWN);
+    assert_says("size = 1 and born < 2026-01-01", OLV_NO);
+    assert_says("size = 1 or born < 2026-01-01", OLV_UNKNOWN);
+    assert_says("born < 2026-01-01 or size = 1", OLV_UNKNOWN);
     assert_says("born < 2026-01-01 and size = 1", OLV_NO);
     assert_says("born < 2026-01-01 or size = 2048", OLV_YES);
     assert_says("size = 2048 or born < 2026-01-01", OLV_YES);

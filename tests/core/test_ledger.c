@@ -247,6 +247,18 @@ static void removed_last_lines_are_named(void **state)
     assert_finding(s, OLV_LEDGER_REMOVED, 690);
 }
 
+static void a_cut_last_line_is_named(void **state)
+{
+    const struct sandbox *s = *state;
+    char *text = slurp(s, FILE_OF_LINES);
+    overwrite(s, FILE_OF_LINES, text, (size_t)(line_at(text, LINES + 1) - text));
+    assert_finding(s, OLV_LEDGER_REMOVED, LINES + 1);
+    overwrite(s, FILE_OF_LINES, text, strlen(text) - 1); /* its end alone */
+    assert_finding(s, OLV_LEDGER_ALTERED, LINES + 1);
+    overwrite(s, FILE_OF_LINES, text, strlen(text));
+    assert_int_equal(verify(s).fault, OLV_LEDGER_SOUND);
+}
+
 static void an_added_line_is_named(void **state)
 {
     const struct sandbox *s = *state;
@@ -478,6 +490,7 @@ int main(void)
         LEDGER(a_name_can_be_taken_out_without_breaking_the_proof),
         LEDGER(a_removed_line_is_named),
         LEDGER(removed_last_lines_are_named),
+        LEDGER(a_cut_last_line_is_named),
         LEDGER(an_added_line_is_named),
         LEDGER(a_line_added_at_the_end_is_named),
         LEDGER(exchanged_lines_are_named),

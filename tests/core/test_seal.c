@@ -132,6 +132,32 @@ static void a_note_with_any_bit_changed_is_not_good(void **state)
     olv_key_free(key);
 }
 
+/* Nobody can add words that look signed: before the text, in it, behind it, between signatures. */
+static void nothing_stands_beside_what_is_signed(void **state)
+{
+    static const char words[] = "size 99\n", signature[] = "\xE2\x80\x94 other AAAAAAAA\n";
+    const struct sandbox *s = *state;
+    struct olv_key *key = key_of(s);
+    struct olv_text note = note_of(key, "origin\n7\nroot\n");
+    char *text = strstr(note.data, "\n\n") + 2;
+    size_t places[] = {0, 7, (size_t)(text - note.data) - 1, (size_t)(text - note.data), note.len};
+    for (size_t i = 0; i < sizeof places / sizeof *places; i++) {
+        char forged[600];
+        int len = snprintf(forged, sizeof forged, "%.*s%s%s", (int)places[i], note.data, words,
+                           note.data + places[i]);
+        if (is_good(key, forged, (size_t)len))
+            fail_msg("words at byte %zu are taken for signed", places[i]);
+    }
+    for (size_t i = 3; i < sizeof places / sizeof *places; i++) { /* somebody else may sign it, too */
+        char signed_twice[600];
+        int len = snprintf(signed_twice, sizeof signed_twice, "%.*s%s%s", (int)places[i], note.data,
+                           signature, note.data + places[i]);
+        assert_true(is_good(key, signed_twice, (size_t)len));
+    }
+    olv_text_free(&note);
+    olv_key_free(key);
+}
+
 static void a_note_of_another_installation_is_not_ours(void **state)
 {
     const struct sandbox *s = *state;
@@ -218,6 +244,7 @@ int main(void)
         TEST(a_note_is_signed_and_verified_by_the_public_half_alone),
         TEST(another_reader_of_the_formats_agrees),
         TEST(a_note_with_any_bit_changed_is_not_good),
+        TEST(nothing_stands_beside_what_is_signed),
         TEST(a_note_of_another_installation_is_not_ours),
         TEST(damaged_keys_are_refused_and_never_replaced),
         TEST(keys_that_signed_something_are_never_made_anew),

@@ -140,6 +140,22 @@ static void lines_are_found_by_the_index_just_the_same(void **state)
     every_question_is_answered(*state);
 }
 
+/* What was written last before a crash, and is not whole, is no line yet, whatever is asked for. */
+static void a_torn_tail_is_passed_over(void **state)
+{
+    static const char torn[] = "{\"line\":9999,\"time\":\"2026-10-03T00:00:00Z\",\"kind\":\"outcome\","
+                               "\"run\":\"20260101-0000-bbbb\","
+                               "\"rule\":\"odd\",\"open\":{\"path\":\"/srv/tides/d3/x";
+    const struct sandbox *s = *state;
+    char *text = slurp(s, "state/ledger/lines-000000000000.jsonl"),
+         *longer = malloc(strlen(text) + sizeof torn);
+    assert_non_null(longer);
+    sprintf(longer, "%s%s", text, torn);
+    overwrite(s, "state/ledger/lines-000000000000.jsonl", longer, strlen(longer));
+    free(longer);
+    every_question_is_answered(s);
+}
+
 static void an_index_leads_to_few_blocks(void **state)
 {
     const struct sandbox *s = *state;
@@ -189,6 +205,7 @@ int main(void)
         TEST(names_can_be_left_unread),
         TEST(lines_are_found_by_their_bytes),
         TEST(lines_are_found_by_the_index_just_the_same),
+        TEST(a_torn_tail_is_passed_over),
         TEST(an_index_leads_to_few_blocks),
         TEST(an_index_that_is_damaged_or_of_another_segment_is_not_believed),
         TEST(the_index_tells_no_names),

@@ -11,8 +11,10 @@ P
 export ASAN_OPTIONS=detect_leaks=0
 strace -f -qq -o trace -e trace=linkat -e inject=linkat:delay_enter=1500ms $O --policy policy.yaml archive t --depot cold-room -y >out 2>err &
 for i in $(seq 200); do [ -s trace ] && break; sleep 0.02; done
-( exec 3>>t/g2; sleep 3; echo late >&3 ) &
+exec 3>>t/g2
 wait
+echo late >&3
+exec 3>&-
 [ "$(tail -n 1 t/g2)" = late ] || { echo 'what was written is lost'; cat out err; ls -l t; exit 1; }
 [ ! -e t/g1 ] || { echo 'nothing was archived'; cat out err; exit 1; }
 grep -q 'open for writing' out err || { cat out err; exit 1; }
@@ -24,7 +26,9 @@ strace -f -qq -o trace -P $PWD/t/g5 -e trace=fcntl -e inject=fcntl:delay_enter=1
 n=$(ls depot | wc -l)
 for i in $(seq 500); do [ $(ls depot | grep -c by-hand) -gt $n ] && break; sleep 0.02; done
 sleep 0.3
-( exec 3>>t/g5; sleep 4; echo late >&3 ) &
+exec 3>>t/g5
 wait
+echo late >&3
+exec 3>&-
 [ -e t/g5 ] && [ "$(tail -n 1 t/g5)" = late ] || { echo 'what was opened at the last moment is lost'; cat out err; ls -l t; exit 1; }
 grep -q 'open for writing' out err || { cat out err; exit 1; }

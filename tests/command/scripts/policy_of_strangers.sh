@@ -61,3 +61,21 @@ done
 mkdir -p -m 1777 everybody
 status 0 $OLVIDO --state everybody/new/state --policy policy.yaml enforce --yes
 status 0 $OLVIDO --state everybody/new/state/ --policy policy.yaml audit verify
+
+# and the home trash: what root discards is not laid where somebody else could take it away, or put something in its place
+policy discard 'kind = file'
+export HOME=$PWD
+for data in theirs/data open/data; do
+    old t/r.csv
+    chmod 777 open
+    mkdir -p -m 700 $data
+    s=0
+    XDG_DATA_HOME=$PWD/$data $OLVIDO --state everybody/new/state --policy policy.yaml enforce --yes >out 2>err || s=$?
+    [ $s != 0 ] && [ -e t/r.csv ] && [ ! -e $data/Trash ] || fail "$data: it is discarded there, status $s"
+    grep -q 'the trash lies in a directory of user number 4242\|in a directory above the trash' err || fail "$data: nobody says why"
+    XDG_DATA_HOME=$PWD/$data $OLVIDO --state everybody/new/state --policy policy.yaml recover '**' >out 2>err || true
+    grep -q 'the trash lies in a directory of\|in a directory above the trash' err || fail "$data: nobody says why it is not looked at"
+done
+mkdir -m 700 data
+XDG_DATA_HOME=$PWD/data status 0 $OLVIDO --state everybody/new/state --policy policy.yaml enforce --yes
+[ ! -e t/r.csv ] || fail 'a good one is refused'
