@@ -232,7 +232,9 @@ static int make_in_parent(const char *path, struct olv_error *err)
     dir = real ? olv_os_open_path(real) : -1;
     if (dir >= 0 && (mkdirat(dir, name, 0777) == 0 || errno == EEXIST))
         fd = olv_os_open_dir(dir, name, false);
-    if (real && fd < 0)
+    if (!real)
+        errno = err->sys;
+    if (fd < 0 && (real || err->sys))
         olv_fail_system(err, path, "cannot make the directory");
     if (dir >= 0)
         close(dir);
