@@ -24,7 +24,7 @@ int depot_open_trusted(const char *path, struct olv_error *err)
 bool depot_is_trusted(const char *path, int dir, struct olv_error *err)
 {
     int fd = depot_open_trusted(path, err);
-    struct olv_stat there, meant;
+    struct olv_stat there = {0}, meant = {0};
     bool ok = fd >= 0;
     if (ok && !(olv_os_stat(fd, "", &there) && olv_os_stat(dir, "", &meant)))
         ok = olv_fail_system(err, path, "cannot look at the depot");

@@ -16,9 +16,9 @@ int trusted_directory(const char *path, const char *what, enum olv_code code, st
 /* Whether those above a path are trusted, whether or not it is there itself: the nearest that is there. What
  * cannot be opened for another reason is told by whoever opens the path. */
 bool trusted_above(const char *path, const char *what, enum olv_code code, struct olv_error *err);
-/* The path without links, owned by the caller, like realpath (POSIX.1-2008); but only links that belong to root
- * or to us are followed: a link of anybody else leads where he likes. NULL with OLV_UNTRUSTED, or with the
- * errno of what failed. Nothing else is judged. */
+/* The path without links, owned by the caller, like realpath (POSIX.1-2008); but only links that belong to
+ * root or to us are followed: a link of anybody else leads where he likes. NULL with OLV_UNTRUSTED, or with
+ * the errno of what failed. Nothing else is judged. */
 char *trusted_resolve(const char *path, struct olv_error *err);
 /* Opens the directory at such a path; where it is missing it is made in its parent, with the mode that the
  * caller's umask leaves of 0777. -1 likewise. */

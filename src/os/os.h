@@ -18,8 +18,8 @@
 /* Opens the directory at an absolute path of which no component may be a symbolic link (ELOOP, or ENOTDIR).
  */
 int olv_os_open_path(const char *path);
-/* Opens what a name in `dir` is, to look at it and to go on from there, and for nothing else: no right to read
- * it is needed where the system can do without. No link is followed. */
+/* Opens what a name in `dir` is, to look at it and to go on from there, and for nothing else: no right to
+ * read it is needed where the system can do without. No link is followed. */
 int olv_os_open_passing(int dir, const char *name);
 /* Opens a directory below `dir`: one name or more, of which none may be a link or lead up. EXDEV where it
  * leads out of `dir`, or to another mount while `one_mount` is set. */

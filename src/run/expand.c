@@ -3,8 +3,8 @@
 #include "run/expand.h"
 
 #include "base/glob.h"
-#include "olvido/text.h"
 #include "file/trusted.h"
+#include "olvido/text.h"
 #include "os/os.h"
 
 #include <errno.h>

@@ -4,8 +4,8 @@
 
 #include "base/path.h"
 #include "depot/trust.h"
-#include "guard/guard.h"
 #include "file/trusted.h"
+#include "guard/guard.h"
 #include "os/os.h"
 #include "run/expand.h"
 #include "trash/trash.h"

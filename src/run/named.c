@@ -5,9 +5,9 @@
 #include "olvido/named.h"
 
 #include "file/identity.h"
+#include "file/trusted.h"
 #include "guard/guard.h"
 #include "olvido/sorter.h"
-#include "file/trusted.h"
 #include "os/os.h"
 #include "scan/scan.h"
 
