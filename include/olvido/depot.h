@@ -72,6 +72,7 @@ struct olv_stored_file {
     uint64_t begins;                 /* where the frame begins in which its header is */
     uint64_t within;                 /* and where in the frame's plain bytes */
     uint64_t own_begins, own_within; /* the same of a hard link itself, not of the contents */
+    const uint8_t *own_header;
     struct olv_instant accessed;
     bool has_clock; /* its rule went by another time than modification or access: */
     enum olv_clock clock;

@@ -22,7 +22,8 @@ struct manifest {
     uint64_t length, members, bytes;
     struct olv_instant made;
     uint8_t id[MANIFEST_ID];
-    struct olv_hasher *hasher; /* of all of it */
+    struct olv_hasher *hasher;  /* of all of it */
+    struct olv_hasher *headers; /* of the digests of all members' headers, one after the other */
     uint8_t digest[OLV_SHA256_SIZE];
     bool has_failed;
     int sys;
@@ -46,26 +47,34 @@ static void end_line(struct manifest *m)
         flush(m);
 }
 
+static void discard(struct manifest *m)
+{
+    if (!m)
+        return;
+    olv_hasher_free(m->hasher);
+    olv_hasher_free(m->headers);
+    free(m);
+}
+
 static struct manifest *begin(struct olv_error *err)
 {
     struct manifest *m = calloc(1, sizeof *m);
-    if (!m || !(m->hasher = olv_hasher_new())) {
+    if (!m || !(m->hasher = olv_hasher_new()) || !(m->headers = olv_hasher_new())) {
         olv_fail_memory(err);
-        free(m);
+        discard(m);
         return NULL;
     }
     olv_hasher_begin(m->hasher);
+    olv_hasher_begin(m->headers);
     if (!olv_random(m->id, sizeof m->id)) {
         olv_fail(err, OLV_SYSTEM, "the system gives no random bytes");
-        olv_hasher_free(m->hasher);
-        free(m);
+        discard(m);
         return NULL;
     }
     m->file = olv_temporary();
     if (!m->file) {
         olv_fail_system(err, "", "cannot make a temporary file for the manifest");
-        olv_hasher_free(m->hasher);
-        free(m);
+        discard(m);
         return NULL;
     }
     m->fd = fileno(m->file);
@@ -116,8 +125,9 @@ bool manifest_read_id(const json_t *head, uint8_t out[MANIFEST_ID])
     return id && strlen(id) == 2 * MANIFEST_ID && olv_unhex(id, 2 * MANIFEST_ID, out);
 }
 
-void manifest_put(struct manifest *m, const json_t *line)
+void manifest_put(struct manifest *m, const json_t *line, const uint8_t header[OLV_SHA256_SIZE])
 {
+    olv_hasher_add(m->headers, header, OLV_SHA256_SIZE);
     olv_json_line(line, &m->text);
     olv_text_puts(&m->text, "\n");
     m->members++;
@@ -131,9 +141,8 @@ void manifest_free(struct manifest *m)
     if (!m)
         return;
     fclose(m->file);
-    olv_hasher_free(m->hasher);
     olv_text_free(&m->text);
-    free(m);
+    discard(m);
 }
 
 /* ---- a member ---- */
@@ -210,8 +219,6 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
     olv_json_put_number(out, "size", m->size_bytes);
     olv_json_put_number(out, "frame", made->frame);
     olv_json_put_number(out, "at", made->at);
-    if (made->has_header)
-        put_digest(out, "header", made->header);
     if (made->has_digest)
         put_digest(out, "digest", made->digest);
     put_octal(out, m->mode);
@@ -226,6 +233,7 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
         olv_json_put_number(out, "was_size", made->was_bytes);
     }
     put_special(out, m);
+    olv_hasher_add(manifest->headers, made->header, sizeof made->header);
     manifest->members++;
     manifest->bytes += m->size_bytes;
     end_line(manifest);
@@ -235,6 +243,7 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
 
 bool manifest_close(struct manifest *m, const struct frame_list *frames, struct olv_error *err)
 {
+    uint8_t headers[OLV_SHA256_SIZE];
     for (size_t i = 0; i < frames->count; i++) {
         const struct frame *f = &frames->items[i];
         olv_text_puts(&m->text, "{");
@@ -249,6 +258,8 @@ bool manifest_close(struct manifest *m, const struct frame_list *frames, struct 
     olv_text_puts(&m->text, "{");
     olv_json_put_number(&m->text, "members", m->members);
     olv_json_put_number(&m->text, "bytes", m->bytes);
+    olv_hasher_end(m->headers, headers);
+    put_digest(&m->text, "headers", headers);
     end_line(m);
     flush(m);
     olv_hasher_end(m->hasher, m->digest);

@@ -18,8 +18,8 @@ bool manifest_read_id(const json_t *head, uint8_t out[MANIFEST_ID]);
  * own.
  */
 struct manifest *manifest_like(json_t *head, struct olv_error *err);
-/* Adds a member as a line of another manifest says it. */
-void manifest_put(struct manifest *manifest, const json_t *line);
+/* Adds a member as a line of another manifest says it; `header` is the digest of its headers. */
+void manifest_put(struct manifest *manifest, const json_t *line, const uint8_t header[OLV_SHA256_SIZE]);
 void manifest_add(struct manifest *manifest, const struct made_member *made);
 /* Adds the frames and the totals; nothing is added after that. */
 bool manifest_close(struct manifest *manifest, const struct frame_list *frames, struct olv_error *err);

@@ -64,7 +64,7 @@ static void read_clock(struct made_member *made, const json_t *line)
     }
 }
 
-static bool read_digest(const json_t *line, const char *key, uint8_t out[OLV_SHA256_SIZE])
+bool manifest_digest_of(const json_t *line, const char *key, uint8_t out[OLV_SHA256_SIZE])
 {
     const char *digits = manifest_string(line, key);
     return strlen(digits) == 2 * OLV_SHA256_SIZE && olv_unhex(digits, strlen(digits), out);
@@ -99,8 +99,7 @@ bool manifest_member_read(struct manifest_member *out, const json_t *line)
     m->has_accessed = manifest_instant(line, "accessed", &m->accessed);
     made->frame = olv_json_get_number(line, "frame");
     made->at = olv_json_get_number(line, "at");
-    made->has_header = read_digest(line, "header", made->header);
-    made->has_digest = read_digest(line, "digest", made->digest);
+    made->has_digest = manifest_digest_of(line, "digest", made->digest);
     if (olv_json_get_name(line, "was", &out->was) && out->was.len) {
         made->was = olv_text_string(&out->was);
         made->was_bytes = olv_json_get_number(line, "was_size");

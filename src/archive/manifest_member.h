@@ -36,6 +36,8 @@ bool manifest_lines(struct tar_reader *tar,
 
 /* A string; "" where there is none. */
 const char *manifest_string(const json_t *line, const char *key);
+/* SHA-256 in hex; false where there is none. */
+bool manifest_digest_of(const json_t *line, const char *key, uint8_t out[OLV_SHA256_SIZE]);
 bool manifest_instant(const json_t *line, const char *key, struct olv_instant *out);
 
 #endif

@@ -58,6 +58,13 @@ bool catalogue_name(struct olv_catalogue *catalogue, int64_t archive, const char
 /* Adds a member of the one under way; brought in many at a time. */
 bool catalogue_put_member(struct olv_catalogue *catalogue, int64_t archive, const struct made_member *made,
                           struct olv_error *err);
+/* The digest of a member's headers, which was not known when it was added. All are brought in at once. */
+struct catalogue_header {
+    uint64_t at; /* of the member */
+    uint8_t header[OLV_SHA256_SIZE];
+};
+bool catalogue_put_headers(struct olv_catalogue *catalogue, int64_t archive,
+                           const struct catalogue_header *headers, size_t count, struct olv_error *err);
 /* One that is to go, and what its file is known by. */
 struct catalogue_replaced {
     int64_t archive;

@@ -272,6 +272,37 @@ bool catalogue_flush(struct olv_catalogue *c, struct olv_error *err)
     return ok;
 }
 
+struct heading {
+    struct olv_catalogue *catalogue;
+    int64_t archive;
+    const struct catalogue_header *headers;
+    size_t count;
+};
+
+static bool put_headers(void *self, struct olv_error *err)
+{
+    const struct heading *h = self;
+    const struct database *base = &h->catalogue->base;
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(base, &s, "UPDATE member SET header = ?1 WHERE archive = ?2 AND at = ?3", err);
+    for (size_t i = 0; ok && i < h->count; i++) {
+        sqlite3_reset(s);
+        sqlite3_bind_blob(s, 1, h->headers[i].header, OLV_SHA256_SIZE, SQLITE_STATIC);
+        sqlite3_bind_int64(s, 2, h->archive);
+        sqlite3_bind_int64(s, 3, (int64_t)h->headers[i].at);
+        ok = database_step(base, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool catalogue_put_headers(struct olv_catalogue *c, int64_t archive, const struct catalogue_header *headers,
+                           size_t count, struct olv_error *err)
+{
+    struct heading h = {c, archive, headers, count};
+    return catalogue_flush(c, err) && (count == 0 || database_write(&c->base, put_headers, &h, err));
+}
+
 /* ---- live, going, gone ---- */
 
 struct flipping {

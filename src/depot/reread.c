@@ -148,7 +148,7 @@ static bool read_all(struct reading *r, struct olv_error *err)
                         r->result->is_damaged
                             ? "its manifest cannot be read; `olvido extract` takes out what can be"
                             : "it has no manifest: it is no archive of ours");
-    return compare_frames(r, err) && compare_end(r, err);
+    return compare_frames(r, err) && compare_end(r, err) && reread_headers(r, err);
 }
 
 /* What was known of the archive of that name goes. */
@@ -158,7 +158,7 @@ static bool adopt(struct reading *r, struct olv_error *err)
     struct catalogue_known known;
     olv_hasher_end(r->hasher, r->archive.manifest);
     r->archive.is_told = true;
-    if (o->may_be_ours && !o->may_be_ours(o->self, &r->archive))
+    if (o->may_be_ours && (r->result->is_damaged || !o->may_be_ours(o->self, &r->archive)))
         return olv_fail(
             err, OLV_UNTRUSTED,
             "others could have put it there, and the ledger does not know it; `olvido extract` takes "
@@ -190,6 +190,7 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
     if (r->fd >= 0)
         close(r->fd);
     olv_hasher_free(r->hasher);
+    free(r->places);
     frame_reader_free(r->reader);
     frame_list_free(&r->read);
     frame_list_free(&r->said);

@@ -3,6 +3,7 @@
 #include "depot/reread_parts.h"
 
 #include "archive/manifest.h"
+#include "base/grow.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -27,10 +28,16 @@ static bool take_head(struct reading *r, const json_t *json, struct olv_error *e
 static bool take_member(struct reading *r, const json_t *json, struct olv_error *err)
 {
     struct manifest_member *m = &r->member;
+    struct member_place *places;
     r->archive.members++;
     if (!manifest_member_read(m, json))
         return senseless(err);
     r->archive.bytes += m->member.size_bytes;
+    places = grow(r->places, r->place_count, &r->place_cap, sizeof *places);
+    if (!places)
+        return olv_fail_memory(err);
+    r->places = places;
+    places[r->place_count++] = (struct member_place){m->made.frame, m->made.at};
     return catalogue_put_member(r->options->catalogue, r->row, &m->made, err);
 }
 
@@ -60,9 +67,11 @@ bool reread_line(void *self, const char *line, size_t len, struct olv_error *err
         ok = take_member(r, json, err);
     else if (json_object_get(json, "begins"))
         ok = take_frame(r, json, err);
-    else
+    else {
+        r->has_headers = manifest_digest_of(json, "headers", r->headers);
         ok = r->has_ended = json_object_get(json, "members") != NULL &&
                             olv_json_get_number(json, "members") == r->archive.members;
+    }
     if (!ok && err->code == OLV_OK)
         senseless(err);
     json_decref(json);
@@ -86,6 +95,6 @@ bool reread_forget(struct reading *r, struct olv_error *err)
     olv_text_clear(&r->rule);
     r->has_begun = r->has_ended = false;
     r->archive.members = r->archive.bytes = 0;
-    r->said.count = 0;
+    r->said.count = r->place_count = 0;
     return reread_begin(r, err);
 }

@@ -28,6 +28,12 @@ struct reading {
     int64_t row; /* of the archive in the catalogue, while it is made; 0: none */
     struct olv_text run, rule;
     struct olv_hasher *hasher; /* of the manifest */
+    struct member_place {
+        uint64_t frame, at; /* of its header: the frame's number, and the place in the plain archive */
+    } * places;             /* of all members, in the order of the manifest; owned */
+    size_t place_count, place_cap;
+    bool has_headers; /* the manifest commits to the headers of all members: */
+    uint8_t headers[OLV_SHA256_SIZE];
     bool has_begun, has_ended;
     struct manifest_member member;
 };
@@ -48,6 +54,10 @@ bool reread_line(void *self, const char *text, size_t len, struct olv_error *err
 /* Begins to take lines; and forgets what they have said. */
 bool reread_begin(struct reading *reading, struct olv_error *err);
 bool reread_forget(struct reading *reading, struct olv_error *err);
+
+/* Reads the headers of all members, for the catalogue to know, and compares them with what the manifest
+ * commits to. Those in damaged frames stay unknown. */
+bool reread_headers(struct reading *reading, struct olv_error *err);
 
 /* Find the manifest and read it, and all frames that can be; `has_ended` where there was one. */
 bool reread_packed(struct reading *reading, struct olv_error *err);

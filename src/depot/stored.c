@@ -192,6 +192,7 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
     };
     f->own_begins = f->begins;
     f->own_within = f->within;
+    f->own_header = f->header;
     read_clock(s, f);
     if (kind < 0)
         read_twin(t, f);

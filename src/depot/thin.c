@@ -24,7 +24,8 @@ struct placed {
     uint64_t at, new_at, new_frame; /* in the plain bytes */
     uint64_t begins, within;
     uint64_t twin_begins, twin_within; /* of a hard link: its contents */
-    bool is_link, is_directory, goes;
+    bool is_link, is_directory, goes, has_header;
+    uint8_t header[OLV_SHA256_SIZE];
 };
 
 struct thinning {
@@ -96,7 +97,10 @@ static bool add_member(void *self, const struct olv_stored_file *f)
                          .twin_begins = f->begins,
                          .twin_within = f->within,
                          .is_link = *f->twin != '\0',
-                         .is_directory = f->kind == OLV_KIND_DIRECTORY};
+                         .is_directory = f->kind == OLV_KIND_DIRECTORY,
+                         .has_header = f->own_header != NULL};
+    if (m->has_header)
+        memcpy(m->header, f->own_header, sizeof m->header);
     return true;
 }
 
@@ -326,12 +330,14 @@ static bool take_member(struct thinning *t, json_t *line, struct olv_error *err)
         return true;
     olv_json_number(line, "frame", m->new_frame);
     olv_json_number(line, "at", m->new_at);
-    manifest_put(t->manifest, line);
+    manifest_put(t->manifest, line, m->header);
     t->members_left++;
     t->bytes += olv_json_get_number(line, "size");
-    return manifest_member_read(&t->line, line)
-               ? catalogue_put_member(t->options->catalogue, t->row, &t->line.made, err)
-               : damaged(err);
+    if (!m->has_header || !manifest_member_read(&t->line, line))
+        return damaged(err);
+    t->line.made.has_header = true;
+    memcpy(t->line.made.header, m->header, sizeof m->header);
+    return catalogue_put_member(t->options->catalogue, t->row, &t->line.made, err);
 }
 
 /* Lines about frames and totals are written anew. */

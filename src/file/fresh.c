@@ -149,6 +149,17 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
     return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
 }
 
+/* Somebody has exchanged its name for a moment for another file, and that has the place now. What was there
+ * before stays aside, and nothing goes. */
+static bool lost(struct fresh *f, const char *placed, struct olv_error *err)
+{
+    olv_fail(err, OLV_SYSTEM, "somebody has put another file at its place%s%.100s",
+             *f->aside ? "; what was there is " : "", f->aside);
+    olv_error_at(err, placed);
+    f->aside[0] = '\0';
+    return false;
+}
+
 bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
                    struct olv_error *err)
 {
@@ -166,7 +177,7 @@ bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_ex
         return is_taken(wanted, err);
     if (!f->name[0] && !take_name(f))
         return olv_fail_system(err, wanted, "cannot give it its name");
-    return place(f, wanted, if_exists, out, err);
+    return place(f, wanted, if_exists, out, err) && (fresh_stands(f, out) || lost(f, out, err));
 }
 
 bool fresh_stands(const struct fresh *f, const char *name)

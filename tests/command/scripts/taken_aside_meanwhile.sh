@@ -18,3 +18,21 @@ grep -q 'is now called r (2).csv' err || fail 'nobody says what it is called'
 [ "$(ls -A t | wc -l)" = 2 ] || fail "something is left lying: $(ls -A t)"
 status 0 $O audit show --result unknown
 grep -q r.csv out || fail 'the ledger knows more than anybody'
+
+# somebody has put another directory in the place of the room: his own, or a private one of root's. Nothing comes out of it.
+for theirs in yes no; do
+    everybodys
+    chmod 777 t
+    strace -f -y -qq -o trace -e trace=unlinkat -e inject=unlinkat:signal=SIGKILL:when=$call $O enforce --yes >out 2>err || true
+    room=$(echo t/.olvido-*.room)
+    [ -e $room/r.csv ] || fail 'it was not killed while it was in the room'
+    mv $room t/aside
+    mkdir -m 700 $room
+    echo private >$room/r.csv
+    [ $theirs = no ] || chown -R 4242 $room
+    $O recover nothing.csv >out 2>err || true
+    grep -q private $room/r.csv || fail "theirs: $theirs: it came out of a directory that is no room"
+    [ ! -e t/r.csv ] || fail "theirs: $theirs: something came back that was not taken"
+    grep -q tide t/aside/r.csv || fail "theirs: $theirs: what was taken is gone"
+    status 0 $O audit verify
+done
