@@ -242,7 +242,7 @@ static enum cli_status verify(struct cli *cli, const char *state)
     struct olv_ledger_report report;
     struct olv_error err = {0};
     if (!olv_ledger_verify(state, cli_value(cli, OPT_AGAINST), &cli->observer, &report, &err)) {
-        if (err.sys == ENOENT)
+        if (err.sys == ENOENT && !*err.hint)
             olv_error_hint(&err, "there is no ledger there; --state DIR names another place");
         return cli_report(cli, &err);
     }

@@ -70,9 +70,11 @@ bool reread_headers(struct reading *r, struct olv_error *err)
                         .headers = calloc(r->place_count + 1, sizeof *h.headers)};
     uint8_t digest[OLV_SHA256_SIZE];
     bool is_whole = true, /* else the damage was told */
-        ok = (h.vault && h.hasher && h.headers) || olv_fail_memory(err);
+        ok = h.vault && h.hasher && h.headers;
     if (ok)
         olv_hasher_begin(h.hasher);
+    else
+        olv_fail_memory(err);
     ok = ok && read_all(&h, &is_whole, err) &&
          catalogue_put_headers(r->options->catalogue, r->row, h.headers, h.count, err);
     if (ok) {

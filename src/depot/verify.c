@@ -205,7 +205,7 @@ static void judge_depot(struct verifying *v)
         olv_observe_trouble(
             v->observer, (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why.path,
                                               "others could have changed what lies in this depot; verifying "
-                                              "finds damage, and no forgery",
+                                              "finds damage, but not forgery",
                                               0});
 }
 

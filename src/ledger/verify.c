@@ -291,7 +291,7 @@ static bool read_kept(struct verifying *v, struct checkpoint *out, struct olv_er
     struct olv_text note = {0};
     bool ok = olv_read_file(AT_FDCWD, v->against, LARGEST, &note, err);
     if (!ok)
-        olv_error_at(err, v->against);
+        olv_error_hint(err, "--against takes a copy of a ledger's `checkpoint`, which was kept elsewhere");
     else if (!checkpoint_parse(olv_text_string(&note), note.len, v->key, out, err)) {
         found(v, OLV_LEDGER_AGAINST, 0, "keys", 0,
               "the checkpoint that was kept elsewhere is not signed by this ledger's key (%.80s)", err->what);

@@ -183,7 +183,7 @@ static void begin_anew(struct olv_run *run)
     run_make_id(run);
 }
 
-void run_clear_archives(struct olv_run *run, const char *of_run)
+bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_error *why)
 {
     struct clearing c = {.run = run, .of_run = of_run};
     struct olv_error err = {0};
@@ -199,4 +199,8 @@ void run_clear_archives(struct olv_run *run, const char *of_run)
     if (run->directory >= 0)
         begin_anew(run);
     free(c.rows);
+    if (ok || !c.has_lines || *of_run)
+        return true;
+    *why = err; /* a run that was begun and could not be ended: the next one settles it */
+    return false;
 }

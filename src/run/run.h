@@ -57,8 +57,9 @@ struct givens *run_givens(struct olv_run *run, struct olv_error *err);
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
 /* Clears archives that a run has not finished, tries again to remove those that are to go, and completes the
  * ledger about those that are there. What cannot be done now stays for a later run. `of_run` is the run that
- * was cut short, whose lines these become; "": none was. */
-void run_clear_archives(struct olv_run *run, const char *of_run);
+ * was cut short, whose lines these become; "": none was. False with `err` where the ledger cannot be written.
+ */
+bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_error *err);
 /* Adds a line to the ledger for each archive that has none yet. */
 bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struct olv_error *err);
 /* Begins a run in the ledger, and marks it open; ends it there, and marks it closed. */

@@ -269,8 +269,7 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     s->trace = -1;
     ok = know_registers(run, err) && state_open_run(&run->state, s->id, sizeof s->id, err) &&
          ((!strchr(s->id, '/') && s->id[0] != '.') || olv_fail(err, OLV_BROKEN, "runs/open names no run"));
-    if (ok)
-        run_clear_archives(run, s->id);
+    ok = ok && run_clear_archives(run, s->id, err);
     if (ok && s->id[0])
         ok = settle_run(s, err);
     if (s->trace >= 0)

@@ -19,6 +19,7 @@ STORY(opened_while_archived, ON_LINUX_ONLY())
 STORY(directory_not_looked_at, ON_LINUX_ONLY())
 STORY(register_unreadable, ON_LINUX_ONLY())
 STORY(archive_going, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(archive_told_later, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(taken_back_in_vain, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
@@ -47,6 +48,7 @@ int main(void)
         TEST(directory_not_looked_at),
         TEST(register_unreadable),
         TEST(archive_going),
+        TEST(archive_told_later),
         TEST(settled_in_trouble),
         TEST(taken_back_in_vain),
     };
