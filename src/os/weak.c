@@ -82,24 +82,37 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
 }
 
 /* Undoes what was made at the new place, and fails with the error that came before. */
-static bool undo(int dir, const char *name, int flags)
+static bool undo(int dir, const char *name)
 {
     int error = errno;
-    unlinkat(dir, name, flags);
+    unlinkat(dir, name, 0);
     errno = error;
     return false;
 }
 
-/* A directory cannot be linked: an empty one is made in its place, exclusively, and then replaced. Should
- * that be cut short, the empty one stays: it has the same mode. */
+/* A directory cannot be linked. A rename takes the place of an empty directory at most (POSIX.1-2008), and of
+ * one that was made right then: that loses nothing, and nothing is left when it is cut short. */
+static bool rename_directory(int old_dir, const char *old_name, int new_dir, const char *new_name)
+{
+    struct stat there;
+    if (fstatat(new_dir, new_name, &there, AT_SYMLINK_NOFOLLOW) == 0)
+        errno = EEXIST;
+    if (errno != ENOENT)
+        return false;
+    if (renameat(old_dir, old_name, new_dir, new_name) == 0)
+        return true;
+    if (errno == ENOTEMPTY || errno == ENOTDIR)
+        errno = EEXIST;
+    return false;
+}
+
 bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
     struct stat st;
     if (fstatat(old_dir, old_name, &st, AT_SYMLINK_NOFOLLOW) < 0)
         return false;
     if (S_ISDIR(st.st_mode))
-        return mkdirat(new_dir, new_name, st.st_mode & 0777) == 0 &&
-               (renameat(old_dir, old_name, new_dir, new_name) == 0 || undo(new_dir, new_name, AT_REMOVEDIR));
+        return rename_directory(old_dir, old_name, new_dir, new_name);
     return linkat(old_dir, old_name, new_dir, new_name, 0) == 0 &&
-           (unlinkat(old_dir, old_name, 0) == 0 || undo(new_dir, new_name, 0));
+           (unlinkat(old_dir, old_name, 0) == 0 || undo(new_dir, new_name));
 }

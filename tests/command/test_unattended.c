@@ -188,6 +188,7 @@ static void ten_files_need_their_count_to_the_digit(void **state)
     static const char *const wrong[] = {"yes\n1\n",   "yes\n\n", "yes\n100\n", "yes\n 10\n",
                                         "yes\nyes\n", "yes\n",   "\n\n"};
     const struct sandbox *s = *state;
+    ON_LINUX_ONLY(); /* elsewhere nobody can say which files are open, and so none is deleted */
     write_policy(s, "limits: { files: 100 }", ENDS, NULL);
     assert_int_equal(unlink(in(s, "tides/a/00.tmp")) + unlink(in(s, "tides/a/01.tmp")), 0);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
@@ -199,6 +200,7 @@ static void ten_files_need_their_count_to_the_digit(void **state)
 static void nine_files_need_no_count(void **state)
 {
     const struct sandbox *s = *state;
+    ON_LINUX_ONLY(); /* elsewhere nobody can say which files are open, and so none is deleted */
     write_policy(s, "limits: { files: 100 }", ENDS, NULL);
     for (int i = 0; i < 3; i++)
         assert_int_equal(unlink(in(s, i == 0   ? "tides/a/00.tmp"

@@ -74,7 +74,7 @@ for archive in *.zip *.tar; do
     rm -rf in
     s=0
     # a sanitizer asks for all addresses at once
-    ( [ -n "$ASAN_OPTIONS" ] && strings -n 12 "$OLVIDO" 2>/dev/null | grep -q __asan_init || ulimit -v 700000
+    ( grep -q __asan_init "$OLVIDO" || ulimit -v 700000
       exec timeout 60 $O extract $archive --into in/deep ) >out 2>err || s=$?
     [ $s != 0 ] || fail "$archive: status 0"
     [ $s -le 5 ] || fail "$archive: status $s"
