@@ -6,6 +6,7 @@
 #include "cli/watch.h"
 
 #include <errno.h>
+#include <poll.h>
 #include <string.h>
 #include <strings.h>
 #include <unistd.h>
@@ -17,6 +18,19 @@ bool ask_is_possible(void)
     return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
 }
 
+/* Waits for input, but not through an interrupt: that may come right before, or to another thread. */
+static bool await_input(const struct cli *cli)
+{
+    enum { LOOK_EVERY_MS = 100 };
+    struct pollfd input = {STDIN_FILENO, POLLIN, 0};
+    while (!watch_is_interrupted(cli)) {
+        int ready = poll(&input, 1, LOOK_EVERY_MS);
+        if (ready > 0 || (ready < 0 && errno != EINTR))
+            return true;
+    }
+    return false;
+}
+
 /* One line without its newline; false at the end of the input or when interrupted. What is too long is cut.
  */
 static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
@@ -24,7 +38,7 @@ static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
     size_t len = 0;
     for (;;) {
         char byte;
-        ssize_t got = read(STDIN_FILENO, &byte, 1);
+        ssize_t got = await_input(cli) ? read(STDIN_FILENO, &byte, 1) : 0;
         if (got < 0 && errno == EINTR && !watch_is_interrupted(cli))
             continue;
         if (got <= 0)
