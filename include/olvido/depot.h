@@ -27,7 +27,6 @@ struct olv_stored_archive {
     uint64_t members, bytes;
     const uint8_t *archive_id; /* the id that it has of its own: 16 bytes */
     const uint8_t *manifest;   /* SHA-256 of its manifest: 32 bytes */
-    bool is_told;              /* the ledger has a line about it */
 };
 /* Calls `each` for every archive, by depot and name; stops when it returns false. */
 bool olv_catalogue_archives(struct olv_catalogue *catalogue,

@@ -89,12 +89,8 @@ static void judge_depot(struct olv_act_context *c, const struct olv_docket_entry
         return;
     olv_text_clear(&c->depot);
     olv_text_puts(&c->depot, e->directory);
-    if (!depot_is_trusted(e->directory, c->source.fd, &why) && why.code == OLV_UNTRUSTED)
-        olv_observe_trouble(c->observer,
-                            (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why.path,
-                                                 "others could have changed what lies in this depot; "
-                                                 "only what the catalogue knows, to the byte, is given back",
-                                                 0});
+    if (!depot_is_trusted(e->directory, c->source.fd, &why))
+        depot_warn(c->observer, &why, "only what the catalogue knows, to the byte, is given back");
 }
 
 /* The archive that was meant, and in it the member that was meant. */

@@ -88,8 +88,7 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
     if (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of, status))
         return false;
     if (cli_has(cli, OPT_INTO)) {
-        r->into =
-            olv_path_resolve(cli_value(cli, OPT_INTO), &err); /* links in it are the caller's own wish */
+        r->into = olv_path_resolve(cli_value(cli, OPT_INTO), &err);
         if (!r->into && err.sys != ENOENT) {
             *status = cli_report(cli, &err);
             return false;

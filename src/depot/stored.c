@@ -77,21 +77,19 @@ static const uint8_t *digest_of(sqlite3_stmt *s, int column)
     return sqlite3_column_bytes(s, column) == OLV_SHA256_SIZE ? sqlite3_column_blob(s, column) : NULL;
 }
 
-bool olv_catalogue_archives(struct olv_catalogue *c,
-                            bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
-                            struct olv_error *err)
+#define OF_ARCHIVES                                                                                          \
+    "SELECT a.id, d.name, d.path, a.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.length,"            \
+    " a.members, a.bytes, a.uid, a.manifest_sha256 FROM archive a JOIN depot d ON d.id = a.depot"            \
+    " WHERE a.state = 1"
+
+static bool each_archive(struct olv_catalogue *c, const char *sql,
+                         bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                         struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     struct olv_text path = {0}, name = {0};
     int code = SQLITE_DONE;
-    bool goes_on = true,
-         ok = database_prepare(
-             &c->base, &s,
-             "SELECT a.id, d.name, d.path, a.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.length,"
-             " a.members, a.bytes, a.uid, a.manifest_sha256, a.is_told FROM archive a JOIN depot d ON d.id = "
-             "a.depot WHERE a.state = 1 ORDER BY "
-             "d.name, a.name",
-             err);
+    bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
         goes_on = each(self, &(struct olv_stored_archive){
                                  .id = sqlite3_column_int64(s, 0),
@@ -106,14 +104,27 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
                                  .members = (uint64_t)sqlite3_column_int64(s, 10),
                                  .bytes = (uint64_t)sqlite3_column_int64(s, 11),
                                  .archive_id = id_of(s, 12),
-                                 .manifest = digest_of(s, 13),
-                                 .is_told = sqlite3_column_int(s, 14) != 0});
+                                 .manifest = digest_of(s, 13)});
     if (ok && goes_on && code != SQLITE_DONE)
         ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
     return ok;
+}
+
+bool olv_catalogue_archives(struct olv_catalogue *c,
+                            bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                            struct olv_error *err)
+{
+    return each_archive(c, OF_ARCHIVES " ORDER BY d.name, a.name", each, self, err);
+}
+
+bool catalogue_untold(struct olv_catalogue *c,
+                      bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                      struct olv_error *err)
+{
+    return each_archive(c, OF_ARCHIVES " AND a.is_told = 0 ORDER BY a.id", each, self, err);
 }
 
 struct columns {

@@ -5,6 +5,7 @@
 #include "file/trusted.h"
 #include "os/os.h"
 
+#include <stdio.h>
 #include <unistd.h>
 
 int depot_open_trusted(const char *path, struct olv_error *err)
@@ -16,8 +17,7 @@ int depot_open_trusted(const char *path, struct olv_error *err)
     why = *err; /* `what` alone is told of a file that cannot go there */
     olv_fail(err, OLV_UNTRUSTED, "%.120s: %.180s", why.what, why.path);
     olv_error_at(err, path);
-    olv_error_hint(err, "it and all directories above must be yours or root's, and writable for nobody else; "
-                        "`olvido check` says which one is not");
+    olv_error_hint(err, "it and all directories above must be yours or root's, and writable for nobody else");
     return -1;
 }
 
@@ -33,4 +33,13 @@ bool depot_is_trusted(const char *path, int dir, struct olv_error *err)
     if (fd >= 0)
         close(fd);
     return ok;
+}
+
+void depot_warn(const struct olv_observer *observer, const struct olv_error *why, const char *then)
+{
+    char what[300];
+    if (why->code != OLV_UNTRUSTED)
+        return;
+    snprintf(what, sizeof what, "others could have changed what lies in this depot; %s", then);
+    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why->path, what, 0});
 }

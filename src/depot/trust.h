@@ -6,6 +6,7 @@
 #define OLV_DEPOT_TRUST_H
 
 #include "olvido/error.h"
+#include "olvido/observer.h"
 
 #include <stdbool.h>
 
@@ -14,5 +15,7 @@
 int depot_open_trusted(const char *path, struct olv_error *err);
 /* Whether that is so, and `dir` is the directory that the path leads to. OLV_UNTRUSTED where it is not. */
 bool depot_is_trusted(const char *path, int dir, struct olv_error *err);
+/* Warns of a depot that is not (`why`: OLV_UNTRUSTED); `then` says what follows from that. */
+void depot_warn(const struct olv_observer *observer, const struct olv_error *why, const char *then);
 
 #endif

@@ -201,12 +201,7 @@ static void judge_depot(struct verifying *v)
     fd = depot_open_trusted(v->archive->depot_path, &why);
     if (fd >= 0)
         close(fd);
-    if (why.code == OLV_UNTRUSTED)
-        olv_observe_trouble(
-            v->observer, (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, why.path,
-                                              "others could have changed what lies in this depot; verifying "
-                                              "finds damage, but not forgery",
-                                              0});
+    depot_warn(v->observer, &why, "verifying finds damage, but not forgery");
 }
 
 static bool verify_archive(void *self, const struct olv_stored_archive *archive)

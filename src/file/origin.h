@@ -9,6 +9,7 @@
 #define OLV_FILE_ORIGIN_H
 
 #include "base/notes.h"
+#include "file/attributes.h"
 #include "olvido/entry.h"
 #include "olvido/policy.h"
 
@@ -21,7 +22,7 @@ struct origin {
 };
 
 /* What the note is called among a file's attributes. */
-#define ORIGIN_NOTE "user.olvido.origin"
+#define ORIGIN_NOTE ATTRIBUTES_NOTES "origin"
 
 /* Writes the note on an open file that has its length and times. False where that cannot be, as on a file
  * system without attributes or times of birth. */

@@ -13,8 +13,8 @@
 int trusted_open(const char *path, const char *what, enum olv_code code, struct olv_error *err);
 /* The same for a directory in which nobody else may put anything: being sticky does not help the end. */
 int trusted_directory(const char *path, const char *what, enum olv_code code, struct olv_error *err);
-/* Whether those above a path are trusted, whether or not it is there itself: the nearest that is there. What
- * cannot be opened for another reason is told by whoever opens the path. */
+/* Whether those above a path are trusted, whether or not it is there itself: the nearest that is there. A
+ * path that is too long is told by whoever opens it. */
 bool trusted_above(const char *path, const char *what, enum olv_code code, struct olv_error *err);
 /* The path without links, owned by the caller, like realpath (POSIX.1-2008); but only links that belong to
  * root or to us are followed: a link of anybody else leads where he likes. NULL with OLV_UNTRUSTED, or with

@@ -129,8 +129,8 @@ static bool tell_one(void *self, const struct olv_stored_archive *a)
 {
     struct telling *t = self;
     char path[LONGEST_PATH];
-    if (a->is_told || !a->manifest)
-        return true;
+    if (!a->manifest)
+        return true; /* the catalogue is not what was written */
     snprintf(path, sizeof path, "%.3800s/%.255s", a->depot_path, a->name);
     olv_ledger_archive(t->run->ledger, &(struct olv_archive_facts){t->of_run, path, a->archive_id, a->length,
                                                                    a->members, a->manifest});
@@ -145,15 +145,16 @@ bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struc
         olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->name, a->id, a->length,
                                                                     a->members, a->manifest});
     }
-    *any = run->catalogue && olv_catalogue_archives(run->catalogue, tell_one, &t, err) && t.any;
+    *any = run->catalogue && catalogue_untold(run->catalogue, tell_one, &t, err) && t.any;
     return err->code == OLV_OK;
 }
 
 static bool find_one(void *self, const struct olv_stored_archive *archive)
 {
     bool *any = self;
-    *any = !archive->is_told;
-    return archive->is_told;
+    (void)archive;
+    *any = true;
+    return false;
 }
 
 /* Of runs that were cut short before they said so. */
@@ -161,7 +162,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     bool any = false, is_ours = !*c->of_run;
-    if (!olv_catalogue_archives(run->catalogue, find_one, &any, err))
+    if (!catalogue_untold(run->catalogue, find_one, &any, err))
         return false;
     if (any)
         begin_lines(c);

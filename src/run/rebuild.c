@@ -80,12 +80,7 @@ static bool open_depot(struct rebuilding *x, const char *state, struct reread_op
     o->dir = depot_open_trusted(o->path, err);
     if (o->dir >= 0 || err->code != OLV_UNTRUSTED)
         return o->dir >= 0;
-    olv_observe_trouble(
-        o->observer,
-        (struct olv_trouble){OLV_TROUBLE_UNTRUSTED, err->path,
-                             "others could have changed what lies in this depot; only archives that "
-                             "the ledger knows are read",
-                             0});
+    depot_warn(o->observer, err, "only archives that the ledger knows are read");
     olv_error_clear(err);
     o->dir = olv_os_open_path(o->path);
     o->may_be_ours = is_told;

@@ -212,9 +212,9 @@ static void what_no_open_run_wrote_is_not_signed(void **state)
 
 /* ---- an older ledger ---- */
 
-static void an_older_ledger_is_noticed(void **state)
+/* The run ends, and state/older is a copy of the ledger from before. */
+static void end_and_keep_older(const struct sandbox *s)
 {
-    const struct sandbox *s = *state;
     struct olv_error err = {0};
     struct olv_ledger *l;
     char command[256];
@@ -224,6 +224,15 @@ static void an_older_ledger_is_noticed(void **state)
     end(l, RUN);
     sign(l);
     olv_ledger_close(l);
+}
+
+static void an_older_ledger_is_noticed(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    struct olv_ledger *l;
+    char command[256];
+    end_and_keep_older(s);
     assert_int_equal(verify(s, NULL).fault, OLV_LEDGER_SOUND);
     snprintf(command, sizeof command, "cd %s/state && mv ledger newer && mv older ledger", s->path);
     assert_int_equal(system(command), 0);
@@ -298,16 +307,9 @@ static void a_kept_checkpoint_tells_whether_it_is_the_same_ledger(void **state)
 static void a_kept_checkpoint_may_be_newer(void **state)
 {
     const struct sandbox *s = *state;
-    struct olv_error err = {0};
-    struct olv_ledger *l;
     struct olv_ledger_report r;
     char command[256];
-    snprintf(command, sizeof command, "cd %s/state && cp -a ledger older", s->path);
-    assert_int_equal(system(command), 0);
-    l = open_it(s, &err);
-    end(l, RUN);
-    sign(l);
-    olv_ledger_close(l);
+    end_and_keep_older(s);
     snprintf(command, sizeof command,
              "cd %s/state && cp ledger/checkpoint ../kept && rm -r ledger runs/checkpoint && mv older ledger",
              s->path);

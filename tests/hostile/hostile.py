@@ -135,6 +135,11 @@ class Place:
                 seen[os.path.relpath(path, self.victim)] = facts
         return seen
 
+    def tool(self):
+        """The victim's set-id program, which hard links may lead to."""
+        st = os.lstat(os.path.join(self.victim, "tool"))
+        return st.st_dev, st.st_ino
+
     def write_policy(self, act, where):
         with open(self.policy, "w") as file:
             file.write(POLICY.format(arena=self.arena, depot=self.depot, act=act, where=where))
@@ -185,14 +190,6 @@ def wrong(place):
             if is_ours and (st.st_dev, st.st_ino) != place.tool():
                 found.append(f"{path} is a set-id file of root's")
     return found
-
-
-def tool(self):
-    st = os.lstat(os.path.join(self.victim, "tool"))
-    return st.st_dev, st.st_ino
-
-
-Place.tool = tool
 
 # ---- scenarios: what is done before, in peace; and what is done beside the swapper ----
 
