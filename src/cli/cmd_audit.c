@@ -175,7 +175,7 @@ static const char *fault_word(enum olv_ledger_fault fault)
     return words[fault];
 }
 
-static void print_json(const struct olv_ledger_report *r)
+static void print_json(const struct cli *cli, const struct olv_ledger_report *r)
 {
     json_t *json = json_object();
     olv_json_string(json, "finding", fault_word(r->fault));
@@ -187,7 +187,7 @@ static void print_json(const struct olv_ledger_report *r)
     }
     olv_json_number(json, "lines", r->lines);
     olv_json_number(json, "covered", r->covered);
-    if (r->against)
+    if (cli_has(cli, OPT_AGAINST))
         olv_json_number(json, "against", r->against);
     olv_json_number(json, "names_taken_out", r->removed_names);
     olv_json_number(json, "docket_segments", r->segments);
@@ -212,7 +212,7 @@ static void print_sound(const struct cli *cli, const struct olv_ledger_report *r
     }
     printf("%sSound:%s %s.\n", term_begin(cli, STYLE_GOOD), term_end(cli), olv_text_string(&line));
     printf("Origin %s, root %s\n", r->origin, r->root);
-    if (r->against)
+    if (cli_has(cli, OPT_AGAINST))
         printf("The first %llu %s those that the checkpoint kept elsewhere signs.\n",
                (unsigned long long)r->against, r->against == 1 ? "line is" : "lines are");
     if (r->is_open)
@@ -248,7 +248,7 @@ static enum cli_status verify(struct cli *cli, const char *state)
     }
     watch_clear(cli);
     if (cli_has(cli, OPT_JSON))
-        print_json(&report);
+        print_json(cli, &report);
     else if (report.fault == OLV_LEDGER_SOUND)
         print_sound(cli, &report);
     else

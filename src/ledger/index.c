@@ -4,9 +4,11 @@
  * telling names that were taken out of the ledger. */
 #include "ledger/index.h"
 
+#include "base/crew.h"
 #include "base/digest.h"
 #include "base/many.h"
 #include "os/durable.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -242,6 +244,43 @@ bool ledger_index_is_right(int dir, uint64_t first)
     olv_text_free(&file);
     olv_text_free(&anew);
     return is_right;
+}
+
+/* ---- comparing ---- */
+
+struct compared {
+    int dir;
+    uint64_t first;
+    bool is_right;
+};
+
+static void compare(void *self, unsigned worker, void *job)
+{
+    struct compared *c = job;
+    (void)self;
+    (void)worker;
+    c->is_right = ledger_index_is_right(c->dir, c->first);
+}
+
+bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_t *wrong)
+{
+    unsigned workers = olv_os_cpus();
+    struct compared *all = calloc(count + 1, sizeof *all);
+    struct crew *crew = all && count ? crew_new(workers, workers, compare, NULL) : NULL;
+    bool ok = all && (crew || !count);
+    for (size_t i = 0; ok && i < count; i++) {
+        all[i] = (struct compared){dir, firsts[i], false};
+        if (crew_under_way(crew) == workers)
+            crew_take(crew);
+        crew_give(crew, &all[i]);
+    }
+    while (crew && crew_take(crew))
+        ;
+    for (*wrong = 0; ok && *wrong < count && all[*wrong].is_right;)
+        ++*wrong;
+    crew_free(crew);
+    free(all);
+    return ok;
 }
 
 /* ---- finding ---- */

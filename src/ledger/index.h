@@ -14,6 +14,9 @@ void ledger_index_build(int dir, uint64_t first);
 /* Whether the index of a closed segment is what its lines make; also where it has none, which is made anew.
  */
 bool ledger_index_is_right(int dir, uint64_t first);
+/* The same of all closed segments, by all cores: which one is the first that is not right; `count` where all
+ * are. False without memory. */
+bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_t *wrong);
 /* The blocks that may have lines about the path (spelt as in the ledger: with JSON's escapes), ascending,
  * owned by the caller. False when there is no index that fits the segment. */
 bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, uint32_t **blocks,
