@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* archive: into an archive, which was made and proven when the first of its entries had its turn (see
- * run/gather.c). What is left for an entry's turn is to let the original go. */
+ * engine/gather.c). What is left for an entry's turn is to let the original go. */
 #include "act/act.h"
 
 #include "depot/catalogue.h"

@@ -5,8 +5,8 @@
 
 #include "base/example.h"
 #include "base/name_date.h"
-#include "decide/decide.h"
 #include "demo/place.h"
+#include "judge/decide.h"
 #include "olvido/text.h"
 #include "os/durable.h"
 #include "policy/confine.h"

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What is allowed in a policy, but hardly meant. Only what can be seen in the file itself; what depends on
- * the machine is looked at by run/fitness.c. */
+ * the machine is looked at by engine/fitness.c. */
 #include "policy/sections.h"
 
 #include "base/glob.h"

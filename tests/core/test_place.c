@@ -2,7 +2,7 @@
 /* Putting files in places that are taken, removing whole trees, wildcards in `under`. */
 #include "file/place.h"
 #include "file/tree.h"
-#include "run/expand.h"
+#include "judge/expand.h"
 #include "support/sandbox.h"
 
 #include <errno.h>

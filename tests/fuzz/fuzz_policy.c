@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Any bytes as a policy: it is read or refused with at least one complaint, and what was read can judge. */
-#include "decide/decide.h"
 #include "fuzz.h"
+#include "judge/decide.h"
 
 #include <fcntl.h>
 #include <unistd.h>

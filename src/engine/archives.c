@@ -1,0 +1,207 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Archives that are not live, at the beginning of every run: what a run was making when it was cut short
+ * goes, and so does what was to go and could not. */
+#include "engine/run.h"
+
+#include "depot/catalogue.h"
+#include "depot/trust.h"
+#include "hold/hold.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { LONGEST_PATH = 4096 };
+
+struct clearing {
+    struct olv_run *run;
+    int64_t *rows; /* that can be forgotten; owned */
+    size_t count;
+    const char *of_run;      /* whose lines these are; "": this run's, which is begun for the first of them */
+    bool has_lines, is_over; /* of the ledger, which come to the disk before; they cannot be written */
+    struct olv_error error;
+};
+
+/* Lines stand in an open run only: what is behind the checkpoint is believed of no other. */
+static bool begin_lines(struct clearing *c)
+{
+    if (!c->has_lines && !c->is_over && !*c->of_run)
+        c->is_over = !run_begin(c->run, &c->error);
+    c->has_lines |= !c->is_over;
+    return !c->is_over;
+}
+
+static const char *run_of(const struct clearing *c)
+{
+    return *c->of_run ? c->of_run : c->run->id;
+}
+
+static const char *path_of(const struct olv_unfinished_archive *u, char path[LONGEST_PATH])
+{
+    snprintf(path, LONGEST_PATH, "%.3800s/%.255s", u->depot_path, u->name);
+    return path;
+}
+
+static void tell(struct clearing *c, const struct olv_unfinished_archive *u, const char *what, int sys)
+{
+    char path[LONGEST_PATH];
+    olv_observe_trouble(c->run->options.observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, path_of(u, path), what, sys});
+}
+
+static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv_stat *stat)
+{
+    struct given file = {u->inode, u->has_born, u->born};
+    return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
+}
+
+/* Whether nothing of it is there any more. Another file under its name is not touched. */
+static bool remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u, bool *is_by_us)
+{
+    struct olv_stat stat;
+    *is_by_us = false;
+    if (!olv_os_stat(depot, u->name, &stat))
+        return errno == ENOENT;
+    if (!is_its_file(u, &stat))
+        return true;
+    *is_by_us = unlinkat(depot, u->name, 0) == 0;
+    if (*is_by_us)
+        return true;
+    tell(c, u,
+         u->state == OLV_ARCHIVE_GOING ? "an archive that is to go cannot be removed"
+                                       : "an archive that was not finished cannot be removed",
+         errno);
+    return false;
+}
+
+/* Under its temporary name, which is the run's alone, it is whatever has been written of it. */
+static void remove_temporary(int depot, const struct olv_unfinished_archive *u)
+{
+    struct olv_stat stat;
+    if (strncmp(u->temporary, ".olvido-", 8) == 0 && olv_os_stat(depot, u->temporary, &stat) &&
+        stat.kind == OLV_KIND_FILE)
+        unlinkat(depot, u->temporary, 0);
+}
+
+static bool clear_one(void *self, const struct olv_unfinished_archive *u)
+{
+    struct clearing *c = self;
+    struct olv_error why = {0};
+    int depot = depot_open_trusted(u->depot_path, &why);
+    char path[LONGEST_PATH];
+    int64_t *grown;
+    bool is_gone, is_by_us;
+    if (depot < 0) {
+        tell(c, u,
+             why.code == OLV_UNTRUSTED
+                 ? "an archive that is to go, or was not finished, stays, for others can write its depot"
+                 : "the depot of an archive that is to go, or was not finished, cannot be reached",
+             why.sys);
+        return true;
+    }
+    if (u->state == OLV_ARCHIVE_MAKING)
+        remove_temporary(depot, u);
+    is_gone = remove_file(c, depot, u, &is_by_us) && fsync(depot) == 0;
+    close(depot);
+    if (is_gone && u->state == OLV_ARCHIVE_GOING && (is_gone = begin_lines(c)))
+        olv_ledger_removal(c->run->ledger, run_of(c), path_of(u, path), is_by_us);
+    grown = is_gone ? realloc(c->rows, (c->count + 1) * sizeof *grown) : NULL;
+    if (grown) {
+        c->rows = grown;
+        c->rows[c->count++] = u->archive;
+    }
+    return true;
+}
+
+/* ---- those that are there ---- */
+
+struct telling {
+    struct olv_run *run;
+    const char *of_run;
+    bool any;
+};
+
+static bool tell_one(void *self, const struct olv_stored_archive *a)
+{
+    struct telling *t = self;
+    char path[LONGEST_PATH];
+    if (!a->manifest)
+        return true; /* the catalogue is not what was written */
+    snprintf(path, sizeof path, "%.3800s/%.255s", a->depot_path, a->name);
+    olv_ledger_archive(t->run->ledger, &(struct olv_archive_facts){t->of_run, path, a->archive_id, a->length,
+                                                                   a->members, a->manifest});
+    return t->any = true;
+}
+
+bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struct olv_error *err)
+{
+    struct telling t = {run, of_run, false};
+    for (size_t i = 0; i < run->beside_count; i++) {
+        const struct catalogue_archive *a = &run->beside[i];
+        olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->name, a->id, a->length,
+                                                                    a->members, a->manifest});
+    }
+    *any = run->catalogue && catalogue_untold(run->catalogue, tell_one, &t, err) && t.any;
+    return err->code == OLV_OK;
+}
+
+static bool find_one(void *self, const struct olv_stored_archive *archive)
+{
+    bool *any = self;
+    (void)archive;
+    *any = true;
+    return false;
+}
+
+/* Of runs that were cut short before they said so. */
+static bool complete_lines(struct clearing *c, struct olv_error *err)
+{
+    struct olv_run *run = c->run;
+    bool any = false, is_ours = !*c->of_run;
+    if (!catalogue_untold(run->catalogue, find_one, &any, err))
+        return false;
+    if (any)
+        begin_lines(c);
+    if (!c->has_lines) {
+        *err = c->error;
+        return err->code == OLV_OK;
+    }
+    if (is_ours)
+        return run_end(run, &(struct olv_end_facts){run->id, "finished", 0, 0, 0, 0}, err);
+    return run_tell_archives(run, c->of_run, &any, err) && run_sync(run, err) && run_checkpoint(run, err) &&
+           (!any || catalogue_note_told(run->catalogue, err));
+}
+
+/* What this was opened for is a run of its own. */
+static void begin_anew(struct olv_run *run)
+{
+    close(run->directory);
+    run->directory = -1;
+    run_make_id(run);
+}
+
+bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_error *why)
+{
+    struct clearing c = {.run = run, .of_run = of_run};
+    struct olv_error err = {0};
+    bool ok = !run->catalogue ||
+              (olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_MAKING, clear_one, &c, &err) &&
+               olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_GOING, clear_one, &c, &err) &&
+               complete_lines(&c, &err));
+    for (size_t i = 0; ok && i < c.count; i++)
+        ok = catalogue_forget(run->catalogue, c.rows[i], &err);
+    if (!ok)
+        olv_observe_trouble(run->options.observer,
+                            (struct olv_trouble){OLV_TROUBLE_FAILED, "", err.what, err.sys});
+    if (run->directory >= 0)
+        begin_anew(run);
+    free(c.rows);
+    if (ok || !c.has_lines || *of_run)
+        return true;
+    *why = err; /* a run that was begun and could not be ended: the next one settles it */
+    return false;
+}

@@ -1,0 +1,165 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a policy asks of the places that it names, and whether they can do it. */
+#include "olvido/fitness.h"
+
+#include "base/path.h"
+#include "depot/trust.h"
+#include "file/trusted.h"
+#include "guard/guard.h"
+#include "judge/expand.h"
+#include "os/os.h"
+#include "trash/trash.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct examining {
+    const struct olv_rule *rule;
+    const struct olv_guard *guard;
+    struct olv_diagnostics *list;
+    const char *home; /* the home trash; NULL: there is none */
+    unsigned places;
+};
+
+static void warn(struct examining *x, const char *path, const char *what)
+{
+    char message[1400];
+    snprintf(message, sizeof message, "rule %s: %s: %s", x->rule->name, path, what);
+    olv_diagnostics_warn(x->list, x->rule->line, message);
+}
+
+static bool takes_files(const struct olv_rule *rule)
+{
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (rule->steps[i].act > OLV_ACT_TELL)
+            return true;
+    return false;
+}
+
+static bool discards(const struct olv_rule *rule)
+{
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (rule->steps[i].act == OLV_ACT_DISCARD)
+            return true;
+    return false;
+}
+
+static void examine_clock(struct examining *x, const char *path, const struct olv_os_place *place,
+                          const struct olv_stat *stat)
+{
+    if (x->rule->clock == OLV_CLOCK_BORN && !stat->has_born)
+        warn(x, path, "this file system keeps no times of birth, so nothing there is ever due");
+    if (x->rule->clock == OLV_CLOCK_ACCESSED && place->access_times == OLV_NO)
+        warn(x, path, "this file system is mounted so that times of access are not kept");
+}
+
+static bool examine_place(void *self, const char *path)
+{
+    struct examining *x = self;
+    char what[600];
+    struct olv_error why = {0};
+    char *real = trusted_resolve(path, &why);
+    int fd = real ? olv_os_open_path(real) : -1;
+    struct olv_os_place place;
+    struct olv_stat stat;
+    x->places++;
+    if (why.code == OLV_UNTRUSTED) {
+        snprintf(what, sizeof what, "%s: %.200s; nothing is done there", why.what, why.path);
+        warn(x, path, what);
+    } else if (fd < 0) {
+        warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
+    } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
+        enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;
+        examine_clock(x, real, &place, &stat);
+        if (barrier == OLV_SYSTEM_PLACE)
+            warn(x, real, "nothing is ever taken out of a system directory");
+        else if (barrier == OLV_OWN_PLACE)
+            warn(x, real, "it lies in one of Olvido's own places: nothing is ever taken out of it");
+        else if (takes_files(x->rule) && place.is_read_only)
+            warn(x, real, "this file system is mounted read-only");
+        else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
+            warn(x, real, "you can make no trash on this file system, so nothing can be discarded there");
+    }
+    if (fd >= 0)
+        close(fd);
+    free(real);
+    return true;
+}
+
+/* ---- depots ---- */
+
+static void warn_of_depot(struct olv_diagnostics *list, const struct olv_depot *depot, const char *what)
+{
+    char message[1400];
+    snprintf(message, sizeof message, "the depot %s: %s: %s", depot->name, depot->path, what);
+    olv_diagnostics_warn(list, depot->line, message);
+}
+
+/* Whoever can write there could put an archive in the place of another. */
+static void warn_of_trust(struct olv_diagnostics *list, const struct olv_depot *depot)
+{
+    struct olv_error err = {0};
+    char what[400];
+    int fd = depot_open_trusted(depot->path, &err);
+    if (fd >= 0)
+        close(fd);
+    if (err.code != OLV_UNTRUSTED)
+        return;
+    snprintf(what, sizeof what, "%s; nothing is archived there, and nothing deleted", err.what);
+    warn_of_depot(list, depot, what);
+}
+
+static void examine_depot(const struct olv_policy *policy, const struct olv_depot *depot,
+                          struct olv_diagnostics *list)
+{
+    char *real = realpath(depot->path, NULL);
+    int fd = real ? olv_os_open_path(real) : -1;
+    struct olv_os_place place;
+    warn_of_trust(list, depot);
+    if (fd < 0)
+        warn_of_depot(list, depot, errno == ENOENT ? "there is no such directory" : strerror(errno));
+    else if (olv_os_place(fd, &place) && place.is_read_only)
+        warn_of_depot(list, depot, "this file system is mounted read-only");
+    else if (faccessat(fd, ".", W_OK | X_OK, AT_EACCESS) < 0)
+        warn_of_depot(list, depot, "you may not write there");
+    for (size_t i = 0; real && i < policy->rule_count; i++)
+        for (size_t k = 0; k < policy->rules[i].under_count; k++)
+            if (path_behind(real, policy->rules[i].under[k])) {
+                warn_of_depot(list, depot,
+                              "it lies in a place that a rule is about; nothing in it is touched");
+                k = policy->rules[i].under_count - 1;
+                i = policy->rule_count - 1;
+            }
+    if (fd >= 0)
+        close(fd);
+    free(real);
+}
+
+void olv_policy_examine_machine(const struct olv_policy *policy, const struct olv_guard *guard,
+                                struct olv_diagnostics *list)
+{
+    struct olv_error ignored = {0};
+    char message[600], home[PATH_MAX];
+    bool has_home = olv_trash_home(home, sizeof home, &ignored);
+    if (*olv_os_weaker()) {
+        snprintf(message, sizeof message, "this machine cannot do all that Olvido would like: %s",
+                 olv_os_weaker());
+        olv_diagnostics_warn(list, 1, message);
+    }
+    for (size_t i = 0; i < policy->depot_count; i++)
+        examine_depot(policy, &policy->depots[i], list);
+    for (size_t i = 0; i < policy->rule_count; i++) {
+        struct examining x = {
+            .rule = &policy->rules[i], .guard = guard, .list = list, .home = has_home ? home : NULL};
+        for (size_t k = 0; k < x.rule->under_count; k++) {
+            x.places = 0;
+            expand_under(x.rule->under[k], examine_place, &x, NULL);
+            if (x.places == 0)
+                warn(&x, x.rule->under[k], "nothing fits this pattern");
+        }
+    }
+}

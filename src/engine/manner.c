@@ -1,0 +1,108 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* An archive is called after the rule and what it is one of: "gauge-readings-2025-11.tar.zst". */
+#include "engine/manner.h"
+
+#include "base/digest.h"
+
+#include <stdio.h>
+#include <string.h>
+
+enum { LONGEST_NAME = 200, SHORT_DIGEST = 8 };
+
+/* What would be awkward in a name of a file stands as a hyphen. */
+static void put_plain(struct olv_text *out, const char *text)
+{
+    for (; *text; text++) {
+        bool is_plain = (unsigned char)*text > ' ' && *text != '/' && *text != 0x7f;
+        olv_text_add(out, is_plain ? text : "-", 1);
+    }
+}
+
+/* A name that is too long ends with a part of its digest, so that two of them stay two. */
+static void shorten(struct olv_text *name)
+{
+    uint8_t digest[OLV_SHA256_SIZE];
+    char hex[OLV_HEX_SIZE];
+    struct olv_hasher *hasher;
+    if (name->failed || name->len <= LONGEST_NAME)
+        return;
+    hasher = olv_hasher_new();
+    name->failed |= !hasher;
+    if (!hasher)
+        return;
+    olv_sha256(hasher, name->data, name->len, digest);
+    olv_hasher_free(hasher);
+    olv_hex(digest, OLV_SHA256_SIZE, hex);
+    name->len = LONGEST_NAME - SHORT_DIGEST - 1;
+    name->data[name->len] = '\0';
+    olv_text_printf(name, "-%.*s", SHORT_DIGEST, hex);
+}
+
+static void put_period(struct olv_text *out, const struct manner_facts *f)
+{
+    bool is_of_run = f->step->one_per == OLV_PER_RUN;
+    struct olv_date d = olv_zone_date(f->policy->zone, (is_of_run ? f->now : f->clock).s);
+    olv_text_printf(out, "%04lld", (long long)d.year);
+    if (f->step->one_per != OLV_PER_YEAR)
+        olv_text_printf(out, "-%02d", d.month);
+    if (is_of_run || f->step->one_per == OLV_PER_DAY)
+        olv_text_printf(out, "-%02d", d.day);
+}
+
+static void put_name(struct olv_text *out, const struct manner_facts *f)
+{
+    put_plain(out, f->rule->name);
+    olv_text_puts(out, "-");
+    if (f->step->one_per != OLV_PER_DIRECTORY)
+        put_period(out, f);
+    else
+        put_plain(out, *f->below ? f->below : "top");
+    shorten(out);
+}
+
+static bool is_asked_again(const struct manner *m, const struct manner_facts *f)
+{
+    return m->step == f->step && m->last_name.len == m->name.len &&
+           (m->name.len == 0 || memcmp(m->last_name.data, m->name.data, m->name.len) == 0);
+}
+
+static void remember(struct manner *m, const struct manner_facts *f)
+{
+    m->step = f->step;
+    olv_text_clear(&m->last_name);
+    olv_text_add(&m->last_name, olv_text_string(&m->name), m->name.len);
+}
+
+const char *manner_of(struct manner *m, const struct manner_facts *f)
+{
+    const struct olv_step *step = f->step;
+    struct olv_how how = {.codec = step->codec, .level = step->level, .into = ""};
+    if (step->act != OLV_ACT_COMPRESS && step->act != OLV_ACT_ARCHIVE)
+        return "";
+    olv_text_clear(&m->name);
+    if (step->act == OLV_ACT_ARCHIVE)
+        put_name(&m->name, f);
+    if (is_asked_again(m, f))
+        return m->words.failed ? NULL : olv_text_string(&m->words);
+    remember(m, f);
+    if (step->act == OLV_ACT_ARCHIVE) {
+        olv_text_clear(&m->path);
+        olv_text_printf(&m->path, "%s/%s.%s", step->depot->path, olv_text_string(&m->name),
+                        olv_pack_word(step->codec));
+        how.into = olv_text_string(&m->path);
+        how.clock = f->rule->clock;
+        snprintf(how.depot, sizeof how.depot, "%s", step->depot->name);
+    }
+    olv_text_clear(&m->words);
+    olv_how_put(&how, &m->words);
+    m->words.failed |= m->name.failed || m->last_name.failed || m->path.failed;
+    return m->words.failed ? NULL : olv_text_string(&m->words);
+}
+
+void manner_free(struct manner *m)
+{
+    olv_text_free(&m->words);
+    olv_text_free(&m->name);
+    olv_text_free(&m->last_name);
+    olv_text_free(&m->path);
+}

@@ -1,0 +1,224 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Beginning: whatever could stop a run later is tried before anybody is asked a question. */
+#include "engine/run.h"
+
+#include "archive/directories.h"
+#include "depot/catalogue.h"
+#include "depot/vault.h"
+#include "os/os.h"
+#include "seal/notes.h"
+#include "state/clock.h"
+#include "state/reserve.h"
+#include "state/rules.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <unistd.h>
+
+bool run_make_id(struct olv_run *run)
+{
+    static const char letters[] = "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32, none that looks like another */
+    uint8_t random[4];
+    struct olv_date d = olv_date_from_seconds(run->context.now.s);
+    if (!olv_random(random, sizeof random))
+        return false;
+    snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100,
+             d.day % 100, d.hour % 100, d.minute % 100, letters[random[0] % 32], letters[random[1] % 32],
+             letters[random[2] % 32], letters[random[3] % 32]);
+    return true;
+}
+
+void run_segment_name(char out[32], uint64_t batch)
+{
+    snprintf(out, 32, "%06llu.docket", (unsigned long long)batch);
+}
+
+bool run_write(struct olv_run *run, struct olv_error *err)
+{
+    while (!olv_ledger_write(run->ledger, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+bool run_sync(struct olv_run *run, struct olv_error *err)
+{
+    olv_ledger_gather(run->ledger);
+    return run_write(run, err);
+}
+
+bool run_checkpoint(struct olv_run *run, struct olv_error *err)
+{
+    while (!olv_ledger_checkpoint(run->ledger, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+/* For databases: see struct database. */
+static bool more_room(void *self, struct olv_error *err)
+{
+    const struct olv_run *run = self;
+    return reserve_use(run->state.dir, err);
+}
+
+const char *run_trash_place(const struct olv_run *run, const struct olv_act *act)
+{
+    const struct olv_trash *trash = act->needs_trash ? run->context.trash : NULL;
+    return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
+}
+
+bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+                    struct olv_error *err)
+{
+    if (!act->needs_trash)
+        return true;
+    run->context.trash = act->find_trash(&run->context, entry, err);
+    return run->context.trash != NULL;
+}
+
+bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err)
+{
+    bool any = count == 0;
+    for (size_t i = 0; i < count; i++)
+        any |= olv_trashes_for(run->trashes, mounts[i], err) != NULL;
+    return any ? true : olv_error_as(err, OLV_STATE);
+}
+
+bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
+                     bool *in_notice, const char **clock_doubt, struct olv_error *err)
+{
+    int state = run->state.dir;
+    bool is_trusted =
+        clock_is_trusted(state, run->context.now, olv_ledger_last_time(run->ledger), clock_doubt);
+    if (is_trusted || !is_unattended)
+        clock_note(state, run->context.now);
+    while (!register_rules(state, policy, run->context.now, in_notice, err))
+        if (!reserve_use(state, err))
+            return olv_error_as(err, OLV_STATE);
+    return true;
+}
+
+static bool open_ledger(struct olv_run *run, struct olv_error *err)
+{
+    if (state_lost_ledger(&run->state)) {
+        olv_fail(err, OLV_BROKEN, "the ledger is gone, though runs were recorded in it");
+        olv_error_at(err, run->options.state);
+        return olv_error_hint(err,
+                              "put it back from a copy; or, to begin anew, move the state directory away. "
+                              "Nothing was touched");
+    }
+    while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+static bool open_notes(struct olv_run *run, struct olv_error *err)
+{
+    while (!notes_read(run->state.dir, true, &run->notes, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
+{
+    struct olv_run *run;
+    if (options->guard && options->guard->error.code != OLV_OK) {
+        *err = options->guard->error;
+        return NULL;
+    }
+    run = calloc(1, sizeof *run);
+    if (!run) {
+        olv_fail_memory(err);
+        return NULL;
+    }
+    run->options = *options;
+    run->state = (struct state){-1, -1, -1};
+    run->directory = -1;
+    run->context.now = olv_os_now();
+    run->context.guard = options->guard;
+    run->context.observer = options->observer;
+    run->context.run = run->id;
+    run->context.had = &run->had;
+    run->context.notes = &run->notes;
+    olv_reach_begin(&run->context.source);
+    run->trashes = run->context.trashes = olv_trashes_new(options->trash);
+    run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
+    if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
+        open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
+        reserve_fill(run->state.dir);
+        return run;
+    }
+    if (!run->hasher)
+        olv_fail_memory(err);
+    if (err->code == OLV_SYSTEM)
+        olv_error_as(err, OLV_STATE);
+    olv_run_close(run);
+    return NULL;
+}
+
+const char *olv_run_id(const struct olv_run *run)
+{
+    return run->id;
+}
+
+uint64_t olv_run_settled(const struct olv_run *run)
+{
+    return run->settled;
+}
+
+uint64_t olv_run_settled_unknown(const struct olv_run *run)
+{
+    return run->settled_unknown;
+}
+
+void olv_run_close(struct olv_run *run)
+{
+    if (!run)
+        return;
+    olv_reach_end(&run->context.source);
+    olv_text_free(&run->context.path);
+    olv_text_free(&run->context.archive);
+    olv_text_free(&run->context.placed);
+    olv_text_free(&run->context.depot);
+    olv_trashes_free(run->trashes);
+    olv_os_in_use_free(run->in_use);
+    givens_close(run->givens);
+    had_list_free(&run->had);
+    gathered_free(run->gathered);
+    for (size_t i = 0; i < run->beside_count; i++)
+        free((char *)(uintptr_t)run->beside[i].name);
+    free(run->beside);
+    olv_catalogue_close(run->catalogue);
+    vault_free(run->context.vault);
+    olv_thinned_free(run->context.thinned);
+    directories_free(run->context.directories);
+    olv_ledger_close(run->ledger);
+    olv_hasher_free(run->hasher);
+    if (run->directory >= 0)
+        close(run->directory);
+    state_close(&run->state);
+    free(run);
+}
+
+struct givens *run_givens(struct olv_run *run, struct olv_error *err)
+{
+    while (!run->givens && !(run->givens = givens_open(run->options.state, true, err)))
+        if (!reserve_use(run->state.dir, err))
+            return NULL;
+    run->context.givens = run->givens;
+    givens_on_full(run->givens, more_room, run);
+    return run->givens;
+}
+
+struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
+{
+    while (!run->catalogue && !(run->catalogue = catalogue_open(run->options.state, true, err)))
+        if (!reserve_use(run->state.dir, err))
+            return NULL;
+    run->context.catalogue = run->catalogue;
+    catalogue_on_full(run->catalogue, more_room, run);
+    return run->catalogue;
+}

@@ -1,0 +1,381 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* source -> decide -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet
+ * once at the end (tallies) or whenever a segment is full. */
+#include "olvido/plan.h"
+
+#include "engine/manner.h"
+#include "engine/plan_depots.h"
+#include "engine/plan_trash.h"
+#include "file/identity.h"
+#include "guard/guard.h"
+#include "judge/judging.h"
+#include "judge/tally.h"
+#include "judge/whole.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdatomic.h>
+#include <stdlib.h>
+#include <string.h>
+
+struct planner;
+
+struct plan_worker {
+    struct planner *planner;
+    struct judge judge;
+    struct olv_rule_tally *rules;
+    uint64_t looked_at, not_owned, due_files, due_bytes;
+    uint64_t mounts[OLV_PLAN_MOUNTS];
+    size_t mount_count;
+    struct olv_segment_writer segment;
+    uint64_t dir; /* serial of the one that `dir_path` spells and `dir_stat` describes, or 0 */
+    bool is_guarded;
+    struct olv_text dir_path;
+    struct olv_stat dir_stat;
+    struct manner manner;
+};
+
+struct planner {
+    struct olv_plan *plan;
+    const struct olv_policy *policy;
+    const struct olv_plan_options *options;
+    const struct olv_observer *observer; /* the caller's */
+    struct judging judging;
+    struct wholes *wholes; /* the directories that go, or do not go, as a whole; NULL: no rule is about any */
+    struct plan_worker *workers;
+    unsigned worker_count;
+    atomic_bool has_failed;
+    struct olv_error error; /* of the one who set has_failed */
+};
+
+static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t mount)
+{
+    for (size_t i = *count; i > 0; i--) /* most often the last one again */
+        if (mounts[i - 1] == mount)
+            return;
+    if (*count < OLV_PLAN_MOUNTS)
+        mounts[(*count)++] = mount;
+}
+
+static void merge(struct planner *p, const struct plan_worker *w)
+{
+    struct olv_plan *plan = p->plan;
+    if (!w->rules || !plan->rules)
+        return;
+    plan->looked_at += w->looked_at;
+    plan->not_owned += w->not_owned;
+    plan->due_files += w->due_files;
+    plan->due_bytes += w->due_bytes;
+    for (size_t i = 0; i < w->mount_count; i++)
+        add_mount(plan->mounts, &plan->mount_count, w->mounts[i]);
+    tally_merge(p->policy, plan->rules, w->rules);
+}
+
+/* ---- the docket ---- */
+
+static void fail(struct planner *p, const struct olv_error *err)
+{
+    if (!atomic_exchange(&p->has_failed, true))
+        p->error = *err;
+}
+
+static void flush(struct plan_worker *w)
+{
+    struct olv_error err = {0};
+    if (w->segment.entries && !olv_spool_add(w->planner->plan->docket, &w->segment.bytes, &err))
+        fail(w->planner, &err);
+    olv_segment_begin(&w->segment);
+}
+
+/* Makes sure that the worker knows the path and the identity of the entry's directory. */
+static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *entry, struct olv_error *err)
+{
+    bool has_entered = w->judge.entered == entry->dir->serial; /* another worker may have, too */
+    if (w->dir == entry->dir->serial)
+        return true;
+    olv_text_clear(&w->dir_path);
+    olv_scan_dir_path(entry->dir, &w->dir_path);
+    w->dir = 0;
+    if (w->dir_path.failed)
+        return olv_fail_memory(err);
+    if (has_entered)
+        w->dir_stat = w->judge.entered_stat;
+    else if (!olv_os_stat(entry->dir_fd, "", &w->dir_stat))
+        return olv_fail_system(err, w->dir_path.data, "cannot look at the directory");
+    w->is_guarded = olv_guard_of(w->planner->options->guard, w->dir_path.data) != OLV_NO_BARRIER;
+    w->dir = entry->dir->serial;
+    return true;
+}
+
+static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry *entry)
+{
+    const struct olv_guard *guard = w->planner->options->guard;
+    const struct olv_stat *stat = &entry->stat;
+    if (w->is_guarded || olv_guard_is_own(guard, stat->device, stat->inode))
+        return true;
+    return stat->kind == OLV_KIND_DIRECTORY &&
+           (stat->mount != w->dir_stat.mount || olv_guard_is_landmark(guard, stat->device, stat->inode));
+}
+
+/* The directory of the entry below the `under` of its rule. */
+static const char *below_under(const struct plan_worker *w, const struct olv_scan_entry *entry, uint32_t rule)
+{
+    const char *root = w->planner->judging.roots.paths[entry->dir->root];
+    const struct olv_scope *scope = entry->dir->tag;
+    size_t skip = strlen(root) > 1 ? strlen(root) + 1 : 1;
+    for (uint32_t i = 0; i < scope->count; i++)
+        if (scope->rules[i].rule == rule) {
+            skip += scope->rules[i].path_skip;
+            break;
+        }
+    return skip < w->dir_path.len ? w->dir_path.data + skip : "";
+}
+
+static const char *how_to(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
+                          const struct olv_step *step)
+{
+    struct manner_facts facts = {.policy = w->planner->policy,
+                                 .rule = &w->planner->policy->rules[rule],
+                                 .step = step,
+                                 .now = w->planner->options->now,
+                                 .below = ""};
+    const char *how;
+    if (step->act == OLV_ACT_ARCHIVE) {
+        facts.clock = judge_clock(&w->judge, entry, rule);
+        facts.below = below_under(w, entry, rule);
+    }
+    how = manner_of(&w->manner, &facts);
+    if (!how)
+        fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
+    return how ? how : "";
+}
+
+static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, const struct olv_step *step,
+                          struct olv_verdict v)
+{
+    const struct whole *whole =
+        entry->kind == OLV_KIND_DIRECTORY ? wholes_find(w->planner->wholes, &entry->stat) : NULL;
+    struct olv_docket_entry e = {
+        .rule = v.rule,
+        .step = v.step + 1,
+        .rule_name = w->planner->policy->rules[v.rule].name,
+        .act = step->act,
+        .identity = olv_identity_of(&entry->stat),
+        .directory = w->dir_path.data,
+        .at = olv_directory_id_of(&w->dir_stat),
+        .name = entry->name,
+        .target = "",
+        .how = how_to(w, entry, v.rule, step),
+        .due = v.since,
+        .links = entry->stat.links,
+    };
+    if (whole) {
+        e.identity.size_bytes = whole->own_size;
+        e.contents = whole->contents;
+    }
+    olv_segment_add(&w->segment, &e);
+    if (w->segment.entries == OLV_SEGMENT_ENTRIES)
+        flush(w);
+}
+
+/* True if it is to be done: of a directory then nothing else needs to be. */
+static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct olv_verdict v)
+{
+    const struct olv_plan_options *options = w->planner->options;
+    const struct olv_step *step = &w->planner->policy->rules[v.rule].steps[v.step];
+    struct olv_rule_tally *tally = &w->rules[v.rule];
+    struct olv_error err = {0};
+    enum olv_reason waits;
+    if (!know_directory(w, entry, &err)) {
+        fail(w->planner, &err);
+        return false;
+    }
+    if (step->act != OLV_ACT_TELL && is_guarded(w, entry)) {
+        tally_count(&tally->by_reason[OLV_GUARDED], &entry->stat);
+        return false;
+    }
+    waits = why_it_waits(options, v.rule, step->act, step->may_run_unattended);
+    if (waits != OLV_DUE) {
+        tally_count(&tally->by_reason[waits], &entry->stat);
+        return false;
+    }
+    tally_count(&tally->steps[v.step], &entry->stat);
+    if (options->selected && !options->selected[v.rule])
+        return false;
+    w->due_files++;
+    w->due_bytes += entry->stat.size_bytes;
+    if (step->act == OLV_ACT_DISCARD)
+        add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
+    if (options->wants_docket)
+        add_to_docket(w, entry, step, v);
+    return step->act != OLV_ACT_TELL;
+}
+
+/* ---- the walk ---- */
+
+static bool note(struct plan_worker *w, struct olv_scan_entry *entry, struct olv_verdict v)
+{
+    struct olv_rule_tally *tally = &w->rules[v.rule];
+    if (v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE) {
+        w->not_owned += v.reason == OLV_NOT_OWNED;
+        return false;
+    }
+    if (v.reason == OLV_UNDECIDED) {
+        tally->by_reason[OLV_UNDECIDED].files++;
+        return false;
+    }
+    tally_count(&tally->owned, &entry->stat);
+    if (v.reason == OLV_DUE)
+        return note_due(w, entry, v);
+    tally_count(v.reason == OLV_KEPT ? &tally->steps[v.step] : &tally->by_reason[v.reason], &entry->stat);
+    return false;
+}
+
+/* What a directory that is in the docket carries along: it is not looked into. */
+static const char goes_whole[] = "goes as a whole";
+
+/* A directory counts where a rule owns it; what becomes of it was found out beforehand. */
+static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
+{
+    struct judged_directory judged = judge_directory(&w->judge, entry);
+    struct olv_verdict v = {.reason = judged.reason, .rule = judged.rule};
+    const struct whole *whole;
+    if (judged.reason == OLV_NOT_OWNED || judged.reason == OLV_GONE || !olv_scan_look(entry))
+        return;
+    if (judged.reason == OLV_DUE) {
+        whole = wholes_find(w->planner->wholes, &entry->stat);
+        v.reason = whole ? whole->reason : OLV_NOT_DUE;
+        if (whole) {
+            v.step = whole->step;
+            v.since = whole->since;
+            entry->stat.size_bytes =
+                whole->contents.bytes; /* what goes with it; the docket has its own size */
+        }
+    }
+    if (note(w, entry, v))
+        entry->data = (void *)(uintptr_t)goes_whole;
+}
+
+static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+{
+    struct planner *p = self;
+    struct plan_worker *w = &p->workers[number];
+    if (entry->kind != OLV_KIND_DIRECTORY) {
+        w->looked_at++;
+        note(w, entry, judge_file(&w->judge, entry));
+    } else if (p->wholes) {
+        visit_directory(w, entry);
+    }
+}
+
+static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+{
+    struct planner *p = self;
+    return !atomic_load(&p->has_failed) && !dir->data && judge_enter(&p->workers[number].judge, dir, stat);
+}
+
+static void on_trouble(void *self, const struct olv_trouble *trouble)
+{
+    struct planner *p = self;
+    p->plan->troubles += trouble->kind == OLV_TROUBLE_UNREADABLE;
+    olv_observe_trouble(p->observer, *trouble);
+}
+
+static void on_progress(void *self, const struct olv_progress *progress)
+{
+    struct planner *p = self;
+    olv_observe_progress(p->observer, *progress);
+}
+
+static bool is_interrupted(void *self)
+{
+    struct planner *p = self;
+    return atomic_load(&p->has_failed) || olv_observe_interrupted(p->observer);
+}
+
+static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
+{
+    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
+        return false;
+    p->worker_count = olv_scan_workers();
+    p->workers = calloc(p->worker_count, sizeof *p->workers);
+    p->plan->rules = tally_rules(p->policy);
+    if (!p->workers || !p->plan->rules) {
+        olv_fail_memory(err);
+        return false;
+    }
+    for (unsigned i = 0; i < p->worker_count; i++) {
+        struct plan_worker *w = &p->workers[i];
+        w->planner = p;
+        w->rules = tally_rules(p->policy);
+        olv_segment_begin(&w->segment);
+        if (!judge_begin(&w->judge, &p->judging) || !w->rules) {
+            olv_fail_memory(err);
+            return false;
+        }
+    }
+    if (p->judging.has_directories && !(p->wholes = wholes_find_all(&p->judging, observer, err)))
+        return false;
+    if (p->options->wants_docket)
+        p->plan->docket = olv_spool_new(err);
+    return p->plan->docket || !p->options->wants_docket;
+}
+
+static void end(struct planner *p)
+{
+    for (unsigned i = 0; p->workers && i < p->worker_count; i++) {
+        struct plan_worker *w = &p->workers[i];
+        judge_end(&w->judge);
+        olv_segment_free(&w->segment);
+        olv_text_free(&w->dir_path);
+        manner_free(&w->manner);
+        free(w->rules);
+    }
+    free(p->workers);
+    wholes_free(p->wholes);
+    judging_end(&p->judging);
+}
+
+static bool walk(struct planner *p, struct olv_error *err)
+{
+    struct olv_observer between = {
+        .self = p, .progress = on_progress, .trouble = on_trouble, .is_interrupted = is_interrupted};
+    struct olv_scan_visitor visitor = {.self = p, .enter = enter, .visit = visit};
+    const struct roots *roots = &p->judging.roots;
+    bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
+    for (unsigned i = 0; ok && i < p->worker_count; i++) {
+        if (p->options->wants_docket)
+            flush(&p->workers[i]);
+        merge(p, &p->workers[i]);
+    }
+    if (atomic_load(&p->has_failed)) {
+        *err = p->error;
+        return false;
+    }
+    return ok;
+}
+
+bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,
+                   const struct olv_observer *observer, struct olv_error *err)
+{
+    struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
+    bool ok;
+    *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
+    ok = begin(&p,
+               &(struct olv_observer){.self = &p,
+                                      .progress = on_progress,
+                                      .trouble = on_trouble,
+                                      .is_interrupted = is_interrupted},
+               err) &&
+         walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
+         plan_trash(plan, policy, options, err);
+    end(&p);
+    return ok;
+}
+
+void olv_plan_free(struct olv_plan *plan)
+{
+    free(plan->rules);
+    olv_spool_free(plan->docket);
+    *plan = (struct olv_plan){0};
+}

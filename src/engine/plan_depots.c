@@ -1,0 +1,135 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/plan_depots.h"
+
+#include "depot/locate.h"
+#include "docket/compose.h"
+#include "engine/plan_trash.h"
+#include "file/identity.h"
+#include "judge/stored.h"
+#include "judge/tally.h"
+
+#include <errno.h>
+#include <string.h>
+#include <unistd.h>
+
+struct depot_planner {
+    struct olv_plan *plan;
+    const struct olv_policy *policy;
+    const struct judging *judging;
+    const struct olv_observer *observer;
+    struct stored_judge judge;
+    struct composing composing;
+    struct olv_text how;
+    struct olv_hasher *hasher;
+    int64_t archive; /* that the entry describes */
+    struct olv_docket_entry entry;
+    struct olv_error error;
+};
+
+/* The archive as it is now: what is judged. One that cannot be reached is told when its turn comes. */
+static void know_archive(struct depot_planner *p, const struct olv_stored_file *f)
+{
+    struct olv_docket_entry *e = &p->entry;
+    struct olv_stat stat;
+    int dir;
+    if (p->archive == f->archive)
+        return;
+    p->archive = f->archive;
+    *e = (struct olv_docket_entry){.act = OLV_ACT_THIN, .identity = {.kind = OLV_KIND_FILE}};
+    dir = olv_os_open_path(f->depot_path);
+    if (dir >= 0 && olv_os_stat(dir, "", &stat)) {
+        e->at = olv_directory_id_of(&stat);
+        if (olv_os_stat(dir, f->archive_name, &stat))
+            e->identity = olv_identity_of(&stat);
+        else if (errno != ENOENT)
+            olv_observe_trouble(p->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->archive_name,
+                                                                  "looking at the archive", errno});
+    }
+    if (dir >= 0)
+        close(dir);
+}
+
+static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file *f, struct olv_verdict v)
+{
+    struct olv_how how = locate_member(f, p->hasher);
+    struct olv_docket_entry *e = &p->entry;
+    olv_text_clear(&p->how);
+    olv_how_put(&how, &p->how);
+    if (p->how.failed)
+        return olv_fail_memory(&p->error);
+    know_archive(p, f);
+    e->rule = v.rule;
+    e->step = v.step + 1;
+    e->rule_name = p->policy->rules[v.rule].name;
+    e->due = v.since;
+    e->directory = f->depot_path;
+    e->name = f->archive_name;
+    e->target = f->path;
+    e->how = olv_text_string(&p->how);
+    return compose_add(&p->composing, e, &p->error);
+}
+
+static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, const struct olv_stat *stat,
+                     struct olv_verdict v)
+{
+    const struct olv_plan_options *options = p->judging->options;
+    const struct olv_step *step = &p->policy->rules[v.rule].steps[v.step];
+    struct olv_rule_tally *tally = &p->plan->rules[v.rule];
+    enum olv_reason waits = why_it_waits(options, v.rule, OLV_ACT_THIN, step->may_run_unattended);
+    tally_count(waits == OLV_DUE ? &tally->steps[v.step] : &tally->by_reason[waits], stat);
+    if (waits != OLV_DUE || (options->selected && !options->selected[v.rule]))
+        return true;
+    p->plan->due_files++;
+    p->plan->due_bytes += stat->size_bytes;
+    return !options->wants_docket || add_to_docket(p, f, v);
+}
+
+/* Directories in archives are of use only as long as something else in them is. */
+static bool judge(void *self, const struct olv_stored_file *f)
+{
+    struct depot_planner *p = self;
+    struct olv_verdict v;
+    struct olv_stat stat;
+    struct olv_rule_tally *tally;
+    if (olv_observe_interrupted(p->observer))
+        return olv_fail(&p->error, OLV_INTERRUPTED, "interrupted");
+    if (f->kind == OLV_KIND_DIRECTORY)
+        return true;
+    if (!stored_judge(&p->judge, f, &v, &stat))
+        return olv_fail_memory(&p->error);
+    tally_count(&p->plan->stored, &stat);
+    if (v.reason == OLV_NOT_OWNED) {
+        p->plan->stored_not_owned++;
+        return true;
+    }
+    tally = &p->plan->rules[v.rule];
+    if (v.reason != OLV_UNDECIDED)
+        tally_count(&tally->owned, &stat);
+    if (v.reason == OLV_DUE)
+        return note_due(p, f, &stat, v);
+    tally_count(v.reason == OLV_KEPT ? &tally->steps[v.step] : &tally->by_reason[v.reason], &stat);
+    return true;
+}
+
+bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const struct judging *judging,
+                 const struct olv_observer *observer, struct olv_error *err)
+{
+    struct depot_planner p = {.plan = plan, .policy = policy, .judging = judging, .observer = observer};
+    bool ok;
+    if (!judging->options->catalogue)
+        return true;
+    compose_begin(&p.composing, plan->docket);
+    p.hasher = olv_hasher_new();
+    ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
+    ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, judge, &p, err);
+    if (ok && p.error.code != OLV_OK) {
+        *err = p.error;
+        ok = false;
+    }
+    ok = ok && (!plan->docket || compose_end(&p.composing, err));
+    compose_abandon(&p.composing);
+    stored_judge_end(&p.judge);
+    olv_text_free(&p.how);
+    olv_hasher_free(p.hasher);
+    return ok;
+}

@@ -1,0 +1,71 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A run's own state, shared between opening it (open.c), settling (settle.c), carrying out (carry.c) and
+ * its batches (batch.c). */
+#ifndef OLV_ENGINE_RUN_H
+#define OLV_ENGINE_RUN_H
+
+#include "act/act.h"
+#include "base/digest.h"
+#include "depot/catalogue.h"
+#include "depot/had.h"
+#include "ledger/ledger.h"
+#include "olvido/run.h"
+#include "os/os.h"
+#include "state/state.h"
+
+struct olv_run {
+    struct olv_run_options options;
+    struct state state;
+    struct olv_ledger *ledger;
+    struct olv_trashes *trashes;
+    struct olv_notes notes;
+    struct givens *givens; /* NULL: not needed up to now */
+    struct had_list had;   /* what the batch is to remember */
+    struct olv_hasher *hasher;
+    struct olv_act_context context;
+    struct olv_catalogue *catalogue;  /* NULL: not needed up to now */
+    struct gathered *gathered;        /* what went into archives; NULL: nothing */
+    uint64_t gathered_until;          /* up to this entry of the run */
+    struct catalogue_archive *beside; /* archives that it published, but in no depot; owned, with `name` */
+    size_t beside_count, beside_cap;
+    const struct olv_run_result *result; /* up to now */
+    char id[OLV_RUN_ID_SIZE];
+    uint64_t settled, settled_unknown;
+    struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */
+    struct olv_instant in_use_at;
+    int directory; /* runs/ID while carrying out; -1 else */
+};
+
+/* Chooses an id: the time to the minute, and chance. */
+bool run_make_id(struct olv_run *run);
+/* The name of a batch's docket segment in runs/ID: "000001.docket". */
+void run_segment_name(char out[32], uint64_t batch);
+/* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
+bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+                    struct olv_error *err);
+/* The path of the trash that was used last, where it is not the home trash; else "". */
+const char *run_trash_place(const struct olv_run *run, const struct olv_act *act);
+/* Brings to the disk what was gathered of the ledger, beside others that add to it; all of it; and signs it.
+ * From the reserve where the disk is full. */
+bool run_write(struct olv_run *run, struct olv_error *err);
+bool run_sync(struct olv_run *run, struct olv_error *err);
+bool run_checkpoint(struct olv_run *run, struct olv_error *err);
+/* The register of what is given a name, made when it is needed first; NULL with `err`. It is the run's own.
+ */
+struct givens *run_givens(struct olv_run *run, struct olv_error *err);
+/* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
+struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
+/* Clears archives that a run has not finished, tries again to remove those that are to go, and completes the
+ * ledger about those that are there. What cannot be done now stays for a later run. `of_run` is the run that
+ * was cut short, whose lines these become; "": none was. False with `err` where the ledger cannot be written.
+ */
+bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_error *err);
+/* Adds a line to the ledger for each archive that has none yet. */
+bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struct olv_error *err);
+/* Begins a run in the ledger, and marks it open; ends it there, and marks it closed. */
+bool run_begin(struct olv_run *run, struct olv_error *err);
+bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_error *err);
+/* Settles the run that runs/open names, if any. */
+bool run_settle(struct olv_run *run, struct olv_error *err);
+
+#endif

@@ -1,0 +1,279 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* After a crash at any point: the last intents of the open run say what may have been done. What was begun
+ * and not completed is taken back; then what has no outcome yet gets one by looking at what is there: done,
+ * left, or unknown. Nothing is completed. */
+#include "depot/catalogue.h"
+#include "engine/run.h"
+#include "engine/trace.h"
+#include "file/touched.h"
+#include "hold/hold.h"
+
+#include "os/durable.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ };
+
+struct settling {
+    struct olv_run *run;
+    char id[64]; /* of the run that was cut short */
+    bool has_begun, has_ended;
+    struct open_batch {
+        uint64_t number;   /* 0: none */
+        uint64_t sequence; /* of its first entry, less one */
+        bool has_outcome[OLV_SEGMENT_MOST];
+    } open[OPEN_BATCHES]; /* those with the last intents, the very last first */
+    uint64_t decisions;   /* of all intents */
+    uint64_t done, left, failed, unknown;
+    bool is_same_boot; /* as that run */
+    int trace;         /* see trace.h */
+};
+
+static void note_intent(struct settling *s, const struct olv_ledger_record *r)
+{
+    for (int i = OPEN_BATCHES - 1; i > 0; i--)
+        s->open[i] = s->open[i - 1];
+    s->open[0] = (struct open_batch){.number = r->batch, .sequence = s->decisions};
+    s->decisions += r->decisions;
+}
+
+static void note_outcome(struct settling *s, const struct olv_ledger_record *r)
+{
+    for (int i = 0; i < OPEN_BATCHES; i++)
+        if (r->batch == s->open[i].number && r->entry < OLV_SEGMENT_MOST)
+            s->open[i].has_outcome[r->entry] = true;
+}
+
+static void count_result(struct settling *s, const char *result)
+{
+    if (strcmp(result, "left") == 0 || strcmp(result, "refused") == 0)
+        s->left++;
+    else if (strcmp(result, "failed") == 0)
+        s->failed++;
+    else if (strcmp(result, "unknown") == 0)
+        s->unknown++;
+    else
+        s->done++;
+}
+
+static bool look_at_line(void *self, const struct olv_ledger_record *r)
+{
+    struct settling *s = self;
+    if (strcmp(r->kind, "begin") == 0)
+        s->has_begun = true;
+    if (strcmp(r->kind, "end") == 0)
+        s->has_ended = true;
+    if (strcmp(r->kind, "intent") == 0)
+        note_intent(s, r);
+    if (strcmp(r->kind, "outcome") == 0) {
+        count_result(s, r->result);
+        note_outcome(s, r);
+    }
+    return true;
+}
+
+/* Only what is there: a catalogue made anew would say that nothing is in any archive. */
+static bool know_registers(struct olv_run *run, struct olv_error *err)
+{
+    run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, err);
+    if (!run->catalogue && err->sys && err->sys != ENOENT)
+        return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
+    olv_error_clear(err);
+    run->givens = run->context.givens = givens_open(run->options.state, false, err);
+    if (!run->givens && err->sys != ENOENT)
+        return false; /* what it knows would be taken for unknown */
+    olv_error_clear(err);
+    return true;
+}
+
+/* Its directory, and its trash, as far as they can be reached. */
+static bool reach(struct settling *s, const struct olv_act *act, const struct olv_docket_entry *e,
+                  struct olv_error *err)
+{
+    struct olv_act_context *context = &s->run->context;
+    return olv_reach_again(&context->source, e, s->is_same_boot, err) && run_find_trash(s->run, act, e, err);
+}
+
+/* "left" where nothing was done, "unknown" where nothing tells. */
+static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const struct olv_act *act = olv_act_find(e->act);
+    enum olv_truth was_done = OLV_NO;
+    if (act && act->settle_entry)
+        was_done = reach(s, act, e, &o->error) ? act->settle_entry(&s->run->context, e, o) : OLV_UNKNOWN;
+    if (was_done == OLV_YES)
+        return true;
+    if (was_done == OLV_UNKNOWN && o->error.code == OLV_OK)
+        olv_fail(&o->error, OLV_SYSTEM, "the run was cut short, and nothing tells whether it was done");
+    else if (was_done == OLV_NO)
+        olv_fail(&o->error, OLV_CHANGED, "the run was cut short before it");
+    o->result = was_done == OLV_UNKNOWN ? OLV_UNSURE : OLV_LEFT;
+    o->trash[0] = '\0';
+    o->into = NULL;
+    return false;
+}
+
+static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
+{
+    struct olv_act_context *context = &s->run->context;
+    const struct olv_act *act = olv_act_find(e->act);
+    struct olv_outcome o = {0};
+    struct olv_text path = {0};
+    const char *result;
+    char reason[512];
+    bool was_done;
+    context->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
+    was_done = look_at_entry(s, e, &o);
+    result = act ? olv_act_result(act, o.result) : "left";
+    olv_outcome_reason(&o, reason, sizeof reason);
+    olv_docket_entry_path(e, &path);
+    olv_ledger_outcome(s->run->ledger,
+                       &(struct olv_outcome_facts){
+                           .run = s->id,
+                           .batch = batch,
+                           .entry = e,
+                           .result = result,
+                           .reason = reason,
+                           .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
+                           .into = o.into ? o.into : "",
+                           .trash_place = was_done ? run_trash_place(s->run, act) : "",
+                           .path = was_done && o.placed ? o.placed
+                                   : *e->target         ? e->target
+                                                        : olv_text_string(&path),
+                           .is_settled = true,
+                       });
+    olv_text_free(&path);
+    count_result(s, result);
+    s->run->settled++;
+    s->run->settled_unknown += o.result == OLV_UNSURE;
+}
+
+/* What has to be seen of all entries before the first is settled. */
+static void look_before(struct settling *s, const struct olv_docket_entry *e)
+{
+    const struct olv_act *act = olv_act_find(e->act);
+    struct olv_error ignored = {0};
+    if (act && act->look && reach(s, act, e, &ignored))
+        act->look(&s->run->context, e);
+    else if (act && act->look)
+        s->run->context.needs_archive = true; /* it cannot be told, so nothing is taken back */
+}
+
+/* All entries of a batch that have no outcome. */
+static bool each_open(struct settling *s, const struct open_batch *batch, const struct olv_text *bytes,
+                      bool is_looking, struct olv_error *err)
+{
+    struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
+    char boot[OLV_OS_BOOT_SIZE];
+    int64_t since_s;
+    struct olv_docket_entry e;
+    if (!reader)
+        return false;
+    s->run->context.sequence = batch->sequence;
+    s->run->context.salt = olv_segment_salt(reader);
+    while (olv_segment_next(reader, &e, err)) {
+        s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
+        s->run->context.sequence++;
+        if (e.number >= OLV_SEGMENT_MOST || batch->has_outcome[e.number])
+            continue;
+        if (is_looking)
+            look_before(s, &e);
+        else
+            settle_entry(s, batch->number, &e);
+    }
+    olv_segment_close(reader);
+    return err->code == OLV_OK;
+}
+
+static bool settle_segment(struct settling *s, const struct open_batch *batch, bool is_looking,
+                           struct olv_error *err)
+{
+    struct olv_text bytes = {0};
+    char name[32], path[128];
+    bool ok;
+    run_segment_name(name, batch->number);
+    snprintf(path, sizeof path, "%.63s/%s", s->id, name);
+    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err);
+    if (!ok && err->sys == ENOENT) {
+        olv_fail(err, OLV_BROKEN, "the docket of a run that was cut short is gone");
+        olv_error_at(err, path);
+        olv_error_hint(
+            err, "put it back from a copy; or take runs/open away, and what that run was about to do stays "
+                 "without an outcome. Nothing was touched");
+    }
+    ok = ok && each_open(s, batch, &bytes, is_looking, err);
+    olv_text_free(&bytes);
+    return ok;
+}
+
+/* What was found is not recorded before it is on the disk, with what info files say. */
+static bool sync_trashes(struct olv_run *run, struct olv_error *err)
+{
+    struct touched touched = {0};
+    bool ok = true;
+    for (size_t i = 0; i < olv_trashes_count(run->trashes); i++) {
+        const struct olv_trash *trash = olv_trashes_at(run->trashes, i);
+        ok = touched_add_system(&touched, trash->info, trash->files_stat.device, err) && ok;
+    }
+    return touched_sync(&touched, err) && ok;
+}
+
+static bool settle_batches(struct settling *s, struct olv_error *err)
+{
+    struct olv_run *run = s->run;
+    bool ok = true;
+    run->context.run = s->id;
+    run->context.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
+    run->context.needs_archive = false;
+    for (int pass = 0; pass < 2; pass++)
+        for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
+            ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], pass == 0, err);
+    run->context.run = run->id;
+    run->context.sequence = 0;
+    return ok && olv_trashes_store(run->trashes, err) && sync_trashes(run, err);
+}
+
+static bool settle_run(struct settling *s, struct olv_error *err)
+{
+    struct olv_run *run = s->run;
+    const struct olv_ledger_query of_run = {.run = s->id, .without_names = true};
+    int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    if (!olv_ledger_search(run->options.state, &of_run, look_at_line, s, err))
+        return false;
+    if (directory >= 0) {
+        s->trace = trace_open(directory, false);
+        close(directory);
+    }
+    if (s->has_begun && !s->has_ended) {
+        if (!settle_batches(s, err))
+            return false;
+        olv_ledger_end_run(
+            run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed, s->unknown});
+    }
+    return run_sync(run, err) && run_checkpoint(run, err) && state_mark_closed(&run->state, err);
+}
+
+bool run_settle(struct olv_run *run, struct olv_error *err)
+{
+    struct settling *s = calloc(1, sizeof *s);
+    bool ok;
+    if (!s)
+        return olv_fail_memory(err);
+    s->run = run;
+    s->trace = -1;
+    ok = know_registers(run, err) && state_open_run(&run->state, s->id, sizeof s->id, err) &&
+         ((!strchr(s->id, '/') && s->id[0] != '.') || olv_fail(err, OLV_BROKEN, "runs/open names no run"));
+    ok = ok && run_clear_archives(run, s->id, err);
+    if (ok && s->id[0])
+        ok = settle_run(s, err);
+    if (s->trace >= 0)
+        close(s->trace);
+    free(s);
+    return ok;
+}

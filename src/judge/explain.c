@@ -1,0 +1,486 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* One file, judged as a plan would judge it, with every intermediate answer kept. */
+#include "olvido/explain.h"
+
+#include "base/arena.h"
+#include "base/path.h"
+#include "guard/guard.h"
+#include "judge/decide.h"
+#include "judge/former.h"
+#include "judge/stored.h"
+#include "judge/whole.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+struct olv_explanation_memory {
+    struct olv_arena arena;
+};
+
+/* The file, as the statements of a policy see it. */
+struct one_subject {
+    struct olv_subject subject; /* first member */
+    struct explaining *x;
+};
+
+struct explaining {
+    struct olv_explanation *out;
+    struct olv_arena *arena;
+    struct olv_policy *policy;
+    const struct olv_plan_options *options;
+    struct judging judging;
+    struct olv_expr_scratch *scratch;
+    struct whole_view whole;        /* of a policy with rules about directories */
+    struct olv_stat times;          /* scratch of find_steps */
+    const struct root_place *place; /* the innermost `under` around it; NULL: none */
+    int dir;                        /* of the file */
+    const char *name;               /* in it */
+    size_t below;                   /* where the path below the root of `place` begins */
+    struct one_subject subject;
+    struct olv_subject *asked;     /* it, or what lies in a depot */
+    const struct olv_scope *scope; /* the rules that may be about it */
+    uint32_t depth;
+    struct former former;
+    struct olv_text as_it_was; /* its path then */
+};
+
+static const struct olv_stat *look(struct olv_subject *subject)
+{
+    struct one_subject *s = (struct one_subject *)subject;
+    return subject->stat = s->x->former.is_known ? &s->x->former.stat : &s->x->out->stat;
+}
+
+static const char *path_below(struct olv_subject *subject, size_t *len)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    const char *whole = x->former.is_known ? olv_text_string(&x->as_it_was) : x->out->path;
+    const char *path = whole + x->below + subject->path_skip;
+    *len = strlen(path);
+    return path;
+}
+
+static enum olv_truth is_open(struct olv_subject *subject)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    return subject->kind == OLV_KIND_FILE ? olv_os_is_open_for_writing(x->dir, x->name) : OLV_NO;
+}
+
+static enum olv_truth is_empty(struct olv_subject *subject)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    return scan_is_empty(x->dir, x->name);
+}
+
+static enum olv_truth is_held(struct olv_subject *subject)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    const struct olv_holds *holds = x->options->holds;
+    return holds ? holds->is_held(holds->self, x->out->path, &x->out->stat) : OLV_NO;
+}
+
+static const char *whole_path(void *self)
+{
+    return ((struct explaining *)self)->out->path;
+}
+
+static bool in_respite(struct olv_subject *subject)
+{
+    struct explaining *x = ((struct one_subject *)subject)->x;
+    return x->options->respites &&
+           olv_respites_include(x->options->respites, &x->out->stat, x->options->as_of, whole_path, x);
+}
+
+static bool is_in_use(struct olv_subject *subject)
+{
+    return is_open(subject) == OLV_YES;
+}
+
+static bool path_of(const void *self, struct olv_text *out)
+{
+    olv_text_puts(out, ((const struct explaining *)self)->out->path);
+    return true;
+}
+
+static struct former_place place_of(const struct explaining *x)
+{
+    return (struct former_place){.notes = x->options->notes,
+                                 .catalogue = x->options->catalogue,
+                                 .dir = x->dir,
+                                 .name = x->name,
+                                 .path = path_of,
+                                 .self = x,
+                                 .stat = &x->out->stat};
+}
+
+static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+{
+    const struct explaining *x = ((struct one_subject *)subject)->x;
+    struct former_place place = place_of(x);
+    return x->out->stat.kind == OLV_KIND_FILE && former_has_had(&x->former, &place, act);
+}
+
+static const struct olv_subject_facts one_facts = {look,    path_below, is_open, is_empty,
+                                                   is_held, in_respite, has_had, is_in_use};
+
+/* ---- where it is ---- */
+
+/* The path without links but in its last component, which is what is asked about. */
+static bool find_path(struct explaining *x, const char *path, struct olv_error *err)
+{
+    char copy[PATH_MAX], real[PATH_MAX];
+    size_t len = strlen(path);
+    char *slash;
+    while (len > 1 && path[len - 1] == '/')
+        len--;
+    if (len == 0 || len >= sizeof copy)
+        return olv_fail(err, OLV_USAGE, len ? "the path is too long" : "an empty path names nothing");
+    memcpy(copy, path, len);
+    copy[len] = '\0';
+    slash = strrchr(copy, '/');
+    if (!slash || strcmp(slash, "/") == 0 || strcmp(slash, "/.") == 0 || strcmp(slash, "/..") == 0) {
+        if (!realpath(copy, real))
+            return olv_fail_system(err, path, "cannot find it");
+        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+    } else {
+        *slash = '\0';
+        if (!realpath(*copy ? copy : "/", real)) { /* then the ledger may still know the name as it is */
+            x->out->path = olv_arena_copy(x->arena, path, len);
+            return x->out->path || olv_fail_memory(err);
+        }
+        len = strlen(real) > 1 ? strlen(real) : 0;
+        if (len + strlen(slash + 1) + 2 > sizeof real)
+            return olv_fail(err, OLV_USAGE, "the path is too long");
+        real[len] = '/';
+        memcpy(real + len + 1, slash + 1, strlen(slash + 1) + 1);
+        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+    }
+    return x->out->path || olv_fail_memory(err);
+}
+
+static bool open_directory(struct explaining *x)
+{
+    const char *path = x->out->path, *slash = strrchr(path, '/');
+    char directory[PATH_MAX];
+    snprintf(directory, sizeof directory, "%.*s", slash == path ? 1 : (int)(slash - path), path);
+    x->name = slash + 1;
+    x->dir = olv_os_open_path(directory);
+    if (x->dir < 0)
+        return false;
+    x->out->exists = olv_os_stat(x->dir, x->name, &x->out->stat);
+    return x->out->exists;
+}
+
+static bool lies_in(const char *path, const char *top)
+{
+    const char *rest = path_behind(path, top);
+    return rest && *rest;
+}
+
+static void find_place(struct explaining *x)
+{
+    struct olv_stat directory;
+    bool has_mount = olv_os_stat(x->dir, "", &directory);
+    for (size_t i = 0; i < x->judging.roots.count; i++) {
+        const struct root_place *place = &x->judging.roots.places[i];
+        if (has_mount && place->mount == directory.mount && lies_in(x->out->path, place->path) &&
+            (!x->place || strlen(place->path) >= strlen(x->place->path)))
+            x->place = place;
+    }
+    if (x->place) {
+        size_t root = strlen(x->judging.roots.paths[x->place->root]);
+        x->below = root > 1 ? root + 1 : 1;
+    }
+}
+
+static uint32_t depth_of(const struct explaining *x)
+{
+    uint32_t depth = 1;
+    for (const char *p = x->out->path + x->below; *p; p++)
+        depth += *p == '/';
+    return depth;
+}
+
+/* ---- its rule ---- */
+
+static const char *why(struct explaining *x, const struct olv_rule *rule, enum olv_truth answer)
+{
+    struct olv_text text = {0};
+    const char *copy;
+    if (rule->where_expr)
+        olv_expr_explain(rule->where_expr, x->asked, x->scratch, answer, x->options->as_of, &text);
+    else if (answer == OLV_NO)
+        olv_text_printf(&text, "it is about files, and this is a %s", olv_kind_word(x->out->stat.kind));
+    copy = olv_arena_copy(x->arena, olv_text_string(&text), text.len);
+    olv_text_free(&text);
+    return copy ? copy : "";
+}
+
+static bool ask_rules(struct explaining *x)
+{
+    const struct olv_scope *scope = x->scope;
+    struct olv_explanation *out = x->out;
+    out->rules = olv_arena_alloc(x->arena, (scope->count + 1) * sizeof *out->rules);
+    for (uint32_t i = 0; out->rules && i < scope->count; i++) {
+        const struct olv_scope_rule *candidate = &scope->rules[i];
+        enum olv_truth answer =
+            olv_decider_fits(x->judging.decider, candidate, x->depth, x->asked, x->scratch);
+        out->rules[out->rule_count++] = (struct olv_explained_rule){
+            candidate->rule, answer, why(x, &x->policy->rules[candidate->rule], answer)};
+        if (answer != OLV_NO)
+            break;
+    }
+    out->verdict = olv_decide(x->judging.decider, scope, x->depth, x->asked, x->scratch);
+    return out->rules != NULL;
+}
+
+static bool find_steps(struct explaining *x)
+{
+    struct olv_explanation *out = x->out;
+    const struct olv_rule *rule = &x->policy->rules[out->verdict.rule];
+    enum olv_reason ignored;
+    out->steps = olv_arena_alloc(x->arena, (rule->step_count + 1) * sizeof *out->steps);
+    if (!out->steps)
+        return false;
+    if (x->whole.is_directory) { /* as old as what is in it */
+        x->times = out->stat;
+        record_times(&x->whole.record, &x->times);
+        x->asked->stat = &x->times;
+    }
+    out->clock = olv_decider_clock(x->judging.decider, out->verdict.rule, x->asked);
+    out->has_start =
+        olv_decider_start(x->judging.decider, out->verdict.rule, x->asked, &out->start, &ignored);
+    for (uint32_t i = 0; out->has_start && i < rule->step_count; i++) {
+        struct olv_explained_step *step = &out->steps[i];
+        step->has_time =
+            olv_decider_step_time(x->judging.decider, out->verdict.rule, i, out->start, &step->when);
+        step->has_come = step->has_time && olv_instant_compare(step->when, x->options->as_of) <= 0;
+    }
+    return true;
+}
+
+/* ---- what is in the way ---- */
+
+static void add_obstacle(struct explaining *x, const char *words)
+{
+    if (x->out->obstacle_count < OLV_MOST_OBSTACLES)
+        x->out->obstacles[x->out->obstacle_count++] = words;
+}
+
+/* What in a directory that a rule owns keeps it from going as a whole. */
+static void find_obstacles_inside(struct explaining *x)
+{
+    const struct record *r = &x->whole.record;
+    const struct olv_guard *guard = x->options->guard;
+    struct olv_stat directory;
+    if (x->out->stat.kind != OLV_KIND_DIRECTORY)
+        return;
+    if (guard && olv_guard_is_landmark(guard, x->out->stat.device, x->out->stat.inode))
+        add_obstacle(x, "it is a home directory or the top of the file system: it stays");
+    if (olv_os_stat(x->dir, "", &directory) && directory.mount != x->out->stat.mount)
+        add_obstacle(x, "another file system begins here: it stays");
+    if (!x->whole.is_directory || r->judged.reason != OLV_DUE)
+        return;
+    if (r->is_blocked)
+        add_obstacle(x, "something in it is kept, held, recovered a short while ago, or cannot be known");
+    if (r->has_open && !x->policy->rules[r->judged.rule].open_too)
+        add_obstacle(x, "something in it is open for writing");
+    if (r->owner == RECORD_SEVERAL || (r->owner != RECORD_NOBODY && r->owner != (int)r->judged.rule))
+        add_obstacle(x, "something in it belongs to another rule");
+}
+
+static void find_obstacles(struct explaining *x)
+{
+    const struct olv_stat *stat = &x->out->stat;
+    enum olv_truth open = is_open(&x->subject.subject);
+    struct olv_os_place place;
+    enum olv_barrier barrier = olv_guard_of(x->options->guard, x->out->path);
+    if (barrier == OLV_SYSTEM_PLACE)
+        add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
+    if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
+        add_obstacle(x, "it is one of Olvido's own files");
+    else if (barrier == OLV_OWN_PLACE)
+        add_obstacle(x, "it lies in one of Olvido's own places: nothing there is ever touched");
+    find_obstacles_inside(x);
+    if (is_held(&x->subject.subject) != OLV_NO)
+        add_obstacle(x, "it is held");
+    if (in_respite(&x->subject.subject))
+        add_obstacle(x, "it was recovered within the last 30 days");
+    if (open == OLV_YES)
+        add_obstacle(x, "it is open for writing");
+    else if (open == OLV_UNKNOWN && stat->kind == OLV_KIND_FILE)
+        add_obstacle(
+            x, "whether it is open for writing cannot be known: what cannot be taken back is not done to it");
+    if (stat->is_immutable)
+        add_obstacle(x, "it is protected: immutable by its file attributes");
+    if (stat->is_append_only)
+        add_obstacle(x, "it is protected: append-only by its file attributes");
+    if (olv_os_place(x->dir, &place) && place.is_read_only)
+        add_obstacle(x, "its file system is mounted read-only");
+    else if (faccessat(x->dir, ".", W_OK | X_OK, AT_EACCESS) < 0)
+        add_obstacle(x, "you may not change its directory");
+}
+
+/* ---- */
+
+/* What is in it, if it is a directory, and whether a directory around it takes it along. */
+static bool look_around(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    const struct whole_view *view = &x->whole;
+    if (!wholes_look(&x->judging, x->place->root, out->path, &x->whole, observer, err))
+        return false;
+    out->is_summed_up = view->is_directory;
+    out->contents = view->record.contents;
+    if (*view->goes_with) {
+        out->goes_with = olv_arena_copy(x->arena, view->goes_with, strlen(view->goes_with));
+        out->goes = view->goes;
+        return out->goes_with || olv_fail_memory(err);
+    }
+    return true;
+}
+
+/* What Olvido has compressed is judged as the file that it was. */
+static bool find_former(struct explaining *x, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    struct former_place place = place_of(x);
+    const char *slash = strrchr(out->path, '/');
+    if (out->stat.kind != OLV_KIND_FILE)
+        return true;
+    former_find(&x->former, &place);
+    if (!x->former.is_known)
+        return true;
+    olv_text_printf(&x->as_it_was, "%.*s/%s", (int)(slash - out->path), out->path, x->former.origin.name);
+    out->was = olv_arena_copy(x->arena, x->former.origin.name, strlen(x->former.origin.name));
+    out->was_bytes = x->former.origin.size_bytes;
+    out->was_until = x->former.origin.act;
+    return (out->was && !x->as_it_was.failed) || olv_fail_memory(err);
+}
+
+static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct olv_explanation *out = x->out;
+    if (!find_former(x, err))
+        return false;
+    x->subject = (struct one_subject){.subject = {.name = out->was ? out->was : x->name,
+                                                  .name_len = strlen(out->was ? out->was : x->name),
+                                                  .kind = out->stat.kind,
+                                                  .stat = out->was ? &x->former.stat : &out->stat,
+                                                  .facts = &one_facts},
+                                      .x = x};
+    x->scratch = olv_expr_scratch_new();
+    if (!judging_begin(&x->judging, x->policy, x->options, observer, err))
+        return false;
+    if (!x->scratch)
+        return olv_fail_memory(err);
+    find_place(x);
+    if (x->place && x->judging.has_directories && !look_around(x, observer, err))
+        return false;
+    find_obstacles(x);
+    if (!x->place)
+        return true;
+    x->asked = &x->subject.subject;
+    x->scope = x->place->scope;
+    x->depth = depth_of(x);
+    if (!ask_rules(x))
+        return olv_fail_memory(err);
+    if (x->whole.is_directory && x->whole.record.judged.reason == OLV_DUE)
+        out->verdict = x->whole.verdict;
+    if ((out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
+        return olv_fail_memory(err);
+    return true;
+}
+
+/* ---- what lies in a depot ---- */
+
+struct looking_in_depots {
+    struct explaining *x;
+    struct stored_judge *judge;
+    bool ok;
+};
+
+/* Each version as it comes; the newest is the last, and stays. */
+static bool explain_stored(void *self, const struct olv_stored_file *f)
+{
+    struct looking_in_depots *l = self;
+    struct explaining *x = l->x;
+    struct olv_explanation *out = x->out;
+    struct stored_subject s;
+    size_t versions = out->stored_versions;
+    l->ok = stored_subject_begin(&s, l->judge, f);
+    if (!l->ok)
+        return false;
+    out->stat = s.stat;
+    out->rule_count = 0;
+    out->stored_versions = versions + 1;
+    out->depot = olv_arena_copy(x->arena, f->depot, strlen(f->depot));
+    out->archive = olv_arena_copy(x->arena, f->archive_name, strlen(f->archive_name));
+    out->archived = f->archived;
+    x->asked = &s.subject;
+    x->scope = l->judge->scope;
+    x->depth = s.depth;
+    l->ok = out->depot && out->archive && ask_rules(x);
+    if (l->ok && out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED)
+        l->ok = find_steps(x);
+    out->verdict.reason = stored_reason(x->policy, &out->verdict);
+    x->asked = NULL;
+    return l->ok;
+}
+
+static bool look_in_depots(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    struct stored_judge judge;
+    struct looking_in_depots l = {x, &judge, true};
+    bool ok;
+    x->out->verdict.reason = OLV_GONE;
+    if (!x->options->catalogue)
+        return true;
+    x->scratch = olv_expr_scratch_new();
+    ok = judging_begin(&x->judging, x->policy, x->options, observer, err);
+    ok = stored_judge_begin(&judge, x->policy, &x->judging) && x->scratch && ok;
+    if (!ok && err->code == OLV_OK)
+        olv_fail_memory(err);
+    ok = ok && olv_catalogue_versions(x->options->catalogue, x->out->path, explain_stored, &l, err) &&
+         (l.ok || olv_fail_memory(err));
+    stored_judge_end(&judge);
+    return ok;
+}
+
+bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const char *path,
+                 const struct olv_plan_options *options, const struct olv_observer *observer,
+                 struct olv_error *err)
+{
+    struct explaining x = {.out = out, .policy = policy, .options = options, .dir = -1};
+    bool ok;
+    *out = (struct olv_explanation){.verdict = {.reason = OLV_NOT_OWNED},
+                                    .memory = calloc(1, sizeof *out->memory)};
+    if (!out->memory)
+        return olv_fail_memory(err);
+    x.arena = &out->memory->arena;
+    ok = find_path(&x, path, err);
+    if (ok && open_directory(&x))
+        ok = judge(&x, observer, err);
+    else if (ok)
+        ok = look_in_depots(&x, observer, err);
+    if (x.dir >= 0)
+        close(x.dir);
+    olv_text_free(&x.as_it_was);
+    olv_expr_scratch_free(x.scratch);
+    judging_end(&x.judging);
+    return ok;
+}
+
+void olv_explanation_free(struct olv_explanation *explanation)
+{
+    if (!explanation->memory)
+        return;
+    olv_arena_free(&explanation->memory->arena);
+    free(explanation->memory);
+    *explanation = (struct olv_explanation){0};
+}

@@ -1,0 +1,50 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "judge/former.h"
+
+#include "depot/had.h"
+#include "olvido/codec.h"
+
+static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, struct origin *out)
+{
+    struct catalogue_had had = {
+        .act = act, .size_bytes = p->stat->size_bytes, .modified = p->stat->modified, .was_name = ""};
+    struct olv_text path = {0};
+    bool is_found = false;
+    if (!p->catalogue)
+        return false;
+    if (p->path(p->self, &path) && !path.failed) {
+        had.path = olv_text_string(&path);
+        if (p->lock)
+            pthread_mutex_lock(p->lock);
+        is_found = catalogue_find_had(p->catalogue, &had, out->name, &out->size_bytes);
+        if (p->lock)
+            pthread_mutex_unlock(p->lock);
+    }
+    olv_text_free(&path);
+    out->act = act;
+    return is_found;
+}
+
+bool former_is_likely(const char *name)
+{
+    return olv_codec_of_name(name) != OLV_CODEC_NONE;
+}
+
+void former_find(struct former *f, const struct former_place *p)
+{
+    f->is_known =
+        former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
+                                      (ask_catalogue(p, OLV_ACT_COMPRESS, &f->origin) && *f->origin.name));
+    if (!f->is_known)
+        return;
+    f->stat = *p->stat;
+    f->stat.size_bytes = f->origin.size_bytes;
+}
+
+bool former_has_had(const struct former *f, const struct former_place *p, enum olv_act_id act)
+{
+    struct origin ignored;
+    if (f->is_known)
+        return f->origin.act == act;
+    return act == OLV_ACT_COMPRESS && ask_catalogue(p, act, &ignored);
+}

@@ -1,0 +1,76 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Judging the entries of a walk: which rules apply where, and what their statements may ask. */
+#ifndef OLV_JUDGE_JUDGING_H
+#define OLV_JUDGE_JUDGING_H
+
+#include "judge/decide.h"
+#include "judge/roots.h"
+#include "olvido/plan.h"
+#include "os/os.h"
+#include "scan/subject.h"
+
+#include <pthread.h>
+
+/* What is open for writing: looked up when the first entry is due, for that takes longer than a small tree.
+ */
+struct use_lookup {
+    bool is_wanted;
+    pthread_mutex_t mutex;
+    struct olv_os_in_use *_Atomic files; /* NULL: not looked up yet */
+    bool is_done;                        /* under the mutex; it may have failed */
+};
+
+/* Shared by all workers, read-only while they walk but for `use`. */
+struct judging {
+    const struct olv_policy *policy;
+    const struct olv_plan_options *options;
+    struct olv_decider *decider;
+    struct roots roots;
+    struct use_lookup *use;     /* owned */
+    pthread_mutex_t *catalogue; /* held while it is asked; owned */
+    bool has_directories;       /* some rule is about directories */
+};
+
+bool judging_begin(struct judging *judging, const struct olv_policy *policy,
+                   const struct olv_plan_options *options, const struct olv_observer *observer,
+                   struct olv_error *err);
+void judging_end(struct judging *judging);
+
+/* One for each worker of a walk. */
+struct judge {
+    const struct judging *judging;
+    struct olv_expr_scratch *scratch;
+    struct olv_text path, below; /* scratch */
+    uint64_t entered;            /* serial of the directory entered last, and what it is */
+    struct olv_stat entered_stat;
+};
+
+bool judge_begin(struct judge *judge, const struct judging *judging);
+void judge_end(struct judge *judge);
+
+/* To be called when a directory is entered: finds the rules that apply in it. False: it is to be left out,
+ * for it is Olvido's own. */
+bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat);
+/* The verdict on an entry that is no directory. */
+struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry);
+
+/* The time that the rule goes by. */
+struct olv_instant judge_clock(struct judge *judge, struct olv_scan_entry *entry, uint32_t rule);
+
+/* What keeps an entry where it is, whatever rule owns it. It must have been looked at. */
+struct judged_entry {
+    bool is_held, in_respite, is_in_use;
+};
+struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entry);
+
+/* What can be said about a directory before it is known what is in it. */
+struct judged_directory {
+    enum olv_reason reason; /* OLV_DUE: a rule owns it; else OLV_NOT_OWNED, OLV_UNDECIDED, OLV_GONE */
+    uint32_t rule;
+    bool is_held, in_respite;
+    bool has_own_start;           /* its rule goes by the date in its name */
+    struct olv_instant own_start; /* then: that date */
+};
+struct judged_directory judge_directory(struct judge *judge, struct olv_scan_entry *entry);
+
+#endif

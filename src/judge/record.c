@@ -1,0 +1,136 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "judge/record.h"
+
+#include <stdlib.h>
+
+struct record *record_new(struct judged_directory judged, const struct olv_stat *stat)
+{
+    struct record *r = calloc(1, sizeof *r);
+    if (!r)
+        return NULL;
+    r->owner = RECORD_NOBODY;
+    r->judged = judged;
+    r->is_blocked = !stat;
+    if (stat)
+        r->stat = *stat;
+    return r;
+}
+
+/* ---- summing up ---- */
+
+static void add_owner(struct record *r, int owner)
+{
+    if (r->owner == RECORD_NOBODY)
+        r->owner = owner;
+    else if (owner != RECORD_NOBODY && r->owner != owner)
+        r->owner = RECORD_SEVERAL;
+}
+
+static struct olv_instant time_of(const struct olv_stat *stat, int clock)
+{
+    const struct olv_instant times[RECORD_CLOCKS] = {stat->modified, stat->accessed, stat->changed,
+                                                     stat->born};
+    return times[clock];
+}
+
+static void add_time(struct record *r, int clock, struct olv_instant t)
+{
+    if (olv_instant_compare(t, r->youngest[clock]) > 0)
+        r->youngest[clock] = t;
+}
+
+/* Whether a file with this verdict keeps the directories around it where they are. */
+static bool blocks(enum olv_reason reason)
+{
+    return reason == OLV_KEPT || reason == OLV_UNDECIDED || reason == OLV_GONE;
+}
+
+void record_add(struct record *r, struct olv_verdict v, struct judged_entry judged,
+                const struct olv_stat *stat)
+{
+    r->is_blocked |= blocks(v.reason) || !stat || judged.is_held || judged.in_respite;
+    r->has_open |= judged.is_in_use;
+    add_owner(r, v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE ? RECORD_NOBODY : (int)v.rule);
+    if (!stat)
+        return;
+    olv_contents_add(&r->contents, stat);
+    for (int clock = 0; clock < RECORD_CLOCKS; clock++)
+        add_time(r, clock, time_of(stat, clock));
+}
+
+void record_join(struct record *above, const struct record *r, struct olv_verdict v)
+{
+    struct olv_stat times = r->stat;
+    record_times(r, &times);
+    olv_contents_add(&above->contents, &r->stat);
+    olv_contents_merge(&above->contents, &r->contents);
+    for (int clock = 0; clock < RECORD_CLOCKS; clock++)
+        add_time(above, clock, time_of(&times, clock));
+    add_owner(above, r->owner);
+    if (r->judged.reason == OLV_DUE)
+        add_owner(above, (int)r->judged.rule);
+    above->has_open |= r->has_open;
+    above->is_blocked |= r->is_blocked || r->judged.reason == OLV_UNDECIDED || r->judged.is_held ||
+                         r->judged.in_respite || v.reason == OLV_KEPT;
+}
+
+/* ---- judging ---- */
+
+/* The directory as a subject whose facts are known already. */
+struct whole_subject {
+    struct olv_subject subject; /* first member */
+    struct olv_stat stat;
+    const struct record *record;
+};
+
+static const struct olv_stat *look(struct olv_subject *subject)
+{
+    return subject->stat;
+}
+
+static enum olv_truth is_held(struct olv_subject *subject)
+{
+    return ((struct whole_subject *)subject)->record->judged.is_held ? OLV_YES : OLV_NO;
+}
+
+static bool in_respite(struct olv_subject *subject)
+{
+    return ((struct whole_subject *)subject)->record->judged.in_respite;
+}
+
+static const struct olv_subject_facts whole_facts = {
+    .look = look, .is_held = is_held, .in_respite = in_respite};
+
+void record_times(const struct record *r, struct olv_stat *out)
+{
+    if (r->contents.entries == 0)
+        return;
+    out->modified = r->youngest[OLV_CLOCK_MODIFIED];
+    out->accessed = r->youngest[OLV_CLOCK_ACCESSED];
+    out->changed = r->youngest[OLV_CLOCK_CHANGED];
+    out->born = r->youngest[OLV_CLOCK_BORN];
+}
+
+static bool is_spared_by_contents(const struct record *r, const struct olv_rule *rule)
+{
+    return r->is_blocked || (r->has_open && !rule->open_too) || r->owner == RECORD_SEVERAL ||
+           (r->owner != RECORD_NOBODY && r->owner != (int)r->judged.rule);
+}
+
+struct olv_verdict record_judge(const struct judging *judging, const struct record *r)
+{
+    const struct olv_rule *rule = &judging->policy->rules[r->judged.rule];
+    struct olv_verdict v = {.reason = OLV_NO_DATE, .rule = r->judged.rule};
+    struct whole_subject s = {.stat = r->stat, .record = r};
+    struct olv_instant start = r->judged.own_start;
+    s.subject = (struct olv_subject){.kind = OLV_KIND_DIRECTORY, .stat = &s.stat, .facts = &whole_facts};
+    record_times(r, &s.stat);
+    if (rule->clock == OLV_CLOCK_NAME
+            ? !r->judged.has_own_start
+            : !olv_decider_start(judging->decider, r->judged.rule, &s.subject, &start, &v.reason))
+        return v;
+    v = olv_decider_judge(judging->decider, r->judged.rule, &s.subject, start);
+    if (v.reason == OLV_DUE && rule->steps[v.step].act != OLV_ACT_TELL && is_spared_by_contents(r, rule))
+        v.reason = OLV_INSIDE;
+    return v;
+}

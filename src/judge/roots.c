@@ -1,0 +1,268 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* `under` paths may lie in one another: the outermost of each mount is walked, and further in the rules of
+ * the inner ones join those of the outer. A path on another mount than the one around it is a root of its
+ * own, for a walk stays on its mount. */
+#include "judge/roots.h"
+
+#include "base/glob.h"
+#include "base/path.h"
+#include "file/trusted.h"
+#include "judge/expand.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+static void tell(const struct olv_observer *observer, const char *path, const char *what, int sys)
+{
+    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
+}
+
+struct adding {
+    struct roots *roots;
+    uint32_t rule;
+    const struct olv_observer *observer;
+};
+
+static struct root_place *new_place(struct roots *roots)
+{
+    if (roots->count == roots->cap) {
+        size_t cap = roots->cap ? 2 * roots->cap : 16;
+        struct root_place *grown = olv_arena_alloc(&roots->arena, cap * sizeof *grown);
+        if (!grown)
+            return NULL;
+        if (roots->count)
+            memcpy(grown, roots->places, roots->count * sizeof *grown);
+        roots->places = grown;
+        roots->cap = cap;
+    }
+    return &roots->places[roots->count++];
+}
+
+static bool add_place(void *self, const char *path)
+{
+    struct adding *a = self;
+    struct root_place *place;
+    struct olv_error why = {0};
+    char *real = trusted_resolve(path, &why);
+    struct olv_stat stat;
+    int fd;
+    bool ok = true;
+    if (!real) {
+        tell(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what, why.sys);
+        return true;
+    }
+    fd = olv_os_open_path(real);
+    if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
+        tell(a->observer, path, "opening it (`under` of a rule)", errno);
+    } else {
+        place = new_place(a->roots);
+        if (place)
+            *place = (struct root_place){.path = olv_arena_copy(&a->roots->arena, real, strlen(real)),
+                                         .mount = stat.mount,
+                                         .rule = a->rule};
+        ok = place && place->path;
+    }
+    if (fd >= 0)
+        close(fd);
+    free(real);
+    return ok;
+}
+
+/* Like strcmp, but with the slash before every other byte: so all that lies in a directory comes right behind
+ * it. */
+static int compare_paths(const char *a, const char *b)
+{
+    while (*a && *a == *b) {
+        a++;
+        b++;
+    }
+    if (*a == *b)
+        return 0;
+    if (!*a || !*b)
+        return *a ? 1 : -1;
+    if (*a == '/' || *b == '/')
+        return *a == '/' ? -1 : 1;
+    return (unsigned char)*a < (unsigned char)*b ? -1 : 1;
+}
+
+static int by_path(const void *a, const void *b)
+{
+    const struct root_place *x = a, *y = b;
+    int order = compare_paths(x->path, y->path);
+    return order ? order : (x->rule < y->rule ? -1 : x->rule > y->rule);
+}
+
+static uint32_t depth_below(const char *path, size_t skip)
+{
+    uint32_t depth = path[skip] ? 1 : 0;
+    for (const char *p = path + skip; *p; p++)
+        depth += *p == '/';
+    return depth;
+}
+
+/* The same scope, for below a directory that was recovered a short while ago. */
+static const struct olv_scope *make_spared(struct roots *roots, const struct olv_scope *scope)
+{
+    size_t size = sizeof *scope + scope->count * sizeof scope->rules[0];
+    struct olv_scope *spared = olv_arena_alloc(&roots->arena, size);
+    if (!spared)
+        return NULL;
+    memcpy(spared, scope, size);
+    spared->in_respite = true;
+    spared->spared = spared;
+    return spared;
+}
+
+/* The places around the one under way, outermost first, down to itself and all others with its path; `base`
+ * is where the mount of the last of them begins. */
+struct nest {
+    const struct root_place **places;
+    size_t count, base;
+};
+
+/* The rules of all places of the nest on this mount, in the order of the policy. */
+static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest, const char *root)
+{
+    size_t root_len = strlen(root) > 1 ? strlen(root) : 0, count = nest->count - nest->base;
+    struct olv_scope *scope = olv_arena_alloc(&roots->arena, sizeof *scope + count * sizeof scope->rules[0]);
+    if (!scope)
+        return NULL;
+    for (size_t i = nest->base; i < nest->count; i++) {
+        const struct root_place *place = nest->places[i];
+        size_t below = strlen(place->path), at = scope->count++;
+        /* with the slash behind it, counted without the one before */
+        below = below > root_len + 1 ? below - root_len : 0;
+        for (; at > 0 && scope->rules[at - 1].rule > place->rule; at--)
+            scope->rules[at] = scope->rules[at - 1];
+        scope->rules[at] =
+            (struct olv_scope_rule){.rule = place->rule,
+                                    .path_skip = below,
+                                    .depth = below ? depth_below(place->path, root_len + 1) : 0};
+    }
+    scope->spared = make_spared(roots, scope);
+    return scope->spared ? scope : NULL;
+}
+
+/* Finds out in which root this place lies, or makes it one. */
+static void find_root(struct roots *roots, struct nest *nest, struct root_place *place)
+{
+    const struct root_place *around;
+    while (nest->count && !path_behind(place->path, nest->places[nest->count - 1]->path))
+        nest->count--;
+    around = nest->count ? nest->places[nest->count - 1] : NULL;
+    if (around && around->mount == place->mount) {
+        place->root = around->root;
+        place->base = around->base;
+        roots->has_nested[place->root] |= strcmp(place->path, roots->paths[place->root]) != 0;
+        return;
+    }
+    place->root = (uint32_t)roots->root_count;
+    place->base = nest->count;
+    roots->paths[roots->root_count++] = place->path;
+}
+
+static bool nest_places(struct roots *roots, struct nest *nest)
+{
+    for (size_t i = 0, end; i < roots->count; i = end) {
+        struct root_place *first = &roots->places[i];
+        const struct olv_scope *scope;
+        find_root(roots, nest, first);
+        for (end = i; end < roots->count && strcmp(roots->places[end].path, first->path) == 0; end++) {
+            roots->places[end].root = first->root;
+            roots->places[end].base = first->base;
+            nest->places[nest->count++] = &roots->places[end];
+        }
+        nest->base = first->base;
+        scope = make_scope(roots, nest, roots->paths[first->root]);
+        if (!scope)
+            return false;
+        for (size_t k = i; k < end; k++)
+            roots->places[k].scope = scope;
+    }
+    return true;
+}
+
+bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer)
+{
+    struct nest nest = {0};
+    for (size_t i = 0; i < policy->rule_count; i++)
+        for (size_t k = 0; k < policy->rules[i].under_count; k++)
+            if (!expand_under(policy->rules[i].under[k], add_place,
+                              &(struct adding){roots, (uint32_t)i, observer}, observer))
+                return false;
+    roots->paths = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->paths);
+    roots->has_nested = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->has_nested);
+    nest.places = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *nest.places);
+    if (!nest.places || !roots->paths || !roots->has_nested)
+        return false;
+    if (roots->count)
+        qsort(roots->places, roots->count, sizeof *roots->places, by_path);
+    return nest_places(roots, &nest);
+}
+
+const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path)
+{
+    size_t low = 0, high = roots->count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        int order = compare_paths(roots->places[middle].path, path);
+        if (order == 0) {
+            const struct root_place *place = &roots->places[middle];
+            return place->root == root ? place : NULL;
+        }
+        if (order < 0)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return NULL;
+}
+
+/* ---- places that are gone ---- */
+
+/* Bytes of `directory` that lead to an `under` of the rule, as it is written or as it is spelt without links;
+ * the outermost. 0: none does. */
+static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, uint32_t number,
+                       const char *directory)
+{
+    size_t len = strlen(directory), best = 0;
+    for (size_t i = 0; i < roots->count; i++) {
+        const struct root_place *place = &roots->places[i];
+        size_t n = strlen(place->path);
+        if (place->rule == number && path_behind(directory, place->path) && (!best || n < best))
+            best = n;
+    }
+    for (size_t end = 1; end <= len; end++) {
+        if (directory[end] != '/' && end != len)
+            continue;
+        for (size_t k = 0; k < rule->under_count && (!best || end < best); k++)
+            if (olv_glob_match(rule->under[k], strlen(rule->under[k]), directory, end, false))
+                best = end;
+    }
+    return best;
+}
+
+const struct olv_scope *roots_scope_of(const struct roots *roots, const struct olv_policy *policy,
+                                       const char *directory, struct olv_arena *arena)
+{
+    size_t size = sizeof(struct olv_scope) + policy->rule_count * sizeof(struct olv_scope_rule);
+    struct olv_scope *scope = olv_arena_alloc(arena, size);
+    for (uint32_t i = 0; scope && i < policy->rule_count; i++) {
+        size_t reach = reach_of(roots, &policy->rules[i], i, directory);
+        struct olv_scope_rule rule = {.rule = i, .path_skip = reach == 1 ? 1 : reach + 1};
+        for (size_t at = 0; reach > 1 && at < reach; at++)
+            rule.depth += directory[at] == '/';
+        if (reach)
+            scope->rules[scope->count++] = rule;
+    }
+    return scope;
+}
+
+void roots_free(struct roots *roots)
+{
+    olv_arena_free(&roots->arena);
+}

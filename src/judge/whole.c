@@ -1,0 +1,285 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A walk of its own: what is in a directory is summed up in a record while it is walked, and when the last of
+ * it has been seen the directory is judged and its sum joins the one above. So only the directories under way
+ * are in memory, and those with a verdict. */
+#include "judge/whole.h"
+
+#include <pthread.h>
+#include <stdatomic.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { LOCKS = 64 };
+
+/* The one path that is asked about, and what comes out. */
+struct target {
+    uint32_t root;
+    const char *path;
+    size_t top; /* so much of the path names the outermost directory below the root: that one is summed up */
+    struct whole_view *view;
+    pthread_mutex_t mutex;
+};
+
+struct wholes_worker {
+    struct judge judge;
+    struct whole *found;
+    size_t count, cap;
+};
+
+struct finding {
+    const struct judging *judging;
+    const struct olv_observer *observer;
+    struct wholes_worker *workers;
+    unsigned worker_count;
+    struct target *target;        /* NULL: all are asked about */
+    pthread_mutex_t locks[LOCKS]; /* a record's is chosen by its address */
+    atomic_bool out_of_memory;
+};
+
+struct wholes {
+    struct whole *items; /* sorted */
+    size_t count;
+};
+
+static pthread_mutex_t *lock_of(struct finding *f, const struct record *r)
+{
+    return &f->locks[((uintptr_t)r / sizeof *r) % LOCKS];
+}
+
+/* ---- what comes of one ---- */
+
+static void keep(struct finding *f, struct wholes_worker *w, const struct record *r, struct olv_verdict v)
+{
+    if (w->count == w->cap) {
+        size_t cap = w->cap ? 2 * w->cap : 64;
+        struct whole *grown = realloc(w->found, cap * sizeof *grown);
+        if (!grown) {
+            atomic_store(&f->out_of_memory, true);
+            return;
+        }
+        w->found = grown;
+        w->cap = cap;
+    }
+    w->found[w->count++] = (struct whole){.mount = r->stat.mount,
+                                          .inode = r->stat.inode,
+                                          .reason = v.reason,
+                                          .rule = v.rule,
+                                          .step = v.step,
+                                          .since = v.since,
+                                          .own_size = r->stat.size_bytes,
+                                          .contents = r->contents};
+}
+
+/* Whether `path` lies in `directory`. */
+static bool is_around(const char *path, const char *directory)
+{
+    size_t n = strlen(directory);
+    return strncmp(path, directory, n) == 0 && path[n] == '/';
+}
+
+static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, const struct record *r,
+                           struct olv_verdict v)
+{
+    struct olv_text path = {0};
+    const struct olv_rule *rule = &f->judging->policy->rules[v.rule];
+    olv_scan_dir_path(dir, &path);
+    pthread_mutex_lock(&f->target->mutex);
+    if (strcmp(olv_text_string(&path), f->target->path) == 0) {
+        f->target->view->is_directory = true;
+        f->target->view->record = *r;
+        f->target->view->verdict = v;
+    } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
+               rule->steps[v.step].act != OLV_ACT_TELL) {
+        f->target->view->goes = v; /* and one further out, which comes later, takes its place */
+        snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
+    }
+    pthread_mutex_unlock(&f->target->mutex);
+    olv_text_free(&path);
+}
+
+/* ---- the walk ---- */
+
+static void add_file(struct finding *f, struct judge *judge, struct record *r, struct olv_scan_entry *entry)
+{
+    struct olv_verdict v = judge_file(judge, entry);
+    bool is_known = olv_scan_look(entry);
+    struct judged_entry judged = is_known ? judge_entry(judge, entry) : (struct judged_entry){0};
+    pthread_mutex_lock(lock_of(f, r));
+    record_add(r, v, judged, is_known ? &entry->stat : NULL);
+    pthread_mutex_unlock(lock_of(f, r));
+}
+
+static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+{
+    struct finding *f = self;
+    struct judge *judge = &f->workers[number].judge;
+    if (entry->kind != OLV_KIND_DIRECTORY) {
+        if (entry->dir->data)
+            add_file(f, judge, entry->dir->data, entry);
+        return;
+    }
+    entry->data = record_new(judge_directory(judge, entry), olv_scan_look(entry) ? &entry->stat : NULL);
+    if (!entry->data)
+        atomic_store(&f->out_of_memory, true);
+}
+
+/* Whether the walk has to go there for the one path that is asked about. */
+static bool leads_to(const struct target *target, const struct olv_scan_dir *dir)
+{
+    struct olv_text path = {0};
+    bool leads;
+    olv_scan_dir_path(dir, &path);
+    leads =
+        dir->root == target->root &&
+        (dir->depth == 0 || (path.len >= target->top && memcmp(path.data, target->path, target->top) == 0 &&
+                             (path.data[target->top] == '\0' || path.data[target->top] == '/')));
+    olv_text_free(&path);
+    return leads;
+}
+
+static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+{
+    struct finding *f = self;
+    return !atomic_load(&f->out_of_memory) && (!f->target || leads_to(f->target, dir)) &&
+           judge_enter(&f->workers[number].judge, dir, stat);
+}
+
+static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
+{
+    struct finding *f = self;
+    struct record *r = dir->data, *above = dir->parent ? dir->parent->data : NULL;
+    struct olv_verdict v = {.reason = OLV_NOT_DUE};
+    if (!r)
+        return;
+    r->is_blocked |= !dir->is_complete;
+    if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
+        v = record_judge(f->judging, r);
+        if (v.reason != OLV_NOT_DUE && !f->target)
+            keep(f, &f->workers[number], r, v);
+    }
+    if (f->target)
+        look_at_target(f, dir, r, v);
+    if (above) {
+        pthread_mutex_lock(lock_of(f, above));
+        record_join(above, r, v);
+        pthread_mutex_unlock(lock_of(f, above));
+    }
+    free(r);
+}
+
+static void on_progress(void *self, const struct olv_progress *progress)
+{
+    olv_observe_progress(((struct finding *)self)->observer, *progress);
+}
+
+static bool is_interrupted(void *self)
+{
+    struct finding *f = self;
+    return atomic_load(&f->out_of_memory) || olv_observe_interrupted(f->observer);
+}
+
+/* ---- all of them ---- */
+
+static int by_key(const void *a, const void *b)
+{
+    const struct whole *x = a, *y = b;
+    if (x->mount != y->mount)
+        return x->mount < y->mount ? -1 : 1;
+    return x->inode < y->inode ? -1 : x->inode > y->inode;
+}
+
+static struct wholes *gather(struct finding *f)
+{
+    struct wholes *wholes = calloc(1, sizeof *wholes);
+    size_t total = 0;
+    for (unsigned i = 0; i < f->worker_count; i++)
+        total += f->workers[i].count;
+    if (!wholes || !(wholes->items = malloc((total + 1) * sizeof *wholes->items))) {
+        free(wholes);
+        return NULL;
+    }
+    for (unsigned i = 0; i < f->worker_count; i++)
+        for (size_t k = 0; k < f->workers[i].count; k++)
+            wholes->items[wholes->count++] = f->workers[i].found[k];
+    if (wholes->count)
+        qsort(wholes->items, wholes->count, sizeof *wholes->items, by_key);
+    return wholes;
+}
+
+static bool walk(struct finding *f, struct olv_error *err)
+{
+    struct olv_observer between = {.self = f,
+                                   .progress = on_progress,
+                                   .is_interrupted =
+                                       is_interrupted}; /* troubles are told by the walk after it */
+    struct olv_scan_visitor visitor = {.self = f, .enter = enter, .visit = visit, .leave = leave};
+    const struct roots *roots = &f->judging->roots;
+    bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
+    return atomic_load(&f->out_of_memory) ? olv_fail_memory(err) : ok;
+}
+
+static bool begin(struct finding *f, struct olv_error *err)
+{
+    for (unsigned i = 0; i < LOCKS; i++)
+        pthread_mutex_init(&f->locks[i], NULL);
+    f->worker_count = olv_scan_workers();
+    f->workers = calloc(f->worker_count, sizeof *f->workers);
+    for (unsigned i = 0; f->workers && i < f->worker_count; i++)
+        if (!judge_begin(&f->workers[i].judge, f->judging))
+            return olv_fail_memory(err);
+    return f->workers || olv_fail_memory(err);
+}
+
+static void end(struct finding *f)
+{
+    for (unsigned i = 0; f->workers && i < f->worker_count; i++) {
+        judge_end(&f->workers[i].judge);
+        free(f->workers[i].found);
+    }
+    for (unsigned i = 0; i < LOCKS; i++)
+        pthread_mutex_destroy(&f->locks[i]);
+    free(f->workers);
+}
+
+struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
+                               struct olv_error *err)
+{
+    struct finding f = {.judging = judging, .observer = observer};
+    struct wholes *wholes = NULL;
+    if (begin(&f, err) && walk(&f, err) && !(wholes = gather(&f)))
+        olv_fail_memory(err);
+    end(&f);
+    return wholes;
+}
+
+bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,
+                 const struct olv_observer *observer, struct olv_error *err)
+{
+    const char *root_path = judging->roots.paths[root];
+    size_t root_len = strlen(root_path) > 1 ? strlen(root_path) : 0;
+    struct target target = {.root = root, .path = path, .view = out};
+    struct finding f = {.judging = judging, .observer = observer, .target = &target};
+    bool ok;
+    *out = (struct whole_view){.verdict = {.reason = OLV_NOT_OWNED}};
+    target.top = root_len + 1 + strcspn(path + root_len + 1, "/");
+    pthread_mutex_init(&target.mutex, NULL);
+    ok = begin(&f, err) && walk(&f, err);
+    end(&f);
+    pthread_mutex_destroy(&target.mutex);
+    return ok;
+}
+
+const struct whole *wholes_find(const struct wholes *wholes, const struct olv_stat *stat)
+{
+    const struct whole key = {.mount = stat->mount, .inode = stat->inode};
+    return wholes && wholes->count ? bsearch(&key, wholes->items, wholes->count, sizeof key, by_key) : NULL;
+}
+
+void wholes_free(struct wholes *wholes)
+{
+    if (!wholes)
+        return;
+    free(wholes->items);
+    free(wholes);
+}

@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Directories that a rule owns, judged as a whole: one is as old as the youngest entry within, and spared by
+ * anything inside that is kept, held, in use, or owned by another rule. */
+#ifndef OLV_JUDGE_WHOLE_H
+#define OLV_JUDGE_WHOLE_H
+
+#include "judge/record.h"
+
+#include <limits.h>
+
+struct whole {
+    uint64_t mount, inode;
+    enum olv_reason reason; /* of those with a step whose time has come, or an odd time */
+    uint32_t rule, step;
+    struct olv_instant since;
+    uint64_t own_size; /* of the directory itself */
+    struct olv_contents contents;
+};
+
+struct wholes;
+/* Walks all that the policy is about, and keeps a verdict for every directory with a step whose time has
+ * come; memory grows with their number. NULL with `err`. */
+struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
+                               struct olv_error *err);
+/* NULL: no step's time has come for it. */
+const struct whole *wholes_find(const struct wholes *wholes, const struct olv_stat *stat);
+
+/* What a walk finds out about one path. */
+struct whole_view {
+    bool is_directory;    /* and reached by the walk; then: */
+    struct record record; /* what is in it */
+    struct olv_verdict verdict;
+    char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none does */
+    struct olv_verdict goes;  /* then: the verdict on that one */
+};
+/* Walks only what is needed to judge `path`, which lies in this root. */
+bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,
+                 const struct olv_observer *observer, struct olv_error *err);
+
+void wholes_free(struct wholes *wholes);
+
+#endif
