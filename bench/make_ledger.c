@@ -2,6 +2,7 @@
 /* make_ledger STATE LINES DIRECTORIES: a ledger of one run with LINES outcomes, as `enforce` writes them, in
  * batches with a checkpoint every so often. Written through the library itself, for its format is what is
  * measured. */
+#include "act/act.h"
 #include "ledger/ledger.h"
 
 #include <fcntl.h>
@@ -15,7 +16,7 @@ static void add(struct olv_ledger *ledger, unsigned long i, unsigned long direct
 {
     char path[160], name[64];
     struct olv_docket_entry e = {
-        .number = (uint32_t)(i % 4096), .step = 1, .rule_name = "gauge-readings", .act = OLV_ACT_DISCARD};
+        .number = (uint32_t)(i % 4096), .step = 1, .rule_name = "gauge-readings", .act = &act_discard};
     e.identity.size_bytes = i % 100000;
     e.identity.modified = (struct olv_instant){1700000000 + (int64_t)i, 123456789};
     e.due = e.identity.modified;

@@ -4,6 +4,7 @@
 #ifndef OLVIDO_DOCKET_H
 #define OLVIDO_DOCKET_H
 
+#include "olvido/act.h"
 #include "olvido/codec.h"
 #include "olvido/entry.h"
 #include "olvido/error.h"
@@ -52,56 +53,60 @@ struct olv_contents {
     struct olv_instant youngest; /* the latest change of state (ctime) of anything in it */
 };
 
-struct olv_docket_entry {
-    uint32_t number;       /* within its segment, from 0 */
-    uint32_t rule;         /* index in the policy; OLV_BY_HAND for a one-off command */
-    uint32_t step;         /* from 1; 0 by hand */
-    const char *rule_name; /* "" by hand */
-    enum olv_act_id act;
-    enum olv_if_exists if_exists;
-    struct olv_instant due;
-    struct olv_identity identity;
-    uint64_t links;               /* names that the file has */
-    struct olv_contents contents; /* of a directory */
-    const char *directory;        /* absolute path, no links in it */
-    struct olv_directory_id at;   /* of that directory */
-    const char *name;             /* in that directory */
-    const char *target;           /* where an act puts it, or "" */
-    const char *how;              /* what else the act needs to know, as olv_how_put spells it; may be "" */
-};
+/* Where the file of an entry lies. The numbers stand in dockets. */
+enum olv_place { OLV_IN_TREE = 0, OLV_IN_TRASH = 1, OLV_IN_DEPOT = 2, OLV_PLACES };
 
-/* The bytes that it is about: of a directory, those of the files in it. */
-uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
-
-/* Appends the path that people know it by: of what lies in a depot, that of where it was. */
-void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out);
-/* When it was modified last. */
-struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
-
-/* How an act is to be done. */
-struct olv_how {
+/* How an act is to be done: what its step says, or the options of a command. Strings may be NULL for "". */
+struct olv_manner {
     enum olv_codec codec;
     int level;
     bool keeps;           /* the original stays */
     uint64_t most_bytes;  /* unpacking: it may become this large; 0: no such limit was given */
     enum olv_clock clock; /* archiving: the time that the rule goes by, where that is to be kept */
-    char depot[65];       /* archiving: the name of the depot that the archive is for; "": none */
-    /* Of what lies in a depot: where in the archive the member is; `most_bytes` is its size, and `into` where
-     * the other name of a hard link goes to. */
-    bool is_member, has_digest, has_header, has_modified;
-    struct olv_instant modified; /* of the member, where the entry's own is the archive's */
-    uint8_t digest[32];          /* SHA-256 of its contents, */
-    uint8_t header[32];          /* and of its headers there */
-    uint64_t begins, within;     /* its frame; and its header, in the frame's plain bytes */
-    bool has_archive;
-    uint8_t archive[16]; /* the id of the archive that it is in */
-    char member[65];     /* SHA-256 of the member's path there, in hex; "": it is not known */
-    const char *into;    /* archiving: the path of the archive; points into the words; "" */
+    const char *depot;    /* archiving: the name of the depot that the archive is for; "": none */
+    const char *into;     /* archiving: the path of the archive */
+    const char *text;     /* for an act that has a key of its own */
 };
 
-/* Appends words for it, such as "as=zstd level=3 keep"; and reads them. False where they make no sense. */
-void olv_how_put(const struct olv_how *how, struct olv_text *out);
-bool olv_how_get(const char *words, struct olv_how *how);
+/* Where in an archive of a depot a file is, and by what it is known there. */
+struct olv_location {
+    uint8_t archive[16];     /* the id that the archive has of its own */
+    enum olv_codec codec;    /* of its frames */
+    uint64_t begins, within; /* where its frame begins; and its header, in the frame's plain bytes */
+    uint64_t size_bytes;
+    struct olv_instant modified;
+    uint8_t member[32]; /* SHA-256 of its path in the archive */
+    bool has_digest, has_header;
+    uint8_t digest[32], header[32]; /* SHA-256 of its contents; and of its headers there */
+    const char *twin;               /* where the other name of a hard link goes to; "": none does */
+};
+
+struct olv_docket_entry {
+    uint32_t number;       /* within its segment, from 0 */
+    uint32_t rule;         /* index in the policy; OLV_BY_HAND for a one-off command */
+    uint32_t step;         /* from 1; 0 by hand */
+    const char *rule_name; /* "" by hand */
+    const struct olv_act *act;
+    enum olv_place place;
+    enum olv_if_exists if_exists;
+    struct olv_instant due;
+    struct olv_identity identity;        /* of what lies in a depot: its archive's */
+    uint64_t links;                      /* names that the file has */
+    struct olv_contents contents;        /* of a directory */
+    const char *directory;               /* absolute path, no links in it */
+    struct olv_directory_id at;          /* of that directory */
+    const char *name;                    /* in that directory */
+    const char *target;                  /* where an act puts it, or "" */
+    const struct olv_manner *manner;     /* NULL: all zeros. From a reader never NULL, and no string in it */
+    const struct olv_location *location; /* in a depot; else NULL */
+};
+
+/* The bytes that it is about: of a directory, those of the files in it. */
+uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
+/* Appends the path that people know it by: of what lies in a depot, that of where it was. */
+void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out);
+/* When it was modified last. */
+struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
 
 enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 
@@ -117,8 +122,9 @@ struct olv_segment_writer {
     struct olv_text last_path;    /* and its path */
     uint32_t systems;             /* file systems written */
     uint64_t system_mounts[16];   /* their mounts; those behind the last one are written again each time */
-    struct olv_text how;          /* written last */
-    uint8_t rules_written[8192];  /* one bit for each rule */
+    struct olv_text manner;       /* written last */
+    struct olv_text scratch;
+    uint8_t rules_written[8192]; /* one bit for each rule */
 };
 
 void olv_segment_begin(struct olv_segment_writer *writer);

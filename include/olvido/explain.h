@@ -24,10 +24,10 @@ enum { OLV_MOST_OBSTACLES = 12 };
 struct olv_explanation {
     const char *path; /* absolute, without links but the last component */
     bool exists;
-    struct olv_stat stat;      /* where it exists */
-    const char *was;           /* what it was called before Olvido's first act on it; NULL: as it is */
-    uint64_t was_bytes;        /* then: its size */
-    enum olv_act_id was_until; /* and the act */
+    struct olv_stat stat;            /* where it exists */
+    const char *was;                 /* what it was called before Olvido's first act on it; NULL: as it is */
+    uint64_t was_bytes;              /* then: its size */
+    const struct olv_act *was_until; /* and the act */
     /* What does not exist, but lies in depots: then `stat` is what it was, and the newest version is judged.
      */
     size_t stored_versions;

@@ -23,7 +23,7 @@ struct olv_item_query {
     struct olv_instant as_of;
     bool wants_versions; /* recovering: not only one version of each path */
     /* What the docket is for. */
-    enum olv_act_id act;          /* OLV_ACT_RECOVER: the newest version of each path; OLV_ACT_CLEAR: all */
+    const struct olv_act *act;    /* one that gives back: the newest version of each path; else all */
     enum olv_if_exists if_exists; /* recovering */
     const char *into;             /* recovering: an absolute path; NULL: back to where it was */
     uint32_t rule, step;          /* of the policy, for the docket; OLV_BY_HAND and 0 by hand */

@@ -13,9 +13,9 @@ struct olv_named_options {
                        come last, the innermost first */
     /* Whether a file that lies in a named tree is taken; one that is named itself always is. NULL: yes. */
     bool (*takes)(const char *name);
-    enum olv_act_id act;
+    const struct olv_act *act;
     enum olv_if_exists if_exists;
-    const char *how;
+    struct olv_manner manner;
     const struct olv_guard *guard; /* what it forbids is told to the observer, and counted */
 };
 

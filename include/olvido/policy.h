@@ -4,42 +4,16 @@
 #ifndef OLVIDO_POLICY_H
 #define OLVIDO_POLICY_H
 
+#include "olvido/act.h"
 #include "olvido/calendar.h"
 #include "olvido/codec.h"
 #include "olvido/error.h"
+#include "olvido/text.h"
 #include "olvido/zone.h"
 
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
-
-/* The numbers stand in dockets: each is given once, and never again. */
-enum olv_act_id {
-    OLV_ACT_KEEP = 0,
-    OLV_ACT_TELL = 1,
-    OLV_ACT_COMPRESS = 2,
-    OLV_ACT_ARCHIVE = 3,
-    OLV_ACT_COPY = 4,
-    OLV_ACT_MOVE = 5,
-    OLV_ACT_PROTECT = 6,
-    OLV_ACT_DISCARD = 7,
-    OLV_ACT_DELETE = 8,
-    OLV_ACT_DESTROY = 9,
-    OLV_ACT_SWEEP = 10,
-    OLV_ACT_RECOVER = 11,    /* by hand only */
-    OLV_ACT_CLEAR = 12,      /* of the trash: by hand, or by the policy's `trash` */
-    OLV_ACT_DECOMPRESS = 13, /* by hand only */
-    OLV_ACT_FETCH = 14,      /* by hand only: recover, out of a depot */
-    OLV_ACT_THIN = 15,       /* delete, of what lies in an archive of a depot */
-    OLV_ACT_COUNT
-};
-
-/* The word of an act as policies, tables and the ledger spell it. */
-const char *olv_act_word(enum olv_act_id act);
-/* Whether what it does cannot be taken back. */
-bool olv_act_is_final(enum olv_act_id act);
-/* Whether limits count it: it takes a file from its place. */
-bool olv_act_is_limited(enum olv_act_id act);
 
 /* Of what one archive is made: of what a run finds due, or of one period, or of one directory. */
 enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY, OLV_PER_COUNT };
@@ -56,14 +30,18 @@ struct olv_depot {
 struct olv_step {
     struct olv_duration after;
     const char *after_text; /* as written */
-    enum olv_act_id act;
+    const struct olv_act *act;
     bool may_run_unattended;
     enum olv_codec codec;          /* compress: of the file; archive: of the archive */
     int level;                     /* of these */
     const struct olv_depot *depot; /* archive: where to */
     enum olv_one_per one_per;      /* archive */
+    const char *text;              /* of an act that has a key with a string of its own; or NULL */
     int line, number;              /* in the file, from 1; the number is that among the rule's steps */
 };
+
+/* Appends what a step says of how it is done: " in cold-room". */
+void olv_step_describe(const struct olv_step *step, struct olv_text *out);
 
 /* What a rule counts the age of a file from. The numbers stand in catalogues. */
 enum olv_clock {

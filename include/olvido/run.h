@@ -49,7 +49,7 @@ struct olv_run_result {
     struct olv_done {
         uint64_t files, bytes;
         uint64_t stored_bytes; /* what was packed or unpacked takes now */
-    } by_act[OLV_ACT_COUNT];   /* the same, act by act */
+    } by_act[OLV_ACTS_MOST];   /* the same, act by act: by its number in dockets */
     uint64_t told;
     uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
     uint64_t declined; /* not approved, so never in a batch */

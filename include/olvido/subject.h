@@ -28,7 +28,8 @@ struct olv_subject_facts {
     enum olv_truth (*is_held)(
         struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
     bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
-    bool (*has_had)(struct olv_subject *subject, enum olv_act_id act); /* that step already; NULL: none */
+    bool (*has_had)(struct olv_subject *subject,
+                    const struct olv_act *act); /* that step already; NULL: none */
     /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
     bool (*is_in_use)(struct olv_subject *subject);
 };

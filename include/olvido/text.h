@@ -28,6 +28,7 @@ static inline char *olv_text_room(struct olv_text *text, size_t len)
 }
 void olv_text_clear(struct olv_text *text); /* keeps the memory */
 void olv_text_free(struct olv_text *text);
+bool olv_text_is_same(const struct olv_text *a, const struct olv_text *b);
 /* Never NULL. */
 const char *olv_text_string(const struct olv_text *text);
 /* The decimal digits of a number, which end where `room` ends. */

@@ -4,9 +4,11 @@
 #include "act/act.h"
 
 #include "depot/catalogue.h"
+#include "docket/wire.h"
 #include "file/identity.h"
 #include "file/stage.h"
 #include "os/os.h"
+#include "policy/step_keys.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -87,10 +89,9 @@ static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct gathered_entry in = {0};
-    struct olv_how how;
-    if (!is_in(c, &in, o) || !olv_how_get(e->how, &how))
+    if (!is_in(c, &in, o))
         return;
-    if (!how.keeps && (!olv_act_is_allowed(c, e, o) || !remove_it(c, e, o)))
+    if (!e->manner->keeps && (!olv_act_is_allowed(c, e, o) || !remove_it(c, e, o)))
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
@@ -126,7 +127,7 @@ static enum olv_truth find_in_depot(struct olv_act_context *c, const struct olv_
     return is_in;
 }
 
-static int open_beside(const struct olv_how *how)
+static int open_beside(const struct olv_manner *how)
 {
     const char *slash = strrchr(how->into, '/');
     char directory[PATH_MAX];
@@ -142,7 +143,7 @@ struct beside {
 };
 
 /* The archive that the run has made, or begun, where it is in no depot. It is there when it is known. */
-static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_how *how, struct beside *b,
+static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_manner *how, struct beside *b,
                                   struct olv_error *err)
 {
     const char *slash = strrchr(how->into, '/');
@@ -164,13 +165,13 @@ static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_ho
     return is_known;
 }
 
-static bool is_beside(const struct olv_docket_entry *e, struct olv_how *how)
+static bool is_beside(const struct olv_docket_entry *e)
 {
-    return olv_how_get(e->how, how) && !*how->depot && *how->into;
+    return !*e->manner->depot && *e->manner->into;
 }
 
 /* What was written of it before it had a name of its own. */
-static void clear_beside(const struct olv_act_context *c, const struct olv_how *how)
+static void clear_beside(const struct olv_act_context *c, const struct olv_manner *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
@@ -186,18 +187,17 @@ static void clear_beside(const struct olv_act_context *c, const struct olv_how *
 /* It stays when an original is gone, for it may be the only copy. */
 static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
 {
-    struct olv_how how;
     char label[FRESH_LABEL];
     olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
-    if (is_beside(e, &how))
-        clear_beside(c, &how);
-    if (is_beside(e, &how) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
+    if (is_beside(e))
+        clear_beside(c, e->manner);
+    if (is_beside(e) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
         c->needs_archive = true;
 }
 
 static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                    const struct olv_how *how, struct olv_outcome *o)
+                                    const struct olv_manner *how, struct olv_outcome *o)
 {
     enum olv_truth is_there = olv_act_is_there(c, e);
     struct beside b;
@@ -224,32 +224,47 @@ static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_
 static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
                                    struct olv_outcome *o)
 {
-    struct olv_how how;
     enum olv_truth is_there = olv_act_is_there(c, e), is_in;
-    if (is_beside(e, &how))
-        return settle_beside(c, e, &how, o);
-    is_in = olv_how_get(e->how, &how) ? find_in_depot(c, e, o) : OLV_NO;
+    if (is_beside(e))
+        return settle_beside(c, e, e->manner, o);
+    is_in = find_in_depot(c, e, o);
     if (is_in == OLV_UNKNOWN)
-        return is_there == OLV_YES && !how.keeps ? OLV_NO : OLV_UNKNOWN;
+        return is_there == OLV_YES && !e->manner->keeps ? OLV_NO : OLV_UNKNOWN;
     if (is_in == OLV_NO)
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     o->result = OLV_DONE;
-    if (how.keeps)
+    if (e->manner->keeps)
         return OLV_YES;
     if (is_there == OLV_YES || e->identity.kind == OLV_KIND_DIRECTORY)
         o->into = NULL;
     return is_there == OLV_YES ? OLV_NO : is_there == OLV_NO ? OLV_YES : OLV_UNKNOWN;
 }
 
-const struct olv_act olv_act_archive = {
-    .id = OLV_ACT_ARCHIVE,
-    .result = "done",
-    .is_touching = true,
-    .needs_catalogue = true,
-    .needs_givens = true,
-    .is_gathered = true,
-    .apply = apply,
-    .is_decided = is_decided,
-    .look = look,
-    .settle_entry = settle_entry,
-};
+/* What goes into one archive. */
+static void batch_key(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    if (*e->manner->depot)
+        wire_put_manner(out, e->manner);
+}
+
+static const struct hooks hooks = {.needs = NEEDS_CATALOGUE | NEEDS_GIVENS | IS_GATHERED,
+                                   .apply = apply,
+                                   .is_decided = is_decided,
+                                   .batch_key = batch_key,
+                                   .look = look,
+                                   .settle_entry = settle_entry};
+
+static const struct step_key keys[] = {
+    {"depot", &step_depot, true, "archive: where to, one of the policy's depots; required there."},
+    {"one-per", &step_one_per, false, "archive: what goes into one archive."},
+    {"pack", &step_pack, false, "archive: the format; the depot's unless said."},
+    {"level", &step_level, false, "compress, archive: in the range of the format."},
+    {0}};
+
+const struct olv_act act_archive = {.word = "archive",
+                                    .past = "archived",
+                                    .wire = 3,
+                                    .traits = OLV_TOUCHES | OLV_TAKES_AWAY | OLV_OUTLIVED | OLV_BY_POLICY,
+                                    .destination = OLV_TO_DEPOT,
+                                    .keys = keys,
+                                    .hooks = &hooks};

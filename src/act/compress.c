@@ -1,37 +1,45 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* compress: a file becomes a compressed one, with the suffix of its format. */
 #include "act/shrinks.h"
+#include "policy/step_keys.h"
 
 #include <stdio.h>
 
-static bool name(const struct olv_docket_entry *e, const struct olv_how *how, char *out, size_t size,
-                 struct olv_error *err)
+static bool name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
     if (e->identity.kind != OLV_KIND_FILE)
         return olv_fail(err, OLV_CHANGED, "only files can be compressed");
-    snprintf(out, size, "%s%s", e->name, olv_codec_suffix(how->codec));
+    snprintf(out, size, "%s%s", e->name, olv_codec_suffix(e->manner->codec));
     return true;
 }
 
+static const struct shrinks way = {.packs = true, .name = name, .write = shrink_pack};
+
 static void make(struct olv_act_context *context, const struct olv_group *group)
 {
-    shrinks_make(context, group, name, shrink_pack);
+    shrinks_make(context, group, &way);
 }
 
 static enum olv_truth settle_entry(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                    struct olv_outcome *outcome)
 {
-    return shrinks_settle(context, entry, name, outcome);
+    return shrinks_settle(context, entry, &way, outcome);
 }
 
 static const struct olv_group_act group = {.make = make, .complete = shrinks_complete, .drop = shrinks_drop};
 
-const struct olv_act olv_act_compress = {
-    .id = OLV_ACT_COMPRESS,
-    .result = "done",
-    .is_touching = true,
-    .needs_givens = true,
-    .apply = shrinks_apply,
-    .group = &group,
-    .settle_entry = settle_entry,
-};
+static const struct hooks hooks = {
+    .needs = NEEDS_GIVENS, .apply = shrinks_apply, .group = &group, .settle_entry = settle_entry};
+
+static const struct step_key keys[] = {
+    {"as", &step_format, false, "compress: the format."},
+    {"level", &step_level, false, "compress, archive: in the range of the format."},
+    {0}};
+
+const struct olv_act act_compress = {.word = "compress",
+                                     .past = "compressed",
+                                     .wire = 2,
+                                     .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_BY_POLICY,
+                                     .back = "Take compressed files back: olvido decompress FILE…",
+                                     .keys = keys,
+                                     .hooks = &hooks};

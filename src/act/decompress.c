@@ -5,14 +5,12 @@
 #include <stdio.h>
 #include <string.h>
 
-static bool name(const struct olv_docket_entry *e, const struct olv_how *how, char *out, size_t size,
-                 struct olv_error *err)
+static bool name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
     /* What is left of a name is "tar" for the short forms that tar archives have. */
     static const char *const shorts[] = {".tgz", ".tbz2", ".txz", ".tzst"};
     enum olv_codec codec = olv_codec_of_name(e->name);
     size_t len = strlen(e->name);
-    (void)how;
     if (e->identity.kind != OLV_KIND_FILE)
         return olv_fail(err, OLV_CHANGED, "only files can be decompressed");
     if (codec != OLV_CODEC_NONE) {
@@ -30,25 +28,23 @@ static bool name(const struct olv_docket_entry *e, const struct olv_how *how, ch
     return olv_error_hint(err, "--to NAME says what the decompressed file is to be called");
 }
 
+static const struct shrinks way = {.packs = false, .name = name, .write = shrink_unpack};
+
 static void make(struct olv_act_context *context, const struct olv_group *group)
 {
-    shrinks_make(context, group, name, shrink_unpack);
+    shrinks_make(context, group, &way);
 }
 
 static enum olv_truth settle_entry(struct olv_act_context *context, const struct olv_docket_entry *entry,
                                    struct olv_outcome *outcome)
 {
-    return shrinks_settle(context, entry, name, outcome);
+    return shrinks_settle(context, entry, &way, outcome);
 }
 
 static const struct olv_group_act group = {.make = make, .complete = shrinks_complete, .drop = shrinks_drop};
 
-const struct olv_act olv_act_decompress = {
-    .id = OLV_ACT_DECOMPRESS,
-    .result = "done",
-    .is_touching = true,
-    .needs_givens = true,
-    .apply = shrinks_apply,
-    .group = &group,
-    .settle_entry = settle_entry,
-};
+static const struct hooks hooks = {
+    .needs = NEEDS_GIVENS, .apply = shrinks_apply, .group = &group, .settle_entry = settle_entry};
+
+const struct olv_act act_decompress = {
+    .word = "decompress", .past = "decompressed", .wire = 13, .traits = OLV_TOUCHES, .hooks = &hooks};

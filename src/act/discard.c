@@ -160,14 +160,15 @@ static struct olv_trash *find_trash(struct olv_act_context *c, const struct olv_
     return olv_trashes_for(c->trashes, c->source.mount, err);
 }
 
-const struct olv_act olv_act_discard = {
-    .id = OLV_ACT_DISCARD,
-    .result = "done",
-    .is_touching = true,
-    .needs_trash = true,
-    .find_trash = find_trash,
-    .prepare = prepare,
-    .apply = apply,
-    .settle = olv_act_store_trash,
-    .settle_entry = settle_entry,
-};
+static const struct hooks hooks = {.needs = NEEDS_TRASH,
+                                   .find_trash = find_trash,
+                                   .prepare = prepare,
+                                   .apply = apply,
+                                   .settle_entry = settle_entry};
+
+const struct olv_act act_discard = {.word = "discard",
+                                    .past = "discarded",
+                                    .wire = 7,
+                                    .traits = OLV_TOUCHES | OLV_TAKES_AWAY | OLV_WHOLE | OLV_BY_POLICY,
+                                    .destination = OLV_TO_TRASH,
+                                    .hooks = &hooks};

@@ -6,13 +6,13 @@
  * attribute) says what it was made of, so that after a crash it is known for what it is. */
 #include "act/shrinks.h"
 
-#include "act/destination.h"
 #include "base/crew.h"
 #include "file/identity.h"
 #include "file/origin.h"
 #include "file/stage.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "source/destination.h"
 
 #include <errno.h>
 #include <stdio.h>
@@ -34,8 +34,7 @@ static struct origin origin_of(const struct olv_docket_entry *e)
 struct making {
     struct olv_act_context *context;
     const struct olv_group *group;
-    shrink_name name;
-    shrink_write write;
+    const struct shrinks *way;
     struct shrinker **shrinkers; /* one for each worker */
     unsigned workers;
     bool is_proving;
@@ -71,7 +70,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     else if (m->is_proving)
         ok = shrink_prove(shrinker, &s->task, &o->error);
     else
-        ok = m->write(shrinker, &s->task, &o->error);
+        ok = m->way->write(shrinker, &s->task, &o->error);
     end = olv_os_now();
     o->seconds += (double)(end.s - begin.s) + ((double)end.ns - (double)begin.ns) / 1e9;
     if (!ok)
@@ -88,7 +87,7 @@ static void work(void *self, unsigned worker, void *job)
 
 static bool goes_on(const struct olv_group *g, size_t i)
 {
-    return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
+    return g->made[i] && g->outcomes[i].result == OLV_PENDING;
 }
 
 static bool is_large(const struct olv_group *g, size_t i)
@@ -122,14 +121,14 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
 
 /* A file stays as it is that would not become at least 2 % smaller, or whose other names would keep its room.
  */
-static bool is_worth_it(const struct shrinking *s, const struct olv_docket_entry *e, struct olv_error *err)
+static bool is_worth_it(const struct shrinking *s, struct olv_error *err)
 {
     const struct shrink_task *t = &s->task;
-    if (e->act != OLV_ACT_COMPRESS)
+    if (!s->way->packs)
         return true;
     if (t->packed_bytes > t->plain_bytes - t->plain_bytes / 50)
         return olv_fail(err, OLV_REFUSED, "it would not become at least 2 %% smaller");
-    if (t->stat.links > 1 && !s->how.keeps)
+    if (t->stat.links > 1 && !s->how->keeps)
         return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would keep its room",
                         (unsigned long long)t->stat.links);
     return true;
@@ -140,7 +139,7 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
         struct olv_outcome *o = &g->outcomes[i];
-        if (!goes_on(g, i) || is_worth_it(s, &g->entries[i], &o->error))
+        if (!goes_on(g, i) || is_worth_it(s, &o->error))
             continue;
         o->result = OLV_LEFT;
         o->lasting = LASTS_AS_IT_IS;
@@ -179,7 +178,7 @@ static bool remember(const struct olv_act_context *c, const struct olv_docket_en
                                 .modified = e->identity.modified,
                                 .was_name = e->name,
                                 .was_bytes = e->identity.size_bytes};
-    if (s->is_noted || e->act != OLV_ACT_COMPRESS || e->rule >= OLV_OF_TRASH)
+    if (s->is_noted || !s->way->packs || e->rule >= OLV_OF_TRASH)
         return true;
     return had_list_add(c->had, &had) || olv_fail_memory(err);
 }
@@ -200,7 +199,7 @@ static bool announce(const struct olv_act_context *c, const struct olv_group *g,
             return olv_fail_memory(err);
         if (!olv_os_stat(s->task.fresh.fd, "", &stat))
             return olv_fail_system(err, "", "cannot look at the new file");
-        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, e->act == OLV_ACT_DECOMPRESS, err) ||
+        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, !s->way->packs, err) ||
             !remember(c, e, s, err))
             return false;
     }
@@ -219,20 +218,18 @@ static struct shrinking *begin(struct making *m, size_t i)
     }
     olv_reach_begin(&s->source);
     olv_act_label(s->label, m->context, m->group->sequence + i);
-    if (!olv_how_get(e->how, &s->how)) {
-        olv_fail(&o->error, OLV_BROKEN, "the docket does not say how in words that this version knows");
+    s->way = m->way;
+    s->how = e->manner;
+    if (!olv_reach_directory(&s->source, e, &o->error) ||
+        !m->way->name(e, s->wanted, sizeof s->wanted, &o->error))
         olv_act_unsuccessful(o);
-    } else if (!olv_reach_directory(&s->source, e, &o->error) ||
-               !m->name(e, &s->how, s->wanted, sizeof s->wanted, &o->error)) {
-        olv_act_unsuccessful(o);
-    }
     s->task = shrink_task(s->source.fd, e->name, &e->identity);
     s->task.label = s->label;
-    s->task.codec = s->how.codec;
-    s->task.level = s->how.level;
-    s->task.most_bytes = s->how.most_bytes;
+    s->task.codec = s->how->codec;
+    s->task.level = s->how->level;
+    s->task.most_bytes = s->how->most_bytes;
     s->task.workers = m->workers;
-    s->task.keeps = s->how.keeps;
+    s->task.keeps = s->how->keeps;
     return s;
 }
 
@@ -245,14 +242,14 @@ static bool make_shrinkers(struct making *m)
     return m->shrinkers != NULL;
 }
 
-void shrinks_make(struct olv_act_context *c, const struct olv_group *g, shrink_name name, shrink_write write)
+void shrinks_make(struct olv_act_context *c, const struct olv_group *g, const struct shrinks *way)
 {
-    struct making m = {.context = c, .group = g, .name = name, .write = write, .workers = olv_os_cpus()};
+    struct making m = {.context = c, .group = g, .way = way, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
     struct olv_error err = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
     for (size_t i = 0; i < g->count; i++)
-        if (g->outcomes[i].result == OLV_UNDECIDED)
+        if (g->outcomes[i].result == OLV_PENDING)
             g->made[i] = begin(&m, i);
     if (crew) {
         do_all(&m, crew, most);
@@ -289,9 +286,9 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
     olv_text_clear(&s->into);
     olv_text_printf(&s->into, "%s%s%s", e->directory, e->directory[1] ? "/" : "", s->placed);
     o->into = olv_text_string(&s->into);
-    o->digest = s->how.keeps && e->act == OLV_ACT_DECOMPRESS ? NULL : s->task.digest;
+    o->digest = s->how->keeps && !s->way->packs ? NULL : s->task.digest;
     o->has_stored = true;
-    o->stored_bytes = e->act == OLV_ACT_COMPRESS ? s->task.packed_bytes : s->task.plain_bytes;
+    o->stored_bytes = s->way->packs ? s->task.packed_bytes : s->task.plain_bytes;
 }
 
 /* ---- together again ---- */
@@ -324,12 +321,12 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
 }
 
 /* What is as it was before needs no note of where it comes from. */
-static void finish(const struct olv_act_context *c, const struct olv_docket_entry *e, struct shrinking *s)
+static void finish(const struct olv_act_context *c, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
         olv_observe_trouble(c->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, s->task.fresh.aside,
                                                               "what was replaced cannot be removed", errno});
-    if (e->act == OLV_ACT_DECOMPRESS)
+    if (!s->way->packs)
         origin_remove(s->task.fresh.fd);
 }
 
@@ -355,11 +352,11 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
         if (!is_synced) {
             o->error = err;
             take_back(s, o);
-        } else if (!s->how.keeps && !let_go(c, s, e, o)) {
+        } else if (!s->how->keeps && !let_go(c, s, e, o)) {
             take_back(s, o);
         } else {
             o->result = OLV_DONE;
-            finish(c, e, s);
+            finish(c, s);
         }
     }
 }
@@ -380,17 +377,16 @@ void shrinks_drop(const struct olv_group *g)
 /* ---- after a crash ---- */
 
 /* A new file whose original still stands came no further than its name: it goes again. */
-enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket_entry *e, shrink_name name,
-                              struct olv_outcome *o)
+enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket_entry *e,
+                              const struct shrinks *way, struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
     struct olv_act_search s;
-    struct olv_how how;
     enum olv_truth is_there, found;
     olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
     is_there = olv_act_is_there(c, e);
-    if (!olv_how_get(e->how, &how) || !name(e, &how, wanted, sizeof wanted, &o->error))
+    if (!way->name(e, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (!olv_act_search_for(&s, c, e, label, wanted, &o->error))
         return OLV_UNKNOWN;
@@ -401,7 +397,7 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (is_there == OLV_UNKNOWN)
         return OLV_UNKNOWN;
-    if (is_there == OLV_YES && !how.keeps) {
+    if (is_there == OLV_YES && !e->manner->keeps) {
         if (fresh_settle_back(c->source.fd, &s.search, placed))
             return OLV_NO;
         olv_fail_system(&o->error, "", "its new file stands beside it, and cannot be taken back: %.250s",

@@ -6,10 +6,19 @@
 #include "act/act.h"
 #include "shrink/shrink.h"
 
+/* One of the two. */
+struct shrinks {
+    bool packs; /* into less room; else out of it */
+    /* The name of the new file; false with `err` where there is none. */
+    bool (*name)(const struct olv_docket_entry *entry, char *out, size_t size, struct olv_error *err);
+    bool (*write)(struct shrinker *shrinker, struct shrink_task *task, struct olv_error *err);
+};
+
 /* One entry under way. */
 struct shrinking {
+    const struct shrinks *way;
     struct shrink_task task;
-    struct olv_how how;
+    const struct olv_manner *how;
     struct olv_reach source;    /* its directory */
     char label[FRESH_LABEL];    /* of the fresh file */
     char wanted[NAME_MAX + 64]; /* the name that the new file is to have */
@@ -18,19 +27,13 @@ struct shrinking {
     bool is_noted;              /* what it was stands on the new file */
 };
 
-/* The name of the new file; false with `err` where there is none. */
-typedef bool (*shrink_name)(const struct olv_docket_entry *entry, const struct olv_how *how, char *out,
-                            size_t size, struct olv_error *err);
-typedef bool (*shrink_write)(struct shrinker *shrinker, struct shrink_task *task, struct olv_error *err);
-
-void shrinks_make(struct olv_act_context *context, const struct olv_group *group, shrink_name name,
-                  shrink_write write);
+void shrinks_make(struct olv_act_context *context, const struct olv_group *group, const struct shrinks *way);
 void shrinks_apply(struct olv_act_context *context, const struct olv_docket_entry *entry,
                    struct olv_outcome *outcome);
 void shrinks_complete(struct olv_act_context *context, const struct olv_group *group);
 void shrinks_drop(const struct olv_group *group);
 /* After a crash: see struct olv_act. */
 enum olv_truth shrinks_settle(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                              shrink_name name, struct olv_outcome *outcome);
+                              const struct shrinks *way, struct olv_outcome *outcome);
 
 #endif

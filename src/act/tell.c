@@ -9,4 +9,7 @@ static void apply(struct olv_act_context *context, const struct olv_docket_entry
         outcome->result = OLV_DONE;
 }
 
-const struct olv_act olv_act_tell = {.id = OLV_ACT_TELL, .result = "told", .apply = apply};
+static const struct hooks hooks = {.apply = apply};
+
+const struct olv_act act_tell = {
+    .word = "tell", .past = "told", .wire = 1, .traits = OLV_WHOLE | OLV_BY_POLICY, .hooks = &hooks};

@@ -41,7 +41,7 @@ bool batch_add(struct batch *b, const struct olv_docket_entry *e, uint64_t seque
                                                                                      : keep(b, e->directory);
     item->entry.name = keep(b, e->name);
     item->hard_link = hard_link ? keep(b, hard_link) : NULL;
-    item->entry.rule_name = item->entry.target = item->entry.how = "";
+    item->entry.rule_name = item->entry.target = "";
     b->count++;
     b->bytes += e->identity.size_bytes + BATCH_ENTRY_OVERHEAD;
     return item->path && item->entry.directory && item->entry.name && (!hard_link || item->hard_link);

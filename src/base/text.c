@@ -87,6 +87,11 @@ void olv_text_free(struct olv_text *text)
     *text = (struct olv_text){0};
 }
 
+bool olv_text_is_same(const struct olv_text *a, const struct olv_text *b)
+{
+    return a->len == b->len && (a->len == 0 || memcmp(a->data, b->data, a->len) == 0);
+}
+
 const char *olv_text_string(const struct olv_text *text)
 {
     return text->data ? text->data : "";

@@ -18,7 +18,7 @@ enum {
 };
 
 /* How to pack, by the end of the archive's name. */
-static bool read_pack(struct cli *cli, const char *to, struct olv_how *how, enum cli_status *status)
+static bool read_pack(struct cli *cli, const char *to, struct olv_manner *how, enum cli_status *status)
 {
     how->codec = olv_pack_of_name(to, NULL);
     if (how->codec != OLV_CODEC_COUNT)
@@ -47,23 +47,9 @@ static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
     return path;
 }
 
-static enum cli_status archive_into(struct cli *cli, struct by_hand *act, struct olv_how *how,
-                                    const char *path)
+static enum cli_status archive_to(struct cli *cli, struct by_hand *act)
 {
-    struct olv_text words = {0};
-    enum cli_status status;
-    how->into = path;
-    olv_how_put(how, &words);
-    how->into = "";
-    act->named.how = olv_text_string(&words);
-    status = by_hand(cli, act);
-    act->named.how = "";
-    olv_text_free(&words);
-    return status;
-}
-
-static enum cli_status archive_to(struct cli *cli, struct by_hand *act, struct olv_how *how)
-{
+    struct olv_manner *how = &act->named.manner;
     enum cli_status status = STATUS_DONE;
     char *path;
     if (!read_pack(cli, cli_value(cli, OPT_TO), how, &status) || !codec_read_level(cli, how, &status))
@@ -71,8 +57,10 @@ static enum cli_status archive_to(struct cli *cli, struct by_hand *act, struct o
     path = absolute(cli, cli_value(cli, OPT_TO), &status);
     if (path && access(path, F_OK) == 0)
         status = cli_usage(cli, "%s is there already; an archive never replaces anything", path);
-    else if (path)
-        status = archive_into(cli, act, how, path);
+    else if (path) {
+        how->into = path;
+        status = by_hand(cli, act);
+    }
     free(path);
     return status;
 }
@@ -95,11 +83,11 @@ static const struct olv_depot *find_depot(struct cli *cli, const struct olv_poli
 }
 
 /* "by-hand-20261123-2036.tar.zst": a person finds it by its date. */
-static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, struct olv_how *how,
-                                        const struct olv_depot *depot)
+static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, const struct olv_depot *depot)
 {
     const char *pack = cli_has(cli, OPT_PACK) ? cli_value(cli, OPT_PACK) : olv_pack_word(depot->codec);
     struct olv_date d = olv_date_from_seconds(olv_os_now().s);
+    struct olv_manner *how = &act->named.manner;
     enum cli_status status = STATUS_DONE;
     char path[PATH_MAX];
     snprintf(path, sizeof path, "%.3900s/by-hand-%04d%02d%02d-%02d%02d.%.16s", depot->path, (int)d.year,
@@ -109,11 +97,12 @@ static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, st
     if (access(depot->path, F_OK) != 0)
         return cli_usage(cli, "the depot %s is not there: %s; make that directory, or mount it", depot->name,
                          depot->path);
-    snprintf(how->depot, sizeof how->depot, "%s", depot->name);
-    return archive_into(cli, act, how, path);
+    how->depot = depot->name;
+    how->into = path;
+    return by_hand(cli, act);
 }
 
-static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act, struct olv_how *how)
+static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act)
 {
     enum cli_status status = STATUS_DONE;
     const struct olv_depot *depot;
@@ -126,7 +115,7 @@ static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act, s
         return status;
     depot = find_depot(cli, policy, &status);
     if (depot)
-        status = archive_to_depot(cli, act, how, depot);
+        status = archive_to_depot(cli, act, depot);
     olv_policy_free(policy);
     return status;
 }
@@ -137,11 +126,12 @@ static enum cli_status run(struct cli *cli)
                           .consequence = "Each original goes once the archive was read back.",
                           .nothing = "there is nothing to archive",
                           .takes_files = !cli_has(cli, OPT_KEEP),
-                          .named = {.kinds = EVERYTHING, .act = OLV_ACT_ARCHIVE}};
-    struct olv_how how = {.keeps = cli_has(cli, OPT_KEEP)};
+                          .named = {.kinds = EVERYTHING,
+                                    .act = olv_act_named("archive"),
+                                    .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
     if (cli_has(cli, OPT_TO) == cli_has(cli, OPT_DEPOT))
         return cli_usage(cli, "say where to: --to FILE, or --depot NAME");
-    return cli_has(cli, OPT_TO) ? archive_to(cli, &act, &how) : archive_by_policy(cli, &act, &how);
+    return cli_has(cli, OPT_TO) ? archive_to(cli, &act) : archive_by_policy(cli, &act);
 }
 
 static const enum cli_option options[] = {OPT_TO,   OPT_DEPOT, OPT_PACK,    OPT_LEVEL,

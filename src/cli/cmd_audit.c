@@ -116,10 +116,11 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path,
 {
     static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
                                           "unknown", "finished", "interrupted", "settled"};
-    const char *acts[OLV_ACT_COUNT];
-    for (int i = 0; i < OLV_ACT_COUNT; i++)
-        acts[i] = olv_act_word((enum olv_act_id)i);
-    if (!check_words(cli, OPT_ACT, acts, OLV_ACT_COUNT, status) ||
+    const char *acts[OLV_ACTS_MOST];
+    size_t act_count = 0;
+    for (; olv_acts[act_count]; act_count++)
+        acts[act_count] = olv_acts[act_count]->word;
+    if (!check_words(cli, OPT_ACT, acts, act_count, status) ||
         !check_words(cli, OPT_RESULT, results, 8, status))
         return false;
     *q = (struct olv_ledger_query){.run = cli_value(cli, OPT_RUN),

@@ -10,7 +10,7 @@ static bool takes(const char *name)
     return olv_codec_of_name(name) == OLV_CODEC_NONE;
 }
 
-static bool read_codec(struct cli *cli, struct olv_how *how, enum cli_status *status)
+static bool read_codec(struct cli *cli, struct olv_manner *how, enum cli_status *status)
 {
     const char *words[OLV_CODEC_FILES - 1];
     int word = OLV_CODEC_ZSTD - 1;
@@ -22,32 +22,29 @@ static bool read_codec(struct cli *cli, struct olv_how *how, enum cli_status *st
     return word >= 0;
 }
 
-static bool read_how(struct cli *cli, struct olv_how *how, enum cli_status *status)
+static bool read_how(struct cli *cli, struct olv_manner *how, enum cli_status *status)
 {
-    *how = (struct olv_how){.keeps = cli_has(cli, OPT_KEEP)};
+    *how = (struct olv_manner){.keeps = cli_has(cli, OPT_KEEP)};
     return read_codec(cli, how, status) && codec_read_level(cli, how, status);
 }
 
 static enum cli_status run(struct cli *cli)
 {
-    struct by_hand act = {.verb = "compress",
-                          .consequence = "Each original goes once its compressed copy was read back.",
-                          .nothing = "there is nothing to compress",
-                          .takes_files = !cli_has(cli, OPT_KEEP),
-                          .named = {.kinds = 1u << OLV_KIND_FILE, .takes = takes, .act = OLV_ACT_COMPRESS}};
-    struct olv_text words = {0};
-    struct olv_how how;
+    struct by_hand act = {
+        .verb = "compress",
+        .consequence = "Each original goes once its compressed copy was read back.",
+        .nothing = "there is nothing to compress",
+        .takes_files = !cli_has(cli, OPT_KEEP),
+        .named = {.kinds = 1u << OLV_KIND_FILE, .takes = takes, .act = olv_act_named("compress")}};
+    struct olv_manner *how = &act.named.manner;
     enum cli_status status = STATUS_DONE;
-    if (!read_how(cli, &how, &status) || !by_hand_if_exists(cli, &act.named.if_exists, &status))
+    if (!read_how(cli, how, &status) || !by_hand_if_exists(cli, &act.named.if_exists, &status))
         return status;
     if (cli_has(cli, OPT_TO))
-        return shrink_to(cli, (struct olv_shrink_request){
-                                  .codec = how.codec, .level = how.level, .if_exists = act.named.if_exists});
-    olv_how_put(&how, &words);
-    act.named.how = olv_text_string(&words);
-    status = by_hand(cli, &act);
-    olv_text_free(&words);
-    return status;
+        return shrink_to(cli, (struct olv_shrink_request){.codec = how->codec,
+                                                          .level = how->level,
+                                                          .if_exists = act.named.if_exists});
+    return by_hand(cli, &act);
 }
 
 static const enum cli_option options[] = {OPT_AS,        OPT_LEVEL, OPT_KEEP,    OPT_TO,

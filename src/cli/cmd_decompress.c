@@ -14,22 +14,19 @@ static enum cli_status run(struct cli *cli)
                           .consequence = "Each compressed file goes once its contents were read back.",
                           .nothing = "there is nothing to decompress",
                           .takes_files = !cli_has(cli, OPT_KEEP),
-                          .named = {.kinds = 1u << OLV_KIND_FILE, .takes = takes, .act = OLV_ACT_DECOMPRESS}};
-    struct olv_how how = {.keeps = cli_has(cli, OPT_KEEP)};
-    struct olv_text words = {0};
+                          .named = {.kinds = 1u << OLV_KIND_FILE,
+                                    .takes = takes,
+                                    .act = olv_act_named("decompress"),
+                                    .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
     enum cli_status status = STATUS_DONE;
     if (!by_hand_if_exists(cli, &act.named.if_exists, &status) ||
-        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &how.most_bytes, &status)))
+        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes, &status)))
         return status;
     if (cli_has(cli, OPT_TO))
         return shrink_to(cli, (struct olv_shrink_request){.unpacks = true,
-                                                          .most_bytes = how.most_bytes,
+                                                          .most_bytes = act.named.manner.most_bytes,
                                                           .if_exists = act.named.if_exists});
-    olv_how_put(&how, &words);
-    act.named.how = olv_text_string(&words);
-    status = by_hand(cli, &act);
-    olv_text_free(&words);
-    return status;
+    return by_hand(cli, &act);
 }
 
 static const enum cli_option options[] = {OPT_KEEP, OPT_TO,      OPT_MAX_SIZE, OPT_IF_EXISTS,

@@ -31,20 +31,30 @@ static bool approve(void *self, struct olv_docket_entry *entry)
 
 /* ---- carrying out ---- */
 
-static bool any_act(const struct enforcing *e, enum olv_act_id act)
+static bool any(const struct enforcing *e, bool (*fits)(const struct olv_act *act))
 {
     for (size_t i = 0; i < e->policy->rule_count; i++)
         for (size_t k = 0; e->selected[i] && k < e->policy->rules[i].step_count; k++)
-            if (e->policy->rules[i].steps[k].act == act && e->plan.rules[i].steps[k].files)
+            if (fits(e->policy->rules[i].steps[k].act) && e->plan.rules[i].steps[k].files)
                 return true;
     return false;
+}
+
+static bool tells(const struct olv_act *act)
+{
+    return !(act->traits & (OLV_TOUCHES | OLV_KEEPS));
+}
+
+static bool needs_trash(const struct olv_act *act)
+{
+    return act->destination == OLV_TO_TRASH;
 }
 
 static enum cli_status print_told(struct enforcing *e)
 {
     struct docket_filter filter = {.which = DOCKET_TOLD, .most = cli_has(e->cli, OPT_VERBOSE) ? 0 : 20};
     struct olv_error err = {0};
-    if (!any_act(e, OLV_ACT_TELL) || cli_has(e->cli, OPT_JSON) || cli_has(e->cli, OPT_QUIET))
+    if (!any(e, tells) || cli_has(e->cli, OPT_JSON) || cli_has(e->cli, OPT_QUIET))
         return STATUS_DONE;
     printf("\nTold of:\n");
     return docket_print(e->cli, e->plan.docket, filter, false, &err) ? STATUS_DONE : cli_report(e->cli, &err);
@@ -79,7 +89,7 @@ static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)
     if (e->clock_doubt && e->request.is_unattended)
         term_message(e->cli, STYLE_WARN, "%s: what cannot be taken back waits", e->clock_doubt);
     status = plan_print_gaps(e->cli, e->policy, &e->plan);
-    if (any_act(e, OLV_ACT_DISCARD) && !olv_run_prepare(run, e->plan.mounts, e->plan.mount_count, &err))
+    if (any(e, needs_trash) && !olv_run_prepare(run, e->plan.mounts, e->plan.mount_count, &err))
         return cli_report(e->cli, &err);
     status = cli_worse(status, print_told(e));
     permit_ask(&e->permit);

@@ -32,7 +32,7 @@ static void print_what(const struct explaining *x, const struct olv_explanation 
         char *name = facts_name(e->was);
         facts_line(x->cli, "Was", STYLE_PLAIN,
                    "%s, %s, before it was made what it is (%s); its rule goes by that", name,
-                   olv_size_format(e->was_bytes, size), olv_act_word(e->was_until));
+                   olv_size_format(e->was_bytes, size), e->was_until->word);
         free(name);
     }
 }
@@ -49,7 +49,7 @@ static void print_contents(const struct explaining *x, const struct olv_explanat
     if (e->goes_with) {
         name = facts_name(e->goes_with);
         facts_line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
-                   olv_act_word(x->policy->rules[e->goes.rule].steps[e->goes.step].act));
+                   x->policy->rules[e->goes.rule].steps[e->goes.step].act->word);
         free(name);
     }
     olv_text_free(&count);
@@ -132,11 +132,10 @@ static void print_steps(const struct explaining *x, const struct olv_explanation
         const struct olv_step *step = &rule->steps[i];
         bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
         char date[TERM_DATE];
-        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s: %s%s%s%s",
-                   olv_act_word(step->act), step->after_text,
-                   e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
+        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s: %s%s%s%s", step->act->word,
+                   step->after_text, e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
                    e->has_start ? ", " : "", e->has_start ? state_of_step(e, i) : "",
-                   step->may_run_unattended || step->act <= OLV_ACT_TELL ? "" : " (not unattended)");
+                   step->may_run_unattended || !(step->act->traits & OLV_TOUCHES) ? "" : " (not unattended)");
         label = "";
     }
 }
@@ -209,7 +208,7 @@ static json_t *json_of_steps(const struct olv_explanation *e, const struct olv_r
     json_t *steps = json_array();
     for (size_t i = 0; i < rule->step_count; i++) {
         json_t *json = json_object();
-        olv_json_string(json, "act", olv_act_word(rule->steps[i].act));
+        olv_json_string(json, "act", rule->steps[i].act->word);
         olv_json_string(json, "after", rule->steps[i].after_text);
         if (e->steps[i].has_time)
             olv_json_instant(json, "when", e->steps[i].when);

@@ -251,7 +251,7 @@ static enum cli_status run(struct cli *cli)
     if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status) &&
         (trashes = items_open_trashes(cli, &status)) &&
         items_open_catalogue(cli, &r.request.query.catalogue, &status)) {
-        r.request.query.act = OLV_ACT_RECOVER;
+        r.request.query.act = olv_act_named("recover");
         r.request.query.wants_versions = r.shows_versions;
         status = r.only_list ? list(&r, trashes) : recover(&r, trashes);
         watch_print_troubles(cli);

@@ -289,7 +289,7 @@ static enum cli_status run(struct cli *cli)
         return cli_usage(cli, "`trash` can `show` and `clear`, not `%s`", cli->arguments[0]);
     if (items_read_request(cli, 1, &request, &status) && read_age(cli, &request.query, &status) &&
         (trashes = items_open_trashes(cli, &status))) {
-        request.query.act = OLV_ACT_CLEAR;
+        request.query.act = olv_act_named("clear");
         if (clears && cli_has(cli, OPT_PREVIEW))
             clears = false;
         status = clears ? clear(cli, trashes, &request.query) : show(cli, trashes, &request.query);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/codec_options.h"
 
-bool codec_read_level(struct cli *cli, struct olv_how *how, enum cli_status *status)
+bool codec_read_level(struct cli *cli, struct olv_manner *how, enum cli_status *status)
 {
     struct olv_levels levels = olv_codec_levels(how->codec);
     uint64_t level;

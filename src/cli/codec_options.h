@@ -7,6 +7,6 @@
 #include "olvido/docket.h"
 
 /* Reads the level that was asked for, in the range of `how->codec`. */
-bool codec_read_level(struct cli *cli, struct olv_how *how, enum cli_status *status);
+bool codec_read_level(struct cli *cli, struct olv_manner *how, enum cli_status *status);
 
 #endif

@@ -14,16 +14,16 @@
 struct listed {
     uint64_t size_bytes;
     struct olv_instant due;
-    uint32_t step, act, kind;
+    uint32_t step, kind;
+    const struct olv_act *act;
     size_t rule_len;
 };
 
 static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e,
                           struct olv_text *record, struct olv_error *err)
 {
-    struct listed l = {
-        olv_docket_entry_size(e), e->due, e->step, (uint32_t)e->act, (uint32_t)e->identity.kind,
-        strlen(e->rule_name) + 1};
+    struct listed l = {olv_docket_entry_size(e),   e->due, e->step,
+                       (uint32_t)e->identity.kind, e->act, strlen(e->rule_name) + 1};
     olv_text_clear(record);
     olv_text_add(record, &l, sizeof l);
     olv_text_add(record, e->rule_name, l.rule_len);
@@ -44,7 +44,8 @@ static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *se
     bool ok = reader != NULL;
     while (ok && olv_segment_next(reader, &e, err))
         if ((!f.by_rule || e.rule == f.rule) &&
-            (f.which == DOCKET_ALL || (f.which == DOCKET_TOLD) == (e.act == OLV_ACT_TELL)))
+            (f.which == DOCKET_ALL ||
+             (f.which == DOCKET_TOUCHED) == (e.act->traits & OLV_TOUCHES ? true : false)))
             ok = collect_entry(sorter, &e, &record, err);
     olv_segment_close(reader);
     olv_text_free(&record);
@@ -60,7 +61,7 @@ static void print_listed(struct table *table, const struct olv_record *record, c
     term_name(&rule_name, rule);
     table_cell(table, STYLE_PLAIN, term_date(record->key, date));
     table_cell(table, STYLE_PLAIN, olv_size_format(l->size_bytes, size));
-    table_cell(table, STYLE_WARN, olv_act_word((enum olv_act_id)l->act));
+    table_cell(table, STYLE_WARN, l->act->word);
     table_cell(table, STYLE_FAINT, olv_text_string(&rule_name));
     table_cell(table, STYLE_PLAIN, olv_text_string(&name));
     olv_text_free(&name);
@@ -74,7 +75,7 @@ static void print_listed_json(const struct olv_record *record, const struct list
     olv_json_name(json, "path", rule + l->rule_len);
     olv_json_string(json, "rule", rule);
     olv_json_number(json, "step", l->step);
-    olv_json_string(json, "act", olv_act_word((enum olv_act_id)l->act));
+    olv_json_string(json, "act", l->act->word);
     olv_json_instant(json, "due", l->due);
     olv_json_string(json, "kind", olv_kind_word((enum olv_kind)l->kind));
     olv_json_number(json, "size", l->size_bytes);

@@ -51,7 +51,7 @@ static struct sighting look_for(struct olv_trashes *trashes, struct olv_catalogu
     const char *patterns[] = {path};
     struct olv_item_query query = {.patterns = patterns,
                                    .pattern_count = 1,
-                                   .act = OLV_ACT_RECOVER,
+                                   .act = olv_act_named("recover"),
                                    .rule = OLV_BY_HAND,
                                    .catalogue = catalogue};
     struct sighting s = {0};

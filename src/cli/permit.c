@@ -60,18 +60,19 @@ static void list_rule(struct permit *p, size_t rule)
 /* "archive 12 files (3.1 MiB, oldest 2025-01-02 10:00) in cold-room". */
 static void put_step(struct olv_text *out, const struct olv_step *step, const struct olv_tally *due)
 {
+    static const char *const where_to[OLV_DESTINATIONS] = {[OLV_STAYS] = "",
+                                                           [OLV_TO_TRASH] = " to the trash",
+                                                           [OLV_TO_DEPOT] = "",
+                                                           [OLV_TO_NOWHERE] = "",
+                                                           [OLV_BACK] = ""};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    olv_text_printf(out, "%s ", olv_act_word(step->act));
+    olv_text_printf(out, "%s ", step->act->word);
     term_count(out, due->files, "file", "files");
     olv_text_printf(out, " (%s, oldest %s)", olv_size_format(due->bytes, size), term_date(due->oldest, date));
-    if (step->act == OLV_ACT_DISCARD)
-        olv_text_puts(out, " to the trash");
-    if (olv_act_is_final(step->act))
+    olv_text_puts(out, where_to[step->act->destination]);
+    if (step->act->traits & OLV_FINAL)
         olv_text_puts(out, " for good");
-    if (step->act == OLV_ACT_COMPRESS)
-        olv_text_printf(out, " as %s", olv_codec_word(step->codec));
-    if (step->depot)
-        olv_text_printf(out, " in %s", step->depot->name);
+    olv_step_describe(step, out);
 }
 
 static void put_steps(struct permit *p, size_t number, struct olv_text *out)
@@ -80,7 +81,7 @@ static void put_steps(struct permit *p, size_t number, struct olv_text *out)
     const char *between = "";
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_tally *due = &p->plan->rules[number].steps[i];
-        if (rule->steps[i].act <= OLV_ACT_TELL || due->files == 0)
+        if (!(rule->steps[i].act->traits & OLV_TOUCHES) || due->files == 0)
             continue;
         olv_text_puts(out, between);
         put_step(out, &rule->steps[i], due);
@@ -113,7 +114,7 @@ static struct olv_tally final_tally(const struct olv_rule *rule, const struct ol
 {
     struct olv_tally sum = {0};
     for (size_t i = 0; i < rule->step_count; i++)
-        if (olv_act_is_final(rule->steps[i].act)) {
+        if (rule->steps[i].act->traits & OLV_FINAL) {
             sum.files += tally->steps[i].files;
             sum.bytes += tally->steps[i].bytes;
         }
@@ -170,7 +171,7 @@ static uint64_t touched_files(const struct olv_rule *rule, const struct olv_rule
 {
     uint64_t files = 0;
     for (size_t i = 0; i < rule->step_count; i++)
-        files += rule->steps[i].act > OLV_ACT_TELL ? tally->steps[i].files : 0;
+        files += rule->steps[i].act->traits & OLV_TOUCHES ? tally->steps[i].files : 0;
     return files;
 }
 
@@ -267,7 +268,7 @@ static bool ask_file(struct permit *p, const struct olv_docket_entry *entry)
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
     int answer;
     watch_clear(p->cli);
-    olv_text_printf(&question, "%s ", olv_act_word(entry->act));
+    olv_text_printf(&question, "%s ", entry->act->word);
     olv_docket_entry_shown(entry, &path);
     term_name(&question, olv_text_string(&path));
     olv_text_printf(&question, " (%s, %s)?", olv_size_format(olv_docket_entry_size(entry), size),
@@ -285,9 +286,9 @@ static bool ask_file(struct permit *p, const struct olv_docket_entry *entry)
 bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
 {
     size_t rule = entry->rule == OLV_OF_TRASH ? p->policy->rule_count : entry->rule;
-    if (entry->act == OLV_ACT_TELL)
+    if (!(entry->act->traits & OLV_TOUCHES))
         return true;
-    if (entry->rule != OLV_OF_TRASH && olv_act_is_final(entry->act) && !p->may_end[rule])
+    if (entry->rule != OLV_OF_TRASH && entry->act->traits & OLV_FINAL && !p->may_end[rule])
         return false;
     if (p->is_stopped || p->answers[rule] == ANSWER_NO)
         return false;

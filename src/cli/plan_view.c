@@ -26,9 +26,9 @@ static void row(struct table *table, const char *rule, enum term_style style, co
 
 static enum term_style style_of(const struct olv_step *step, const struct olv_tally *due)
 {
-    if (due->files == 0 || step->act == OLV_ACT_KEEP)
+    if (due->files == 0 || step->act->traits & OLV_KEEPS)
         return STYLE_FAINT;
-    return step->act == OLV_ACT_TELL ? STYLE_PLAIN : STYLE_WARN;
+    return step->act->traits & OLV_TOUCHES ? STYLE_WARN : STYLE_PLAIN;
 }
 
 static void print_rule(struct table *table, const struct olv_rule *rule, const struct olv_rule_tally *tally)
@@ -40,7 +40,7 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
         olv_text_clear(&what);
-        olv_text_printf(&what, "%s after %s", olv_act_word(step->act), step->after_text);
+        olv_text_printf(&what, "%s after %s", step->act->word, step->after_text);
         row(table, first, style_of(step, &tally->steps[i]), olv_text_string(&what), &tally->steps[i]);
         first = "";
     }
@@ -168,7 +168,7 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
     for (size_t i = 0; i < rule->step_count; i++) {
         json_t *step = json_of(&tally->steps[i]);
         olv_json_number(step, "step", i + 1);
-        olv_json_string(step, "act", olv_act_word(rule->steps[i].act));
+        olv_json_string(step, "act", rule->steps[i].act->word);
         olv_json_string(step, "after", rule->steps[i].after_text);
         json_array_append_new(steps, step);
     }

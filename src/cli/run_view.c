@@ -45,54 +45,33 @@ static void add_part(struct olv_text *line, uint64_t count, const char *words)
     olv_text_printf(line, " %s", words);
 }
 
-/* What an act has done to a file. */
-static const char *participle(enum olv_act_id act)
-{
-    static const char *const words[OLV_ACT_COUNT] = {[OLV_ACT_COMPRESS] = "compressed",
-                                                     [OLV_ACT_ARCHIVE] = "archived",
-                                                     [OLV_ACT_DISCARD] = "discarded",
-                                                     [OLV_ACT_DELETE] = "deleted",
-                                                     [OLV_ACT_RECOVER] = "recovered",
-                                                     [OLV_ACT_CLEAR] = "removed for good",
-                                                     [OLV_ACT_DECOMPRESS] = "decompressed",
-                                                     [OLV_ACT_FETCH] = "recovered",
-                                                     [OLV_ACT_THIN] = "deleted"};
-    return words[act] ? words[act] : "done";
-}
-
-/* Acts with the same word count as one. */
-static void add_done(struct olv_text *line, const struct olv_run_result *r, const char *done)
+static void add_done(struct olv_text *line, const struct olv_act *act, const struct olv_done *done)
 {
     char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
-    struct olv_done sum = {0};
-    for (int act = 0; act < OLV_ACT_COUNT; act++)
-        if (strcmp(participle((enum olv_act_id)act), done) == 0) {
-            sum.files += r->by_act[act].files;
-            sum.bytes += r->by_act[act].bytes;
-            sum.stored_bytes += r->by_act[act].stored_bytes;
-        }
-    snprintf(words, sizeof words, "%s (%s%s%s)", done, olv_size_format(sum.bytes, size),
-             sum.stored_bytes ? " to " : "",
-             sum.stored_bytes ? olv_size_format(sum.stored_bytes, stored) : "");
-    add_part(line, sum.files, words);
+    snprintf(words, sizeof words, "%s (%s%s%s)", act->past, olv_size_format(done->bytes, size),
+             done->stored_bytes ? " to " : "",
+             done->stored_bytes ? olv_size_format(done->stored_bytes, stored) : "");
+    add_part(line, done->files, words);
 }
 
-static bool can_be_recovered(const struct olv_run_result *r)
+/* Files that acts with such a trait, or to such a place, were done to. */
+static uint64_t done_by(const struct olv_run_result *r, unsigned traits, unsigned destinations)
 {
-    return r->by_act[OLV_ACT_DISCARD].files + r->by_act[OLV_ACT_ARCHIVE].files > 0;
+    uint64_t files = 0;
+    for (size_t i = 0; olv_acts[i]; i++)
+        if (olv_acts[i]->traits & traits || 1u << olv_acts[i]->destination & destinations)
+            files += r->by_act[olv_acts[i]->wire].files;
+    return files;
 }
 
 static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
                          bool can_recover)
 {
-    static const enum olv_act_id acts[] = {OLV_ACT_COMPRESS, OLV_ACT_DECOMPRESS, OLV_ACT_ARCHIVE,
-                                           OLV_ACT_DISCARD,  OLV_ACT_DELETE,     OLV_ACT_CLEAR,
-                                           OLV_ACT_RECOVER};
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     bool is_nothing_done = r->done + r->told + r->left == 0 && !is_all;
     struct olv_text line = {0}, back = {0};
-    for (size_t i = 0; i < sizeof acts / sizeof *acts; i++)
-        add_done(&line, r, participle(acts[i]));
+    for (size_t i = 0; olv_acts[i]; i++)
+        add_done(&line, olv_acts[i], &r->by_act[olv_acts[i]->wire]);
     add_part(&line, r->told, "told");
     add_part(&line, r->left, "left alone (see the ledger)");
     add_part(&line, r->declined, "not allowed, so left undone");
@@ -107,20 +86,19 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
                              : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
-    if (can_recover && can_be_recovered(r) && !cli_has(cli, OPT_KEEP)) {
+    if (can_recover && done_by(r, 0, 1u << OLV_TO_TRASH | 1u << OLV_TO_DEPOT) && !cli_has(cli, OPT_KEEP)) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
             add_word(&back, cli_value(cli, OPT_STATE));
             olv_text_puts(&back, " ");
         }
         printf("%s: olvido %srecover --run %s\n",
-               r->by_act[OLV_ACT_DELETE].files + r->by_act[OLV_ACT_THIN].files
-                   ? "What was deleted is gone; take the rest back"
-                   : "Take it back",
+               done_by(r, OLV_FINAL, 0) ? "What was deleted is gone; take the rest back" : "Take it back",
                olv_text_string(&back), olv_run_id(run));
     }
-    if (r->by_act[OLV_ACT_COMPRESS].files && !cli_has(cli, OPT_KEEP))
-        printf("Take compressed files back: olvido decompress FILE…\n");
+    for (size_t i = 0; olv_acts[i] && !cli_has(cli, OPT_KEEP); i++)
+        if (olv_acts[i]->back && r->by_act[olv_acts[i]->wire].files)
+            printf("%s\n", olv_acts[i]->back);
     olv_text_free(&line);
     olv_text_free(&back);
 }
@@ -129,7 +107,7 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
 {
     json_t *json = json_object();
     uint64_t stored = 0;
-    for (int act = 0; act < OLV_ACT_COUNT; act++)
+    for (int act = 0; act < OLV_ACTS_MOST; act++)
         stored += r->by_act[act].stored_bytes;
     olv_json_string(json, "run", olv_run_id(run));
     olv_json_number(json, "done", r->done);

@@ -51,7 +51,7 @@ static void say(const struct report *r, const struct olv_sample *sample, struct 
         olv_text_puts(out, " takes it: ");
     }
     if (has_step(v.reason))
-        olv_text_printf(out, "%s, %s", olv_act_word(rule->steps[v.step].act), olv_reason_words(v.reason));
+        olv_text_printf(out, "%s, %s", rule->steps[v.step].act->word, olv_reason_words(v.reason));
     else
         olv_text_puts(out, olv_reason_words(v.reason));
 }
@@ -63,8 +63,8 @@ static void print_row(struct report *r, const struct olv_sample *sample, struct 
     struct olv_text name = {0}, what = {0}, says = {0}, path = {0};
     char date[TERM_DATE];
     term_name(&name, rule->name);
-    olv_text_printf(&what, "%s %s after %s", sample->side == OLV_BEFORE ? "before" : "from",
-                    olv_act_word(step->act), step->after_text);
+    olv_text_printf(&what, "%s %s after %s", sample->side == OLV_BEFORE ? "before" : "from", step->act->word,
+                    step->after_text);
     say(r, sample, v, &says);
     term_name(&path, sample->path + r->place_len); /* its number comes first, and is not cut */
     table_cell(r->table, STYLE_HEADING, olv_text_string(&name));
@@ -84,7 +84,7 @@ static void print_json(const struct report *r, const struct olv_sample *sample, 
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     json_t *json = json_object();
     olv_json_string(json, "rule", rule->name);
-    olv_json_string(json, "act", olv_act_word(rule->steps[sample->step].act));
+    olv_json_string(json, "act", rule->steps[sample->step].act->word);
     olv_json_string(json, "after", rule->steps[sample->step].after_text);
     olv_json_string(json, "side", sample->side == OLV_BEFORE ? "before" : "after");
     olv_json_instant(json, "time", sample->time);
@@ -96,7 +96,7 @@ static void print_json(const struct report *r, const struct olv_sample *sample, 
         if (v.reason != OLV_NOT_OWNED)
             olv_json_string(json, "owner", r->policy->rules[v.rule].name);
         if (has_step(v.reason))
-            olv_json_string(json, "step", olv_act_word(r->policy->rules[v.rule].steps[v.step].act));
+            olv_json_string(json, "step", r->policy->rules[v.rule].steps[v.step].act->word);
         json_object_set_new(json, "as_meant", json_boolean(is_meant));
     }
     cli_print_json(json);

@@ -10,7 +10,10 @@ static void bind_file(sqlite3_stmt *s, const struct catalogue_had *h)
 {
     sqlite3_reset(s);
     sqlite3_bind_blob(s, 1, h->path, (int)strlen(h->path), SQLITE_STATIC);
-    sqlite3_bind_text(s, 2, olv_act_word(h->act), -1, SQLITE_STATIC);
+    if (h->act)
+        sqlite3_bind_text(s, 2, h->act->word, -1, SQLITE_STATIC);
+    else
+        sqlite3_bind_null(s, 2);
     sqlite3_bind_int64(s, 3, (int64_t)h->size_bytes);
     sqlite3_bind_int64(s, 4, h->modified.s);
     sqlite3_bind_int64(s, 5, h->modified.ns);
@@ -90,11 +93,12 @@ bool had_list_store(struct had_list *list, struct olv_catalogue *c, struct olv_e
     return ok;
 }
 
-bool catalogue_find_had(struct olv_catalogue *c, const struct catalogue_had *had, char was_name[NAME_MAX + 1],
+bool catalogue_find_had(struct olv_catalogue *c, struct catalogue_had *had, char was_name[NAME_MAX + 1],
                         uint64_t *was_bytes)
 {
-    static const char sql[] = "SELECT was_name, was_size FROM had WHERE path = ?1 AND act = ?2 AND size = ?3"
-                              " AND modified_s = ?4 AND modified_ns = ?5";
+    static const char sql[] = "SELECT was_name, was_size, act FROM had WHERE path = ?1 AND size = ?3 AND"
+                              " modified_s = ?4 AND modified_ns = ?5 AND"
+                              " CASE WHEN ?2 IS NULL THEN was_name IS NOT NULL ELSE act = ?2 END";
     struct olv_error ignored = {0};
     bool is_found;
     int len;
@@ -107,7 +111,9 @@ bool catalogue_find_had(struct olv_catalogue *c, const struct catalogue_had *had
     if (len)
         memcpy(was_name, sqlite3_column_blob(c->find_had, 0), (size_t)len);
     was_name[len] = '\0';
+    if (is_found && !had->act)
+        had->act = olv_act_named((const char *)sqlite3_column_text(c->find_had, 2));
     *was_bytes = is_found ? (uint64_t)sqlite3_column_int64(c->find_had, 1) : 0;
     sqlite3_reset(c->find_had);
-    return is_found;
+    return is_found && had->act;
 }

@@ -7,7 +7,7 @@
 
 struct catalogue_had {
     const char *path; /* absolute */
-    enum olv_act_id act;
+    const struct olv_act *act;
     uint64_t size_bytes; /* both as they are now: what somebody has changed has had nothing */
     struct olv_instant modified;
     const char *was_name; /* before the act; "" where the act left it as it was */
@@ -25,8 +25,9 @@ bool had_list_add(struct had_list *list, const struct catalogue_had *had);
 bool had_list_store(struct had_list *list, struct olv_catalogue *catalogue, struct olv_error *err);
 void had_list_free(struct had_list *list);
 
-/* Whether it has had that step, and what it was called before ("": the same). `had->was_name` is not read. */
-bool catalogue_find_had(struct olv_catalogue *catalogue, const struct catalogue_had *had,
+/* Whether it has had that step, and what it was called before ("": the same). Without an act: whether it had
+ * another name before any, which `had->act` becomes. `had->was_name` is not read. */
+bool catalogue_find_had(struct olv_catalogue *catalogue, struct catalogue_had *had,
                         char was_name[NAME_MAX + 1], uint64_t *was_bytes);
 
 #endif

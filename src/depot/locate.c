@@ -3,53 +3,49 @@
 
 #include <string.h>
 
-static void digest_path(const char *path, struct olv_hasher *hasher, char out[OLV_HEX_SIZE])
+static void digest_path(const char *path, struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE])
 {
-    uint8_t digest[OLV_SHA256_SIZE];
     path += strspn(path, "/");
-    olv_sha256(hasher, path, strlen(path), digest);
-    olv_hex(digest, sizeof digest, out);
+    olv_sha256(hasher, path, strlen(path), out);
 }
 
-static struct olv_how locate(const struct olv_stored_file *f, const char *path, struct olv_hasher *hasher)
+static struct olv_location locate(const struct olv_stored_file *f, const char *path,
+                                  struct olv_hasher *hasher)
 {
-    struct olv_how how = {.codec = f->codec,
-                          .is_member = true,
-                          .most_bytes = f->size_bytes,
-                          .has_archive = true,
-                          .has_digest = f->digest != NULL,
-                          .into = ""};
-    memcpy(how.archive, f->archive_id, sizeof how.archive);
+    struct olv_location l = {.codec = f->codec,
+                             .size_bytes = f->size_bytes,
+                             .modified = f->modified,
+                             .has_digest = f->digest != NULL,
+                             .twin = ""};
+    memcpy(l.archive, f->archive_id, sizeof l.archive);
     if (f->digest)
-        memcpy(how.digest, f->digest, sizeof how.digest);
-    digest_path(path, hasher, how.member);
-    return how;
+        memcpy(l.digest, f->digest, sizeof l.digest);
+    digest_path(path, hasher, l.member);
+    return l;
 }
 
-struct olv_how locate_contents(const struct olv_stored_file *f, struct olv_hasher *hasher)
+struct olv_location locate_contents(const struct olv_stored_file *f, struct olv_hasher *hasher)
 {
-    struct olv_how how = locate(f, *f->twin ? f->twin : f->path, hasher);
-    how.begins = f->begins;
-    how.within = f->within;
-    how.has_header = f->header != NULL;
+    struct olv_location l = locate(f, *f->twin ? f->twin : f->path, hasher);
+    l.begins = f->begins;
+    l.within = f->within;
+    l.has_header = f->header != NULL;
     if (f->header)
-        memcpy(how.header, f->header, sizeof how.header);
-    return how;
+        memcpy(l.header, f->header, sizeof l.header);
+    return l;
 }
 
-struct olv_how locate_member(const struct olv_stored_file *f, struct olv_hasher *hasher)
+struct olv_location locate_member(const struct olv_stored_file *f, struct olv_hasher *hasher)
 {
-    struct olv_how how = locate(f, f->path, hasher);
-    how.begins = f->own_begins;
-    how.within = f->own_within;
-    how.has_modified = true;
-    how.modified = f->modified;
-    return how;
+    struct olv_location l = locate(f, f->path, hasher);
+    l.begins = f->own_begins;
+    l.within = f->own_within;
+    return l;
 }
 
-bool locate_is_it(const struct olv_how *how, const char *member_path, struct olv_hasher *hasher)
+bool locate_is_it(const struct olv_location *l, const char *member_path, struct olv_hasher *hasher)
 {
-    char is[OLV_HEX_SIZE];
+    uint8_t is[OLV_SHA256_SIZE];
     digest_path(member_path, hasher, is);
-    return !*how->member || strcmp(is, how->member) == 0;
+    return memcmp(is, l->member, sizeof is) == 0;
 }

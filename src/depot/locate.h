@@ -8,10 +8,10 @@
 #include "olvido/docket.h"
 
 /* Of its contents; for a hard link, those of the member that has them. */
-struct olv_how locate_contents(const struct olv_stored_file *file, struct olv_hasher *hasher);
+struct olv_location locate_contents(const struct olv_stored_file *file, struct olv_hasher *hasher);
 /* Of the member itself, which is to be taken out. */
-struct olv_how locate_member(const struct olv_stored_file *file, struct olv_hasher *hasher);
+struct olv_location locate_member(const struct olv_stored_file *file, struct olv_hasher *hasher);
 /* Whether a member of this path is the one that is meant. */
-bool locate_is_it(const struct olv_how *how, const char *member_path, struct olv_hasher *hasher);
+bool locate_is_it(const struct olv_location *location, const char *member_path, struct olv_hasher *hasher);
 
 #endif

@@ -3,9 +3,9 @@
 
 #include <string.h>
 
-void compose_begin(struct composing *c, struct olv_spool *spool)
+void compose_begin(struct composing *c, struct olv_spool *spool, compose_key key_of)
 {
-    *c = (struct composing){.spool = spool};
+    *c = (struct composing){.spool = spool, .key_of = key_of};
     olv_segment_begin(&c->segment);
 }
 
@@ -16,28 +16,17 @@ static bool flush(struct composing *c, struct olv_error *err)
     return ok;
 }
 
-/* What tells the archive that an entry is about; false where it is about none. */
-static bool archive_of(const struct olv_docket_entry *e, struct olv_text *out)
-{
-    struct olv_how how;
-    olv_text_clear(out);
-    if (e->act == OLV_ACT_THIN)
-        olv_docket_entry_path(e, out);
-    else if (e->act == OLV_ACT_ARCHIVE && olv_how_get(e->how, &how) && *how.depot)
-        olv_text_puts(out, e->how);
-    return out->len > 0;
-}
-
 bool compose_add(struct composing *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    struct olv_text last = c->archive;
+    struct olv_text last = c->key;
     bool goes_on;
-    c->archive = c->scratch;
+    c->key = c->scratch;
     c->scratch = last;
-    goes_on = archive_of(e, &c->archive) &&
-              strcmp(olv_text_string(&c->archive), olv_text_string(&last)) == 0 &&
-              c->segment.entries < OLV_SEGMENT_MOST;
-    if (c->archive.failed)
+    olv_text_clear(&c->key);
+    if (c->key_of)
+        c->key_of(e, &c->key);
+    goes_on = c->key.len && olv_text_is_same(&c->key, &last) && c->segment.entries < OLV_SEGMENT_MOST;
+    if (c->key.failed)
         return olv_fail_memory(err);
     if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !flush(c, err))
         return false;
@@ -55,6 +44,6 @@ bool compose_end(struct composing *c, struct olv_error *err)
 void compose_abandon(struct composing *c)
 {
     olv_segment_free(&c->segment);
-    olv_text_free(&c->archive);
+    olv_text_free(&c->key);
     olv_text_free(&c->scratch);
 }

@@ -60,7 +60,7 @@ static struct olv_trash *trash_for(const struct knowledge *k, uint64_t mount)
 static void prepare(struct ahead *a, const struct knowledge *k, const struct olv_docket_entry *e,
                     uint64_t number)
 {
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     struct olv_prepared *slot = &a->slots[number % SLOTS];
     struct olv_act_ahead context = {.run = a->run,
                                     .sequence = a->sequence + number + 1,

@@ -4,7 +4,7 @@
 #ifndef OLV_ENGINE_AHEAD_H
 #define OLV_ENGINE_AHEAD_H
 
-#include "act/act.h"
+#include "source/hooks.h"
 
 struct ahead;
 

@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/approved.h"
 
-#include "act/act.h"
 #include "docket/compose.h"
 #include "docket/each.h"
+#include "docket/wire.h"
 #include "olvido/sorter.h"
+#include "source/hooks.h"
 
 #include <string.h>
 
@@ -12,20 +13,22 @@ struct approving {
     const struct olv_approval *approval;
     struct olv_run_result *result;
     struct composing composing;
-    struct olv_text first; /* how the first one is archived */
-    bool has_several;      /* some other one is archived in another way */
-    uint64_t entries;      /* that are archived */
-    bool has_unknown;      /* some act is not there */
+    struct olv_text first, scratch; /* how the first one is archived, and another */
+    bool has_several;               /* some other one is archived in another way */
+    uint64_t entries;               /* that are archived */
+    bool has_unknown;               /* some act is not there */
 };
 
 static void compare_how(struct approving *a, const struct olv_docket_entry *e)
 {
-    if (e->act != OLV_ACT_ARCHIVE)
+    if (!(hooks_of(e)->needs & IS_GATHERED))
         return;
     a->entries++;
     if (a->first.len == 0)
-        olv_text_puts(&a->first, e->how);
-    a->has_several |= strcmp(olv_text_string(&a->first), e->how) != 0;
+        wire_put_manner(&a->first, e->manner);
+    olv_text_clear(&a->scratch);
+    wire_put_manner(&a->scratch, e->manner);
+    a->has_several |= !olv_text_is_same(&a->first, &a->scratch);
 }
 
 static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -35,7 +38,7 @@ static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_erro
         a->result->declined++;
         return true;
     }
-    if (!olv_act_find(e->act))
+    if (!hooks_of(e))
         return true;
     compare_how(a, e);
     return compose_add(&a->composing, e, err);
@@ -54,10 +57,11 @@ struct ordering {
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct ordering *o = self;
-    if (e->act != OLV_ACT_ARCHIVE)
+    if (!(hooks_of(e)->needs & IS_GATHERED))
         return compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
-    olv_text_add(&o->record, e->how, strlen(e->how) + 1);
+    olv_text_printf(&o->record, "%s %d", e->manner->into, e->manner->level);
+    olv_text_add(&o->record, "", 1);
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_segment_begin(&o->single);
@@ -99,7 +103,7 @@ static struct olv_spool *fill(struct olv_spool *from, struct composing *composin
     struct olv_spool *out = olv_spool_new(err);
     if (!out)
         return NULL;
-    compose_begin(composing, out);
+    compose_begin(composing, out, batch_key_of);
     if (olv_docket_each(from, each, self, err))
         return out;
     compose_abandon(composing);
@@ -127,8 +131,9 @@ static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *er
 {
     struct approving *a = self;
     (void)err;
-    a->has_unknown |= !olv_act_find(e->act);
-    compare_how(a, e);
+    a->has_unknown |= !hooks_of(e);
+    if (!a->has_unknown)
+        compare_how(a, e);
     return !a->has_unknown && !a->has_several && a->entries <= OLV_SEGMENT_ENTRIES;
 }
 
@@ -138,6 +143,7 @@ static bool is_good(struct olv_spool *docket, const struct olv_approval *approva
     bool ok = !approval && olv_docket_each(docket, look_at, &a, err);
     ok = ok && !a.first.failed;
     olv_text_free(&a.first);
+    olv_text_free(&a.scratch);
     return ok;
 }
 
@@ -150,6 +156,7 @@ struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_app
         return docket;
     approved = err->code == OLV_OK ? fill(docket, &a.composing, add_approved, &a, err) : NULL;
     olv_text_free(&a.first);
+    olv_text_free(&a.scratch);
     if (!approved)
         return NULL;
     if (!compose_end(&a.composing, err)) {

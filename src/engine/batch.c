@@ -39,14 +39,14 @@ static const char *path_of(struct olv_run *run, const struct olv_docket_entry *e
 /* An outcome that nobody set is a failure, never a success. */
 static void conclude(struct olv_outcome *o)
 {
-    if (o->result != OLV_UNDECIDED)
+    if (o->result != OLV_PENDING)
         return;
     if (o->error.code == OLV_OK)
         olv_fail(&o->error, OLV_SYSTEM, "the act did not say what became of it");
     o->result = OLV_FAILED;
 }
 
-static void record(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+static void record(struct carrying *c, const struct hooks *act, const struct olv_docket_entry *e,
                    const struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
@@ -57,9 +57,9 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                                   .run = run->id,
                                   .batch = c->batch,
                                   .entry = e,
-                                  .result = olv_act_result(act, o->result),
+                                  .result = olv_act_result(e->act, o->result),
                                   .reason = reason,
-                                  .trash = act->find_trash == olv_act_trash_of_item ? e->name : o->trash,
+                                  .trash = source_of(e)->is_item ? e->name : o->trash,
                                   .trash_place = run_trash_place(run, act),
                                   .path = path,
                                   .into = o->into ? o->into : "",
@@ -71,7 +71,7 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
         run->options.observer->outcome(run->options.observer->self,
                                        &(struct olv_told){.path = path,
                                                           .into = o->into ? o->into : "",
-                                                          .result = olv_act_result(act, o->result),
+                                                          .result = olv_act_result(e->act, o->result),
                                                           .reason = reason,
                                                           .size_bytes = olv_docket_entry_size(e),
                                                           .has_stored = o->has_stored,
@@ -83,8 +83,7 @@ static void record(struct carrying *c, const struct olv_act *act, const struct o
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
 }
 
-static void count(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
-                  const struct olv_outcome *o)
+static void count(struct carrying *c, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
     struct olv_run_result *r = c->result;
     if (o->result == OLV_FAILED) {
@@ -94,14 +93,14 @@ static void count(struct carrying *c, const struct olv_act *act, const struct ol
     } else if (o->result == OLV_LEFT) {
         r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
         r->left++;
-    } else if (!act->is_touching) {
+    } else if (!(e->act->traits & OLV_TOUCHES)) {
         r->told++;
     } else {
         r->done++;
         r->done_bytes += olv_docket_entry_size(e);
-        r->by_act[e->act].files++;
-        r->by_act[e->act].bytes += olv_docket_entry_size(e);
-        r->by_act[e->act].stored_bytes += o->stored_bytes;
+        r->by_act[e->act->wire].files++;
+        r->by_act[e->act->wire].bytes += olv_docket_entry_size(e);
+        r->by_act[e->act->wire].stored_bytes += o->stored_bytes;
     }
 }
 
@@ -122,7 +121,7 @@ static void look_at_processes(struct olv_run *run)
  * the system is asked about this file alone. */
 static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
 {
-    if (olv_act_is_final(e->act))
+    if (e->act->traits & OLV_FINAL)
         return olv_os_is_open_for_writing(run->context.source.fd, e->name);
     look_at_processes(run);
     if (run->in_use && olv_os_is_in_use(run->in_use, run->context.source.device, e->identity.inode))
@@ -164,19 +163,19 @@ static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_e
         return spare(o, OLV_CHANGED, "it is open for writing");
     if (is_open == OLV_UNKNOWN && is_exhausted(errno))
         return spare_for_now(o, errno, "cannot find out whether it is open for writing");
-    return is_open == OLV_UNKNOWN && olv_act_is_final(e->act) &&
+    return is_open == OLV_UNKNOWN && e->act->traits & OLV_FINAL &&
            spare(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
 }
 
 /* Asked again right before the act: what a hold, the register or an open file says may be new. */
-static bool is_spared(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *e,
+static bool is_spared(struct olv_run *run, const struct hooks *act, const struct olv_docket_entry *e,
                       struct olv_outcome *o)
 {
     const struct olv_holds *holds = run->options.holds;
     const struct olv_policy *policy = run->options.policy;
     enum olv_truth is_held = OLV_NO, is_given = OLV_NO;
     struct olv_stat stat;
-    if (!act->is_touching || act->asks_by_itself)
+    if (!(e->act->traits & OLV_TOUCHES) || act->needs & ASKS_ITSELF)
         return false;
     /* What is not there, or is another file by now, is for the act to tell: whatever is known of its inode
      * may be about a file that has the number since. */
@@ -203,10 +202,10 @@ static bool is_spared(struct olv_run *run, const struct olv_act *act, const stru
 }
 
 /* A missing file is skipped; a missing depot is an error. */
-static void unreached(const struct olv_act *act, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void unreached(const struct hooks *act, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     olv_act_unsuccessful(o);
-    if (!act->is_in_depot)
+    if (!(act->needs & NEEDS_PLACE))
         return;
     if (o->error.code == OLV_CHANGED)
         olv_fail(&o->error, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
@@ -215,13 +214,13 @@ static void unreached(const struct olv_act *act, const struct olv_docket_entry *
 }
 
 /* What was done to its archive, with others of the same, is not undone by what happens in its own turn. */
-static bool was_done_before(const struct carrying *c, const struct olv_act *act,
+static bool was_done_before(const struct carrying *c, const struct hooks *act,
                             const struct olv_docket_entry *e)
 {
-    return act->is_in_depot && act->is_decided && act->is_decided(&c->run->context, e);
+    return act->needs & NEEDS_PLACE && act->is_decided && act->is_decided(&c->run->context, e);
 }
 
-static void apply(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+static void apply(struct carrying *c, const struct hooks *act, const struct olv_docket_entry *e,
                   struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
@@ -237,10 +236,10 @@ static void apply(struct carrying *c, const struct olv_act *act, const struct ol
         ahead_know(c->ahead, run->context.source.mount, run->context.trash);
     if (is_spared(run, act, e, o))
         return;
-    if (act->leaves_no_trace)
+    if (act->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
     act->apply(&run->context, e, o);
-    if (act->leaves_no_trace)
+    if (act->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
 }
 
@@ -254,12 +253,12 @@ static bool note_source(struct carrying *c, struct olv_error *err)
 static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_run *run = c->run;
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     struct olv_outcome o = {0};
     bool ok = true;
     run->context.sequence++;
     run->context.prepared = ahead_take(c->ahead, e->number);
-    if (act->is_gathered && !carrying_is_interrupted(c))
+    if (act->needs & IS_GATHERED && !carrying_is_interrupted(c))
         ok = gather_archive(run, &(struct gather_place){c->docket, c->mark, e->number, run->context.sequence},
                             err);
     if (!ok) {
@@ -270,12 +269,12 @@ static bool do_entry(struct carrying *c, const struct olv_docket_entry *e, struc
         olv_act_interrupted(&o);
     } else {
         apply(c, act, e, &o);
-        ok = !act->is_touching || note_source(c, err);
+        ok = !(e->act->traits & OLV_TOUCHES) || note_source(c, err);
     }
     ahead_drop(run->context.prepared);
     conclude(&o);
     record(c, act, e, &o);
-    count(c, act, e, &o);
+    count(c, e, &o);
     return ok;
 }
 
@@ -292,12 +291,12 @@ struct group {
 /* Whether the entry belongs to the group, too. */
 static bool belongs(const struct group *g, const struct olv_docket_entry *e)
 {
-    const struct olv_group_act *group = olv_act_find(e->act)->group;
+    const struct olv_group_act *group = hooks_of(e)->group;
     if (!group)
         return false;
     if (g->count && group->is_alone && (group->is_alone(e) || group->is_alone(&g->entries[0])))
         return false;
-    return g->count == 0 || (g->count < LARGEST_GROUP && g->entries[0].act == e->act &&
+    return g->count == 0 || (g->count < LARGEST_GROUP && hooks_of(&g->entries[0]) == hooks_of(e) &&
                              g->bytes + e->identity.size_bytes <= GROUP_BYTES);
 }
 
@@ -310,7 +309,7 @@ static void join(struct group *g, const struct olv_docket_entry *e)
 }
 
 /* Whether it may be touched, as far as that can be known now. */
-static void look_before(struct carrying *c, const struct olv_act *act, const struct olv_docket_entry *e,
+static void look_before(struct carrying *c, const struct hooks *act, const struct olv_docket_entry *e,
                         struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
@@ -323,7 +322,7 @@ static void look_before(struct carrying *c, const struct olv_act *act, const str
     }
 }
 
-static void apply_group(struct carrying *c, const struct olv_act *act, struct group *g)
+static void apply_group(struct carrying *c, const struct hooks *act, struct group *g)
 {
     struct olv_act_context *context = &c->run->context;
     struct olv_error err = {0};
@@ -344,9 +343,9 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
         context->sequence++;
         context->made = g->made[i];
         ahead_drop(ahead_take(c->ahead, g->entries[i].number));
-        if (o->result == OLV_UNDECIDED)
+        if (o->result == OLV_PENDING)
             look_before(c, act, &g->entries[i], o);
-        if (o->result == OLV_UNDECIDED)
+        if (o->result == OLV_PENDING)
             act->apply(context, &g->entries[i], o);
     }
     if (act->group->complete)
@@ -355,7 +354,7 @@ static void apply_group(struct carrying *c, const struct olv_act *act, struct gr
 
 static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
 {
-    const struct olv_act *act = g->count ? olv_act_find(g->entries[0].act) : NULL;
+    const struct hooks *act = g->count ? hooks_of(&g->entries[0]) : NULL;
     struct olv_group group = {.made = g->made, .count = g->count};
     bool ok = true;
     if (!act)
@@ -365,7 +364,7 @@ static bool do_group(struct carrying *c, struct group *g, struct olv_error *err)
         const struct olv_docket_entry *e = &g->entries[i];
         conclude(&g->outcomes[i]);
         record(c, act, e, &g->outcomes[i]);
-        count(c, act, e, &g->outcomes[i]);
+        count(c, e, &g->outcomes[i]);
         if (ok && g->outcomes[i].result == OLV_DONE)
             ok = olv_reach_directory(&c->run->context.source, e, err) ? note_source(c, err) : true;
     }
@@ -382,7 +381,7 @@ static void tell_progress(const struct carrying *c, const struct olv_act *act)
     const struct olv_run_result *r = c->result;
     olv_observe_progress(
         c->run->options.observer,
-        (struct olv_progress){.doing = olv_act_word(act->id),
+        (struct olv_progress){.doing = act->word,
                               .bytes = r->done_bytes,
                               .files = r->done + r->told + r->left + r->refused + r->failed});
 }
@@ -407,17 +406,10 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
     return ok;
 }
 
-static bool finish_acts(struct carrying *c, const bool used[OLV_ACT_COUNT], struct olv_error *err)
+static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *err)
 {
-    bool is_trash_used = false;
     remember_settle(c->run);
-    for (int id = 0; id < OLV_ACT_COUNT; id++) {
-        const struct olv_act *act = used[id] ? olv_act_find((enum olv_act_id)id) : NULL;
-        if (act && act->settle && !act->settle(&c->run->context, err))
-            return false;
-        is_trash_used |= act && act->needs_trash;
-    }
-    return !is_trash_used || note_trashes(c, err);
+    return !uses_trash || (olv_trashes_store(c->run->trashes, err) && note_trashes(c, err));
 }
 
 /* Opens what the acts of the batch need beside their files, and notes in the register what is known
@@ -426,12 +418,12 @@ static bool announce(void *self, struct olv_docket_entry *e, struct olv_error *e
 {
     struct carrying *c = self;
     struct olv_run *run = c->run;
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     struct olv_error ignored = {0}; /* the act says what that means */
     run->context.sequence++;
-    if (act->needs_givens && !run_givens(run, err))
+    if (act->needs & NEEDS_GIVENS && !run_givens(run, err))
         return false;
-    if (act->needs_catalogue && !act->is_gathered && !run->catalogue)
+    if (act->needs & NEEDS_CATALOGUE && !(act->needs & IS_GATHERED) && !run->catalogue)
         run_catalogue(run, &ignored);
     return !act->announce || act->announce(&run->context, e, err);
 }
@@ -450,7 +442,7 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     struct olv_segment_reader *reader = olv_segment_open(segment->bytes.data, segment->bytes.len, err);
     struct olv_docket_entry e;
     struct group *g = reader ? calloc(1, sizeof *g) : NULL;
-    bool used[OLV_ACT_COUNT] = {false}, ok = true;
+    bool uses_trash = false, ok = true;
     if (!g) {
         olv_segment_close(reader);
         return reader ? olv_fail_memory(err) : false;
@@ -465,7 +457,7 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
     c->run->context.holds = c->run->options.holds;
     ok = prepare(c, segment, err);
     while (ok && olv_segment_next(reader, &e, err)) {
-        used[e.act] = true;
+        uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
         if (!belongs(g, &e))
             ok = do_group(c, g, err);
         if (ok && belongs(g, &e))
@@ -473,11 +465,11 @@ bool batch_do(struct carrying *c, const struct olv_segment_writer *segment, stru
         else if (ok)
             ok = do_entry(c, &e, err);
         if (e.number % TELL_EVERY == 0)
-            tell_progress(c, olv_act_find(e.act));
+            tell_progress(c, e.act);
     }
     ok = ok && err->code == OLV_OK && do_group(c, g, err);
     ahead_end(c->ahead);
-    ok = ok && finish_acts(c, used, err);
+    ok = ok && finish_acts(c, uses_trash, err);
     free(g);
     olv_segment_close(reader);
     return ok;

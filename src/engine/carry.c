@@ -50,7 +50,7 @@ static bool add_approved(struct batches *b, const struct olv_text *segment, stru
     while (olv_segment_next(reader, &e, err)) {
         if (approval && !approval->approve(approval->self, &e))
             b->carrying.result->declined++;
-        else if (olv_act_find(e.act))
+        else if (hooks_of(&e))
             olv_segment_add(&b->next, &e);
     }
     olv_segment_close(reader);
@@ -67,7 +67,7 @@ static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *er
     struct planned *p = self;
     (void)err;
     p->entries++;
-    p->has_unknown |= !olv_act_find(e->act);
+    p->has_unknown |= !hooks_of(e);
     return true;
 }
 
@@ -284,7 +284,7 @@ static void on_directory_failed(void *self, const char *path, const struct olv_e
 {
     const struct carrying *c = self;
     c->result->done--;
-    c->result->by_act[OLV_ACT_FETCH].files--;
+    c->result->by_act[olv_act_named("recover")->wire].files--;
     c->result->failed++;
     olv_observe_trouble(c->run->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});

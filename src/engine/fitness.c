@@ -35,7 +35,7 @@ static void warn(struct examining *x, const char *path, const char *what)
 static bool takes_files(const struct olv_rule *rule)
 {
     for (size_t i = 0; i < rule->step_count; i++)
-        if (rule->steps[i].act > OLV_ACT_TELL)
+        if (rule->steps[i].act->traits & OLV_TOUCHES)
             return true;
     return false;
 }
@@ -43,7 +43,7 @@ static bool takes_files(const struct olv_rule *rule)
 static bool discards(const struct olv_rule *rule)
 {
     for (size_t i = 0; i < rule->step_count; i++)
-        if (rule->steps[i].act == OLV_ACT_DISCARD)
+        if (rule->steps[i].act->destination == OLV_TO_TRASH)
             return true;
     return false;
 }

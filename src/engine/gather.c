@@ -7,6 +7,7 @@
 #include "depot/had.h"
 #include "depot/trust.h"
 #include "docket/each.h"
+#include "docket/wire.h"
 #include "hold/hold.h"
 #include "judge/former.h"
 
@@ -22,7 +23,7 @@ static bool is_other(void *self, struct olv_docket_entry *e, struct olv_error *e
 {
     bool *is_needed = self;
     (void)err;
-    *is_needed |= e->act == OLV_ACT_ARCHIVE;
+    *is_needed |= (hooks_of(e)->needs & IS_GATHERED) != 0;
     return !*is_needed;
 }
 
@@ -39,7 +40,7 @@ struct gathering {
     struct olv_run *run;
     uint64_t sequence;       /* of the entry at hand */
     struct making *making;   /* the archive; NULL: it could not be begun */
-    struct olv_how how;      /* what it is for */
+    struct olv_manner how;   /* what it is for; strings are those of the adding */
     char label[FRESH_LABEL]; /* of its file while that has no name */
     int dir;                 /* in which it is made */
     int64_t row;             /* of it in the catalogue; 0: it is for no depot */
@@ -55,8 +56,7 @@ static void former(void *self, struct made_member *made)
 {
     struct gathering *g = self;
     const struct olv_member *m = made->member;
-    struct catalogue_had had = {
-        .act = OLV_ACT_COMPRESS, .size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
+    struct catalogue_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
     struct olv_text path = {0};
     if (m->kind != OLV_KIND_FILE || !former_is_likely(m->path) || !g->run->catalogue)
         return;
@@ -260,26 +260,34 @@ static bool put_failed(struct gathering *g)
 struct adding {
     struct gathering *gathering;
     const struct gather_place *place;
-    struct olv_text words; /* how the first one is archived */
+    struct olv_text manner, scratch; /* how the first one is archived, and another */
+    struct olv_arena arena;          /* of the strings of `how` */
     bool is_first_segment, is_over;
 };
 
 /* An archive of a depot has no more members than a batch has entries at most, so that all of them can go at
  * once some day. */
-static bool belongs(const struct adding *a, const struct olv_docket_entry *e)
+static bool belongs(struct adding *a, const struct olv_docket_entry *e)
 {
     const struct gathering *g = a->gathering;
-    return e->act == OLV_ACT_ARCHIVE && strcmp(e->how, olv_text_string(&a->words)) == 0 &&
-           (!*g->how.depot || g->added < OLV_SEGMENT_MOST);
+    if (!(hooks_of(e)->needs & IS_GATHERED) || (*g->how.depot && g->added >= OLV_SEGMENT_MOST))
+        return false;
+    olv_text_clear(&a->scratch);
+    wire_put_manner(&a->scratch, e->manner);
+    return olv_text_is_same(&a->scratch, &a->manner);
 }
 
 static bool begin_with(struct adding *a, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct gathering *g = a->gathering;
-    olv_text_puts(&a->words, e->how);
-    if (a->words.failed)
+    struct wire wire = {.arena = &a->arena};
+    wire_put_manner(&a->manner, e->manner);
+    if (a->manner.failed)
         return olv_fail_memory(err);
-    if (!olv_how_get(a->words.data, &g->how) || !*g->how.into)
+    wire.bytes = (const uint8_t *)a->manner.data;
+    wire.len = a->manner.len;
+    wire_get_manner(&wire, &g->how);
+    if (wire.is_broken || !*g->how.into)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
     gathered_begin(g->run->gathered, g->first);
     begin_archive(g, e, &g->failed);
@@ -292,7 +300,7 @@ static bool add(void *self, struct olv_docket_entry *e, struct olv_error *err)
     struct gathering *g = a->gathering;
     if (a->is_over || (a->is_first_segment && e->number < a->place->entry))
         return true;
-    if (!a->words.len && !begin_with(a, e, err))
+    if (!a->manner.len && !begin_with(a, e, err))
         return false;
     a->is_over = !belongs(a, e);
     if (a->is_over)
@@ -338,6 +346,8 @@ bool gather_archive(struct olv_run *run, const struct gather_place *place, struc
     ok = ok && (gathered_end(run->gathered, g.failed.code == OLV_OK ? path.data : NULL, &g.failed) ||
                 olv_fail_memory(err));
     olv_text_free(&path);
-    olv_text_free(&a.words);
+    olv_text_free(&a.manner);
+    olv_text_free(&a.scratch);
+    olv_arena_free(&a.arena);
     return ok;
 }

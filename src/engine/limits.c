@@ -7,7 +7,7 @@ struct olv_tally olv_limited_tally(const struct olv_rule *rule, const struct olv
     struct olv_tally sum = {0};
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_tally *due = &tally->steps[i];
-        if (!olv_act_is_limited(rule->steps[i].act) || due->files == 0)
+        if (!(rule->steps[i].act->traits & OLV_TAKES_AWAY) || due->files == 0)
             continue;
         if (sum.files == 0 || olv_instant_compare(due->oldest, sum.oldest) < 0)
             sum.oldest = due->oldest;

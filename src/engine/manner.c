@@ -73,35 +73,29 @@ static void remember(struct manner *m, const struct manner_facts *f)
     olv_text_add(&m->last_name, olv_text_string(&m->name), m->name.len);
 }
 
-const char *manner_of(struct manner *m, const struct manner_facts *f)
+const struct olv_manner *manner_of(struct manner *m, const struct manner_facts *f)
 {
     const struct olv_step *step = f->step;
-    struct olv_how how = {.codec = step->codec, .level = step->level, .into = ""};
-    if (step->act != OLV_ACT_COMPRESS && step->act != OLV_ACT_ARCHIVE)
-        return "";
     olv_text_clear(&m->name);
-    if (step->act == OLV_ACT_ARCHIVE)
+    if (step->depot)
         put_name(&m->name, f);
     if (is_asked_again(m, f))
-        return m->words.failed ? NULL : olv_text_string(&m->words);
+        return &m->manner;
     remember(m, f);
-    if (step->act == OLV_ACT_ARCHIVE) {
+    m->manner = (struct olv_manner){.codec = step->codec, .level = step->level, .text = step->text};
+    if (step->depot) {
         olv_text_clear(&m->path);
         olv_text_printf(&m->path, "%s/%s.%s", step->depot->path, olv_text_string(&m->name),
                         olv_pack_word(step->codec));
-        how.into = olv_text_string(&m->path);
-        how.clock = f->rule->clock;
-        snprintf(how.depot, sizeof how.depot, "%s", step->depot->name);
+        m->manner.into = olv_text_string(&m->path);
+        m->manner.depot = step->depot->name;
+        m->manner.clock = f->rule->clock;
     }
-    olv_text_clear(&m->words);
-    olv_how_put(&how, &m->words);
-    m->words.failed |= m->name.failed || m->last_name.failed || m->path.failed;
-    return m->words.failed ? NULL : olv_text_string(&m->words);
+    return m->name.failed || m->last_name.failed || m->path.failed ? NULL : &m->manner;
 }
 
 void manner_free(struct manner *m)
 {
-    olv_text_free(&m->words);
     olv_text_free(&m->name);
     olv_text_free(&m->last_name);
     olv_text_free(&m->path);

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* How a step of a policy is to be done to an entry, in the words of a docket: into which format, into which
- * archive. */
+/* How a step of a policy is to be done to an entry: into which format, into which archive. */
 #ifndef OLV_ENGINE_MANNER_H
 #define OLV_ENGINE_MANNER_H
 
@@ -9,7 +8,8 @@
 /* What was asked last is answered at once. Begins zeroed. */
 struct manner {
     const struct olv_step *step;
-    struct olv_text words, name, last_name, path;
+    struct olv_manner manner;
+    struct olv_text name, last_name, path;
 };
 
 struct manner_facts {
@@ -20,8 +20,8 @@ struct manner_facts {
     struct olv_instant clock; /* the time that the rule goes by */
     const char *below;        /* the directory of the entry below the rule's `under`, or "" */
 };
-/* Borrowed until the next call; "" for an act that needs no words, NULL without memory. */
-const char *manner_of(struct manner *manner, const struct manner_facts *facts);
+/* Borrowed until the next call; NULL without memory. */
+const struct olv_manner *manner_of(struct manner *manner, const struct manner_facts *facts);
 void manner_free(struct manner *manner);
 
 #endif

@@ -62,16 +62,16 @@ static bool more_room(void *self, struct olv_error *err)
     return reserve_use(run->state.dir, err);
 }
 
-const char *run_trash_place(const struct olv_run *run, const struct olv_act *act)
+const char *run_trash_place(const struct olv_run *run, const struct hooks *act)
 {
-    const struct olv_trash *trash = act->needs_trash ? run->context.trash : NULL;
+    const struct olv_trash *trash = act->needs & NEEDS_TRASH ? run->context.trash : NULL;
     return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
 }
 
-bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+bool run_find_trash(struct olv_run *run, const struct hooks *act, const struct olv_docket_entry *entry,
                     struct olv_error *err)
 {
-    if (!act->needs_trash)
+    if (!(act->needs & NEEDS_TRASH))
         return true;
     run->context.trash = act->find_trash(&run->context, entry, err);
     return run->context.trash != NULL;

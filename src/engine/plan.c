@@ -131,23 +131,23 @@ static const char *below_under(const struct plan_worker *w, const struct olv_sca
     return skip < w->dir_path.len ? w->dir_path.data + skip : "";
 }
 
-static const char *how_to(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
-                          const struct olv_step *step)
+static const struct olv_manner *manner_for(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
+                                           const struct olv_step *step)
 {
     struct manner_facts facts = {.policy = w->planner->policy,
                                  .rule = &w->planner->policy->rules[rule],
                                  .step = step,
                                  .now = w->planner->options->now,
                                  .below = ""};
-    const char *how;
-    if (step->act == OLV_ACT_ARCHIVE) {
+    const struct olv_manner *manner;
+    if (step->act->destination == OLV_TO_DEPOT) {
         facts.clock = judge_clock(&w->judge, entry, rule);
         facts.below = below_under(w, entry, rule);
     }
-    how = manner_of(&w->manner, &facts);
-    if (!how)
+    manner = manner_of(&w->manner, &facts);
+    if (!manner)
         fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
-    return how ? how : "";
+    return manner;
 }
 
 static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, const struct olv_step *step,
@@ -165,7 +165,7 @@ static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, c
         .at = olv_directory_id_of(&w->dir_stat),
         .name = entry->name,
         .target = "",
-        .how = how_to(w, entry, v.rule, step),
+        .manner = manner_for(w, entry, v.rule, step),
         .due = v.since,
         .links = entry->stat.links,
     };
@@ -190,7 +190,7 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         fail(w->planner, &err);
         return false;
     }
-    if (step->act != OLV_ACT_TELL && is_guarded(w, entry)) {
+    if (step->act->traits & OLV_TOUCHES && is_guarded(w, entry)) {
         tally_count(&tally->by_reason[OLV_GUARDED], &entry->stat);
         return false;
     }
@@ -204,11 +204,11 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         return false;
     w->due_files++;
     w->due_bytes += entry->stat.size_bytes;
-    if (step->act == OLV_ACT_DISCARD)
+    if (step->act->destination == OLV_TO_TRASH)
         add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
     if (options->wants_docket)
         add_to_docket(w, entry, step, v);
-    return step->act != OLV_ACT_TELL;
+    return step->act->traits & OLV_TOUCHES;
 }
 
 /* ---- the walk ---- */

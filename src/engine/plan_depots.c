@@ -7,6 +7,7 @@
 #include "file/identity.h"
 #include "judge/stored.h"
 #include "judge/tally.h"
+#include "source/hooks.h"
 
 #include <errno.h>
 #include <string.h>
@@ -19,7 +20,6 @@ struct depot_planner {
     const struct olv_observer *observer;
     struct stored_judge judge;
     struct composing composing;
-    struct olv_text how;
     struct olv_hasher *hasher;
     int64_t archive; /* that the entry describes */
     struct olv_docket_entry entry;
@@ -35,7 +35,7 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
     if (p->archive == f->archive)
         return;
     p->archive = f->archive;
-    *e = (struct olv_docket_entry){.act = OLV_ACT_THIN, .identity = {.kind = OLV_KIND_FILE}};
+    *e = (struct olv_docket_entry){.place = OLV_IN_DEPOT, .identity = {.kind = OLV_KIND_FILE}};
     dir = olv_os_open_path(f->depot_path);
     if (dir >= 0 && olv_os_stat(dir, "", &stat)) {
         e->at = olv_directory_id_of(&stat);
@@ -51,12 +51,8 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
 
 static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file *f, struct olv_verdict v)
 {
-    struct olv_how how = locate_member(f, p->hasher);
+    struct olv_location location = locate_member(f, p->hasher);
     struct olv_docket_entry *e = &p->entry;
-    olv_text_clear(&p->how);
-    olv_how_put(&how, &p->how);
-    if (p->how.failed)
-        return olv_fail_memory(&p->error);
     know_archive(p, f);
     e->rule = v.rule;
     e->step = v.step + 1;
@@ -65,7 +61,8 @@ static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file 
     e->directory = f->depot_path;
     e->name = f->archive_name;
     e->target = f->path;
-    e->how = olv_text_string(&p->how);
+    e->act = p->policy->rules[v.rule].steps[v.step].act;
+    e->location = &location;
     return compose_add(&p->composing, e, &p->error);
 }
 
@@ -75,7 +72,7 @@ static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, c
     const struct olv_plan_options *options = p->judging->options;
     const struct olv_step *step = &p->policy->rules[v.rule].steps[v.step];
     struct olv_rule_tally *tally = &p->plan->rules[v.rule];
-    enum olv_reason waits = why_it_waits(options, v.rule, OLV_ACT_THIN, step->may_run_unattended);
+    enum olv_reason waits = why_it_waits(options, v.rule, step->act, step->may_run_unattended);
     tally_count(waits == OLV_DUE ? &tally->steps[v.step] : &tally->by_reason[waits], stat);
     if (waits != OLV_DUE || (options->selected && !options->selected[v.rule]))
         return true;
@@ -118,7 +115,7 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     bool ok;
     if (!judging->options->catalogue)
         return true;
-    compose_begin(&p.composing, plan->docket);
+    compose_begin(&p.composing, plan->docket, batch_key_of);
     p.hasher = olv_hasher_new();
     ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
     ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, judge, &p, err);
@@ -129,7 +126,6 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     ok = ok && (!plan->docket || compose_end(&p.composing, err));
     compose_abandon(&p.composing);
     stored_judge_end(&p.judge);
-    olv_text_free(&p.how);
     olv_hasher_free(p.hasher);
     return ok;
 }

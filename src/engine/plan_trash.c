@@ -4,14 +4,14 @@
 #include "judge/tally.h"
 #include "olvido/items.h"
 
-enum olv_reason why_it_waits(const struct olv_plan_options *options, size_t rule, enum olv_act_id act,
+enum olv_reason why_it_waits(const struct olv_plan_options *options, size_t rule, const struct olv_act *act,
                              bool may_run_unattended)
 {
-    if (!options->is_unattended || act <= OLV_ACT_TELL)
+    if (!options->is_unattended || !(act->traits & OLV_TOUCHES))
         return OLV_DUE;
     if (!may_run_unattended)
         return OLV_WAITING;
-    if (!olv_act_is_final(act))
+    if (!(act->traits & OLV_FINAL))
         return OLV_DUE;
     if (options->in_notice && options->in_notice[rule])
         return OLV_NOTICE;
@@ -31,13 +31,13 @@ bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,
 {
     struct olv_item_query query = {.only_ours = true,
                                    .has_until = true,
-                                   .act = OLV_ACT_CLEAR,
+                                   .act = olv_act_named("clear"),
                                    .rule = OLV_OF_TRASH,
                                    .rule_name = "trash"};
     struct olv_spool *docket;
     if (!policy->has_trash_keep || !options->trashes)
         return true;
-    plan->trash_reason = why_it_waits(options, policy->rule_count, OLV_ACT_CLEAR, policy->trash_unattended);
+    plan->trash_reason = why_it_waits(options, policy->rule_count, query.act, policy->trash_unattended);
     query.until = olv_zone_cutoff(policy->zone, options->as_of, policy->trash_keep);
     query.until.s++; /* the bound is outside, and "at least that old" is due; trashes know whole seconds */
     docket = plan->trash_reason == OLV_DUE ? plan->docket : NULL;

@@ -7,7 +7,7 @@
 
 /* OLV_DUE, or why a step whose time has come waits for a person. `rule` is the policy's number of rules for
  * its `trash`. */
-enum olv_reason why_it_waits(const struct olv_plan_options *options, size_t rule, enum olv_act_id act,
+enum olv_reason why_it_waits(const struct olv_plan_options *options, size_t rule, const struct olv_act *act,
                              bool may_run_unattended);
 /* Counts what Olvido discarded so long ago that the policy lets it go, and adds it to the docket. */
 bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,

@@ -14,6 +14,7 @@ enum { SHARE_EVERY = 256, ROOM = 2 * OLV_SEGMENT_ENTRIES };
 struct record {
     enum { OUTCOME, INTENT, GATHER } what; /* an intent gathers, too */
     struct olv_docket_entry entry;
+    struct olv_location location; /* of that, where it has one */
     struct olv_outcome_facts facts;
     struct olv_intent_facts intent;
     uint8_t digest[OLV_SHA256_SIZE];
@@ -126,11 +127,11 @@ static struct record *next(struct recorder *r)
 }
 
 /* The strings that a line may be made of. */
-enum { WORDS = 10 };
+enum { WORDS = 9 };
 static void words_of(struct olv_outcome_facts *f, struct olv_docket_entry *e, const char **out[WORDS])
 {
-    const char **const words[WORDS] = {&f->reason,    &f->trash,     &f->trash_place, &f->path,   &f->into,
-                                       &e->rule_name, &e->directory, &e->name,        &e->target, &e->how};
+    const char **const words[WORDS] = {&f->reason,    &f->trash,     &f->trash_place, &f->path,  &f->into,
+                                       &e->rule_name, &e->directory, &e->name,        &e->target};
     memcpy(out, words, sizeof words);
 }
 
@@ -156,6 +157,10 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
     struct record *record = next(r);
     record->what = OUTCOME;
     record->entry = *facts->entry;
+    if (record->entry.location) {
+        record->location = *record->entry.location;
+        record->entry.location = &record->location;
+    }
     record->facts = *facts;
     record->facts.entry = &record->entry;
     r->has_failed |= !keep_words(record);

@@ -4,13 +4,13 @@
 #ifndef OLV_ENGINE_RUN_H
 #define OLV_ENGINE_RUN_H
 
-#include "act/act.h"
 #include "base/digest.h"
 #include "depot/catalogue.h"
 #include "depot/had.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
 #include "os/os.h"
+#include "source/hooks.h"
 #include "state/state.h"
 
 struct olv_run {
@@ -41,10 +41,10 @@ bool run_make_id(struct olv_run *run);
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
-bool run_find_trash(struct olv_run *run, const struct olv_act *act, const struct olv_docket_entry *entry,
+bool run_find_trash(struct olv_run *run, const struct hooks *act, const struct olv_docket_entry *entry,
                     struct olv_error *err);
 /* The path of the trash that was used last, where it is not the home trash; else "". */
-const char *run_trash_place(const struct olv_run *run, const struct olv_act *act);
+const char *run_trash_place(const struct olv_run *run, const struct hooks *act);
 /* Brings to the disk what was gathered of the ledger, beside others that add to it; all of it; and signs it.
  * From the reserve where the disk is full. */
 bool run_write(struct olv_run *run, struct olv_error *err);

@@ -93,7 +93,7 @@ static bool know_registers(struct olv_run *run, struct olv_error *err)
 }
 
 /* Its directory, and its trash, as far as they can be reached. */
-static bool reach(struct settling *s, const struct olv_act *act, const struct olv_docket_entry *e,
+static bool reach(struct settling *s, const struct hooks *act, const struct olv_docket_entry *e,
                   struct olv_error *err)
 {
     struct olv_act_context *context = &s->run->context;
@@ -103,7 +103,7 @@ static bool reach(struct settling *s, const struct olv_act *act, const struct ol
 /* "left" where nothing was done, "unknown" where nothing tells. */
 static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     enum olv_truth was_done = OLV_NO;
     if (act && act->settle_entry)
         was_done = reach(s, act, e, &o->error) ? act->settle_entry(&s->run->context, e, o) : OLV_UNKNOWN;
@@ -122,7 +122,7 @@ static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, 
 static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
 {
     struct olv_act_context *context = &s->run->context;
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     struct olv_outcome o = {0};
     struct olv_text path = {0};
     const char *result;
@@ -130,24 +130,23 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     bool was_done;
     context->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
-    result = act ? olv_act_result(act, o.result) : "left";
+    result = act ? olv_act_result(e->act, o.result) : "left";
     olv_outcome_reason(&o, reason, sizeof reason);
     olv_docket_entry_path(e, &path);
-    olv_ledger_outcome(s->run->ledger,
-                       &(struct olv_outcome_facts){
-                           .run = s->id,
-                           .batch = batch,
-                           .entry = e,
-                           .result = result,
-                           .reason = reason,
-                           .trash = act && act->find_trash == olv_act_trash_of_item ? e->name : o.trash,
-                           .into = o.into ? o.into : "",
-                           .trash_place = was_done ? run_trash_place(s->run, act) : "",
-                           .path = was_done && o.placed ? o.placed
-                                   : *e->target         ? e->target
-                                                        : olv_text_string(&path),
-                           .is_settled = true,
-                       });
+    olv_ledger_outcome(s->run->ledger, &(struct olv_outcome_facts){
+                                           .run = s->id,
+                                           .batch = batch,
+                                           .entry = e,
+                                           .result = result,
+                                           .reason = reason,
+                                           .trash = source_of(e)->is_item ? e->name : o.trash,
+                                           .into = o.into ? o.into : "",
+                                           .trash_place = was_done ? run_trash_place(s->run, act) : "",
+                                           .path = was_done && o.placed ? o.placed
+                                                   : *e->target         ? e->target
+                                                                        : olv_text_string(&path),
+                                           .is_settled = true,
+                                       });
     olv_text_free(&path);
     count_result(s, result);
     s->run->settled++;
@@ -157,7 +156,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
 /* What has to be seen of all entries before the first is settled. */
 static void look_before(struct settling *s, const struct olv_docket_entry *e)
 {
-    const struct olv_act *act = olv_act_find(e->act);
+    const struct hooks *act = hooks_of(e);
     struct olv_error ignored = {0};
     if (act && act->look && reach(s, act, e, &ignored))
         act->look(&s->run->context, e);

@@ -5,7 +5,7 @@
 #ifndef OLV_ENGINE_TRACE_H
 #define OLV_ENGINE_TRACE_H
 
-#include "act/act.h"
+#include "source/hooks.h"
 
 /* Opens it in the directory of a run; a descriptor, or -1: then nothing is noted. */
 int trace_open(int directory, bool create);

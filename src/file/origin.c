@@ -16,7 +16,7 @@ enum { LARGEST_NOTE = 2048 };
 static bool put_covered(const struct origin *o, const struct olv_stat *stat, struct olv_text *out)
 {
     uint8_t is[6 * 8];
-    olv_text_printf(out, "olvido origin %s %llu ", olv_act_word(o->act), (unsigned long long)o->size_bytes);
+    olv_text_printf(out, "olvido origin %s %llu ", o->act->word, (unsigned long long)o->size_bytes);
     olv_text_add(out, o->name, strlen(o->name) + 1);
     bytes_put64(is, stat->size_bytes);
     bytes_put64(is + 8, (uint64_t)stat->modified.s);
@@ -51,7 +51,7 @@ bool origin_write(int fd, const struct origin *o, const struct olv_notes *notes)
     if (ok) {
         olv_text_puts(&note, "{");
         olv_json_put_name(&note, "name", o->name);
-        olv_json_put_string(&note, "act", olv_act_word(o->act));
+        olv_json_put_string(&note, "act", o->act->word);
         olv_json_put_number(&note, "size", o->size_bytes);
         olv_json_put_plain(&note, "mac", mac);
         olv_text_puts(&note, "}");
@@ -68,22 +68,13 @@ void origin_remove(int fd)
 
 /* ---- reading ---- */
 
-static bool act_of(const char *word, enum olv_act_id *out)
-{
-    for (int act = 0; act < OLV_ACT_RECOVER; act++)
-        if (strcmp(word, olv_act_word((enum olv_act_id)act)) == 0) {
-            *out = (enum olv_act_id)act;
-            return true;
-        }
-    return false;
-}
-
 static bool get(const json_t *json, struct origin *out)
 {
     const char *act = json_string_value(json_object_get(json, "act"));
     struct olv_text name = {0};
-    bool ok = act && act_of(act, &out->act) && olv_json_get_name(json, "name", &name) && name.len > 0 &&
-              name.len <= NAME_MAX && !memchr(name.data, '/', name.len) && strlen(name.data) == name.len;
+    bool ok = act && (out->act = olv_act_named(act)) && olv_json_get_name(json, "name", &name) &&
+              name.len > 0 && name.len <= NAME_MAX && !memchr(name.data, '/', name.len) &&
+              strlen(name.data) == name.len;
     if (ok)
         snprintf(out->name, sizeof out->name, "%s", name.data);
     out->size_bytes = olv_json_get_number(json, "size");

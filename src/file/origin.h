@@ -17,7 +17,7 @@
 
 struct origin {
     char name[NAME_MAX + 1];
-    enum olv_act_id act; /* what was done to it */
+    const struct olv_act *act; /* what was done to it */
     uint64_t size_bytes;
 };
 

@@ -145,16 +145,16 @@ static bool has_come(const struct olv_decider *d, uint32_t rule, uint32_t step, 
 }
 
 /* What spares a file whose time has come. Acts that touch nothing spare nothing. */
-static enum olv_reason spare(const struct olv_decider *d, uint32_t rule, enum olv_act_id act,
+static enum olv_reason spare(const struct olv_decider *d, uint32_t rule, const struct olv_act *act,
                              struct olv_subject *subject)
 {
     const struct olv_rule *r = &d->policy->rules[rule];
     const struct olv_subject_facts *facts = subject->facts;
-    if (act == OLV_ACT_KEEP)
+    if (act->traits & OLV_KEEPS)
         return OLV_KEPT;
     if (olv_instant_compare(subject->stat->modified, d->rules[rule].settled) > 0)
         return OLV_SETTLING;
-    if (act == OLV_ACT_TELL)
+    if (!(act->traits & OLV_TOUCHES))
         return OLV_DUE;
     if (facts->is_held && facts->is_held(subject) != OLV_NO)
         return OLV_HELD;
@@ -171,8 +171,8 @@ static bool has_had(const struct olv_rule *r, size_t step, struct olv_subject *s
     if (!subject->facts->has_had)
         return false;
     for (; step < r->step_count; step++) {
-        enum olv_act_id act = r->steps[step].act;
-        if ((act == OLV_ACT_COMPRESS || act == OLV_ACT_ARCHIVE) && subject->facts->has_had(subject, act))
+        const struct olv_act *act = r->steps[step].act;
+        if (act->traits & OLV_OUTLIVED && subject->facts->has_had(subject, act))
             return true;
     }
     return false;

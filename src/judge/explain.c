@@ -118,7 +118,7 @@ static struct former_place place_of(const struct explaining *x)
                                  .stat = &x->out->stat};
 }
 
-static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     const struct explaining *x = ((struct one_subject *)subject)->x;
     struct former_place place = place_of(x);

@@ -4,7 +4,7 @@
 #include "depot/had.h"
 #include "olvido/codec.h"
 
-static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, struct origin *out)
+static bool ask_catalogue(const struct former_place *p, const struct olv_act *act, struct origin *out)
 {
     struct catalogue_had had = {
         .act = act, .size_bytes = p->stat->size_bytes, .modified = p->stat->modified, .was_name = ""};
@@ -21,7 +21,7 @@ static bool ask_catalogue(const struct former_place *p, enum olv_act_id act, str
             pthread_mutex_unlock(p->lock);
     }
     olv_text_free(&path);
-    out->act = act;
+    out->act = had.act;
     return is_found;
 }
 
@@ -32,19 +32,18 @@ bool former_is_likely(const char *name)
 
 void former_find(struct former *f, const struct former_place *p)
 {
-    f->is_known =
-        former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
-                                      (ask_catalogue(p, OLV_ACT_COMPRESS, &f->origin) && *f->origin.name));
+    f->is_known = former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
+                                                ask_catalogue(p, NULL, &f->origin));
     if (!f->is_known)
         return;
     f->stat = *p->stat;
     f->stat.size_bytes = f->origin.size_bytes;
 }
 
-bool former_has_had(const struct former *f, const struct former_place *p, enum olv_act_id act)
+bool former_has_had(const struct former *f, const struct former_place *p, const struct olv_act *act)
 {
     struct origin ignored;
     if (f->is_known)
         return f->origin.act == act;
-    return act == OLV_ACT_COMPRESS && ask_catalogue(p, act, &ignored);
+    return act->destination == OLV_STAYS && ask_catalogue(p, act, &ignored);
 }

@@ -30,6 +30,6 @@ struct former {
 bool former_is_likely(const char *name);
 void former_find(struct former *former, const struct former_place *place);
 /* Whether it has had that step. */
-bool former_has_had(const struct former *former, const struct former_place *place, enum olv_act_id act);
+bool former_has_had(const struct former *former, const struct former_place *place, const struct olv_act *act);
 
 #endif

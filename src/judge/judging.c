@@ -40,7 +40,7 @@ static struct former_place place_of(const struct tree_subject *s)
                                  .stat = &entry->stat};
 }
 
-static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     struct former_place place = place_of(s);
@@ -131,7 +131,7 @@ static bool asks_for_use(const struct judging *j)
         return false;
     for (size_t i = 0; i < j->policy->rule_count; i++)
         for (size_t k = 0; k < j->policy->rules[i].step_count; k++)
-            if (j->policy->rules[i].steps[k].act > OLV_ACT_TELL && !j->policy->rules[i].open_too)
+            if (j->policy->rules[i].steps[k].act->traits & OLV_TOUCHES && !j->policy->rules[i].open_too)
                 return true;
     return false;
 }

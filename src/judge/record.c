@@ -130,7 +130,8 @@ struct olv_verdict record_judge(const struct judging *judging, const struct reco
             : !olv_decider_start(judging->decider, r->judged.rule, &s.subject, &start, &v.reason))
         return v;
     v = olv_decider_judge(judging->decider, r->judged.rule, &s.subject, start);
-    if (v.reason == OLV_DUE && rule->steps[v.step].act != OLV_ACT_TELL && is_spared_by_contents(r, rule))
+    if (v.reason == OLV_DUE && rule->steps[v.step].act->traits & OLV_TOUCHES &&
+        is_spared_by_contents(r, rule))
         v.reason = OLV_INSIDE;
     return v;
 }

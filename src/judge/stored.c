@@ -33,10 +33,11 @@ static enum olv_truth is_held(struct olv_subject *subject)
     return holds ? holds->is_held(holds->self, s->file->path, subject->stat) : OLV_NO;
 }
 
-static bool has_had(struct olv_subject *subject, enum olv_act_id act)
+/* It is in an archive; and what it was called before tells of an act in its place. */
+static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
-    return act == OLV_ACT_ARCHIVE || (act == OLV_ACT_COMPRESS && *s->file->was);
+    return act->destination == OLV_TO_DEPOT || *s->file->was;
 }
 
 static const struct olv_subject_facts stored_facts = {.look = look,
@@ -119,11 +120,6 @@ static bool find_path(struct stored_judge *j, const struct olv_stored_file *f)
     return !j->path.failed;
 }
 
-static bool reaches_depots(enum olv_act_id act)
-{
-    return act == OLV_ACT_DELETE;
-}
-
 bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, const struct olv_stored_file *f)
 {
     const char *slash;
@@ -142,7 +138,7 @@ bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, cons
 enum olv_reason stored_reason(const struct olv_policy *policy, const struct olv_verdict *v)
 {
     if (v->reason == OLV_HAD || v->reason == OLV_NOT_DUE ||
-        (v->reason == OLV_DUE && !reaches_depots(policy->rules[v->rule].steps[v->step].act)))
+        (v->reason == OLV_DUE && !(policy->rules[v->rule].steps[v->step].act->traits & OLV_IN_DEPOTS)))
         return OLV_STORED;
     return v->reason;
 }

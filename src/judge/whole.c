@@ -90,7 +90,7 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
         f->target->view->record = *r;
         f->target->view->verdict = v;
     } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
-               rule->steps[v.step].act != OLV_ACT_TELL) {
+               rule->steps[v.step].act->traits & OLV_TOUCHES) {
         f->target->view->goes = v; /* and one further out, which comes later, takes its place */
         snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
     }

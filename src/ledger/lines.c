@@ -195,7 +195,7 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
             olv_json_put_number(head, "step", f->entry->step);
         olv_json_put_instant(head, "due", f->entry->due);
     }
-    olv_json_put_plain(head, "act", olv_act_word(f->entry->act));
+    olv_json_put_plain(head, "act", f->entry->act->word);
     olv_json_put_plain(head, "result", f->result);
     if (f->is_settled)
         olv_text_puts(head, ",\"settled\":true");
@@ -210,7 +210,7 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     olv_json_put_name(open, "path", f->path);
     if (f->into && *f->into)
         olv_json_put_name(open, "into", f->into);
-    if (f->entry->act == OLV_ACT_THIN || f->entry->act == OLV_ACT_FETCH)
+    if (f->entry->location)
         put_archive(open, f->entry);
     if (*f->trash)
         olv_json_put_name(open, "trash", f->trash);

@@ -1,24 +1,25 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The words for acts and clocks. */
+/* Finding acts in their table, and the words for clocks. */
+#include "olvido/act.h"
 #include "olvido/policy.h"
 
-const char *olv_act_word(enum olv_act_id act)
+#include <stddef.h>
+#include <string.h>
+
+const struct olv_act *olv_act_named(const char *word)
 {
-    static const char *const words[OLV_ACT_COUNT] = {
-        "keep",   "tell",    "compress", "archive", "copy",  "move",       "protect", "discard",
-        "delete", "destroy", "sweep",    "recover", "clear", "decompress", "recover", "delete"};
-    return (unsigned)act < OLV_ACT_COUNT ? words[act] : "unknown";
+    for (const struct olv_act *const *act = olv_acts; *act; act++)
+        if (strcmp((*act)->word, word) == 0)
+            return *act;
+    return NULL;
 }
 
-bool olv_act_is_final(enum olv_act_id act)
+const struct olv_act *olv_act_of_wire(uint8_t wire)
 {
-    return act == OLV_ACT_DELETE || act == OLV_ACT_DESTROY || act == OLV_ACT_CLEAR || act == OLV_ACT_THIN;
-}
-
-bool olv_act_is_limited(enum olv_act_id act)
-{
-    return act == OLV_ACT_ARCHIVE || act == OLV_ACT_MOVE || act == OLV_ACT_DISCARD || act == OLV_ACT_DELETE ||
-           act == OLV_ACT_DESTROY;
+    for (const struct olv_act *const *act = olv_acts; *act; act++)
+        if ((*act)->wire == wire)
+            return *act;
+    return NULL;
 }
 
 const char *olv_clock_word(enum olv_clock clock)

@@ -55,6 +55,34 @@ static void advise_on_match(struct reader *r, const struct olv_rule *rule)
         }
 }
 
+/* A step behind one that took the files elsewhere may never come. */
+static void advise_on_reach(struct reader *r, const struct olv_rule *rule, const struct olv_step *before,
+                            const struct olv_step *step)
+{
+    const char *after = step->after_text;
+    if (before->act == step->act)
+        return;
+    switch (before->act->destination) {
+    case OLV_TO_NOWHERE:
+        policy_warn(r, step->line, "after %s the files of rule %s have been deleted: this step never comes",
+                    after, rule->name);
+        break;
+    case OLV_TO_DEPOT:
+        if (!(step->act->traits & OLV_IN_DEPOTS))
+            policy_warn(r, step->line,
+                        "after %s the files of rule %s lie in a depot, where only `delete` reaches them",
+                        after, rule->name);
+        break;
+    case OLV_TO_TRASH:
+        policy_warn(r, step->line,
+                    "after %s the files of rule %s have been in the trash since %s: this step never comes",
+                    after, rule->name, before->after_text);
+        break;
+    default:
+        break;
+    }
+}
+
 static void advise_on_steps(struct reader *r, const struct olv_rule *rule)
 {
     for (size_t i = 1; i < rule->step_count; i++) {
@@ -66,20 +94,7 @@ static void advise_on_steps(struct reader *r, const struct olv_rule *rule)
             policy_warn(r, before->line,
                         "the steps of rule %s are not in the order of their time: this one comes first",
                         rule->name);
-        if (before->act == OLV_ACT_DELETE && step->act != OLV_ACT_DELETE)
-            policy_warn(r, step->line,
-                        "after %s the files of rule %s have been deleted: this step never comes",
-                        step->after_text, rule->name);
-        if (before->act == OLV_ACT_ARCHIVE && step->act != OLV_ACT_ARCHIVE && step->act != OLV_ACT_DELETE &&
-            step->act != OLV_ACT_KEEP)
-            policy_warn(r, step->line,
-                        "after %s the files of rule %s lie in a depot, where only `delete` reaches them",
-                        step->after_text, rule->name);
-        if (before->act == OLV_ACT_DISCARD && step->act != OLV_ACT_DISCARD)
-            policy_warn(
-                r, step->line,
-                "after %s the files of rule %s have been in the trash since %s: this step never comes",
-                step->after_text, rule->name, before->after_text);
+        advise_on_reach(r, rule, before, step);
     }
 }
 
@@ -87,7 +102,7 @@ static bool takes_files(const struct olv_policy *policy)
 {
     for (size_t i = 0; i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].step_count; k++)
-            if (policy->rules[i].steps[k].act > OLV_ACT_TELL)
+            if (policy->rules[i].steps[k].act->traits & OLV_TOUCHES)
                 return true;
     return false;
 }

@@ -26,7 +26,7 @@ static int characters(const char *from, const char *to)
 }
 
 static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory,
-                   const struct source *source, struct place place)
+                   const struct policy_text *source, struct place place)
 {
     const char *at = source->text + (place.offset < source->len ? place.offset : source->len);
     const char *start = at, *end = at, *stop = source->text + source->len;
@@ -63,7 +63,7 @@ void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *me
         list->items[list->count++] = d;
 }
 
-void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place,
+void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct place place,
               struct complaint complaint)
 {
     struct olv_diagnostic d = {0};

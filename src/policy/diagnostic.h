@@ -6,7 +6,7 @@
 #include "olvido/policy.h"
 
 /* A policy's bytes, for turning offsets into lines and columns. */
-struct source {
+struct policy_text {
     const char *text; /* valid UTF-8; borrowed */
     size_t len;
 };
@@ -24,7 +24,7 @@ struct complaint {
 
 enum { MOST_DIAGNOSTICS = 100 }; /* a file with more is not a policy */
 
-void diagnose(struct olv_diagnostics *list, const struct source *source, struct place place,
+void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct place place,
               struct complaint complaint);
 /* Sorts by place. */
 void diagnostics_sort(struct olv_diagnostics *list);

@@ -37,7 +37,7 @@ static bool examine(int fd, const char *path, size_t *size, struct olv_error *er
     return false;
 }
 
-static bool read_all(int fd, const char *path, struct source *source, struct olv_error *err)
+static bool read_all(int fd, const char *path, struct policy_text *source, struct olv_error *err)
 {
     size_t size = 0, len = 0;
     ssize_t got = 0;
@@ -56,12 +56,12 @@ static bool read_all(int fd, const char *path, struct source *source, struct olv
         return false;
     }
     text[len] = '\0';
-    *source = (struct source){text, len};
+    *source = (struct policy_text){text, len};
     return true;
 }
 
 /* Text is UTF-8 without NULs; the first byte that is not is where the complaint points. */
-static bool is_text(const struct source *source, struct olv_diagnostics *list)
+static bool is_text(const struct policy_text *source, struct olv_diagnostics *list)
 {
     const uint8_t *bytes = (const uint8_t *)source->text, *bad = u8_check(bytes, source->len);
     const uint8_t *nul = memchr(bytes, 0, source->len);
@@ -72,13 +72,14 @@ static bool is_text(const struct source *source, struct olv_diagnostics *list)
     }
     if (!bad)
         return true;
-    struct source before = {source->text, (size_t)(bad - bytes)}; /* an excerpt of the readable part only */
+    struct policy_text before = {source->text,
+                                 (size_t)(bad - bytes)}; /* an excerpt of the readable part only */
     diagnose(list, &before, (struct place){before.len, 0},
              (struct complaint){message, "a YAML file, see `olvido help check`", NULL, false});
     return false;
 }
 
-static size_t offset_of(const struct source *source, int line, int column)
+static size_t offset_of(const struct policy_text *source, int line, int column)
 {
     const char *p = source->text, *end = p + source->len;
     for (; line > 1 && p < end; p++)
@@ -89,7 +90,8 @@ static size_t offset_of(const struct source *source, int line, int column)
     return (size_t)(p - source->text);
 }
 
-static void report_syntax(struct fy_diag *diag, const struct source *source, struct olv_diagnostics *list)
+static void report_syntax(struct fy_diag *diag, const struct policy_text *source,
+                          struct olv_diagnostics *list)
 {
     void *iterator = NULL;
     const struct fy_diag_error *e;
@@ -101,7 +103,7 @@ static void report_syntax(struct fy_diag *diag, const struct source *source, str
                  (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL, false});
 }
 
-static struct fy_document *parse(const struct source *source, struct olv_diagnostics *list)
+static struct fy_document *parse(const struct policy_text *source, struct olv_diagnostics *list)
 {
     struct fy_diag_cfg quiet = {.level = FYET_ERROR};
     struct fy_diag *diag = fy_diag_create(&quiet);

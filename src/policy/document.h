@@ -8,7 +8,7 @@
 #include <libfyaml.h>
 
 struct document {
-    struct source source; /* owned */
+    struct policy_text source; /* owned */
     struct fy_document *tree;
 };
 

@@ -20,7 +20,7 @@ void policy_complain(struct reader *r, struct place place, const char *expected,
 }
 
 /* Underlines the whole line. */
-static struct place line_place(const struct source *source, int line)
+static struct place line_place(const struct policy_text *source, int line)
 {
     size_t at = 0, end;
     while (line > 1 && at < source->len)
@@ -47,7 +47,7 @@ void policy_warn(struct reader *r, int line, const char *format, ...)
 
 int policy_line(const struct reader *r, struct place place)
 {
-    const struct source *source = &r->doc.source;
+    const struct policy_text *source = &r->doc.source;
     int line = 1;
     for (size_t i = 0; i < place.offset && i < source->len; i++)
         line += source->text[i] == '\n';

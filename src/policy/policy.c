@@ -90,7 +90,7 @@ static struct olv_policy *new_policy(const char *path)
     return policy;
 }
 
-static void digest(struct olv_policy *policy, const struct source *source)
+static void digest(struct olv_policy *policy, const struct policy_text *source)
 {
     struct olv_hasher *hasher = olv_hasher_new();
     if (hasher)

@@ -188,13 +188,14 @@ static void digest_rule(struct olv_rule *rule)
     put_numbers(hasher, (int64_t[]){rule->settle.months, rule->settle.seconds, rule->open_too}, 3);
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
-        put(hasher, olv_act_word(step->act));
+        put(hasher, step->act->word);
         put(hasher, olv_codec_word(step->codec));
         put(hasher, olv_one_per_word(step->one_per));
         put_numbers(
             hasher,
             (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended, step->level}, 4);
         put(hasher, step->depot ? step->depot->name : NULL);
+        put(hasher, step->text);
     }
     olv_hasher_end(hasher, rule->digest);
     olv_hasher_free(hasher);

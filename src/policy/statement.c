@@ -8,7 +8,7 @@
 #include <string.h>
 
 struct compiling {
-    struct source source;
+    struct policy_text source;
     struct olv_diagnostics *list;
 };
 

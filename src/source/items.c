@@ -20,7 +20,8 @@ struct finding {
     const struct olv_item_query *query;
     size_t trash; /* index of the one under way */
     struct olv_sorter *sorter;
-    struct olv_text record, target, twin, how;
+    struct olv_text record, target, twin;
+    struct olv_location location; /* of the entry at hand */
     struct olv_text common; /* the directory around everything that was found; not set while nothing was */
     bool has_common;
     struct olv_error error; /* of the sorter, while items come in */
@@ -37,8 +38,8 @@ struct candidate {
     struct olv_stat stat;
     struct olv_instant deleted;
     uint64_t size_bytes;
-    size_t
-        trash; /* IN_DEPOT: it lies in one, and behind the name come its depot, the depot's path, and how */
+    size_t trash; /* IN_DEPOT: it lies in one, and behind the name come its depot, the depot's path, its twin,
+                     and its location */
     enum olv_trash_state state;
 };
 
@@ -65,11 +66,16 @@ static bool fits_any(const struct olv_item_query *query, const char *path)
     return query->pattern_count == 0;
 }
 
+static bool gives_back(const struct olv_item_query *query)
+{
+    return query->act->destination == OLV_BACK;
+}
+
 /* What cannot go back to where it was, for that is not known, can still go into a directory; what is not
  * there can only be cleared. */
 static bool is_possible(const struct olv_item_query *query, const struct olv_trash_item *item)
 {
-    if (query->act == OLV_ACT_CLEAR)
+    if (!gives_back(query))
         return true;
     return item->state == OLV_TRASH_SOUND || (query->into && item->state != OLV_TRASH_LOST);
 }
@@ -174,10 +180,10 @@ static bool collect(struct finding *f, struct olv_error *err)
 static const char *target_of(struct finding *f, const char *path, const char *item)
 {
     const struct olv_item_query *query = f->query;
-    if (query->act == OLV_ACT_RECOVER && !query->into)
+    if (gives_back(query) && !query->into)
         return path;
     olv_text_clear(&f->target);
-    if (query->act == OLV_ACT_RECOVER) {
+    if (gives_back(query)) {
         olv_text_puts(&f->target, strcmp(query->into, "/") ? query->into : "");
         if (*path)
             olv_text_puts(&f->target, path + f->common.len);
@@ -209,7 +215,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
 {
     struct finding *f = self;
     struct candidate c = {.deleted = file->archived, .size_bytes = file->size_bytes, .trash = IN_DEPOT};
-    struct olv_how how;
+    struct olv_location location;
     if (!file_fits(f->query, file))
         return true;
     narrow_common(f, file->path);
@@ -223,11 +229,9 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     put_string(&f->record, file->archive_name);
     put_string(&f->record, file->depot);
     put_string(&f->record, file->depot_path);
-    how = locate_contents(file, f->hasher);
-    olv_text_clear(&f->how);
-    olv_how_put(&how, &f->how);
-    put_string(&f->record, olv_text_string(&f->how));
     put_string(&f->record, file->twin);
+    location = locate_contents(file, f->hasher);
+    olv_text_add(&f->record, &location, sizeof location);
     if (f->record.failed || f->common.failed)
         return olv_fail_memory(&f->error);
     return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
@@ -268,26 +272,23 @@ static void look_at_archive(const char *directory, struct olv_docket_entry *e)
 }
 
 /* Where the other name of a hard link goes to, if it is within what goes there, too. */
-static const char *how_with_twin(struct finding *f, const char *words, const char *twin)
+static const char *where_twin_goes(struct finding *f, const char *twin)
 {
-    struct olv_how how;
-    bool is_within = *twin && strncmp(twin, f->common.data, f->common.len) == 0;
-    if (!is_within || !olv_how_get(words, &how))
-        return words;
+    if (!*twin || strncmp(twin, f->common.data, f->common.len) != 0)
+        return "";
     olv_text_clear(&f->twin);
     olv_text_puts(&f->twin, target_of(f, twin, ""));
-    how.into = olv_text_string(&f->twin);
-    olv_text_clear(&f->how);
-    olv_how_put(&how, &f->how);
-    return olv_text_string(&f->how);
+    return olv_text_string(&f->twin);
 }
 
 static void describe_file(struct finding *f, struct olv_docket_entry *e, struct olv_found_item *found)
 {
     const char *depot = e->name + strlen(e->name) + 1, *directory = depot + strlen(depot) + 1,
-               *how = directory + strlen(directory) + 1, *twin = how + strlen(how) + 1;
-    e->act = OLV_ACT_FETCH;
-    e->how = how_with_twin(f, how, twin);
+               *twin = directory + strlen(directory) + 1;
+    memcpy(&f->location, twin + strlen(twin) + 1, sizeof f->location);
+    f->location.twin = where_twin_goes(f, twin);
+    e->place = OLV_IN_DEPOT;
+    e->location = &f->location;
     e->directory = directory;
     look_at_archive(directory, e);
     e->identity.kind = OLV_KIND_FILE;
@@ -336,6 +337,7 @@ static bool flush(struct finding *f, struct olv_error *err)
 static void describe_item(struct olv_trash *trash, const struct candidate *c, struct olv_docket_entry *e,
                           struct olv_found_item *found)
 {
+    e->place = OLV_IN_TRASH;
     e->identity = olv_identity_of(&c->stat);
     e->directory = olv_trash_files_path(trash);
     e->at = olv_trash_files_identity(trash);
@@ -344,8 +346,7 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
 
 static bool has_twin(const struct olv_docket_entry *e)
 {
-    struct olv_how how;
-    return e->act == OLV_ACT_FETCH && olv_how_get(e->how, &how) && *how.into;
+    return e->location && *e->location->twin;
 }
 
 static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
@@ -387,7 +388,7 @@ static bool deliver_all(struct finding *f, struct olv_error *err)
     struct olv_text last = {0};
     struct olv_record record;
     uint64_t older = 0;
-    bool ok = true, newest_only = f->query->act == OLV_ACT_RECOVER && !f->query->wants_versions;
+    bool ok = true, newest_only = gives_back(f->query) && !f->query->wants_versions;
     while (ok && olv_sorter_next(f->sorter, &record, err)) {
         bool is_same = newest_only && last.len && last.data[0] && strcmp(last.data, record.bytes) == 0;
         if (last.len && !is_same)
@@ -422,7 +423,6 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     olv_text_free(&f.record);
     olv_text_free(&f.target);
     olv_text_free(&f.twin);
-    olv_text_free(&f.how);
     olv_text_free(&f.common);
     return ok;
 }

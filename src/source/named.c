@@ -223,7 +223,7 @@ static bool deliver(struct naming *n, struct olv_segment_writer *segment, const 
                                  .directory = record,
                                  .name = name,
                                  .target = "",
-                                 .how = o->how};
+                                 .manner = &o->manner};
     struct found f;
     memcpy(&f, name + strlen(name) + 1, sizeof f);
     e.identity = f.identity;

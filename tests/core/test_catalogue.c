@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The catalogue of depots by itself: what was put is found, as a whole or not at all. */
+#include "act/act.h"
 #include "depot/had.h"
 #include "support/sandbox.h"
 
@@ -299,7 +300,7 @@ static void steps_are_remembered_for_just_this_file(void **state)
     char was[NAME_MAX + 1];
     uint64_t was_bytes;
     struct catalogue_had had = {.path = "/srv/tides/a.csv.zst",
-                                .act = OLV_ACT_COMPRESS,
+                                .act = &act_compress,
                                 .size_bytes = 10,
                                 .modified = {1000, 5},
                                 .was_name = "a.csv",
@@ -317,9 +318,9 @@ static void steps_are_remembered_for_just_this_file(void **state)
     had.modified.ns = 6;
     assert_false(catalogue_find_had(c, &had, was, &was_bytes));
     had.modified.ns = 5;
-    had.act = OLV_ACT_ARCHIVE;
+    had.act = &act_archive;
     assert_false(catalogue_find_had(c, &had, was, &was_bytes));
-    had.act = OLV_ACT_COMPRESS;
+    had.act = &act_compress;
     had.path = "/srv/tides/b.csv.zst";
     assert_true(had_list_add(&list, &had));
     had_list_free(&list); /* not brought to the disk */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Which rule, which step: verdicts on single files, and plans over trees. */
+#include "act/act.h"
 #include "judge/decide.h"
 #include "olvido/plan.h"
 #include "support/sandbox.h"
@@ -45,10 +46,10 @@ static struct subject aged(int64_t seconds)
 }
 
 /* Rule 0 keeps after a year, tells after 10 days, discards after 30 days; rule 1 tells at once. */
-static struct olv_step steps_of_first[] = {{.after = {0, 10 * DAY}, .act = OLV_ACT_TELL},
-                                           {.after = {0, 30 * DAY}, .act = OLV_ACT_DISCARD},
-                                           {.after = {12, 0}, .act = OLV_ACT_KEEP}};
-static struct olv_step steps_of_second[] = {{.after = {0, 0}, .act = OLV_ACT_TELL}};
+static struct olv_step steps_of_first[] = {{.after = {0, 10 * DAY}, .act = &act_tell},
+                                           {.after = {0, 30 * DAY}, .act = &act_discard},
+                                           {.after = {12, 0}, .act = &act_keep}};
+static struct olv_step steps_of_second[] = {{.after = {0, 0}, .act = &act_tell}};
 static struct olv_rule rules[] = {
     {.name = "first", .steps = steps_of_first, .step_count = 3},
     {.name = "second", .steps = steps_of_second, .step_count = 1, .settle = {0, 600}}};

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Docket segments, and the sorter that puts them in order for people. */
+#include "act/act.h"
 #include "olvido/docket.h"
 #include "olvido/sorter.h"
 #include "support/sandbox.h"
@@ -14,7 +15,7 @@ static struct olv_docket_entry entry(uint32_t rule, const char *rule_name, const
     struct olv_docket_entry e = {.rule = rule,
                                  .step = 2,
                                  .rule_name = rule_name,
-                                 .act = OLV_ACT_DISCARD,
+                                 .act = &act_discard,
                                  .due = {-5, 7},
                                  .directory = directory,
                                  .at = {3, 4, inode, {0}},
@@ -106,7 +107,7 @@ static void damage_is_noticed_and_never_reads_beyond_the_end(void **state)
             w.bytes.data[at] = (char)(w.bytes.data[at] ^ (1 << bit));
         }
     assert_true(read_all(w.bytes.data, w.bytes.len));
-    w.bytes.data[7] = '3'; /* the version */
+    w.bytes.data[7] = '4'; /* the version */
     assert_false(read_all(w.bytes.data, w.bytes.len));
     olv_segment_free(&w);
 }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The ledger: its tree against the definition of RFC 9162, and every way to tamper with it. */
+#include "act/act.h"
 #include "ledger/ledger.h"
 #include "ledger/tree.h"
 #include "olvido/json.h"
@@ -96,7 +97,7 @@ static void write_outcome(struct olv_ledger *ledger, unsigned i)
 {
     char path[64];
     struct olv_docket_entry e = {
-        .number = i, .rule = 0, .step = 1, .rule_name = "scratch", .act = OLV_ACT_DISCARD};
+        .number = i, .rule = 0, .step = 1, .rule_name = "scratch", .act = &act_discard};
     e.identity.size_bytes = i;
     snprintf(path, sizeof path, "/srv/tides/scratch/plot-%u.tmp", i);
     olv_ledger_outcome(ledger, &(struct olv_outcome_facts){.run = "20261003-1405-abcd",
@@ -410,7 +411,7 @@ static unsigned fill_segment(struct olv_ledger *ledger)
     static char name[4000];
     unsigned lines = 0;
     struct olv_error err = {0};
-    struct olv_docket_entry e = {.rule = OLV_BY_HAND, .act = OLV_ACT_DISCARD};
+    struct olv_docket_entry e = {.rule = OLV_BY_HAND, .act = &act_discard};
     struct olv_outcome_facts facts = {.run = "20261003-1405-abcd",
                                       .entry = &e,
                                       .result = "done",

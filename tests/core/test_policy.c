@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading a policy: what it means, and every way in which it can be wrong. */
+#include "act/act.h"
 #include "olvido/policy.h"
 #include "support/sandbox.h"
 
@@ -38,8 +39,7 @@ static void a_sound_policy_is_read(void **state)
     assert_int_equal(p->rule_count, 2);
     assert_string_equal(p->rules[0].note, "nobody missed it");
     assert_int_equal(p->rules[0].step_count, 2);
-    assert_int_equal(p->rules[0].steps[0].act,
-                     OLV_ACT_TELL); /* in the order of their time, not of the file */
+    assert_ptr_equal(p->rules[0].steps[0].act, &act_tell); /* in the order of their time, not of the file */
     assert_int_equal(p->rules[0].steps[1].after.months, 12);
     assert_int_equal(p->rules[1].under_count, 2);
     assert_string_equal(p->rules[1].under[1], "/srv/tides/hydrophone");

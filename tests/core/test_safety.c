@@ -32,7 +32,7 @@ static struct olv_stat look_at(const struct sandbox *s, const char *name)
 static struct olv_docket_entry decision(const struct sandbox *s, const char *directory, const char *name)
 {
     struct olv_docket_entry e = {
-        .rule = 0, .rule_name = "scratch", .step = 1, .act = OLV_ACT_DISCARD, .name = name, .target = ""};
+        .rule = 0, .rule_name = "scratch", .step = 1, .act = &act_discard, .name = name, .target = ""};
     char path[512];
     struct olv_stat dir = look_at(s, directory);
     snprintf(path, sizeof path, "%s/%s", directory, name);
@@ -289,10 +289,9 @@ static void no_place_is_forgotten(void **state)
 
 /* ---- acts ---- */
 
-static struct olv_outcome act_on(const struct sandbox *s, enum olv_act_id id,
+static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
                                  const struct olv_docket_entry *e, const struct olv_guard *guard)
 {
-    const struct olv_act *act = olv_act_find(id);
     struct olv_act_context c = {
         .run = "20261003-1405-abcd", .sequence = 1, .now = {1795000000, 0}, .guard = guard};
     struct olv_outcome o = {0};
@@ -300,8 +299,8 @@ static struct olv_outcome act_on(const struct sandbox *s, enum olv_act_id id,
     assert_non_null(c.trashes);
     olv_reach_begin(&c.source);
     if (olv_reach_directory(&c.source, e, &o.error) &&
-        (!act->find_trash || (c.trash = act->find_trash(&c, e, &o.error))))
-        act->apply(&c, e, &o);
+        (!act->hooks->find_trash || (c.trash = act->hooks->find_trash(&c, e, &o.error))))
+        act->hooks->apply(&c, e, &o);
     else
         olv_act_unsuccessful(&o);
     olv_reach_end(&c.source);
@@ -320,14 +319,14 @@ static void discard_takes_only_what_was_judged(void **state)
     make_file(s, "d/a", "old", 10);
     e = decision(s, "d", "a");
     make_file(s, "d/a", "new", 10);
-    o = act_on(s, OLV_ACT_DISCARD, &e, &guard);
+    o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_LEFT);
     assert_true(exists(s, "d/a"));
     e = decision(s, "d", "a");
-    o = act_on(s, OLV_ACT_DISCARD, &e, &guard);
+    o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_DONE);
     assert_string_equal(o.trash, "a");
-    o = act_on(s, OLV_ACT_DISCARD, &e, &guard);
+    o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_LEFT);
     assert_contains(o.error.what, "gone");
 }
@@ -341,7 +340,7 @@ static void discard_leaves_own_files_and_system_directories_alone(void **state)
     make_file(s, "d/policy.yaml", "x", 10);
     olv_guard_add(&guard, in(s, "d/policy.yaml"));
     e = decision(s, "d", "policy.yaml");
-    assert_int_equal(act_on(s, OLV_ACT_DISCARD, &e, &guard).result, OLV_LEFT);
+    assert_int_equal(act_on(s, &act_discard, &e, &guard).result, OLV_LEFT);
     olv_guard_free(&guard);
     assert_true(exists(s, "d/policy.yaml"));
 }
@@ -354,10 +353,10 @@ static void tell_touches_nothing(void **state)
     make_dir(s, "d");
     make_file(s, "d/a", "x", 10);
     e = decision(s, "d", "a");
-    assert_int_equal(act_on(s, OLV_ACT_TELL, &e, &guard).result, OLV_DONE);
+    assert_int_equal(act_on(s, &act_tell, &e, &guard).result, OLV_DONE);
     assert_true(exists(s, "d/a"));
-    assert_null(olv_act_find(OLV_ACT_DESTROY)); /* not built: no stub pretends to be it */
-    assert_null(olv_act_find(OLV_ACT_KEEP));
+    assert_null(olv_act_named("destroy")); /* not built: no stub pretends to be it */
+    assert_null(act_keep.hooks);
 }
 
 /* In a directory where others may write, somebody puts another file under the name between the look and the

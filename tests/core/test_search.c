@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Finding lines in the ledger, with its index and without. */
+#include "act/act.h"
 #include "ledger/index.h"
 #include "ledger/ledger.h"
 #include "support/sandbox.h"
@@ -31,7 +32,7 @@ static int setup(void **state)
         struct olv_docket_entry e = {.number = i,
                                      .step = 1,
                                      .rule_name = i % 2 ? "odd" : "even",
-                                     .act = i % 5 ? OLV_ACT_DISCARD : OLV_ACT_TELL};
+                                     .act = i % 5 ? &act_discard : &act_tell};
         const char *run = i < 1000   ? "20260101-0000-aaaa"
                           : i < 2000 ? "20260101-0000-bbbb"
                                      : "20260101-0000-cccc";

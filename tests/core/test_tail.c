@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What stands behind the last checkpoint, whether the ledger is the newest that there was, and whether it is
  * the one of which a checkpoint was kept elsewhere. */
+#include "act/act.h"
 #include "base/digest.h"
 #include "ledger/index.h"
 #include "ledger/ledger.h"
@@ -42,7 +43,7 @@ static void intend(struct olv_ledger *l, const char *run, uint64_t batch)
 
 static void tell(struct olv_ledger *l, const char *run, uint64_t batch, uint32_t entry)
 {
-    struct olv_docket_entry e = {.number = entry, .rule = OLV_BY_HAND, .act = OLV_ACT_DISCARD};
+    struct olv_docket_entry e = {.number = entry, .rule = OLV_BY_HAND, .act = &act_discard};
     olv_ledger_outcome(l, &(struct olv_outcome_facts){.run = run,
                                                       .batch = batch,
                                                       .entry = &e,

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Any bytes as a catalogue of depots: it is read to its end or refused, and what it says of files makes sense
  * as far as others rely on it. */
+#include "act/act.h"
 #include "depot/had.h"
 #include "fuzz.h"
 
@@ -64,7 +65,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     struct seen s = {0};
     char was[NAME_MAX + 1];
     uint64_t was_bytes;
-    struct catalogue_had had = {.path = "/srv/tides/a.csv.zst", .act = OLV_ACT_COMPRESS, .was_name = ""};
+    struct catalogue_had had = {.path = "/srv/tides/a.csv.zst", .act = &act_compress, .was_name = ""};
     put(data, size);
     s.catalogue = olv_catalogue_open(directory(), &err);
     if (!s.catalogue) {

@@ -1,14 +1,31 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Any bytes as a segment of a docket: entries whose strings are all there, or an error; what could be read to
  * its end is written and read again as the same entries. */
+#include "docket/wire.h"
 #include "fuzz.h"
 #include "olvido/docket.h"
 
 #include <string.h>
 
+static void must_have_same_manner(const struct olv_docket_entry *a, const struct olv_docket_entry *b)
+{
+    struct olv_text one = {0}, other = {0};
+    wire_put_manner(&one, a->manner);
+    wire_put_manner(&other, b->manner);
+    must(olv_text_is_same(&one, &other));
+    must(!a->location == !b->location);
+    if (a->location) {
+        wire_put_location(&one, a->location);
+        wire_put_location(&other, b->location);
+    }
+    must(olv_text_is_same(&one, &other));
+    olv_text_free(&one);
+    olv_text_free(&other);
+}
+
 static void must_be_same(const struct olv_docket_entry *a, const struct olv_docket_entry *b)
 {
-    must(a->act == b->act && a->rule == b->rule && a->step == b->step);
+    must(a->act == b->act && a->place == b->place && a->rule == b->rule && a->step == b->step);
     must(strcmp(a->name, b->name) == 0 && strcmp(a->directory, b->directory) == 0);
     must(strcmp(a->target, b->target) == 0 && strcmp(a->rule_name, b->rule_name) == 0);
     must(a->identity.inode == b->identity.inode && a->identity.size_bytes == b->identity.size_bytes);
@@ -16,6 +33,7 @@ static void must_be_same(const struct olv_docket_entry *a, const struct olv_dock
      * same. */
     must(a->at.mount == b->at.mount && a->at.device == b->at.device && a->at.inode == b->at.inode);
     must(a->contents.entries == b->contents.entries && a->if_exists == b->if_exists);
+    must_have_same_manner(a, b);
 }
 
 static void compare(const uint8_t *data, size_t size, const struct olv_text *written)

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* delete, of what lies in an archive. All that a batch wants out of one archive is taken out at once, when
+/* Ending, of what lies in an archive. All that a batch wants out of one archive is taken out at once, when
  * the first of it has its turn; the rest then only hears what became of it. An archive that is wholly due
  * goes as one file; else a new one without these takes its place, and the old one goes. */
-#include "act/act.h"
+#include "source/depot.h"
 
 #include "depot/thin.h"
 #include "depot/trust.h"
@@ -53,10 +53,10 @@ static bool is_at(const struct olv_thinned *t, const struct olv_docket_entry *e)
            strcmp(path + directory + 1, e->name) == 0;
 }
 
-static enum olv_truth is_held(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                              const struct olv_how *how)
+static enum olv_truth is_held(const struct olv_act_context *c, const struct olv_docket_entry *e)
 {
-    struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = how->most_bytes, .modified = how->modified};
+    const struct olv_location *l = e->location;
+    struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
     return c->holds ? c->holds->is_held(c->holds->self, e->target, &stat) : OLV_NO;
 }
 
@@ -64,15 +64,13 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
 {
     struct collecting *x = self;
     struct olv_thinned *t = x->thinned;
+    const struct olv_location *l = e->location;
     enum olv_truth held;
-    struct olv_how how;
-    if (e->act != OLV_ACT_THIN || e->number < x->from || !is_at(t, e))
+    if (!l || hooks_of(e) != &depot_ending || e->number < x->from || !is_at(t, e))
         return true;
-    if (!olv_how_get(e->how, &how) || !how.is_member || !how.has_archive)
-        return olv_fail(err, OLV_BROKEN, "the docket does not say where in the archive it is");
-    if (memcmp(how.archive, t->archive, sizeof t->archive) != 0)
+    if (memcmp(l->archive, t->archive, sizeof t->archive) != 0)
         return true;
-    held = is_held(x->context, e, &how);
+    held = is_held(x->context, e);
     if (held == OLV_UNKNOWN)
         return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
     if (held == OLV_YES)
@@ -85,7 +83,7 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
         t->places = grown;
         t->cap = cap;
     }
-    t->places[t->count++] = (struct thin_place){how.begins, how.within, false};
+    t->places[t->count++] = (struct thin_place){l->begins, l->within, false};
     return true;
 }
 
@@ -154,16 +152,15 @@ static bool is_thinned(const struct olv_act_context *c, const struct olv_docket_
 static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_thinned *t = c->thinned ? c->thinned : calloc(1, sizeof *t);
-    struct olv_how how;
     c->thinned = t;
-    if (!t || !olv_how_get(e->how, &how)) {
+    if (!t) {
         olv_fail_memory(&o->error);
         olv_act_unsuccessful(o);
         return false;
     }
     olv_text_clear(&t->path);
     olv_docket_entry_path(e, &t->path);
-    memcpy(t->archive, how.archive, sizeof t->archive);
+    memcpy(t->archive, e->location->archive, sizeof t->archive);
     t->batch = c->batch;
     t->count = 0;
     t->outcome = (struct olv_outcome){0};
@@ -172,7 +169,7 @@ static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, s
         olv_fail_memory(&t->outcome.error);
     if (!t->path.failed && thin(c, e, t))
         t->outcome.result = OLV_DONE;
-    else if (t->outcome.result == OLV_UNDECIDED)
+    else if (t->outcome.result == OLV_PENDING)
         olv_act_unsuccessful(&t->outcome);
     return true;
 }
@@ -180,23 +177,20 @@ static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, s
 static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct thin_place *place;
-    struct thin_place wanted = {0};
-    struct olv_how how;
+    struct thin_place wanted = {e->location->begins, e->location->within, false};
     if (!is_thinned(c, e) && !begin(c, e, o))
         return;
     o->result = c->thinned->outcome.result;
     o->error = c->thinned->outcome.error;
-    if (o->result != OLV_DONE || !olv_how_get(e->how, &how))
+    if (o->result != OLV_DONE)
         return;
-    wanted.begins = how.begins;
-    wanted.within = how.within;
     place = bsearch(&wanted, c->thinned->places, c->thinned->count, sizeof wanted, by_place);
     if (!place || place->stays) {
         olv_fail(&o->error, OLV_REFUSED,
                  place ? "another name of it (a hard link) stays in the archive" : "it is held");
         o->result = OLV_LEFT;
-    } else if (how.has_digest) {
-        memcpy(c->digest, how.digest, sizeof c->digest);
+    } else if (e->location->has_digest) {
+        memcpy(c->digest, e->location->digest, sizeof c->digest);
         o->digest = c->digest;
     }
 }
@@ -208,13 +202,12 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
 {
     enum olv_archive_state state;
     char label[FRESH_LABEL];
-    struct olv_how how;
     olv_act_label(label, c, c->sequence);
     stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
-    if (!c->catalogue || !olv_how_get(e->how, &how) || !how.has_archive)
+    if (!c->catalogue)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;
-    if (!catalogue_find_state(c->catalogue, how.archive, &state, &o->error))
+    if (!catalogue_find_state(c->catalogue, e->location->archive, &state, &o->error))
         return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
     if (state != OLV_ARCHIVE_GOING)
         return OLV_NO;
@@ -223,14 +216,13 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     return OLV_YES;
 }
 
-const struct olv_act olv_act_thin = {
-    .id = OLV_ACT_THIN,
-    .result = "done",
-    .is_touching = true,
-    .needs_catalogue = true,
-    .is_in_depot = true,
-    .asks_by_itself = true,
-    .apply = apply,
-    .is_decided = is_thinned,
-    .settle_entry = settle_entry,
-};
+static void batch_key(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    olv_docket_entry_path(e, out);
+}
+
+const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | NEEDS_PLACE | ASKS_ITSELF,
+                                   .apply = apply,
+                                   .is_decided = is_thinned,
+                                   .batch_key = batch_key,
+                                   .settle_entry = settle_entry};

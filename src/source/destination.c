@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "act/destination.h"
+#include "source/destination.h"
 
 #include "file/parents.h"
 #include "os/os.h"

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* fetch: out of an archive in a depot, back to where it was or to somewhere else, with everything it had. The
- * archive is only read.
+/* Giving, out of an archive in a depot: back to where it was or to somewhere else, with everything it had.
+ * The archive is only read.
  *
  * In a group: all new files are written, with what belongs to them, brought to the disk and read again; the
  * register knows them; and only then each gets its name. */
-#include "act/act.h"
-#include "act/destination.h"
+#include "source/depot.h"
+
 #include "archive/directories.h"
 #include "archive/restore.h"
 #include "depot/locate.h"
@@ -15,6 +15,7 @@
 #include "file/parents.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "source/destination.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -30,7 +31,7 @@ enum { FEW_FILES = 16 };
 /* One entry under way. */
 struct fetching {
     const struct olv_docket_entry *entry;
-    struct olv_how how;
+    const struct olv_location *location;
     struct restore_options options;
     char label[FRESH_LABEL];
     uint64_t sequence;
@@ -50,7 +51,7 @@ struct fetching {
 
 static bool goes_on(const struct olv_group *g, size_t i)
 {
-    return g->made[i] && g->outcomes[i].result == OLV_UNDECIDED;
+    return g->made[i] && g->outcomes[i].result == OLV_PENDING;
 }
 
 /* Whether these are the contents of the file. OLV_UNKNOWN with errno: it cannot be read. */
@@ -74,9 +75,9 @@ static enum olv_truth has_contents(struct olv_act_context *c, int fd, const uint
 static bool is_as_known(const struct olv_act_context *c, const struct fetching *f, struct olv_error *err)
 {
     bool has_contents = f->member.kind == OLV_KIND_FILE;
-    if (!f->how.has_header || (has_contents && !f->how.has_digest))
+    if (!f->location->has_header || (has_contents && !f->location->has_digest))
         return olv_fail(err, OLV_BROKEN, "the catalogue does not know enough of it to know it again");
-    return memcmp(f->how.header, vault_header(c->vault), sizeof f->how.header) == 0 ||
+    return memcmp(f->location->header, vault_header(c->vault), sizeof f->location->header) == 0 ||
            olv_fail(err, OLV_BROKEN,
                     "its owner, mode, times or attributes in the archive are not those that were put in");
 }
@@ -96,7 +97,8 @@ static void judge_depot(struct olv_act_context *c, const struct olv_docket_entry
 /* The archive that was meant, and in it the member that was meant. */
 static bool open_member(struct olv_act_context *c, struct fetching *f, int archive, struct olv_error *err)
 {
-    struct vault_place place = {archive, f->how.archive, f->how.codec, f->how.begins, f->how.within};
+    struct vault_place place = {archive, f->location->archive, f->location->codec, f->location->begins,
+                                f->location->within};
     struct olv_stat stat;
     if (!olv_os_stat(archive, "", &stat))
         return olv_fail_system(err, f->entry->name, "cannot look at the archive");
@@ -106,7 +108,7 @@ static bool open_member(struct olv_act_context *c, struct fetching *f, int archi
         return olv_fail_memory(err);
     f->reader = vault_open(c->vault, &place, &f->member, err);
     return f->reader &&
-           (locate_is_it(&f->how, f->member.path, c->hasher) ||
+           (locate_is_it(f->location, f->member.path, c->hasher) ||
             olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive")) &&
            is_as_known(c, f, err);
 }
@@ -116,7 +118,7 @@ static bool is_intact(struct olv_act_context *c, struct fetching *f, struct olv_
 {
     olv_hasher_end(c->hasher, f->digest);
     f->has_digest = true;
-    return memcmp(f->digest, f->how.digest, OLV_SHA256_SIZE) == 0 ||
+    return memcmp(f->digest, f->location->digest, OLV_SHA256_SIZE) == 0 ||
            olv_fail(err, OLV_BROKEN, "the archive is damaged: these are not the contents that were put in");
 }
 
@@ -228,14 +230,15 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     const char *name;
     int from, fd;
     bool ok;
-    if (!*f->how.into || !f->how.has_digest || f->member.kind != OLV_KIND_FILE)
+    if (!*f->location->twin || !f->location->has_digest || f->member.kind != OLV_KIND_FILE)
         return false;
-    from = destination_open(f->how.into, directory, sizeof directory, &name, &ignored);
+    from = destination_open(f->location->twin, directory, sizeof directory, &name, &ignored);
     fd = from >= 0 ? olv_os_open_file(from, name) : -1;
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
          olv_instant_compare(stat.modified, f->member.modified) == 0 &&
-         has_contents(c, fd, f->how.digest) == OLV_YES && room_open(&f->room, f->dir, f->label, &ignored) &&
+         has_contents(c, fd, f->location->digest) == OLV_YES &&
+         room_open(&f->room, f->dir, f->label, &ignored) &&
          restore_hard_link(fd, from, name, &stat, &f->room, &ignored);
     if (!ok)
         leave_room(c, f);
@@ -249,7 +252,7 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
 static bool make_one(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
 {
     if (make_link(c, f)) {
-        memcpy(f->digest, f->how.digest, sizeof f->digest);
+        memcpy(f->digest, f->location->digest, sizeof f->digest);
         f->has_digest = true;
         return true;
     }
@@ -307,14 +310,11 @@ static struct fetching *begin(struct olv_act_context *c, const struct olv_group 
         return NULL;
     }
     f->entry = e;
+    f->location = e->location;
     f->dir = f->fresh.fd = f->room.dir = -1;
     f->sequence = g->sequence + i;
     olv_act_label(f->label, c, f->sequence);
     f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
-    if (!olv_how_get(e->how, &f->how) || !f->how.is_member || !f->how.has_archive) {
-        olv_fail(&o->error, OLV_BROKEN, "the docket does not say where in the archive it is");
-        olv_act_unsuccessful(o);
-    }
     return f;
 }
 
@@ -380,12 +380,12 @@ static void make(struct olv_act_context *c, const struct olv_group *g)
     struct olv_error err = {0};
     for (size_t i = 0; i < g->count; i++) {
         struct olv_outcome *o = &g->outcomes[i];
-        if (o->result != OLV_UNDECIDED)
+        if (o->result != OLV_PENDING)
             continue;
         g->made[i] = begin(c, g, i);
         if (olv_observe_interrupted(c->observer) && goes_on(g, i))
             olv_act_interrupted(o);
-        if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_UNDECIDED)
+        if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_PENDING)
             olv_act_unsuccessful(o);
     }
     if (!sync_files(g, &err)) {
@@ -449,8 +449,7 @@ static void drop(const struct olv_group *g)
 /* The other name of a hard link must have its place before. */
 static bool is_alone(const struct olv_docket_entry *e)
 {
-    struct olv_how how;
-    return olv_how_get(e->how, &how) && *how.into;
+    return *e->location->twin;
 }
 
 /* ---- after a crash ---- */
@@ -492,14 +491,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
 
 static const struct olv_group_act group = {.make = make, .is_alone = is_alone, .drop = drop};
 
-const struct olv_act olv_act_fetch = {
-    .id = OLV_ACT_FETCH,
-    .result = "done",
-    .is_touching = true,
-    .needs_givens = true,
-    .is_in_depot = true,
-    .asks_by_itself = true,
-    .apply = apply,
-    .group = &group,
-    .settle_entry = settle_entry,
-};
+const struct hooks depot_giving = {.needs = NEEDS_GIVENS | NEEDS_PLACE | ASKS_ITSELF,
+                                   .apply = apply,
+                                   .group = &group,
+                                   .settle_entry = settle_entry};

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where a file goes back to: what the acts that recover have in common. */
-#ifndef OLV_ACT_DESTINATION_H
-#define OLV_ACT_DESTINATION_H
+/* Where a file goes back to: what the places that give have in common. */
+#ifndef OLV_SOURCE_DESTINATION_H
+#define OLV_SOURCE_DESTINATION_H
 
-#include "act/act.h"
+#include "source/hooks.h"
 
 /* Opens the directory of an absolute path without following links, and points `name` at the last component.
  * `copy` gets the directory's path. -1 with `err` (ENOENT: see file/parents.h). */

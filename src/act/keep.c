@@ -1,0 +1,8 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* keep: the file stays. It does nothing, so it never comes into a docket. */
+#include "act/act.h"
+
+const struct olv_act act_keep = {.word = "keep",
+                                 .past = "kept",
+                                 .wire = 0,
+                                 .traits = OLV_KEEPS | OLV_WHOLE | OLV_BY_POLICY | OLV_IN_DEPOTS};

@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What can be said of an entry. */
+#include "olvido/docket.h"
+
+void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out)
+{
+    olv_text_puts(out, entry->directory);
+    olv_text_puts(out, entry->directory[1] ? "/" : ""); /* the root ends in one already */
+    olv_text_puts(out, entry->name);
+}
+
+uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
+{
+    if (entry->location)
+        return entry->location->size_bytes;
+    return entry->identity.kind == OLV_KIND_DIRECTORY ? entry->contents.bytes : entry->identity.size_bytes;
+}
+
+void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out)
+{
+    if (entry->location)
+        olv_text_puts(out, entry->target);
+    else
+        olv_docket_entry_path(entry, out);
+}
+
+struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry)
+{
+    return entry->location ? entry->location->modified : entry->identity.modified;
+}
+
+const char *olv_if_exists_word(enum olv_if_exists what)
+{
+    static const char *const words[] = {"refuse", "skip", "number", "set-aside", "replace"};
+    return words[what];
+}
