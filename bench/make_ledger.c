@@ -2,7 +2,7 @@
 /* make_ledger STATE LINES DIRECTORIES: a ledger of one run with LINES outcomes, as `enforce` writes them, in
  * batches with a checkpoint every so often. Written through the library itself, for its format is what is
  * measured. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "ledger/ledger.h"
 
 #include <fcntl.h>

@@ -146,6 +146,10 @@ const uint8_t *olv_segment_salt(const struct olv_segment_reader *reader);
 bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
 void olv_segment_close(struct olv_segment_reader *reader);
 
+/* For going through entries. The entry is borrowed. False ends it; with a code in `err` where something
+ * failed. */
+typedef bool (*olv_each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
+
 /* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add to it at
  * once. */
 struct olv_spool;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The places that nothing removes from or moves out of. */
+/* The places that nothing removes from or moves out of: Olvido's own, and what a machine needs to run. Asked
+ * when a docket is made and again right before each act. */
 #ifndef OLVIDO_GUARD_H
 #define OLVIDO_GUARD_H
 
@@ -36,5 +37,15 @@ void olv_guard_free(struct olv_guard *guard);
 /* Adds the root and every home directory that this machine knows: they are never themselves removed, moved or
  * overwritten, though what is in them may be. */
 void olv_guard_add_landmarks(struct olv_guard *guard);
+
+/* Whether this is one of Olvido's own places or files, by file system and inode, through whatever name or
+ * mount. */
+bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
+/* Whether this is a landmark: the root, or a home directory. */
+bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
+/* What stands before an absolute canonical path, and all below it. */
+enum olv_barrier { OLV_NO_BARRIER, OLV_SYSTEM_PLACE, OLV_OWN_PLACE };
+/* Also where the path leads into such a place through another mount. `guard` may be NULL. */
+enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path);
 
 #endif

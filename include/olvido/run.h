@@ -61,10 +61,9 @@ struct olv_run_result {
 
 /* Who says of each entry of the docket whether it may be carried out. */
 struct olv_approval {
-    /* Called before the batch begins that the entry comes into; may set its `if_exists`. */
+    /* Called for each entry before the first act; may set its `if_exists`. */
     bool (*approve)(void *self, struct olv_docket_entry *entry);
     void *self;
-    bool asks; /* it asks somebody, who is to see one batch done before the questions of the next */
 };
 
 /* Carries the docket out, batch by batch; without an approval (NULL) all of it. False when the run itself
@@ -72,13 +71,5 @@ struct olv_approval {
  * possible, in the ledger. */
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
                        struct olv_run_result *result, struct olv_error *err);
-
-/* Where the state directory of the calling user is: /var/lib/olvido for root, else $XDG_STATE_HOME/olvido, or
- * ~/.local/state/olvido. */
-bool olv_state_home(char *out, size_t size, struct olv_error *err);
-/* Where the policy of the calling user is: /etc/olvido/policy.yaml, or $XDG_CONFIG_HOME/olvido/policy.yaml,
- * or
- * ~/.config/olvido/policy.yaml. */
-bool olv_policy_home(char *out, size_t size, struct olv_error *err);
 
 #endif

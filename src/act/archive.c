@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* archive: into an archive, which was made and proven when the first of its entries had its turn (see
- * engine/gather.c). What is left for an entry's turn is to let the original go. */
-#include "act/act.h"
+ * archive_make.c). What is left for an entry's turn is to let the original go. */
+#include "act/acts.h"
+#include "act/archive_make.h"
 
 #include "depot/catalogue.h"
 #include "docket/wire.h"
@@ -9,17 +10,57 @@
 #include "file/stage.h"
 #include "os/os.h"
 #include "policy/step_keys.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+/* Kept for the whole run. */
+struct archiving {
+    struct gathered *gathered; /* what went into archives */
+    struct olv_text path;      /* scratch, when settling */
+    bool needs_archive; /* when settling: an original has gone into an archive that is in no depot, or may
+                           have */
+};
+
+static struct archiving *state_of(const struct turn *turn)
+{
+    if (!*turn->state)
+        *turn->state = calloc(1, sizeof(struct archiving));
+    return *turn->state;
+}
+
+static void close_state(void *state)
+{
+    struct archiving *a = state;
+    if (!a)
+        return;
+    gathered_free(a->gathered);
+    olv_text_free(&a->path);
+    free(a);
+}
+
+static bool make(struct turn *turn, struct group *group, struct olv_error *err)
+{
+    struct archiving *a = state_of(turn);
+    if (!a)
+        return olv_fail_memory(err);
+    if (!a->gathered && !(a->gathered = gathered_new(err)))
+        return false;
+    return archive_make(turn, group, a->gathered, err);
+}
+
+/* ---- in its turn ---- */
+
 static void unsuccessful(struct olv_outcome *o)
 {
-    olv_act_unsuccessful(o);
+    outcome_failed(o);
     if (o->error.code == OLV_REFUSED)
         o->result = OLV_LEFT;
 }
@@ -32,25 +73,26 @@ static void because(struct olv_outcome *o, enum olv_code code, int sys, const ch
 }
 
 /* Why it is in none: because of itself, or because of the archive. */
-static struct olv_error why_not(struct olv_act_context *c, const struct gathered_entry *in,
+static struct olv_error why_not(struct gathered *gathered, const struct gathered_entry *in,
                                 const struct olv_error *of_archive)
 {
     static const struct olv_error unknown = {.code = OLV_SYSTEM, .what = "it did not get into an archive"};
     struct olv_error own;
     if (in->is_known && !in->is_in)
-        return gathered_why(c->gathered, in, &own) ? own : unknown;
+        return gathered_why(gathered, in, &own) ? own : unknown;
     return of_archive && of_archive->code != OLV_OK ? *of_archive : unknown;
 }
 
 /* Whether it is in its archive, and which one that is. */
-static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct olv_outcome *o)
+static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv_outcome *o)
 {
+    struct gathered *gathered = state_of(turn)->gathered;
     const struct olv_error *why = NULL;
-    bool is_known = c->gathered && gathered_get(c->gathered, c->sequence, in);
-    o->into = c->gathered ? gathered_path(c->gathered, in->archive, &why) : NULL;
+    bool is_known = gathered_get(gathered, turn->sequence, in);
+    o->into = gathered_path(gathered, in->archive, &why);
     if (is_known && in->is_in && o->into)
         return true;
-    o->error = why_not(c, in, why);
+    o->error = why_not(gathered, in, why);
     unsuccessful(o);
     o->into = NULL;
     return false;
@@ -58,16 +100,15 @@ static bool is_in(struct olv_act_context *c, struct gathered_entry *in, struct o
 
 /* A directory has changed since, for what was in it went. Only an empty one can go, so nothing is lost should
  * somebody have put another one in its place right then. */
-static bool remove_directory(struct olv_act_context *c, const struct olv_docket_entry *e,
-                             struct olv_outcome *o)
+static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(c->source.fd, e->name, &stat))
+    if (!olv_os_stat(turn->source.fd, e->name, &stat))
         because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
                 "it is in the archive; looking at it again");
     else if (!olv_identity_is(&e->identity, &stat))
         because(o, OLV_CHANGED, 0, "another directory stands in its place");
-    else if (unlinkat(c->source.fd, e->name, AT_REMOVEDIR) == 0)
+    else if (unlinkat(turn->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
     else if (errno == ENOTEMPTY || errno == EEXIST)
         because(o, OLV_CHANGED, 0, "it is in the archive, and not empty, so it stays");
@@ -77,53 +118,46 @@ static bool remove_directory(struct olv_act_context *c, const struct olv_docket_
 }
 
 /* The state of a file of which another name went has changed by that. */
-static bool remove_it(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
     if (e->identity.kind == OLV_KIND_DIRECTORY)
-        return remove_directory(c, e, o);
-    olv_act_label(label, c, c->sequence);
-    return olv_act_remove_unused(c, e, label, e->links < 2, o);
+        return remove_directory(turn, e, o);
+    turn_label(label, turn, turn->sequence);
+    return judged_remove_unused(turn, e, label, e->links < 2, o);
 }
 
-static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct gathered_entry in = {0};
-    if (!is_in(c, &in, o))
+    if (!is_in(turn, &in, o))
         return;
-    if (!e->manner->keeps && (!olv_act_is_allowed(c, e, o) || !remove_it(c, e, o)))
+    if (!e->manner->keeps && (!judged_is_allowed(turn, e, o) || !remove_it(turn, e, o)))
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
-        memcpy(c->digest, in.digest, sizeof c->digest);
-        o->digest = c->digest;
+        memcpy(turn->digest, in.digest, sizeof turn->digest);
+        o->digest = turn->digest;
     }
-}
-
-/* The archive has been published: what is in it goes, even when the run is to stop. */
-static bool is_decided(const struct olv_act_context *c, const struct olv_docket_entry *e)
-{
-    struct gathered_entry in;
-    const struct olv_error *why;
-    (void)e;
-    return c->gathered && gathered_get(c->gathered, c->sequence, &in) && in.is_known &&
-           gathered_path(c->gathered, in.archive, &why);
 }
 
 /* ---- after a crash ---- */
 
-static enum olv_truth find_in_depot(struct olv_act_context *c, const struct olv_docket_entry *e,
+static enum olv_truth find_in_depot(struct turn *turn, const struct olv_docket_entry *e,
                                     struct olv_outcome *o)
 {
+    struct archiving *a = state_of(turn);
     enum olv_truth is_in = OLV_NO;
-    olv_text_clear(&c->path);
-    olv_text_clear(&c->archive);
-    olv_docket_entry_path(e, &c->path);
-    if (c->catalogue)
-        is_in =
-            catalogue_find_of_run(c->catalogue, olv_text_string(&c->path), c->run, &c->archive, &o->error);
+    if (!a)
+        return OLV_UNKNOWN;
+    olv_text_clear(&turn->path);
+    olv_text_clear(&a->path);
+    olv_docket_entry_path(e, &turn->path);
+    if (turn->lent->catalogue)
+        is_in = catalogue_find_of_run(turn->lent->catalogue, olv_text_string(&turn->path), turn->lent->run,
+                                      &a->path, &o->error);
     if (is_in == OLV_YES)
-        o->into = olv_text_string(&c->archive);
+        o->into = olv_text_string(&a->path);
     return is_in;
 }
 
@@ -143,12 +177,11 @@ struct beside {
 };
 
 /* The archive that the run has made, or begun, where it is in no depot. It is there when it is known. */
-static enum olv_truth find_beside(struct olv_act_context *c, const struct olv_manner *how, struct beside *b,
+static enum olv_truth find_beside(struct turn *turn, const struct olv_manner *how, struct beside *b,
                                   struct olv_error *err)
 {
     const char *slash = strrchr(how->into, '/');
-    enum olv_truth is_known =
-        c->givens ? givens_find_path(c->givens, c->run, how->into, &b->given, err) : OLV_NO;
+    enum olv_truth is_known = turn->lent->lender->find_name(turn->lent->lender, 0, how->into, &b->given, err);
     struct olv_stat stat;
     if (is_known != OLV_YES)
         return is_known;
@@ -171,13 +204,13 @@ static bool is_beside(const struct olv_docket_entry *e)
 }
 
 /* What was written of it before it had a name of its own. */
-static void clear_beside(const struct olv_act_context *c, const struct olv_manner *how)
+static void clear_beside(const struct turn *turn, const struct olv_manner *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
     char ignored[NAME_MAX + 1];
     int dir = open_beside(how);
-    olv_act_archive_label(label, c, c->sequence);
+    turn_archive_label(label, turn, turn->sequence);
     if (dir < 0)
         return;
     fresh_find(dir, &search, ignored);
@@ -185,33 +218,40 @@ static void clear_beside(const struct olv_act_context *c, const struct olv_manne
 }
 
 /* It stays when an original is gone, for it may be the only copy. */
-static void look(struct olv_act_context *c, const struct olv_docket_entry *e)
+static void look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
 {
+    struct archiving *a = state_of(turn);
     char label[FRESH_LABEL];
-    olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
+    if (!is_reached) { /* it cannot be told, so nothing is taken back */
+        if (a)
+            a->needs_archive = true;
+        return;
+    }
+    turn_label(label, turn, turn->sequence);
+    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
     if (is_beside(e))
-        clear_beside(c, e->manner);
-    if (is_beside(e) && olv_act_is_there(c, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
-        c->needs_archive = true;
+        clear_beside(turn, e->manner);
+    if (a && is_beside(e) && settling_is_there(turn, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
+        a->needs_archive = true;
 }
 
-static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_docket_entry *e,
+static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_entry *e,
                                     const struct olv_manner *how, struct olv_outcome *o)
 {
-    enum olv_truth is_there = olv_act_is_there(c, e);
+    enum olv_truth is_there = settling_is_there(turn, e);
+    const struct archiving *a = state_of(turn);
     struct beside b;
-    enum olv_truth found = find_beside(c, how, &b, &o->error);
-    bool is_known = found == OLV_YES;
+    enum olv_truth found = a ? find_beside(turn, how, &b, &o->error) : OLV_UNKNOWN;
+    bool is_known = found == OLV_YES, is_needed = a && (a->needs_archive || turn->has_outcomes);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
-    if (is_known && !c->needs_archive && !c->has_outcomes) { /* all originals are there */
+    if (is_known && !is_needed) { /* all originals are there */
         unlinkat(b.dir, b.name, 0);
         fsync(b.dir);
     }
     if (is_known)
         close(b.dir);
-    if (!is_known || (!c->needs_archive && !c->has_outcomes))
+    if (!is_known || !is_needed)
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     o->into = how->into;
     o->result = OLV_DONE;
@@ -221,13 +261,12 @@ static enum olv_truth settle_beside(struct olv_act_context *c, const struct olv_
 }
 
 /* An original goes only when its archive is live: where it has gone, it is in it. */
-static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                   struct olv_outcome *o)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    enum olv_truth is_there = olv_act_is_there(c, e), is_in;
+    enum olv_truth is_there = settling_is_there(turn, e), is_in;
     if (is_beside(e))
-        return settle_beside(c, e, e->manner, o);
-    is_in = find_in_depot(c, e, o);
+        return settle_beside(turn, e, e->manner, o);
+    is_in = find_in_depot(turn, e, o);
     if (is_in == OLV_UNKNOWN)
         return is_there == OLV_YES && !e->manner->keeps ? OLV_NO : OLV_UNKNOWN;
     if (is_in == OLV_NO)
@@ -241,18 +280,25 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
 }
 
 /* What goes into one archive. */
-static void batch_key(const struct olv_docket_entry *e, struct olv_text *out)
+static void key(const struct olv_docket_entry *e, struct olv_text *out)
 {
-    if (*e->manner->depot)
-        wire_put_manner(out, e->manner);
+    wire_put_manner(out, e->manner);
 }
 
-static const struct hooks hooks = {.needs = NEEDS_CATALOGUE | NEEDS_GIVENS | IS_GATHERED,
+/* So that all that is in an archive of a depot can go at once some day. */
+static bool is_one_batch(const struct olv_docket_entry *e)
+{
+    return *e->manner->depot;
+}
+
+static const struct hooks hooks = {.needs = NEEDS_GIVENS | NEEDS_ORDER,
+                                   .key = key,
+                                   .is_one_batch = is_one_batch,
+                                   .make = make,
                                    .apply = apply,
-                                   .is_decided = is_decided,
-                                   .batch_key = batch_key,
+                                   .close = close_state,
                                    .look = look,
-                                   .settle_entry = settle_entry};
+                                   .settle = settle};
 
 static const struct step_key keys[] = {
     {"depot", &step_depot, true, "archive: where to, one of the policy's depots; required there."},

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* clear: what delete is called in the trash, by hand or by the policy's `trash`. The file has left its place
  * before, so limits do not count it. */
-#include "act/act.h"
+#include "act/acts.h"
 
 const struct olv_act act_clear = {.word = "clear",
                                   .past = "removed for good",

@@ -2,6 +2,7 @@
 /* compress: a file becomes a compressed one, with the suffix of its format. */
 #include "act/shrinks.h"
 #include "policy/step_keys.h"
+#include "source/judged.h"
 
 #include <stdio.h>
 
@@ -15,21 +16,26 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
 
 static const struct shrinks way = {.packs = true, .name = name, .write = shrink_pack};
 
-static void make(struct olv_act_context *context, const struct olv_group *group)
+static bool make(struct turn *turn, struct group *group, struct olv_error *err)
 {
-    shrinks_make(context, group, &way);
+    (void)err;
+    shrinks_make(turn, group, &way);
+    return true;
 }
 
-static enum olv_truth settle_entry(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                                   struct olv_outcome *outcome)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *entry,
+                             struct olv_outcome *outcome)
 {
-    return shrinks_settle(context, entry, &way, outcome);
+    return shrinks_settle(turn, entry, &way, outcome);
 }
 
-static const struct olv_group_act group = {.make = make, .complete = shrinks_complete, .drop = shrinks_drop};
-
-static const struct hooks hooks = {
-    .needs = NEEDS_GIVENS, .apply = shrinks_apply, .group = &group, .settle_entry = settle_entry};
+static const struct hooks hooks = {.needs = NEEDS_GIVENS,
+                                   .takes_several = true,
+                                   .make = make,
+                                   .apply = shrinks_apply,
+                                   .complete = shrinks_complete,
+                                   .drop = shrinks_drop,
+                                   .settle = settle};
 
 static const struct step_key keys[] = {
     {"as", &step_format, false, "compress: the format."},

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* delete: gone for good; each place ends what lies in it in its own way. */
-#include "act/act.h"
+#include "act/acts.h"
 
 const struct olv_act act_delete = {.word = "delete",
                                    .past = "deleted",

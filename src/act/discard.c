@@ -5,31 +5,33 @@
  * may take its time, is there already. Elsewhere somebody could put another file under the name between the
  * two, so what arrived in the trash, which nobody else can reach, is compared again; a wrong one goes back to
  * where it was, replacing nothing. */
-#include "act/act.h"
+#include "act/acts.h"
 
 #include "file/identity.h"
 #include "os/os.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
 #include <string.h>
 #include <unistd.h>
 
-static const char *path_of(struct olv_act_context *c, const struct olv_docket_entry *e)
+static const char *path_of(struct turn *turn, const struct olv_docket_entry *e)
 {
-    olv_text_clear(&c->path);
-    olv_docket_entry_path(e, &c->path);
-    return olv_text_string(&c->path);
+    olv_text_clear(&turn->path);
+    olv_docket_entry_path(e, &turn->path);
+    return olv_text_string(&turn->path);
 }
 
 /* What arrived is not what was judged, or cannot be looked at: back with it. Should its name be taken by now,
  * both are kept. */
-static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e, const struct olv_error *why,
+static void put_back(struct turn *turn, const struct olv_docket_entry *e, const struct olv_error *why,
                      struct olv_outcome *o)
 {
     struct olv_error err = {0};
     char name[NAME_MAX + 1];
     olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
     o->result = OLV_LEFT;
-    if (olv_trash_take(c->trash, o->trash, c->source.fd, e->name, OLV_REFUSE, name, &err)) {
+    if (olv_trash_take(turn->trash, o->trash, turn->source.fd, e->name, OLV_REFUSE, name, &err)) {
         o->trash[0] = '\0';
         if (why->code != OLV_CHANGED) {
             o->error = *why;
@@ -44,8 +46,7 @@ static void put_back(struct olv_act_context *c, const struct olv_docket_entry *e
 
 /* ---- ahead of its turn ---- */
 
-static bool prepare(const struct olv_act_ahead *ahead, const struct olv_docket_entry *e,
-                    struct olv_prepared *out)
+static bool prepare(const struct ahead_turn *ahead, const struct olv_docket_entry *e, struct ahead_made *out)
 {
     struct olv_putting putting = {.name = e->name,
                                   .when = ahead->now,
@@ -62,10 +63,10 @@ static bool prepare(const struct olv_act_ahead *ahead, const struct olv_docket_e
 }
 
 /* The name that was prepared, if it was in the trash that turned out to be the right one. */
-static void use_prepared(struct olv_act_context *c, char item[NAME_MAX + 1])
+static void use_prepared(struct turn *turn, char item[NAME_MAX + 1])
 {
-    struct olv_prepared *prepared = c->prepared;
-    if (!prepared || !prepared->is_made || prepared->trash != c->trash)
+    struct ahead_made *prepared = turn->made_ahead;
+    if (!prepared || !prepared->is_made || prepared->trash != turn->trash)
         return;
     memcpy(item, prepared->item, sizeof prepared->item);
     prepared->is_made = false; /* whoever puts it answers for it now */
@@ -76,95 +77,95 @@ static void use_prepared(struct olv_act_context *c, char item[NAME_MAX + 1])
 static void give_up(struct olv_outcome *o)
 {
     o->trash[0] = '\0';
-    olv_act_unsuccessful(o);
+    outcome_failed(o);
 }
 
-static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct olv_putting putting = {
-        .name = e->name, .when = c->now, .label = {c->run, c->sequence}, .is_synced = c->is_small};
+    struct olv_putting putting = {.name = e->name,
+                                  .when = turn->lent->now,
+                                  .label = {turn->lent->run, turn->sequence},
+                                  .is_synced = turn->is_small};
     struct olv_outcome arrived = {0};
-    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify_contents(c, c->source.fd, e->name, true, e, o))
+    if (!judged_is_allowed(turn, e, o) || !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
         return;
-    putting.path = path_of(c, e);
-    use_prepared(c, o->trash);
-    if (!*o->trash && !olv_trash_prepare(c->trash, &c->trash->writer, &putting, o->trash, &o->error)) {
+    putting.path = path_of(turn, e);
+    use_prepared(turn, o->trash);
+    if (!*o->trash && !olv_trash_prepare(turn->trash, &turn->trash->writer, &putting, o->trash, &o->error)) {
         give_up(o);
         return;
     }
-    if (!olv_act_verify(c->source.fd, e->name, e, true, o)) {
-        olv_trash_abandon(c->trash, o->trash);
+    if (!judged_verify(turn->source.fd, e->name, e, true, o)) {
+        olv_trash_abandon(turn->trash, o->trash);
         o->trash[0] = '\0';
         return;
     }
-    if (!olv_trash_put(c->trash, c->source.fd, &putting, o->trash, &o->error)) {
+    if (!olv_trash_put(turn->trash, turn->source.fd, &putting, o->trash, &o->error)) {
         give_up(o);
         return;
     }
     o->result = OLV_DONE;
-    if (!c->source.is_ours && (!olv_act_verify(c->trash->files, o->trash, e, false, &arrived) ||
-                               !olv_act_verify_contents(c, c->trash->files, o->trash, false, e, &arrived)))
-        put_back(c, e, &arrived.error, o);
+    if (!turn->source.is_ours &&
+        (!judged_verify(turn->trash->files, o->trash, e, false, &arrived) ||
+         !judged_verify_contents(turn, turn->trash->files, o->trash, false, e, &arrived)))
+        put_back(turn, e, &arrived.error, o);
     else if (e->identity.kind == OLV_KIND_DIRECTORY)
-        trash_sizes_note(c->trash, o->trash, e->contents.allocated_bytes);
+        trash_sizes_note(turn->trash, o->trash, e->contents.allocated_bytes);
 }
 
-static bool lies_in_trash(struct olv_act_context *c, const char *item, const struct olv_docket_entry *e)
+static bool lies_in_trash(struct turn *turn, const char *item, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
-    return olv_os_stat(c->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
+    return olv_os_stat(turn->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
 /* The trash has at most two names for it: its own, and the one that run and sequence number make. Where it is
  * in neither, their info files go, if they are ours. */
-static bool find_item(struct olv_act_context *c, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
+static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
 {
-    struct olv_trash_label label = {c->run, c->sequence};
+    struct olv_trash_label label = {turn->lent->run, turn->sequence};
     olv_trash_plain_name(item, e->name);
-    if (lies_in_trash(c, item, e))
+    if (lies_in_trash(turn, item, e))
         return true;
-    olv_trash_drop_info(c->trash, item, path_of(c, e));
+    olv_trash_drop_info(turn->trash, item, path_of(turn, e));
     olv_trash_unique_name(item, e->name, label);
-    if (lies_in_trash(c, item, e))
+    if (lies_in_trash(turn, item, e))
         return true;
-    olv_trash_drop_info(c->trash, item, path_of(c, e));
+    olv_trash_drop_info(turn->trash, item, path_of(turn, e));
     item[0] = '\0';
     return false;
 }
 
 /* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
  * the new one goes. */
-static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                   struct olv_outcome *o)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    enum olv_truth is_there = olv_act_is_there(c, e);
-    bool is_in = find_item(c, e, o->trash);
-    if (is_in && is_there == OLV_YES && unlinkat(c->trash->files, o->trash, 0) == 0) {
-        olv_trash_abandon(c->trash, o->trash);
+    enum olv_truth is_there = settling_is_there(turn, e);
+    bool is_in = find_item(turn, e, o->trash);
+    if (is_in && is_there == OLV_YES && unlinkat(turn->trash->files, o->trash, 0) == 0) {
+        olv_trash_abandon(turn->trash, o->trash);
         is_in = false;
     }
     if (!is_in) {
         o->trash[0] = '\0';
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     }
-    o->result = olv_trash_mend_info(c->trash, o->trash, path_of(c, e), c->now, c->run, &o->error)
+    o->result = olv_trash_mend_info(turn->trash, o->trash, path_of(turn, e), turn->lent->now, turn->lent->run,
+                                    &o->error)
                     ? OLV_DONE
                     : OLV_FAILED;
     return OLV_YES;
 }
 
-static struct olv_trash *find_trash(struct olv_act_context *c, const struct olv_docket_entry *e,
+static struct olv_trash *find_trash(struct turn *turn, const struct olv_docket_entry *e,
                                     struct olv_error *err)
 {
     (void)e;
-    return olv_trashes_for(c->trashes, c->source.mount, err);
+    return olv_trashes_for(turn->lent->trashes, turn->source.mount, err);
 }
 
-static const struct hooks hooks = {.needs = NEEDS_TRASH,
-                                   .find_trash = find_trash,
-                                   .prepare = prepare,
-                                   .apply = apply,
-                                   .settle_entry = settle_entry};
+static const struct hooks hooks = {
+    .needs = NEEDS_TRASH, .find_trash = find_trash, .prepare = prepare, .apply = apply, .settle = settle};
 
 const struct olv_act act_discard = {.word = "discard",
                                     .past = "discarded",

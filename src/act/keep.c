@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* keep: the file stays. It does nothing, so it never comes into a docket. */
-#include "act/act.h"
+#include "act/acts.h"
 
 const struct olv_act act_keep = {.word = "keep",
                                  .past = "kept",

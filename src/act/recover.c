@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* recover: back to where it was, from wherever Olvido put it; each place gives in its own way. */
-#include "act/act.h"
+#include "act/acts.h"
 
 const struct olv_act act_recover = {.word = "recover",
                                     .past = "recovered",

@@ -7,12 +7,16 @@
 #include "act/shrinks.h"
 
 #include "base/crew.h"
+#include "depot/had.h"
 #include "file/identity.h"
 #include "file/origin.h"
 #include "file/stage.h"
+#include "file/touched.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "source/destination.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
 #include <errno.h>
 #include <stdio.h>
@@ -32,8 +36,8 @@ static struct origin origin_of(const struct olv_docket_entry *e)
 /* ---- making ---- */
 
 struct making {
-    struct olv_act_context *context;
-    const struct olv_group *group;
+    struct turn *turn;
+    const struct group *group;
     const struct shrinks *way;
     struct shrinker **shrinkers; /* one for each worker */
     unsigned workers;
@@ -52,11 +56,10 @@ static size_t number_of(const void *job)
 }
 
 /* A file system without extended attributes or times of birth has none: then the catalogue remembers it. */
-static void note_origin(const struct olv_act_context *c, struct shrinking *s,
-                        const struct olv_docket_entry *e)
+static void note_origin(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
-    s->is_noted = origin_write(s->task.fresh.fd, &origin, c->notes);
+    s->is_noted = origin_write(s->task.fresh.fd, &origin, turn->lent->notes);
 }
 
 static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
@@ -65,7 +68,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     struct olv_outcome *o = &m->group->outcomes[i];
     struct olv_instant begin = olv_os_now(), end;
     bool ok;
-    if (olv_observe_interrupted(m->context->observer))
+    if (olv_observe_interrupted(m->turn->lent->observer))
         ok = olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
     else if (m->is_proving)
         ok = shrink_prove(shrinker, &s->task, &o->error);
@@ -74,9 +77,9 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     end = olv_os_now();
     o->seconds += (double)(end.s - begin.s) + ((double)end.ns - (double)begin.ns) / 1e9;
     if (!ok)
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     else if (!m->is_proving)
-        note_origin(m->context, s, &m->group->entries[i]);
+        note_origin(m->turn, s, &m->group->entries[i]);
 }
 
 static void work(void *self, unsigned worker, void *job)
@@ -85,12 +88,12 @@ static void work(void *self, unsigned worker, void *job)
     do_one(m, m->shrinkers[worker], number_of(job));
 }
 
-static bool goes_on(const struct olv_group *g, size_t i)
+static bool goes_on(const struct group *g, size_t i)
 {
     return g->made[i] && g->outcomes[i].result == OLV_PENDING;
 }
 
-static bool is_large(const struct olv_group *g, size_t i)
+static bool is_large(const struct group *g, size_t i)
 {
     return g->entries[i].identity.size_bytes > SHRINK_SMALL;
 }
@@ -98,7 +101,7 @@ static bool is_large(const struct olv_group *g, size_t i)
 /* Small ones by the crew; then large ones, one after the other, each by many threads. */
 static void do_all(struct making *m, struct crew *crew, unsigned most)
 {
-    const struct olv_group *g = m->group;
+    const struct group *g = m->group;
     for (size_t i = 0; i < g->count; i++) {
         if (!goes_on(g, i) || is_large(g, i))
             continue;
@@ -112,7 +115,7 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
         struct shrinking *s = g->made[i];
         if (!goes_on(g, i) || !is_large(g, i))
             continue;
-        s->task.observer = m->context->observer;
+        s->task.observer = m->turn->lent->observer;
         s->task.files_before = g->files_done + i;
         s->task.bytes_before = g->bytes_done;
         do_one(m, m->shrinkers[0], i);
@@ -134,7 +137,7 @@ static bool is_worth_it(const struct shrinking *s, struct olv_error *err)
     return true;
 }
 
-static void leave_what_is_not_worth_it(const struct olv_group *g)
+static void leave_what_is_not_worth_it(const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
@@ -142,11 +145,11 @@ static void leave_what_is_not_worth_it(const struct olv_group *g)
         if (!goes_on(g, i) || is_worth_it(s, &o->error))
             continue;
         o->result = OLV_LEFT;
-        o->lasting = LASTS_AS_IT_IS;
+        o->is_lasting = true;
     }
 }
 
-static void sync_all(const struct olv_group *g)
+static void sync_all(const struct group *g)
 {
     struct touched touched = {0};
     struct olv_error err = {0};
@@ -157,20 +160,20 @@ static void sync_all(const struct olv_group *g)
             continue;
         if (is_few && fsync(s->task.fresh.fd) != 0) {
             olv_fail_system(&g->outcomes[i].error, "", "cannot bring the new file to the disk");
-            olv_act_unsuccessful(&g->outcomes[i]);
+            outcome_failed(&g->outcomes[i]);
         } else if (!is_few) {
             ok = touched_add_system(&touched, s->task.fresh.fd, s->task.stat.device, &err) && ok;
         }
     }
     ok = touched_sync(&touched, &err) && ok;
     if (!ok)
-        olv_group_fail(g, &err);
+        group_fail(g, &err);
 }
 
 /* What it was before stands on the new file; or, where that cannot be, in the catalogue. By hand, another way
  * may be tried again. */
-static bool remember(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                     const struct shrinking *s, struct olv_error *err)
+static bool remember(const struct turn *turn, const struct olv_docket_entry *e, const struct shrinking *s,
+                     struct olv_error *err)
 {
     struct catalogue_had had = {.path = olv_text_string(&s->into),
                                 .act = e->act,
@@ -180,12 +183,12 @@ static bool remember(const struct olv_act_context *c, const struct olv_docket_en
                                 .was_bytes = e->identity.size_bytes};
     if (s->is_noted || !s->way->packs || e->rule >= OLV_OF_TRASH)
         return true;
-    return had_list_add(c->had, &had) || olv_fail_memory(err);
+    return had_list_add(turn->lent->had, &had) || olv_fail_memory(err);
 }
 
 /* The register knows each new file before it gets its name; what is as it was before is spared for a while.
  */
-static bool announce(const struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+static bool announce(const struct turn *turn, const struct group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
@@ -199,11 +202,12 @@ static bool announce(const struct olv_act_context *c, const struct olv_group *g,
             return olv_fail_memory(err);
         if (!olv_os_stat(s->task.fresh.fd, "", &stat))
             return olv_fail_system(err, "", "cannot look at the new file");
-        if (!givens_add(c->givens, g->sequence + i, s->into.data, &stat, !s->way->packs, err) ||
-            !remember(c, e, s, err))
+        if (!turn->lent->lender->note_name(turn->lent->lender, g->sequence + i, s->into.data, &stat,
+                                           !s->way->packs, err) ||
+            !remember(turn, e, s, err))
             return false;
     }
-    return givens_store(c->givens, c->run, c->now, err);
+    return turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
 static struct shrinking *begin(struct making *m, size_t i)
@@ -217,12 +221,12 @@ static struct shrinking *begin(struct making *m, size_t i)
         return NULL;
     }
     olv_reach_begin(&s->source);
-    olv_act_label(s->label, m->context, m->group->sequence + i);
+    turn_label(s->label, m->turn, m->group->sequence + i);
     s->way = m->way;
     s->how = e->manner;
     if (!olv_reach_directory(&s->source, e, &o->error) ||
         !m->way->name(e, s->wanted, sizeof s->wanted, &o->error))
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     s->task = shrink_task(s->source.fd, e->name, &e->identity);
     s->task.label = s->label;
     s->task.codec = s->how->codec;
@@ -242,9 +246,9 @@ static bool make_shrinkers(struct making *m)
     return m->shrinkers != NULL;
 }
 
-void shrinks_make(struct olv_act_context *c, const struct olv_group *g, const struct shrinks *way)
+void shrinks_make(struct turn *turn, const struct group *g, const struct shrinks *way)
 {
-    struct making m = {.context = c, .group = g, .way = way, .workers = olv_os_cpus()};
+    struct making m = {.turn = turn, .group = g, .way = way, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
     struct olv_error err = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
@@ -257,11 +261,11 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, const st
         sync_all(g);
         m.is_proving = true;
         do_all(&m, crew, most);
-        if (!announce(c, g, &err))
-            olv_group_fail(g, &err);
+        if (!announce(turn, g, &err))
+            group_fail(g, &err);
     } else {
         olv_fail_memory(&err);
-        olv_group_fail(g, &err);
+        group_fail(g, &err);
     }
     crew_free(crew);
     for (unsigned i = 0; m.shrinkers && i < m.workers; i++)
@@ -271,14 +275,14 @@ void shrinks_make(struct olv_act_context *c, const struct olv_group *g, const st
 
 /* ---- in its turn ---- */
 
-void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct shrinking *s = c->made;
-    if (!s || !olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
-        !destination_is_allowed(c, e, c->source.fd, s->wanted, o))
+    struct shrinking *s = turn->made;
+    if (!s || !judged_is_allowed(turn, e, o) || !judged_verify(turn->source.fd, e->name, e, true, o) ||
+        !destination_is_allowed(turn, e, turn->source.fd, s->wanted, o))
         return;
     if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
         if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP)
             o->result = OLV_LEFT;
         return;
@@ -293,7 +297,7 @@ void shrinks_apply(struct olv_act_context *c, const struct olv_docket_entry *e, 
 
 /* ---- together again ---- */
 
-static bool sync_directories(const struct olv_group *g, struct olv_error *err)
+static bool sync_directories(const struct group *g, struct olv_error *err)
 {
     struct touched touched = {0};
     bool ok = true;
@@ -317,29 +321,30 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
     o->into = NULL;
     o->digest = NULL;
     o->has_stored = false;
-    olv_act_unsuccessful(o);
+    outcome_failed(o);
 }
 
 /* What is as it was before needs no note of where it comes from. */
-static void finish(const struct olv_act_context *c, struct shrinking *s)
+static void finish(const struct turn *turn, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
-        olv_observe_trouble(c->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, s->task.fresh.aside,
-                                                              "what was replaced cannot be removed", errno});
+        olv_observe_trouble(turn->lent->observer,
+                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, s->task.fresh.aside,
+                                                 "what was replaced cannot be removed", errno});
     if (!s->way->packs)
         origin_remove(s->task.fresh.fd);
 }
 
 /* The original goes only while the new file stands under its name. */
-static bool let_go(const struct olv_act_context *c, struct shrinking *s, const struct olv_docket_entry *e,
+static bool let_go(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e,
                    struct olv_outcome *o)
 {
     if (!fresh_stands(&s->task.fresh, s->placed))
         return olv_fail(&o->error, OLV_SYSTEM, "its new file does not stand under its name, so it stays");
-    return shrink_is_unchanged(&s->task, &o->error) && olv_act_remove(c, &s->source, e, s->label, true, o);
+    return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, s->label, true, o);
 }
 
-void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
+void shrinks_complete(struct turn *turn, const struct group *g)
 {
     struct olv_error err = {0};
     bool is_synced = sync_directories(g, &err);
@@ -352,16 +357,16 @@ void shrinks_complete(struct olv_act_context *c, const struct olv_group *g)
         if (!is_synced) {
             o->error = err;
             take_back(s, o);
-        } else if (!s->how->keeps && !let_go(c, s, e, o)) {
+        } else if (!s->how->keeps && !let_go(turn, s, e, o)) {
             take_back(s, o);
         } else {
             o->result = OLV_DONE;
-            finish(c, s);
+            finish(turn, s);
         }
     }
 }
 
-void shrinks_drop(const struct olv_group *g)
+void shrinks_drop(const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
@@ -377,20 +382,20 @@ void shrinks_drop(const struct olv_group *g)
 /* ---- after a crash ---- */
 
 /* A new file whose original still stands came no further than its name: it goes again. */
-enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket_entry *e,
-                              const struct shrinks *way, struct olv_outcome *o)
+enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *e, const struct shrinks *way,
+                              struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
-    struct olv_act_search s;
+    struct settling_search s;
     enum olv_truth is_there, found;
-    olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
-    is_there = olv_act_is_there(c, e);
+    turn_label(label, turn, turn->sequence);
+    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    is_there = settling_is_there(turn, e);
     if (!way->name(e, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
-    if (!olv_act_search_for(&s, c, e, label, wanted, &o->error))
+    if (!settling_search_for(&s, turn, e, label, wanted, &o->error))
         return OLV_UNKNOWN;
-    found = fresh_find(c->source.fd, &s.search, placed);
+    found = fresh_find(turn->source.fd, &s.search, placed);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (found == OLV_NO)
@@ -398,17 +403,17 @@ enum olv_truth shrinks_settle(struct olv_act_context *c, const struct olv_docket
     if (is_there == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (is_there == OLV_YES && !e->manner->keeps) {
-        if (fresh_settle_back(c->source.fd, &s.search, placed))
+        if (fresh_settle_back(turn->source.fd, &s.search, placed))
             return OLV_NO;
         olv_fail_system(&o->error, "", "its new file stands beside it, and cannot be taken back: %.250s",
                         placed);
         o->result = OLV_FAILED;
         return OLV_YES;
     }
-    fresh_settle_keep(c->source.fd, label);
-    olv_text_clear(&c->archive);
-    olv_text_printf(&c->archive, "%s%s%s", e->directory, e->directory[1] ? "/" : "", placed);
-    o->into = olv_text_string(&c->archive);
+    fresh_settle_keep(turn->source.fd, label);
+    olv_text_clear(&turn->placed);
+    olv_text_printf(&turn->placed, "%s%s%s", e->directory, e->directory[1] ? "/" : "", placed);
+    o->into = olv_text_string(&turn->placed);
     o->result = OLV_DONE;
     return OLV_YES;
 }

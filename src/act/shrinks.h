@@ -3,7 +3,7 @@
 #ifndef OLV_ACT_SHRINKS_H
 #define OLV_ACT_SHRINKS_H
 
-#include "act/act.h"
+#include "act/acts.h"
 #include "shrink/shrink.h"
 
 /* One of the two. */
@@ -27,13 +27,12 @@ struct shrinking {
     bool is_noted;              /* what it was stands on the new file */
 };
 
-void shrinks_make(struct olv_act_context *context, const struct olv_group *group, const struct shrinks *way);
-void shrinks_apply(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                   struct olv_outcome *outcome);
-void shrinks_complete(struct olv_act_context *context, const struct olv_group *group);
-void shrinks_drop(const struct olv_group *group);
+void shrinks_make(struct turn *context, const struct group *group, const struct shrinks *way);
+void shrinks_apply(struct turn *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
+void shrinks_complete(struct turn *context, const struct group *group);
+void shrinks_drop(const struct group *group);
 /* After a crash: see struct olv_act. */
-enum olv_truth shrinks_settle(struct olv_act_context *context, const struct olv_docket_entry *entry,
+enum olv_truth shrinks_settle(struct turn *context, const struct olv_docket_entry *entry,
                               const struct shrinks *way, struct olv_outcome *outcome);
 
 #endif

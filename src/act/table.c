@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The acts, in the order in which closing lines tell of them. */
-#include "act/act.h"
+#include "act/acts.h"
 
 #include <stddef.h>
 

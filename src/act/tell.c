@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* tell: reports a file and touches nothing. */
-#include "act/act.h"
+#include "act/acts.h"
+#include "source/judged.h"
 
-static void apply(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                  struct olv_outcome *outcome)
+static void apply(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome)
 {
-    if (olv_act_verify(context->source.fd, entry->name, entry, true, outcome))
+    if (judged_verify(turn->source.fd, entry->name, entry, true, outcome))
         outcome->result = OLV_DONE;
 }
 

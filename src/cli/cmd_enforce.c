@@ -62,7 +62,7 @@ static enum cli_status print_told(struct enforcing *e)
 
 static enum cli_status carry_out(struct enforcing *e, struct olv_run *run)
 {
-    struct olv_approval approval = {approve, e, permit_asks_each(&e->permit)};
+    struct olv_approval approval = {approve, e};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;

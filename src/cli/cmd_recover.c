@@ -184,7 +184,7 @@ static enum cli_status nothing_found(struct recovering *r)
 
 static enum cli_status carry_out(struct recovering *r, struct olv_run *run, struct olv_trashes *trashes)
 {
-    struct olv_approval approval = {approve, r, r->asks};
+    struct olv_approval approval = {approve, r};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;

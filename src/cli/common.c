@@ -3,6 +3,7 @@
 #include "cli/cli.h"
 #include "cli/term.h"
 #include "cli/watch.h"
+#include "olvido/home.h"
 #include "olvido/nearest.h"
 #include "olvido/quantity.h"
 #include "olvido/run.h"

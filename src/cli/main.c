@@ -4,6 +4,7 @@
 #include "cli/commands.h"
 #include "cli/term.h"
 #include "cli/watch.h"
+#include "olvido/home.h"
 #include "olvido/run.h"
 
 #include <errno.h>

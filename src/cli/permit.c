@@ -295,14 +295,6 @@ bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
     return p->answers[rule] == ANSWER_YES || ask_file(p, entry);
 }
 
-bool permit_asks_each(const struct permit *p)
-{
-    bool asks = false;
-    for (size_t i = 0; i <= p->policy->rule_count; i++)
-        asks |= p->answers[i] == ANSWER_EACH;
-    return asks;
-}
-
 void permit_explain(const struct permit *p)
 {
     if (p->not_asked)

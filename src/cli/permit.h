@@ -25,8 +25,6 @@ struct permit {
 void permit_ask(struct permit *permit);
 /* Whether this entry may be carried out; for `each`, asks. */
 bool permit_entry(struct permit *permit, const struct olv_docket_entry *entry);
-/* Whether permit_entry asks about any. */
-bool permit_asks_each(const struct permit *permit);
 /* Says why something was left undone. */
 void permit_explain(const struct permit *permit);
 /* What a limit says about this rule: appends a sentence; nothing where none is exceeded. */

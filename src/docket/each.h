@@ -5,9 +5,6 @@
 
 #include "olvido/docket.h"
 
-/* The entry is borrowed. False ends it; with a code in `err` where something failed. */
-typedef bool (*olv_each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
-
 /* False when `each` said so, or with `err`. */
 bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err);
 /* The same for all segments; rewinds the docket before and afterwards. */

@@ -33,8 +33,8 @@ struct ahead {
     bool is_idle;   /* the thread is not in the batch any more */
     bool must_end;
 
-    struct olv_prepared slots[SLOTS]; /* by number; between `ready` and `taken` + SLOTS the thread's */
-    uint64_t seen;                    /* of the taker: `ready` when it looked last */
+    struct ahead_made slots[SLOTS]; /* by number; between `ready` and `taken` + SLOTS the thread's */
+    uint64_t seen;                  /* of the taker: `ready` when it looked last */
 
     /* The thread's own. */
     struct olv_info_writer writer;
@@ -60,16 +60,16 @@ static struct olv_trash *trash_for(const struct knowledge *k, uint64_t mount)
 static void prepare(struct ahead *a, const struct knowledge *k, const struct olv_docket_entry *e,
                     uint64_t number)
 {
-    const struct hooks *act = hooks_of(e);
-    struct olv_prepared *slot = &a->slots[number % SLOTS];
-    struct olv_act_ahead context = {.run = a->run,
-                                    .sequence = a->sequence + number + 1,
-                                    .now = a->now,
-                                    .is_small = a->is_small,
-                                    .trash = trash_for(k, e->at.mount),
-                                    .writer = &a->writer,
-                                    .path = &a->path};
-    slot->is_made = act && act->prepare && act->prepare(&context, e, slot);
+    const struct hooks *hooks = hooks_of(e);
+    struct ahead_made *slot = &a->slots[number % SLOTS];
+    struct ahead_turn context = {.run = a->run,
+                                 .sequence = a->sequence + number + 1,
+                                 .now = a->now,
+                                 .is_small = a->is_small,
+                                 .trash = trash_for(k, e->at.mount),
+                                 .writer = &a->writer,
+                                 .path = &a->path};
+    slot->is_made = hooks && hooks->prepare && hooks->prepare(&context, e, slot);
 }
 
 /* Waits until there is room for a piece; false when the batch is over. */
@@ -203,7 +203,7 @@ void ahead_begin(struct ahead *a, const struct olv_text *segment, uint64_t seque
     pthread_mutex_unlock(&a->mutex);
 }
 
-struct olv_prepared *ahead_take(struct ahead *a, uint64_t number)
+struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
 {
     if (!a || !a->segment)
         return NULL;
@@ -219,7 +219,7 @@ struct olv_prepared *ahead_take(struct ahead *a, uint64_t number)
     return number < a->seen ? &a->slots[number % SLOTS] : NULL;
 }
 
-void ahead_drop(struct olv_prepared *prepared)
+void ahead_drop(struct ahead_made *prepared)
 {
     if (prepared && prepared->is_made)
         olv_trash_abandon(prepared->trash, prepared->item);

@@ -18,9 +18,9 @@ void ahead_know(struct ahead *ahead, uint64_t mount, struct olv_trash *trash);
  * its first, and whether it has few. */
 void ahead_begin(struct ahead *ahead, const struct olv_text *segment, uint64_t sequence, bool is_small);
 /* What was prepared for this entry; each is asked for once, in their order. */
-struct olv_prepared *ahead_take(struct ahead *ahead, uint64_t number);
+struct ahead_made *ahead_take(struct ahead *ahead, uint64_t number);
 /* Takes away what was prepared and not used. NULL is allowed. */
-void ahead_drop(struct olv_prepared *prepared);
+void ahead_drop(struct ahead_made *prepared);
 /* Ends the batch. What was prepared and not taken is dropped. */
 void ahead_end(struct ahead *ahead);
 

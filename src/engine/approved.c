@@ -3,7 +3,6 @@
 
 #include "docket/compose.h"
 #include "docket/each.h"
-#include "docket/wire.h"
 #include "olvido/sorter.h"
 #include "source/hooks.h"
 
@@ -13,21 +12,21 @@ struct approving {
     const struct olv_approval *approval;
     struct olv_run_result *result;
     struct composing composing;
-    struct olv_text first, scratch; /* how the first one is archived, and another */
-    bool has_several;               /* some other one is archived in another way */
-    uint64_t entries;               /* that are archived */
-    bool has_unknown;               /* some act is not there */
+    struct olv_text first, scratch; /* key of the first that needs an order, and another */
+    bool has_several;               /* some have another key */
+    uint64_t entries;               /* that need an order */
+    bool has_unknown;               /* some act cannot be done where its file lies */
 };
 
-static void compare_how(struct approving *a, const struct olv_docket_entry *e)
+static void compare_key(struct approving *a, const struct olv_docket_entry *e)
 {
-    if (!(hooks_of(e)->needs & IS_GATHERED))
+    if (!(hooks_of(e)->needs & NEEDS_ORDER))
         return;
     a->entries++;
     if (a->first.len == 0)
-        wire_put_manner(&a->first, e->manner);
+        hooks_of(e)->key(e, &a->first);
     olv_text_clear(&a->scratch);
-    wire_put_manner(&a->scratch, e->manner);
+    hooks_of(e)->key(e, &a->scratch);
     a->has_several |= !olv_text_is_same(&a->first, &a->scratch);
 }
 
@@ -40,28 +39,45 @@ static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_erro
     }
     if (!hooks_of(e))
         return true;
-    compare_how(a, e);
+    compare_key(a, e);
     return compose_add(&a->composing, e, err);
 }
 
-/* ---- archive after archive ---- */
+/* ---- group after group ---- */
 
 struct ordering {
     struct composing composing;
     struct olv_sorter *sorter;
-    struct olv_text record;
+    struct olv_text record, key, scratch;
+    char hex[OLV_HEX_SIZE]; /* of the digest of `key` */
     struct olv_segment_writer single;
 };
 
-/* What is not archived stays in its order; the rest is put in order: by archive, directory and name. */
+/* Two keys are the same when their digests are; one has no NUL in it. */
+static void put_key(struct ordering *o, const struct olv_docket_entry *e)
+{
+    struct olv_text last = o->key;
+    uint8_t digest[OLV_SHA256_SIZE];
+    o->key = o->scratch;
+    o->scratch = last;
+    olv_text_clear(&o->key);
+    hooks_of(e)->key(e, &o->key);
+    if (!olv_text_is_same(&o->key, &last)) {
+        olv_sha256_once(olv_text_string(&o->key), o->key.len, digest);
+        olv_hex(digest, OLV_SHA256_SIZE, o->hex);
+    }
+    o->record.failed |= o->key.failed;
+    olv_text_add(&o->record, o->hex, sizeof o->hex);
+}
+
+/* What needs no order stays in its own; the rest is put in order: by key, directory and name. */
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct ordering *o = self;
-    if (!(hooks_of(e)->needs & IS_GATHERED))
+    if (!(hooks_of(e)->needs & NEEDS_ORDER))
         return compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
-    olv_text_printf(&o->record, "%s %d", e->manner->into, e->manner->level);
-    olv_text_add(&o->record, "", 1);
+    put_key(o, e);
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_segment_begin(&o->single);
@@ -119,6 +135,8 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     ok = out && compose_end(&o.composing, err) && ok;
     olv_segment_free(&o.single);
     olv_text_free(&o.record);
+    olv_text_free(&o.key);
+    olv_text_free(&o.scratch);
     if (o.sorter)
         olv_sorter_free(o.sorter);
     if (!ok && out)
@@ -126,14 +144,14 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     return ok ? out : NULL;
 }
 
-/* Whether all of it is approved, known, and archived in one way: then it is good as it is. */
+/* Whether all of it is approved and known, and needs no order: then it is good as it is. */
 static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct approving *a = self;
     (void)err;
     a->has_unknown |= !hooks_of(e);
     if (!a->has_unknown)
-        compare_how(a, e);
+        compare_key(a, e);
     return !a->has_unknown && !a->has_several && a->entries <= OLV_SEGMENT_ENTRIES;
 }
 

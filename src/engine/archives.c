@@ -5,8 +5,8 @@
 
 #include "depot/catalogue.h"
 #include "depot/trust.h"
-#include "hold/hold.h"
 #include "os/os.h"
+#include "state/given.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -141,11 +141,11 @@ bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struc
 {
     struct telling t = {run, of_run, false};
     for (size_t i = 0; i < run->beside_count; i++) {
-        const struct catalogue_archive *a = &run->beside[i];
-        olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->name, a->id, a->length,
+        const struct archive_made *a = &run->beside[i];
+        olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->path, a->id, a->length,
                                                                     a->members, a->manifest});
     }
-    *any = run->catalogue && catalogue_untold(run->catalogue, tell_one, &t, err) && t.any;
+    *any = run->lent.catalogue && catalogue_untold(run->lent.catalogue, tell_one, &t, err) && t.any;
     return err->code == OLV_OK;
 }
 
@@ -162,7 +162,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     bool any = false, is_ours = !*c->of_run;
-    if (!catalogue_untold(run->catalogue, find_one, &any, err))
+    if (!catalogue_untold(run->lent.catalogue, find_one, &any, err))
         return false;
     if (any)
         begin_lines(c);
@@ -173,7 +173,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
     if (is_ours)
         return run_end(run, &(struct olv_end_facts){run->id, "finished", 0, 0, 0, 0}, err);
     return run_tell_archives(run, c->of_run, &any, err) && run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_told(run->catalogue, err));
+           (!any || catalogue_note_told(run->lent.catalogue, err));
 }
 
 /* What this was opened for is a run of its own. */
@@ -188,12 +188,12 @@ bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_erro
 {
     struct clearing c = {.run = run, .of_run = of_run};
     struct olv_error err = {0};
-    bool ok = !run->catalogue ||
-              (olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_MAKING, clear_one, &c, &err) &&
-               olv_catalogue_unfinished(run->catalogue, OLV_ARCHIVE_GOING, clear_one, &c, &err) &&
+    bool ok = !run->lent.catalogue ||
+              (olv_catalogue_unfinished(run->lent.catalogue, OLV_ARCHIVE_MAKING, clear_one, &c, &err) &&
+               olv_catalogue_unfinished(run->lent.catalogue, OLV_ARCHIVE_GOING, clear_one, &c, &err) &&
                complete_lines(&c, &err));
     for (size_t i = 0; ok && i < c.count; i++)
-        ok = catalogue_forget(run->catalogue, c.rows[i], &err);
+        ok = catalogue_forget(run->lent.catalogue, c.rows[i], &err);
     if (!ok)
         olv_observe_trouble(run->options.observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, "", err.what, err.sys});

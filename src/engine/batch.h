@@ -8,6 +8,20 @@
 #include "engine/run.h"
 #include "file/touched.h"
 
+struct batch {
+    struct olv_text segment; /* its entries, */
+    uint32_t entries;        /* so many; none: there is no batch */
+    long mark;               /* where in the docket the segment begins */
+};
+
+/* What was made for entries that have one key; a group may go on in the next batch. */
+struct keyed {
+    const struct hooks *hooks;
+    struct olv_text key, scratch;
+    uint64_t first, until; /* of their entries within the run, and behind the last */
+    bool is_bound;         /* they have their turns even if the run is to stop */
+};
+
 /* What the batches of a run have in common. */
 struct carrying {
     struct olv_run *run;
@@ -17,14 +31,15 @@ struct carrying {
     uint64_t batch;           /* the number of the one under way or done last, from 1 */
     int trace;                /* see trace.h; -1: none */
     struct olv_spool *docket; /* from which it comes, */
-    long mark;                /* and where in it its segment begins */
-    struct touched touched;   /* by that one, and not yet handed on */
+    long batch_mark;          /* and where in it */
+    struct keyed keyed;
+    struct touched touched; /* by that one, and not yet handed on */
 };
 
 /* Looks whether the user has interrupted; from then on it stays so. */
 bool carrying_is_interrupted(struct carrying *carrying);
 /* Carries out the next batch. Its outcomes are with the recorder then, and what must be on the disk before
  * they are is in `touched`. False when the run cannot go on. */
-bool batch_do(struct carrying *carrying, const struct olv_segment_writer *segment, struct olv_error *err);
+bool batch_do(struct carrying *carrying, const struct batch *batch, struct olv_error *err);
 
 #endif

@@ -6,14 +6,13 @@
  * The disk is not waited for: while a batch is carried out, one commit brings there what the batch before it
  * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
-#include "archive/directories.h"
 #include "docket/each.h"
 #include "engine/approved.h"
 #include "engine/batch.h"
 #include "engine/commits.h"
-#include "engine/gather.h"
+#include "engine/outcomes.h"
 #include "engine/trace.h"
-#include "hold/hold.h"
+#include "state/given.h"
 #include "state/reserve.h"
 
 #include "os/os.h"
@@ -29,62 +28,19 @@ struct batches {
     struct carrying carrying;
     struct commits *commits;
     struct olv_spool *docket;
-    struct olv_spool *approved; /* what is approved of it, where that had to be known beforehand; else NULL */
-    const struct olv_approval *approval;
-    struct olv_text segment;             /* of the docket, as it was planned */
-    struct olv_segment_writer now, next; /* batches; without entries there is none */
-    long now_mark, next_mark;            /* where in the docket they were planned */
-    uint64_t composed;                   /* number of the batch composed last */
+    struct olv_spool *approved; /* owned: what is approved of the one that was given, where that is less */
+    struct batch now, next;
+    uint64_t composed; /* number of the batch read last */
 };
 
-/* ---- composing ---- */
+/* ---- the next batch ---- */
 
-/* Adds what is approved of a planned segment. */
-static bool add_approved(struct batches *b, const struct olv_text *segment, struct olv_error *err)
+static bool count_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
-    const struct olv_approval *approval = b->approval;
-    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
-    struct olv_docket_entry e;
-    if (!reader)
-        return false;
-    while (olv_segment_next(reader, &e, err)) {
-        if (approval && !approval->approve(approval->self, &e))
-            b->carrying.result->declined++;
-        else if (hooks_of(&e))
-            olv_segment_add(&b->next, &e);
-    }
-    olv_segment_close(reader);
-    return err->code == OLV_OK;
-}
-
-struct planned {
-    uint32_t entries;
-    bool has_unknown;
-};
-
-static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *err)
-{
-    struct planned *p = self;
+    struct batch *batch = self;
     (void)err;
-    p->entries++;
-    p->has_unknown |= !hooks_of(e);
-    return true;
-}
-
-/* Where everything is approved, the segment is the batch as it was planned. */
-static bool add_segment(struct batches *b, struct olv_error *err)
-{
-    struct planned p = {0};
-    struct olv_text bytes = b->next.bytes;
-    if (b->approval)
-        return add_approved(b, &b->segment, err);
-    if (!olv_segment_each(&b->segment, look_at, &p, err))
-        return false;
-    if (p.has_unknown)
-        return add_approved(b, &b->segment, err);
-    b->next.bytes = b->segment;
-    b->segment = bytes;
-    b->next.entries = p.entries;
+    (void)e;
+    batch->entries++;
     return true;
 }
 
@@ -93,24 +49,14 @@ static bool is_interrupted(struct batches *b)
     return carrying_is_interrupted(&b->carrying);
 }
 
-/* Composes the next batch. Without entries there is none any more. */
-static bool compose_next(struct batches *b, struct olv_error *err)
+/* Without entries there is none any more. */
+static bool read_next(struct batches *b, struct olv_error *err)
 {
-    olv_segment_begin(&b->next);
-    while (!b->next.entries && !is_interrupted(b)) {
-        b->next_mark = olv_spool_mark(b->docket);
-        if (!olv_spool_next(b->docket, &b->segment, err))
-            break;
-        if (!add_segment(b, err))
-            return false;
-    }
-    if (err->code != OLV_OK)
-        return false;
-    if (b->next.bytes.failed)
-        return olv_fail_memory(err);
-    if (is_interrupted(b)) /* at a question, perhaps */
-        olv_segment_begin(&b->next);
-    return true;
+    b->next.entries = 0;
+    b->next.mark = olv_spool_mark(b->docket);
+    if (is_interrupted(b) || !olv_spool_next(b->docket, &b->next.segment, err))
+        return err->code == OLV_OK;
+    return olv_segment_each(&b->next.segment, count_entry, &b->next, err);
 }
 
 /* Its intent goes behind the outcomes of the batch before the one that is to be done now. */
@@ -120,7 +66,7 @@ static void intend_next(struct batches *b)
     struct olv_intent_facts intent = {.run = run->id, .decisions = b->next.entries};
     if (b->next.entries) {
         intent.batch = ++b->composed;
-        olv_sha256(run->hasher, b->next.bytes.data, b->next.bytes.len, intent.segment);
+        olv_sha256(run->lent.hasher, b->next.segment.data, b->next.segment.len, intent.segment);
     }
     recorder_gather(b->carrying.recorder, b->next.entries ? &intent : NULL);
 }
@@ -129,39 +75,33 @@ static void intend_next(struct batches *b)
 
 static bool do_now(struct batches *b, struct olv_error *err)
 {
-    bool ok;
-    b->carrying.docket = b->docket;
-    b->carrying.mark = b->now_mark;
-    ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
+    bool ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
     b->now.entries = 0;
     return ok;
 }
 
 static void turn(struct batches *b)
 {
-    struct olv_segment_writer done = b->now;
+    struct batch done = b->now;
     b->now = b->next;
     b->next = done;
-    b->now_mark = b->next_mark;
 }
 
-/* Where somebody is asked about single entries, nothing goes on beside the questions. */
 static bool step(struct batches *b, bool *has_more, struct olv_error *err)
 {
     struct olv_error late = {0};
-    bool ok = compose_next(b, err), is_committed;
+    bool ok = read_next(b, err), is_committed;
     *has_more = b->next.entries > 0;
     if (!ok)
         return false;
     intend_next(b);
-    commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.bytes : NULL, b->composed);
+    commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.segment : NULL, b->composed);
     ok = do_now(b, err);
     is_committed = commits_wait(b->commits, &late);
     turn(b);
     if (ok && !is_committed)
         *err = late;
-    ok = ok && is_committed;
-    return ok && b->approval && b->approval->asks ? do_now(b, err) : ok;
+    return ok && is_committed;
 }
 
 /* All outcomes up to now are lines, and what they tell of is on the disk. */
@@ -221,7 +161,7 @@ bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_
         return false;
     olv_ledger_end_run(run->ledger, facts);
     return run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_told(run->catalogue, err)) && state_mark_closed(&run->state, err);
+           (!any || catalogue_note_told(run->lent.catalogue, err)) && state_mark_closed(&run->state, err);
 }
 
 static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
@@ -229,7 +169,7 @@ static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_
     struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
                                   r->done + r->told, r->left + r->refused,
                                   r->failed,         0};
-    return run_end(run, &facts, err) && (!run->givens || givens_end_run(run->givens, run->context.now, err));
+    return run_end(run, &facts, err) && (!run->givens || givens_end_run(run->givens, run->lent.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
@@ -238,9 +178,8 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     struct carrying *c = &b->carrying;
     c->run = run;
     c->result = result;
-    run->result = result;
     c->recorder = recorder_new(run->ledger);
-    c->ahead = ahead_new(run->id, run->context.now);
+    c->ahead = ahead_new(run->id, run->lent.now);
     c->trace = trace_open(run->directory, true);
     b->commits = c->recorder ? commits_new(run, c->recorder) : NULL;
     return b->commits || olv_fail_memory(err);
@@ -252,70 +191,60 @@ static void close_batches(struct batches *b)
     ahead_free(b->carrying.ahead);
     recorder_free(b->carrying.recorder);
     touched_free(&b->carrying.touched);
+    olv_text_free(&b->carrying.keyed.key);
+    olv_text_free(&b->carrying.keyed.scratch);
     if (b->carrying.trace >= 0)
         close(b->carrying.trace);
     if (b->approved)
         olv_spool_free(b->approved);
-    olv_text_free(&b->segment);
-    olv_segment_free(&b->now);
-    olv_segment_free(&b->next);
+    olv_text_free(&b->now.segment);
+    olv_text_free(&b->next.segment);
 }
 
-/* What goes into one archive comes one after the other, and so all questions come first. */
-static bool put_in_order(struct batches *b, struct olv_error *err)
+/* All questions come before the first act. */
+static bool approve(struct batches *b, const struct olv_approval *approval, struct olv_error *err)
 {
-    struct olv_spool *approved;
-    bool is_needed;
-    if (!gather_is_needed(b->docket, &is_needed, err))
-        return false;
-    if (!is_needed)
-        return true;
-    approved = approved_docket(b->docket, b->approval, b->carrying.result, err);
-    if (!approved)
-        return false;
+    struct olv_spool *approved = approved_docket(b->docket, approval, b->carrying.result, err);
     b->approved = approved != b->docket ? approved : NULL;
-    b->docket = approved;
-    b->approval = NULL;
-    return true;
+    b->carrying.docket = b->docket = approved;
+    return approved != NULL;
 }
 
-/* It was made, and counted as done, when it had its turn. */
-static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
+struct late {
+    struct carrying *carrying;
+    const struct olv_act *act;
+};
+
+static void on_failed_late(void *self, const char *path, const struct olv_error *why)
 {
-    const struct carrying *c = self;
-    c->result->done--;
-    c->result->by_act[olv_act_named("recover")->wire].files--;
-    c->result->failed++;
-    olv_observe_trouble(c->run->options.observer,
-                        (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
+    const struct late *late = self;
+    outcomes_failed_late(late->carrying, late->act, path, why);
 }
 
-/* Recovered directories get their times when nothing more goes into them. */
-static bool finish_directories(struct carrying *c, struct olv_error *err)
+/* What acts do in the end. */
+static bool finish(struct carrying *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
-    struct restore_options options = {OLV_REFUSE, geteuid() == 0, false, ""};
-    int top = run->context.directories ? olv_os_open_path("/") : -1;
-    bool ok;
-    if (!run->context.directories)
-        return true;
-    if (top < 0)
-        return olv_fail_system(err, "/", "cannot open it");
-    ok = directories_finish(run->context.directories, top, &options, on_directory_failed, c, err);
-    close(top);
+    bool ok = true;
+    for (size_t i = 0; ok && i < run->kept_count; i++) {
+        struct late late = {c, run->kept[i].act};
+        run->turn.state = &run->kept[i].state;
+        if (run->kept[i].hooks->finish)
+            ok = run->kept[i].hooks->finish(&run->turn, on_failed_late, &late, err);
+    }
     return ok;
 }
 
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
                        struct olv_run_result *result, struct olv_error *err)
 {
-    struct batches b = {.docket = docket, .approval = approval, .carrying = {.trace = -1}};
+    struct batches b = {.docket = docket, .carrying = {.trace = -1}};
     bool ok;
     *result = (struct olv_run_result){0};
     olv_error_clear(err);
     ok = run_begin(run, err) || olv_error_as(err, OLV_STATE);
-    ok = ok && open_batches(&b, run, result, err) && put_in_order(&b, err) && do_batches(&b, err) &&
-         finish_directories(&b.carrying, err) && end(run, result, err);
+    ok = ok && open_batches(&b, run, result, err) && approve(&b, approval, err) && do_batches(&b, err) &&
+         finish(&b.carrying, err) && end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

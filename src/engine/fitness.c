@@ -5,8 +5,8 @@
 #include "base/path.h"
 #include "depot/trust.h"
 #include "file/trusted.h"
-#include "guard/guard.h"
 #include "judge/expand.h"
+#include "olvido/guard.h"
 #include "os/os.h"
 #include "trash/trash.h"
 

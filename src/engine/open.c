@@ -1,25 +1,27 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Beginning: whatever could stop a run later is tried before anybody is asked a question. */
+#include "engine/lender.h"
 #include "engine/run.h"
 
-#include "archive/directories.h"
 #include "depot/catalogue.h"
-#include "depot/vault.h"
 #include "os/os.h"
 #include "seal/notes.h"
 #include "state/clock.h"
 #include "state/reserve.h"
 #include "state/rules.h"
 
+#include <stddef.h>
+#include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <unistd.h>
 
 bool run_make_id(struct olv_run *run)
 {
     static const char letters[] = "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32, none that looks like another */
     uint8_t random[4];
-    struct olv_date d = olv_date_from_seconds(run->context.now.s);
+    struct olv_date d = olv_date_from_seconds(run->lent.now.s);
     if (!olv_random(random, sizeof random))
         return false;
     snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100,
@@ -62,26 +64,57 @@ static bool more_room(void *self, struct olv_error *err)
     return reserve_use(run->state.dir, err);
 }
 
-const char *run_trash_place(const struct olv_run *run, const struct hooks *act)
+/* ---- for hooks ---- */
+
+void **run_state_of(struct olv_run *run, const struct olv_docket_entry *e)
 {
-    const struct olv_trash *trash = act->needs & NEEDS_TRASH ? run->context.trash : NULL;
+    const struct hooks *hooks = hooks_of(e);
+    size_t i = 0;
+    while (i < run->kept_count && run->kept[i].hooks != hooks)
+        i++;
+    if (i == run->kept_count)
+        run->kept[run->kept_count++] = (struct kept){.hooks = hooks, .act = e->act};
+    return &run->kept[i].state;
+}
+
+void run_close_states(struct olv_run *run)
+{
+    for (size_t i = 0; i < run->kept_count; i++)
+        if (run->kept[i].hooks->close)
+            run->kept[i].hooks->close(run->kept[i].state);
+    run->kept_count = 0;
+}
+
+const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *e)
+{
+    struct olv_text *path = &run->turn.path;
+    if (*e->target)
+        return e->target;
+    olv_text_clear(path);
+    olv_docket_entry_path(e, path);
+    return olv_text_string(path);
+}
+
+const char *run_trash_place(const struct olv_run *run, const struct hooks *hooks)
+{
+    const struct olv_trash *trash = hooks->needs & NEEDS_TRASH ? run->turn.trash : NULL;
     return trash && !olv_trash_is_home(trash) ? olv_trash_path(trash) : "";
 }
 
-bool run_find_trash(struct olv_run *run, const struct hooks *act, const struct olv_docket_entry *entry,
+bool run_find_trash(struct olv_run *run, const struct hooks *hooks, const struct olv_docket_entry *entry,
                     struct olv_error *err)
 {
-    if (!(act->needs & NEEDS_TRASH))
+    if (!(hooks->needs & NEEDS_TRASH))
         return true;
-    run->context.trash = act->find_trash(&run->context, entry, err);
-    return run->context.trash != NULL;
+    run->turn.trash = hooks->find_trash(&run->turn, entry, err);
+    return run->turn.trash != NULL;
 }
 
 bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err)
 {
     bool any = count == 0;
     for (size_t i = 0; i < count; i++)
-        any |= olv_trashes_for(run->trashes, mounts[i], err) != NULL;
+        any |= olv_trashes_for(run->lent.trashes, mounts[i], err) != NULL;
     return any ? true : olv_error_as(err, OLV_STATE);
 }
 
@@ -89,11 +122,10 @@ bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool 
                      bool *in_notice, const char **clock_doubt, struct olv_error *err)
 {
     int state = run->state.dir;
-    bool is_trusted =
-        clock_is_trusted(state, run->context.now, olv_ledger_last_time(run->ledger), clock_doubt);
+    bool is_trusted = clock_is_trusted(state, run->lent.now, olv_ledger_last_time(run->ledger), clock_doubt);
     if (is_trusted || !is_unattended)
-        clock_note(state, run->context.now);
-    while (!register_rules(state, policy, run->context.now, in_notice, err))
+        clock_note(state, run->lent.now);
+    while (!register_rules(state, policy, run->lent.now, in_notice, err))
         if (!reserve_use(state, err))
             return olv_error_as(err, OLV_STATE);
     return true;
@@ -125,6 +157,7 @@ static bool open_notes(struct olv_run *run, struct olv_error *err)
 struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
 {
     struct olv_run *run;
+    bool has_memory;
     if (options->guard && options->guard->error.code != OLV_OK) {
         *err = options->guard->error;
         return NULL;
@@ -137,21 +170,27 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->options = *options;
     run->state = (struct state){-1, -1, -1};
     run->directory = -1;
-    run->context.now = olv_os_now();
-    run->context.guard = options->guard;
-    run->context.observer = options->observer;
-    run->context.run = run->id;
-    run->context.had = &run->had;
-    run->context.notes = &run->notes;
-    olv_reach_begin(&run->context.source);
-    run->trashes = run->context.trashes = olv_trashes_new(options->trash);
-    run->hasher = run->context.hasher = run->trashes ? olv_hasher_new() : NULL;
-    if (run->hasher && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
+    run->lent.now = olv_os_now();
+    run->lender = lender_functions;
+    run->lent = (struct lent){.run = run->id,
+                              .now = run->lent.now,
+                              .guard = options->guard,
+                              .holds = options->holds,
+                              .trashes = olv_trashes_new(options->trash),
+                              .notes = &run->notes,
+                              .had = &run->had,
+                              .hasher = olv_hasher_new(),
+                              .observer = options->observer,
+                              .lender = &run->lender};
+    run->turn.lent = &run->lent;
+    olv_reach_begin(&run->turn.source);
+    has_memory = run->lent.trashes && run->lent.hasher;
+    if (has_memory && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
         open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         return run;
     }
-    if (!run->hasher)
+    if (!has_memory)
         olv_fail_memory(err);
     if (err->code == OLV_SYSTEM)
         olv_error_as(err, OLV_STATE);
@@ -178,25 +217,20 @@ void olv_run_close(struct olv_run *run)
 {
     if (!run)
         return;
-    olv_reach_end(&run->context.source);
-    olv_text_free(&run->context.path);
-    olv_text_free(&run->context.archive);
-    olv_text_free(&run->context.placed);
-    olv_text_free(&run->context.depot);
-    olv_trashes_free(run->trashes);
+    run_close_states(run);
+    olv_reach_end(&run->turn.source);
+    olv_text_free(&run->turn.path);
+    olv_text_free(&run->turn.placed);
+    olv_trashes_free(run->lent.trashes);
     olv_os_in_use_free(run->in_use);
     givens_close(run->givens);
     had_list_free(&run->had);
-    gathered_free(run->gathered);
     for (size_t i = 0; i < run->beside_count; i++)
-        free((char *)(uintptr_t)run->beside[i].name);
+        free((char *)(uintptr_t)run->beside[i].path);
     free(run->beside);
-    olv_catalogue_close(run->catalogue);
-    vault_free(run->context.vault);
-    olv_thinned_free(run->context.thinned);
-    directories_free(run->context.directories);
+    olv_catalogue_close(run->lent.catalogue);
     olv_ledger_close(run->ledger);
-    olv_hasher_free(run->hasher);
+    olv_hasher_free(run->lent.hasher);
     if (run->directory >= 0)
         close(run->directory);
     state_close(&run->state);
@@ -208,17 +242,15 @@ struct givens *run_givens(struct olv_run *run, struct olv_error *err)
     while (!run->givens && !(run->givens = givens_open(run->options.state, true, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
-    run->context.givens = run->givens;
     givens_on_full(run->givens, more_room, run);
     return run->givens;
 }
 
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
 {
-    while (!run->catalogue && !(run->catalogue = catalogue_open(run->options.state, true, err)))
+    while (!run->lent.catalogue && !(run->lent.catalogue = catalogue_open(run->options.state, true, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
-    run->context.catalogue = run->catalogue;
-    catalogue_on_full(run->catalogue, more_room, run);
-    return run->catalogue;
+    catalogue_on_full(run->lent.catalogue, more_room, run);
+    return run->lent.catalogue;
 }

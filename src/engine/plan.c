@@ -3,14 +3,15 @@
  * once at the end (tallies) or whenever a segment is full. */
 #include "olvido/plan.h"
 
+#include "engine/former.h"
 #include "engine/manner.h"
 #include "engine/plan_depots.h"
 #include "engine/plan_trash.h"
 #include "file/identity.h"
-#include "guard/guard.h"
 #include "judge/judging.h"
 #include "judge/tally.h"
 #include "judge/whole.h"
+#include "olvido/guard.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -295,7 +296,7 @@ static bool is_interrupted(void *self)
 
 static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
 {
-    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
+    if (!judging_begin(&p->judging, p->policy, p->options, &engine_formers, observer, err))
         return false;
     p->worker_count = olv_scan_workers();
     p->workers = calloc(p->worker_count, sizeof *p->workers);

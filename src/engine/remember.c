@@ -17,8 +17,7 @@ void remember_outcome(struct olv_run *run, const struct olv_docket_entry *e, con
                                 .was_name = ""};
     struct olv_text path = {0};
     struct olv_error err = {0};
-    if (o->lasting == LASTS_BY_ITSELF ||
-        e->rule >= OLV_OF_TRASH) /* by hand, another way may be tried again */
+    if (!o->is_lasting || e->rule >= OLV_OF_TRASH) /* by hand, another way may be tried again */
         return;
     olv_docket_entry_path(e, &path);
     had.path = olv_text_string(&path);
@@ -31,7 +30,8 @@ void remember_outcome(struct olv_run *run, const struct olv_docket_entry *e, con
 
 bool remember_store(struct olv_run *run, struct olv_error *err)
 {
-    return run->had.count == 0 || (run_catalogue(run, err) && had_list_store(&run->had, run->catalogue, err));
+    return run->had.count == 0 ||
+           (run_catalogue(run, err) && had_list_store(&run->had, run->lent.catalogue, err));
 }
 
 void remember_settle(struct olv_run *run)

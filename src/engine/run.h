@@ -5,33 +5,41 @@
 #define OLV_ENGINE_RUN_H
 
 #include "base/digest.h"
+#include "base/notes.h"
 #include "depot/catalogue.h"
 #include "depot/had.h"
+#include "file/touched.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
 #include "os/os.h"
 #include "source/hooks.h"
+#include "state/given.h"
 #include "state/state.h"
+
+/* What hooks keep for the whole run. */
+struct kept {
+    const struct hooks *hooks;
+    const struct olv_act *act;
+    void *state;
+};
 
 struct olv_run {
     struct olv_run_options options;
     struct state state;
     struct olv_ledger *ledger;
-    struct olv_trashes *trashes;
     struct olv_notes notes;
+    struct had_list had; /* what the batch is to remember */
+    struct lender lender;
+    struct lent lent;      /* the catalogue in it is the run's own, and NULL until it is needed */
     struct givens *givens; /* NULL: not needed up to now */
-    struct had_list had;   /* what the batch is to remember */
-    struct olv_hasher *hasher;
-    struct olv_act_context context;
-    struct olv_catalogue *catalogue;  /* NULL: not needed up to now */
-    struct gathered *gathered;        /* what went into archives; NULL: nothing */
-    uint64_t gathered_until;          /* up to this entry of the run */
-    struct catalogue_archive *beside; /* archives that it published, but in no depot; owned, with `name` */
+    struct turn turn;
+    struct kept kept[OLV_ACTS_MOST];
+    size_t kept_count;
+    struct archive_made *beside; /* archives that it published, but in no depot; owned, with `path` */
     size_t beside_count, beside_cap;
-    const struct olv_run_result *result; /* up to now */
     char id[OLV_RUN_ID_SIZE];
     uint64_t settled, settled_unknown;
-    struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see batch.c */
+    struct olv_os_in_use *in_use; /* what was open for writing a moment ago; see spare.c */
     struct olv_instant in_use_at;
     int directory; /* runs/ID while carrying out; -1 else */
 };
@@ -40,11 +48,18 @@ struct olv_run {
 bool run_make_id(struct olv_run *run);
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
+/* The path that the ledger tells of: where the entry goes to, or where it is. Borrowed until the next turn.
+ */
+const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *entry);
+/* Where the hooks of this entry keep what is their own. */
+void **run_state_of(struct olv_run *run, const struct olv_docket_entry *entry);
+/* Frees all of that. */
+void run_close_states(struct olv_run *run);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */
-bool run_find_trash(struct olv_run *run, const struct hooks *act, const struct olv_docket_entry *entry,
+bool run_find_trash(struct olv_run *run, const struct hooks *hooks, const struct olv_docket_entry *entry,
                     struct olv_error *err);
 /* The path of the trash that was used last, where it is not the home trash; else "". */
-const char *run_trash_place(const struct olv_run *run, const struct hooks *act);
+const char *run_trash_place(const struct olv_run *run, const struct hooks *hooks);
 /* Brings to the disk what was gathered of the ledger, beside others that add to it; all of it; and signs it.
  * From the reserve where the disk is full. */
 bool run_write(struct olv_run *run, struct olv_error *err);

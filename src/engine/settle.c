@@ -6,7 +6,7 @@
 #include "engine/run.h"
 #include "engine/trace.h"
 #include "file/touched.h"
-#include "hold/hold.h"
+#include "state/given.h"
 
 #include "os/durable.h"
 
@@ -81,11 +81,11 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
 /* Only what is there: a catalogue made anew would say that nothing is in any archive. */
 static bool know_registers(struct olv_run *run, struct olv_error *err)
 {
-    run->catalogue = run->context.catalogue = catalogue_open(run->options.state, false, err);
-    if (!run->catalogue && err->sys && err->sys != ENOENT)
+    run->lent.catalogue = catalogue_open(run->options.state, false, err);
+    if (!run->lent.catalogue && err->sys && err->sys != ENOENT)
         return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
     olv_error_clear(err);
-    run->givens = run->context.givens = givens_open(run->options.state, false, err);
+    run->givens = givens_open(run->options.state, false, err);
     if (!run->givens && err->sys != ENOENT)
         return false; /* what it knows would be taken for unknown */
     olv_error_clear(err);
@@ -93,20 +93,21 @@ static bool know_registers(struct olv_run *run, struct olv_error *err)
 }
 
 /* Its directory, and its trash, as far as they can be reached. */
-static bool reach(struct settling *s, const struct hooks *act, const struct olv_docket_entry *e,
+static bool reach(struct settling *s, const struct hooks *hooks, const struct olv_docket_entry *e,
                   struct olv_error *err)
 {
-    struct olv_act_context *context = &s->run->context;
-    return olv_reach_again(&context->source, e, s->is_same_boot, err) && run_find_trash(s->run, act, e, err);
+    struct turn *turn = &s->run->turn;
+    turn->state = run_state_of(s->run, e);
+    return olv_reach_again(&turn->source, e, s->is_same_boot, err) && run_find_trash(s->run, hooks, e, err);
 }
 
 /* "left" where nothing was done, "unknown" where nothing tells. */
 static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    const struct hooks *act = hooks_of(e);
+    const struct hooks *hooks = hooks_of(e);
     enum olv_truth was_done = OLV_NO;
-    if (act && act->settle_entry)
-        was_done = reach(s, act, e, &o->error) ? act->settle_entry(&s->run->context, e, o) : OLV_UNKNOWN;
+    if (hooks && hooks->settle)
+        was_done = reach(s, hooks, e, &o->error) ? hooks->settle(&s->run->turn, e, o) : OLV_UNKNOWN;
     if (was_done == OLV_YES)
         return true;
     if (was_done == OLV_UNKNOWN && o->error.code == OLV_OK)
@@ -121,17 +122,17 @@ static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, 
 
 static void settle_entry(struct settling *s, uint64_t batch, const struct olv_docket_entry *e)
 {
-    struct olv_act_context *context = &s->run->context;
-    const struct hooks *act = hooks_of(e);
+    struct turn *turn = &s->run->turn;
+    const struct hooks *hooks = hooks_of(e);
     struct olv_outcome o = {0};
     struct olv_text path = {0};
     const char *result;
     char reason[512];
     bool was_done;
-    context->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
+    turn->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
-    result = act ? olv_act_result(e->act, o.result) : "left";
-    olv_outcome_reason(&o, reason, sizeof reason);
+    result = hooks ? outcome_word(e->act, o.result) : "left";
+    outcome_reason(&o, reason, sizeof reason);
     olv_docket_entry_path(e, &path);
     olv_ledger_outcome(s->run->ledger, &(struct olv_outcome_facts){
                                            .run = s->id,
@@ -141,7 +142,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
                                            .reason = reason,
                                            .trash = source_of(e)->is_item ? e->name : o.trash,
                                            .into = o.into ? o.into : "",
-                                           .trash_place = was_done ? run_trash_place(s->run, act) : "",
+                                           .trash_place = was_done ? run_trash_place(s->run, hooks) : "",
                                            .path = was_done && o.placed ? o.placed
                                                    : *e->target         ? e->target
                                                                         : olv_text_string(&path),
@@ -156,12 +157,10 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
 /* What has to be seen of all entries before the first is settled. */
 static void look_before(struct settling *s, const struct olv_docket_entry *e)
 {
-    const struct hooks *act = hooks_of(e);
+    const struct hooks *hooks = hooks_of(e);
     struct olv_error ignored = {0};
-    if (act && act->look && reach(s, act, e, &ignored))
-        act->look(&s->run->context, e);
-    else if (act && act->look)
-        s->run->context.needs_archive = true; /* it cannot be told, so nothing is taken back */
+    if (hooks && hooks->look)
+        hooks->look(&s->run->turn, e, reach(s, hooks, e, &ignored));
 }
 
 /* All entries of a batch that have no outcome. */
@@ -174,11 +173,11 @@ static bool each_open(struct settling *s, const struct open_batch *batch, const 
     struct olv_docket_entry e;
     if (!reader)
         return false;
-    s->run->context.sequence = batch->sequence;
-    s->run->context.salt = olv_segment_salt(reader);
+    s->run->turn.sequence = batch->sequence;
+    s->run->turn.salt = olv_segment_salt(reader);
     while (olv_segment_next(reader, &e, err)) {
         s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
-        s->run->context.sequence++;
+        s->run->turn.sequence++;
         if (e.number >= OLV_SEGMENT_MOST || batch->has_outcome[e.number])
             continue;
         if (is_looking)
@@ -216,8 +215,8 @@ static bool sync_trashes(struct olv_run *run, struct olv_error *err)
 {
     struct touched touched = {0};
     bool ok = true;
-    for (size_t i = 0; i < olv_trashes_count(run->trashes); i++) {
-        const struct olv_trash *trash = olv_trashes_at(run->trashes, i);
+    for (size_t i = 0; i < olv_trashes_count(run->lent.trashes); i++) {
+        const struct olv_trash *trash = olv_trashes_at(run->lent.trashes, i);
         ok = touched_add_system(&touched, trash->info, trash->files_stat.device, err) && ok;
     }
     return touched_sync(&touched, err) && ok;
@@ -227,15 +226,15 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
     bool ok = true;
-    run->context.run = s->id;
-    run->context.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
-    run->context.needs_archive = false;
+    run->lent.run = s->id;
+    run->turn.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
     for (int pass = 0; pass < 2; pass++)
         for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
             ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], pass == 0, err);
-    run->context.run = run->id;
-    run->context.sequence = 0;
-    return ok && olv_trashes_store(run->trashes, err) && sync_trashes(run, err);
+    run->lent.run = run->id;
+    run->turn.sequence = 0;
+    run_close_states(run);
+    return ok && olv_trashes_store(run->lent.trashes, err) && sync_trashes(run, err);
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)

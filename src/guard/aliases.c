@@ -2,7 +2,7 @@
 /* A mount shows a part of a file system, its root, at a point. What lies on that file system at or below the
  * root of another mount, too, has a second path there; and where a mount shows only what is inside a place,
  * all of it does. */
-#include "guard/guard.h"
+#include "guard/places.h"
 
 #include "base/grow.h"
 #include "base/path.h"

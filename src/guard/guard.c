@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "guard/guard.h"
+#include "guard/places.h"
 
 #include "base/grow.h"
 #include "base/path.h"

@@ -26,10 +26,13 @@ struct former {
     struct olv_stat stat; /* as it was */
 };
 
-/* Whether a file with such a name can have been something else: no other needs to be looked at. */
-bool former_is_likely(const char *name);
-void former_find(struct former *former, const struct former_place *place);
-/* Whether it has had that step. */
-bool former_has_had(const struct former *former, const struct former_place *place, const struct olv_act *act);
+/* Who finds that out. */
+struct formers {
+    /* Whether a file with such a name can have been something else: no other needs to be looked at. */
+    bool (*is_likely)(const char *name);
+    void (*find)(struct former *former, const struct former_place *place);
+    /* Whether it has had that step. */
+    bool (*has_had)(const struct former *former, const struct former_place *place, const struct olv_act *act);
+};
 
 #endif

@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "judge/judging.h"
 
-#include "guard/guard.h"
-#include "judge/former.h"
+#include "olvido/guard.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -44,7 +43,7 @@ static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     struct former_place place = place_of(s);
-    return former_has_had(&s->former, &place, act);
+    return s->judge->judging->formers->has_had(&s->former, &place, act);
 }
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -61,10 +60,11 @@ static void subject_begin(struct tree_subject *s, struct judge *judge, struct ol
     s->judge = judge;
     s->former.is_known = false;
     scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
-    if (entry->kind != OLV_KIND_FILE || !former_is_likely(entry->name) || !scan_subject_look(subject))
+    if (entry->kind != OLV_KIND_FILE || !judge->judging->formers->is_likely(entry->name) ||
+        !scan_subject_look(subject))
         return;
     place = place_of(s);
-    former_find(&s->former, &place);
+    judge->judging->formers->find(&s->former, &place);
     if (!s->former.is_known)
         return;
     subject->stat = &s->former.stat;
@@ -137,9 +137,9 @@ static bool asks_for_use(const struct judging *j)
 }
 
 bool judging_begin(struct judging *j, const struct olv_policy *policy, const struct olv_plan_options *options,
-                   const struct olv_observer *observer, struct olv_error *err)
+                   const struct formers *formers, const struct olv_observer *observer, struct olv_error *err)
 {
-    *j = (struct judging){.policy = policy, .options = options};
+    *j = (struct judging){.policy = policy, .options = options, .formers = formers};
     for (size_t i = 0; i < policy->rule_count; i++)
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);

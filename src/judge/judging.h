@@ -4,6 +4,7 @@
 #define OLV_JUDGE_JUDGING_H
 
 #include "judge/decide.h"
+#include "judge/former.h"
 #include "judge/roots.h"
 #include "olvido/plan.h"
 #include "os/os.h"
@@ -24,6 +25,7 @@ struct use_lookup {
 struct judging {
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
+    const struct formers *formers;
     struct olv_decider *decider;
     struct roots roots;
     struct use_lookup *use;     /* owned */
@@ -32,8 +34,8 @@ struct judging {
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,
-                   const struct olv_plan_options *options, const struct olv_observer *observer,
-                   struct olv_error *err);
+                   const struct olv_plan_options *options, const struct formers *formers,
+                   const struct olv_observer *observer, struct olv_error *err);
 void judging_end(struct judging *judging);
 
 /* One for each worker of a walk. */

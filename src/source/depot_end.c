@@ -2,14 +2,16 @@
 /* Ending, of what lies in an archive. All that a batch wants out of one archive is taken out at once, when
  * the first of it has its turn; the rest then only hears what became of it. An archive that is wholly due
  * goes as one file; else a new one without these takes its place, and the old one goes. */
-#include "source/depot.h"
+#include "source/depot_ways.h"
 
+#include "base/grow.h"
+#include "depot/catalogue.h"
 #include "depot/thin.h"
 #include "depot/trust.h"
-#include "docket/each.h"
 #include "file/identity.h"
 #include "file/stage.h"
 #include "os/os.h"
+#include "source/judged.h"
 
 #include <errno.h>
 #include <stdio.h>
@@ -17,9 +19,8 @@
 #include <string.h>
 #include <unistd.h>
 
-struct olv_thinned {
-    uint64_t batch; /* in which it was taken from, and by what path; 0: in none */
-    struct olv_text path;
+/* The archive that members were taken out of last. */
+struct thinned {
     uint8_t archive[16];       /* its id */
     struct thin_place *places; /* what was to go; in the order of their places */
     size_t count, cap;
@@ -27,62 +28,45 @@ struct olv_thinned {
     char into[NAME_MAX + 1];
 };
 
-void olv_thinned_free(struct olv_thinned *t)
+static void close_state(void *state)
 {
-    if (!t)
-        return;
-    free(t->places);
-    olv_text_free(&t->path);
+    struct thinned *t = state;
+    if (t)
+        free(t->places);
     free(t);
 }
 
 /* ---- what is to go ---- */
 
 struct collecting {
-    struct olv_act_context *context;
-    struct olv_thinned *thinned;
-    uint32_t from; /* number of the entry whose turn it is: those before it had theirs, and failed */
+    struct turn *turn;
+    struct thinned *thinned;
 };
 
-/* Whether it lies in the archive at hand. */
-static bool is_at(const struct olv_thinned *t, const struct olv_docket_entry *e)
-{
-    size_t directory = strlen(e->directory);
-    const char *path = olv_text_string(&t->path);
-    return strncmp(path, e->directory, directory) == 0 && path[directory] == '/' &&
-           strcmp(path + directory + 1, e->name) == 0;
-}
-
-static enum olv_truth is_held(const struct olv_act_context *c, const struct olv_docket_entry *e)
+static enum olv_truth is_held(const struct turn *turn, const struct olv_docket_entry *e)
 {
     const struct olv_location *l = e->location;
     struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
-    return c->holds ? c->holds->is_held(c->holds->self, e->target, &stat) : OLV_NO;
+    return turn->lent->holds ? turn->lent->holds->is_held(turn->lent->holds->self, e->target, &stat) : OLV_NO;
 }
 
 static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *x = self;
-    struct olv_thinned *t = x->thinned;
+    struct thinned *t = x->thinned;
     const struct olv_location *l = e->location;
+    struct thin_place *grown;
     enum olv_truth held;
-    if (!l || hooks_of(e) != &depot_ending || e->number < x->from || !is_at(t, e))
-        return true;
     if (memcmp(l->archive, t->archive, sizeof t->archive) != 0)
         return true;
-    held = is_held(x->context, e);
+    held = is_held(x->turn, e);
     if (held == OLV_UNKNOWN)
         return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
     if (held == OLV_YES)
         return true;
-    if (t->count == t->cap) {
-        size_t cap = t->cap ? 2 * t->cap : 1024;
-        struct thin_place *grown = realloc(t->places, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(err);
-        t->places = grown;
-        t->cap = cap;
-    }
+    if (!(grown = grow(t->places, t->count, &t->cap, sizeof *grown)))
+        return olv_fail_memory(err);
+    t->places = grown;
     t->places[t->count++] = (struct thin_place){l->begins, l->within, false};
     return true;
 }
@@ -101,113 +85,107 @@ static const char STAYS[] = "its archive stays for now, and every run tries agai
 
 /* The old archive is `going`: its row is forgotten when the file is gone for good. Should it not go, any
  * later run tries again. */
-static bool remove_old(struct olv_act_context *c, const struct olv_docket_entry *e, const char *label,
-                       int64_t row, struct olv_outcome *o)
+static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, const char *label, int64_t row,
+                       struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a later run forgets it */
-    if (!olv_act_remove(c, &c->source, e, label, true, o)) {
+    if (!judged_remove(turn, &turn->source, e, label, true, o)) {
         struct olv_error why = o->error;
         olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
         o->error.sys = why.sys;
         o->result = OLV_FAILED;
         return false;
     }
-    if (fsync(c->source.fd) == 0)
-        catalogue_forget(c->catalogue, row, &ignored);
+    if (fsync(turn->source.fd) == 0)
+        catalogue_forget(turn->lent->catalogue, row, &ignored);
     return true;
 }
 
-static bool thin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_thinned *t)
+static bool thin(struct turn *turn, struct group *group, struct thinned *t)
 {
+    const struct olv_docket_entry *e = &group->entries[0];
     struct olv_outcome *o = &t->outcome;
-    struct collecting x = {c, t, e->number};
-    struct thin_options options = {.catalogue = c->catalogue,
-                                   .dir = c->source.fd,
+    struct collecting x = {turn, t};
+    struct thin_options options = {.catalogue = turn->lent->catalogue,
+                                   .dir = turn->source.fd,
                                    .depot_path = e->directory,
                                    .name = e->name,
-                                   .run = c->run,
+                                   .run = turn->lent->run,
                                    .id = t->archive,
-                                   .observer = c->observer};
+                                   .observer = turn->lent->observer};
     char label[FRESH_LABEL];
     int64_t row = 0;
-    olv_act_label(label, c, c->sequence);
+    turn_label(label, turn, turn->sequence);
     options.label = label;
-    if (!c->catalogue)
+    if (!turn->lent->catalogue)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
-    if (!depot_is_trusted(e->directory, c->source.fd, &o->error) ||
-        !olv_act_verify(c->source.fd, e->name, e, true, o) ||
-        !olv_segment_each(c->segment, collect, &x, &o->error))
+    if (!depot_is_trusted(e->directory, turn->source.fd, &o->error) ||
+        !judged_verify(turn->source.fd, e->name, e, true, o) ||
+        !group->each(group, OLV_SEGMENT_MOST, collect, &x, &o->error))
         return false;
     qsort(t->places, t->count, sizeof *t->places, by_place);
     options.gone = t->places;
     options.count = t->count;
-    return thin_archive(&options, t->into, &row, &o->error) && remove_old(c, e, label, row, o);
+    return thin_archive(&options, t->into, &row, &o->error) && remove_old(turn, e, label, row, o);
 }
 
-static bool is_thinned(const struct olv_act_context *c, const struct olv_docket_entry *e)
+/* What fails is the failure of all entries. */
+static bool make(struct turn *turn, struct group *group, struct olv_error *err)
 {
-    return c->thinned && c->thinned->batch == c->batch && is_at(c->thinned, e);
-}
-
-static bool begin(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
-{
-    struct olv_thinned *t = c->thinned ? c->thinned : calloc(1, sizeof *t);
-    c->thinned = t;
-    if (!t) {
-        olv_fail_memory(&o->error);
-        olv_act_unsuccessful(o);
-        return false;
-    }
-    olv_text_clear(&t->path);
-    olv_docket_entry_path(e, &t->path);
+    const struct olv_docket_entry *e = &group->entries[0];
+    struct thinned *t = *turn->state ? *turn->state : calloc(1, sizeof *t);
+    struct olv_outcome *o;
+    *turn->state = t;
+    if (!t)
+        return olv_fail_memory(err);
+    o = &t->outcome;
     memcpy(t->archive, e->location->archive, sizeof t->archive);
-    t->batch = c->batch;
     t->count = 0;
-    t->outcome = (struct olv_outcome){0};
     t->into[0] = '\0';
-    if (t->path.failed)
-        olv_fail_memory(&t->outcome.error);
-    if (!t->path.failed && thin(c, e, t))
-        t->outcome.result = OLV_DONE;
-    else if (t->outcome.result == OLV_PENDING)
-        olv_act_unsuccessful(&t->outcome);
+    *o = (struct olv_outcome){0};
+    group->is_bound = true;
+    if (!olv_reach_directory(&turn->source, e, &o->error)) {
+        depot_unreached(e, o);
+    } else if (thin(turn, group, t)) {
+        o->result = OLV_DONE;
+    } else if (o->result == OLV_PENDING) {
+        outcome_failed(o);
+    }
     return true;
 }
 
-static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
+    const struct thinned *t = *turn->state;
     const struct thin_place *place;
     struct thin_place wanted = {e->location->begins, e->location->within, false};
-    if (!is_thinned(c, e) && !begin(c, e, o))
-        return;
-    o->result = c->thinned->outcome.result;
-    o->error = c->thinned->outcome.error;
+    o->result = t->outcome.result;
+    o->error = t->outcome.error;
     if (o->result != OLV_DONE)
         return;
-    place = bsearch(&wanted, c->thinned->places, c->thinned->count, sizeof wanted, by_place);
+    place = bsearch(&wanted, t->places, t->count, sizeof wanted, by_place);
     if (!place || place->stays) {
         olv_fail(&o->error, OLV_REFUSED,
                  place ? "another name of it (a hard link) stays in the archive" : "it is held");
         o->result = OLV_LEFT;
     } else if (e->location->has_digest) {
-        memcpy(c->digest, e->location->digest, sizeof c->digest);
-        o->digest = c->digest;
+        memcpy(turn->digest, e->location->digest, sizeof turn->digest);
+        o->digest = turn->digest;
     }
 }
 
 /* The catalogue is what tells, by the archive's own id: it is live and nothing was taken out of it, or it has
  * gone. What is `going` was tried again when this run began. */
-static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                   struct olv_outcome *o)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     enum olv_archive_state state;
     char label[FRESH_LABEL];
-    olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
-    if (!c->catalogue)
+    turn_label(label, turn, turn->sequence);
+    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    if (!turn->lent->catalogue)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;
-    if (!catalogue_find_state(c->catalogue, e->location->archive, &state, &o->error))
+    if (!catalogue_find_state(turn->lent->catalogue, e->location->archive, &state, &o->error))
         return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
     if (state != OLV_ARCHIVE_GOING)
         return OLV_NO;
@@ -216,13 +194,21 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     return OLV_YES;
 }
 
-static void batch_key(const struct olv_docket_entry *e, struct olv_text *out)
+static void key(const struct olv_docket_entry *e, struct olv_text *out)
 {
     olv_docket_entry_path(e, out);
 }
 
+static bool is_one_batch(const struct olv_docket_entry *e)
+{
+    (void)e;
+    return true; /* the archive is written once for all of them */
+}
+
 const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | NEEDS_PLACE | ASKS_ITSELF,
+                                   .key = key,
+                                   .is_one_batch = is_one_batch,
+                                   .make = make,
                                    .apply = apply,
-                                   .is_decided = is_thinned,
-                                   .batch_key = batch_key,
-                                   .settle_entry = settle_entry};
+                                   .close = close_state,
+                                   .settle = settle};

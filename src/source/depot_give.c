@@ -4,7 +4,7 @@
  *
  * In a group: all new files are written, with what belongs to them, brought to the disk and read again; the
  * register knows them; and only then each gets its name. */
-#include "source/depot.h"
+#include "source/depot_ways.h"
 
 #include "archive/directories.h"
 #include "archive/restore.h"
@@ -13,9 +13,13 @@
 #include "depot/vault.h"
 #include "file/identity.h"
 #include "file/parents.h"
+#include "file/room.h"
+#include "file/touched.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "source/destination.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -27,6 +31,36 @@
 #include <unistd.h>
 
 enum { FEW_FILES = 16 };
+
+/* Kept for the whole run. */
+struct giving {
+    struct vault *vault;             /* reads archives */
+    struct olv_text depot;           /* the path of the one that was judged last */
+    struct directories *directories; /* what recovered directories are given in the end; NULL: none */
+};
+
+static struct giving *state_of(const struct turn *turn)
+{
+    return *turn->state;
+}
+
+static bool open_state(struct turn *turn, struct olv_error *err)
+{
+    struct giving *g = *turn->state ? *turn->state : calloc(1, sizeof *g);
+    *turn->state = g;
+    return (g && (g->vault || (g->vault = vault_new()))) || olv_fail_memory(err);
+}
+
+static void close_state(void *state)
+{
+    struct giving *g = state;
+    if (!g)
+        return;
+    vault_free(g->vault);
+    olv_text_free(&g->depot);
+    directories_free(g->directories);
+    free(g);
+}
 
 /* One entry under way. */
 struct fetching {
@@ -49,53 +83,55 @@ struct fetching {
     struct olv_text path;      /* where it is then */
 };
 
-static bool goes_on(const struct olv_group *g, size_t i)
+static bool goes_on(const struct group *g, size_t i)
 {
     return g->made[i] && g->outcomes[i].result == OLV_PENDING;
 }
 
 /* Whether these are the contents of the file. OLV_UNKNOWN with errno: it cannot be read. */
-static enum olv_truth has_contents(struct olv_act_context *c, int fd, const uint8_t *want)
+static enum olv_truth has_contents(struct turn *turn, int fd, const uint8_t *want)
 {
     uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
     ssize_t got;
     off_t at = 0;
-    olv_hasher_begin(c->hasher);
+    olv_hasher_begin(turn->lent->hasher);
     for (; (got = pread(fd, buffer, sizeof buffer, at)) > 0; at += got)
-        olv_hasher_add(c->hasher, buffer, (size_t)got);
+        olv_hasher_add(turn->lent->hasher, buffer, (size_t)got);
     if (got < 0)
         return OLV_UNKNOWN;
-    olv_hasher_end(c->hasher, digest);
+    olv_hasher_end(turn->lent->hasher, digest);
     return memcmp(digest, want, sizeof digest) == 0 ? OLV_YES : OLV_NO;
 }
 
 /* ---- the member ---- */
 
 /* Whoever can write the archive could give back anything as ours: only what the catalogue knows is. */
-static bool is_as_known(const struct olv_act_context *c, const struct fetching *f, struct olv_error *err)
+static bool is_as_known(const struct turn *turn, const struct fetching *f, struct olv_error *err)
 {
     bool has_contents = f->member.kind == OLV_KIND_FILE;
     if (!f->location->has_header || (has_contents && !f->location->has_digest))
         return olv_fail(err, OLV_BROKEN, "the catalogue does not know enough of it to know it again");
-    return memcmp(f->location->header, vault_header(c->vault), sizeof f->location->header) == 0 ||
+    return memcmp(f->location->header, vault_header(state_of(turn)->vault), sizeof f->location->header) ==
+               0 ||
            olv_fail(err, OLV_BROKEN,
                     "its owner, mode, times or attributes in the archive are not those that were put in");
 }
 
 /* Once for a depot. */
-static void judge_depot(struct olv_act_context *c, const struct olv_docket_entry *e)
+static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
 {
+    struct olv_text *last = &state_of(turn)->depot;
     struct olv_error why = {0};
-    if (strcmp(olv_text_string(&c->depot), e->directory) == 0)
+    if (strcmp(olv_text_string(last), e->directory) == 0)
         return;
-    olv_text_clear(&c->depot);
-    olv_text_puts(&c->depot, e->directory);
-    if (!depot_is_trusted(e->directory, c->source.fd, &why))
-        depot_warn(c->observer, &why, "only what the catalogue knows, to the byte, is given back");
+    olv_text_clear(last);
+    olv_text_puts(last, e->directory);
+    if (!depot_is_trusted(e->directory, turn->source.fd, &why))
+        depot_warn(turn->lent->observer, &why, "only what the catalogue knows, to the byte, is given back");
 }
 
 /* The archive that was meant, and in it the member that was meant. */
-static bool open_member(struct olv_act_context *c, struct fetching *f, int archive, struct olv_error *err)
+static bool open_member(struct turn *turn, struct fetching *f, int archive, struct olv_error *err)
 {
     struct vault_place place = {archive, f->location->archive, f->location->codec, f->location->begins,
                                 f->location->within};
@@ -104,61 +140,59 @@ static bool open_member(struct olv_act_context *c, struct fetching *f, int archi
         return olv_fail_system(err, f->entry->name, "cannot look at the archive");
     if (!olv_identity_holds(&f->entry->identity, &stat, true))
         return olv_fail(err, OLV_SYSTEM, "its archive has changed since it was looked up");
-    if (!c->vault && !(c->vault = vault_new()))
-        return olv_fail_memory(err);
-    f->reader = vault_open(c->vault, &place, &f->member, err);
+    f->reader = vault_open(state_of(turn)->vault, &place, &f->member, err);
     return f->reader &&
-           (locate_is_it(f->location, f->member.path, c->hasher) ||
+           (locate_is_it(f->location, f->member.path, turn->lent->hasher) ||
             olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive")) &&
-           is_as_known(c, f, err);
+           is_as_known(turn, f, err);
 }
 
 /* Whatever the format's own checksums say, or do not say: the contents must be those that were put in. */
-static bool is_intact(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool is_intact(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
-    olv_hasher_end(c->hasher, f->digest);
+    olv_hasher_end(turn->lent->hasher, f->digest);
     f->has_digest = true;
     return memcmp(f->digest, f->location->digest, OLV_SHA256_SIZE) == 0 ||
            olv_fail(err, OLV_BROKEN, "the archive is damaged: these are not the contents that were put in");
 }
 
-static bool copy_data(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool copy_data(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     const uint8_t *bytes;
     size_t len = 1;
     uint64_t at = 0;
-    olv_hasher_begin(c->hasher);
+    olv_hasher_begin(turn->lent->hasher);
     while (len) {
         if (!tar_data(f->reader, &bytes, &len, &at, err))
             return false;
-        if (olv_observe_interrupted(c->observer))
+        if (olv_observe_interrupted(turn->lent->observer))
             return olv_fail(err, OLV_INTERRUPTED, "interrupted");
         if (len && !restore_write(f->fresh.fd, bytes, len, at, err))
             return false;
-        olv_hasher_fill(c->hasher, len ? at : f->member.size_bytes);
-        olv_hasher_add(c->hasher, bytes, len);
+        olv_hasher_fill(turn->lent->hasher, len ? at : f->member.size_bytes);
+        olv_hasher_add(turn->lent->hasher, bytes, len);
     }
-    return is_intact(c, f, err);
+    return is_intact(turn, f, err);
 }
 
-static bool make_file(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool make_file(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
-    return fresh_open(&f->fresh, f->dir, f->label, err) && copy_data(c, f, err) &&
+    return fresh_open(&f->fresh, f->dir, f->label, err) && copy_data(turn, f, err) &&
            restore_file(&f->fresh, &f->member, &f->options, err);
 }
 
-static void leave_room(const struct olv_act_context *c, struct fetching *f)
+static void leave_room(const struct turn *turn, struct fetching *f)
 {
     room_clear(&f->room);
     if (!room_close(&f->room))
-        olv_observe_trouble(c->observer,
+        olv_observe_trouble(turn->lent->observer,
                             (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->room.name,
                                                  "cannot remove this directory, which was made beside it",
                                                  errno});
 }
 
 struct noting {
-    struct olv_act_context *context;
+    struct turn *turn;
     struct fetching *fetching;
     struct olv_stat *stat;
 };
@@ -166,18 +200,19 @@ struct noting {
 static bool note_directory(void *self, int fd, struct olv_error *err)
 {
     struct noting *n = self;
-    struct olv_act_context *c = n->context;
+    struct turn *turn = n->turn;
     const struct fetching *f = n->fetching;
     return (olv_os_stat(fd, "", n->stat) || olv_fail_system(err, "", "cannot look at the new directory")) &&
-           givens_add(c->givens, f->sequence, f->entry->target, n->stat, true, err) &&
-           givens_store(c->givens, c->run, c->now, err);
+           turn->lent->lender->note_name(turn->lent->lender, f->sequence, f->entry->target, n->stat, true,
+                                         err) &&
+           turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
 /* False with EEXIST in `err` where its place is taken. */
-static bool make_new_directory(struct olv_act_context *c, struct fetching *f, struct olv_stat *stat,
+static bool make_new_directory(struct turn *turn, struct fetching *f, struct olv_stat *stat,
                                struct olv_error *err)
 {
-    struct noting noting = {c, f, stat};
+    struct noting noting = {turn, f, stat};
     int fd;
     if (olv_os_stat(f->dir, f->name, stat))
         errno = EEXIST;
@@ -192,12 +227,13 @@ static bool make_new_directory(struct olv_act_context *c, struct fetching *f, st
 
 /* A directory comes before what is in it, so it has its name at once. One that is there stays as it is; but
  * one that an earlier run has made, and could not give what it had, is given it now. */
-static bool make_directory(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool make_directory(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
+    struct giving *g = state_of(turn);
     enum olv_truth made_by_us;
     struct olv_stat stat;
     snprintf(f->placed, sizeof f->placed, "%s", f->name);
-    if (!make_new_directory(c, f, &stat, err)) {
+    if (!make_new_directory(turn, f, &stat, err)) {
         if (err->sys != EEXIST)
             return false;
         olv_error_clear(err);
@@ -205,16 +241,16 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
             return olv_fail_system(err, "", "cannot look at the directory that is there");
         if (stat.kind != OLV_KIND_DIRECTORY)
             return olv_fail(err, OLV_EXISTS, "something else stands at the place of the directory");
-        made_by_us = givens_spare(c->givens, &stat, c->now);
+        made_by_us = turn->lent->lender->is_spared(turn->lent->lender, &stat);
         if (made_by_us == OLV_UNKNOWN)
             return olv_fail(err, OLV_SYSTEM,
                             "cannot find out whether an earlier run has made the directory that is there");
         if (made_by_us == OLV_NO)
             return true;
     }
-    if (!c->directories && !(c->directories = directories_new(err)))
+    if (!g->directories && !(g->directories = directories_new(err)))
         return false;
-    return directories_add(c->directories, f->entry->target + strspn(f->entry->target, "/"), &stat,
+    return directories_add(g->directories, f->entry->target + strspn(f->entry->target, "/"), &stat,
                            &f->member, err);
 }
 
@@ -222,7 +258,7 @@ static bool make_directory(struct olv_act_context *c, struct fetching *f, struct
 
 /* The other name was recovered as well, most often just before: what is linked is that file, by its
  * descriptor, when its contents are the member's. */
-static bool make_link(struct olv_act_context *c, struct fetching *f)
+static bool make_link(struct turn *turn, struct fetching *f)
 {
     struct olv_error ignored = {0};
     struct olv_stat stat;
@@ -237,11 +273,11 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
          olv_instant_compare(stat.modified, f->member.modified) == 0 &&
-         has_contents(c, fd, f->location->digest) == OLV_YES &&
+         has_contents(turn, fd, f->location->digest) == OLV_YES &&
          room_open(&f->room, f->dir, f->label, &ignored) &&
          restore_hard_link(fd, from, name, &stat, &f->room, &ignored);
     if (!ok)
-        leave_room(c, f);
+        leave_room(turn, f);
     if (fd >= 0)
         close(fd);
     if (from >= 0)
@@ -249,17 +285,17 @@ static bool make_link(struct olv_act_context *c, struct fetching *f)
     return f->is_link = ok;
 }
 
-static bool make_one(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool make_one(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
-    if (make_link(c, f)) {
+    if (make_link(turn, f)) {
         memcpy(f->digest, f->location->digest, sizeof f->digest);
         f->has_digest = true;
         return true;
     }
     if (f->kind == OLV_KIND_FILE)
-        return make_file(c, f, err);
+        return make_file(turn, f, err);
     if (f->kind == OLV_KIND_DIRECTORY)
-        return make_directory(c, f, err);
+        return make_directory(turn, f, err);
     return room_open(&f->room, f->dir, f->label, err) &&
            restore_special(&f->room, &f->member, &f->options, err);
 }
@@ -276,49 +312,48 @@ static int open_destination(struct fetching *f, struct olv_error *err)
     return parents_open(f->directory, &inhabitant, f->label, err);
 }
 
-static bool fetch(struct olv_act_context *c, struct fetching *f, struct olv_outcome *o)
+static bool fetch(struct turn *turn, struct fetching *f, struct olv_outcome *o)
 {
     const struct olv_docket_entry *e = f->entry;
     struct olv_error *err = &o->error;
     int archive;
     bool ok;
-    if (!olv_reach_directory(&c->source, e, err)) {
-        olv_fail(err, OLV_SYSTEM, "its archive cannot be reached: the depot %.200s is not there",
-                 e->directory);
+    if (!olv_reach_directory(&turn->source, e, err)) {
+        depot_unreached(e, o);
         return false;
     }
-    judge_depot(c, e);
-    archive = olv_os_open_file(c->source.fd, e->name);
+    judge_depot(turn, e);
+    archive = olv_os_open_file(turn->source.fd, e->name);
     if (archive < 0)
         return olv_fail_system(err, e->name, "cannot open the archive");
-    ok = open_member(c, f, archive, err);
+    ok = open_member(turn, f, archive, err);
     f->kind = ok ? f->member.kind : OLV_KIND_UNKNOWN;
     f->dir = ok ? open_destination(f, err) : -1;
-    ok = f->dir >= 0 && destination_is_allowed(c, e, f->dir, f->name, o) && make_one(c, f, err);
+    ok = f->dir >= 0 && destination_is_allowed(turn, e, f->dir, f->name, o) && make_one(turn, f, err);
     close(archive);
     return ok;
 }
 
-static struct fetching *begin(struct olv_act_context *c, const struct olv_group *g, size_t i)
+static struct fetching *begin(struct turn *turn, const struct group *g, size_t i)
 {
     const struct olv_docket_entry *e = &g->entries[i];
     struct olv_outcome *o = &g->outcomes[i];
     struct fetching *f = calloc(1, sizeof *f);
     if (!f) {
         olv_fail_memory(&o->error);
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
         return NULL;
     }
     f->entry = e;
     f->location = e->location;
     f->dir = f->fresh.fd = f->room.dir = -1;
     f->sequence = g->sequence + i;
-    olv_act_label(f->label, c, f->sequence);
+    turn_label(f->label, turn, f->sequence);
     f->options = (struct restore_options){e->if_exists, geteuid() == 0, true, f->label};
     return f;
 }
 
-static bool note(struct olv_act_context *c, const struct olv_group *g, size_t i, struct olv_error *err)
+static bool note(struct turn *turn, const struct group *g, size_t i, struct olv_error *err)
 {
     const struct fetching *f = g->made[i];
     struct olv_stat stat;
@@ -328,10 +363,11 @@ static bool note(struct olv_act_context *c, const struct olv_group *g, size_t i,
     ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat)
                           : olv_os_stat(f->room.dir, f->room.thing, &stat);
     return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
-           givens_add(c->givens, g->sequence + i, f->entry->target, &stat, true, err);
+           turn->lent->lender->note_name(turn->lent->lender, g->sequence + i, f->entry->target, &stat, true,
+                                         err);
 }
 
-static bool sync_files(const struct olv_group *g, struct olv_error *err)
+static bool sync_files(const struct group *g, struct olv_error *err)
 {
     struct touched touched = {0};
     bool is_few = g->count <= FEW_FILES, ok = true;
@@ -350,56 +386,59 @@ static bool sync_files(const struct olv_group *g, struct olv_error *err)
 }
 
 /* What was written is read again: a file that goes by its name is the one that was put in. */
-static void prove(struct olv_act_context *c, const struct olv_group *g)
+static void prove(struct turn *turn, const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         const struct fetching *f = g->made[i];
         struct olv_outcome *o = &g->outcomes[i];
         enum olv_truth is_same =
-            goes_on(g, i) && f->fresh.fd >= 0 ? has_contents(c, f->fresh.fd, f->digest) : OLV_YES;
+            goes_on(g, i) && f->fresh.fd >= 0 ? has_contents(turn, f->fresh.fd, f->digest) : OLV_YES;
         if (is_same == OLV_YES)
             continue;
         if (is_same == OLV_UNKNOWN)
             olv_fail_system(&o->error, "", "cannot read again what was written");
         else
             olv_fail(&o->error, OLV_BROKEN, "what was written does not read back the same");
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     }
 }
 
-static bool announce(struct olv_act_context *c, const struct olv_group *g, struct olv_error *err)
+static bool announce(struct turn *turn, const struct group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i) && !note(c, g, i, err))
+        if (goes_on(g, i) && !note(turn, g, i, err))
             return false;
-    return givens_store(c->givens, c->run, c->now, err);
+    return turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
-static void make(struct olv_act_context *c, const struct olv_group *g)
+static bool make(struct turn *turn, struct group *g, struct olv_error *err)
 {
-    struct olv_error err = {0};
+    struct olv_error why = {0};
+    if (!open_state(turn, err))
+        return false;
     for (size_t i = 0; i < g->count; i++) {
         struct olv_outcome *o = &g->outcomes[i];
         if (o->result != OLV_PENDING)
             continue;
-        g->made[i] = begin(c, g, i);
-        if (olv_observe_interrupted(c->observer) && goes_on(g, i))
-            olv_act_interrupted(o);
-        if (goes_on(g, i) && !fetch(c, g->made[i], o) && o->result == OLV_PENDING)
-            olv_act_unsuccessful(o);
+        g->made[i] = begin(turn, g, i);
+        if (olv_observe_interrupted(turn->lent->observer) && goes_on(g, i))
+            outcome_interrupted(o);
+        if (goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
+            outcome_failed(o);
     }
-    if (!sync_files(g, &err)) {
-        olv_group_fail(g, &err);
-        return;
+    if (!sync_files(g, &why)) {
+        group_fail(g, &why);
+        return true;
     }
-    prove(c, g);
-    if (!announce(c, g, &err))
-        olv_group_fail(g, &err);
+    prove(turn, g);
+    if (!announce(turn, g, &why))
+        group_fail(g, &why);
+    return true;
 }
 
 /* ---- in its turn ---- */
 
-static bool publish(struct olv_act_context *c, struct fetching *f, struct olv_error *err)
+static bool publish(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     const struct olv_docket_entry *e = f->entry;
     bool ok;
@@ -408,29 +447,29 @@ static bool publish(struct olv_act_context *c, struct fetching *f, struct olv_er
     if (f->room.dir < 0)
         return true; /* a directory */
     ok = restore_place(&f->room, f->name, &f->options, f->placed, err);
-    leave_room(c, f);
+    leave_room(turn, f);
     return ok;
 }
 
-static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct fetching *f = c->made;
+    struct fetching *f = turn->made;
     if (!f)
         return;
-    if (publish(c, f, &o->error)) {
+    if (publish(turn, f, &o->error)) {
         fresh_keep(&f->fresh);
         o->result = OLV_DONE;
         o->digest = f->has_digest ? f->digest : NULL;
         destination_note(o, &f->path, f->directory, f->placed);
-        destination_touch(c, f->dir);
+        destination_touch(turn, f->dir);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
     } else {
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     }
 }
 
-static void drop(const struct olv_group *g)
+static void drop(const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct fetching *f = g->made[i];
@@ -454,22 +493,21 @@ static bool is_alone(const struct olv_docket_entry *e)
 
 /* ---- after a crash ---- */
 
-static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                   struct olv_outcome *o)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
-    struct olv_act_search s;
+    struct settling_search s;
     struct olv_error ignored = {0};
     struct olv_stat stat;
     const char *name;
     int fd = destination_open(e->target, directory, sizeof directory, &name, &ignored);
     enum olv_truth found;
     bool is_there, is_directory;
-    olv_act_label(label, c, c->sequence);
+    turn_label(label, turn, turn->sequence);
     parents_settle(directory, label);
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
-    if (!olv_act_search_for(&s, c, e, label, name, &o->error)) {
+    if (!settling_search_for(&s, turn, e, label, name, &o->error)) {
         close(fd);
         return OLV_UNKNOWN;
     }
@@ -480,7 +518,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     if (is_there && !is_directory)
         fresh_settle_keep(fd, label);
     if (is_there)
-        destination_note(o, &c->placed, directory, placed);
+        destination_note(o, &turn->placed, directory, placed);
     close(fd);
     o->result = is_directory ? OLV_FAILED : OLV_DONE;
     if (is_directory)
@@ -489,9 +527,30 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
     return found;
 }
 
-static const struct olv_group_act group = {.make = make, .is_alone = is_alone, .drop = drop};
+/* Recovered directories get their times when nothing more goes into them. */
+static bool finish(struct turn *turn,
+                   void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
+                   struct olv_error *err)
+{
+    struct restore_options options = {OLV_REFUSE, geteuid() == 0, false, ""};
+    struct giving *g = state_of(turn);
+    int top = g && g->directories ? olv_os_open_path("/") : -1;
+    bool ok;
+    if (!g || !g->directories)
+        return true;
+    if (top < 0)
+        return olv_fail_system(err, "/", "cannot open it");
+    ok = directories_finish(g->directories, top, &options, failed, self, err);
+    close(top);
+    return ok;
+}
 
 const struct hooks depot_giving = {.needs = NEEDS_GIVENS | NEEDS_PLACE | ASKS_ITSELF,
+                                   .takes_several = true,
+                                   .is_alone = is_alone,
+                                   .make = make,
                                    .apply = apply,
-                                   .group = &group,
-                                   .settle_entry = settle_entry};
+                                   .drop = drop,
+                                   .finish = finish,
+                                   .close = close_state,
+                                   .settle = settle};

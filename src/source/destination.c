@@ -2,6 +2,8 @@
 #include "source/destination.h"
 
 #include "file/parents.h"
+#include "file/touched.h"
+#include "olvido/guard.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -28,7 +30,7 @@ int destination_open(const char *path, char *copy, size_t size, const char **nam
     return split(path, copy, size, name, err) ? parents_there(copy, err) : -1;
 }
 
-bool destination_is_allowed(const struct olv_act_context *c, const struct olv_docket_entry *e, int dir,
+bool destination_is_allowed(const struct turn *turn, const struct olv_docket_entry *e, int dir,
                             const char *name, struct olv_outcome *o)
 {
     struct olv_stat there;
@@ -39,10 +41,10 @@ bool destination_is_allowed(const struct olv_act_context *c, const struct olv_do
         if (errno == ENOENT)
             return true;
         olv_fail_system(&o->error, name, "looking at what stands at its place");
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
         return false;
     }
-    if (!olv_guard_is_own(c->guard, there.device, there.inode))
+    if (!olv_guard_is_own(turn->lent->guard, there.device, there.inode))
         return true;
     olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files stands at its place");
     o->result = OLV_DENIED;
@@ -56,10 +58,10 @@ void destination_note(struct olv_outcome *o, struct olv_text *path, const char *
     o->placed = olv_text_string(path);
 }
 
-void destination_touch(struct olv_act_context *c, int dir)
+void destination_touch(struct turn *turn, int dir)
 {
     struct olv_stat stat;
     struct olv_error ignored = {0}; /* should it fail, a crash leaves the file in the trash */
     if (olv_os_stat(dir, "", &stat))
-        touched_add(c->touched, dir, &stat, &ignored);
+        touched_add(turn->lent->touched, dir, &stat, &ignored);
 }

@@ -9,12 +9,12 @@
  * `copy` gets the directory's path. -1 with `err` (ENOENT: see file/parents.h). */
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err);
 /* What stands at its place may have to stay: Olvido's own files are never replaced or moved aside. */
-bool destination_is_allowed(const struct olv_act_context *context, const struct olv_docket_entry *entry,
-                            int dir, const char *name, struct olv_outcome *outcome);
+bool destination_is_allowed(const struct turn *context, const struct olv_docket_entry *entry, int dir,
+                            const char *name, struct olv_outcome *outcome);
 /* Notes where it is now; `path` is the caller's, and borrowed by the outcome. */
 void destination_note(struct olv_outcome *outcome, struct olv_text *path, const char *directory,
                       const char *name);
 /* Its directory has changed. */
-void destination_touch(struct olv_act_context *context, int dir);
+void destination_touch(struct turn *context, int dir);
 
 #endif

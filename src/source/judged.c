@@ -1,12 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What the hooks of acts and places have in common: what was judged is what is acted on; and what is looked
  * at after a crash. */
-#include "source/hooks.h"
+#include "source/judged.h"
 
 #include "base/bytes.h"
 
 #include "file/identity.h"
 #include "file/stage.h"
+#include "olvido/guard.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "scan/contents.h"
@@ -16,35 +17,13 @@
 #include <string.h>
 #include <unistd.h>
 
-const char *olv_act_result(const struct olv_act *act, enum olv_result result)
-{
-    static const char *const words[] = {[OLV_PENDING] = "failed",
-                                        [OLV_LEFT] = "left",
-                                        [OLV_DENIED] = "refused",
-                                        [OLV_FAILED] = "failed",
-                                        [OLV_UNSURE] = "unknown"};
-    return result != OLV_DONE ? words[result] : act->traits & OLV_TOUCHES ? "done" : "told";
-}
-
-void olv_outcome_reason(const struct olv_outcome *o, char *out, size_t size)
-{
-    out[0] = '\0';
-    if (o->result == OLV_DONE)
-        return;
-    if (o->error.sys)
-        snprintf(out, size, "%s: %s", o->error.what, strerror(o->error.sys));
-    else
-        snprintf(out, size, "%s", o->error.what);
-}
-
-static const char *why_guarded(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                               const char *path)
+static const char *why_guarded(const struct turn *turn, const struct olv_docket_entry *e, const char *path)
 {
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
-    if (olv_guard_is_own(c->guard, c->source.device, e->identity.inode) ||
-        olv_guard_is_own(c->guard, c->source.device, e->at.inode))
+    if (olv_guard_is_own(turn->lent->guard, turn->source.device, e->identity.inode) ||
+        olv_guard_is_own(turn->lent->guard, turn->source.device, e->at.inode))
         return "is one of Olvido's own files";
-    switch (olv_guard_of(c->guard, is_directory ? path : e->directory)) {
+    switch (olv_guard_of(turn->lent->guard, is_directory ? path : e->directory)) {
     case OLV_SYSTEM_PLACE:
         return "lies in a system directory";
     case OLV_OWN_PLACE:
@@ -54,17 +33,17 @@ static const char *why_guarded(const struct olv_act_context *c, const struct olv
     }
     if (is_directory && e->identity.mount != e->at.mount)
         return "is a mount point";
-    if (is_directory && olv_guard_is_landmark(c->guard, c->source.device, e->identity.inode))
+    if (is_directory && olv_guard_is_landmark(turn->lent->guard, turn->source.device, e->identity.inode))
         return "is the root or a home directory";
     return NULL;
 }
 
-bool olv_act_is_allowed(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const char *why;
-    olv_text_clear(&c->path);
-    olv_docket_entry_path(e, &c->path);
-    why = why_guarded(c, e, olv_text_string(&c->path));
+    olv_text_clear(&turn->path);
+    olv_docket_entry_path(e, &turn->path);
+    why = why_guarded(turn, e, olv_text_string(&turn->path));
     if (!why)
         return true;
     olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
@@ -84,45 +63,21 @@ static void why_no_trash(const char *files, struct olv_error *err)
         close(fd);
 }
 
-struct olv_trash *olv_act_trash_of_item(struct olv_act_context *context, const struct olv_docket_entry *entry,
-                                        struct olv_error *err)
+struct olv_trash *judged_trash_of_item(struct turn *turn, const struct olv_docket_entry *entry,
+                                       struct olv_error *err)
 {
-    struct olv_trash *trash = olv_trashes_of_files(context->trashes, entry->directory);
+    struct olv_trash *trash = olv_trashes_of_files(turn->lent->trashes, entry->directory);
     if (!trash) {
-        olv_trashes_find(context->trashes, NULL);
-        trash = olv_trashes_of_files(context->trashes, entry->directory);
+        olv_trashes_find(turn->lent->trashes, NULL);
+        trash = olv_trashes_of_files(turn->lent->trashes, entry->directory);
     }
     if (!trash)
         why_no_trash(entry->directory, err);
     return trash;
 }
 
-void olv_act_unsuccessful(struct olv_outcome *outcome)
-{
-    enum olv_code code = outcome->error.code;
-    if (code == OLV_CHANGED || code == OLV_INTERRUPTED)
-        outcome->result = OLV_LEFT;
-    else
-        outcome->result = code == OLV_EXISTS || code == OLV_UNTRUSTED ? OLV_DENIED : OLV_FAILED;
-}
-
-void olv_act_interrupted(struct olv_outcome *outcome)
-{
-    olv_fail(&outcome->error, OLV_INTERRUPTED, "interrupted before it was reached");
-    olv_act_unsuccessful(outcome);
-}
-
-void olv_group_fail(const struct olv_group *g, const struct olv_error *why)
-{
-    for (size_t i = 0; i < g->count; i++)
-        if (g->outcomes[i].result == OLV_PENDING) {
-            g->outcomes[i].error = *why;
-            olv_act_unsuccessful(&g->outcomes[i]);
-        }
-}
-
 struct asking {
-    const struct olv_act_context *context;
+    const struct turn *turn;
     const struct olv_docket_entry *entry;
 };
 
@@ -131,29 +86,29 @@ struct asking {
 static const char *why_kept(void *self, const struct olv_scan_entry *entry)
 {
     const struct asking *a = self;
-    const struct olv_act_context *c = a->context;
+    const struct turn *turn = a->turn;
     struct olv_text path = {0};
     bool is_held;
-    if (c->asks_open && entry->kind == OLV_KIND_FILE &&
-        (c->in_use ? olv_os_is_in_use(c->in_use, entry->stat.device, entry->stat.inode)
-                   : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
+    if (turn->asks_open && entry->kind == OLV_KIND_FILE &&
+        (turn->in_use ? olv_os_is_in_use(turn->in_use, entry->stat.device, entry->stat.inode)
+                      : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
         return "something in it is open for writing";
-    if (!c->holds)
+    if (!turn->lent->holds)
         return NULL;
     olv_text_printf(&path, "%s/", a->entry->directory[1] ? a->entry->directory : "");
     olv_scan_dir_path(entry->dir, &path);
     olv_text_printf(&path, "/%s", entry->name);
-    is_held =
-        path.failed || c->holds->is_held(c->holds->self, olv_text_string(&path), &entry->stat) != OLV_NO;
+    is_held = path.failed || turn->lent->holds->is_held(turn->lent->holds->self, olv_text_string(&path),
+                                                        &entry->stat) != OLV_NO;
     olv_text_free(&path);
     return is_held ? "something in it is held" : NULL;
 }
 
-bool olv_act_verify_contents(const struct olv_act_context *c, int dir, const char *name, bool asks,
-                             const struct olv_docket_entry *entry, struct olv_outcome *outcome)
+bool judged_verify_contents(const struct turn *turn, int dir, const char *name, bool asks,
+                            const struct olv_docket_entry *entry, struct olv_outcome *outcome)
 {
     const struct olv_contents *judged = &entry->contents;
-    struct asking asking = {c, entry};
+    struct asking asking = {turn, entry};
     struct contents_asker asker = {&asking, why_kept};
     struct olv_contents now = {0};
     bool ok;
@@ -164,14 +119,14 @@ bool olv_act_verify_contents(const struct olv_act_context *c, int dir, const cha
                olv_instant_compare(now.youngest, judged->youngest) != 0))
         ok = olv_fail(&outcome->error, OLV_CHANGED, "something in it changed since it was judged");
     if (!ok)
-        olv_act_unsuccessful(outcome);
+        outcome_failed(outcome);
     if (!ok && outcome->error.code == OLV_REFUSED)
         outcome->result = OLV_LEFT;
     return ok;
 }
 
-bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
-                    struct olv_outcome *outcome)
+bool judged_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
+                   struct olv_outcome *outcome)
 {
     struct olv_error *err = &outcome->error;
     struct olv_stat stat;
@@ -185,25 +140,25 @@ bool olv_act_verify(int dir, const char *name, const struct olv_docket_entry *en
     } else {
         return true;
     }
-    olv_act_unsuccessful(outcome);
+    outcome_failed(outcome);
     return false;
 }
 
-bool olv_act_remove(const struct olv_act_context *c, const struct olv_reach *directory,
-                    const struct olv_docket_entry *entry, const char *label, bool with_changed,
-                    struct olv_outcome *outcome)
+bool judged_remove(const struct turn *turn, const struct olv_reach *directory,
+                   const struct olv_docket_entry *entry, const char *label, bool with_changed,
+                   struct olv_outcome *outcome)
 {
     struct olv_error *err = &outcome->error;
     bool ok;
-    if (!olv_act_verify(directory->fd, entry->name, entry, with_changed, outcome))
+    if (!judged_verify(directory->fd, entry->name, entry, with_changed, outcome))
         return false;
     if (!directory->is_ours)
-        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, c->observer, err);
+        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, turn->lent->observer, err);
     else
         ok = unlinkat(directory->fd, entry->name, 0) == 0 ||
              olv_fail_system(err, "", "cannot remove the original");
     if (!ok)
-        olv_act_unsuccessful(outcome);
+        outcome_failed(outcome);
     return ok;
 }
 
@@ -219,77 +174,59 @@ static bool watch(int fd, const struct olv_docket_entry *e, bool with_changed, s
            olv_fail(err, OLV_CHANGED, "it changed since it was judged");
 }
 
-bool olv_act_remove_unused(const struct olv_act_context *c, const struct olv_docket_entry *e,
-                           const char *label, bool with_changed, struct olv_outcome *o)
+bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry *e, const char *label,
+                          bool with_changed, struct olv_outcome *o)
 {
     int fd;
     bool ok;
     if (e->identity.kind != OLV_KIND_FILE)
-        return olv_act_remove(c, &c->source, e, label, with_changed, o);
-    fd = olv_os_open_file(c->source.fd, e->name);
+        return judged_remove(turn, &turn->source, e, label, with_changed, o);
+    fd = olv_os_open_file(turn->source.fd, e->name);
     if (fd < 0 && errno != EACCES) { /* what cannot be opened cannot be asked about, but may be removed */
         olv_fail_system(&o->error, e->name, "opening it once more");
         if (o->error.sys == ENOENT)
             olv_error_as(&o->error, OLV_CHANGED);
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
         return false;
     }
     ok = fd < 0 || watch(fd, e, with_changed, &o->error);
     if (ok)
-        ok = olv_act_remove(c, &c->source, e, label, with_changed, o);
+        ok = judged_remove(turn, &turn->source, e, label, with_changed, o);
     else
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     if (fd >= 0)
         close(fd);
     return ok;
 }
 
-/* ---- after a crash ---- */
-
-enum olv_truth olv_act_is_there(const struct olv_act_context *c, const struct olv_docket_entry *e)
+void group_fail(const struct group *g, const struct olv_error *why)
 {
-    struct olv_stat stat;
-    if (!olv_os_stat(c->source.fd, e->name, &stat))
-        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
-    return stat.device == c->source.device && olv_identity_survived(&e->identity, &stat) ? OLV_YES : OLV_NO;
+    for (size_t i = 0; i < g->count; i++)
+        if (g->outcomes[i].result == OLV_PENDING) {
+            g->outcomes[i].error = *why;
+            outcome_failed(&g->outcomes[i]);
+        }
 }
 
-static bool is_given(const void *self, const struct olv_stat *stat)
-{
-    return given_is(self, stat);
-}
+/* ---- names until a file is complete ---- */
 
-bool olv_act_search_for(struct olv_act_search *out, const struct olv_act_context *c,
-                        const struct olv_docket_entry *e, const char *label, const char *wanted,
-                        struct olv_error *err)
-{
-    enum olv_truth is_known =
-        c->givens ? givens_find(c->givens, c->run, c->sequence, &out->given, err) : OLV_NO;
-    out->search = (struct fresh_search){.label = label,
-                                        .wanted = wanted,
-                                        .if_exists = e->if_exists,
-                                        .is_it = is_known == OLV_YES ? is_given : NULL,
-                                        .self = &out->given};
-    return is_known != OLV_UNKNOWN;
-}
-
-static void label_of(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence, char what)
+static void label_of(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence, char what)
 {
     enum { LETTERS = 20 };
     uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
-    memcpy(bytes, c->salt, OLV_SALT);
+    memcpy(bytes, turn->salt, OLV_SALT);
     bytes_put64(bytes + OLV_SALT, sequence);
     bytes[OLV_SALT + 8] = (uint8_t)what;
     olv_sha256_once(bytes, sizeof bytes, digest);
     olv_hex(digest, LETTERS / 2, out);
 }
 
-void olv_act_label(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence)
+void turn_label(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence)
 {
-    label_of(out, c, sequence, 'E');
+    label_of(out, turn, sequence, 'E');
 }
 
-void olv_act_archive_label(char out[FRESH_LABEL], const struct olv_act_context *c, uint64_t sequence)
+void turn_archive_label(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence)
 {
-    label_of(out, c, sequence, 'A');
+    label_of(out, turn, sequence, 'A');
 }

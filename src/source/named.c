@@ -6,7 +6,7 @@
 
 #include "file/identity.h"
 #include "file/trusted.h"
-#include "guard/guard.h"
+#include "olvido/guard.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
 #include "scan/scan.h"

@@ -16,6 +16,6 @@ const struct hooks *hooks_of(const struct olv_docket_entry *e)
 void batch_key_of(const struct olv_docket_entry *e, struct olv_text *out)
 {
     const struct hooks *hooks = hooks_of(e);
-    if (hooks && hooks->batch_key)
-        hooks->batch_key(e, out);
+    if (hooks && hooks->is_one_batch && hooks->is_one_batch(e))
+        hooks->key(e, out);
 }

@@ -10,6 +10,8 @@
 #include "file/parents.h"
 #include "file/place.h"
 #include "os/os.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
 #include <errno.h>
 #include <limits.h>
@@ -17,66 +19,66 @@
 
 /* ---- giving ---- */
 
-static int make_directory(struct olv_act_context *c, const struct olv_docket_entry *e, const char *directory,
+static int make_directory(struct turn *turn, const struct olv_docket_entry *e, const char *directory,
                           struct olv_error *err)
 {
     char label[FRESH_LABEL];
     struct olv_stat stat;
     olv_error_clear(err);
-    olv_act_label(label, c, c->sequence);
-    if (olv_os_stat(c->source.fd, e->name, &stat))
+    turn_label(label, turn, turn->sequence);
+    if (olv_os_stat(turn->source.fd, e->name, &stat))
         return parents_open(directory, &stat, label, err);
     olv_fail_system(err, e->name, "looking at it again");
     return -1;
 }
 
-static void give(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX], placed[NAME_MAX + 1];
     const char *name;
     int fd;
-    if (!olv_act_verify(c->source.fd, e->name, e, true, o))
+    if (!judged_verify(turn->source.fd, e->name, e, true, o))
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
-        fd = make_directory(c, e, copy, &o->error);
-    if (fd >= 0 && destination_is_allowed(c, e, fd, name, o) &&
-        olv_trash_take(c->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
+        fd = make_directory(turn, e, copy, &o->error);
+    if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
+        olv_trash_take(turn->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
-        destination_note(o, &c->placed, copy, placed);
-        destination_touch(c, fd);
+        destination_note(o, &turn->placed, copy, placed);
+        destination_touch(turn, fd);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
     } else if (o->result != OLV_DENIED) {
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
     }
     if (fd >= 0)
         close(fd);
 }
 
 /* The file is known before it has its name, for it lies in the trash. */
-static bool announce(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_error *err)
+static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_stat stat = {
         .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
-    return givens_add(c->givens, c->sequence, e->target, &stat, true, err);
+    return turn->lent->lender->note_name(turn->lent->lender, turn->sequence, e->target, &stat, true, err);
 }
 
 /* A move by linking and unlinking may have stopped in between: then the new name goes. */
-static enum olv_truth settle_giving(struct olv_act_context *c, const struct olv_docket_entry *e,
+static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_entry *e,
                                     struct olv_outcome *o)
 {
     char copy[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
-    struct olv_act_search s;
+    struct settling_search s;
     struct olv_error ignored = {0};
-    enum olv_truth is_there = olv_act_is_there(c, e);
+    enum olv_truth is_there = settling_is_there(turn, e);
     const char *name;
     int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
     enum olv_truth found = OLV_NO;
-    olv_act_label(label, c, c->sequence);
+    turn_label(label, turn, turn->sequence);
     parents_settle(copy, label);
     o->result = OLV_DONE;
-    if (!olv_act_search_for(&s, c, e, label, fd >= 0 ? name : "", &o->error)) {
+    if (!settling_search_for(&s, turn, e, label, fd >= 0 ? name : "", &o->error)) {
         if (fd >= 0)
             close(fd);
         return OLV_UNKNOWN;
@@ -86,7 +88,7 @@ static enum olv_truth settle_giving(struct olv_act_context *c, const struct olv_
         if (found == OLV_YES && is_there == OLV_YES)
             unlinkat(fd, placed, 0);
         else if (found == OLV_YES)
-            destination_note(o, &c->placed, copy, placed);
+            destination_note(o, &turn->placed, copy, placed);
         if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
             olv_place_settle(fd, name);
         close(fd);
@@ -94,7 +96,7 @@ static enum olv_truth settle_giving(struct olv_act_context *c, const struct olv_
     if (is_there == OLV_YES)
         return OLV_NO;
     if (found == OLV_YES && is_there == OLV_NO)
-        olv_trash_abandon(c->trash, e->name);
+        olv_trash_abandon(turn->trash, e->name);
     return found == OLV_YES ? OLV_YES : OLV_UNKNOWN;
 }
 
@@ -106,45 +108,45 @@ static bool is_lost(const struct olv_docket_entry *e)
     return e->identity.kind == OLV_KIND_UNKNOWN;
 }
 
-static void end(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!is_lost(e) && !olv_act_verify(c->source.fd, e->name, e, true, o))
+    if (!is_lost(e) && !judged_verify(turn->source.fd, e->name, e, true, o))
         return;
-    if (olv_trash_remove(c->trash, e->name, e->identity.kind, &o->error))
+    if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &o->error))
         o->result = OLV_DONE;
     else
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
 }
 
 /* The info file goes last: where it is there without its item, the removal was ours. */
-static enum olv_truth settle_ending(struct olv_act_context *c, const struct olv_docket_entry *e,
+static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_entry *e,
                                     struct olv_outcome *o)
 {
     struct olv_stat stat;
-    bool is_there = olv_os_stat(c->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
+    bool is_there = olv_os_stat(turn->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
     o->result = OLV_DONE;
-    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && c->trace == OLV_TRACE_BEGUN) {
+    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && turn->trace == OLV_TRACE_BEGUN) {
         olv_fail(&o->error, OLV_SYSTEM, "a part of it was removed when the run was cut short");
         o->result = OLV_FAILED;
         return OLV_YES;
     }
     if (is_there)
         return OLV_NO;
-    if (!is_gone || (c->trace != OLV_TRACE_DONE && !olv_trash_has_info(c->trash, e->name)))
+    if (!is_gone || (turn->trace != OLV_TRACE_DONE && !olv_trash_has_info(turn->trash, e->name)))
         return OLV_UNKNOWN;
-    olv_trash_abandon(c->trash, e->name);
+    olv_trash_abandon(turn->trash, e->name);
     return OLV_YES;
 }
 
 static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_GIVENS | ASKS_ITSELF,
-                                    .find_trash = olv_act_trash_of_item,
+                                    .find_trash = judged_trash_of_item,
                                     .announce = announce,
                                     .apply = give,
-                                    .settle_entry = settle_giving};
+                                    .settle = settle_giving};
 
 static const struct hooks ending = {.needs = NEEDS_TRASH | NEEDS_NOTE | ASKS_ITSELF,
-                                    .find_trash = olv_act_trash_of_item,
+                                    .find_trash = judged_trash_of_item,
                                     .apply = end,
-                                    .settle_entry = settle_ending};
+                                    .settle = settle_ending};
 
 const struct source source_trash = {.ways = {[OLV_GIVE] = &giving, [OLV_END] = &ending}, .is_item = true};

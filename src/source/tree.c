@@ -3,8 +3,10 @@
 #include "source/hooks.h"
 
 #include "file/stage.h"
+#include "source/judged.h"
+#include "source/settling.h"
 
-static void end(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
     if (e->identity.kind == OLV_KIND_DIRECTORY) {
@@ -12,26 +14,26 @@ static void end(struct olv_act_context *c, const struct olv_docket_entry *e, str
         o->result = OLV_LEFT;
         return;
     }
-    olv_act_label(label, c, c->sequence);
-    if (olv_act_is_allowed(c, e, o) && olv_act_remove(c, &c->source, e, label, e->links < 2, o))
+    turn_label(label, turn, turn->sequence);
+    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->source, e, label, e->links < 2, o))
         o->result = OLV_DONE;
 }
 
 /* Somebody else may have removed it: that it is gone says nothing by itself. */
-static enum olv_truth settle_ending(struct olv_act_context *c, const struct olv_docket_entry *e,
+static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_entry *e,
                                     struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
     enum olv_truth is_there;
-    olv_act_label(label, c, c->sequence);
-    stage_settle(c->source.fd, e->name, label, &e->identity, c->observer);
-    is_there = olv_act_is_there(c, e);
+    turn_label(label, turn, turn->sequence);
+    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
-    if (is_there == OLV_YES || c->trace == OLV_TRACE_NOT_DONE)
+    if (is_there == OLV_YES || turn->trace == OLV_TRACE_NOT_DONE)
         return OLV_NO;
-    return is_there == OLV_NO && c->trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
+    return is_there == OLV_NO && turn->trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
-static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .settle_entry = settle_ending};
+static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .settle = settle_ending};
 
 const struct source source_tree = {.ways = {[OLV_END] = &ending}};

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The catalogue of depots by itself: what was put is found, as a whole or not at all. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "depot/had.h"
 #include "support/sandbox.h"
 

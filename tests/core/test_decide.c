@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Which rule, which step: verdicts on single files, and plans over trees. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "judge/decide.h"
 #include "olvido/plan.h"
 #include "support/sandbox.h"

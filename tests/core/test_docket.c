@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Docket segments, and the sorter that puts them in order for people. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "olvido/docket.h"
 #include "olvido/sorter.h"
 #include "support/sandbox.h"

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The ledger: its tree against the definition of RFC 9162, and every way to tamper with it. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "ledger/ledger.h"
 #include "ledger/tree.h"
 #include "olvido/json.h"

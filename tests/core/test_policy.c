@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading a policy: what it means, and every way in which it can be wrong. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "olvido/policy.h"
 #include "support/sandbox.h"
 

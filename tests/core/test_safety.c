@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The safety core: reaching, identifying, publishing, guarding; and the acts on top of it. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "base/path.h"
 #include "file/identity.h"
 #include "file/reach.h"
-#include "guard/guard.h"
+#include "olvido/guard.h"
 #include "olvido/run.h"
 #include "olvido/text.h"
 #include "os/durable.h"
@@ -292,20 +292,20 @@ static void no_place_is_forgotten(void **state)
 static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
                                  const struct olv_docket_entry *e, const struct olv_guard *guard)
 {
-    struct olv_act_context c = {
-        .run = "20261003-1405-abcd", .sequence = 1, .now = {1795000000, 0}, .guard = guard};
+    struct lent lent = {.run = "20261003-1405-abcd", .now = {1795000000, 0}, .guard = guard};
+    struct turn c = {.lent = &lent, .sequence = 1};
     struct olv_outcome o = {0};
-    c.trashes = olv_trashes_new(in(s, "data/Trash"));
-    assert_non_null(c.trashes);
+    lent.trashes = olv_trashes_new(in(s, "data/Trash"));
+    assert_non_null(lent.trashes);
     olv_reach_begin(&c.source);
     if (olv_reach_directory(&c.source, e, &o.error) &&
         (!act->hooks->find_trash || (c.trash = act->hooks->find_trash(&c, e, &o.error))))
         act->hooks->apply(&c, e, &o);
     else
-        olv_act_unsuccessful(&o);
+        outcome_failed(&o);
     olv_reach_end(&c.source);
     olv_text_free(&c.path);
-    olv_trashes_free(c.trashes);
+    olv_trashes_free(lent.trashes);
     return o;
 }
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Finding lines in the ledger, with its index and without. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "ledger/index.h"
 #include "ledger/ledger.h"
 #include "support/sandbox.h"

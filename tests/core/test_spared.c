@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What spares a file, asked of the library: holds (by a stand-in register), the respite after a recovery,
  * files in use, limits. */
-#include "hold/hold.h"
 #include "olvido/plan.h"
 #include "olvido/run.h"
 #include "os/os.h"
+#include "state/given.h"
 #include "support/sandbox.h"
 
 #include <errno.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What stands behind the last checkpoint, whether the ledger is the newest that there was, and whether it is
  * the one of which a checkpoint was kept elsewhere. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "base/digest.h"
 #include "ledger/index.h"
 #include "ledger/ledger.h"

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Any bytes as a catalogue of depots: it is read to its end or refused, and what it says of files makes sense
  * as far as others rely on it. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "depot/had.h"
 #include "fuzz.h"
 

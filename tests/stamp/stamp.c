@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* An act that nobody else knows of: it writes what its step says into an extended attribute, of whole
  * directories, too. It shows what an act needs to be: this file, and its line in table.c. */
-#include "act/act.h"
+#include "act/acts.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "policy/step_keys.h"
+#include "source/judged.h"
 
 #include <errno.h>
 #include <string.h>
@@ -24,22 +25,21 @@ static bool write_stamp(const struct olv_reach *at, const struct olv_docket_entr
     return ok;
 }
 
-static void apply(struct olv_act_context *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!olv_act_is_allowed(c, e, o) || !olv_act_verify(c->source.fd, e->name, e, true, o) ||
-        !olv_act_verify_contents(c, c->source.fd, e->name, true, e, o))
+    if (!judged_is_allowed(turn, e, o) || !judged_verify(turn->source.fd, e->name, e, true, o) ||
+        !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
         return;
-    if (write_stamp(&c->source, e, &o->error))
+    if (write_stamp(&turn->source, e, &o->error))
         o->result = OLV_DONE;
     else
-        olv_act_unsuccessful(o);
+        outcome_failed(o);
 }
 
-static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_docket_entry *e,
-                                   struct olv_outcome *o)
+static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char is[256];
-    ssize_t len = olv_os_get_attribute_of(c->source.fd, e->name, NAME, is, sizeof is);
+    ssize_t len = olv_os_get_attribute_of(turn->source.fd, e->name, NAME, is, sizeof is);
     o->result = OLV_DONE;
     if (len < 0)
         return errno == ENODATA ? OLV_NO : OLV_UNKNOWN;
@@ -47,7 +47,7 @@ static enum olv_truth settle_entry(struct olv_act_context *c, const struct olv_d
                                                                                                    : OLV_NO;
 }
 
-static const struct hooks hooks = {.apply = apply, .settle_entry = settle_entry};
+static const struct hooks hooks = {.apply = apply, .settle = settle};
 
 static const struct step_key keys[] = {{"value", &step_text, true, "stamp: what it says."}, {0}};
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The table of a program that has one act more. */
-#include "act/act.h"
+#include "act/acts.h"
 
 #include <stddef.h>
 

@@ -1,54 +1,39 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/gather.h"
+#include "act/archive_make.h"
 
 #include "archive/make.h"
-#include "base/grow.h"
 #include "depot/catalogue.h"
 #include "depot/had.h"
 #include "depot/trust.h"
-#include "docket/each.h"
 #include "docket/wire.h"
-#include "hold/hold.h"
-#include "judge/former.h"
+#include "os/os.h"
+#include "source/judged.h"
 
 #include <fcntl.h>
-#include <limits.h>
 #include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-static bool is_other(void *self, struct olv_docket_entry *e, struct olv_error *err)
-{
-    bool *is_needed = self;
-    (void)err;
-    *is_needed |= (hooks_of(e)->needs & IS_GATHERED) != 0;
-    return !*is_needed;
-}
-
-bool gather_is_needed(struct olv_spool *docket, bool *is_needed, struct olv_error *err)
-{
-    *is_needed = false;
-    olv_docket_each(docket, is_other, is_needed, err);
-    return err->code == OLV_OK;
-}
-
 /* ---- one archive ---- */
 
 struct gathering {
-    struct olv_run *run;
-    uint64_t sequence;       /* of the entry at hand */
-    struct making *making;   /* the archive; NULL: it could not be begun */
-    struct olv_manner how;   /* what it is for; strings are those of the adding */
-    char label[FRESH_LABEL]; /* of its file while that has no name */
-    int dir;                 /* in which it is made */
-    int64_t row;             /* of it in the catalogue; 0: it is for no depot */
+    const struct turn *turn; /* of the first entry */
+    struct group *group;
+    struct gathered *gathered;
+    struct making *making;           /* the archive; NULL: it could not be begun */
+    struct olv_manner how;           /* what it is for, */
+    struct olv_arena arena;          /* and the strings of that */
+    char label[FRESH_LABEL];         /* of its file while that has no name */
+    int dir;                         /* in which it is made */
+    struct olv_catalogue *catalogue; /* NULL: nobody needed it */
+    int64_t row;                     /* of it there; 0: none */
     struct catalogue_archive facts;
     char was[NAME_MAX + 1];  /* scratch of `former` */
     char *rule;              /* by which it is made; owned */
     struct olv_error failed; /* why it cannot go on */
-    uint64_t first, added;
+    uint64_t added;          /* entries up to now */
 };
 
 /* On a file without a note the table of what files had answers. */
@@ -58,11 +43,11 @@ static void former(void *self, struct made_member *made)
     const struct olv_member *m = made->member;
     struct catalogue_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
     struct olv_text path = {0};
-    if (m->kind != OLV_KIND_FILE || !former_is_likely(m->path) || !g->run->catalogue)
+    if (m->kind != OLV_KIND_FILE || olv_codec_of_name(m->path) == OLV_CODEC_NONE || !g->catalogue)
         return;
     olv_text_printf(&path, "/%s", m->path);
     had.path = olv_text_string(&path);
-    if (!path.failed && catalogue_find_had(g->run->catalogue, &had, g->was, &made->was_bytes) && *g->was)
+    if (!path.failed && catalogue_find_had(g->catalogue, &had, g->was, &made->was_bytes) && *g->was)
         made->was = g->was;
     olv_text_free(&path);
 }
@@ -73,9 +58,9 @@ static void told(void *self, const struct made_member *made)
     struct gathering *g = self;
     struct gathered_entry entry = {.is_in = !made->error, .has_digest = made->has_digest};
     if (!made->error && g->row && g->failed.code == OLV_OK)
-        catalogue_put_member(g->run->catalogue, g->row, made, &g->failed);
+        catalogue_put_member(g->catalogue, g->row, made, &g->failed);
     memcpy(entry.digest, made->digest, sizeof entry.digest);
-    if (!gathered_put(g->run->gathered, made->sequence, &entry, made->error) && g->failed.code == OLV_OK)
+    if (!gathered_put(g->gathered, made->sequence, &entry, made->error) && g->failed.code == OLV_OK)
         olv_fail_system(&g->failed, "", "cannot write a temporary file");
 }
 
@@ -102,28 +87,29 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
     if (!*g->how.depot)
         return true;
     fresh_name(g->label, temporary);
-    if (run_catalogue(g->run, err))
-        g->row = catalogue_make(g->run->catalogue, &g->facts, temporary, err);
+    g->catalogue = g->turn->lent->lender->catalogue(g->turn->lent->lender, err);
+    if (g->catalogue)
+        g->row = catalogue_make(g->catalogue, &g->facts, temporary, err);
     return g->row != 0;
 }
 
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    const struct olv_run_result *result = g->run->result;
+    const struct lent *lent = g->turn->lent;
     struct making_options options = {.label = g->label,
                                      .workers = olv_os_cpus(),
-                                     .run = g->run->id,
-                                     .observer = g->run->options.observer,
-                                     .files_before = result->done,
-                                     .bytes_before = result->done_bytes,
-                                     .notes = &g->run->notes,
+                                     .run = lent->run,
+                                     .observer = lent->observer,
+                                     .files_before = g->group->files_done,
+                                     .bytes_before = g->group->bytes_done,
+                                     .notes = lent->notes,
                                      .told = told,
                                      .former = former,
                                      .self = g};
     if (!open_directory(g, err))
         return false;
     g->facts.depot = g->how.depot;
-    g->facts.run = g->run->id;
+    g->facts.run = lent->run;
     g->facts.rule = g->rule = strdup(e->rule_name);
     if (!g->rule)
         return olv_fail_memory(err);
@@ -144,13 +130,14 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
 /* Beside a depot, the register of the run knows the file before it gets its name. */
 static bool note_name(struct gathering *g, const char *name, struct olv_error *err)
 {
+    const struct lender *lender = g->turn->lent->lender;
     struct olv_stat stat;
     if (!making_stat(g->making, &stat, err))
         return false;
     if (g->row)
-        return catalogue_name(g->run->catalogue, g->row, name, &stat, err);
-    return run_givens(g->run, err) && givens_add(g->run->givens, g->first, g->how.into, &stat, false, err) &&
-           givens_store(g->run->givens, g->run->id, g->run->context.now, err);
+        return catalogue_name(g->catalogue, g->row, name, &stat, err);
+    return lender->note_name(lender, g->group->sequence, g->how.into, &stat, false, err) &&
+           lender->store_names(lender, err);
 }
 
 /* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". */
@@ -172,14 +159,6 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     return ok;
 }
 
-static void know_facts(const struct gathering *g, struct catalogue_archive *facts)
-{
-    facts->length = making_length(g->making);
-    facts->members = making_members(g->making);
-    memcpy(facts->id, making_id(g->making), sizeof facts->id);
-    memcpy(facts->manifest, making_manifest(g->making), sizeof facts->manifest);
-}
-
 /* It has its name, and that is on the disk: from here on it is live. */
 static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
 {
@@ -188,28 +167,26 @@ static bool end_catalogue(struct gathering *g, const char *placed, struct olv_er
     facts.name = placed;
     facts.made = making_time(g->making);
     facts.bytes = making_bytes(g->making);
-    know_facts(g, &facts);
-    if (!catalogue_publish(g->run->catalogue, g->row, &facts, frames, NULL, err))
+    facts.length = making_length(g->making);
+    facts.members = making_members(g->making);
+    memcpy(facts.id, making_id(g->making), sizeof facts.id);
+    memcpy(facts.manifest, making_manifest(g->making), sizeof facts.manifest);
+    if (!catalogue_publish(g->catalogue, g->row, &facts, frames, NULL, err))
         return false;
     g->row = 0;
     return true;
 }
 
-/* What the ledger is to say of one that is in no depot; see run_tell_archives. */
+/* What the ledger is to say of one that is in no depot. */
 static bool note_beside(struct gathering *g, const char *path, struct olv_error *err)
 {
-    struct olv_run *run = g->run;
-    struct catalogue_archive *a = grow(run->beside, run->beside_count, &run->beside_cap, sizeof *a);
-    if (!a)
-        return olv_fail_memory(err);
-    run->beside = a;
-    a += run->beside_count;
-    *a = (struct catalogue_archive){.name = strdup(path)};
-    if (!a->name)
-        return olv_fail_memory(err);
-    know_facts(g, a);
-    run->beside_count++;
-    return true;
+    const struct lender *lender = g->turn->lent->lender;
+    struct archive_made made = {.path = path};
+    made.length = making_length(g->making);
+    made.members = making_members(g->making);
+    memcpy(made.id, making_id(g->making), sizeof made.id);
+    memcpy(made.manifest, making_manifest(g->making), sizeof made.manifest);
+    return lender->archive_made(lender, &made, err);
 }
 
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
@@ -241,7 +218,8 @@ static void end_archive(struct gathering *g, struct olv_text *path)
         olv_error_at(&g->failed, g->how.into);
     making_free(g->making);
     if (g->row)
-        catalogue_forget(g->run->catalogue, g->row, &ignored);
+        catalogue_forget(g->catalogue, g->row, &ignored);
+    olv_arena_free(&g->arena);
     if (g->dir >= 0)
         close(g->dir);
     free((char *)(uintptr_t)g->facts.depot_path);
@@ -250,104 +228,63 @@ static void end_archive(struct gathering *g, struct olv_text *path)
 
 /* ---- its entries ---- */
 
-/* What cannot get in any more, because its archive failed. */
-static bool put_failed(struct gathering *g)
+/* A copy of its own, for the entry goes. */
+static bool copy_manner(struct gathering *g, const struct olv_manner *manner, struct olv_error *err)
 {
-    struct gathered_entry entry = {.is_in = true}; /* as far as it is concerned; the archive says why not */
-    return gathered_put(g->run->gathered, g->sequence, &entry, NULL);
-}
-
-struct adding {
-    struct gathering *gathering;
-    const struct gather_place *place;
-    struct olv_text manner, scratch; /* how the first one is archived, and another */
-    struct olv_arena arena;          /* of the strings of `how` */
-    bool is_first_segment, is_over;
-};
-
-/* An archive of a depot has no more members than a batch has entries at most, so that all of them can go at
- * once some day. */
-static bool belongs(struct adding *a, const struct olv_docket_entry *e)
-{
-    const struct gathering *g = a->gathering;
-    if (!(hooks_of(e)->needs & IS_GATHERED) || (*g->how.depot && g->added >= OLV_SEGMENT_MOST))
-        return false;
-    olv_text_clear(&a->scratch);
-    wire_put_manner(&a->scratch, e->manner);
-    return olv_text_is_same(&a->scratch, &a->manner);
-}
-
-static bool begin_with(struct adding *a, const struct olv_docket_entry *e, struct olv_error *err)
-{
-    struct gathering *g = a->gathering;
-    struct wire wire = {.arena = &a->arena};
-    wire_put_manner(&a->manner, e->manner);
-    if (a->manner.failed)
-        return olv_fail_memory(err);
-    wire.bytes = (const uint8_t *)a->manner.data;
-    wire.len = a->manner.len;
+    struct olv_text bytes = {0};
+    struct wire wire = {.arena = &g->arena};
+    bool ok;
+    wire_put_manner(&bytes, manner);
+    wire.bytes = (const uint8_t *)bytes.data;
+    wire.len = bytes.len;
     wire_get_manner(&wire, &g->how);
-    if (wire.is_broken || !*g->how.into)
+    ok = !bytes.failed && !wire.is_broken;
+    olv_text_free(&bytes);
+    return ok || olv_fail_memory(err);
+}
+
+static bool begin_with(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    if (!copy_manner(g, e->manner, err))
+        return false;
+    if (!*g->how.into)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
-    gathered_begin(g->run->gathered, g->first);
+    gathered_begin(g->gathered, g->group->sequence);
     begin_archive(g, e, &g->failed);
     return true;
 }
 
 static bool add(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
-    struct adding *a = self;
-    struct gathering *g = a->gathering;
-    if (a->is_over || (a->is_first_segment && e->number < a->place->entry))
-        return true;
-    if (!a->manner.len && !begin_with(a, e, err))
+    struct gathering *g = self;
+    struct gathered_entry failed = {.is_in = true}; /* as far as it is concerned; the archive says why not */
+    uint64_t sequence = g->group->sequence + g->added;
+    if (g->added++ == 0 && !begin_with(g, e, err))
         return false;
-    a->is_over = !belongs(a, e);
-    if (a->is_over)
+    if (g->failed.code == OLV_OK && making_add(g->making, e, sequence, &g->failed))
         return true;
-    g->sequence = g->first + g->added++;
-    if (g->failed.code == OLV_OK && making_add(g->making, e, g->sequence, &g->failed))
-        return true;
-    return put_failed(g) || olv_fail_system(err, "", "cannot write a temporary file");
+    return gathered_put(g->gathered, sequence, &failed, NULL) ||
+           olv_fail_system(err, "", "cannot write a temporary file");
 }
 
-/* From its place on; afterwards the docket stands where it stood. */
-static bool add_all(struct adding *a, struct olv_error *err)
+bool archive_make(const struct turn *turn, struct group *group, struct gathered *gathered,
+                  struct olv_error *err)
 {
-    struct olv_spool *docket = a->place->docket;
-    struct olv_text segment = {0};
-    long back = olv_spool_mark(docket);
-    bool ok = olv_spool_go_to(docket, a->place->mark, err);
-    a->is_first_segment = true;
-    while (ok && !a->is_over && olv_spool_next(docket, &segment, err)) {
-        ok = olv_segment_each(&segment, add, a, err);
-        a->is_first_segment = false;
-    }
-    olv_text_free(&segment);
-    return ok && err->code == OLV_OK && olv_spool_go_to(docket, back, err);
-}
-
-bool gather_archive(struct olv_run *run, const struct gather_place *place, struct olv_error *err)
-{
-    struct gathering g = {.run = run, .dir = -1, .first = place->sequence};
-    struct adding a = {.gathering = &g, .place = place};
+    /* An archive of a depot has no more members than a batch has entries at most, so that all of them can go
+     * at once some day. */
+    uint64_t most = *group->entries[0].manner->depot ? OLV_SEGMENT_MOST : 0;
+    struct gathering g = {
+        .turn = turn, .group = group, .gathered = gathered, .catalogue = turn->lent->catalogue, .dir = -1};
     struct olv_text path = {0};
     bool ok;
-    if (place->sequence <= run->gathered_until)
-        return true;
-    if (!run->gathered && !(run->context.gathered = run->gathered = gathered_new(err)))
-        return false;
-    olv_act_archive_label(g.label, &run->context, place->sequence);
-    ok = add_all(&a, err);
+    turn_archive_label(g.label, turn, group->sequence);
+    ok = group->each(group, most, add, &g, err);
     if (!ok)
         g.failed = *err;
     end_archive(&g, &path);
-    run->gathered_until = g.first + g.added - 1;
-    ok = ok && (gathered_end(run->gathered, g.failed.code == OLV_OK ? path.data : NULL, &g.failed) ||
-                olv_fail_memory(err));
+    group->is_bound = g.failed.code == OLV_OK;
+    ok =
+        ok && (gathered_end(gathered, group->is_bound ? path.data : NULL, &g.failed) || olv_fail_memory(err));
     olv_text_free(&path);
-    olv_text_free(&a.manner);
-    olv_text_free(&a.scratch);
-    olv_arena_free(&a.arena);
     return ok;
 }

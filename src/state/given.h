@@ -2,16 +2,11 @@
 /* The register of files that a run gives a name to: state.db in the state directory (docs/formats/state.md).
  * A row is on the disk before the name is given. So what is given back is spared from then on, whatever
  * happens; and after a crash the file is known again, whatever name it got. */
-#ifndef OLV_HOLD_HOLD_H
-#define OLV_HOLD_HOLD_H
+#ifndef OLV_STATE_GIVEN_H
+#define OLV_STATE_GIVEN_H
 
+#include "base/given.h"
 #include "olvido/hold.h"
-
-struct given {
-    uint64_t inode;
-    bool has_born;
-    struct olv_instant born;
-};
 
 /* One thread at a time. NULL with OLV_STATE; without `create` also, with ENOENT, where there is none. */
 struct givens;
@@ -32,8 +27,6 @@ enum olv_truth givens_find(struct givens *givens, const char *run, uint64_t entr
 /* The same of the file that was noted for a path. */
 enum olv_truth givens_find_path(struct givens *givens, const char *run, const char *path, struct given *out,
                                 struct olv_error *err);
-/* Whether a file that is there is the one that was noted. */
-bool given_is(const struct given *given, const struct olv_stat *stat);
 /* The run has ended: what spares nothing, or not any longer, is forgotten. */
 bool givens_end_run(struct givens *givens, struct olv_instant now, struct olv_error *err);
 /* Whether the file is spared at this time, asked of the register as it is now. */

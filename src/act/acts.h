@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The acts. To add one: a file in this folder, and its line in table.c. */
-#ifndef OLV_ACT_ACT_H
-#define OLV_ACT_ACT_H
+#ifndef OLV_ACT_ACTS_H
+#define OLV_ACT_ACTS_H
 
 #include "olvido/act.h"
 #include "source/hooks.h"

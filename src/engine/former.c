@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "judge/former.h"
+#include "engine/former.h"
 
 #include "depot/had.h"
 #include "olvido/codec.h"
@@ -25,25 +25,27 @@ static bool ask_catalogue(const struct former_place *p, const struct olv_act *ac
     return is_found;
 }
 
-bool former_is_likely(const char *name)
+static bool is_likely(const char *name)
 {
     return olv_codec_of_name(name) != OLV_CODEC_NONE;
 }
 
-void former_find(struct former *f, const struct former_place *p)
+static void find(struct former *f, const struct former_place *p)
 {
-    f->is_known = former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
-                                                ask_catalogue(p, NULL, &f->origin));
+    f->is_known = is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
+                                         ask_catalogue(p, NULL, &f->origin));
     if (!f->is_known)
         return;
     f->stat = *p->stat;
     f->stat.size_bytes = f->origin.size_bytes;
 }
 
-bool former_has_had(const struct former *f, const struct former_place *p, const struct olv_act *act)
+static bool has_had(const struct former *f, const struct former_place *p, const struct olv_act *act)
 {
     struct origin ignored;
     if (f->is_known)
         return f->origin.act == act;
     return act->destination == OLV_STAYS && ask_catalogue(p, act, &ignored);
 }
+
+const struct formers engine_formers = {.is_likely = is_likely, .find = find, .has_had = has_had};

@@ -4,11 +4,11 @@
 
 #include "base/arena.h"
 #include "base/path.h"
-#include "guard/guard.h"
+#include "engine/former.h"
 #include "judge/decide.h"
-#include "judge/former.h"
 #include "judge/stored.h"
 #include "judge/whole.h"
+#include "olvido/guard.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -122,7 +122,7 @@ static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     const struct explaining *x = ((struct one_subject *)subject)->x;
     struct former_place place = place_of(x);
-    return x->out->stat.kind == OLV_KIND_FILE && former_has_had(&x->former, &place, act);
+    return x->out->stat.kind == OLV_KIND_FILE && engine_formers.has_had(&x->former, &place, act);
 }
 
 static const struct olv_subject_facts one_facts = {look,    path_below, is_open, is_empty,
@@ -353,7 +353,7 @@ static bool find_former(struct explaining *x, struct olv_error *err)
     const char *slash = strrchr(out->path, '/');
     if (out->stat.kind != OLV_KIND_FILE)
         return true;
-    former_find(&x->former, &place);
+    engine_formers.find(&x->former, &place);
     if (!x->former.is_known)
         return true;
     olv_text_printf(&x->as_it_was, "%.*s/%s", (int)(slash - out->path), out->path, x->former.origin.name);
@@ -375,7 +375,7 @@ static bool judge(struct explaining *x, const struct olv_observer *observer, str
                                                   .facts = &one_facts},
                                       .x = x};
     x->scratch = olv_expr_scratch_new();
-    if (!judging_begin(&x->judging, x->policy, x->options, observer, err))
+    if (!judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err))
         return false;
     if (!x->scratch)
         return olv_fail_memory(err);
@@ -442,7 +442,7 @@ static bool look_in_depots(struct explaining *x, const struct olv_observer *obse
     if (!x->options->catalogue)
         return true;
     x->scratch = olv_expr_scratch_new();
-    ok = judging_begin(&x->judging, x->policy, x->options, observer, err);
+    ok = judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err);
     ok = stored_judge_begin(&judge, x->policy, &x->judging) && x->scratch && ok;
     if (!ok && err->code == OLV_OK)
         olv_fail_memory(err);

@@ -3,7 +3,7 @@
  * machine; where there is no time of birth, by its inode alone (its name may have been another than was
  * meant), or by its path, of which only a digest is kept. Taking one file for another would spare it for a
  * while, and do no more. */
-#include "hold/hold.h"
+#include "state/given.h"
 
 #include "base/digest.h"
 #include "os/database.h"
@@ -196,12 +196,6 @@ enum olv_truth givens_find_path(struct givens *g, const char *run, const char *p
     }
     sqlite3_finalize(s);
     return is_found;
-}
-
-bool given_is(const struct given *g, const struct olv_stat *stat)
-{
-    return stat->inode == g->inode && g->has_born == stat->has_born &&
-           (!g->has_born || olv_instant_compare(g->born, stat->born) == 0);
 }
 
 enum olv_truth givens_spare(struct givens *g, const struct olv_stat *stat, struct olv_instant now)

@@ -1,0 +1,225 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/group.h"
+
+#include "docket/each.h"
+#include "engine/outcomes.h"
+#include "engine/remember.h"
+#include "engine/spare.h"
+#include "engine/trace.h"
+#include "source/depot_ways.h"
+#include "source/judged.h"
+
+/* A group of more than one entry has no more, for its copies take room. */
+#define GROUP_BYTES ((uint64_t)256 << 20)
+
+bool group_takes(const struct several *g, const struct olv_docket_entry *e)
+{
+    const struct hooks *hooks = hooks_of(e);
+    if (g->count == 0)
+        return true;
+    if (!hooks->takes_several || g->count == LARGEST_GROUP || hooks_of(&g->entries[0]) != hooks)
+        return false;
+    if (hooks->is_alone && (hooks->is_alone(e) || hooks->is_alone(&g->entries[0])))
+        return false;
+    return g->bytes + e->identity.size_bytes <= GROUP_BYTES;
+}
+
+void group_add(struct several *g, const struct olv_docket_entry *e)
+{
+    g->outcomes[g->count] = (struct olv_outcome){0};
+    g->made[g->count] = NULL;
+    g->entries[g->count++] = *e;
+    g->bytes += e->identity.size_bytes;
+}
+
+/* ---- one entry ---- */
+
+/* Whether it can be touched, as far as that can be known now: else the outcome says why not. */
+static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
+                     struct olv_outcome *o)
+{
+    struct olv_run *run = c->run;
+    if (carrying_is_interrupted(c) && !c->keyed.is_bound) {
+        outcome_interrupted(o);
+        return false;
+    }
+    if (hooks->key && hooks->needs & NEEDS_PLACE)
+        return true; /* what was made for all of them tells */
+    if (!olv_reach_directory(&run->turn.source, e, &o->error) || !run_find_trash(run, hooks, e, &o->error)) {
+        if (hooks->needs & NEEDS_PLACE)
+            depot_unreached(e, o);
+        else
+            outcome_failed(o);
+        return false;
+    }
+    if (hooks->prepare)
+        ahead_know(c->ahead, run->turn.source.mount, run->turn.trash);
+    return !spare_entry(run, e, o);
+}
+
+static void apply(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
+                  struct olv_outcome *o)
+{
+    if (hooks->needs & NEEDS_NOTE)
+        trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
+    hooks->apply(&c->run->turn, e, o);
+    if (hooks->needs & NEEDS_NOTE)
+        trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
+}
+
+/* Its directory is brought to the disk before its outcome is. */
+static bool note_source(struct carrying *c, struct olv_error *err)
+{
+    const struct olv_reach *source = &c->run->turn.source;
+    struct olv_stat stat = {.device = source->device, .inode = source->inode};
+    return source->fd < 0 || touched_add(&c->touched, source->fd, &stat, err);
+}
+
+static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
+                     void *made, struct olv_outcome *o, struct olv_error *err)
+{
+    struct turn *turn = &c->run->turn;
+    bool ok = true;
+    turn->sequence++;
+    turn->made = made;
+    turn->made_ahead = ahead_take(c->ahead, e->number);
+    if (o->result == OLV_PENDING && is_ready(c, hooks, e, o)) {
+        apply(c, hooks, e, o);
+        ok = !(e->act->traits & OLV_TOUCHES) || note_source(c, err);
+    }
+    ahead_drop(turn->made_ahead);
+    return ok;
+}
+
+/* ---- entries with one key ---- */
+
+/* From the entry at hand on; afterwards the docket stands where it stood. */
+struct passing {
+    struct carrying *carrying;
+    const struct hooks *hooks;
+    uint32_t from; /* number of the first one, in the first segment */
+    uint64_t most;
+    bool is_first_segment, is_over;
+    olv_each_entry each;
+    void *self;
+};
+
+static bool pass(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct passing *p = self;
+    struct keyed *k = &p->carrying->keyed;
+    if (p->is_over || (p->is_first_segment && e->number < p->from))
+        return true;
+    olv_text_clear(&k->scratch);
+    if (hooks_of(e) == p->hooks)
+        p->hooks->key(e, &k->scratch);
+    p->is_over = !olv_text_is_same(&k->key, &k->scratch) || (p->most && k->until - k->first >= p->most);
+    if (p->is_over)
+        return true;
+    k->until++;
+    return p->each(p->self, e, err);
+}
+
+static bool pass_each(struct group *group, uint64_t most, olv_each_entry each, void *self,
+                      struct olv_error *err)
+{
+    struct carrying *c = group->engine;
+    struct passing p = {.carrying = c,
+                        .hooks = hooks_of(&group->entries[0]),
+                        .from = group->entries[0].number,
+                        .most = most,
+                        .is_first_segment = true,
+                        .each = each,
+                        .self = self};
+    struct olv_text segment = {0};
+    long back = olv_spool_mark(c->docket);
+    bool ok = olv_spool_go_to(c->docket, c->batch_mark, err);
+    while (ok && !p.is_over && olv_spool_next(c->docket, &segment, err)) {
+        ok = olv_segment_each(&segment, pass, &p, err);
+        p.is_first_segment = false;
+    }
+    olv_text_free(&segment);
+    return ok && err->code == OLV_OK && olv_spool_go_to(c->docket, back, err);
+}
+
+/* Whether what was made before was made for this entry, too. */
+static bool is_made(const struct keyed *k, const struct hooks *hooks, uint64_t sequence)
+{
+    return k->hooks == hooks && sequence >= k->first && sequence < k->until;
+}
+
+static bool make_keyed(struct carrying *c, const struct hooks *hooks, struct group *group,
+                       struct olv_error *err)
+{
+    struct keyed *k = &c->keyed;
+    bool ok;
+    if (is_made(k, hooks, group->sequence))
+        return true;
+    k->is_bound = false;
+    k->hooks = hooks;
+    k->first = k->until = group->sequence;
+    olv_text_clear(&k->key);
+    if (carrying_is_interrupted(c))
+        return true;
+    hooks->key(&group->entries[0], &k->key);
+    if (k->key.failed)
+        return olv_fail_memory(err);
+    group->each = pass_each;
+    group->engine = c;
+    ok = hooks->make(&c->run->turn, group, err);
+    k->is_bound = group->is_bound;
+    return ok;
+}
+
+/* ---- a group ---- */
+
+static bool make(struct carrying *c, const struct hooks *hooks, struct group *group, struct olv_error *err)
+{
+    struct olv_error late = {0};
+    c->keyed.is_bound &= is_made(&c->keyed, hooks, group->sequence);
+    if (hooks->key)
+        return make_keyed(c, hooks, group, err);
+    if (!hooks->make)
+        return true;
+    for (size_t i = 0; i < group->count; i++)
+        is_ready(c, hooks, &group->entries[i], &group->outcomes[i]);
+    if (!hooks->make(&c->run->turn, group, err))
+        return false;
+    if (!remember_store(c->run, &late))
+        group_fail(group, &late);
+    return true;
+}
+
+static bool apply_all(struct carrying *c, const struct hooks *hooks, struct several *g, struct olv_error *err)
+{
+    bool ok = true;
+    for (size_t i = 0; i < g->count; i++)
+        ok = do_entry(c, hooks, &g->entries[i], g->made[i], &g->outcomes[i], err) && ok;
+    return ok;
+}
+
+bool group_do(struct carrying *c, struct several *g, struct olv_error *err)
+{
+    const struct hooks *hooks = g->count ? hooks_of(&g->entries[0]) : NULL;
+    struct group group = {.entries = g->entries,
+                          .outcomes = g->outcomes,
+                          .made = g->made,
+                          .count = g->count,
+                          .sequence = c->run->turn.sequence + 1,
+                          .files_done = c->result->done,
+                          .bytes_done = c->result->done_bytes};
+    bool ok;
+    if (!hooks)
+        return true;
+    c->run->turn.state = run_state_of(c->run, &g->entries[0]);
+    ok = make(c, hooks, &group, err) && apply_all(c, hooks, g, err);
+    if (ok && hooks->complete)
+        hooks->complete(&c->run->turn, &group);
+    for (size_t i = 0; ok && i < g->count; i++)
+        outcomes_add(c, &g->entries[i], &g->outcomes[i]);
+    if (hooks->drop)
+        hooks->drop(&group);
+    g->count = 0;
+    g->bytes = 0;
+    return ok;
+}

@@ -1,0 +1,96 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/outcomes.h"
+
+#include "engine/remember.h"
+
+static void record(struct carrying *c, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    struct olv_run *run = c->run;
+    const struct olv_observer *observer = run->lent.observer;
+    const char *path = o->placed ? o->placed : run_path_of(run, e), *into = o->into ? o->into : "";
+    const char *result = outcome_word(e->act, o->result);
+    char reason[512];
+    outcome_reason(o, reason, sizeof reason);
+    recorder_add(c->recorder, &(struct olv_outcome_facts){
+                                  .run = run->id,
+                                  .batch = c->batch,
+                                  .entry = e,
+                                  .result = result,
+                                  .reason = reason,
+                                  .trash = source_of(e)->is_item ? e->name : o->trash,
+                                  .trash_place = run_trash_place(run, hooks_of(e)),
+                                  .path = path,
+                                  .into = into,
+                                  .digest = o->digest,
+                                  .has_stored = o->has_stored,
+                                  .stored_bytes = o->stored_bytes,
+                              });
+    if (observer && observer->outcome)
+        observer->outcome(observer->self, &(struct olv_told){.path = path,
+                                                             .into = into,
+                                                             .result = result,
+                                                             .reason = reason,
+                                                             .size_bytes = olv_docket_entry_size(e),
+                                                             .has_stored = o->has_stored,
+                                                             .stored_bytes = o->stored_bytes,
+                                                             .seconds = o->seconds});
+    remember_outcome(run, e, o);
+    if (o->result == OLV_FAILED || o->result == OLV_DENIED)
+        olv_observe_trouble(observer,
+                            (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
+}
+
+static void count_done(struct olv_run_result *r, const struct olv_docket_entry *e,
+                       const struct olv_outcome *o)
+{
+    struct olv_done *by_act = &r->by_act[e->act->wire];
+    if (!(e->act->traits & OLV_TOUCHES)) {
+        r->told++;
+        return;
+    }
+    r->done++;
+    r->done_bytes += olv_docket_entry_size(e);
+    by_act->files++;
+    by_act->bytes += olv_docket_entry_size(e);
+    by_act->stored_bytes += o->stored_bytes;
+}
+
+static void count(struct olv_run_result *r, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    switch (o->result) {
+    case OLV_DONE:
+        count_done(r, e, o);
+        break;
+    case OLV_LEFT:
+        r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
+        r->left++;
+        break;
+    case OLV_DENIED:
+        r->refused++;
+        break;
+    default:
+        r->failed++;
+        break;
+    }
+}
+
+void outcomes_add(struct carrying *c, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (o->result == OLV_PENDING) {
+        if (o->error.code == OLV_OK)
+            olv_fail(&o->error, OLV_SYSTEM, "the act did not say what became of it");
+        o->result = OLV_FAILED;
+    }
+    record(c, e, o);
+    count(c->result, e, o);
+}
+
+void outcomes_failed_late(struct carrying *c, const struct olv_act *act, const char *path,
+                          const struct olv_error *why)
+{
+    c->result->done--;
+    c->result->by_act[act->wire].files--;
+    c->result->failed++;
+    olv_observe_trouble(c->run->lent.observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
+}

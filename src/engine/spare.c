@@ -1,0 +1,103 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/spare.h"
+
+#include "os/os.h"
+#include "source/judged.h"
+
+#include <errno.h>
+
+/* A look at all processes, at most a second old, which is lent to the acts if it has seen all. */
+static void look_at_processes(struct olv_run *run)
+{
+    enum { FRESH_S = 1 };
+    struct olv_instant now = olv_os_now();
+    if (run->in_use && now.s <= run->in_use_at.s + FRESH_S && now.s >= run->in_use_at.s)
+        return;
+    olv_os_in_use_free(run->in_use);
+    run->in_use = olv_os_in_use_read();
+    run->in_use_at = now;
+    run->turn.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
+}
+
+/* Whether somebody writes to it. For what can be taken back, that look answers for many files at once; else
+ * the system is asked about this file alone. */
+static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
+{
+    if (e->act->traits & OLV_FINAL)
+        return olv_os_is_open_for_writing(run->turn.source.fd, e->name);
+    look_at_processes(run);
+    if (run->in_use && olv_os_is_in_use(run->in_use, run->turn.source.device, e->identity.inode))
+        return OLV_YES;
+    if (run->in_use && olv_os_in_use_is_complete(run->in_use))
+        return OLV_NO;
+    return olv_os_is_open_for_writing(run->turn.source.fd, e->name);
+}
+
+/* Not the file's own affair. */
+static bool is_exhausted(int error)
+{
+    return error == EMFILE || error == ENFILE || error == ENOMEM || error == EIO;
+}
+
+static bool spare(struct olv_outcome *o, enum olv_code code, const char *why)
+{
+    olv_fail(&o->error, code, "%s", why);
+    o->result = OLV_LEFT;
+    return true;
+}
+
+/* Nobody knows whether it may go; the next run may. `sys`: what the system answered, or 0. */
+static bool spare_for_now(struct olv_outcome *o, int sys, const char *why)
+{
+    olv_fail(&o->error, OLV_SYSTEM, "%s", why);
+    o->error.sys = sys;
+    o->result = OLV_FAILED;
+    return true;
+}
+
+static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_entry *e,
+                                  struct olv_outcome *o)
+{
+    enum olv_truth is_open;
+    errno = 0;
+    is_open = is_open_for_writing(run, e);
+    if (is_open == OLV_YES)
+        return spare(o, OLV_CHANGED, "it is open for writing");
+    if (is_open == OLV_UNKNOWN && is_exhausted(errno))
+        return spare_for_now(o, errno, "cannot find out whether it is open for writing");
+    return is_open == OLV_UNKNOWN && e->act->traits & OLV_FINAL &&
+           spare(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
+}
+
+/* Asked again right before the act: what a hold, the register or an open file says may be new. */
+bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const struct olv_holds *holds = run->options.holds;
+    const struct olv_policy *policy = run->options.policy;
+    enum olv_truth is_held = OLV_NO, is_given = OLV_NO;
+    struct olv_stat stat;
+    if (!(e->act->traits & OLV_TOUCHES) || hooks_of(e)->needs & ASKS_ITSELF)
+        return false;
+    /* What is not there, or is another file by now, is for the act to tell: whatever is known of its inode
+     * may be about a file that has the number since. */
+    if (!olv_os_stat(run->turn.source.fd, e->name, &stat) || stat.inode != e->identity.inode)
+        return false;
+    if (!judged_is_allowed(&run->turn, e, o))
+        return true; /* before it is opened: closing any descriptor of a database drops its locks */
+    if (holds)
+        is_held = holds->is_held(holds->self, run_path_of(run, e), &stat);
+    if (e->rule < OLV_OF_TRASH)
+        is_given = run->lender.is_spared(&run->lender, &stat);
+    if (is_held == OLV_YES)
+        return spare(o, OLV_REFUSED, "it is held");
+    if (is_given == OLV_YES)
+        return spare(o, OLV_REFUSED, "it was given back a short while ago");
+    if (is_held == OLV_UNKNOWN)
+        return spare_for_now(o, 0, "cannot find out whether it is held");
+    if (is_given == OLV_UNKNOWN)
+        return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
+    run->turn.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
+    if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act looks into it, and asks then */
+        look_at_processes(run);
+    return e->identity.kind == OLV_KIND_FILE && run->turn.asks_open && is_spared_for_writing(run, e, o);
+}
