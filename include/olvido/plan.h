@@ -62,21 +62,6 @@ struct olv_plan_options {
     bool wants_docket;
 };
 
-/* ---- limits ---- */
-
-enum olv_limit { OLV_LIMIT_NONE, OLV_LIMIT_FILES, OLV_LIMIT_BYTES, OLV_LIMIT_SHARE };
-
-struct olv_spent {
-    uint64_t files, bytes;
-};
-
-/* What limits count of a rule's due steps. */
-struct olv_tally olv_limited_tally(const struct olv_rule *rule, const struct olv_rule_tally *tally);
-/* Which limit a rule would exceed with `due` files of the `owned` ones, after what was `spent` by the rules
- * before it in this run. */
-enum olv_limit olv_limit_exceeded(const struct olv_limits *limits, struct olv_spent spent,
-                                  const struct olv_tally *due, uint64_t owned);
-
 /* False when interrupted, out of memory, or the docket cannot be written. Free the plan in any case. */
 bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,
                    const struct olv_observer *observer, struct olv_error *err);

@@ -55,6 +55,7 @@ struct olv_run_result {
     uint64_t declined; /* not approved, so never in a batch */
     uint64_t refused;  /* its place is taken; nothing was touched */
     uint64_t failed;
+    bool has_begun; /* the ledger has it; else nothing was touched */
     bool is_interrupted;
     bool is_complete; /* the whole docket was gone through and its record is on the disk */
 };

@@ -3,15 +3,12 @@
 
 #include "cli/ask.h"
 #include "cli/docket_view.h"
+#include "cli/open_session.h"
 #include "cli/outcome_view.h"
-#include "cli/plan_setting.h"
 #include "cli/run_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/quantity.h"
-#include "olvido/trash.h"
-
-#include <limits.h>
 
 enum { ASKED_ABOVE = 3 };
 
@@ -89,12 +86,12 @@ static enum cli_status print_gaps(struct cli *cli, const struct olv_named *n)
     return cli_worse(status, STATUS_REFUSED);
 }
 
-static bool gather(struct cli *cli, const struct by_hand *act, const struct olv_guard *guard,
-                   struct olv_named *out, enum cli_status *status)
+static bool find_named(struct cli *cli, const struct by_hand *act, const struct olv_session *session,
+                       struct olv_named *out, enum cli_status *status)
 {
     struct olv_named_options options = act->named;
     struct olv_error err = {0};
-    options.guard = guard;
+    options.guard = &session->guard;
     if (olv_named_make(cli->arguments, cli->argument_count, &options, &cli->observer, out, &err))
         return true;
     *status = cli_report(cli, &err);
@@ -103,84 +100,53 @@ static bool gather(struct cli *cli, const struct by_hand *act, const struct olv_
 
 /* ---- doing ---- */
 
-static enum cli_status carry_out(struct cli *cli, struct olv_run *run, const struct olv_named *n)
+static enum cli_status carry_out(struct cli *cli, struct olv_session *session, const struct olv_named *n)
 {
     struct olv_run_result result = {0};
-    struct olv_error err = {0};
     struct outcome_view view;
     enum cli_status status = STATUS_DONE;
     watch_expect(cli, n->files);
     watch_expect_bytes(cli, n->bytes);
     outcome_view_begin(&view, cli, n->files);
-    if (!olv_run_carry_out(run, n->docket, NULL, &result, &err))
-        status = cli_report(cli, &err);
+    session_carry_out(cli, session, n->docket, NULL, &result, &status);
     outcome_view_end(&view);
-    return cli_worse(status, run_print_result(cli, run, &result, false));
+    return cli_worse(status, run_print_result(cli, session->run, &result, false));
 }
 
-static enum cli_status do_named(struct cli *cli, const struct by_hand *act, struct olv_run *run,
-                                const struct olv_guard *guard)
+static enum cli_status do_named(struct cli *cli, const struct by_hand *act, struct olv_session *session,
+                                const struct olv_named *n)
 {
-    struct olv_named n = {0};
-    enum cli_status status = STATUS_DONE, gaps;
-    if (!gather(cli, act, guard, &n, &status)) {
-        olv_named_free(&n);
-        return status;
-    }
-    gaps = print_gaps(cli, &n);
-    if (n.files == 0 && gaps == STATUS_DONE)
+    enum cli_status gaps = print_gaps(cli, n), status = STATUS_DONE;
+    if (n->files == 0 && gaps == STATUS_DONE)
         term_message(cli, STYLE_PLAIN, "%s; nothing was done", act->nothing);
-    else if (n.files && is_allowed(cli, act, &n))
-        status = carry_out(cli, run, &n);
-    else if (n.files)
+    else if (n->files && is_allowed(cli, act, n))
+        status = carry_out(cli, session, n);
+    else if (n->files)
         status = STATUS_REFUSED;
-    olv_named_free(&n);
     return cli_worse(status, gaps);
 }
 
-static enum cli_status preview(struct cli *cli, const struct by_hand *act, const struct olv_guard *guard)
+static enum cli_status preview(struct cli *cli, const struct olv_named *n)
 {
-    struct olv_named n = {0};
-    struct olv_error err = {0};
     struct docket_filter filter = {0};
+    struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    if (gather(cli, act, guard, &n, &status)) {
-        watch_clear(cli);
-        if (!docket_print(cli, n.docket, filter, cli_has(cli, OPT_JSON), &err))
-            status = cli_report(cli, &err);
-        status = cli_worse(status, print_gaps(cli, &n));
-    }
-    olv_named_free(&n);
-    return status;
+    watch_clear(cli);
+    if (!docket_print(cli, n->docket, filter, cli_has(cli, OPT_JSON), &err))
+        status = cli_report(cli, &err);
+    return cli_worse(status, print_gaps(cli, n));
 }
 
 enum cli_status by_hand(struct cli *cli, const struct by_hand *act)
 {
-    struct olv_guard guard = {0};
-    char state[PATH_MAX], policy[PATH_MAX], home[PATH_MAX];
-    struct olv_run_options options = {
-        .state = state, .command = act->verb, .guard = &guard, .observer = &cli->observer};
-    struct olv_error err = {0};
+    struct olv_session session = {0};
+    struct olv_named n = {0};
     enum cli_status status = STATUS_DONE;
-    struct olv_run *run;
-    if (!cli_state_path(cli, state, sizeof state, &status) ||
-        !cli_policy_path(cli, policy, sizeof policy, &status))
-        return status;
-    if (cli_has(cli, OPT_PREVIEW)) {
-        plan_guard(cli, policy, NULL, &guard);
-        status = preview(cli, act, &guard);
-        olv_guard_free(&guard);
-        return status;
-    }
-    if (olv_trash_home(home, sizeof home, &err))
-        options.trash = home;
-    run = olv_run_open(&options, &err);
-    if (!run)
-        return cli_report(cli, &err);
-    run_print_settled(cli, run);
-    plan_guard(cli, policy, NULL, &guard);
-    status = do_named(cli, act, run, &guard);
-    olv_run_close(run);
-    olv_guard_free(&guard);
+    bool looks = cli_has(cli, OPT_PREVIEW);
+    if (session_open(cli, NULL, looks ? NULL : act->verb, &session, &status) &&
+        find_named(cli, act, &session, &n, &status))
+        status = looks ? preview(cli, &n) : do_named(cli, act, &session, &n);
+    olv_named_free(&n);
+    olv_session_close(&session);
     return status;
 }

@@ -48,6 +48,7 @@ enum cli_option {
     OPT_SINCE,
     OPT_UNTIL,
     OPT_COUNT_TYPED,
+    OPT_OVER_LIMIT,
     OPT_UNATTENDED,
     OPT_WHERE,
     OPT_SORT,
@@ -114,6 +115,8 @@ void cli_print_option(enum cli_option option);
 
 /* The worse of two statuses. */
 enum cli_status cli_worse(enum cli_status a, enum cli_status b);
+/* The status that a class of errors stands for. */
+enum cli_status cli_status_of(enum olv_code code);
 /* Prints the error to standard error, and gives the status that its class stands for. */
 enum cli_status cli_report(const struct cli *cli, const struct olv_error *err);
 /* A mistake in the command line: says it, and where help is. */

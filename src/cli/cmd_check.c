@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
-#include "cli/plan_setting.h"
+#include "cli/open_session.h"
 #include "cli/term.h"
 #include "olvido/fitness.h"
 #include "olvido/json.h"
@@ -73,7 +73,7 @@ static enum cli_status run(struct cli *cli)
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
     struct olv_policy *policy;
-    struct olv_guard guard = {0};
+    struct olv_session session = {0};
     enum cli_status status = STATUS_DONE;
     char path[PATH_MAX];
     if (cli->argument_count == 0 && !cli_policy_path(cli, path, sizeof path, &status))
@@ -82,10 +82,10 @@ static enum cli_status run(struct cli *cli)
         return cli_usage(cli, "that path is too long");
     policy = olv_policy_load_trusted(path, &list, &err);
     if (policy) {
-        plan_guard(cli, path, policy, &guard);
-        olv_policy_examine_machine(policy, &guard, &list);
-        olv_guard_free(&guard);
+        session_open(cli, policy, NULL, &session, &status);
+        olv_policy_examine_machine(policy, &session.guard, &list);
     }
+    olv_session_close(&session);
     if (!policy && list.count == 0)
         status = cli_worse(STATUS_USAGE, cli_report(cli, &err));
     else

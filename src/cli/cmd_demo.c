@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/open_session.h"
 #include "cli/samples_view.h"
 #include "cli/term.h"
 #include "olvido/demo.h"
@@ -53,10 +54,11 @@ static enum cli_status report(struct cli *cli, const struct olv_samples *samples
 {
     enum cli_status status = STATUS_DONE;
     struct olv_policy *copy = cli_load_policy(cli, samples->policy, &status);
-    struct plan_setting setting = {0};
-    if (copy && plan_prepare(cli, copy, &(struct plan_request){0}, NULL, &setting, &status))
-        status = samples_report(cli, copy, samples, &setting);
-    plan_release(&setting);
+    struct olv_session session = {0};
+    struct olv_plan_options options;
+    if (copy && session_open_judging(cli, copy, &session, &options, &status))
+        status = samples_report(cli, copy, samples, &options);
+    olv_session_close(&session);
     olv_policy_free(copy);
     return status;
 }
@@ -65,16 +67,15 @@ static enum cli_status run_for(struct cli *cli, const char *file)
 {
     enum cli_status status = STATUS_DONE;
     struct olv_samples samples = {0};
+    struct olv_plan_request request;
     struct olv_error err = {0};
     struct olv_policy *policy = cli_load_policy(cli, file, &status);
-    struct plan_setting setting = {0};
-    if (policy && plan_prepare(cli, policy, &(struct plan_request){0}, NULL, &setting, &status)) {
-        if (olv_demo_for(cli->arguments[0], policy, setting.options.as_of, &samples, &err))
+    if (policy && session_read_request(cli, policy, NULL, &request, &status)) {
+        if (olv_demo_for(cli->arguments[0], policy, request.as_of, &samples, &err))
             status = report(cli, &samples);
         else
             status = cli_report(cli, &err);
     }
-    plan_release(&setting);
     olv_samples_free(&samples);
     olv_policy_free(policy);
     return status;

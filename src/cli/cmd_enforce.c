@@ -1,25 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/ask.h"
 #include "cli/commands.h"
 #include "cli/docket_view.h"
+#include "cli/open_session.h"
 #include "cli/permit.h"
 #include "cli/plan_view.h"
 #include "cli/run_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
-#include "olvido/run.h"
-#include "olvido/trash.h"
 
 #include <limits.h>
 #include <stdlib.h>
-#include <string.h>
 
 struct enforcing {
     struct cli *cli;
     struct olv_policy *policy;
+    struct olv_session session;
+    struct olv_plan_request request;
     struct olv_plan plan;
-    struct plan_request request;
-    bool *selected, *in_notice;
-    const char *clock_doubt;
+    bool *selected, *over_limit; /* for each rule */
     struct permit permit;
 };
 
@@ -28,8 +27,6 @@ static bool approve(void *self, struct olv_docket_entry *entry)
     struct enforcing *e = self;
     return permit_entry(&e->permit, entry);
 }
-
-/* ---- carrying out ---- */
 
 static bool any(const struct enforcing *e, bool (*fits)(const struct olv_act *act))
 {
@@ -60,125 +57,97 @@ static enum cli_status print_told(struct enforcing *e)
     return docket_print(e->cli, e->plan.docket, filter, false, &err) ? STATUS_DONE : cli_report(e->cli, &err);
 }
 
-static enum cli_status carry_out(struct enforcing *e, struct olv_run *run)
+static enum cli_status carry_out(struct enforcing *e)
 {
     struct olv_approval approval = {approve, e};
     struct olv_run_result result = {0};
-    struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     watch_expect(e->cli, e->plan.due_files);
-    if (!olv_run_carry_out(run, e->plan.docket, &approval, &result, &err))
-        status = cli_report(e->cli, &err);
+    session_carry_out(e->cli, &e->session, e->plan.docket, &approval, &result, &status);
     permit_explain(&e->permit);
-    return cli_worse(status, run_print_result(e->cli, run, &result, true));
+    return cli_worse(status, run_print_result(e->cli, e->session.run, &result, true));
 }
 
-static enum cli_status decide_and_do(struct enforcing *e, struct olv_run *run)
+static enum cli_status permit_and_do(struct enforcing *e)
 {
+    struct cli *cli = e->cli;
+    struct olv_allowance allowance = {.is_unattended = e->request.is_unattended,
+                                      .says_yes = cli_has(cli, OPT_YES),
+                                      .over_limit = e->over_limit,
+                                      .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON) &&
+                                                 !e->request.is_unattended};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    if (!olv_run_examine(run, e->policy, e->request.is_unattended, e->in_notice, &e->clock_doubt, &err))
-        return cli_report(e->cli, &err);
-    e->request.in_notice = e->in_notice;
-    e->request.is_clock_off = e->clock_doubt != NULL;
-    if (!plan_for(e->cli, e->policy, &e->request, &e->plan, e->selected, &status))
+    allowance.has_count = cli_has(cli, OPT_COUNT_TYPED);
+    if (allowance.has_count && !cli_number(cli, OPT_COUNT_TYPED, &allowance.count, &status))
         return status;
-    watch_clear(e->cli);
-    if (!cli_has(e->cli, OPT_JSON) && !cli_has(e->cli, OPT_QUIET))
-        plan_print(e->cli, e->policy, &e->plan, e->selected);
-    if (e->clock_doubt && e->request.is_unattended)
-        term_message(e->cli, STYLE_WARN, "%s: what cannot be taken back waits", e->clock_doubt);
-    status = plan_print_gaps(e->cli, e->policy, &e->plan);
-    if (any(e, needs_trash) && !olv_run_prepare(run, e->plan.mounts, e->plan.mount_count, &err))
-        return cli_report(e->cli, &err);
-    status = cli_worse(status, print_told(e));
-    permit_ask(&e->permit);
-    if (watch_is_interrupted(e->cli)) {
-        term_message(e->cli, STYLE_WARN, "interrupted; nothing was done");
-        return STATUS_INTERRUPTED;
+    e->permit.permission = olv_permission_new(e->policy, &e->plan, e->selected, &allowance);
+    if (!e->permit.permission) {
+        olv_fail_memory(&err);
+        return cli_report(cli, &err);
     }
-    return cli_worse(status, carry_out(e, run));
+    permit_ask(&e->permit);
+    if (!watch_is_interrupted(cli))
+        return carry_out(e);
+    term_message(cli, STYLE_WARN, "interrupted; nothing was done");
+    return STATUS_INTERRUPTED;
 }
 
 static enum cli_status enforce(struct enforcing *e)
 {
-    struct olv_guard guard = {0};
-    struct olv_run_options options = {
-        .command = "enforce", .policy = e->policy, .guard = &guard, .observer = &e->cli->observer};
-    char state[PATH_MAX], trash[PATH_MAX];
+    struct cli *cli = e->cli;
+    const char *clock_doubt = NULL;
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    struct olv_run *run;
-    if (!cli_state_path(e->cli, state, sizeof state, &status))
+    if (!session_open(cli, e->policy, cli_has(cli, OPT_PREVIEW) ? NULL : "enforce", &e->session, &status))
         return status;
-    if (olv_trash_home(trash, sizeof trash, &err))
-        options.trash = trash;
-    options.state = state;
-    run = olv_run_open(&options, &err);
-    if (!run)
-        return cli_report(e->cli, &err);
-    run_print_settled(e->cli, run);
-    plan_guard(e->cli, e->policy->path, e->policy, &guard);
-    status = decide_and_do(e, run);
-    olv_run_close(run);
-    olv_guard_free(&guard);
-    return status;
-}
-
-static enum cli_status preview(struct enforcing *e)
-{
-    enum cli_status status = STATUS_DONE;
-    e->request.wants_docket = false;
-    if (!plan_for(e->cli, e->policy, &e->request, &e->plan, e->selected, &status))
-        return status;
-    watch_clear(e->cli);
-    if (cli_has(e->cli, OPT_JSON))
-        plan_print_json(e->policy, &e->plan);
-    else
-        plan_print(e->cli, e->policy, &e->plan, e->selected);
-    return plan_print_gaps(e->cli, e->policy, &e->plan);
-}
-
-static enum cli_status run_with(struct enforcing *e)
-{
-    size_t rules = e->policy->rule_count;
-    enum cli_status status = STATUS_SOME_FAILED;
-    e->selected = calloc(rules, sizeof *e->selected);
-    e->in_notice = calloc(rules + 1, sizeof *e->in_notice);
-    e->permit = (struct permit){.cli = e->cli,
-                                .policy = e->policy,
-                                .plan = &e->plan,
-                                .selected = e->selected,
-                                .may_end = calloc(rules, sizeof *e->permit.may_end),
-                                .answers = calloc(rules + 1, sizeof *e->permit.answers)};
-    e->request.wants_docket = true;
-    e->request.is_unattended = cli_has(e->cli, OPT_UNATTENDED);
-    if (e->selected && e->in_notice && e->permit.answers && e->permit.may_end)
-        status = cli_has(e->cli, OPT_PREVIEW) ? preview(e) : enforce(e);
-    olv_plan_free(&e->plan);
-    free(e->permit.answers);
-    free(e->permit.may_end);
-    free(e->in_notice);
-    free(e->selected);
-    return status;
+    if (!olv_session_plan(&e->session, e->policy, &e->request, &e->plan, &clock_doubt, &err))
+        return cli_report(cli, &err);
+    watch_clear(cli);
+    if (!e->session.run) {
+        plan_show(cli, e->policy, &e->plan, e->selected);
+        return plan_print_gaps(cli, e->policy, &e->plan);
+    }
+    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
+        plan_print(cli, e->policy, &e->plan, e->selected);
+    if (clock_doubt && e->request.is_unattended)
+        term_message(cli, STYLE_WARN, "%s: what cannot be taken back waits", clock_doubt);
+    status = plan_print_gaps(cli, e->policy, &e->plan);
+    if (any(e, needs_trash) && !olv_run_prepare(e->session.run, e->plan.mounts, e->plan.mount_count, &err))
+        return cli_report(cli, &err);
+    status = cli_worse(status, print_told(e));
+    return cli_worse(status, permit_and_do(e));
 }
 
 static enum cli_status run(struct cli *cli)
 {
     struct enforcing e = {.cli = cli};
-    enum cli_status status = STATUS_DONE;
+    enum cli_status status = STATUS_SOME_FAILED;
     char path[PATH_MAX];
     if (!cli_policy_path(cli, path, sizeof path, &status))
         return status;
     e.policy = cli_load_policy(cli, path, &status);
     if (!e.policy)
         return status;
-    status = run_with(&e);
+    e.selected = calloc(e.policy->rule_count, sizeof *e.selected);
+    e.over_limit = calloc(e.policy->rule_count, sizeof *e.over_limit);
+    e.permit = (struct permit){.cli = cli, .policy = e.policy, .plan = &e.plan};
+    if (e.selected && e.over_limit && session_read_request(cli, e.policy, e.selected, &e.request, &status) &&
+        session_rules_of(cli, e.policy, OPT_OVER_LIMIT, e.over_limit, &status)) {
+        e.request.is_unattended = cli_has(cli, OPT_UNATTENDED);
+        e.request.wants_docket = !cli_has(cli, OPT_PREVIEW);
+        status = enforce(&e);
+    }
+    olv_session_close(&e.session);
+    olv_permission_free(e.permit.permission);
+    olv_plan_free(&e.plan);
+    free(e.over_limit);
+    free(e.selected);
     olv_policy_free(e.policy);
     return status;
 }
 
-static const enum cli_option options[] = {OPT_YES,  OPT_COUNT_TYPED, OPT_UNATTENDED,
+static const enum cli_option options[] = {OPT_YES,  OPT_COUNT_TYPED, OPT_OVER_LIMIT, OPT_UNATTENDED,
                                           OPT_RULE, OPT_PREVIEW,     OPT_NONE};
 
 const struct cli_command cmd_enforce = {

@@ -3,6 +3,7 @@
 #include "cli/facts.h"
 #include "cli/history_view.h"
 #include "cli/items_view.h"
+#include "cli/open_session.h"
 #include "cli/plan_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
@@ -17,7 +18,8 @@
 struct explaining {
     struct cli *cli;
     struct olv_policy *policy; /* NULL: there is none, and only the ledger is asked */
-    struct plan_setting setting;
+    struct olv_session session;
+    struct olv_plan_options options;
 };
 
 /* ---- what it is, and whose ---- */
@@ -27,7 +29,7 @@ static void print_what(const struct explaining *x, const struct olv_explanation 
     char size[OLV_SIZE_TEXT], date[TERM_DATE], age[OLV_AGE_SIZE];
     facts_line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
                olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
-               olv_age_format(e->stat.modified, x->setting.options.now, age));
+               olv_age_format(e->stat.modified, x->options.now, age));
     if (e->was) {
         char *name = facts_name(e->was);
         facts_line(x->cli, "Was", STYLE_PLAIN,
@@ -92,7 +94,7 @@ static void print_age(const struct explaining *x, const struct olv_explanation *
 {
     static const char *const ends[] = {"", "the end of that month", "the end of that year"};
     char date[TERM_DATE], start[TERM_DATE], age[OLV_AGE_SIZE];
-    struct olv_instant as_of = x->setting.options.as_of;
+    struct olv_instant as_of = x->options.as_of;
     if (e->verdict.reason == OLV_NO_DATE) {
         facts_line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s",
                    rule->name_date);
@@ -264,7 +266,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
     bool as_json = cli_has(x->cli, OPT_JSON), is_known = true;
     json_t *json = as_json ? json_object() : NULL;
     char *path = items_absolute(word), *name;
-    bool ok = path && olv_explain(&e, x->policy, path, &x->setting.options, &x->cli->observer, &err);
+    bool ok = path && olv_explain(&e, x->policy, path, &x->options, &x->cli->observer, &err);
     watch_clear(x->cli);
     if (ok && as_json) {
         olv_json_name(json, "path", e.path);
@@ -272,7 +274,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         if (e.exists || e.stored_versions)
             add_judgement(x, &e, json);
         if (!e.exists)
-            ok = history_show(x->cli, &x->setting, e.path, json, &is_known, &err);
+            ok = history_show(x->cli, &x->session, e.path, json, &is_known, &err);
         cli_print_json(json);
     } else if (ok) {
         name = facts_name(e.path);
@@ -283,7 +285,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         if (e.exists || e.stored_versions)
             print_people(x, &e);
         if (!e.exists)
-            ok = history_show(x->cli, &x->setting, e.path, NULL, &is_known, &err);
+            ok = history_show(x->cli, &x->session, e.path, NULL, &is_known, &err);
     } else {
         json_decref(json);
     }
@@ -304,13 +306,13 @@ static enum cli_status run(struct cli *cli)
     x.policy = cli_load_policy(cli, path, &status);
     if (!x.policy)
         return status;
-    if (plan_prepare(cli, x.policy, &(struct plan_request){0}, NULL, &x.setting, &status))
+    if (session_open_judging(cli, x.policy, &x.session, &x.options, &status))
         for (size_t i = 0; i < cli->argument_count; i++) {
             if (i && !cli_has(cli, OPT_JSON))
                 putchar('\n');
             status = cli_worse(status, explain_path(&x, cli->arguments[i]));
         }
-    plan_release(&x.setting);
+    olv_session_close(&x.session);
     watch_print_troubles(cli);
     olv_policy_free(x.policy);
     return status;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
 #include "cli/docket_view.h"
+#include "cli/open_session.h"
 #include "cli/plan_view.h"
 #include "cli/watch.h"
 
@@ -9,21 +10,27 @@
 
 static enum cli_status show(struct cli *cli, struct olv_policy *policy, bool *selected)
 {
+    struct olv_plan_request request;
+    struct olv_session session = {0};
     struct olv_plan plan = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    bool wants_list = cli_has(cli, OPT_LIST), as_json = cli_has(cli, OPT_JSON);
-    if (plan_for(cli, policy, &(struct plan_request){.wants_docket = wants_list}, &plan, selected, &status)) {
+    bool wants_list = cli_has(cli, OPT_LIST), as_json = cli_has(cli, OPT_JSON), ok;
+    ok = session_read_request(cli, policy, selected, &request, &status) &&
+         session_open(cli, policy, NULL, &session, &status);
+    request.wants_docket = wants_list;
+    if (ok && olv_session_plan(&session, policy, &request, &plan, NULL, &err)) {
         watch_clear(cli);
         if (wants_list && !docket_print(cli, plan.docket, (struct docket_filter){0}, as_json, &err))
             status = cli_report(cli, &err);
-        else if (!wants_list && as_json)
-            plan_print_json(policy, &plan);
         else if (!wants_list)
-            plan_print(cli, policy, &plan, selected);
+            plan_show(cli, policy, &plan, selected);
         status = cli_worse(status, plan_print_gaps(cli, policy, &plan));
+    } else if (ok) {
+        status = cli_report(cli, &err);
     }
     olv_plan_free(&plan);
+    olv_session_close(&session);
     return status;
 }
 

@@ -2,14 +2,13 @@
 #include "cli/ask.h"
 #include "cli/commands.h"
 #include "cli/items_view.h"
-#include "cli/plan_view.h"
+#include "cli/open_session.h"
 #include "cli/run_view.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/ledger.h"
 #include "olvido/quantity.h"
-#include "olvido/run.h"
 
 #include <limits.h>
 #include <string.h>
@@ -182,24 +181,22 @@ static enum cli_status nothing_found(struct recovering *r)
     return STATUS_SOME_FAILED;
 }
 
-static enum cli_status carry_out(struct recovering *r, struct olv_run *run, struct olv_trashes *trashes)
+static enum cli_status carry_out(struct recovering *r, struct olv_session *session)
 {
     struct olv_approval approval = {approve, r};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_spool *docket = olv_spool_new(&err);
-    bool ok = docket && olv_items_find(trashes, &r->request.query, docket, each, r, &err);
+    bool ok = docket && olv_items_find(session->trashes, &r->request.query, docket, each, r, &err);
     watch_expect(r->cli, r->found);
-    if (ok && r->found == 0) {
-        olv_spool_free(docket);
-        return nothing_found(r);
-    }
-    if (!ok || !olv_run_carry_out(run, docket, &approval, &result, &err))
+    if (ok && r->found == 0)
+        status = nothing_found(r);
+    else if (!ok)
         status = cli_report(r->cli, &err);
-    if (docket && (status == STATUS_DONE || result.done))
-        status = cli_worse(status, run_print_result(r->cli, run, &result, false));
-    if (r->older_versions && !cli_has(r->cli, OPT_JSON))
+    else if (session_carry_out(r->cli, session, docket, &approval, &result, &status) || result.done)
+        status = cli_worse(status, run_print_result(r->cli, session->run, &result, false));
+    if (r->found && r->older_versions && !cli_has(r->cli, OPT_JSON))
         printf(r->older_versions == 1 ? "%llu older version stayed where it is\n"
                                       : "%llu older versions stayed where they are\n",
                (unsigned long long)r->older_versions);
@@ -207,31 +204,16 @@ static enum cli_status carry_out(struct recovering *r, struct olv_run *run, stru
     return status;
 }
 
-static enum cli_status recover(struct recovering *r, struct olv_trashes *trashes)
+static enum cli_status recover(struct recovering *r, struct olv_session *session)
 {
-    struct olv_guard guard = {0};
-    char home[PATH_MAX], state[PATH_MAX], policy[PATH_MAX];
-    struct olv_run_options options = {
-        .state = state, .command = "recover", .guard = &guard, .observer = &r->cli->observer};
-    struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
-    struct olv_run *run;
-    if (r->asks && !ask_is_possible())
-        return cli_usage(
-            r->cli, "--if-exists ask needs a terminal; refuse, skip, number, set-aside and replace do not");
-    if (!cli_state_path(r->cli, state, sizeof state, &status))
-        return status;
-    if (olv_trash_home(home, sizeof home, &err))
-        options.trash = home;
-    run = olv_run_open(&options, &err);
-    if (!run)
-        return cli_report(r->cli, &err);
-    run_print_settled(r->cli, run);
-    if (cli_policy_path(r->cli, policy, sizeof policy, &status))
-        plan_guard(r->cli, policy, NULL, &guard);
-    status = carry_out(r, run, trashes);
-    olv_run_close(run);
-    olv_guard_free(&guard);
+    if (session->catalogue_error.code != OLV_OK)
+        return cli_status_of(session->catalogue_error.code); /* it was told */
+    r->request.query.act = olv_act_named("recover");
+    r->request.query.wants_versions = r->shows_versions;
+    r->request.query.catalogue = session->catalogue;
+    status = r->only_list ? list(r, session->trashes) : carry_out(r, session);
+    watch_print_troubles(r->cli);
     return status;
 }
 
@@ -242,22 +224,20 @@ static enum cli_status run(struct cli *cli)
                            .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW) ||
                                         cli_has(cli, OPT_VERSIONS)};
     enum cli_status status = STATUS_DONE;
-    struct olv_trashes *trashes = NULL;
+    struct olv_session session = {0};
     bool names_any = cli->argument_count || cli_has(cli, OPT_RUN) || cli_has(cli, OPT_SINCE) ||
                      cli_has(cli, OPT_UNTIL) || cli_has(cli, OPT_AS_OF);
     if (!names_any && !r.only_list)
         return cli_usage(
             cli, "say what to recover: a path, a pattern, --run RUN, --since, --until or --as-of DATE");
-    if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status) &&
-        (trashes = items_open_trashes(cli, &status)) &&
-        items_open_catalogue(cli, &r.request.query.catalogue, &status)) {
-        r.request.query.act = olv_act_named("recover");
-        r.request.query.wants_versions = r.shows_versions;
-        status = r.only_list ? list(&r, trashes) : recover(&r, trashes);
-        watch_print_troubles(cli);
+    if (items_read_request(cli, 0, &r.request, &status) && read_if_exists(&r, &status)) {
+        if (r.asks && !r.only_list && !ask_is_possible())
+            status = cli_usage(
+                cli, "--if-exists ask needs a terminal; refuse, skip, number, set-aside and replace do not");
+        else if (session_open(cli, NULL, r.only_list ? NULL : "recover", &session, &status))
+            status = recover(&r, &session);
     }
-    olv_catalogue_close(r.request.query.catalogue);
-    olv_trashes_free(trashes);
+    olv_session_close(&session);
     items_free_request(&r.request);
     return status;
 }

@@ -2,6 +2,7 @@
 #include "cli/ask.h"
 #include "cli/commands.h"
 #include "cli/items_view.h"
+#include "cli/open_session.h"
 #include "cli/run_view.h"
 #include "cli/table.h"
 #include "cli/term.h"
@@ -9,7 +10,6 @@
 #include "olvido/json.h"
 #include "olvido/machine.h"
 #include "olvido/quantity.h"
-#include "olvido/run.h"
 #include "olvido/sorter.h"
 
 #include <limits.h>
@@ -140,11 +140,9 @@ static enum cli_status show(struct cli *cli, struct olv_trashes *trashes, struct
 
 /* ---- clear ---- */
 
-enum { TYPED_FROM = 10 };
-
 struct clearing {
     struct cli *cli;
-    struct olv_run *run;
+    struct olv_session *session;
     uint64_t items, bytes, directories;
 };
 
@@ -197,7 +195,7 @@ static bool is_allowed(const struct clearing *c, enum cli_status *status)
 {
     static const char *const answers[] = {"no", "yes", NULL};
     struct olv_text question = {0};
-    bool needs_count = c->items >= TYPED_FROM || c->directories > 0 || cli_has(c->cli, OPT_COUNT_TYPED), ok;
+    bool needs_count = olv_needs_count(c->items, c->directories) || cli_has(c->cli, OPT_COUNT_TYPED), ok;
     *status = STATUS_REFUSED;
     describe(c, &question);
     if (needs_count) {
@@ -218,49 +216,25 @@ static bool is_allowed(const struct clearing *c, enum cli_status *status)
 static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
 {
     struct olv_run_result result = {0};
-    struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     watch_expect(c->cli, c->items);
-    if (!olv_run_carry_out(c->run, docket, NULL, &result, &err))
-        status = cli_report(c->cli, &err);
-    return cli_worse(status, run_print_result(c->cli, c->run, &result, false));
+    session_carry_out(c->cli, c->session, docket, NULL, &result, &status);
+    return cli_worse(status, run_print_result(c->cli, c->session->run, &result, false));
 }
 
-static enum cli_status clear_with(struct clearing *c, struct olv_trashes *trashes,
-                                  const struct olv_item_query *query)
+static enum cli_status clear(struct cli *cli, struct olv_session *session, const struct olv_item_query *query)
 {
+    struct clearing c = {.cli = cli, .session = session};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_spool *docket = olv_spool_new(&err);
-    if (!docket || !olv_items_find(trashes, query, docket, count, c, &err))
-        status = cli_report(c->cli, &err);
-    else if (c->items == 0)
-        term_message(c->cli, STYLE_PLAIN, "the trash has nothing that fits; nothing was done");
-    else if (is_allowed(c, &status))
-        status = carry_out(c, docket);
+    if (!docket || !olv_items_find(session->trashes, query, docket, count, &c, &err))
+        status = cli_report(cli, &err);
+    else if (c.items == 0)
+        term_message(cli, STYLE_PLAIN, "the trash has nothing that fits; nothing was done");
+    else if (is_allowed(&c, &status))
+        status = carry_out(&c, docket);
     olv_spool_free(docket);
-    return status;
-}
-
-static enum cli_status clear(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
-{
-    struct clearing c = {.cli = cli};
-    struct olv_guard guard = {0};
-    struct olv_run_options options = {.command = "trash clear", .guard = &guard, .observer = &cli->observer};
-    char state[PATH_MAX], home[PATH_MAX];
-    struct olv_error err = {0};
-    enum cli_status status = STATUS_DONE;
-    if (!cli_state_path(cli, state, sizeof state, &status))
-        return status;
-    options.state = state;
-    if (olv_trash_home(home, sizeof home, &err))
-        options.trash = home;
-    c.run = olv_run_open(&options, &err);
-    if (!c.run)
-        return cli_report(cli, &err);
-    run_print_settled(cli, c.run);
-    status = clear_with(&c, trashes, query);
-    olv_run_close(c.run);
     return status;
 }
 
@@ -283,19 +257,18 @@ static enum cli_status run(struct cli *cli)
 {
     bool clears = strcmp(cli->arguments[0], "clear") == 0;
     struct items_request request;
+    struct olv_session session = {0};
     enum cli_status status = STATUS_DONE;
-    struct olv_trashes *trashes = NULL;
     if (!clears && strcmp(cli->arguments[0], "show") != 0)
         return cli_usage(cli, "`trash` can `show` and `clear`, not `%s`", cli->arguments[0]);
+    clears = clears && !cli_has(cli, OPT_PREVIEW);
     if (items_read_request(cli, 1, &request, &status) && read_age(cli, &request.query, &status) &&
-        (trashes = items_open_trashes(cli, &status))) {
+        session_open(cli, NULL, clears ? "trash clear" : NULL, &session, &status)) {
         request.query.act = olv_act_named("clear");
-        if (clears && cli_has(cli, OPT_PREVIEW))
-            clears = false;
-        status = clears ? clear(cli, trashes, &request.query) : show(cli, trashes, &request.query);
+        status = clears ? clear(cli, &session, &request.query) : show(cli, session.trashes, &request.query);
         watch_print_troubles(cli);
     }
-    olv_trashes_free(trashes);
+    olv_session_close(&session);
     items_free_request(&request);
     return status;
 }

@@ -26,7 +26,7 @@ enum cli_status cli_worse(enum cli_status a, enum cli_status b)
     return STATUS_DONE;
 }
 
-static enum cli_status status_of(enum olv_code code)
+enum cli_status cli_status_of(enum olv_code code)
 {
     switch (code) {
     case OLV_OK:
@@ -68,7 +68,7 @@ enum cli_status cli_report(const struct cli *cli, const struct olv_error *err)
         fprintf(stderr, "  %s\n", olv_text_string(&text));
     }
     olv_text_free(&text);
-    return status_of(err->code);
+    return cli_status_of(err->code);
 }
 
 enum cli_status cli_usage(const struct cli *cli, const char *format, ...)

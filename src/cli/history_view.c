@@ -87,12 +87,12 @@ static void print_history(struct cli *cli, const char *path, const struct histor
     free(trash);
 }
 
-bool history_show(struct cli *cli, const struct plan_setting *setting, const char *path, json_t *json,
+bool history_show(struct cli *cli, const struct olv_session *session, const char *path, json_t *json,
                   bool *is_known, struct olv_error *err)
 {
     struct olv_ledger_query query = {.path = path};
     struct history h = {0};
-    struct sighting s = look_for(setting->trashes, setting->catalogue, path);
+    struct sighting s = look_for(session->trashes, session->catalogue, path);
     enum cli_status ignored;
     char state[PATH_MAX];
     if (!cli_state_path(cli, state, sizeof state, &ignored) ||

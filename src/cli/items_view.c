@@ -108,21 +108,6 @@ void items_free_request(struct items_request *r)
     free(r->into);
 }
 
-struct olv_trashes *items_open_trashes(struct cli *cli, enum cli_status *status)
-{
-    struct olv_error err = {0};
-    char home[PATH_MAX];
-    bool has_home = olv_trash_home(home, sizeof home, &err);
-    struct olv_trashes *trashes = olv_trashes_new(has_home ? home : NULL);
-    if (trashes) {
-        olv_trashes_find(trashes, &cli->observer);
-        return trashes;
-    }
-    olv_fail_memory(&err);
-    *status = cli_report(cli, &err);
-    return NULL;
-}
-
 void items_print_json(const struct olv_found_item *found, bool with_target)
 {
     json_t *json = json_object();

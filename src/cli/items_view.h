@@ -17,8 +17,6 @@ struct items_request {
 bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *out,
                         enum cli_status *status);
 void items_free_request(struct items_request *request);
-/* All trashes of the user, those found that there are already. NULL after saying why. */
-struct olv_trashes *items_open_trashes(struct cli *cli, enum cli_status *status);
 /* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out, enum cli_status *status);
 /* The absolute form of a path or pattern; "." and ".." in it are worked out by their names, for what it names

@@ -41,6 +41,7 @@ static const struct option {
     {OPT_SINCE, "since", "DATE", "only from this day or instant on", 0},
     {OPT_UNTIL, "until", "DATE", "only before this day or instant", 0},
     {OPT_COUNT_TYPED, "count", "N", "allow what cannot be taken back, for exactly so many", 0},
+    {OPT_OVER_LIMIT, "over-limit", "RULE", "allow this rule what exceeds a limit; may be repeated", 0},
     {OPT_UNATTENDED, "unattended", NULL, "ask nothing, and do only what the policy allows unattended", 0},
     {OPT_WHERE, "where", "STATEMENT", "only what it is true of, in the words of a policy's `where`", 0},
     {OPT_SORT, "sort", "ORDER", "list by age, size, path or owner; -age and so on turn it round", 0},

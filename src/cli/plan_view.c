@@ -70,20 +70,19 @@ static void print_limits(const struct olv_policy *policy, const struct olv_plan 
     struct olv_spent spent = {0};
     struct olv_text line = {0};
     for (size_t i = 0; i < policy->rule_count; i++) {
-        const struct olv_rule_tally *tally = &plan->rules[i];
-        struct olv_tally due = {0};
-        enum olv_limit limit;
-        if (selected[i])
-            due = olv_limited_tally(&policy->rules[i], tally);
-        limit = olv_limit_exceeded(&policy->limits, spent, &due, tally->owned.files);
+        struct olv_tally due;
+        struct olv_excess excess;
+        if (!selected[i])
+            continue;
+        excess = olv_excess_of(policy, i, &plan->rules[i], spent, &due);
         spent.files += due.files;
         spent.bytes += due.bytes;
-        if (limit == OLV_LIMIT_NONE)
+        if (excess.limit == OLV_LIMIT_NONE)
             continue;
         olv_text_clear(&line);
         term_name(&line, policy->rules[i].name);
         olv_text_puts(&line, ": ");
-        permit_describe_limit(policy, limit, &due, tally->owned.files, &line);
+        permit_describe_limit(policy, &excess, &line);
         printf("\n%s.\n", olv_text_string(&line));
     }
     olv_text_free(&line);
@@ -180,7 +179,7 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
     return json;
 }
 
-void plan_print_json(const struct olv_policy *policy, const struct olv_plan *plan)
+static void print_json(const struct olv_policy *policy, const struct olv_plan *plan)
 {
     json_t *json = json_object(), *rules = json_array();
     olv_json_name(json, "policy", policy->path);
@@ -203,4 +202,13 @@ void plan_print_json(const struct olv_policy *policy, const struct olv_plan *pla
         json_object_set_new(json, "trash", trash);
     }
     cli_print_json(json);
+}
+
+void plan_show(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+               const bool *selected)
+{
+    if (cli_has(cli, OPT_JSON))
+        print_json(policy, plan);
+    else
+        plan_print(cli, policy, plan, selected);
 }

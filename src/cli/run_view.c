@@ -127,9 +127,9 @@ enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
                                  const struct olv_run_result *result, bool can_recover)
 {
     watch_clear(cli);
-    if (cli_has(cli, OPT_JSON)) {
+    if (result->has_begun && cli_has(cli, OPT_JSON)) {
         print_json(run, result);
-    } else {
+    } else if (result->has_begun) {
         putchar('\n');
         print_people(cli, run, result, can_recover);
     }

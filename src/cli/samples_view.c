@@ -12,7 +12,7 @@
 struct report {
     struct cli *cli;
     struct olv_policy *policy;
-    const struct plan_setting *setting;
+    const struct olv_plan_options *options;
     struct table *table; /* NULL: JSON */
     size_t place_len;    /* of the path of the samples' directory, with the slash */
     size_t as_meant, otherwise, not_made;
@@ -105,8 +105,7 @@ static void print_json(const struct report *r, const struct olv_sample *sample, 
 static bool judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
 {
     struct olv_explanation e = {.verdict = {.reason = OLV_NOT_OWNED}};
-    bool ok = sample->why_not ||
-              olv_explain(&e, r->policy, sample->path, &r->setting->options, &r->cli->observer, err);
+    bool ok = sample->why_not || olv_explain(&e, r->policy, sample->path, r->options, &r->cli->observer, err);
     bool is_meant = ok && !sample->why_not && is_as_meant(sample, e.verdict);
     if (ok && r->table)
         print_row(r, sample, e.verdict, is_meant);
@@ -136,14 +135,14 @@ static void print_sum(const struct report *r, const struct olv_samples *samples)
 }
 
 enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const struct olv_samples *samples,
-                               const struct plan_setting *setting)
+                               const struct olv_plan_options *options)
 {
     static const struct table_column columns[] = {{.heading = "Rule"},
                                                   {.heading = "Sample"},
                                                   {.heading = "Of"},
                                                   {.heading = "What the policy says"},
                                                   {.heading = "Where", .is_elastic = true}};
-    struct report r = {.cli = cli, .policy = policy, .setting = setting};
+    struct report r = {.cli = cli, .policy = policy, .options = options};
     struct olv_error err = {0};
     bool ok = true;
     r.place_len = (size_t)(strrchr(samples->policy, '/') - samples->policy) + 1;

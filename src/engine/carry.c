@@ -242,7 +242,7 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     bool ok;
     *result = (struct olv_run_result){0};
     olv_error_clear(err);
-    ok = run_begin(run, err) || olv_error_as(err, OLV_STATE);
+    ok = result->has_begun = run_begin(run, err) || olv_error_as(err, OLV_STATE);
     ok = ok && open_batches(&b, run, result, err) && approve(&b, approval, err) && do_batches(&b, err) &&
          finish(&b.carrying, err) && end(run, result, err);
     close_batches(&b);

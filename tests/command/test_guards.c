@@ -156,6 +156,24 @@ static void a_mount_that_appears_during_the_run_stays(void **state)
     assert_contains(o.out, "new\nnew\nfiles\nin\non\n");
 }
 
+/* A depot that cannot be looked at could be anywhere: nothing is touched while that is so. */
+static void nothing_is_done_while_a_guard_is_incomplete(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    o = shell(s, "mkdir here; seq 100 >here/a; touch -d '2 years ago' here/a; ln -s round round\n"
+                 "printf 'olvido: 1\\ndepots: { c: { path: %s/round/depot } }\\n' $PWD >p.yaml\n"
+                 "printf 'rules: [ { name: r, under: %s/here, steps: [ { after: 1 day, do: discard } ] } "
+                 "]\\n' $PWD >>p.yaml\n"
+                 "$O --policy p.yaml enforce --yes");
+    assert_status(&o, 6);
+    assert_contains(o.err, "cannot find out what must never be touched");
+    assert_contains(o.err, "nothing was done");
+    assert_lacks(o.out, "Run 20");
+    o = shell(s, "test -e here/a && ! $O audit show | grep -q 'run begins'");
+    assert_status(&o, 0);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, teardown)
 
 int main(void)
@@ -166,6 +184,7 @@ int main(void)
         TEST(a_second_mount_of_olvidos_own_places_is_guarded),
         TEST(the_root_and_homes_stay_but_what_is_in_them_may_go),
         TEST(a_mount_that_appears_during_the_run_stays),
+        TEST(nothing_is_done_while_a_guard_is_incomplete),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

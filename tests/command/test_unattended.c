@@ -119,7 +119,39 @@ static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
     assert_status(&o, 3);
     assert_contains(o.out, "to the trash? That exceeds the limit of 5 files per run.");
     assert_contains(o.out, "2 discarded");
-    o = enforce(s, "--yes", 0); /* answered beforehand */
+}
+
+/* What exceeds a limit needs a person who answers, or its name. */
+static void yes_beforehand_exceeds_no_limit(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 5 }", RULES, NULL);
+    o = enforce(s, "--yes", 3);
+    assert_contains(o.err, "rule a: refused as a whole, 12 files. That exceeds the limit of 5 files per run");
+    assert_contains(o.err, "--over-limit RULE");
+    assert_contains(o.out, "2 discarded");
+    assert_true(exists(s, "tides/a/00.tmp"));
+    o = olvido_on_terminal(s, 200, "yes\n", "--policy", "policy.yaml", "enforce", "--yes", "--rule", "a",
+                           NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "to the trash? That exceeds the limit of 5 files per run.");
+    assert_contains(o.out, "12 discarded");
+}
+
+static void a_rule_may_exceed_its_limits_by_name(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 5 }", RULES, NULL);
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "b", NULL);
+    assert_contains(o.err, "rule a: refused as a whole");
+    assert_true(exists(s, "tides/a/00.tmp"));
+    o = olvido_ends(s, 2, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "c", NULL);
+    assert_contains(o.err, "the policy has no rule `c`");
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--over-limit", "a", NULL);
+    assert_contains(o.err, "no --yes"); /* it answers no question */
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--unattended", "--over-limit", "a", NULL);
     assert_contains(o.out, "12 discarded");
 }
 
@@ -385,6 +417,8 @@ int main(void)
         TEST(limits_count_over_all_rules_of_a_run),
         TEST(a_share_is_asked_of_rules_with_twenty_files_only),
         TEST(on_a_terminal_a_limit_is_part_of_the_question),
+        TEST(yes_beforehand_exceeds_no_limit),
+        TEST(a_rule_may_exceed_its_limits_by_name),
         TEST(what_olvido_discarded_is_cleared_in_time),
         TEST(clearing_ten_needs_their_count),
         TEST(ten_files_need_their_count_to_the_digit),

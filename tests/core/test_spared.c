@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What spares a file, asked of the library: holds (by a stand-in register), the respite after a recovery,
  * files in use, limits. */
+#include "act/acts.h"
+#include "olvido/permission.h"
 #include "olvido/plan.h"
 #include "olvido/run.h"
 #include "os/os.h"
@@ -448,8 +450,13 @@ static void what_is_open_for_writing_is_seen(void **state)
 static enum olv_limit exceeded(struct olv_limits limits, uint64_t spent_files, uint64_t due_files,
                                uint64_t owned)
 {
-    struct olv_tally due = {.files = due_files, .bytes = due_files * 10};
-    return olv_limit_exceeded(&limits, (struct olv_spent){spent_files, spent_files * 10}, &due, owned);
+    struct olv_step step = {.act = &act_discard};
+    struct olv_rule rule = {.steps = &step, .step_count = 1};
+    struct olv_policy policy = {.rules = &rule, .rule_count = 1, .limits = limits};
+    struct olv_tally due = {.files = due_files, .bytes = due_files * 10}, limited;
+    struct olv_rule_tally tally = {.steps = &due, .owned = {.files = owned}};
+    return olv_excess_of(&policy, 0, &tally, (struct olv_spent){spent_files, spent_files * 10}, &limited)
+        .limit;
 }
 
 static void limits_hold_up_to_the_last_file(void **state)

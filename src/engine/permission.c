@@ -1,0 +1,277 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Rule by rule, and then the policy's `trash`. Limits stop a rule as a whole before its first file, so that a
+ * mistake in it is seen. */
+#include "olvido/permission.h"
+
+#include <stdlib.h>
+
+bool olv_needs_count(uint64_t files, uint64_t directories)
+{
+    return files >= OLV_COUNTED_FROM || directories > 0;
+}
+
+/* ---- limits ---- */
+
+/* The due files of all steps with one of these traits. */
+static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rule_tally *tally,
+                               unsigned traits)
+{
+    struct olv_tally sum = {0};
+    for (size_t i = 0; i < rule->step_count; i++) {
+        const struct olv_tally *due = &tally->steps[i];
+        if (!(rule->steps[i].act->traits & traits) || due->files == 0)
+            continue;
+        if (sum.files == 0 || olv_instant_compare(due->oldest, sum.oldest) < 0)
+            sum.oldest = due->oldest;
+        sum.files += due->files;
+        sum.bytes += due->bytes;
+    }
+    return sum;
+}
+
+static enum olv_limit limit_of(const struct olv_limits *limits, struct olv_spent spent,
+                               const struct olv_tally *due, uint64_t owned)
+{
+    if (due->files == 0)
+        return OLV_LIMIT_NONE;
+    if (limits->has_files && (spent.files > limits->files || due->files > limits->files - spent.files))
+        return OLV_LIMIT_FILES;
+    if (limits->has_bytes && (spent.bytes > limits->bytes || due->bytes > limits->bytes - spent.bytes))
+        return OLV_LIMIT_BYTES;
+    if (limits->has_share && owned >= OLV_SHARE_FROM_FILES &&
+        (double)due->files * 1000000.0 > (double)owned * (double)limits->share_millionths)
+        return OLV_LIMIT_SHARE;
+    return OLV_LIMIT_NONE;
+}
+
+struct olv_excess olv_excess_of(const struct olv_policy *policy, size_t rule,
+                                const struct olv_rule_tally *tally, struct olv_spent spent,
+                                struct olv_tally *due)
+{
+    *due = sum_of(&policy->rules[rule], tally, OLV_TAKES_AWAY);
+    return (struct olv_excess){limit_of(&policy->limits, spent, due, tally->owned.files), due->files,
+                               tally->owned.files};
+}
+
+/* ---- permission ---- */
+
+struct permitted {
+    enum olv_answer answer;
+    bool may_end;             /* what cannot be taken back may be done */
+    bool is_refused;          /* as a whole */
+    struct olv_excess excess; /* then */
+};
+
+struct olv_permission {
+    const struct olv_policy *policy;
+    const struct olv_plan *plan;
+    const bool *selected;
+    struct olv_allowance allowance;
+    struct olv_spent spent;
+    size_t at;                         /* the rule at hand; the number of rules: the trash; beyond: the end */
+    enum { AT_STEPS, AT_COUNT } stage; /* of it */
+    bool is_stopped;
+    uint64_t final_files; /* of all that cannot be taken back */
+    struct olv_unpermitted lacks;
+    struct permitted of[]; /* each rule, and the trash */
+};
+
+static bool is_selected(const struct olv_permission *p, size_t rule)
+{
+    return !p->selected || p->selected[rule];
+}
+
+static struct olv_tally tally_of(const struct olv_permission *p, size_t rule, unsigned traits)
+{
+    return is_selected(p, rule) ? sum_of(&p->policy->rules[rule], &p->plan->rules[rule], traits)
+                                : (struct olv_tally){0};
+}
+
+struct olv_permission *olv_permission_new(const struct olv_policy *policy, const struct olv_plan *plan,
+                                          const bool *selected, const struct olv_allowance *allowance)
+{
+    struct olv_permission *p = calloc(1, sizeof *p + (policy->rule_count + 1) * sizeof *p->of);
+    if (!p)
+        return NULL;
+    p->policy = policy;
+    p->plan = plan;
+    p->selected = selected;
+    p->allowance = *allowance;
+    p->final_files = plan->trash_reason == OLV_DUE ? plan->trash.files : 0;
+    for (size_t i = 0; i < policy->rule_count; i++)
+        p->final_files += tally_of(p, i, OLV_FINAL).files;
+    return p;
+}
+
+void olv_permission_free(struct olv_permission *p)
+{
+    free(p);
+}
+
+static bool is_count_right(const struct olv_permission *p)
+{
+    return p->allowance.count == p->final_files;
+}
+
+/* A rule has its answer: what it takes from the limits is spent. */
+static void leave_rule(struct olv_permission *p)
+{
+    struct olv_tally due;
+    if (p->of[p->at].answer != OLV_ANSWER_NO && is_selected(p, p->at)) {
+        olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due);
+        p->spent.files += due.files;
+        p->spent.bytes += due.bytes;
+    }
+    p->stage = AT_STEPS;
+    p->at++;
+}
+
+/* What it ends for good needs its count from so many on. True where that has to be asked. */
+static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
+{
+    struct permitted *of = &p->of[p->at];
+    struct olv_tally due = tally_of(p, p->at, OLV_FINAL);
+    if (of->answer == OLV_ANSWER_NO)
+        return false;
+    if (due.files == 0 || p->allowance.is_unattended) {
+        of->may_end = true;
+    } else if (p->allowance.has_count || !olv_needs_count(due.files, 0)) {
+        of->may_end = !p->allowance.has_count || is_count_right(p);
+    } else if (p->allowance.can_ask) {
+        *q = (struct olv_question){
+            .kind = OLV_ASKS_RULE_COUNT, .rule = p->at, .files = due.files, .bytes = due.bytes};
+        return true;
+    }
+    if (!of->may_end)
+        p->lacks.not_counted += due.files;
+    return false;
+}
+
+/* True where somebody has to be asked. */
+static bool ask_rule(struct olv_permission *p, struct olv_question *q)
+{
+    struct permitted *of = &p->of[p->at];
+    uint64_t touched = tally_of(p, p->at, OLV_TOUCHES).files;
+    bool may_exceed = p->allowance.over_limit && p->allowance.over_limit[p->at], is_said;
+    struct olv_tally due;
+    struct olv_excess excess = {0};
+    if (is_selected(p, p->at))
+        excess = olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due);
+    is_said = p->allowance.says_yes || p->allowance.is_unattended;
+    if (touched == 0 || (is_said && (excess.limit == OLV_LIMIT_NONE || may_exceed))) {
+        of->answer = OLV_ANSWER_YES;
+    } else if (p->allowance.can_ask) {
+        *q = (struct olv_question){.kind = OLV_ASKS_RULE, .rule = p->at, .excess = excess};
+        return true;
+    } else if (is_said) {
+        of->is_refused = true;
+        of->excess = excess;
+        p->lacks.over_limit += touched;
+    } else {
+        p->lacks.not_asked += touched;
+    }
+    return false;
+}
+
+/* True where somebody has to be asked. */
+static bool ask_trash(struct olv_permission *p, struct olv_question *q)
+{
+    const struct olv_tally *due = &p->plan->trash;
+    bool needs_count = olv_needs_count(due->files, p->plan->trash_directories), is_allowed = false;
+    if (due->files == 0 || p->plan->trash_reason != OLV_DUE)
+        return false;
+    if (p->allowance.is_unattended) {
+        is_allowed = true;
+    } else if (p->allowance.has_count) {
+        is_allowed = is_count_right(p);
+    } else if (p->allowance.says_yes && !needs_count) {
+        is_allowed = true;
+    } else if (p->allowance.can_ask) {
+        *q = (struct olv_question){.kind = needs_count ? OLV_ASKS_TRASH_COUNT : OLV_ASKS_TRASH,
+                                   .rule = p->at,
+                                   .files = due->files,
+                                   .bytes = due->bytes};
+        return true;
+    } else {
+        p->lacks.trash_items = due->files;
+    }
+    p->of[p->at].answer = is_allowed ? OLV_ANSWER_YES : OLV_ANSWER_NO;
+    return false;
+}
+
+bool olv_permission_next(struct olv_permission *p, struct olv_question *q)
+{
+    for (; !p->is_stopped && p->at < p->policy->rule_count; leave_rule(p)) {
+        if (p->stage == AT_STEPS && ask_rule(p, q))
+            return true;
+        p->stage = AT_COUNT;
+        if (ask_rule_count(p, q))
+            return true;
+    }
+    if (p->is_stopped || p->at > p->policy->rule_count)
+        return false;
+    if (ask_trash(p, q))
+        return true;
+    p->at++;
+    return false;
+}
+
+void olv_permission_answer(struct olv_permission *p, enum olv_answer answer)
+{
+    struct permitted *of = &p->of[p->at];
+    p->is_stopped |= answer == OLV_ANSWER_STOP;
+    if (p->at == p->policy->rule_count) {
+        of->answer = answer;
+        p->at++;
+    } else if (p->stage == AT_STEPS) {
+        of->answer = answer == OLV_ANSWER_STOP ? OLV_ANSWER_NO : answer;
+        p->stage = AT_COUNT;
+    } else {
+        of->may_end = answer == OLV_ANSWER_YES;
+        if (!of->may_end)
+            p->lacks.not_counted += tally_of(p, p->at, OLV_FINAL).files;
+        leave_rule(p);
+    }
+}
+
+/* ---- single entries ---- */
+
+static size_t rule_of(const struct olv_permission *p, const struct olv_docket_entry *e)
+{
+    return e->rule == OLV_OF_TRASH ? p->policy->rule_count : e->rule;
+}
+
+enum olv_answer olv_permission_of(const struct olv_permission *p, const struct olv_docket_entry *e)
+{
+    const struct permitted *of = &p->of[rule_of(p, e)];
+    if (!(e->act->traits & OLV_TOUCHES))
+        return OLV_ANSWER_YES;
+    if (p->is_stopped || (e->rule != OLV_OF_TRASH && e->act->traits & OLV_FINAL && !of->may_end))
+        return OLV_ANSWER_NO;
+    return of->answer;
+}
+
+void olv_permission_rest(struct olv_permission *p, const struct olv_docket_entry *e)
+{
+    p->of[rule_of(p, e)].answer = OLV_ANSWER_YES;
+}
+
+void olv_permission_stop(struct olv_permission *p)
+{
+    p->is_stopped = true;
+}
+
+struct olv_unpermitted olv_permission_lacks(const struct olv_permission *p)
+{
+    struct olv_unpermitted lacks = p->lacks;
+    lacks.count = p->final_files;
+    return lacks;
+}
+
+bool olv_permission_refused(const struct olv_permission *p, size_t rule, struct olv_excess *out,
+                            uint64_t *files)
+{
+    *out = p->of[rule].excess;
+    *files = tally_of(p, rule, OLV_TOUCHES).files;
+    return p->of[rule].is_refused;
+}

@@ -1,0 +1,145 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "olvido/session.h"
+
+#include "os/os.h"
+
+#include <errno.h>
+#include <limits.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+/* ---- what must never be touched ---- */
+
+/* It is refused as a trash, and what it leads to is none. */
+static bool is_link(const char *path)
+{
+    struct stat st;
+    return lstat(path, &st) == 0 && S_ISLNK(st.st_mode);
+}
+
+static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *trashes, const char *home)
+{
+    for (size_t i = 0; i < olv_trashes_count(trashes); i++)
+        olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
+    if (home && !is_link(home))
+        olv_guard_add(guard, home); /* also when it cannot be used */
+}
+
+static bool guard_archive(void *self, const struct olv_stored_archive *archive)
+{
+    olv_guard_add(self, archive->depot_path);
+    return true;
+}
+
+/* The depots that are known, whether or not a policy names them. */
+static void guard_depots(struct olv_session *s)
+{
+    const struct olv_policy *policy = s->options.policy;
+    struct olv_error err = s->catalogue_error;
+    if (s->catalogue)
+        olv_catalogue_archives(s->catalogue, guard_archive, &s->guard, &err);
+    if (err.sys && err.sys != ENOENT)
+        s->guard.error = err;
+    for (size_t i = 0; policy && i < policy->depot_count; i++)
+        olv_guard_add(&s->guard, policy->depots[i].path);
+}
+
+static void know_guard(struct olv_session *s, const char *home)
+{
+    if (s->options.policy_path)
+        olv_guard_add(&s->guard, s->options.policy_path);
+    olv_guard_add(&s->guard, s->options.state);
+    guard_depots(s);
+    guard_trashes(&s->guard, s->trashes, home);
+    olv_guard_find_aliases(&s->guard);
+    olv_guard_add_landmarks(&s->guard);
+    s->guard_error = s->guard.error;
+}
+
+/* ---- the session ---- */
+
+/* In the order of what a run that was cut short may have left: it is settled before anything is read. */
+bool olv_session_open(struct olv_session *s, const struct olv_session_options *options, struct olv_error *err)
+{
+    struct olv_run_options run = {.state = options->state,
+                                  .command = options->command,
+                                  .policy = options->policy,
+                                  .guard = &s->guard,
+                                  .observer = options->observer};
+    struct olv_error none = {0};
+    char home[PATH_MAX];
+    *s = (struct olv_session){.options = *options, .state = strdup(options->state)};
+    if (!s->state)
+        return olv_fail_memory(err);
+    run.state = s->options.state = s->state;
+    run.trash = olv_trash_home(home, sizeof home, &none) ? home : NULL;
+    if (options->command && !(s->run = olv_run_open(&run, err)))
+        return false;
+    s->trashes = olv_trashes_new(run.trash);
+    if (!s->trashes)
+        return olv_fail_memory(err);
+    olv_trashes_find(s->trashes, options->observer);
+    s->catalogue = olv_catalogue_open(options->state, &s->catalogue_error);
+    if (s->catalogue_error.sys == ENOENT)
+        olv_error_clear(&s->catalogue_error);
+    know_guard(s, run.trash);
+    s->options.policy_path = NULL;
+    s->respites = olv_respites_read(options->state, olv_os_now(), err);
+    s->notes = s->respites ? olv_notes_read(options->state, err) : NULL;
+    return s->notes != NULL;
+}
+
+void olv_session_close(struct olv_session *s)
+{
+    olv_run_close(s->run);
+    olv_respites_free(s->respites);
+    olv_notes_free(s->notes);
+    olv_catalogue_close(s->catalogue);
+    olv_trashes_free(s->trashes);
+    olv_guard_free(&s->guard);
+    free(s->state);
+}
+
+struct olv_plan_options olv_session_judging(const struct olv_session *s,
+                                            const struct olv_plan_request *request)
+{
+    return (struct olv_plan_options){.now = request->now,
+                                     .as_of = request->as_of,
+                                     .selected = request->selected,
+                                     .guard = &s->guard,
+                                     .respites = s->respites,
+                                     .notes = s->notes,
+                                     .catalogue = s->catalogue,
+                                     .trashes = request->selected ? NULL : s->trashes,
+                                     .is_unattended = request->is_unattended,
+                                     .wants_docket = request->wants_docket};
+}
+
+bool olv_session_plan(struct olv_session *s, struct olv_policy *policy,
+                      const struct olv_plan_request *request, struct olv_plan *plan, const char **clock_doubt,
+                      struct olv_error *err)
+{
+    struct olv_plan_options options = olv_session_judging(s, request);
+    bool *in_notice = calloc(policy->rule_count + 1, sizeof *in_notice), ok = true;
+    if (!in_notice)
+        return olv_fail_memory(err);
+    if (s->run)
+        ok = olv_run_examine(s->run, policy, request->is_unattended, in_notice, clock_doubt, err);
+    options.in_notice = in_notice;
+    options.is_clock_off = ok && s->run && *clock_doubt;
+    ok = ok && olv_plan_make(plan, policy, &options, s->options.observer, err);
+    free(in_notice);
+    return ok;
+}
+
+bool olv_session_carry_out(struct olv_session *s, struct olv_spool *docket,
+                           const struct olv_approval *approval, struct olv_run_result *result,
+                           struct olv_error *err)
+{
+    if (s->guard_error.code == OLV_OK)
+        return olv_run_carry_out(s->run, docket, approval, result, err);
+    *result = (struct olv_run_result){0};
+    *err = s->guard_error;
+    return olv_error_as(err, OLV_STATE);
+}
