@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What every command gets, and what every command is. To add a command: one file cmd_NAME.c and its line in
- * commands.c; an option that no command has yet: its line in options.c, too. */
+/* What every command gets, and what every command is. To add a command: one file cmd_NAME.c, its line in
+ * commands.c, and help/NAME.txt; an option that no command has yet: its line in options.c, too. */
 #ifndef OLV_CLI_CLI_H
 #define OLV_CLI_CLI_H
 
@@ -96,7 +96,6 @@ struct cli_command {
     const char *stage;              /* under which heading the overview lists it */
     const char *arguments;          /* "[PATH…]" */
     const char *summary;            /* one line */
-    const char *help;               /* the rest of `help NAME` */
     const enum cli_option *options; /* ends with OPT_NONE; may be NULL */
     size_t least, most;             /* arguments */
     enum cli_status (*run)(struct cli *cli);

@@ -142,26 +142,6 @@ const struct cli_command cmd_archive = {
     .stage = "Do",
     .arguments = "PATH… --to FILE | --depot NAME",
     .summary = "Puts files and trees into an archive that any reader of the format opens",
-    .help =
-        "The name of FILE says how it is packed: .tar, .tar.gz, .tar.bz2, .tar.xz, .tar.zst or .zip; --level "
-        "is as for compress. Everything\n"
-        "that a file has goes in: long names and names that are no text, times to the nanosecond, owners, "
-        "hard "
-        "and symbolic links,\n"
-        "holes, attributes, access control lists, pipes, devices, empty directories. The last member is a "
-        "manifest with a SHA-256\n"
-        "for each file.\n"
-        "An original goes only after the whole archive was brought to the disk, read back and compared; "
-        "--keep "
-        "leaves all. A file that\n"
-        "changes meanwhile is not in the archive, stays, and is named.\n"
-        "--depot puts it into a depot of the policy instead, under a name with the date; `olvido recover` "
-        "takes "
-        "single files back\n"
-        "from there. --pack says how it is packed, if not as the policy does.\n"
-        "It asks for more than three files, a directory, read-only files and those of other users; --yes "
-        "answers beforehand.\n"
-        "`olvido contents FILE` lists it, `olvido extract FILE --into DIRECTORY` takes it apart.\n",
     .options = options,
     .least = 1,
     .most = 100000,

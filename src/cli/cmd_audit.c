@@ -279,20 +279,6 @@ const struct cli_command cmd_audit = {
     .stage = "Prove",
     .arguments = "show|verify",
     .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
-    .help =
-        "show    what was done, when, by which run and with what result. All of --run, --rule, --act, "
-        "--result, "
-        "--since,\n"
-        "        --until and --path (that path, or what was below it) must fit. --json gives the "
-        "ledger's own "
-        "lines.\n"
-        "verify  reads every line back, compares it with the signed checkpoint and with the dockets, and "
-        "names the first\n"
-        "        line that was altered, removed, added or moved; the exit status is then 5. Whoever owns the "
-        "state directory could\n"
-        "        make all of it anew: --against FILE compares with a copy of its `ledger/checkpoint` that "
-        "you "
-        "keep elsewhere\n",
     .options = options,
     .least = 1,
     .most = 1,

@@ -100,18 +100,6 @@ const struct cli_command cmd_check = {
     .stage = "Decide",
     .arguments = "[FILE]",
     .summary = "Finds every error in a policy, and whether this machine can carry it out",
-    .help =
-        "Without a FILE it is the policy that the other commands would use. All errors are shown in one "
-        "go: file, line and\n"
-        "column, the line with a mark under the place, what was expected, and the known word that was "
-        "probably meant.\n"
-        "Warnings name what is allowed, but hardly meant: rules that can never match, steps that never come, "
-        "places that are\n"
-        "not there, clocks that this file system does not keep. With --json there is one object for each. "
-        "The "
-        "exit status\n"
-        "is 2 when there are errors; warnings change nothing.\n"
-        "docs/policy.md describes the file.\n",
     .most = 1,
     .run = run,
 };

@@ -55,20 +55,6 @@ const struct cli_command cmd_compress = {
     .stage = "Do",
     .arguments = "PATH…",
     .summary = "Compresses files, each into one beside it",
-    .help =
-        "Of a directory all files in it are compressed, but those that are already. FILE becomes FILE.zst, "
-        "or "
-        "with --as gzip\n"
-        "FILE.gz, bzip2 FILE.bz2, xz FILE.xz. Levels: gzip 1 to 9, bzip2 1 to 9, xz 0 to 9, zstd 1 to 22.\n"
-        "Times, mode, owner, access control lists and extended attributes stay. The original goes only after "
-        "the compressed\n"
-        "file was brought to the disk, read back and compared; --keep leaves it. What would not become at "
-        "least 2 % smaller,\n"
-        "is open for writing or has several names stays as it is.\n"
-        "--to FILE writes the compressed file there, --to - to standard output; the original stays then.\n"
-        "It asks for more than three files, a directory, read-only files and those of other users; --yes "
-        "answers beforehand.\n"
-        "With --json, there is a line for each file, and then one for the run.\n",
     .options = options,
     .least = 1,
     .most = 100000,

@@ -238,13 +238,6 @@ const struct cli_command cmd_contents = {
     .stage = "Keep",
     .arguments = "ARCHIVE [PATTERN…]",
     .summary = "Lists what is in any archive, ours or another's",
-    .help =
-        "Mode, owner, size, time of modification and path of each member, then the total and how well it is "
-        "packed. Knows the same\n"
-        "kinds of archives and the same PATTERNs as `extract`: tar of every common kind, packed or not; zip; "
-        "single packed files.\n"
-        "A damaged archive is listed as far as it can be read; then the exit status is 5.\n"
-        "With --json, one line for each member.\n",
     .options = options,
     .least = 1,
     .most = 4096,

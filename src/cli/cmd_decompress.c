@@ -37,20 +37,6 @@ const struct cli_command cmd_decompress = {
     .stage = "Do",
     .arguments = "PATH…",
     .summary = "Takes compressed files back to what they were",
-    .help =
-        "Knows gzip, bzip2, xz and zstd by what is in the file, several parts one behind the other included. "
-        "Of a directory all\n"
-        "files with such a suffix are taken. The new file gets the name without the suffix; .tgz, .tbz2, "
-        ".txz "
-        "and .tzst become\n"
-        ".tar. Times, mode, owner, access control lists and extended attributes stay.\n"
-        "Every checksum is checked, and the compressed file goes only after the new one was brought to the "
-        "disk, read back and\n"
-        "compared; --keep leaves it. A damaged file is named, stays, and leaves nothing half-written.\n"
-        "--max-size SIZE gives up what would become larger. Without it, what becomes more than a thousand "
-        "times as large, and\n"
-        "more than 1 GiB, is given up: no honest file does.\n"
-        "--to FILE writes there, --to - to standard output; the compressed file stays then.\n",
     .options = options,
     .least = 1,
     .most = 100000,

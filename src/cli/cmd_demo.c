@@ -116,17 +116,6 @@ const struct cli_command cmd_demo = {
     .stage = "Set up",
     .arguments = "DIR",
     .summary = "Writes made-up sample files and a policy to try things on",
-    .help =
-        "DIR must be new or empty. The files pretend to be up to eight years old, and some have awkward "
-        "names: blanks, a\n"
-        "leading dash, a newline, bytes that are no text. There are empty and read-only files, hard "
-        "links, links that lead\n"
-        "outside or in a circle, and a sparse file.\n"
-        "--for POLICY makes files for your own rules instead: for each step of each rule one that is just "
-        "too young and one\n"
-        "just old enough, each in a tree of its own below DIR, with a copy of the policy that is about "
-        "them; and says what that\n"
-        "policy makes of each, now or with --as-of on another day. Nothing outside DIR is touched.\n",
     .options = options,
     .least = 1,
     .most = 1,

@@ -347,14 +347,6 @@ const struct cli_command cmd_depot = {
     .stage = "Keep",
     .arguments = "show|verify|rebuild [NAME]",
     .summary = "Shows what lies in depots, reads it back, or reads the catalogue anew",
-    .help =
-        "show     the archives in all depots, or in the one named.\n"
-        "verify   reads every archive back and compares it with the catalogue. Names each damaged part, and "
-        "each "
-        "file that is\n"
-        "         lost with it; all others can still be recovered. The exit status is 5 then.\n"
-        "rebuild  reads the catalogue anew from the archives of the policy's depots: from nothing but their "
-        "manifests.\n",
     .options = options,
     .least = 1,
     .most = 2,

@@ -155,24 +155,6 @@ const struct cli_command cmd_enforce = {
     .stage = "Do",
     .arguments = "",
     .summary = "Carries the policy out, on the record",
-    .help =
-        "Shows what is due, then asks once for each rule: no, yes, each (file by file), list, or stop. "
-        "The first letter will\n"
-        "do. A rule that would exceed the policy's limits says so in its question. --yes answers beforehand. "
-        "Without a terminal\n"
-        "nothing is asked, and what was not allowed is left undone. What cannot be taken back (the policy's "
-        "`trash`) needs its\n"
-        "count typed from ten on; --count N gives it beforehand.\n"
-        "--unattended, for timers, asks nothing: it does only the steps that the policy marks `unattended: "
-        "yes`, "
-        "refuses a rule\n"
-        "that exceeds a limit as a whole, and lets what cannot be taken back wait while a rule is new or "
-        "changed "
-        "or the clock\n"
-        "is in doubt.\n"
-        "Ctrl-C finishes the file under way, and the ledger says how far it went. What was discarded "
-        "lies in the trash:\n"
-        "the last line says how to take it back.\n",
     .options = options,
     .run = run,
 };

@@ -325,13 +325,6 @@ const struct cli_command cmd_explain = {
     .stage = "Look",
     .arguments = "PATH…",
     .summary = "Says which rule owns a file, what becomes of it when, and what stands in the way",
-    .help = "For every rule that was asked before, it names the part of its `where` that does not fit, with "
-            "the value "
-            "that it met.\n"
-            "Each step of the owning rule is shown with its date. For a path that is gone it says where it "
-            "went by the "
-            "ledger, and\n"
-            "how to get it back. --as-of asks about another day.\n",
     .options = options,
     .least = 1,
     .most = 4096,

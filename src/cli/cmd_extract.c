@@ -94,26 +94,6 @@ const struct cli_command cmd_extract = {
     .stage = "Get back",
     .arguments = "ARCHIVE [PATTERN…]",
     .summary = "Takes any archive apart, ours or another's, into a directory",
-    .help =
-        "Knows tar of every common kind, packed by gzip, bzip2, xz, zstd or not; zip; and single packed "
-        "files. "
-        "What it is, is found by\n"
-        "looking, not by the name. A PATTERN with a slash fits a path and what lies below it, * and ? within "
-        "a "
-        "name, ** across\n"
-        "directories; one without fits such a name anywhere. Without any, all members are taken.\n"
-        "Nothing is ever written outside of the directory: names with .. and ways through links are refused. "
-        "What is there already\n"
-        "stays, and the member is refused; --if-exists says otherwise: skip, number, set-aside, replace.\n"
-        "Modes, times, holes, links and attributes of users (user.*) are restored. --owners, for root, "
-        "restores owners, set-id\n"
-        "bits, access control lists and all attributes as well; --devices makes devices.\n"
-        "A damaged archive is taken apart behind the damage, too: what is lost or altered is named, and the "
-        "exit "
-        "status is 5.\n"
-        "--max-size SIZE stops an archive that expands to more. Without it, one that expands to more than a "
-        "thousand times its\n"
-        "size, and more than 1 GiB, is stopped.\n",
     .options = options,
     .least = 1,
     .most = 4096,

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/help.h"
 #include "cli/term.h"
 #include "olvido/nearest.h"
 
@@ -35,9 +36,10 @@ static void print_command(const struct cli *cli, const struct cli_command *comma
 {
     printf("%sUsage:%s olvido %s%s%s\n\n%s.\n", term_begin(cli, STYLE_HEADING), term_end(cli), command->name,
            *command->arguments ? " " : "", command->arguments, command->summary);
-    if (*command->help)
-        printf("\n%s", command->help);
-    if (command->options) {
+    for (const struct cli_help_text *help = cli_help_texts; help->command; help++)
+        if (strcmp(help->command, command->name) == 0)
+            printf("\n%s", help->text);
+    if (command->options && *command->options != OPT_NONE) {
         printf("\n%sOptions%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
         for (const enum cli_option *o = command->options; *o != OPT_NONE; o++)
             cli_print_option(*o);
@@ -67,7 +69,6 @@ const struct cli_command cmd_help = {
     .stage = "Set up",
     .arguments = "[COMMAND]",
     .summary = "Shows what commands there are, or how one is used",
-    .help = "",
     .most = 1,
     .run = run,
 };

@@ -59,9 +59,6 @@ const struct cli_command cmd_preview = {
     .stage = "Decide",
     .arguments = "",
     .summary = "Shows what the policy would do, and touches nothing",
-    .help = "For every rule and step it counts the files that are due, and what is not due and why. --list "
-            "names the due ones.\n"
-            "--as-of asks about another day: what falls due until then, if nothing changes.\n",
     .options = options,
     .run = run,
 };

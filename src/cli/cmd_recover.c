@@ -250,30 +250,6 @@ const struct cli_command cmd_recover = {
     .stage = "Get back",
     .arguments = "[PATTERN…]",
     .summary = "Takes files back from the trash, or from a depot, to where they were",
-    .help =
-        "A PATTERN is a path: it takes back what was there or below it; * and ? match within a name, ** "
-        "across directories.\n"
-        "One without a slash fits such a name anywhere, too. --run takes back what one run discarded, "
-        "--since and "
-        "--until what\n"
-        "was discarded in that time. All trashes and depots are searched: the home trash and those of other "
-        "file "
-        "systems. Of "
-        "several\n"
-        "versions of a path the newest is taken; --versions lists all. --as-of takes each path as it was at "
-        "a "
-        "date: the version\n"
-        "that was modified last by then. Directories that are gone are made again, for you alone.\n"
-        "--into DIRECTORY puts everything there instead, with as much of its old path as tells it apart.\n"
-        "Nothing is ever overwritten by itself: what finds its place taken stays in the trash, is named, and "
-        "the "
-        "exit status\n"
-        "is 3. --if-exists says otherwise: ask, skip (stays, and that is fine), number (comes as \"name "
-        "(2).ext\"), set-aside\n"
-        "(the one that is there becomes \"name.set-aside-1.ext\"), replace (the one that is there is lost).\n"
-        "What was recovered is left alone by every policy for 30 days. Quote patterns, so that the shell "
-        "leaves "
-        "them alone.\n",
     .options = options,
     .most = 4096,
     .run = run,

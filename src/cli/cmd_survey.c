@@ -222,25 +222,6 @@ const struct cli_command cmd_survey = {
     .stage = "Look",
     .arguments = "[PATH…]",
     .summary = "Shows how old and how big what lies in a tree is, and whose",
-    .help = "Without a PATH it is the working directory. Links are not followed, and other file systems that "
-            "begin below a\n"
-            "PATH are not entered. Everything but directories is counted, unless --kind says otherwise. Age "
-            "is that of the\n"
-            "last modification, or of the --clock. With --newer-than of two days or less the picture is in "
-            "minutes and "
-            "hours.\n"
-            "--list names the entries, oldest first; --sort and --limit list, too. --where is as in a "
-            "policy: it is "
-            "about files\n"
-            "unless it names a `kind`, and `path` and `depth` count from each PATH.\n"
-            "--format makes a line for each entry out of {path} {name} {kind} {size} {bytes} {owner} {uid} "
-            "{group} "
-            "{gid} {mode}\n"
-            "{links} {inode} {modified} {accessed} {changed} {born} {age} {days} {minutes}; \\n, \\t, \\0 "
-            "and \\\\ are as in "
-            "C, {{ is a\n"
-            "brace. A line ends with a newline unless the template ends with \\0.\n"
-            "Places that may not be read are named, and the exit status is then 1.\n",
     .options = options,
     .most = MOST_PATHS,
     .run = run,

@@ -281,23 +281,6 @@ const struct cli_command cmd_trash = {
     .stage = "Get back",
     .arguments = "show|clear [PATTERN…]",
     .summary = "Shows what lies in the trashes, oldest first, or removes it for good",
-    .help =
-        "show   what was discarded, when and where it was: in the home trash and in those of other file "
-        "systems. "
-        "They are those\n"
-        "       of the desktop (freedesktop.org Trash specification 1.0), so what other programs discarded "
-        "is "
-        "shown as well.\n"
-        "clear  removes what fits, for good: items by PATTERN (as for recover), by --run, discarded --since "
-        "and "
-        "--until a date,\n"
-        "       or --older-than a duration; without any of these, everything. It asks first. From ten items "
-        "on, "
-        "and for a\n"
-        "       directory, the count has to be typed; --count N gives it beforehand, and a wrong one does "
-        "nothing.\n"
-        "       --preview shows what would go.\n"
-        "`olvido recover` takes things back.\n",
     .options = options,
     .least = 1,
     .most = 4096,

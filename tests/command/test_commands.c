@@ -38,6 +38,24 @@ static void the_sample_has_everything_awkward(void **state)
     assert_true(time(NULL) - st.st_mtime > 80 * 86400);
 }
 
+/* docs/commands.md has each command as `help` says it: tools/commands writes it. */
+static void the_manual_says_what_help_says(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(s, "$OLVIDO_SOURCE/tools/commands $OLVIDO $PWD/commands.md && diff "
+                "$OLVIDO_SOURCE/docs/commands.md commands.md");
+}
+
+static void every_command_has_its_help(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(
+        s,
+        "$O help | sed -n '/^Look$/,/^Options of every/s/^  \\([a-z]*\\) .*/\\1.txt/p' | grep -v '^help' | "
+        "sort >commands\n"
+        "ls $OLVIDO_SOURCE/src/cli/help >texts; diff commands texts");
+}
+
 static void the_sample_never_overwrites(void **state)
 {
     const struct sandbox *s = *state;
@@ -295,6 +313,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         TEST(the_sample_has_everything_awkward),
+        TEST(the_manual_says_what_help_says),
+        TEST(every_command_has_its_help),
         TEST(the_sample_never_overwrites),
         TEST(the_policy_of_the_sample_is_sound_and_finds_work),
         TEST(readings_of_the_sample_have_a_life_in_steps),
