@@ -162,6 +162,38 @@ long olv_spool_mark(struct olv_spool *spool);
 bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err);
 /* The next segment's bytes, into `out`. False at the end (err->code is OLV_OK) or on an error. */
 bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err);
+/* Adds all segments of another one. */
+bool olv_spool_append(struct olv_spool *spool, struct olv_spool *from, struct olv_error *err);
 void olv_spool_free(struct olv_spool *spool);
+
+/* ---- filling one ---- */
+
+/* What tells the entries that must not be parted, because what is done to them is written once: appends the
+ * same to `out` for each of them, and nothing for one by itself. */
+typedef void (*olv_compose_key)(const struct olv_docket_entry *entry, struct olv_text *out);
+
+struct olv_composing {
+    struct olv_spool *spool; /* borrowed */
+    struct olv_segment_writer segment;
+    olv_compose_key key_of;
+    struct olv_text key; /* of the entry added last */
+    struct olv_text scratch;
+};
+
+/* `key_of` NULL: each is by itself. */
+void olv_compose_begin(struct olv_composing *composing, struct olv_spool *spool, olv_compose_key key_of);
+/* A segment is closed when it is full; but what has one key stays in one segment. */
+bool olv_compose_add(struct olv_composing *composing, const struct olv_docket_entry *entry,
+                     struct olv_error *err);
+/* Adds what is left; nothing is added after that. Frees it in any case. */
+bool olv_compose_end(struct olv_composing *composing, struct olv_error *err);
+void olv_compose_abandon(struct olv_composing *composing);
+
+/* ---- going through one, entry by entry ---- */
+
+/* False when `each` said so, or with `err`. */
+bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err);
+/* The same for all segments; rewinds the docket before and afterwards. */
+bool olv_docket_each(struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err);
 
 #endif

@@ -3,6 +3,7 @@
  * archive is seldom to be said, and stands in a file of its own. */
 #include "archive/gathered.h"
 
+#include "base/grow.h"
 #include "base/temporary.h"
 #include "file/reading.h"
 #include "os/durable.h"
@@ -70,12 +71,10 @@ void gathered_free(struct gathered *g)
 
 void gathered_begin(struct gathered *g, uint64_t first)
 {
-    struct gathered_archive *grown = realloc(g->archives, (g->count + 1) * sizeof *grown);
-    g->has_failed |= !grown;
-    if (!grown)
-        return;
-    g->archives = grown;
-    g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
+    if (!grow_by_one(&g->archives, g->count, sizeof *g->archives))
+        g->has_failed = true;
+    else
+        g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
 }
 
 static bool flush(struct gathered *g)

@@ -4,6 +4,7 @@
 #include "archive/links.h"
 
 #include "base/arena.h"
+#include "base/grow.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -64,7 +65,7 @@ enum link_state links_find(const struct links *l, const struct olv_docket_entry 
     return link->is_known ? LINK_KNOWN : LINK_PENDING;
 }
 
-static bool grow(struct links *l)
+static bool grow_table(struct links *l)
 {
     size_t count = 2 * l->slot_count;
     struct link *slots = calloc(count, sizeof *slots);
@@ -81,14 +82,8 @@ static bool grow(struct links *l)
 
 static bool wait_for(struct links *l, const struct olv_docket_entry *e, uint64_t sequence)
 {
-    if (l->waiting_count == l->waiting_cap) {
-        size_t cap = l->waiting_cap ? 2 * l->waiting_cap : 64;
-        struct waiting *grown = realloc(l->waiting, cap * sizeof *grown);
-        if (!grown)
-            return false;
-        l->waiting = grown;
-        l->waiting_cap = cap;
-    }
+    if (!grow(&l->waiting, l->waiting_count, &l->waiting_cap, sizeof *l->waiting))
+        return false;
     l->waiting[l->waiting_count++] = (struct waiting){e->identity.mount, e->identity.inode, sequence};
     return true;
 }
@@ -98,7 +93,7 @@ bool links_add(struct links *l, const struct olv_docket_entry *e, uint64_t seque
     struct link *link;
     if (l->used == MOST)
         return true;
-    if (2 * l->used >= l->slot_count && !grow(l))
+    if (2 * l->used >= l->slot_count && !grow_table(l))
         return false;
     link = slot_of(l->slots, l->slot_count, e->identity.mount, e->identity.inode);
     l->used += !link->path;

@@ -5,6 +5,7 @@
 #include "archive/reckoning.h"
 
 #include "archive/manifest_member.h"
+#include "base/grow.h"
 #include "base/temporary.h"
 
 #include <stdio.h>
@@ -102,18 +103,9 @@ static bool move_to_file(struct reckoning *r, struct olv_error *err)
 
 static bool make_room(struct reckoning *r, struct olv_error *err)
 {
-    size_t cap = r->cap ? 2 * r->cap : 1024;
-    struct note *grown;
     if (r->count == MOST_AT_HAND && !move_to_file(r, err))
         return false;
-    if (r->count < r->cap)
-        return true;
-    grown = realloc(r->at_hand, cap * sizeof *grown);
-    if (!grown)
-        return olv_fail_memory(err);
-    r->at_hand = grown;
-    r->cap = cap;
-    return true;
+    return grow(&r->at_hand, r->count, &r->cap, sizeof *r->at_hand) || olv_fail_memory(err);
 }
 
 /* Holes are zeros. */

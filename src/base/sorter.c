@@ -4,6 +4,7 @@
  * records). */
 #include "olvido/sorter.h"
 
+#include "base/grow.h"
 #include "base/temporary.h"
 
 #include <errno.h>
@@ -108,11 +109,8 @@ static bool sort_buffer(struct olv_sorter *s)
 
 static bool add_run(struct olv_sorter *s, struct run run)
 {
-    struct run *grown =
-        s->run_count < MOST_RUNS ? realloc(s->runs, (s->run_count + 1) * sizeof *grown) : NULL;
-    if (!grown)
+    if (s->run_count == MOST_RUNS || !grow_by_one(&s->runs, s->run_count, sizeof *s->runs))
         return false;
-    s->runs = grown;
     s->runs[s->run_count++] = run;
     return true;
 }

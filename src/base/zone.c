@@ -3,6 +3,7 @@
  * zone database). From then on nothing global is touched, so threads and zones do not get in each other's
  * way. */
 #include "olvido/zone.h"
+#include "base/grow.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -38,10 +39,8 @@ static int32_t library_offset(int64_t s)
 
 static bool add_change(struct olv_zone *zone, int64_t from, int32_t offset_s)
 {
-    struct change *grown = realloc(zone->changes, (zone->count + 1) * sizeof *grown);
-    if (!grown)
+    if (!grow_by_one(&zone->changes, zone->count, sizeof *zone->changes))
         return false;
-    zone->changes = grown;
     zone->changes[zone->count++] = (struct change){from, offset_s};
     return true;
 }

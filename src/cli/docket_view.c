@@ -19,37 +19,35 @@ struct listed {
     size_t rule_len;
 };
 
-static bool collect_entry(struct olv_sorter *sorter, const struct olv_docket_entry *e,
-                          struct olv_text *record, struct olv_error *err)
+struct collecting {
+    struct olv_sorter *sorter;
+    struct docket_filter filter;
+    struct olv_text record;
+};
+
+static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
 {
-    struct listed l = {olv_docket_entry_size(e),   e->due, e->step,
-                       (uint32_t)e->identity.kind, e->act, strlen(e->rule_name) + 1};
-    olv_text_clear(record);
-    olv_text_add(record, &l, sizeof l);
-    olv_text_add(record, e->rule_name, l.rule_len);
-    olv_docket_entry_shown(e, record);
-    olv_text_add(record, "", 1);
-    if (record->failed)
-        return olv_fail_memory(err);
-    return olv_sorter_add(sorter,
-                          (struct olv_record){olv_docket_entry_modified(e), record->data, record->len}, err);
+    bool is_touched = e->act->traits & OLV_TOUCHES;
+    return (!f.by_rule || e->rule == f.rule) &&
+           (f.which == DOCKET_ALL || (f.which == DOCKET_TOUCHED) == is_touched);
 }
 
-static bool collect_segment(struct olv_sorter *sorter, const struct olv_text *segment, struct docket_filter f,
-                            struct olv_error *err)
+static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
-    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
-    struct olv_docket_entry e;
-    struct olv_text record = {0};
-    bool ok = reader != NULL;
-    while (ok && olv_segment_next(reader, &e, err))
-        if ((!f.by_rule || e.rule == f.rule) &&
-            (f.which == DOCKET_ALL ||
-             (f.which == DOCKET_TOUCHED) == (e.act->traits & OLV_TOUCHES ? true : false)))
-            ok = collect_entry(sorter, &e, &record, err);
-    olv_segment_close(reader);
-    olv_text_free(&record);
-    return ok && err->code == OLV_OK;
+    struct collecting *c = self;
+    struct listed l = {olv_docket_entry_size(e),   e->due, e->step,
+                       (uint32_t)e->identity.kind, e->act, strlen(e->rule_name) + 1};
+    if (!is_wanted(c->filter, e))
+        return true;
+    olv_text_clear(&c->record);
+    olv_text_add(&c->record, &l, sizeof l);
+    olv_text_add(&c->record, e->rule_name, l.rule_len);
+    olv_docket_entry_shown(e, &c->record);
+    olv_text_add(&c->record, "", 1);
+    return (!c->record.failed || olv_fail_memory(err)) &&
+           olv_sorter_add(c->sorter,
+                          (struct olv_record){olv_docket_entry_modified(e), c->record.data, c->record.len},
+                          err);
 }
 
 static void print_listed(struct table *table, const struct olv_record *record, const struct listed *l)
@@ -110,17 +108,13 @@ static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t mo
 bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json,
                   struct olv_error *err)
 {
-    struct olv_sorter *sorter = olv_sorter_new(err);
-    struct olv_text segment = {0};
-    bool ok = sorter != NULL && olv_spool_rewind(docket, err);
-    while (ok && olv_spool_next(docket, &segment, err))
-        ok = collect_segment(sorter, &segment, filter, err);
-    ok = ok && err->code == OLV_OK;
+    struct collecting c = {.sorter = olv_sorter_new(err), .filter = filter};
+    bool ok = c.sorter && olv_docket_each(docket, collect, &c, err);
     if (ok) {
         watch_clear(cli);
-        print_sorted(cli, sorter, filter.most, as_json, err);
+        print_sorted(cli, c.sorter, filter.most, as_json, err);
     }
-    olv_text_free(&segment);
-    olv_sorter_free(sorter);
+    olv_text_free(&c.record);
+    olv_sorter_free(c.sorter);
     return ok && err->code == OLV_OK;
 }

@@ -4,6 +4,7 @@
 #include "olvido/demo.h"
 
 #include "base/example.h"
+#include "base/grow.h"
 #include "base/name_date.h"
 #include "demo/place.h"
 #include "judge/decide.h"
@@ -207,14 +208,8 @@ static void example_with_date(const struct sampling *s, const struct olv_rule *r
 
 static struct olv_sample *add_sample(struct olv_samples *out)
 {
-    if (out->count == out->cap) {
-        size_t cap = out->cap ? 2 * out->cap : 64;
-        struct olv_sample *grown = realloc(out->items, cap * sizeof *grown);
-        if (!grown)
-            return NULL;
-        out->items = grown;
-        out->cap = cap;
-    }
+    if (!grow(&out->items, out->count, &out->cap, sizeof *out->items))
+        return NULL;
     out->items[out->count] = (struct olv_sample){0};
     return &out->items[out->count++];
 }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "depot/had.h"
 
+#include "base/grow.h"
 #include "depot/catalogue_parts.h"
 
 #include <stdlib.h>
@@ -24,14 +25,8 @@ bool had_list_add(struct had_list *list, const struct catalogue_had *had)
     struct catalogue_had *copy;
     if (!list->arena && !(list->arena = calloc(1, sizeof *list->arena)))
         return false;
-    if (list->count == list->cap) {
-        size_t cap = list->cap ? 2 * list->cap : 64;
-        struct catalogue_had *grown = realloc(list->items, cap * sizeof *grown);
-        if (!grown)
-            return false;
-        list->items = grown;
-        list->cap = cap;
-    }
+    if (!grow(&list->items, list->count, &list->cap, sizeof *list->items))
+        return false;
     copy = &list->items[list->count];
     *copy = *had;
     copy->path = olv_arena_copy(list->arena, had->path, strlen(had->path));

@@ -4,6 +4,7 @@
 #include "olvido/depot_care.h"
 
 #include "base/arena.h"
+#include "base/grow.h"
 #include "depot/catalogue.h"
 #include "depot/reread.h"
 #include "os/os.h"
@@ -40,12 +41,10 @@ static char **list_archives(int dir, struct olv_arena *arena, size_t *count, str
     *count = 0;
     while (ok && (got = olv_os_list_read(&listing, buffer, BUFFER)) > 0)
         for (size_t at = 0; ok && olv_os_next_name(buffer, (size_t)got, &at, &entry);) {
-            char **grown;
             if (!is_archive_name(entry.name))
                 continue;
-            grown = realloc(names, (*count + 1) * sizeof *names);
-            ok = grown && (grown[*count] = olv_arena_copy(arena, entry.name, entry.len));
-            names = grown ? grown : names;
+            ok = grow_by_one(&names, *count, sizeof *names) &&
+                 (names[*count] = olv_arena_copy(arena, entry.name, entry.len));
             *count += ok;
         }
     if (is_listed)

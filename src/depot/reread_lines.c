@@ -28,16 +28,13 @@ static bool take_head(struct reading *r, const json_t *json, struct olv_error *e
 static bool take_member(struct reading *r, const json_t *json, struct olv_error *err)
 {
     struct manifest_member *m = &r->member;
-    struct member_place *places;
     r->archive.members++;
     if (!manifest_member_read(m, json))
         return senseless(err);
     r->archive.bytes += m->member.size_bytes;
-    places = grow(r->places, r->place_count, &r->place_cap, sizeof *places);
-    if (!places)
+    if (!grow(&r->places, r->place_count, &r->place_cap, sizeof *r->places))
         return olv_fail_memory(err);
-    r->places = places;
-    places[r->place_count++] = (struct member_place){m->made.frame, m->made.at};
+    r->places[r->place_count++] = (struct member_place){m->made.frame, m->made.at};
     return catalogue_put_member(r->options->catalogue, r->row, &m->made, err);
 }
 

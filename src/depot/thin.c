@@ -6,6 +6,7 @@
 
 #include "archive/ending.h"
 #include "archive/manifest_member.h"
+#include "base/grow.h"
 #include "file/fresh.h"
 #include "file/reading.h"
 #include "os/durable.h"
@@ -83,14 +84,8 @@ static bool add_member(void *self, const struct olv_stored_file *f)
 {
     struct thinning *t = self;
     struct placed *m;
-    if (t->count == t->cap) {
-        size_t cap = t->cap ? 2 * t->cap : 1024;
-        struct placed *grown = realloc(t->members, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(&t->error);
-        t->members = grown;
-        t->cap = cap;
-    }
+    if (!grow(&t->members, t->count, &t->cap, sizeof *t->members))
+        return olv_fail_memory(&t->error);
     m = &t->members[t->count++];
     *m = (struct placed){.begins = f->own_begins,
                          .within = f->own_within,

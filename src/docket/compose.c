@@ -1,22 +1,22 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "docket/compose.h"
+#include "olvido/docket.h"
 
 #include <string.h>
 
-void compose_begin(struct composing *c, struct olv_spool *spool, compose_key key_of)
+void olv_compose_begin(struct olv_composing *c, struct olv_spool *spool, olv_compose_key key_of)
 {
-    *c = (struct composing){.spool = spool, .key_of = key_of};
+    *c = (struct olv_composing){.spool = spool, .key_of = key_of};
     olv_segment_begin(&c->segment);
 }
 
-static bool flush(struct composing *c, struct olv_error *err)
+static bool flush(struct olv_composing *c, struct olv_error *err)
 {
     bool ok = c->segment.entries == 0 || olv_spool_add(c->spool, &c->segment.bytes, err);
     olv_segment_begin(&c->segment);
     return ok;
 }
 
-bool compose_add(struct composing *c, const struct olv_docket_entry *e, struct olv_error *err)
+bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_text last = c->key;
     bool goes_on;
@@ -34,14 +34,14 @@ bool compose_add(struct composing *c, const struct olv_docket_entry *e, struct o
     return true;
 }
 
-bool compose_end(struct composing *c, struct olv_error *err)
+bool olv_compose_end(struct olv_composing *c, struct olv_error *err)
 {
     bool ok = flush(c, err);
-    compose_abandon(c);
+    olv_compose_abandon(c);
     return ok;
 }
 
-void compose_abandon(struct composing *c)
+void olv_compose_abandon(struct olv_composing *c)
 {
     olv_segment_free(&c->segment);
     olv_text_free(&c->key);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "docket/each.h"
+#include "olvido/docket.h"
 
 bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err)
 {

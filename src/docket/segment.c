@@ -5,6 +5,7 @@
 
 #include "base/bytes.h"
 #include "base/digest.h"
+#include "base/grow.h"
 #include "docket/wire.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -315,28 +316,24 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
 static void get_rule(struct olv_segment_reader *r)
 {
     struct rule rule = {.number = (uint32_t)wire_get(&r->wire, 2)};
-    struct rule *grown = realloc(r->rules, (r->rule_count + 1) * sizeof *grown);
     rule.name = wire_get_string(&r->wire, 2);
-    r->wire.is_broken |= !grown;
-    if (!grown)
-        return;
-    r->rules = grown;
-    r->rules[r->rule_count++] = rule;
+    if (grow_by_one(&r->rules, r->rule_count, sizeof *r->rules))
+        r->rules[r->rule_count++] = rule;
+    else
+        r->wire.is_broken = true;
 }
 
 static void get_system(struct olv_segment_reader *r)
 {
     uint32_t number = (uint32_t)wire_get(&r->wire, 4);
-    struct olv_directory_id it = {.mount = wire_get(&r->wire, 8)}, *grown;
+    struct olv_directory_id it = {.mount = wire_get(&r->wire, 8)};
     const uint8_t *uuid;
     it.device = wire_get(&r->wire, 8);
     uuid = wire_get_bytes(&r->wire, sizeof it.uuid);
-    grown = number == r->system_count && uuid ? realloc(r->systems, (number + 1) * sizeof *grown) : NULL;
-    r->wire.is_broken |= !grown;
-    if (!grown)
+    r->wire.is_broken |= number != r->system_count || !uuid || !grow_by_one(&r->systems, number, sizeof it);
+    if (r->wire.is_broken)
         return;
     memcpy(it.uuid, uuid, sizeof it.uuid);
-    r->systems = grown;
     r->systems[r->system_count++] = it;
 }
 

@@ -141,3 +141,13 @@ bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_er
     room[len] = '\0';
     return true;
 }
+
+bool olv_spool_append(struct olv_spool *spool, struct olv_spool *from, struct olv_error *err)
+{
+    struct olv_text segment = {0};
+    bool ok = olv_spool_rewind(from, err);
+    while (ok && olv_spool_next(from, &segment, err))
+        ok = olv_spool_add(spool, &segment, err);
+    olv_text_free(&segment);
+    return ok && err->code == OLV_OK;
+}

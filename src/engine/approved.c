@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/approved.h"
 
-#include "docket/compose.h"
-#include "docket/each.h"
+#include "olvido/docket.h"
 #include "olvido/sorter.h"
 #include "source/hooks.h"
 
@@ -11,7 +10,7 @@
 struct approving {
     const struct olv_approval *approval;
     struct olv_run_result *result;
-    struct composing composing;
+    struct olv_composing composing;
     struct olv_text first, scratch; /* key of the first that needs an order, and another */
     bool has_several;               /* some have another key */
     uint64_t entries;               /* that need an order */
@@ -40,13 +39,13 @@ static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_erro
     if (!hooks_of(e))
         return true;
     compare_key(a, e);
-    return compose_add(&a->composing, e, err);
+    return olv_compose_add(&a->composing, e, err);
 }
 
 /* ---- group after group ---- */
 
 struct ordering {
-    struct composing composing;
+    struct olv_composing composing;
     struct olv_sorter *sorter;
     struct olv_text record, key, scratch;
     char hex[OLV_HEX_SIZE]; /* of the digest of `key` */
@@ -75,7 +74,7 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
 {
     struct ordering *o = self;
     if (!(hooks_of(e)->needs & NEEDS_ORDER))
-        return compose_add(&o->composing, e, err);
+        return olv_compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
     put_key(o, e);
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
@@ -91,7 +90,7 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
 static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct ordering *o = self;
-    return compose_add(&o->composing, e, err);
+    return olv_compose_add(&o->composing, e, err);
 }
 
 static bool take_sorted(struct ordering *o, struct olv_error *err)
@@ -113,16 +112,16 @@ static bool take_sorted(struct ordering *o, struct olv_error *err)
 }
 
 /* A new docket, filled by going through another one. */
-static struct olv_spool *fill(struct olv_spool *from, struct composing *composing, olv_each_entry each,
+static struct olv_spool *fill(struct olv_spool *from, struct olv_composing *composing, olv_each_entry each,
                               void *self, struct olv_error *err)
 {
     struct olv_spool *out = olv_spool_new(err);
     if (!out)
         return NULL;
-    compose_begin(composing, out, batch_key_of);
+    olv_compose_begin(composing, out, batch_key_of);
     if (olv_docket_each(from, each, self, err))
         return out;
-    compose_abandon(composing);
+    olv_compose_abandon(composing);
     olv_spool_free(out);
     return NULL;
 }
@@ -132,7 +131,7 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     struct ordering o = {.sorter = olv_sorter_new(err)};
     struct olv_spool *out = o.sorter ? fill(docket, &o.composing, sort_entry, &o, err) : NULL;
     bool ok = out && take_sorted(&o, err);
-    ok = out && compose_end(&o.composing, err) && ok;
+    ok = out && olv_compose_end(&o.composing, err) && ok;
     olv_segment_free(&o.single);
     olv_text_free(&o.record);
     olv_text_free(&o.key);
@@ -177,7 +176,7 @@ struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_app
     olv_text_free(&a.scratch);
     if (!approved)
         return NULL;
-    if (!compose_end(&a.composing, err)) {
+    if (!olv_compose_end(&a.composing, err)) {
         olv_spool_free(approved);
         return NULL;
     }

@@ -3,6 +3,7 @@
  * goes, and so does what was to go and could not. */
 #include "engine/run.h"
 
+#include "base/grow.h"
 #include "depot/catalogue.h"
 #include "depot/trust.h"
 #include "os/os.h"
@@ -93,7 +94,6 @@ static bool clear_one(void *self, const struct olv_unfinished_archive *u)
     struct olv_error why = {0};
     int depot = depot_open_trusted(u->depot_path, &why);
     char path[LONGEST_PATH];
-    int64_t *grown;
     bool is_gone, is_by_us;
     if (depot < 0) {
         tell(c, u,
@@ -109,11 +109,8 @@ static bool clear_one(void *self, const struct olv_unfinished_archive *u)
     close(depot);
     if (is_gone && u->state == OLV_ARCHIVE_GOING && (is_gone = begin_lines(c)))
         olv_ledger_removal(c->run->ledger, run_of(c), path_of(u, path), is_by_us);
-    grown = is_gone ? realloc(c->rows, (c->count + 1) * sizeof *grown) : NULL;
-    if (grown) {
-        c->rows = grown;
+    if (is_gone && grow_by_one(&c->rows, c->count, sizeof *c->rows))
         c->rows[c->count++] = u->archive;
-    }
     return true;
 }
 

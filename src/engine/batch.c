@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/batch.h"
 
-#include "docket/each.h"
 #include "engine/group.h"
 #include "engine/remember.h"
+#include "olvido/docket.h"
 #include "os/os.h"
 #include "state/given.h"
 

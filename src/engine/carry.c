@@ -6,12 +6,12 @@
  * The disk is not waited for: while a batch is carried out, one commit brings there what the batch before it
  * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
  * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
-#include "docket/each.h"
 #include "engine/approved.h"
 #include "engine/batch.h"
 #include "engine/commits.h"
 #include "engine/outcomes.h"
 #include "engine/trace.h"
+#include "olvido/docket.h"
 #include "state/given.h"
 #include "state/reserve.h"
 

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/group.h"
 
-#include "docket/each.h"
 #include "engine/outcomes.h"
 #include "engine/remember.h"
 #include "engine/spare.h"
 #include "engine/trace.h"
+#include "olvido/docket.h"
 #include "source/depot_ways.h"
 #include "source/judged.h"
 

@@ -22,15 +22,14 @@ static struct olv_catalogue *catalogue(const struct lender *lender, struct olv_e
 static bool archive_made(const struct lender *lender, const struct archive_made *made, struct olv_error *err)
 {
     struct olv_run *run = run_of(lender);
-    struct archive_made *grown = grow(run->beside, run->beside_count, &run->beside_cap, sizeof *grown);
-    if (!grown)
+    struct archive_made *a;
+    if (!grow(&run->beside, run->beside_count, &run->beside_cap, sizeof *run->beside))
         return olv_fail_memory(err);
-    run->beside = grown;
-    grown += run->beside_count;
-    *grown = *made;
-    grown->path = strdup(made->path);
-    run->beside_count += grown->path != NULL;
-    return grown->path || olv_fail_memory(err);
+    a = &run->beside[run->beside_count];
+    *a = *made;
+    a->path = strdup(made->path);
+    run->beside_count += a->path != NULL;
+    return a->path || olv_fail_memory(err);
 }
 
 static bool note_name(const struct lender *lender, uint64_t entry, const char *path,

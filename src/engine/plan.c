@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* source -> decide -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet
+/* source -> judge -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet
  * once at the end (tallies) or whenever a segment is full. */
 #include "olvido/plan.h"
 
@@ -28,7 +28,7 @@ struct plan_worker {
     uint64_t looked_at, not_owned, due_files, due_bytes;
     uint64_t mounts[OLV_PLAN_MOUNTS];
     size_t mount_count;
-    struct olv_segment_writer segment;
+    struct olv_composing composing;
     uint64_t dir; /* serial of the one that `dir_path` spells and `dir_stat` describes, or 0 */
     bool is_guarded;
     struct olv_text dir_path;
@@ -78,14 +78,6 @@ static void fail(struct planner *p, const struct olv_error *err)
 {
     if (!atomic_exchange(&p->has_failed, true))
         p->error = *err;
-}
-
-static void flush(struct plan_worker *w)
-{
-    struct olv_error err = {0};
-    if (w->segment.entries && !olv_spool_add(w->planner->plan->docket, &w->segment.bytes, &err))
-        fail(w->planner, &err);
-    olv_segment_begin(&w->segment);
 }
 
 /* Makes sure that the worker knows the path and the identity of the entry's directory. */
@@ -156,6 +148,7 @@ static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, c
 {
     const struct whole *whole =
         entry->kind == OLV_KIND_DIRECTORY ? wholes_find(w->planner->wholes, &entry->stat) : NULL;
+    struct olv_error err = {0};
     struct olv_docket_entry e = {
         .rule = v.rule,
         .step = v.step + 1,
@@ -174,9 +167,8 @@ static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, c
         e.identity.size_bytes = whole->own_size;
         e.contents = whole->contents;
     }
-    olv_segment_add(&w->segment, &e);
-    if (w->segment.entries == OLV_SEGMENT_ENTRIES)
-        flush(w);
+    if (!olv_compose_add(&w->composing, &e, &err))
+        fail(w->planner, &err);
 }
 
 /* True if it is to be done: of a directory then nothing else needs to be. */
@@ -309,7 +301,6 @@ static bool begin(struct planner *p, const struct olv_observer *observer, struct
         struct plan_worker *w = &p->workers[i];
         w->planner = p;
         w->rules = tally_rules(p->policy);
-        olv_segment_begin(&w->segment);
         if (!judge_begin(&w->judge, &p->judging) || !w->rules) {
             olv_fail_memory(err);
             return false;
@@ -319,6 +310,8 @@ static bool begin(struct planner *p, const struct olv_observer *observer, struct
         return false;
     if (p->options->wants_docket)
         p->plan->docket = olv_spool_new(err);
+    for (unsigned i = 0; p->plan->docket && i < p->worker_count; i++)
+        olv_compose_begin(&p->workers[i].composing, p->plan->docket, NULL);
     return p->plan->docket || !p->options->wants_docket;
 }
 
@@ -327,7 +320,7 @@ static void end(struct planner *p)
     for (unsigned i = 0; p->workers && i < p->worker_count; i++) {
         struct plan_worker *w = &p->workers[i];
         judge_end(&w->judge);
-        olv_segment_free(&w->segment);
+        olv_compose_abandon(&w->composing);
         olv_text_free(&w->dir_path);
         manner_free(&w->manner);
         free(w->rules);
@@ -346,7 +339,7 @@ static bool walk(struct planner *p, struct olv_error *err)
     bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
     for (unsigned i = 0; ok && i < p->worker_count; i++) {
         if (p->options->wants_docket)
-            flush(&p->workers[i]);
+            ok = olv_compose_end(&p->workers[i].composing, err);
         merge(p, &p->workers[i]);
     }
     if (atomic_load(&p->has_failed)) {

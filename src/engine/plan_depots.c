@@ -2,11 +2,11 @@
 #include "engine/plan_depots.h"
 
 #include "depot/locate.h"
-#include "docket/compose.h"
 #include "engine/plan_trash.h"
 #include "file/identity.h"
 #include "judge/stored.h"
 #include "judge/tally.h"
+#include "olvido/docket.h"
 #include "source/hooks.h"
 
 #include <errno.h>
@@ -19,7 +19,7 @@ struct depot_planner {
     const struct judging *judging;
     const struct olv_observer *observer;
     struct stored_judge judge;
-    struct composing composing;
+    struct olv_composing composing;
     struct olv_hasher *hasher;
     int64_t archive; /* that the entry describes */
     struct olv_docket_entry entry;
@@ -63,7 +63,7 @@ static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file 
     e->target = f->path;
     e->act = p->policy->rules[v.rule].steps[v.step].act;
     e->location = &location;
-    return compose_add(&p->composing, e, &p->error);
+    return olv_compose_add(&p->composing, e, &p->error);
 }
 
 static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, const struct olv_stat *stat,
@@ -115,7 +115,7 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     bool ok;
     if (!judging->options->catalogue)
         return true;
-    compose_begin(&p.composing, plan->docket, batch_key_of);
+    olv_compose_begin(&p.composing, plan->docket, batch_key_of);
     p.hasher = olv_hasher_new();
     ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
     ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, judge, &p, err);
@@ -123,8 +123,8 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
         *err = p.error;
         ok = false;
     }
-    ok = ok && (!plan->docket || compose_end(&p.composing, err));
-    compose_abandon(&p.composing);
+    ok = ok && (!plan->docket || olv_compose_end(&p.composing, err));
+    olv_compose_abandon(&p.composing);
     stored_judge_end(&p.judge);
     olv_hasher_free(p.hasher);
     return ok;

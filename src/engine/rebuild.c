@@ -30,16 +30,13 @@ struct rebuilding {
 static bool take(void *self, const struct olv_ledger_record *r)
 {
     struct rebuilding *x = self;
-    struct told *t, *grown;
+    struct told *t;
     if (strlen(r->id) != 2 * ARCHIVE_ID || strlen(r->manifest) != 2 * OLV_SHA256_SIZE)
         return true;
-    grown = grow(x->told, x->count, &x->cap, sizeof *grown);
-    if (!grown) {
-        x->no_memory = true;
+    x->no_memory = !grow(&x->told, x->count, &x->cap, sizeof *x->told);
+    if (x->no_memory)
         return false;
-    }
-    x->told = grown;
-    t = &grown[x->count];
+    t = &x->told[x->count];
     t->length = r->length;
     t->members = r->members;
     x->count +=

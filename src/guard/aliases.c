@@ -28,11 +28,9 @@ struct mounts {
 static bool collect(void *self, const struct olv_os_mount *mount)
 {
     struct mounts *m = self;
-    struct mount *grown = grow(m->items, m->count, &m->cap, sizeof *grown);
-    m->failed |= !grown;
-    if (!grown)
+    m->failed |= !grow(&m->items, m->count, &m->cap, sizeof *m->items);
+    if (m->failed)
         return false;
-    m->items = grown;
     m->items[m->count++] =
         (struct mount){mount->id, mount->device, strdup(mount->root), strdup(mount->point)};
     m->failed |= !m->items[m->count - 1].root || !m->items[m->count - 1].point;
@@ -42,12 +40,10 @@ static bool collect(void *self, const struct olv_os_mount *mount)
 static void add(struct olv_guard *guard, const char *top, const char *rest, bool is_own)
 {
     struct olv_text path = {0};
-    struct olv_alias *grown = grow(guard->aliases, guard->alias_count, &guard->alias_cap, sizeof *grown);
+    bool ok = grow(&guard->aliases, guard->alias_count, &guard->alias_cap, sizeof *guard->aliases);
     olv_text_puts(&path, strcmp(top, "/") != 0 || !*rest ? top : "");
     olv_text_puts(&path, rest);
-    if (grown)
-        guard->aliases = grown;
-    if (grown && !path.failed) {
+    if (ok && !path.failed) {
         guard->aliases[guard->alias_count++] = (struct olv_alias){path.data, is_own};
     } else {
         olv_fail_memory(&guard->error);

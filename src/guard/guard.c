@@ -34,19 +34,16 @@ static char *look(struct olv_guard *guard, const char *path, struct olv_stat *st
 void olv_guard_add(struct olv_guard *guard, const char *path)
 {
     struct olv_stat stat;
-    struct olv_guarded *grown;
     char *real = look(guard, path, &stat);
     if (!real || olv_guard_is_own(guard, stat.device, stat.inode)) {
         free(real);
         return;
     }
-    grown = grow(guard->own, guard->own_count, &guard->own_cap, sizeof *grown);
-    if (!grown) {
+    if (!grow(&guard->own, guard->own_count, &guard->own_cap, sizeof *guard->own)) {
         guard_forgets(guard, path);
         free(real);
         return;
     }
-    guard->own = grown;
     guard->own[guard->own_count++] = (struct olv_guarded){stat.device, stat.inode, real};
 }
 
@@ -74,7 +71,6 @@ bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t i
  */
 static void add_landmark(struct olv_guard *guard, const char *path)
 {
-    struct olv_landmark *grown;
     struct olv_stat stat;
     char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
     bool is_new =
@@ -82,13 +78,10 @@ static void add_landmark(struct olv_guard *guard, const char *path)
     free(real);
     if (!is_new)
         return;
-    grown = grow(guard->landmarks, guard->landmark_count, &guard->landmark_cap, sizeof *grown);
-    if (!grown) {
+    if (!grow(&guard->landmarks, guard->landmark_count, &guard->landmark_cap, sizeof *guard->landmarks))
         guard_forgets(guard, path);
-        return;
-    }
-    guard->landmarks = grown;
-    guard->landmarks[guard->landmark_count++] = (struct olv_landmark){stat.device, stat.inode};
+    else
+        guard->landmarks[guard->landmark_count++] = (struct olv_landmark){stat.device, stat.inode};
 }
 
 void olv_guard_add_landmarks(struct olv_guard *guard)

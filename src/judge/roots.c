@@ -5,6 +5,7 @@
 #include "judge/roots.h"
 
 #include "base/glob.h"
+#include "base/grow.h"
 #include "base/path.h"
 #include "file/trusted.h"
 #include "judge/expand.h"
@@ -29,16 +30,8 @@ struct adding {
 
 static struct root_place *new_place(struct roots *roots)
 {
-    if (roots->count == roots->cap) {
-        size_t cap = roots->cap ? 2 * roots->cap : 16;
-        struct root_place *grown = olv_arena_alloc(&roots->arena, cap * sizeof *grown);
-        if (!grown)
-            return NULL;
-        if (roots->count)
-            memcpy(grown, roots->places, roots->count * sizeof *grown);
-        roots->places = grown;
-        roots->cap = cap;
-    }
+    if (!grow_in(&roots->arena, &roots->places, roots->count, &roots->cap, sizeof *roots->places))
+        return NULL;
     return &roots->places[roots->count++];
 }
 

@@ -3,6 +3,7 @@
  * it has been seen the directory is judged and its sum joins the one above. So only the directories under way
  * are in memory, and those with a verdict. */
 #include "judge/whole.h"
+#include "base/grow.h"
 
 #include <pthread.h>
 #include <stdatomic.h>
@@ -51,15 +52,9 @@ static pthread_mutex_t *lock_of(struct finding *f, const struct record *r)
 
 static void keep(struct finding *f, struct wholes_worker *w, const struct record *r, struct olv_verdict v)
 {
-    if (w->count == w->cap) {
-        size_t cap = w->cap ? 2 * w->cap : 64;
-        struct whole *grown = realloc(w->found, cap * sizeof *grown);
-        if (!grown) {
-            atomic_store(&f->out_of_memory, true);
-            return;
-        }
-        w->found = grown;
-        w->cap = cap;
+    if (!grow(&w->found, w->count, &w->cap, sizeof *w->found)) {
+        atomic_store(&f->out_of_memory, true);
+        return;
     }
     w->found[w->count++] = (struct whole){.mount = r->stat.mount,
                                           .inode = r->stat.inode,

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "ledger/files.h"
 
+#include "base/grow.h"
 #include "os/durable.h"
 
 #include <dirent.h>
@@ -24,11 +25,9 @@ static int by_number(const void *a, const void *b)
 
 static bool add_first(uint64_t **firsts, size_t *count, uint64_t first)
 {
-    uint64_t *grown = realloc(*firsts, (*count + 1) * sizeof *grown);
-    if (!grown)
+    if (!grow_by_one(firsts, *count, sizeof **firsts))
         return false;
-    grown[(*count)++] = first;
-    *firsts = grown;
+    (*firsts)[(*count)++] = first;
     return true;
 }
 

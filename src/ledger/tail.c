@@ -42,15 +42,13 @@ static const char *word(const json_t *line, const char *key)
 static bool add_batch(struct examining *x, const json_t *line, struct olv_error *err)
 {
     uint64_t decisions = olv_json_get_number(line, "decisions");
-    struct batch *grown = grow(x->batches, x->count, &x->cap, sizeof *grown);
-    if (!grown)
+    if (!grow(&x->batches, x->count, &x->cap, sizeof *x->batches))
         return olv_fail_memory(err);
-    x->batches = grown;
     if (decisions > MOST_DECISIONS)
         decisions = 0;
-    grown[x->count] =
+    x->batches[x->count] =
         (struct batch){olv_json_get_number(line, "batch"), decisions, calloc(1, decisions / 8 + 1)};
-    if (!grown[x->count].told)
+    if (!x->batches[x->count].told)
         return olv_fail_memory(err);
     x->count++;
     return true;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Which files are open for writing, by what /proc tells of every process (proc_pid_fd(5)): the mode of the
  * link there says how the file was opened. One pass over all processes answers for any number of files. */
+#include "base/grow.h"
 #include "os/linux.h"
 #include "os/os.h"
 
@@ -32,16 +33,10 @@ static int by_key(const void *a, const void *b)
 
 static void add(struct olv_os_in_use *in_use, struct file_key key)
 {
-    if (in_use->count == in_use->cap) {
-        size_t cap = in_use->cap ? 2 * in_use->cap : 256;
-        struct file_key *grown = realloc(in_use->files, cap * sizeof *grown);
-        in_use->is_incomplete |= !grown;
-        if (!grown)
-            return;
-        in_use->files = grown;
-        in_use->cap = cap;
-    }
-    in_use->files[in_use->count++] = key;
+    if (grow(&in_use->files, in_use->count, &in_use->cap, sizeof *in_use->files))
+        in_use->files[in_use->count++] = key;
+    else
+        in_use->is_incomplete = true;
 }
 
 bool olv_os_in_use_is_complete(const struct olv_os_in_use *in_use)

@@ -2,6 +2,7 @@
 #include "pack/frames.h"
 
 #include "base/crew.h"
+#include "base/grow.h"
 #include "pack/zip_frame.h"
 
 #include <stdlib.h>
@@ -26,14 +27,8 @@ struct frames {
 
 bool frame_list_add(struct frame_list *list, struct frame frame)
 {
-    if (list->count == list->cap) {
-        size_t cap = list->cap ? 2 * list->cap : 64;
-        struct frame *grown = realloc(list->items, cap * sizeof *grown);
-        if (!grown)
-            return false;
-        list->items = grown;
-        list->cap = cap;
-    }
+    if (!grow(&list->items, list->count, &list->cap, sizeof *list->items))
+        return false;
     list->items[list->count++] = frame;
     return true;
 }

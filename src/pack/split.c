@@ -4,6 +4,7 @@
  * that hardly occur by chance. Small frames are put together to a piece. */
 #include "pack/split.h"
 
+#include "base/grow.h"
 #include "pack/frame_reader.h"
 #include "pack/frames.h"
 #include "pack/gzip.h"
@@ -29,14 +30,8 @@ void pieces_free(struct pieces *pieces)
 static bool add(struct splitting *s, uint64_t at, uint64_t length)
 {
     struct pieces *p = s->out;
-    if (!p->items || p->count == p->cap) {
-        size_t cap = p->cap ? 2 * p->cap : 64;
-        struct piece *grown = realloc(p->items, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(s->err);
-        p->items = grown;
-        p->cap = cap;
-    }
+    if (!grow(&p->items, p->count, &p->cap, sizeof *p->items))
+        return olv_fail_memory(s->err);
     p->items[p->count++] = (struct piece){at, length};
     return true;
 }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "pack/tar_records.h"
+#include "base/grow.h"
 
 #include <string.h>
 
@@ -102,16 +103,9 @@ static bool add_attribute(struct reading *r, const struct record *record, size_t
     struct olv_member_attribute *a;
     if (said->attribute_count == TAR_MOST_ATTRIBUTES)
         return senseless(r->err, "it has too many attributes");
-    if (!said->attributes || said->attribute_count == said->attribute_cap) {
-        size_t cap = said->attribute_cap ? 2 * said->attribute_cap : 8;
-        struct olv_member_attribute *grown = olv_arena_alloc(r->arena, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(r->err);
-        if (said->attributes)
-            memcpy(grown, said->attributes, said->attribute_count * sizeof *grown);
-        said->attributes = grown;
-        said->attribute_cap = cap;
-    }
+    if (!grow_in(r->arena, &said->attributes, said->attribute_count, &said->attribute_cap,
+                 sizeof *said->attributes))
+        return olv_fail_memory(r->err);
     a = &said->attributes[said->attribute_count++];
     a->name = attribute_name(r, record->key + prefix, record->key_len - prefix);
     a->value = olv_arena_copy(r->arena, record->value, record->len);
@@ -131,16 +125,8 @@ bool tar_add_extent(struct tar_said *said, struct olv_arena *arena, uint64_t at,
         return true; /* it only says where the file ends */
     if (said->extent_count == TAR_MOST_EXTENTS)
         return olv_fail(err, OLV_BROKEN, "the map of a sparse file is too long");
-    if (!said->extents || said->extent_count == said->extent_cap) {
-        size_t cap = said->extent_cap ? 2 * said->extent_cap : 16;
-        struct olv_extent *grown = olv_arena_alloc(arena, cap * sizeof *grown);
-        if (!grown)
-            return olv_fail_memory(err);
-        if (said->extents)
-            memcpy(grown, said->extents, said->extent_count * sizeof *grown);
-        said->extents = grown;
-        said->extent_cap = cap;
-    }
+    if (!grow_in(arena, &said->extents, said->extent_count, &said->extent_cap, sizeof *said->extents))
+        return olv_fail_memory(err);
     said->extents[said->extent_count++] = (struct olv_extent){at, length};
     return true;
 }

@@ -55,7 +55,6 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
     struct collecting *x = self;
     struct thinned *t = x->thinned;
     const struct olv_location *l = e->location;
-    struct thin_place *grown;
     enum olv_truth held;
     if (memcmp(l->archive, t->archive, sizeof t->archive) != 0)
         return true;
@@ -64,9 +63,8 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
         return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
     if (held == OLV_YES)
         return true;
-    if (!(grown = grow(t->places, t->count, &t->cap, sizeof *grown)))
+    if (!grow(&t->places, t->count, &t->cap, sizeof *t->places))
         return olv_fail_memory(err);
-    t->places = grown;
     t->places[t->count++] = (struct thin_place){l->begins, l->within, false};
     return true;
 }

@@ -26,9 +26,8 @@ struct finding {
     bool has_common;
     struct olv_error error; /* of the sorter, while items come in */
     struct olv_spool *docket;
-    struct olv_segment_writer segment;
+    struct olv_composing composing, behind;
     struct olv_spool *late; /* other names of hard links: they come when the first ones are there */
-    struct olv_segment_writer late_segment;
     void (*each)(void *self, const struct olv_found_item *found);
     void *self;
 };
@@ -298,40 +297,17 @@ static void describe_file(struct finding *f, struct olv_docket_entry *e, struct 
 
 /* ---- delivering ---- */
 
-static bool flush_to(struct olv_spool *spool, struct olv_segment_writer *segment, struct olv_error *err)
+/* What has another name comes behind the rest. */
+static bool add_to_docket(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    bool ok = !spool || segment->entries == 0 || olv_spool_add(spool, &segment->bytes, err);
-    olv_segment_begin(segment);
-    return ok;
+    bool is_late = e->location && *e->location->twin;
+    return !f->docket || olv_compose_add(is_late ? &f->behind : &f->composing, e, err);
 }
 
-static bool add_to(struct olv_spool *spool, struct olv_segment_writer *segment,
-                   const struct olv_docket_entry *e, struct olv_error *err)
-{
-    olv_segment_add(segment, e);
-    return segment->entries < OLV_SEGMENT_ENTRIES || flush_to(spool, segment, err);
-}
-
-static bool add_late(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
-{
-    if (!f->late)
-        f->late = olv_spool_new(err);
-    return f->late && add_to(f->late, &f->late_segment, e, err);
-}
-
-/* Everything that was held back goes behind the rest. */
 static bool flush(struct finding *f, struct olv_error *err)
 {
-    struct olv_text segment = {0};
-    bool ok = flush_to(f->docket, &f->segment, err);
-    if (!f->late || !f->docket)
-        return ok;
-    ok = ok && flush_to(f->late, &f->late_segment, err);
-    ok = ok && olv_spool_rewind(f->late, err);
-    while (ok && olv_spool_next(f->late, &segment, err))
-        ok = olv_spool_add(f->docket, &segment, err);
-    olv_text_free(&segment);
-    return ok && err->code == OLV_OK;
+    return !f->docket || (olv_compose_end(&f->composing, err) && olv_compose_end(&f->behind, err) &&
+                          olv_spool_append(f->docket, f->late, err));
 }
 
 static void describe_item(struct olv_trash *trash, const struct candidate *c, struct olv_docket_entry *e,
@@ -342,11 +318,6 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
     e->directory = olv_trash_files_path(trash);
     e->at = olv_trash_files_identity(trash);
     found->trash = trash;
-}
-
-static bool has_twin(const struct olv_docket_entry *e)
-{
-    return e->location && *e->location->twin;
 }
 
 static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
@@ -379,7 +350,7 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
         describe_item(olv_trashes_at(f->trashes, c.trash), &c, &e, &found);
     e.target = found.target = target_of(f, record, e.name);
     f->each(f->self, &found);
-    return has_twin(&e) ? add_late(f, &e, err) : add_to(f->docket, &f->segment, &e, err);
+    return add_to_docket(f, &e, err);
 }
 
 /* One after the other, each held back until the next one shows whether it is the newest of its path. */
@@ -410,14 +381,15 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     bool ok;
     f.sorter = olv_sorter_new(err);
     f.hasher = olv_hasher_new();
-    olv_segment_begin(&f.segment);
-    olv_segment_begin(&f.late_segment);
-    ok = (f.hasher || olv_fail_memory(err)) && f.sorter && collect(&f, err) && collect_depots(&f, err) &&
+    f.late = f.sorter ? olv_spool_new(err) : NULL;
+    olv_compose_begin(&f.composing, docket, NULL);
+    olv_compose_begin(&f.behind, f.late, NULL);
+    ok = (f.hasher || olv_fail_memory(err)) && f.late && collect(&f, err) && collect_depots(&f, err) &&
          deliver_all(&f, err);
     olv_sorter_free(f.sorter);
     olv_hasher_free(f.hasher);
-    olv_segment_free(&f.segment);
-    olv_segment_free(&f.late_segment);
+    olv_compose_abandon(&f.composing);
+    olv_compose_abandon(&f.behind);
     if (f.late)
         olv_spool_free(f.late);
     olv_text_free(&f.record);

@@ -211,7 +211,7 @@ static void tally(struct olv_named *out, const struct found *f, uint32_t own)
     out->others += f->owner != own;
 }
 
-static bool deliver(struct naming *n, struct olv_segment_writer *segment, const char *record,
+static bool deliver(struct naming *n, struct olv_composing *composing, const char *record,
                     struct olv_error *err)
 {
     const struct olv_named_options *o = n->options;
@@ -231,33 +231,26 @@ static bool deliver(struct naming *n, struct olv_segment_writer *segment, const 
     e.links = f.links;
     e.at = f.at;
     tally(n->out, &f, n->own);
-    olv_segment_add(segment, &e);
-    if (segment->entries < OLV_SEGMENT_ENTRIES)
-        return true;
-    if (!olv_spool_add(n->out->docket, &segment->bytes, err))
-        return false;
-    olv_segment_begin(segment);
-    return true;
+    return olv_compose_add(composing, &e, err);
 }
 
 static bool deliver_all(struct naming *n, struct olv_error *err)
 {
-    struct olv_segment_writer segment = {0};
+    struct olv_composing composing;
     struct olv_record record;
     struct olv_text last = {0};
     bool ok = true;
-    olv_segment_begin(&segment);
+    olv_compose_begin(&composing, n->out->docket, NULL);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
         size_t names = record.len - sizeof(struct found);
         if (last.data && last.len == names && memcmp(last.data, record.bytes, names) == 0)
             continue;
         olv_text_clear(&last);
         olv_text_add(&last, record.bytes, names);
-        ok = deliver(n, &segment, record.bytes, err);
+        ok = deliver(n, &composing, record.bytes, err);
     }
-    ok = ok && err->code == OLV_OK &&
-         (segment.entries == 0 || olv_spool_add(n->out->docket, &segment.bytes, err));
-    olv_segment_free(&segment);
+    ok = ok && err->code == OLV_OK && olv_compose_end(&composing, err);
+    olv_compose_abandon(&composing);
     olv_text_free(&last);
     return ok;
 }

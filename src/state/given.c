@@ -6,6 +6,7 @@
 #include "state/given.h"
 
 #include "base/digest.h"
+#include "base/grow.h"
 #include "os/database.h"
 #include "os/private.h"
 
@@ -42,14 +43,8 @@ struct noted_list {
 /* One more, not filled in; NULL without memory. */
 static struct noted *one_more(struct noted_list *list)
 {
-    if (list->count == list->cap) {
-        size_t cap = list->cap ? 2 * list->cap : 64;
-        struct noted *grown = realloc(list->items, cap * sizeof *grown);
-        if (!grown)
-            return NULL;
-        list->items = grown;
-        list->cap = cap;
-    }
+    if (!grow(&list->items, list->count, &list->cap, sizeof *list->items))
+        return NULL;
     return &list->items[list->count++];
 }
 

@@ -5,6 +5,7 @@
  * other, even where both show the same file system. */
 #include "trash/trash.h"
 
+#include "base/grow.h"
 #include "os/os.h"
 #include "os/private.h"
 
@@ -251,12 +252,10 @@ bool olv_trash_is_possible(const char *home, uint64_t mount)
 
 static struct place *add_place(struct olv_trashes *t, uint64_t mount)
 {
-    struct place *grown = realloc(t->places, (t->count + 1) * sizeof *grown);
-    if (!grown)
+    if (!grow_by_one(&t->places, t->count, sizeof *t->places))
         return NULL;
-    t->places = grown;
-    grown[t->count] = (struct place){.mount = mount};
-    return &grown[t->count++];
+    t->places[t->count] = (struct place){.mount = mount};
+    return &t->places[t->count++];
 }
 
 struct olv_trash *olv_trashes_for(struct olv_trashes *t, uint64_t mount, struct olv_error *err)

@@ -4,6 +4,7 @@
  * date in it is not known, and does no harm. */
 #include "trash/trash.h"
 
+#include "base/grow.h"
 #include "os/durable.h"
 #include "os/os.h"
 
@@ -45,15 +46,8 @@ static struct trash_sizes *sizes_of(struct olv_trash *trash)
 static void add(struct olv_trash *trash, const char *item, uint64_t bytes, bool is_gone)
 {
     struct trash_sizes *s = sizes_of(trash);
-    if (s && s->count == s->cap && s->count < MOST_CHANGES) {
-        size_t cap = s->cap ? 2 * s->cap : 64;
-        struct change *grown = realloc(s->changes, cap * sizeof *grown);
-        if (!grown)
-            return;
-        s->changes = grown;
-        s->cap = cap;
-    }
-    if (!s || s->count == s->cap || !(s->changes[s->count].item = strdup(item)))
+    if (!s || s->count == MOST_CHANGES || !grow(&s->changes, s->count, &s->cap, sizeof *s->changes) ||
+        !(s->changes[s->count].item = strdup(item)))
         return;
     s->changes[s->count].bytes = bytes;
     s->changes[s->count++].is_gone = is_gone;
@@ -147,12 +141,8 @@ static void read_known(struct olv_trash *trash, struct trash_sizes *s)
     s->is_read = true;
     olv_read_file(trash->dir, NAME, LARGEST, &text, &ignored);
     for (size_t at = 0; text.len && next_line(&text, &at, &line);) {
-        if (s->known_count == cap) {
-            struct known *grown = realloc(s->known, (cap = cap ? 2 * cap : 64) * sizeof *grown);
-            if (!grown)
-                break;
-            s->known = grown;
-        }
+        if (!grow(&s->known, s->known_count, &cap, sizeof *s->known))
+            break;
         s->known[s->known_count] = (struct known){strdup(line.name.data), line.bytes, line.time_s};
         if (!s->known[s->known_count].item)
             break;
