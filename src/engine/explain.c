@@ -23,110 +23,25 @@ struct olv_explanation_memory {
     struct olv_arena arena;
 };
 
-/* The file, as the statements of a policy see it. */
-struct one_subject {
-    struct olv_subject subject; /* first member */
-    struct explaining *x;
-};
-
 struct explaining {
     struct olv_explanation *out;
     struct olv_arena *arena;
     struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct judging judging;
-    struct olv_expr_scratch *scratch;
-    struct whole_view whole;        /* of a policy with rules about directories */
-    struct olv_stat times;          /* scratch of find_steps */
-    const struct root_place *place; /* the innermost `under` around it; NULL: none */
-    int dir;                        /* of the file */
-    const char *name;               /* in it */
-    size_t below;                   /* where the path below the root of `place` begins */
-    struct one_subject subject;
+    struct judge judge;
+    struct whole_view whole;         /* of a policy with rules about directories */
+    struct olv_stat times;           /* scratch of find_steps */
+    const struct root_place *place;  /* the innermost `under` around it; NULL: none */
+    int dir;                         /* of the file */
+    const char *name;                /* in it */
+    struct olv_scan_dir root, below; /* where it lies, as a walk would have it */
+    struct olv_scan_entry entry;
+    struct tree_subject subject;
     struct olv_subject *asked;     /* it, or what lies in a depot */
     const struct olv_scope *scope; /* the rules that may be about it */
     uint32_t depth;
-    struct former former;
-    struct olv_text as_it_was; /* its path then */
 };
-
-static const struct olv_stat *look(struct olv_subject *subject)
-{
-    struct one_subject *s = (struct one_subject *)subject;
-    return subject->stat = s->x->former.is_known ? &s->x->former.stat : &s->x->out->stat;
-}
-
-static const char *path_below(struct olv_subject *subject, size_t *len)
-{
-    const struct explaining *x = ((struct one_subject *)subject)->x;
-    const char *whole = x->former.is_known ? olv_text_string(&x->as_it_was) : x->out->path;
-    const char *path = whole + x->below + subject->path_skip;
-    *len = strlen(path);
-    return path;
-}
-
-static enum olv_truth is_open(struct olv_subject *subject)
-{
-    const struct explaining *x = ((struct one_subject *)subject)->x;
-    return subject->kind == OLV_KIND_FILE ? olv_os_is_open_for_writing(x->dir, x->name) : OLV_NO;
-}
-
-static enum olv_truth is_empty(struct olv_subject *subject)
-{
-    const struct explaining *x = ((struct one_subject *)subject)->x;
-    return scan_is_empty(x->dir, x->name);
-}
-
-static enum olv_truth is_held(struct olv_subject *subject)
-{
-    const struct explaining *x = ((struct one_subject *)subject)->x;
-    const struct olv_holds *holds = x->options->holds;
-    return holds ? holds->is_held(holds->self, x->out->path, &x->out->stat) : OLV_NO;
-}
-
-static const char *whole_path(void *self)
-{
-    return ((struct explaining *)self)->out->path;
-}
-
-static bool in_respite(struct olv_subject *subject)
-{
-    struct explaining *x = ((struct one_subject *)subject)->x;
-    return x->options->respites &&
-           olv_respites_include(x->options->respites, &x->out->stat, x->options->as_of, whole_path, x);
-}
-
-static bool is_in_use(struct olv_subject *subject)
-{
-    return is_open(subject) == OLV_YES;
-}
-
-static bool path_of(const void *self, struct olv_text *out)
-{
-    olv_text_puts(out, ((const struct explaining *)self)->out->path);
-    return true;
-}
-
-static struct former_place place_of(const struct explaining *x)
-{
-    return (struct former_place){.notes = x->options->notes,
-                                 .catalogue = x->options->catalogue,
-                                 .dir = x->dir,
-                                 .name = x->name,
-                                 .path = path_of,
-                                 .self = x,
-                                 .stat = &x->out->stat};
-}
-
-static bool has_had(struct olv_subject *subject, const struct olv_act *act)
-{
-    const struct explaining *x = ((struct one_subject *)subject)->x;
-    struct former_place place = place_of(x);
-    return x->out->stat.kind == OLV_KIND_FILE && engine_formers.has_had(&x->former, &place, act);
-}
-
-static const struct olv_subject_facts one_facts = {look,    path_below, is_open, is_empty,
-                                                   is_held, in_respite, has_had, is_in_use};
 
 /* ---- where it is ---- */
 
@@ -192,18 +107,33 @@ static void find_place(struct explaining *x)
             (!x->place || strlen(place->path) >= strlen(x->place->path)))
             x->place = place;
     }
-    if (x->place) {
-        size_t root = strlen(x->judging.roots.paths[x->place->root]);
-        x->below = root > 1 ? root + 1 : 1;
-    }
 }
 
-static uint32_t depth_of(const struct explaining *x)
+/* The entry that a walk of the innermost `under` would come to. */
+static void find_entry(struct explaining *x)
 {
-    uint32_t depth = 1;
-    for (const char *p = x->out->path + x->below; *p; p++)
-        depth += *p == '/';
-    return depth;
+    const char *path = x->out->path, *root = x->place ? x->judging.roots.paths[x->place->root] : path;
+    size_t top = x->place ? strlen(root) : (size_t)(x->name - path) - 1;
+    const char *from = path + (top > 1 ? top + 1 : 1);
+    x->root = (struct olv_scan_dir){.name = root, .name_len = top ? top : 1};
+    if (x->place)
+        x->root.tag = x->place->scope;
+    x->below = x->root;
+    if (from < x->name) {
+        x->below.parent = &x->root;
+        x->below.name = from;
+        x->below.name_len = (size_t)(x->name - from) - 1;
+    }
+    for (const char *p = from; p < x->name; p++)
+        x->below.depth += *p == '/';
+    x->entry = (struct olv_scan_entry){.dir = from < x->name ? &x->below : &x->root,
+                                       .dir_fd = x->dir,
+                                       .name = x->name,
+                                       .name_len = strlen(x->name),
+                                       .kind = x->out->stat.kind,
+                                       .has_stat = true,
+                                       .stat = x->out->stat};
+    x->depth = x->entry.dir->depth + 1;
 }
 
 /* ---- its rule ---- */
@@ -213,7 +143,7 @@ static const char *why(struct explaining *x, const struct olv_rule *rule, enum o
     struct olv_text text = {0};
     const char *copy;
     if (rule->where_expr)
-        olv_expr_explain(rule->where_expr, x->asked, x->scratch, answer, x->options->as_of, &text);
+        olv_expr_explain(rule->where_expr, x->asked, x->judge.scratch, answer, x->options->as_of, &text);
     else if (answer == OLV_NO)
         olv_text_printf(&text, "it is about files, and this is a %s", olv_kind_word(x->out->stat.kind));
     copy = olv_arena_copy(x->arena, olv_text_string(&text), text.len);
@@ -229,13 +159,13 @@ static bool ask_rules(struct explaining *x)
     for (uint32_t i = 0; out->rules && i < scope->count; i++) {
         const struct olv_scope_rule *candidate = &scope->rules[i];
         enum olv_truth answer =
-            olv_decider_fits(x->judging.decider, candidate, x->depth, x->asked, x->scratch);
+            olv_decider_fits(x->judging.decider, candidate, x->depth, x->asked, x->judge.scratch);
         out->rules[out->rule_count++] = (struct olv_explained_rule){
             candidate->rule, answer, why(x, &x->policy->rules[candidate->rule], answer)};
         if (answer != OLV_NO)
             break;
     }
-    out->verdict = olv_decide(x->judging.decider, scope, x->depth, x->asked, x->scratch);
+    out->verdict = olv_decide(x->judging.decider, scope, x->depth, x->asked, x->judge.scratch);
     return out->rules != NULL;
 }
 
@@ -297,7 +227,9 @@ static void find_obstacles_inside(struct explaining *x)
 static void find_obstacles(struct explaining *x)
 {
     const struct olv_stat *stat = &x->out->stat;
-    enum olv_truth open = is_open(&x->subject.subject);
+    struct olv_subject *subject = &x->subject.scan.subject;
+    const struct olv_subject_facts *facts = subject->facts;
+    enum olv_truth open = facts->is_open(subject);
     struct olv_os_place place;
     enum olv_barrier barrier = olv_guard_of(x->options->guard, x->out->path);
     if (barrier == OLV_SYSTEM_PLACE)
@@ -307,9 +239,9 @@ static void find_obstacles(struct explaining *x)
     else if (barrier == OLV_OWN_PLACE)
         add_obstacle(x, "it lies in one of Olvido's own places: nothing there is ever touched");
     find_obstacles_inside(x);
-    if (is_held(&x->subject.subject) != OLV_NO)
+    if (facts->is_held(subject) != OLV_NO)
         add_obstacle(x, "it is held");
-    if (in_respite(&x->subject.subject))
+    if (facts->in_respite(subject))
         add_obstacle(x, "it was recovered within the last 30 days");
     if (open == OLV_YES)
         add_obstacle(x, "it is open for writing");
@@ -345,54 +277,47 @@ static bool look_around(struct explaining *x, const struct olv_observer *observe
     return true;
 }
 
-/* What Olvido has compressed is judged as the file that it was. */
-static bool find_former(struct explaining *x, struct olv_error *err)
+static bool note_former(struct explaining *x, struct olv_error *err)
 {
-    struct olv_explanation *out = x->out;
-    struct former_place place = place_of(x);
-    const char *slash = strrchr(out->path, '/');
-    if (out->stat.kind != OLV_KIND_FILE)
+    const struct former *former = &x->subject.former;
+    if (!former->is_known)
         return true;
-    engine_formers.find(&x->former, &place);
-    if (!x->former.is_known)
-        return true;
-    olv_text_printf(&x->as_it_was, "%.*s/%s", (int)(slash - out->path), out->path, x->former.origin.name);
-    out->was = olv_arena_copy(x->arena, x->former.origin.name, strlen(x->former.origin.name));
-    out->was_bytes = x->former.origin.size_bytes;
-    out->was_until = x->former.origin.act;
-    return (out->was && !x->as_it_was.failed) || olv_fail_memory(err);
+    x->out->was = olv_arena_copy(x->arena, former->origin.name, strlen(former->origin.name));
+    x->out->was_bytes = former->origin.size_bytes;
+    x->out->was_until = former->origin.act;
+    return x->out->was || olv_fail_memory(err);
+}
+
+static bool begin(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+{
+    if (!judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err))
+        return false;
+    x->judging.is_about_one = true;
+    return judge_begin(&x->judge, &x->judging) || olv_fail_memory(err);
 }
 
 static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
-    if (!find_former(x, err))
+    if (!begin(x, observer, err))
         return false;
-    x->subject = (struct one_subject){.subject = {.name = out->was ? out->was : x->name,
-                                                  .name_len = strlen(out->was ? out->was : x->name),
-                                                  .kind = out->stat.kind,
-                                                  .stat = out->was ? &x->former.stat : &out->stat,
-                                                  .facts = &one_facts},
-                                      .x = x};
-    x->scratch = olv_expr_scratch_new();
-    if (!judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err))
-        return false;
-    if (!x->scratch)
-        return olv_fail_memory(err);
     find_place(x);
+    find_entry(x);
     if (x->place && x->judging.has_directories && !look_around(x, observer, err))
+        return false;
+    judge_subject_begin(&x->subject, &x->judge, &x->entry);
+    if (!note_former(x, err))
         return false;
     find_obstacles(x);
     if (!x->place)
         return true;
-    x->asked = &x->subject.subject;
+    x->asked = &x->subject.scan.subject;
     x->scope = x->place->scope;
-    x->depth = depth_of(x);
     if (!ask_rules(x))
         return olv_fail_memory(err);
     if (x->whole.is_directory && x->whole.record.judged.reason == OLV_DUE)
         out->verdict = x->whole.verdict;
-    if ((out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
+    if (out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x))
         return olv_fail_memory(err);
     return true;
 }
@@ -441,9 +366,8 @@ static bool look_in_depots(struct explaining *x, const struct olv_observer *obse
     x->out->verdict.reason = OLV_GONE;
     if (!x->options->catalogue)
         return true;
-    x->scratch = olv_expr_scratch_new();
-    ok = judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err);
-    ok = stored_judge_begin(&judge, x->policy, &x->judging) && x->scratch && ok;
+    ok = begin(x, observer, err);
+    ok = stored_judge_begin(&judge, x->policy, &x->judging) && ok;
     if (!ok && err->code == OLV_OK)
         olv_fail_memory(err);
     ok = ok && olv_catalogue_versions(x->options->catalogue, x->out->path, explain_stored, &l, err) &&
@@ -470,8 +394,7 @@ bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const c
         ok = look_in_depots(&x, observer, err);
     if (x.dir >= 0)
         close(x.dir);
-    olv_text_free(&x.as_it_was);
-    olv_expr_scratch_free(x.scratch);
+    judge_end(&x.judge);
     judging_end(&x.judging);
     return ok;
 }

@@ -8,13 +8,6 @@
 
 static const struct olv_subject_facts tree_facts;
 
-/* An entry of the walk, as the statements of a policy see it. */
-struct tree_subject {
-    struct scan_subject scan; /* first member, and so is the subject in it */
-    struct judge *judge;
-    struct former former;
-};
-
 /* ---- what it was ---- */
 
 static bool path_of(const void *self, struct olv_text *out)
@@ -52,8 +45,7 @@ static const struct olv_stat *look(struct olv_subject *subject)
     return s->former.is_known ? subject->stat = &s->former.stat : scan_subject_look(subject);
 }
 
-/* What Olvido has compressed is judged as the file that it was. */
-static void subject_begin(struct tree_subject *s, struct judge *judge, struct olv_scan_entry *entry)
+void judge_subject_begin(struct tree_subject *s, struct judge *judge, struct olv_scan_entry *entry)
 {
     struct olv_subject *subject = &s->scan.subject;
     struct former_place place;
@@ -89,7 +81,7 @@ static bool in_respite(struct olv_subject *subject)
     struct tree_subject *s = (struct tree_subject *)subject;
     const struct olv_plan_options *options = s->judge->judging->options;
     const struct olv_scope *scope = s->scan.entry->dir->tag;
-    if (scope->in_respite)
+    if (scope && scope->in_respite)
         return true;
     return options->respites && olv_respites_include(options->respites, subject->stat, options->as_of,
                                                      scan_subject_whole_path, &s->scan);
@@ -113,7 +105,10 @@ static const struct olv_os_in_use *files_in_use(struct use_lookup *use)
 static bool is_in_use(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
-    const struct olv_os_in_use *files = files_in_use(s->judge->judging->use);
+    const struct olv_os_in_use *files;
+    if (s->judge->judging->is_about_one)
+        return scan_subject_is_open(subject) == OLV_YES;
+    files = files_in_use(s->judge->judging->use);
     return files && olv_os_is_in_use(files, subject->stat->device, subject->stat->inode);
 }
 
@@ -238,7 +233,7 @@ bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry)
 {
     struct tree_subject s;
-    subject_begin(&s, judge, entry);
+    judge_subject_begin(&s, judge, entry);
     return olv_decide(judge->judging->decider, entry->dir->tag, entry->dir->depth + 1, &s.scan.subject,
                       judge->scratch);
 }
@@ -246,14 +241,14 @@ struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry)
 struct olv_instant judge_clock(struct judge *judge, struct olv_scan_entry *entry, uint32_t rule)
 {
     struct tree_subject s;
-    subject_begin(&s, judge, entry);
+    judge_subject_begin(&s, judge, entry);
     return olv_decider_clock(judge->judging->decider, rule, &s.scan.subject);
 }
 
 struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entry)
 {
     struct tree_subject s;
-    subject_begin(&s, judge, entry);
+    judge_subject_begin(&s, judge, entry);
     return (struct judged_entry){.is_held = is_held(&s.scan.subject) != OLV_NO,
                                  .in_respite = in_respite(&s.scan.subject),
                                  .is_in_use = is_in_use(&s.scan.subject)};
@@ -266,7 +261,7 @@ struct judged_directory judge_directory(struct judge *judge, struct olv_scan_ent
     struct judged_directory out = {.reason = OLV_NOT_OWNED};
     struct tree_subject s;
     enum olv_reason ignored;
-    subject_begin(&s, judge, entry);
+    judge_subject_begin(&s, judge, entry);
     for (uint32_t i = 0; out.reason == OLV_NOT_OWNED && i < scope->count; i++) {
         enum olv_truth answer = olv_decider_fits(j->decider, &scope->rules[i], entry->dir->depth + 1,
                                                  &s.scan.subject, judge->scratch);

@@ -31,6 +31,7 @@ struct judging {
     struct use_lookup *use;     /* owned */
     pthread_mutex_t *catalogue; /* held while it is asked; owned */
     bool has_directories;       /* some rule is about directories */
+    bool is_about_one;          /* one file is asked about, whether it is open, and not all processes */
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,
@@ -53,6 +54,15 @@ void judge_end(struct judge *judge);
 /* To be called when a directory is entered: finds the rules that apply in it. False: it is to be left out,
  * for it is Olvido's own. */
 bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat);
+/* An entry, as the statements of a policy see it: what Olvido has compressed is judged as the file that it
+ * was. The judge and the entry must outlive it. */
+struct tree_subject {
+    struct scan_subject scan; /* first member, and so is the subject in it */
+    struct judge *judge;
+    struct former former;
+};
+void judge_subject_begin(struct tree_subject *subject, struct judge *judge, struct olv_scan_entry *entry);
+
 /* The verdict on an entry that is no directory. */
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry);
 
