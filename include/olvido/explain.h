@@ -50,7 +50,7 @@ struct olv_explanation {
 
 /* Explains what is at `path`. False when memory ran out or the path makes no sense; a path that does not
  * exist is no failure. Free it in any case. */
-bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const char *path,
+bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, const char *path,
                  const struct olv_plan_options *options, const struct olv_observer *observer,
                  struct olv_error *err);
 void olv_explanation_free(struct olv_explanation *explanation);

@@ -63,8 +63,9 @@ struct olv_plan_options {
 };
 
 /* False when interrupted, out of memory, or the docket cannot be written. Free the plan in any case. */
-bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,
-                   const struct olv_observer *observer, struct olv_error *err);
+bool olv_plan_make(struct olv_plan *plan, const struct olv_policy *policy,
+                   const struct olv_plan_options *options, const struct olv_observer *observer,
+                   struct olv_error *err);
 void olv_plan_free(struct olv_plan *plan);
 
 #endif

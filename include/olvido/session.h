@@ -49,7 +49,7 @@ struct olv_plan_options olv_session_judging(const struct olv_session *session,
                                             const struct olv_plan_request *request);
 /* Makes a plan; see olv_plan_make. To act, the rules and the clock are noted first: `clock_doubt` (not NULL
  * then) becomes why the clock is not to be believed, or NULL. */
-bool olv_session_plan(struct olv_session *session, struct olv_policy *policy,
+bool olv_session_plan(struct olv_session *session, const struct olv_policy *policy,
                       const struct olv_plan_request *request, struct olv_plan *plan, const char **clock_doubt,
                       struct olv_error *err);
 /* Carries a docket out; see olv_run_carry_out. Refuses to with an incomplete guard. */

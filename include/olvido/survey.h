@@ -36,7 +36,7 @@ struct olv_survey_options {
     enum olv_clock clock;                               /* any but the date in the name */
     const struct olv_duration *older_than, *newer_than; /* NULL: no bound; at least / less than that old */
     unsigned kinds;                                     /* bit 1 << olv_kind; 0: everything but directories */
-    struct olv_expr *where;                             /* only what it is true of; NULL: everything */
+    const struct olv_expr *where;                       /* only what it is true of; NULL: everything */
     bool wants_list;
     enum olv_survey_order order; /* of the list: oldest, largest, first path, lowest number first */
     bool is_reversed;

@@ -52,7 +52,7 @@ static bool read_where(struct cli *cli, struct request *r, enum cli_status *stat
     const char *text = cli_value(cli, OPT_WHERE);
     if (!text)
         return true;
-    r->where = r->options.where = olv_expr_compile(text, NULL, &list);
+    r->options.where = r->where = olv_expr_compile(text, NULL, &list);
     if (!r->where) {
         cli_print_diagnostics(cli, "--where", &list);
         *status = STATUS_USAGE;

@@ -11,7 +11,7 @@
 
 struct report {
     struct cli *cli;
-    struct olv_policy *policy;
+    const struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct table *table; /* NULL: JSON */
     size_t place_len;    /* of the path of the samples' directory, with the slash */
@@ -134,8 +134,8 @@ static void print_sum(const struct report *r, const struct olv_samples *samples)
     olv_text_free(&path);
 }
 
-enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const struct olv_samples *samples,
-                               const struct olv_plan_options *options)
+enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
+                               const struct olv_samples *samples, const struct olv_plan_options *options)
 {
     static const struct table_column columns[] = {{.heading = "Rule"},
                                                   {.heading = "Sample"},

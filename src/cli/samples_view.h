@@ -9,7 +9,7 @@
 
 /* Judges every sample by the copy of the policy and shows the verdicts, those that are not as the rule means
  * them marked. */
-enum cli_status samples_report(struct cli *cli, struct olv_policy *policy, const struct olv_samples *samples,
-                               const struct olv_plan_options *options);
+enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
+                               const struct olv_samples *samples, const struct olv_plan_options *options);
 
 #endif

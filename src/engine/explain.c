@@ -26,7 +26,7 @@ struct olv_explanation_memory {
 struct explaining {
     struct olv_explanation *out;
     struct olv_arena *arena;
-    struct olv_policy *policy;
+    const struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct judging judging;
     struct judge judge;
@@ -376,7 +376,7 @@ static bool look_in_depots(struct explaining *x, const struct olv_observer *obse
     return ok;
 }
 
-bool olv_explain(struct olv_explanation *out, struct olv_policy *policy, const char *path,
+bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, const char *path,
                  const struct olv_plan_options *options, const struct olv_observer *observer,
                  struct olv_error *err)
 {

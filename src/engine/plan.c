@@ -349,8 +349,9 @@ static bool walk(struct planner *p, struct olv_error *err)
     return ok;
 }
 
-bool olv_plan_make(struct olv_plan *plan, struct olv_policy *policy, const struct olv_plan_options *options,
-                   const struct olv_observer *observer, struct olv_error *err)
+bool olv_plan_make(struct olv_plan *plan, const struct olv_policy *policy,
+                   const struct olv_plan_options *options, const struct olv_observer *observer,
+                   struct olv_error *err)
 {
     struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
     bool ok;

@@ -116,7 +116,7 @@ struct olv_plan_options olv_session_judging(const struct olv_session *s,
                                      .wants_docket = request->wants_docket};
 }
 
-bool olv_session_plan(struct olv_session *s, struct olv_policy *policy,
+bool olv_session_plan(struct olv_session *s, const struct olv_policy *policy,
                       const struct olv_plan_request *request, struct olv_plan *plan, const char **clock_doubt,
                       struct olv_error *err)
 {

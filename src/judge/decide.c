@@ -16,6 +16,7 @@ enum {
 struct bound_rule {
     struct olv_instant settled; /* modified up to here: not touched lately */
     struct olv_instant *cutoffs;
+    struct olv_instant *ages; /* of its statement; NULL: it has none */
 };
 
 struct olv_decider {
@@ -35,8 +36,8 @@ static bool bind_rule(struct olv_decider *d, size_t rule)
     for (size_t i = 0; i < r->step_count; i++)
         bound->cutoffs[i] = olv_instant_cutoff(d->as_of, r->steps[i].after);
     if (r->where_expr)
-        olv_expr_bind(r->where_expr, d->as_of, d->policy->zone);
-    return true;
+        bound->ages = olv_expr_bind(r->where_expr, d->as_of, d->policy->zone);
+    return !r->where_expr || bound->ages;
 }
 
 struct olv_decider *olv_decider_new(const struct olv_policy *policy, struct olv_instant now,
@@ -63,8 +64,10 @@ void olv_decider_free(struct olv_decider *d)
 {
     if (!d)
         return;
-    for (size_t i = 0; d->rules && i < d->policy->rule_count; i++)
+    for (size_t i = 0; d->rules && i < d->policy->rule_count; i++) {
         free(d->rules[i].cutoffs);
+        free(d->rules[i].ages);
+    }
     free(d->rules);
     free(d);
 }
@@ -204,7 +207,7 @@ enum olv_truth olv_decider_fits(const struct olv_decider *d, const struct olv_sc
     subject->depth = depth - candidate->depth;
     subject->path_skip = candidate->path_skip;
     if (rule->where_expr)
-        return olv_expr_test(rule->where_expr, subject, scratch);
+        return olv_expr_test(rule->where_expr, d->rules[candidate->rule].ages, subject, scratch);
     return subject->kind == OLV_KIND_FILE ? OLV_YES : OLV_NO;
 }
 

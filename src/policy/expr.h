@@ -76,7 +76,7 @@ struct expr_node {
     enum comparison comparison;
     struct value *values;
     size_t value_count;
-    struct olv_instant cutoff; /* of an age, set by olv_expr_bind */
+    size_t age; /* of an age: its number in the statement */
     pcre2_code *regex;
     bool is_compiled;             /* to machine code, too */
     struct expr_node *next_regex; /* all that must be freed */
@@ -86,6 +86,7 @@ struct expr_node {
 struct olv_expr {
     struct expr_node *top;
     struct expr_node *regexes;
+    size_t age_count;
     struct olv_arena own; /* of one that stands by itself */
     bool names_kind;      /* one that does not is about files */
     const char *text;     /* of the statement; borrowed from whoever had it parsed */

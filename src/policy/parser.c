@@ -285,6 +285,21 @@ static struct expr_node *either(struct parser *p, unsigned depth)
     return left;
 }
 
+static bool is_age(const struct expr_node *node)
+{
+    return node->kind == NODE_COMPARE && node->type == TYPE_DURATION;
+}
+
+static void number_ages(struct expr_node *node, size_t *count)
+{
+    if (!node)
+        return;
+    if (is_age(node))
+        node->age = (*count)++;
+    number_ages(node->left, count);
+    number_ages(node->right, count);
+}
+
 struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
                             const struct expr_parse_options *options)
 {
@@ -299,6 +314,7 @@ struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *aren
     expr->regexes = p.regexes;
     expr->names_kind = p.names_kind;
     expr->text = text;
+    number_ages(expr->top, &expr->age_count);
     if (!p.failed)
         return expr;
     expr_release(expr);

@@ -15,6 +15,7 @@ enum {
 struct olv_expr_scratch {
     pcre2_match_data *match;
     pcre2_match_context *limits;
+    const struct olv_instant *ages; /* of the statement that is tested, or was last */
 };
 
 struct olv_expr_scratch *olv_expr_scratch_new(void)
@@ -48,23 +49,28 @@ void expr_release(struct olv_expr *expr)
     expr->regexes = NULL;
 }
 
-static void bind(struct expr_node *node, struct olv_instant now, const struct olv_zone *zone)
+static void bind(const struct expr_node *node, struct olv_instant now, const struct olv_zone *zone,
+                 struct olv_instant *ages)
 {
     struct olv_instant before =
         now.ns ? (struct olv_instant){now.s, now.ns - 1} : (struct olv_instant){now.s - 1, 999999999};
     if (!node)
         return;
-    bind(node->left, now, zone);
-    bind(node->right, now, zone);
+    bind(node->left, now, zone, ages);
+    bind(node->right, now, zone, ages);
     if (node->kind == NODE_COMPARE && node->type == TYPE_DURATION && node->value_count)
-        node->cutoff =
+        ages[node->age] =
             olv_zone_cutoff(zone, node->comparison == MORE || node->comparison == LESS_OR_SAME ? before : now,
                             node->values[0].duration);
 }
 
-void olv_expr_bind(struct olv_expr *expr, struct olv_instant now, const struct olv_zone *zone)
+struct olv_instant *olv_expr_bind(const struct olv_expr *expr, struct olv_instant now,
+                                  const struct olv_zone *zone)
 {
-    bind(expr->top, now, zone);
+    struct olv_instant *ages = calloc(expr->age_count + 1, sizeof *ages);
+    if (ages)
+        bind(expr->top, now, zone, ages);
+    return ages;
 }
 
 static enum olv_truth truth(bool statement)
@@ -206,13 +212,14 @@ static bool compare_dates(const struct expr_node *node, struct olv_instant t)
     return node->comparison == IS_NOT;
 }
 
-static bool compare_age(const struct expr_node *node, struct olv_instant t)
+static bool compare_age(const struct expr_node *node, struct olv_instant t, struct olv_instant cutoff)
 {
-    bool is_old = olv_instant_compare(t, node->cutoff) <= 0;
+    bool is_old = olv_instant_compare(t, cutoff) <= 0;
     return node->comparison == MORE || node->comparison == MORE_OR_SAME ? is_old : !is_old;
 }
 
-static enum olv_truth compare_stat(const struct expr_node *node, const struct olv_stat *stat)
+static enum olv_truth compare_stat(const struct expr_node *node, const struct olv_stat *stat,
+                                   const struct olv_instant *ages)
 {
     switch (node->field) {
     case FIELD_SIZE:
@@ -226,7 +233,7 @@ static enum olv_truth compare_stat(const struct expr_node *node, const struct ol
     case FIELD_LINKS:
         return truth(compare_numbers(node, stat->links));
     case FIELD_AGE:
-        return truth(compare_age(node, stat->modified));
+        return truth(compare_age(node, stat->modified, ages[node->age]));
     case FIELD_MODIFIED:
         return truth(compare_dates(node, stat->modified));
     case FIELD_ACCESSED:
@@ -254,7 +261,7 @@ static enum olv_truth compare(const struct expr_node *node, struct olv_subject *
     if (node->field == FIELD_DEPTH)
         return truth(compare_numbers(node, s->depth));
     stat = look(s);
-    return stat ? compare_stat(node, stat) : OLV_UNKNOWN;
+    return stat ? compare_stat(node, stat, scratch->ages) : OLV_UNKNOWN;
 }
 
 static enum olv_truth test_word(enum word_id word, struct olv_subject *s)
@@ -302,9 +309,10 @@ enum olv_truth expr_test_node(const struct expr_node *node, struct olv_subject *
     return right == settling || left == right ? right : OLV_UNKNOWN;
 }
 
-enum olv_truth olv_expr_test(const struct olv_expr *expr, struct olv_subject *subject,
-                             struct olv_expr_scratch *scratch)
+enum olv_truth olv_expr_test(const struct olv_expr *expr, const struct olv_instant *ages,
+                             struct olv_subject *subject, struct olv_expr_scratch *scratch)
 {
+    scratch->ages = ages;
     if (!expr->names_kind && subject->kind != OLV_KIND_FILE)
         return OLV_NO;
     return expr_test_node(expr->top, subject, scratch);

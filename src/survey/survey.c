@@ -56,6 +56,7 @@ struct surveyor {
     struct survey_worker *workers;
     atomic_bool has_failed;
     struct olv_error error;
+    struct olv_instant *where_ages; /* of the statement; NULL: there is none */
 };
 
 struct olv_instant olv_stat_time(const struct olv_stat *stat, enum olv_clock clock)
@@ -87,7 +88,7 @@ static bool is_where(struct surveyor *s, struct survey_worker *w, struct olv_sca
         return true;
     scan_subject_begin(&subject, entry, &w->path, &facts);
     subject.subject.depth = entry->dir->depth + 1;
-    answer = olv_expr_test(s->options->where, &subject.subject, w->scratch);
+    answer = olv_expr_test(s->options->where, s->where_ages, &subject.subject, w->scratch);
     w->undecided += answer == OLV_UNKNOWN;
     return answer == OLV_YES;
 }
@@ -309,13 +310,13 @@ static void begin(struct surveyor *s)
     s->kinds = o->kinds ? o->kinds : ~(1u << OLV_KIND_DIRECTORY);
     if (o->where && !o->kinds)
         s->kinds = ~0u; /* the statement says which */
-    if (o->where)
-        olv_expr_bind(o->where, o->now, NULL);
 }
 
 static bool begin_workers(struct surveyor *s, unsigned workers, struct olv_error *err)
 {
     s->workers = calloc(workers, sizeof *s->workers);
+    if (s->options->where && !(s->where_ages = olv_expr_bind(s->options->where, s->options->now, NULL)))
+        return olv_fail_memory(err);
     for (unsigned i = 0; s->workers && i < workers; i++)
         if (!(s->workers[i].scratch = olv_expr_scratch_new()))
             return olv_fail_memory(err);
@@ -354,6 +355,7 @@ bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t
     }
     owners_sort(survey->owners, survey->owner_count);
     free(s.workers);
+    free(s.where_ages);
     if (atomic_load(&s.has_failed)) {
         *err = s.error;
         return false;

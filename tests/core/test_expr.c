@@ -92,11 +92,13 @@ static enum olv_truth says_of(const char *text, struct subject *s)
     struct expr_parse_options options = {&complaints, complain, user_id, user_id, NULL};
     struct olv_expr_scratch *scratch = olv_expr_scratch_new();
     struct olv_expr *expr = expr_parse(text, strlen(text), &arena, &options);
+    struct olv_instant *ages;
     enum olv_truth answer;
     if (!expr)
         fail_msg("<%s>: %s", text, complaints.text);
-    olv_expr_bind(expr, NOW, NULL);
-    answer = olv_expr_test(expr, &s->subject, scratch);
+    ages = olv_expr_bind(expr, NOW, NULL);
+    answer = olv_expr_test(expr, ages, &s->subject, scratch);
+    free(ages);
     expr_release(expr);
     olv_expr_scratch_free(scratch);
     olv_arena_free(&arena);

@@ -38,21 +38,23 @@ static enum olv_truth unknown(struct olv_subject *subject)
 static const struct olv_subject_facts facts = {
     .look = look, .path = path, .is_open = unknown, .is_empty = unknown, .is_held = unknown};
 
-static void answer(const struct olv_expr *expr)
+static void answer(const struct olv_expr *expr, const struct olv_zone *zone)
 {
     struct olv_subject subject = {
         .name = "gauge-0017.csv.gz", .name_len = 17, .kind = OLV_KIND_FILE, .depth = 3};
     struct olv_expr_scratch *scratch = olv_expr_scratch_new();
     struct olv_text why = {0};
+    struct olv_instant *ages = olv_expr_bind(expr, (struct olv_instant){1800000000, 0}, zone);
     enum olv_truth truth;
     subject.facts = &facts;
-    must(scratch);
-    truth = olv_expr_test(expr, &subject, scratch);
+    must(scratch && ages);
+    truth = olv_expr_test(expr, ages, &subject, scratch);
     must(truth == OLV_YES || truth == OLV_NO || truth == OLV_UNKNOWN);
-    must(olv_expr_test(expr, &subject, scratch) == truth);
+    must(olv_expr_test(expr, ages, &subject, scratch) == truth);
     olv_expr_explain(expr, &subject, scratch, truth, (struct olv_instant){1800000000, 0}, &why);
     must(!why.failed && why.len > 0);
     olv_text_free(&why);
+    free(ages);
     olv_expr_scratch_free(scratch);
 }
 
@@ -69,8 +71,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     expr = olv_expr_compile(text, zone, &list);
     must(expr ? list.errors == 0 : list.errors > 0);
     if (expr) {
-        olv_expr_bind(expr, (struct olv_instant){1800000000, 0}, zone);
-        answer(expr);
+        answer(expr, zone);
     }
     olv_expr_free(expr);
     olv_diagnostics_free(&list);
