@@ -24,7 +24,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { FEW_FILES = 16, SPARE_JOBS = 2 };
+enum { SPARE_JOBS = 2 };
 
 static struct origin origin_of(const struct olv_docket_entry *e)
 {
@@ -153,20 +153,14 @@ static void sync_all(const struct group *g)
 {
     struct touched touched = {0};
     struct olv_error err = {0};
-    bool is_few = g->count <= FEW_FILES, ok = true;
     for (size_t i = 0; i < g->count; i++) {
-        struct shrinking *s = g->made[i];
-        if (!goes_on(g, i))
-            continue;
-        if (is_few && fsync(s->task.fresh.fd) != 0) {
-            olv_fail_system(&g->outcomes[i].error, "", "cannot bring the new file to the disk");
-            outcome_failed(&g->outcomes[i]);
-        } else if (!is_few) {
-            ok = touched_add_system(&touched, s->task.fresh.fd, s->task.stat.device, &err) && ok;
-        }
+        const struct shrinking *s = g->made[i];
+        struct olv_outcome *o = &g->outcomes[i];
+        if (goes_on(g, i) &&
+            !touched_add_file(&touched, s->task.fresh.fd, s->task.stat.device, g->count, &o->error))
+            outcome_failed(o);
     }
-    ok = touched_sync(&touched, &err) && ok;
-    if (!ok)
+    if (!touched_sync(&touched, &err))
         group_fail(g, &err);
 }
 

@@ -9,12 +9,21 @@
 
 #include <stdlib.h>
 
-enum { TELL_EVERY = 64, FEW_ENTRIES = 16 };
+enum { TELL_EVERY = 64 };
 
 bool carrying_is_interrupted(struct carrying *c)
 {
     c->result->is_interrupted |= olv_observe_interrupted(c->run->lent.observer);
     return c->result->is_interrupted;
+}
+
+bool batch_goes(struct batch *batch, enum batch_state from, enum batch_state to, struct olv_error *err)
+{
+    if (batch->state != from)
+        return olv_fail(err, OLV_SYSTEM, "a batch was in state %d, not %d, before it was to be in %d",
+                        (int)batch->state, (int)from, (int)to);
+    batch->state = to;
+    return true;
 }
 
 static void tell_progress(const struct carrying *c, const struct olv_act *act)
@@ -83,12 +92,12 @@ static void begin(struct carrying *c, const struct batch *batch, const uint8_t *
     c->batch++;
     c->batch_mark = batch->mark;
     run->lent.touched = &c->touched;
-    run->turn.is_small = batch->entries <= FEW_ENTRIES;
+    run->turn.is_small = touched_is_few(batch->entries);
     run->turn.salt = salt;
     ahead_begin(c->ahead, &batch->segment, run->turn.sequence, run->turn.is_small);
 }
 
-bool batch_do(struct carrying *c, const struct batch *batch, struct olv_error *err)
+bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
 {
     struct olv_segment_reader *reader = olv_segment_open(batch->segment.data, batch->segment.len, err);
     struct several *g = reader ? calloc(1, sizeof *g) : NULL;
@@ -99,7 +108,7 @@ bool batch_do(struct carrying *c, const struct batch *batch, struct olv_error *e
         return reader ? olv_fail_memory(err) : false;
     }
     begin(c, batch, olv_segment_salt(reader));
-    ok = prepare(c, batch, err);
+    ok = batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err) && prepare(c, batch, err);
     while (ok && olv_segment_next(reader, &e, err)) {
         uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
         if (!group_takes(g, &e))

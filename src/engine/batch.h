@@ -8,9 +8,21 @@
 #include "engine/run.h"
 #include "file/touched.h"
 
+/* What is so of a batch. Each follows the one before it; whatever is asked to be done out of turn is not
+ * done. */
+enum batch_state {
+    BATCH_NONE,     /* there is none */
+    BATCH_COMPOSED, /* its segment is in memory: nothing is known of it outside */
+    BATCH_INTENDED, /* its segment is on the disk, and the line of the ledger that commits to it */
+    BATCH_APPLIED,  /* its acts were called, and its outcomes are with the recorder */
+    BATCH_SYNCED,   /* what its acts touched is on the disk */
+    BATCH_RECORDED  /* and its outcomes are */
+};
+
 struct batch {
+    enum batch_state state;
     struct olv_text segment; /* its entries, */
-    uint32_t entries;        /* so many; none: there is no batch */
+    uint32_t entries;        /* so many */
     long mark;               /* where in the docket the segment begins */
 };
 
@@ -36,10 +48,13 @@ struct carrying {
     struct touched touched; /* by that one, and not yet handed on */
 };
 
+/* From one state to the next. False with `err` where it is in another one: that is a mistake in the engine,
+ * and the run ends before anything is touched. */
+bool batch_goes(struct batch *batch, enum batch_state from, enum batch_state to, struct olv_error *err);
 /* Looks whether the user has interrupted; from then on it stays so. */
 bool carrying_is_interrupted(struct carrying *carrying);
-/* Carries out the next batch. Its outcomes are with the recorder then, and what must be on the disk before
- * they are is in `touched`. False when the run cannot go on. */
-bool batch_do(struct carrying *carrying, const struct batch *batch, struct olv_error *err);
+/* Carries out an intended batch, which is applied then: its outcomes are with the recorder, and what must be
+ * on the disk before they are is in `touched`. False when the run cannot go on. */
+bool batch_do(struct carrying *carrying, struct batch *batch, struct olv_error *err);
 
 #endif

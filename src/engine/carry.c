@@ -29,7 +29,7 @@ struct batches {
     struct commits *commits;
     struct olv_spool *docket;
     struct olv_spool *approved; /* owned: what is approved of the one that was given, where that is less */
-    struct batch now, next;
+    struct batch done, now, next;
     uint64_t composed; /* number of the batch read last */
 };
 
@@ -49,14 +49,15 @@ static bool is_interrupted(struct batches *b)
     return carrying_is_interrupted(&b->carrying);
 }
 
-/* Without entries there is none any more. */
 static bool read_next(struct batches *b, struct olv_error *err)
 {
+    b->next.state = BATCH_NONE;
     b->next.entries = 0;
     b->next.mark = olv_spool_mark(b->docket);
     if (is_interrupted(b) || !olv_spool_next(b->docket, &b->next.segment, err))
         return err->code == OLV_OK;
-    return olv_segment_each(&b->next.segment, count_entry, &b->next, err);
+    return olv_segment_each(&b->next.segment, count_entry, &b->next, err) &&
+           batch_goes(&b->next, BATCH_NONE, BATCH_COMPOSED, err);
 }
 
 /* Its intent goes behind the outcomes of the batch before the one that is to be done now. */
@@ -64,44 +65,52 @@ static void intend_next(struct batches *b)
 {
     const struct olv_run *run = b->carrying.run;
     struct olv_intent_facts intent = {.run = run->id, .decisions = b->next.entries};
-    if (b->next.entries) {
+    bool is_there = b->next.state == BATCH_COMPOSED;
+    if (is_there) {
         intent.batch = ++b->composed;
         olv_sha256(run->lent.hasher, b->next.segment.data, b->next.segment.len, intent.segment);
     }
-    recorder_gather(b->carrying.recorder, b->next.entries ? &intent : NULL);
+    recorder_gather(b->carrying.recorder, is_there ? &intent : NULL);
 }
 
 /* ---- batch after batch ---- */
 
-static bool do_now(struct batches *b, struct olv_error *err)
+/* What one commit has brought to the disk: see commits.h. */
+static bool is_committed(struct batches *b, struct olv_error *err)
 {
-    bool ok = !b->now.entries || batch_do(&b->carrying, &b->now, err);
-    b->now.entries = 0;
-    return ok;
+    return (b->done.state == BATCH_NONE || (batch_goes(&b->done, BATCH_APPLIED, BATCH_SYNCED, err) &&
+                                            batch_goes(&b->done, BATCH_SYNCED, BATCH_RECORDED, err))) &&
+           (b->next.state == BATCH_NONE || batch_goes(&b->next, BATCH_COMPOSED, BATCH_INTENDED, err));
 }
 
+/* The one that was done makes room for the one to be read. */
 static void turn(struct batches *b)
 {
-    struct batch done = b->now;
+    struct batch done = b->done;
+    b->done = b->now;
     b->now = b->next;
     b->next = done;
 }
 
+/* While one batch is done, one commit brings to the disk what the one before it touched and came to, and the
+ * intent of the one behind it. */
 static bool step(struct batches *b, bool *has_more, struct olv_error *err)
 {
     struct olv_error late = {0};
-    bool ok = read_next(b, err), is_committed;
-    *has_more = b->next.entries > 0;
+    bool ok = read_next(b, err);
+    *has_more = b->next.state != BATCH_NONE;
     if (!ok)
         return false;
     intend_next(b);
     commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.segment : NULL, b->composed);
-    ok = do_now(b, err);
-    is_committed = commits_wait(b->commits, &late);
-    turn(b);
-    if (ok && !is_committed)
+    ok = b->now.state == BATCH_NONE || batch_do(&b->carrying, &b->now, err);
+    if (!commits_wait(b->commits, &late) && ok) {
         *err = late;
-    return ok && is_committed;
+        ok = false;
+    }
+    ok = ok && is_committed(b, err);
+    turn(b);
+    return ok;
 }
 
 /* All outcomes up to now are lines, and what they tell of is on the disk. */
@@ -197,6 +206,7 @@ static void close_batches(struct batches *b)
         close(b->carrying.trace);
     if (b->approved)
         olv_spool_free(b->approved);
+    olv_text_free(&b->done.segment);
     olv_text_free(&b->now.segment);
     olv_text_free(&b->next.segment);
 }

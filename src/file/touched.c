@@ -37,6 +37,19 @@ bool touched_add_system(struct touched *t, int fd, uint64_t device, struct olv_e
            olv_os_sync_all(fd) || failed(err);
 }
 
+bool touched_is_few(size_t files)
+{
+    enum { FEW = 16 };
+    return files <= FEW;
+}
+
+bool touched_add_file(struct touched *t, int fd, uint64_t device, size_t files, struct olv_error *err)
+{
+    if (!touched_is_few(files))
+        return touched_add_system(t, fd, device, err);
+    return fsync(fd) == 0 || olv_fail_system(err, "", "cannot bring the new file to the disk");
+}
+
 /* Room is made: from now on the file systems of what was there count as a whole. */
 static bool widen(struct touched *t, struct olv_error *err)
 {

@@ -24,6 +24,11 @@ struct touched {
 bool touched_add(struct touched *touched, int fd, const struct olv_stat *stat, struct olv_error *err);
 /* Adds everything on the file system of this descriptor, contents of files included. */
 bool touched_add_system(struct touched *touched, int fd, uint64_t device, struct olv_error *err);
+/* How new files come to the disk is decided here and nowhere else: a few are fsynced each, more with one
+ * syncfs for all that their file system has. */
+bool touched_is_few(size_t files);
+/* Adds one new file of so many; of a few it is fsynced at once. */
+bool touched_add_file(struct touched *touched, int fd, uint64_t device, size_t files, struct olv_error *err);
 /* Brings all of it to the disk, and forgets it. */
 bool touched_sync(struct touched *touched, struct olv_error *err);
 /* Forgets it. */

@@ -30,8 +30,6 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-enum { FEW_FILES = 16 };
-
 /* Kept for the whole run. */
 struct giving {
     struct vault *vault;             /* reads archives */
@@ -367,22 +365,24 @@ static bool note(struct turn *turn, const struct group *g, size_t i, struct olv_
                                          err);
 }
 
-static bool sync_files(const struct group *g, struct olv_error *err)
+static void sync_files(const struct group *g)
 {
     struct touched touched = {0};
-    bool is_few = g->count <= FEW_FILES, ok = true;
+    struct olv_error err = {0};
     for (size_t i = 0; i < g->count; i++) {
         const struct fetching *f = g->made[i];
+        struct olv_outcome *o = &g->outcomes[i];
         struct olv_stat stat;
         if (!goes_on(g, i) || f->fresh.fd < 0)
             continue;
-        if (is_few && fsync(f->fresh.fd) != 0)
-            ok = olv_fail_system(err, "", "cannot bring the new file to the disk");
-        else if (!is_few)
-            ok = olv_os_stat(f->fresh.fd, "", &stat) &&
-                 touched_add_system(&touched, f->fresh.fd, stat.device, err) && ok;
+        if (!olv_os_stat(f->fresh.fd, "", &stat))
+            olv_fail_system(&o->error, "", "cannot look at the new file");
+        else if (touched_add_file(&touched, f->fresh.fd, stat.device, g->count, &o->error))
+            continue;
+        outcome_failed(o);
     }
-    return touched_sync(&touched, err) && ok;
+    if (!touched_sync(&touched, &err))
+        group_fail(g, &err);
 }
 
 /* What was written is read again: a file that goes by its name is the one that was put in. */
@@ -426,10 +426,7 @@ static bool make(struct turn *turn, struct group *g, struct olv_error *err)
         if (goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
             outcome_failed(o);
     }
-    if (!sync_files(g, &why)) {
-        group_fail(g, &why);
-        return true;
-    }
+    sync_files(g);
     prove(turn, g);
     if (!announce(turn, g, &why))
         group_fail(g, &why);
