@@ -16,26 +16,14 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
 
 static const struct shrinks way = {.packs = true, .name = name, .write = shrink_pack};
 
-static bool make(struct turn *turn, struct group *group, struct olv_error *err)
-{
-    (void)err;
-    shrinks_make(turn, group, &way);
-    return true;
-}
-
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *entry,
-                             struct olv_outcome *outcome)
-{
-    return shrinks_settle(turn, entry, &way, outcome);
-}
-
 static const struct hooks hooks = {.needs = NEEDS_GIVENS,
+                                   .own = &way,
                                    .takes_several = true,
-                                   .make = make,
+                                   .make = shrinks_make,
                                    .apply = shrinks_apply,
                                    .complete = shrinks_complete,
                                    .drop = shrinks_drop,
-                                   .settle = settle};
+                                   .settle = shrinks_settle};
 
 static const struct step_key keys[] = {
     {"as", &step_format, false, "compress: the format."},

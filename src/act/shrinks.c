@@ -240,12 +240,13 @@ static bool make_shrinkers(struct making *m)
     return m->shrinkers != NULL;
 }
 
-void shrinks_make(struct turn *turn, const struct group *g, const struct shrinks *way)
+bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
 {
-    struct making m = {.turn = turn, .group = g, .way = way, .workers = olv_os_cpus()};
+    struct making m = {.turn = turn, .group = g, .way = turn->hooks->own, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
-    struct olv_error err = {0};
+    struct olv_error why = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
+    (void)err; /* what fails is the failure of its entries */
     for (size_t i = 0; i < g->count; i++)
         if (g->outcomes[i].result == OLV_PENDING)
             g->made[i] = begin(&m, i);
@@ -255,16 +256,17 @@ void shrinks_make(struct turn *turn, const struct group *g, const struct shrinks
         sync_all(g);
         m.is_proving = true;
         do_all(&m, crew, most);
-        if (!announce(turn, g, &err))
-            group_fail(g, &err);
+        if (!announce(turn, g, &why))
+            group_fail(g, &why);
     } else {
-        olv_fail_memory(&err);
-        group_fail(g, &err);
+        olv_fail_memory(&why);
+        group_fail(g, &why);
     }
     crew_free(crew);
     for (unsigned i = 0; m.shrinkers && i < m.workers; i++)
         shrinker_free(m.shrinkers[i]);
     free(m.shrinkers);
+    return true;
 }
 
 /* ---- in its turn ---- */
@@ -376,10 +378,10 @@ void shrinks_drop(const struct group *g)
 /* ---- after a crash ---- */
 
 /* A new file whose original still stands came no further than its name: it goes again. */
-enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *e, const struct shrinks *way,
-                              struct olv_outcome *o)
+enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
+    const struct shrinks *way = turn->hooks->own;
     struct settling_search s;
     enum olv_truth is_there, found;
     turn_label(label, turn, turn->sequence);

@@ -6,7 +6,7 @@
 #include "act/acts.h"
 #include "shrink/shrink.h"
 
-/* One of the two. */
+/* One of the two: what `own` of the hooks points to. */
 struct shrinks {
     bool packs; /* into less room; else out of it */
     /* The name of the new file; false with `err` where there is none. */
@@ -27,12 +27,12 @@ struct shrinking {
     bool is_noted;              /* what it was stands on the new file */
 };
 
-void shrinks_make(struct turn *context, const struct group *group, const struct shrinks *way);
+bool shrinks_make(struct turn *turn, struct group *group, struct olv_error *err);
 void shrinks_apply(struct turn *context, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 void shrinks_complete(struct turn *context, const struct group *group);
 void shrinks_drop(const struct group *group);
 /* After a crash: see struct olv_act. */
-enum olv_truth shrinks_settle(struct turn *context, const struct olv_docket_entry *entry,
-                              const struct shrinks *way, struct olv_outcome *outcome);
+enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *entry,
+                              struct olv_outcome *outcome);
 
 #endif

@@ -211,7 +211,7 @@ bool group_do(struct carrying *c, struct several *g, struct olv_error *err)
     bool ok;
     if (!hooks)
         return true;
-    c->run->turn.state = run_state_of(c->run, &g->entries[0]);
+    run_take_turn(c->run, &g->entries[0]);
     ok = make(c, hooks, &group, err) && apply_all(c, hooks, g, err);
     if (ok && hooks->complete)
         hooks->complete(&c->run->turn, &group);

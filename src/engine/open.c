@@ -66,7 +66,7 @@ static bool more_room(void *self, struct olv_error *err)
 
 /* ---- for hooks ---- */
 
-void **run_state_of(struct olv_run *run, const struct olv_docket_entry *e)
+void run_take_turn(struct olv_run *run, const struct olv_docket_entry *e)
 {
     const struct hooks *hooks = hooks_of(e);
     size_t i = 0;
@@ -74,7 +74,8 @@ void **run_state_of(struct olv_run *run, const struct olv_docket_entry *e)
         i++;
     if (i == run->kept_count)
         run->kept[run->kept_count++] = (struct kept){.hooks = hooks, .act = e->act};
-    return &run->kept[i].state;
+    run->turn.hooks = hooks;
+    run->turn.state = &run->kept[i].state;
 }
 
 void run_close_states(struct olv_run *run)

@@ -51,8 +51,8 @@ void run_segment_name(char out[32], uint64_t batch);
 /* The path that the ledger tells of: where the entry goes to, or where it is. Borrowed until the next turn.
  */
 const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *entry);
-/* Where the hooks of this entry keep what is their own. */
-void **run_state_of(struct olv_run *run, const struct olv_docket_entry *entry);
+/* From now on it is the turn of the hooks of this entry, with what they keep. */
+void run_take_turn(struct olv_run *run, const struct olv_docket_entry *entry);
 /* Frees all of that. */
 void run_close_states(struct olv_run *run);
 /* Finds the trash that this entry is about, for an act that needs one; its directory has been reached. */

@@ -97,7 +97,7 @@ static bool reach(struct settling *s, const struct hooks *hooks, const struct ol
                   struct olv_error *err)
 {
     struct turn *turn = &s->run->turn;
-    turn->state = run_state_of(s->run, e);
+    run_take_turn(s->run, e);
     return olv_reach_again(&turn->source, e, s->is_same_boot, err) && run_find_trash(s->run, hooks, e, err);
 }
 

@@ -77,6 +77,7 @@ enum olv_trace { OLV_TRACE_NONE, OLV_TRACE_BEGUN, OLV_TRACE_DONE, OLV_TRACE_NOT_
 /* The turn of one entry. */
 struct turn {
     const struct lent *lent;
+    const struct hooks *hooks;          /* whose turn it is */
     void **state;                       /* the hooks' own, from their first turn to `close` */
     uint64_t sequence;                  /* of the entry within the run */
     const uint8_t *salt;                /* of its batch */
@@ -134,7 +135,8 @@ enum need {
 /* All but `apply` may be NULL. They are called in this order: announce (each entry of a batch), make (the
  * first entry of a group), apply (each), complete, drop (after recording), finish, close. */
 struct hooks {
-    unsigned needs; /* enum need */
+    unsigned needs;  /* enum need */
+    const void *own; /* what functions that several hooks share differ in */
     /* The trash that this entry is about; NULL with `err`. */
     struct olv_trash *(*find_trash)(struct turn *turn, const struct olv_docket_entry *entry,
                                     struct olv_error *err);
