@@ -17,26 +17,26 @@ static size_t wanted(size_t cap, size_t size)
 bool grow(void *array, size_t count, size_t *cap, size_t size)
 {
     size_t bytes = wanted(*cap, size);
-    void *items;
+    void *items, *grown;
     if (count < *cap)
         return true;
     memcpy(&items, array, sizeof items); /* whatever it points to */
-    items = bytes ? realloc(items, bytes) : NULL;
-    if (!items)
+    grown = bytes ? realloc(items, bytes) : NULL;
+    if (!grown)
         return false;
-    memcpy(array, &items, sizeof items);
+    memcpy(array, &grown, sizeof grown);
     *cap = bytes / size;
     return true;
 }
 
 bool grow_by_one(void *array, size_t count, size_t size)
 {
-    void *items;
+    void *items, *grown;
     memcpy(&items, array, sizeof items);
-    items = realloc(items, (count + 1) * size);
-    if (items)
-        memcpy(array, &items, sizeof items);
-    return items != NULL;
+    grown = realloc(items, (count + 1) * size);
+    if (grown)
+        memcpy(array, &grown, sizeof grown);
+    return grown != NULL;
 }
 
 bool grow_in(struct olv_arena *arena, void *array, size_t count, size_t *cap, size_t size)

@@ -99,7 +99,9 @@ static enum cli_status archive_to_depot(struct cli *cli, struct by_hand *act, co
                          depot->path);
     how->depot = depot->name;
     how->into = path;
-    return by_hand(cli, act);
+    status = by_hand(cli, act);
+    how->into = NULL;
+    return status;
 }
 
 static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act)
