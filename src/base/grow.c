@@ -36,7 +36,7 @@ bool grow_by_one(void *array, size_t count, size_t size)
     grown = realloc(items, (count + 1) * size);
     if (grown)
         memcpy(array, &grown, sizeof grown);
-    return grown != NULL;
+    return grown != NULL; /* cppcheck-suppress memleak; the array has it */
 }
 
 bool grow_in(struct olv_arena *arena, void *array, size_t count, size_t *cap, size_t size)
