@@ -16,7 +16,7 @@ struct crew {
         bool is_done;
     } * ring;
     unsigned most;
-    unsigned long taken, begun, given; /* counts; a job's slot is its number modulo `most` */
+    unsigned long taken, begun, done, given; /* counts; a job's slot is its number modulo `most` */
     bool must_end;
     struct worker {
         struct crew *crew;
@@ -42,7 +42,8 @@ static void *work(void *arg)
         c->work(c->self, w->number, slot->job);
         pthread_mutex_lock(&c->mutex);
         slot->is_done = true;
-        pthread_cond_signal(&c->done_one);
+        c->done++;
+        pthread_cond_broadcast(&c->done_one);
     }
     pthread_mutex_unlock(&c->mutex);
     return NULL;
@@ -97,6 +98,14 @@ void *crew_take(struct crew *c)
     c->taken++;
     pthread_mutex_unlock(&c->mutex);
     return slot->job;
+}
+
+void crew_await(struct crew *c, unsigned long jobs)
+{
+    pthread_mutex_lock(&c->mutex);
+    while (c->done < jobs)
+        pthread_cond_wait(&c->done_one, &c->mutex);
+    pthread_mutex_unlock(&c->mutex);
 }
 
 void crew_free(struct crew *c)

@@ -16,6 +16,8 @@ unsigned crew_under_way(const struct crew *crew);
 void crew_give(struct crew *crew, void *job);
 /* The oldest job, when it is done; NULL where none is under way. */
 void *crew_take(struct crew *crew);
+/* Waits, in any thread, until so many of the jobs of a crew with one worker are done. */
+void crew_await(struct crew *crew, unsigned long jobs);
 /* Waits for the jobs under way, which remain the caller's. */
 void crew_free(struct crew *crew);
 

@@ -1,40 +1,41 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/ahead.h"
 
+#include "base/crew.h"
 #include "os/os.h"
 
-#include <pthread.h>
 #include <stdio.h>
 #include <stdlib.h>
 
-/* Entries are passed on in pieces. Few of them are under way at once: what is prepared is half an item in the
- * trash, and should not be seen for long. */
-enum { PIECE = 32, SLOTS = 2 * PIECE, MOST_KNOWN = 16 };
+/* Entries are prepared in pieces, of which two are under way: what is prepared is half an item in the trash,
+ * and should not be seen for long. */
+enum { PIECE = 32, PIECES = 2, SLOTS = PIECES * PIECE, MOST_KNOWN = 16 };
+
+struct known {
+    uint64_t mount;
+    struct olv_trash *trash;
+};
+
+/* The thread's while it is under way. */
+struct piece {
+    uint64_t from;             /* number of its first entry */
+    size_t count, known_count; /* entries that were there; trashes known when it was given */
+};
 
 struct ahead {
-    pthread_t thread;
-    pthread_mutex_t mutex;
-    pthread_cond_t changed;
+    struct crew *crew; /* of one */
     char run[64];
     struct olv_instant now;
-
-    /* Under the mutex. */
-    struct known {
-        uint64_t mount;
-        struct olv_trash *trash;
-    } known[MOST_KNOWN];
+    struct known known[MOST_KNOWN]; /* only added to: the thread looks at those of its piece */
     size_t known_count;
-    const void *segment; /* NULL: no batch is under way */
-    size_t segment_len;
+
+    /* Of the batch under way. */
+    struct olv_segment_reader *reader; /* the thread's; NULL: there is no batch */
     uint64_t sequence;
     bool is_small;
-    uint64_t taken; /* every slot before this one is free */
-    uint64_t ready; /* every slot before this one is filled */
-    bool is_idle;   /* the thread is not in the batch any more */
-    bool must_end;
-
-    struct ahead_made slots[SLOTS]; /* by number; between `ready` and `taken` + SLOTS the thread's */
-    uint64_t seen;                  /* of the taker: `ready` when it looked last */
+    struct piece pieces[PIECES];
+    uint64_t given, ready;          /* entries of the pieces given up to now; and prepared */
+    struct ahead_made slots[SLOTS]; /* by number */
 
     /* The thread's own. */
     struct olv_info_writer writer;
@@ -43,98 +44,38 @@ struct ahead {
 
 /* ---- the thread ---- */
 
-/* What is known of the trash for an entry, copied under the mutex once for each piece. */
-struct knowledge {
-    struct known known[MOST_KNOWN];
-    size_t count;
-};
-
-static struct olv_trash *trash_for(const struct knowledge *k, uint64_t mount)
+static struct olv_trash *trash_for(const struct ahead *a, const struct piece *piece, uint64_t mount)
 {
-    for (size_t i = 0; i < k->count; i++)
-        if (k->known[i].mount == mount)
-            return k->known[i].trash;
+    for (size_t i = 0; i < piece->known_count; i++)
+        if (a->known[i].mount == mount)
+            return a->known[i].trash;
     return NULL;
 }
 
-static void prepare(struct ahead *a, const struct knowledge *k, const struct olv_docket_entry *e,
-                    uint64_t number)
+static void prepare(struct ahead *a, const struct piece *piece, const struct olv_docket_entry *e)
 {
     const struct hooks *hooks = hooks_of(e);
+    uint64_t number = piece->from + piece->count;
     struct ahead_made *slot = &a->slots[number % SLOTS];
-    struct ahead_turn context = {.run = a->run,
-                                 .sequence = a->sequence + number + 1,
-                                 .now = a->now,
-                                 .is_small = a->is_small,
-                                 .trash = trash_for(k, e->at.mount),
-                                 .writer = &a->writer,
-                                 .path = &a->path};
-    slot->is_made = hooks && hooks->prepare && hooks->prepare(&context, e, slot);
+    struct ahead_turn turn = {.run = a->run,
+                              .sequence = a->sequence + number + 1,
+                              .now = a->now,
+                              .is_small = a->is_small,
+                              .trash = trash_for(a, piece, e->at.mount),
+                              .writer = &a->writer,
+                              .path = &a->path};
+    slot->is_made = hooks && hooks->prepare && hooks->prepare(&turn, e, slot);
 }
 
-/* Waits until there is room for a piece; false when the batch is over. */
-static bool may_go_on(struct ahead *a, struct knowledge *k)
-{
-    bool goes_on;
-    pthread_mutex_lock(&a->mutex);
-    while (!a->must_end && a->segment && a->ready + PIECE > a->taken + SLOTS)
-        pthread_cond_wait(&a->changed, &a->mutex);
-    goes_on = !a->must_end && a->segment;
-    k->count = a->known_count;
-    for (size_t i = 0; i < k->count; i++)
-        k->known[i] = a->known[i];
-    pthread_mutex_unlock(&a->mutex);
-    return goes_on;
-}
-
-static void hand_on(struct ahead *a, uint64_t ready)
-{
-    pthread_mutex_lock(&a->mutex);
-    a->ready = ready;
-    pthread_cond_broadcast(&a->changed);
-    pthread_mutex_unlock(&a->mutex);
-}
-
-static void do_batch(struct ahead *a, const void *segment, size_t len)
-{
-    struct olv_error ignored = {0};
-    struct olv_segment_reader *reader = olv_segment_open(segment, len, &ignored);
-    struct knowledge k;
-    struct olv_docket_entry e;
-    uint64_t number = 0;
-    bool more = reader != NULL;
-    while (more && may_go_on(a, &k)) {
-        uint64_t end = number + PIECE;
-        while (number < end && (more = olv_segment_next(reader, &e, &ignored)))
-            prepare(a, &k, &e, number++);
-        hand_on(a, number);
-    }
-    olv_segment_close(reader);
-}
-
-static void *work(void *self)
+static void work(void *self, unsigned worker, void *job)
 {
     struct ahead *a = self;
-    pthread_mutex_lock(&a->mutex);
-    while (!a->must_end) {
-        const void *segment = a->segment;
-        size_t len = a->segment_len;
-        if (!segment && !a->is_idle) { /* the batch was over before it had begun */
-            a->is_idle = true;
-            pthread_cond_broadcast(&a->changed);
-        }
-        if (!segment || a->is_idle) {
-            pthread_cond_wait(&a->changed, &a->mutex);
-            continue;
-        }
-        pthread_mutex_unlock(&a->mutex);
-        do_batch(a, segment, len);
-        pthread_mutex_lock(&a->mutex);
-        a->is_idle = true;
-        pthread_cond_broadcast(&a->changed);
-    }
-    pthread_mutex_unlock(&a->mutex);
-    return NULL;
+    struct piece *piece = job;
+    struct olv_error ignored = {0};
+    struct olv_docket_entry e;
+    (void)worker;
+    for (; piece->count < PIECE && olv_segment_next(a->reader, &e, &ignored); piece->count++)
+        prepare(a, piece, &e);
 }
 
 /* ---- the caller ---- */
@@ -146,13 +87,9 @@ struct ahead *ahead_new(const char *run, struct olv_instant now)
         return NULL;
     snprintf(a->run, sizeof a->run, "%s", run);
     a->now = now;
-    a->is_idle = true;
-    pthread_mutex_init(&a->mutex, NULL);
-    pthread_cond_init(&a->changed, NULL);
-    if (pthread_create(&a->thread, NULL, work, a) == 0)
+    a->crew = crew_new(1, PIECES, work, a);
+    if (a->crew)
         return a;
-    pthread_cond_destroy(&a->changed);
-    pthread_mutex_destroy(&a->mutex);
     free(a);
     return NULL;
 }
@@ -162,13 +99,7 @@ void ahead_free(struct ahead *a)
     if (!a)
         return;
     ahead_end(a);
-    pthread_mutex_lock(&a->mutex);
-    a->must_end = true;
-    pthread_cond_broadcast(&a->changed);
-    pthread_mutex_unlock(&a->mutex);
-    pthread_join(a->thread, NULL);
-    pthread_cond_destroy(&a->changed);
-    pthread_mutex_destroy(&a->mutex);
+    crew_free(a->crew);
     olv_info_writer_free(&a->writer);
     olv_text_free(&a->path);
     free(a);
@@ -176,47 +107,46 @@ void ahead_free(struct ahead *a)
 
 void ahead_know(struct ahead *a, uint64_t mount, struct olv_trash *trash)
 {
-    bool is_known = false;
-    if (!a)
+    if (!a || a->known_count == MOST_KNOWN)
         return;
-    for (size_t i = 0; !is_known && i < a->known_count; i++) /* only this thread changes it */
-        is_known = a->known[i].mount == mount;
-    if (is_known || a->known_count == MOST_KNOWN)
-        return;
-    pthread_mutex_lock(&a->mutex);
+    for (size_t i = 0; i < a->known_count; i++)
+        if (a->known[i].mount == mount)
+            return;
     a->known[a->known_count++] = (struct known){mount, trash};
-    pthread_mutex_unlock(&a->mutex);
+}
+
+/* All slots of the next piece are free. */
+static void give(struct ahead *a)
+{
+    struct piece *piece = &a->pieces[a->given / PIECE % PIECES];
+    *piece = (struct piece){.from = a->given, .known_count = a->known_count};
+    a->given += PIECE;
+    crew_give(a->crew, piece);
 }
 
 void ahead_begin(struct ahead *a, const struct olv_text *segment, uint64_t sequence, bool is_small)
 {
+    struct olv_error ignored = {0};
     if (!a)
         return;
-    pthread_mutex_lock(&a->mutex);
-    a->segment = segment->data;
-    a->segment_len = segment->len;
+    a->reader = olv_segment_open(segment->data, segment->len, &ignored);
     a->is_small = is_small;
     a->sequence = sequence;
-    a->taken = a->ready = a->seen = 0;
-    a->is_idle = false;
-    pthread_cond_broadcast(&a->changed);
-    pthread_mutex_unlock(&a->mutex);
+    a->given = a->ready = 0;
+    for (int i = 0; a->reader && i < PIECES; i++)
+        give(a);
 }
 
 struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
 {
-    if (!a || !a->segment)
+    const struct piece *piece;
+    if (!a || !a->reader)
         return NULL;
-    if (number >= a->seen) {
-        pthread_mutex_lock(&a->mutex);
-        a->taken = number;
-        pthread_cond_broadcast(&a->changed);
-        while (a->ready <= number && !a->is_idle)
-            pthread_cond_wait(&a->changed, &a->mutex);
-        a->seen = a->ready;
-        pthread_mutex_unlock(&a->mutex);
-    }
-    return number < a->seen ? &a->slots[number % SLOTS] : NULL;
+    if (number && number % PIECE == 0) /* the piece before it was taken */
+        give(a);
+    while (number >= a->ready && (piece = crew_take(a->crew)))
+        a->ready = piece->from + piece->count;
+    return number < a->ready ? &a->slots[number % SLOTS] : NULL;
 }
 
 void ahead_drop(struct ahead_made *prepared)
@@ -229,14 +159,12 @@ void ahead_drop(struct ahead_made *prepared)
 
 void ahead_end(struct ahead *a)
 {
-    if (!a || !a->segment)
+    if (!a || !a->reader)
         return;
-    pthread_mutex_lock(&a->mutex);
-    a->segment = NULL;
-    pthread_cond_broadcast(&a->changed);
-    while (!a->is_idle)
-        pthread_cond_wait(&a->changed, &a->mutex);
-    pthread_mutex_unlock(&a->mutex);
+    while (crew_take(a->crew))
+        ;
+    olv_segment_close(a->reader);
+    a->reader = NULL;
     for (size_t i = 0; i < SLOTS; i++)
         ahead_drop(&a->slots[i]);
 }

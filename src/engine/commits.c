@@ -1,23 +1,19 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/commits.h"
 
+#include "base/crew.h"
 #include "os/durable.h"
 #include "state/reserve.h"
 
-#include <pthread.h>
 #include <stdlib.h>
 #include <unistd.h>
 
 struct commits {
     struct olv_run *run;
     struct recorder *recorder;
-    pthread_t thread;
-    bool has_thread;
-    pthread_mutex_t mutex;
-    pthread_cond_t changed;
-    bool is_busy, must_end; /* under the mutex */
+    struct crew *crew; /* of one; NULL: there is no thread, and everything is done at once */
 
-    /* The caller's; while it is busy, the thread's. */
+    /* The caller's; while one is under way, the thread's. */
     struct touched touched;
     const struct olv_text *segment;
     uint64_t batch;
@@ -49,23 +45,12 @@ static bool commit(struct commits *c, struct olv_error *err)
     return run_write(c->run, err);
 }
 
-static void *work(void *self)
+static void work(void *self, unsigned worker, void *job)
 {
-    struct commits *c = self;
-    pthread_mutex_lock(&c->mutex);
-    for (;;) {
-        while (!c->is_busy && !c->must_end)
-            pthread_cond_wait(&c->changed, &c->mutex);
-        if (!c->is_busy)
-            break;
-        pthread_mutex_unlock(&c->mutex);
-        c->ok = commit(c, &c->error);
-        pthread_mutex_lock(&c->mutex);
-        c->is_busy = false;
-        pthread_cond_broadcast(&c->changed);
-    }
-    pthread_mutex_unlock(&c->mutex);
-    return NULL;
+    struct commits *c = job;
+    (void)self;
+    (void)worker;
+    c->ok = commit(c, &c->error);
 }
 
 struct commits *commits_new(struct olv_run *run, struct recorder *recorder)
@@ -75,9 +60,7 @@ struct commits *commits_new(struct olv_run *run, struct recorder *recorder)
         return NULL;
     c->run = run;
     c->recorder = recorder;
-    pthread_mutex_init(&c->mutex, NULL);
-    pthread_cond_init(&c->changed, NULL);
-    c->has_thread = pthread_create(&c->thread, NULL, work, c) == 0;
+    c->crew = crew_new(1, 1, work, NULL);
     return c;
 }
 
@@ -88,22 +71,16 @@ void commits_begin(struct commits *c, struct touched *touched, const struct olv_
     c->segment = segment;
     c->batch = batch;
     c->error = (struct olv_error){0};
-    if (!c->has_thread) {
+    if (c->crew)
+        crew_give(c->crew, c);
+    else
         c->ok = commit(c, &c->error);
-        return;
-    }
-    pthread_mutex_lock(&c->mutex);
-    c->is_busy = true;
-    pthread_cond_broadcast(&c->changed);
-    pthread_mutex_unlock(&c->mutex);
 }
 
 bool commits_wait(struct commits *c, struct olv_error *err)
 {
-    pthread_mutex_lock(&c->mutex);
-    while (c->is_busy)
-        pthread_cond_wait(&c->changed, &c->mutex);
-    pthread_mutex_unlock(&c->mutex);
+    if (c->crew)
+        crew_take(c->crew);
     if (!c->ok)
         *err = c->error;
     return c->ok;
@@ -113,14 +90,7 @@ void commits_free(struct commits *c)
 {
     if (!c)
         return;
-    pthread_mutex_lock(&c->mutex);
-    c->must_end = true;
-    pthread_cond_broadcast(&c->changed);
-    pthread_mutex_unlock(&c->mutex);
-    if (c->has_thread)
-        pthread_join(c->thread, NULL);
+    crew_free(c->crew);
     touched_free(&c->touched);
-    pthread_cond_destroy(&c->changed);
-    pthread_mutex_destroy(&c->mutex);
     free(c);
 }

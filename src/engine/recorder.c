@@ -1,15 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A ring: the adder fills it, the thread follows. They meet at a mutex once for every few records, not for
- * each. */
 #include "engine/recorder.h"
 
+#include "base/crew.h"
 #include "base/digest.h"
 
-#include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
-
-enum { SHARE_EVERY = 256, ROOM = 2 * OLV_SEGMENT_ENTRIES };
 
 struct record {
     enum { OUTCOME, INTENT, GATHER } what; /* an intent gathers, too */
@@ -21,52 +17,41 @@ struct record {
     char *words; /* owned: the strings of the facts, each with its NUL; NULL when out of memory */
 };
 
-struct recorder {
-    struct olv_ledger *ledger;
-    pthread_t thread;
-    pthread_mutex_t mutex;
-    pthread_cond_t changed;
-    /* How many records there were up to now; a record's place is its number, modulo the room. */
-    uint64_t added, taken; /* the adder's own: what it added, and what it knows to be written */
-    uint64_t gather_at;    /* the adder's own: behind the last one that gathers */
-    uint64_t shared, done; /* guarded by the mutex: what the thread may take, and what it has written */
-    bool is_ending;
-    bool has_failed; /* the adder's own: memory ran out */
-    struct record records[ROOM];
+/* Records are handed over by the chunk. */
+enum { CHUNK = 256, CHUNKS = 2 * OLV_SEGMENT_ENTRIES / CHUNK + 2 };
+struct chunk {
+    struct record records[CHUNK];
+    size_t count;
 };
 
-static void write_record(struct recorder *r, struct record *record)
+struct recorder {
+    struct olv_ledger *ledger;
+    struct crew *crew; /* of one */
+    struct chunk chunks[CHUNKS];
+    size_t at;                      /* which one is being filled */
+    unsigned long given, gather_at; /* chunks up to now; and up to the last record that gathers */
+    bool has_failed;                /* memory ran out */
+};
+
+static void write_record(struct olv_ledger *ledger, struct record *record)
 {
     if (record->what == OUTCOME && record->words)
-        olv_ledger_outcome(r->ledger, &record->facts);
+        olv_ledger_outcome(ledger, &record->facts);
     if (record->what == INTENT)
-        olv_ledger_intent(r->ledger, &record->intent);
+        olv_ledger_intent(ledger, &record->intent);
     if (record->what != OUTCOME)
-        olv_ledger_gather(r->ledger);
+        olv_ledger_gather(ledger);
     free(record->words);
 }
 
-static void *work(void *argument)
+static void work(void *self, unsigned worker, void *job)
 {
-    struct recorder *r = argument;
-    uint64_t at, end;
-    pthread_mutex_lock(&r->mutex);
-    for (;;) {
-        while (r->done == r->shared && !r->is_ending)
-            pthread_cond_wait(&r->changed, &r->mutex);
-        if (r->done == r->shared)
-            break;
-        at = r->done;
-        end = r->shared;
-        pthread_mutex_unlock(&r->mutex);
-        for (; at < end; at++)
-            write_record(r, &r->records[at % ROOM]);
-        pthread_mutex_lock(&r->mutex);
-        r->done = end;
-        pthread_cond_broadcast(&r->changed);
-    }
-    pthread_mutex_unlock(&r->mutex);
-    return NULL;
+    struct recorder *r = self;
+    struct chunk *chunk = job;
+    (void)worker;
+    for (size_t i = 0; i < chunk->count; i++)
+        write_record(r->ledger, &chunk->records[i]);
+    chunk->count = 0;
 }
 
 struct recorder *recorder_new(struct olv_ledger *ledger)
@@ -75,53 +60,48 @@ struct recorder *recorder_new(struct olv_ledger *ledger)
     if (!r)
         return NULL;
     r->ledger = ledger;
-    r->added = r->taken = r->gather_at = r->shared = r->done = 0;
-    r->is_ending = r->has_failed = false;
-    pthread_mutex_init(&r->mutex, NULL);
-    pthread_cond_init(&r->changed, NULL);
-    if (pthread_create(&r->thread, NULL, work, r) == 0)
+    r->at = 0;
+    r->given = r->gather_at = 0;
+    r->has_failed = false;
+    for (size_t i = 0; i < CHUNKS; i++)
+        r->chunks[i].count = 0;
+    r->crew = crew_new(1, CHUNKS, work, r);
+    if (r->crew)
         return r;
-    pthread_cond_destroy(&r->changed);
-    pthread_mutex_destroy(&r->mutex);
     free(r);
     return NULL;
 }
 
-static void share(struct recorder *r)
+/* The chunk at hand goes to the thread; the next one is free. */
+static void give(struct recorder *r)
 {
-    pthread_mutex_lock(&r->mutex);
-    r->shared = r->added;
-    pthread_cond_broadcast(&r->changed);
-    pthread_mutex_unlock(&r->mutex);
-}
-
-/* Waits until so many are written. */
-static void reach(struct recorder *r, uint64_t count)
-{
-    pthread_mutex_lock(&r->mutex);
-    while (r->done < count)
-        pthread_cond_wait(&r->changed, &r->mutex);
-    pthread_mutex_unlock(&r->mutex);
+    if (r->chunks[r->at].count == 0)
+        return;
+    crew_give(r->crew, &r->chunks[r->at]);
+    r->given++;
+    r->at = (r->at + 1) % CHUNKS;
+    if (crew_under_way(r->crew) == CHUNKS)
+        crew_take(r->crew);
 }
 
 bool recorder_drain(struct recorder *r)
 {
-    share(r);
-    reach(r, r->added);
-    r->taken = r->added;
+    give(r);
+    while (crew_take(r->crew))
+        ;
     return !r->has_failed;
 }
 
 /* The place of the next record. */
 static struct record *next(struct recorder *r)
 {
+    struct chunk *chunk = &r->chunks[r->at];
     struct record *record;
-    if (r->added - r->taken == ROOM) {
-        share(r);
-        r->taken = r->added - ROOM / 2;
-        reach(r, r->taken);
+    if (chunk->count == CHUNK) {
+        give(r);
+        chunk = &r->chunks[r->at];
     }
-    record = &r->records[r->added++ % ROOM];
+    record = &chunk->records[chunk->count++];
     record->words = NULL;
     return record;
 }
@@ -168,8 +148,6 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
         memcpy(record->digest, facts->digest, sizeof record->digest);
         record->facts.digest = record->digest;
     }
-    if (r->added % SHARE_EVERY == 0)
-        share(r);
 }
 
 void recorder_gather(struct recorder *r, const struct olv_intent_facts *intent)
@@ -178,13 +156,13 @@ void recorder_gather(struct recorder *r, const struct olv_intent_facts *intent)
     record->what = intent ? INTENT : GATHER;
     if (intent)
         record->intent = *intent;
-    r->gather_at = r->added;
-    share(r);
+    give(r);
+    r->gather_at = r->given;
 }
 
 void recorder_await_gathered(struct recorder *r)
 {
-    reach(r, r->gather_at);
+    crew_await(r->crew, r->gather_at);
 }
 
 void recorder_free(struct recorder *r)
@@ -192,12 +170,6 @@ void recorder_free(struct recorder *r)
     if (!r)
         return;
     recorder_drain(r);
-    pthread_mutex_lock(&r->mutex);
-    r->is_ending = true;
-    pthread_cond_broadcast(&r->changed);
-    pthread_mutex_unlock(&r->mutex);
-    pthread_join(r->thread, NULL);
-    pthread_cond_destroy(&r->changed);
-    pthread_mutex_destroy(&r->mutex);
+    crew_free(r->crew);
     free(r);
 }

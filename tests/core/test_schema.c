@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The JSON Schema for editors says the same as the reader: each mapping has the same keys in both, and what
  * each requires. */
+#include "act/acts.h"
 #include "olvido/json.h"
 #include "olvido/policy.h"
+#include "policy/step_keys.h"
 #include "support/sandbox.h"
 
 #include <stdio.h>
@@ -125,6 +127,25 @@ static void acts_are_those_that_the_reader_takes(void **state)
     json_decref(schema);
 }
 
+/* What the schema says of the keys of acts stands in the acts' own tables. */
+static void keys_of_acts_are_as_their_tables_say(void **state)
+{
+    json_t *schema = load_schema(), *properties, *expected;
+    char text[600];
+    (void)state;
+    properties = json_object_get(json_object_get(json_object_get(schema, "$defs"), "step"), "properties");
+    for (size_t i = 0; olv_acts[i]; i++)
+        for (const struct step_key *key = olv_acts[i]->keys; key && key->name; key++) {
+            snprintf(text, sizeof text, "{%s, \"description\": \"%s\"}", key->value->schema, key->about);
+            expected = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
+            assert_non_null(expected);
+            if (!json_equal(expected, json_object_get(properties, key->name)))
+                fail_msg("the schema should say of `%s`: %s", key->name, text);
+            json_decref(expected);
+        }
+    json_decref(schema);
+}
+
 /* ---- what a change of a rule is ---- */
 
 static void digest_of(const struct sandbox *s, const char *step, const char *of_rule, uint8_t out[32])
@@ -205,6 +226,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(every_mapping_has_the_same_keys_in_both),
         TEST(acts_are_those_that_the_reader_takes),
+        TEST(keys_of_acts_are_as_their_tables_say),
         TEST(every_key_of_a_step_and_a_rule_changes_its_digest),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
