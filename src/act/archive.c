@@ -4,12 +4,14 @@
 #include "act/acts.h"
 #include "act/archive_make.h"
 
+#include "base/path.h"
 #include "depot/catalogue.h"
 #include "docket/wire.h"
 #include "file/identity.h"
 #include "file/stage.h"
 #include "os/os.h"
 #include "policy/step_keys.h"
+#include "source/destination.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
@@ -161,15 +163,6 @@ static enum olv_truth find_in_depot(struct turn *turn, const struct olv_docket_e
     return is_in;
 }
 
-static int open_beside(const struct olv_manner *how)
-{
-    const char *slash = strrchr(how->into, '/');
-    char directory[PATH_MAX];
-    snprintf(directory, sizeof directory, "%.*s", slash == how->into ? 1 : (int)(slash - how->into),
-             how->into);
-    return open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-}
-
 struct beside {
     const char *name;
     int dir;
@@ -180,15 +173,18 @@ struct beside {
 static enum olv_truth find_beside(struct turn *turn, const struct olv_manner *how, struct beside *b,
                                   struct olv_error *err)
 {
-    const char *slash = strrchr(how->into, '/');
     enum olv_truth is_known = turn->lent->lender->find_name(turn->lent->lender, 0, how->into, &b->given, err);
+    char directory[PATH_MAX];
     struct olv_stat stat;
     if (is_known != OLV_YES)
         return is_known;
-    b->name = slash + 1;
-    b->dir = open_beside(how);
+    b->dir = destination_open(how->into, directory, sizeof directory, &b->name, err);
+    if (b->dir < 0 && err->sys == ENOENT) {
+        olv_error_clear(err);
+        return OLV_NO;
+    }
     if (b->dir < 0)
-        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+        return OLV_UNKNOWN;
     if (!olv_os_stat(b->dir, b->name, &stat))
         is_known = errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
     else if (!given_is(&b->given, &stat))
@@ -208,8 +204,10 @@ static void clear_beside(const struct turn *turn, const struct olv_manner *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
-    char ignored[NAME_MAX + 1];
-    int dir = open_beside(how);
+    char ignored[NAME_MAX + 1], directory[PATH_MAX];
+    struct olv_error unsaid = {0}; /* whose directory is gone, or a link now, has nothing to clear */
+    const char *name;
+    int dir = destination_open(how->into, directory, sizeof directory, &name, &unsaid);
     turn_archive_label(label, turn, turn->sequence);
     if (dir < 0)
         return;

@@ -2,10 +2,12 @@
 #include "act/archive_make.h"
 
 #include "archive/make.h"
+#include "base/path.h"
 #include "depot/catalogue.h"
 #include "depot/had.h"
 #include "depot/trust.h"
 #include "docket/wire.h"
+#include "file/parents.h"
 #include "os/os.h"
 #include "source/judged.h"
 
@@ -67,8 +69,7 @@ static void told(void *self, const struct made_member *made)
 /* Opens the directory of the archive. */
 static bool open_directory(struct gathering *g, struct olv_error *err)
 {
-    const char *slash = strrchr(g->how.into, '/');
-    char *directory = strndup(g->how.into, slash == g->how.into ? 1 : (size_t)(slash - g->how.into));
+    char *directory = path_directory(g->how.into);
     g->facts.depot_path = directory;
     if (!directory)
         return olv_fail_memory(err);
@@ -76,8 +77,8 @@ static bool open_directory(struct gathering *g, struct olv_error *err)
         g->dir = depot_open_trusted(directory, err);
         return g->dir >= 0;
     }
-    g->dir = open(directory, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    return g->dir >= 0 || olv_fail_system(err, directory, "cannot open the directory of the archive");
+    g->dir = parents_there(directory, err);
+    return g->dir >= 0;
 }
 
 /* Before there is a file, so that the next run finds it, should this one be cut short. */
@@ -191,14 +192,14 @@ static bool note_beside(struct gathering *g, const char *path, struct olv_error 
 
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
-    const char *slash = strrchr(g->how.into, '/');
+    const char *name = path_name(g->how.into);
     char placed[NAME_MAX + 1] = "";
     if (!making_finish(g->making, err))
         return false;
     if (making_members(g->making) == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
-    if (publish_as(g, slash + 1, placed, err)) {
-        olv_text_printf(path, "%.*s/%s", (int)(slash - g->how.into), g->how.into, placed);
+    if (publish_as(g, name, placed, err)) {
+        olv_text_printf(path, "%.*s%s", (int)(name - g->how.into), g->how.into, placed);
         if (!path->failed && (g->row ? end_catalogue(g, placed, err) : note_beside(g, path->data, err)))
             return true;
         if (path->failed)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/inside.h"
 
+#include "base/path.h"
 #include "file/identity.h"
 #include "file/room.h"
 #include "os/files.h"
@@ -163,9 +164,8 @@ static int reach(struct inside *in, const char *path, size_t len, struct olv_err
 
 int inside_reach(struct inside *in, const char *path, const char **name, struct olv_error *err)
 {
-    const char *slash = strrchr(path, '/');
-    size_t len = slash ? (size_t)(slash - path) : 0;
-    *name = slash ? slash + 1 : path;
+    size_t len = path_directory_len(path);
+    *name = path_name(path);
     if (in->dir >= 0 && in->path.len == len && memcmp(olv_text_string(&in->path), path, len) == 0)
         return in->dir;
     if (in->dir >= 0)

@@ -22,3 +22,27 @@ void path_cut(char *path)
         len--;
     path[len] = '\0';
 }
+
+const char *path_name(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash ? slash + 1 : path;
+}
+
+size_t path_directory_len(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash == path ? 1 : slash ? (size_t)(slash - path) : 0;
+}
+
+char *path_directory(const char *path)
+{
+    size_t len = path_directory_len(path);
+    return len ? strndup(path, len) : strdup(".");
+}
+
+void path_add(struct olv_text *out, const char *directory, const char *name)
+{
+    bool is_root = strcmp(directory, "/") == 0; /* it ends in its slash already */
+    olv_text_printf(out, "%s%s%s", directory, is_root ? "" : "/", name);
+}

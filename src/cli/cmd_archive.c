@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "base/path.h"
 #include "cli/by_hand.h"
 #include "cli/codec_options.h"
 #include "cli/commands.h"
@@ -31,20 +32,20 @@ static bool read_pack(struct cli *cli, const char *to, struct olv_manner *how, e
 /* The path of the archive, absolute, in a directory that is there. */
 static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
 {
-    const char *slash = strrchr(to, '/'), *name = slash ? slash + 1 : to;
-    char *above = slash ? strndup(to, slash == to ? 1 : (size_t)(slash - to)) : strdup(".");
+    const char *name = path_name(to);
+    char *above = path_directory(to);
     struct olv_error err = {0};
-    char *real = above ? olv_path_resolve(above, &err) : NULL, *path = NULL;
-    size_t size = (real ? strlen(real) : 0) + strlen(name) + 2;
+    char *real = above ? olv_path_resolve(above, &err) : NULL;
+    struct olv_text path = {0};
     if (!real && err.code == OLV_UNTRUSTED)
         *status = cli_report(cli, &err);
     else if (!real || !*name)
         *status = cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
-    else if ((path = malloc(size)))
-        snprintf(path, size, "%s/%s", real[1] ? real : "", name);
+    else
+        path_add(&path, real, name);
     free(above);
     free(real);
-    return path;
+    return path.data;
 }
 
 static enum cli_status archive_to(struct cli *cli, struct by_hand *act)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/outcome_view.h"
 
+#include "base/path.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
@@ -29,11 +30,10 @@ static void print_json(const struct olv_told *told)
 /* The name of what was made; and where it is not as it should be, why. */
 static void add_what(const struct olv_told *told, struct olv_text *out)
 {
-    const char *slash = strrchr(told->into, '/');
     term_name(out, told->path);
     if (*told->into) {
         olv_text_puts(out, " -> ");
-        term_name(out, slash ? slash + 1 : told->into);
+        term_name(out, path_name(told->into));
     }
     if (*told->reason) {
         olv_text_puts(out, *told->into ? "; stays: " : ": ");

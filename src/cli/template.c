@@ -2,6 +2,7 @@
 /* The text is cut into parts once: bytes that stand for themselves, and fields. */
 #include "cli/template.h"
 
+#include "base/path.h"
 #include "cli/term.h"
 #include "olvido/accounts.h"
 #include "olvido/nearest.h"
@@ -35,7 +36,7 @@ static void put_path(const struct context *c)
 
 static void put_last(const struct context *c)
 {
-    put_name(c, strrchr(c->entry->path, '/') + 1);
+    put_name(c, path_name(c->entry->path));
 }
 
 static void put_kind(const struct context *c)

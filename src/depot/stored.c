@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What the catalogue knows: archives, their frames, and the files in them. */
+#include "base/path.h"
 #include "depot/catalogue_parts.h"
 
 #include <stdio.h>
@@ -132,15 +133,21 @@ struct columns {
     struct olv_text path, link, twin_path, depot_path, archive, was;
 };
 
+/* Its directory and its name, as the catalogue has them. */
+static void bind_path(sqlite3_stmt *s, const char *path)
+{
+    const char *inside = path + strspn(path, "/"), *name = path_name(inside);
+    sqlite3_bind_blob(s, 1, inside, (int)path_directory_len(inside), SQLITE_STATIC);
+    sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
+}
+
 /* What a hard link is another name of has the contents: they are what is delivered. */
 static void read_twin(struct columns *t, struct olv_stored_file *f)
 {
-    const char *slash = strrchr(f->link, '/'), *name = slash ? slash + 1 : f->link;
     olv_text_clear(&t->twin_path);
     olv_text_printf(&t->twin_path, "/%s", f->link);
     sqlite3_reset(t->twin);
-    sqlite3_bind_blob(t->twin, 1, f->link, slash ? (int)(slash - f->link) : 0, SQLITE_STATIC);
-    sqlite3_bind_blob(t->twin, 2, name, (int)strlen(name), SQLITE_STATIC);
+    bind_path(t->twin, f->link);
     sqlite3_bind_int64(t->twin, 3, f->archive);
     if (sqlite3_step(t->twin) != SQLITE_ROW)
         return;
@@ -207,15 +214,6 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
     read_clock(s, f);
     if (kind < 0)
         read_twin(t, f);
-}
-
-/* Its directory and its name, as the catalogue has them. */
-static void bind_path(sqlite3_stmt *s, const char *path)
-{
-    const char *inside = path + strspn(path, "/"), *slash = strrchr(inside, '/');
-    const char *name = slash ? slash + 1 : inside;
-    sqlite3_bind_blob(s, 1, inside, slash ? (int)(slash - inside) : 0, SQLITE_STATIC);
-    sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
 }
 
 /* A directory, everything in it, and a file of that name. */

@@ -45,46 +45,52 @@ struct explaining {
 
 /* ---- where it is ---- */
 
-/* The path without links but in its last component, which is what is asked about. */
+/* Where a directory really is, and what has this name in it; where it is not there, nothing. */
+static char *real_path(char *directory, const char *name)
+{
+    struct olv_text path = {0};
+    char *real = directory ? realpath(directory, NULL) : NULL;
+    if (real)
+        path_add(&path, real, name);
+    free(directory);
+    free(real);
+    return path.data;
+}
+
+/* The path without links but in its last component, which is what is asked about. Where its directory is not
+ * there, the ledger may still know the path as it is. */
 static bool find_path(struct explaining *x, const char *path, struct olv_error *err)
 {
-    char copy[PATH_MAX], real[PATH_MAX];
     size_t len = strlen(path);
-    char *slash;
+    const char *name;
+    char *real;
     while (len > 1 && path[len - 1] == '/')
         len--;
-    if (len == 0 || len >= sizeof copy)
+    if (len == 0 || len >= PATH_MAX)
         return olv_fail(err, OLV_USAGE, len ? "the path is too long" : "an empty path names nothing");
-    memcpy(copy, path, len);
-    copy[len] = '\0';
-    slash = strrchr(copy, '/');
-    if (!slash || strcmp(slash, "/") == 0 || strcmp(slash, "/.") == 0 || strcmp(slash, "/..") == 0) {
-        if (!realpath(copy, real))
+    x->out->path = olv_arena_copy(x->arena, path, len);
+    if (!x->out->path)
+        return olv_fail_memory(err);
+    name = path_name(x->out->path);
+    if (!*name || strcmp(name, ".") == 0 || strcmp(name, "..") == 0) { /* a directory by no name of its own */
+        real = realpath(x->out->path, NULL);
+        if (!real)
             return olv_fail_system(err, path, "cannot find it");
-        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
     } else {
-        *slash = '\0';
-        if (!realpath(*copy ? copy : "/", real)) { /* then the ledger may still know the name as it is */
-            x->out->path = olv_arena_copy(x->arena, path, len);
-            return x->out->path || olv_fail_memory(err);
-        }
-        len = strlen(real) > 1 ? strlen(real) : 0;
-        if (len + strlen(slash + 1) + 2 > sizeof real)
-            return olv_fail(err, OLV_USAGE, "the path is too long");
-        real[len] = '/';
-        memcpy(real + len + 1, slash + 1, strlen(slash + 1) + 1);
-        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+        real = real_path(path_directory(x->out->path), name);
     }
+    if (real)
+        x->out->path = olv_arena_copy(x->arena, real, strlen(real));
+    free(real);
     return x->out->path || olv_fail_memory(err);
 }
 
 static bool open_directory(struct explaining *x)
 {
-    const char *path = x->out->path, *slash = strrchr(path, '/');
-    char directory[PATH_MAX];
-    snprintf(directory, sizeof directory, "%.*s", slash == path ? 1 : (int)(slash - path), path);
-    x->name = slash + 1;
-    x->dir = olv_os_open_path(directory);
+    char *directory = path_directory(x->out->path);
+    x->name = path_name(x->out->path);
+    x->dir = directory ? olv_os_open_path(directory) : -1;
+    free(directory);
     if (x->dir < 0)
         return false;
     x->out->exists = olv_os_stat(x->dir, x->name, &x->out->stat);

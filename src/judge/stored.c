@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "judge/stored.h"
+#include "base/path.h"
 
 #include <string.h>
 
@@ -66,8 +67,7 @@ void stored_judge_end(struct stored_judge *j)
 
 static bool find_scope(struct stored_judge *j, const char *path)
 {
-    size_t len = (size_t)(strrchr(path, '/') - path);
-    len = len ? len : 1;
+    size_t len = path_directory_len(path);
     if (j->scope && j->directory.len == len && memcmp(j->directory.data, path, len) == 0)
         return true;
     olv_arena_free(&j->arena);
@@ -111,26 +111,22 @@ static struct olv_stat stat_of(const struct olv_stored_file *f)
 
 static bool find_path(struct stored_judge *j, const struct olv_stored_file *f)
 {
-    const char *slash = strrchr(f->path, '/');
+    const char *name = path_name(f->path);
     olv_text_clear(&j->path);
-    if (*f->was)
-        olv_text_printf(&j->path, "%.*s/%s", (int)(slash - f->path), f->path, f->was);
-    else
-        olv_text_puts(&j->path, f->path);
+    olv_text_add(&j->path, f->path, (size_t)(name - f->path));
+    olv_text_puts(&j->path, *f->was ? f->was : name);
     return !j->path.failed;
 }
 
 bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, const struct olv_stored_file *f)
 {
-    const char *slash;
     *s = (struct stored_subject){.judge = j, .file = f, .stat = stat_of(f)};
     if (!find_scope(j, f->path) || !find_path(j, f))
         return false;
     s->path = olv_text_string(&j->path);
     s->depth = depth_of(s->path);
-    slash = strrchr(s->path, '/');
     s->subject = (struct olv_subject){
-        .name = slash ? slash + 1 : s->path, .kind = f->kind, .stat = &s->stat, .facts = &stored_facts};
+        .name = path_name(s->path), .kind = f->kind, .stat = &s->stat, .facts = &stored_facts};
     s->subject.name_len = strlen(s->subject.name);
     return true;
 }

@@ -3,6 +3,7 @@
  * has the best that fits, for readers that know no pax. */
 #include "pack/tar.h"
 
+#include "base/path.h"
 #include "pack/tar_block.h"
 
 #include <stdio.h>
@@ -258,10 +259,9 @@ static void finish_extended(struct olv_text *out, size_t at)
 /* The path as the header has it: a directory's ends with a slash, a sparse file's says that it is one. */
 static const char *spell_path(struct olv_text *room, const struct olv_member *m)
 {
-    const char *slash = strrchr(m->path, '/');
+    const char *name = path_name(m->path);
     if (m->is_sparse)
-        olv_text_printf(room, "%.*sGNUSparseFile.0/%s", slash ? (int)(slash - m->path + 1) : 0, m->path,
-                        slash ? slash + 1 : m->path);
+        olv_text_printf(room, "%.*sGNUSparseFile.0/%s", (int)(name - m->path), m->path, name);
     else if (m->kind == OLV_KIND_DIRECTORY)
         olv_text_printf(room, "%s/", m->path);
     else

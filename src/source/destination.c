@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "source/destination.h"
 
+#include "base/path.h"
 #include "file/parents.h"
 #include "file/touched.h"
 #include "olvido/guard.h"
@@ -9,25 +10,18 @@
 #include <errno.h>
 #include <string.h>
 
-/* Cuts the path in two: its directory, in `copy`, and the last component. */
-static bool split(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
-{
-    size_t len = strlen(path);
-    char *slash;
-    if (len >= size) {
-        errno = ENAMETOOLONG;
-        return olv_fail_system(err, path, "cannot recover it");
-    }
-    memcpy(copy, path, len + 1);
-    slash = strrchr(copy, '/');
-    *name = path + (slash - copy) + 1;
-    *(slash == copy ? slash + 1 : slash) = '\0';
-    return true;
-}
-
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
-    return split(path, copy, size, name, err) ? parents_there(copy, err) : -1;
+    size_t len = path_directory_len(path);
+    *name = path_name(path);
+    if (len >= size) {
+        errno = ENAMETOOLONG;
+        olv_fail_system(err, path, "cannot recover it");
+        return -1;
+    }
+    memcpy(copy, path, len);
+    copy[len] = '\0';
+    return parents_there(copy, err);
 }
 
 bool destination_is_allowed(const struct turn *turn, const struct olv_docket_entry *e, int dir,
@@ -54,7 +48,7 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
 void destination_note(struct olv_outcome *o, struct olv_text *path, const char *directory, const char *name)
 {
     olv_text_clear(path);
-    olv_text_printf(path, "%s%s%s", directory, directory[1] ? "/" : "", name);
+    path_add(path, directory, name);
     o->placed = olv_text_string(path);
 }
 

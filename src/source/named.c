@@ -4,6 +4,7 @@
  * or lies in a tree that is named as well, comes once. */
 #include "olvido/named.h"
 
+#include "base/path.h"
 #include "file/identity.h"
 #include "file/trusted.h"
 #include "olvido/guard.h"
@@ -142,11 +143,8 @@ static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const s
 /* The directory of a path, canonical, and where its name begins; NULL with `err`. */
 static char *parent_of(const char *path, const char **name, struct olv_error *err)
 {
-    const char *slash = strrchr(path, '/');
-    char *above, *real;
-    *name = slash ? slash + 1 : path;
-    above = slash ? strndup(path, slash == path ? 1 : (size_t)(slash - path)) : strdup(".");
-    real = above ? trusted_resolve(above, err) : NULL;
+    char *above = path_directory(path), *real = above ? trusted_resolve(above, err) : NULL;
+    *name = path_name(path);
     if (!above)
         olv_fail_memory(err);
     free(above);

@@ -67,6 +67,17 @@ static void however_the_path_is_spelt(void **state)
     assert_string_equal(o.out, "1\n");
 }
 
+static void a_link_is_asked_about_itself_however_it_is_spelt(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = shell(s, "ln -s old tides/linked; cd tides; for p in linked ./linked ../tides/linked; do "
+                                "$OLVIDO --state ../state --policy ../policy.yaml explain $p | head -n 1; "
+                                "done | sort -u");
+    assert_status(&o, 0);
+    assert_contains(o.out, "/tides/linked");
+    assert_null(strchr(strchr(o.out, '\n') + 1, '\n'));
+}
+
 static void what_stands_in_the_way_is_named(void **state)
 {
     const struct sandbox *s = *state;
@@ -148,6 +159,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(the_owning_rule_and_why_not_the_earlier_ones),
         TEST(however_the_path_is_spelt),
+        TEST(a_link_is_asked_about_itself_however_it_is_spelt),
         TEST(what_stands_in_the_way_is_named),
         TEST(dates_in_names_and_ends_of_years),
         TEST(for_a_path_that_is_gone_it_says_where_it_went),
