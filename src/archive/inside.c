@@ -25,48 +25,25 @@ void inside_end(struct inside *in)
     if (in->dir >= 0)
         close(in->dir);
     olv_text_free(&in->path);
-    free(in->made);
+    inodes_free(&in->made);
+    olv_arena_free(&in->arena);
 }
 
 /* ---- what was made ---- */
 
-static struct inside_made *place_of(struct inside_made *made, size_t size, uint64_t device, uint64_t inode)
-{
-    size_t at = (size_t)((inode * 0x9E3779B97F4A7C15u) ^ device) & (size - 1);
-    while (made[at].inode && (made[at].inode != inode || made[at].device != device))
-        at = (at + 1) & (size - 1);
-    return &made[at];
-}
-
-static bool grow(struct inside *in)
-{
-    size_t size = in->made_size ? 2 * in->made_size : 64;
-    struct inside_made *grown = calloc(size, sizeof *grown);
-    if (!grown)
-        return false;
-    for (size_t i = 0; i < in->made_size; i++)
-        if (in->made[i].inode)
-            *place_of(grown, size, in->made[i].device, in->made[i].inode) = in->made[i];
-    free(in->made);
-    in->made = grown;
-    in->made_size = size;
-    return true;
-}
-
 static bool remember(struct inside *in, int fd)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(fd, "", &stat) || (2 * in->made_count >= in->made_size && !grow(in)))
+    struct inode *made = olv_os_stat(fd, "", &stat) ? olv_arena_alloc(&in->arena, sizeof *made) : NULL;
+    if (!made)
         return false;
-    *place_of(in->made, in->made_size, stat.device, stat.inode) =
-        (struct inside_made){stat.device, stat.inode};
-    in->made_count++;
-    return true;
+    *made = (struct inode){stat.device, stat.inode};
+    return inodes_add(&in->made, made);
 }
 
 bool inside_has_made(const struct inside *in, const struct olv_stat *stat)
 {
-    return in->made_size && place_of(in->made, in->made_size, stat->device, stat->inode)->inode != 0;
+    return inodes_find(&in->made, stat->device, stat->inode) != NULL;
 }
 
 bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)

@@ -4,6 +4,8 @@
 #ifndef OLV_ARCHIVE_INSIDE_H
 #define OLV_ARCHIVE_INSIDE_H
 
+#include "base/arena.h"
+#include "base/inodes.h"
 #include "olvido/entry.h"
 #include "olvido/error.h"
 #include "olvido/text.h"
@@ -13,10 +15,8 @@ struct inside {
     const char *label;    /* of what is made; borrowed; NULL: nothing is made */
     int dir;              /* the directory reached last; -1 */
     struct olv_text path; /* its path below the top */
-    struct inside_made {
-        uint64_t device, inode; /* an empty place has no inode */
-    } * made;                   /* a table with open addressing; owned */
-    size_t made_count, made_size;
+    struct inodes made;   /* the directories that were made, by device, in the arena */
+    struct olv_arena arena;
 };
 
 void inside_begin(struct inside *inside, int top, const char *label);
