@@ -8,7 +8,6 @@
 #include "file/reading.h"
 #include "os/durable.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -18,7 +17,7 @@ enum { PAGE = 4096 };
 #define NO_PAGE UINT64_MAX
 
 struct gathered {
-    FILE *file, *reasons; /* used by their descriptors only */
+    FILE *file, *reasons; /* the second is used by its descriptor only */
     uint64_t reasons_end; /* the bytes in `reasons` */
     struct gathered_entry entries[PAGE];
     uint64_t page; /* the one in `entries`; NO_PAGE: none */
@@ -77,44 +76,42 @@ void gathered_begin(struct gathered *g, uint64_t first)
         g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
 }
 
+static bool go_to(struct gathered *g)
+{
+    return fseeko(g->file, (off_t)(g->page * sizeof g->entries), SEEK_SET) == 0;
+}
+
 static bool flush(struct gathered *g)
 {
-    const char *bytes = (const char *)g->entries;
-    size_t at = 0;
-    while (g->is_dirty && at < sizeof g->entries) {
-        ssize_t n = pwrite(fileno(g->file), bytes + at, sizeof g->entries - at,
-                           (off_t)(g->page * sizeof g->entries + at));
-        if (n < 0 && errno != EINTR)
-            return false;
-        at += n > 0 ? (size_t)n : 0;
-    }
+    if (g->is_dirty &&
+        (!go_to(g) || fwrite(g->entries, sizeof g->entries, 1, g->file) != 1 || fflush(g->file) != 0))
+        return false;
     g->is_dirty = false;
     return true;
 }
 
 /* What was never put is zero. */
+static bool read_page(struct gathered *g)
+{
+    size_t got = fread(g->entries, 1, sizeof g->entries, g->file);
+    bool ok = !ferror(g->file);
+    memset((char *)g->entries + got, 0, sizeof g->entries - got);
+    clearerr(g->file);
+    return ok;
+}
+
 static bool turn_to(struct gathered *g, uint64_t page)
 {
-    char *bytes = (char *)g->entries;
-    size_t at = 0;
+    bool ok;
     if (g->page == page)
         return true;
     if (!flush(g))
         return false;
     g->page = page;
-    while (at < sizeof g->entries) {
-        ssize_t n = pread(fileno(g->file), bytes + at, sizeof g->entries - at,
-                          (off_t)(page * sizeof g->entries + at));
-        if (n == 0)
-            break;
-        if (n < 0 && errno != EINTR) {
-            g->page = NO_PAGE;
-            return false;
-        }
-        at += n > 0 ? (size_t)n : 0;
-    }
-    memset(bytes + at, 0, sizeof g->entries - at);
-    return true;
+    ok = go_to(g) && read_page(g);
+    if (!ok)
+        g->page = NO_PAGE;
+    return ok;
 }
 
 static bool put_reason(struct gathered *g, const struct olv_error *why, uint64_t *at)
