@@ -70,9 +70,10 @@ static void however_the_path_is_spelt(void **state)
 static void a_link_is_asked_about_itself_however_it_is_spelt(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = shell(s, "ln -s old tides/linked; cd tides; for p in linked ./linked ../tides/linked; do "
-                                "$OLVIDO --state ../state --policy ../policy.yaml explain $p | head -n 1; "
-                                "done | sort -u");
+    struct outcome o =
+        shell(s, "ln -s old tides/linked; cd tides; for p in linked ./linked ../tides/linked; do "
+                 "$OLVIDO --state ../state --policy ../policy.yaml explain $p | head -n 1; "
+                 "done | sort -u");
     assert_status(&o, 0);
     assert_contains(o.out, "/tides/linked");
     assert_null(strchr(strchr(o.out, '\n') + 1, '\n'));
