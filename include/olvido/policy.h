@@ -17,8 +17,6 @@
 
 /* Of what one archive is made: of what a run finds due, or of one period, or of one directory. */
 enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY, OLV_PER_COUNT };
-/* "run", "day", "month", "year", "directory". */
-const char *olv_one_per_word(enum olv_one_per one_per);
 
 struct olv_depot {
     const char *name, *path; /* the path without links, if it is there */

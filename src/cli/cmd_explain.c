@@ -133,11 +133,15 @@ static void print_steps(const struct explaining *x, const struct olv_explanation
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
         bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
+        struct olv_text how = {0};
         char date[TERM_DATE];
-        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s: %s%s%s%s", step->act->word,
-                   step->after_text, e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
+        olv_step_describe(step, &how);
+        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s%s: %s%s%s%s",
+                   step->act->word, step->after_text, olv_text_string(&how),
+                   e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
                    e->has_start ? ", " : "", e->has_start ? state_of_step(e, i) : "",
                    step->may_run_unattended || !(step->act->traits & OLV_TOUCHES) ? "" : " (not unattended)");
+        olv_text_free(&how);
         label = "";
     }
 }

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Finding acts in their table, and the words for clocks. */
+/* Finding acts in their table. */
 #include "olvido/act.h"
-#include "olvido/policy.h"
 
 #include <stddef.h>
 #include <string.h>
@@ -20,10 +19,4 @@ const struct olv_act *olv_act_of_wire(uint8_t wire)
         if ((*act)->wire == wire)
             return *act;
     return NULL;
-}
-
-const char *olv_clock_word(enum olv_clock clock)
-{
-    static const char *const words[] = {"modified", "accessed", "changed", "born", "name"};
-    return words[clock];
 }

@@ -7,6 +7,7 @@
 #include "olvido/accounts.h"
 #include "olvido/nearest.h"
 #include "policy/expr.h"
+#include "policy/step_keys.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -16,9 +17,15 @@ enum { MOST_RULES = 1000, MOST_PATHS = 1000 };
 
 /* ---- age-from ---- */
 
+static const char *const clock_words[OLV_CLOCK_COUNT] = {"modified", "accessed", "changed", "born", "name"};
+
+const char *olv_clock_word(enum olv_clock clock)
+{
+    return clock_words[clock];
+}
+
 static void read_clock(struct reader *r, struct fy_node *node, void *target)
 {
-    static const char *const words[] = {"modified", "accessed", "changed", "born"};
     static const char expected[] = "modified, accessed, changed, born, or name \"%Y%m%d\"";
     struct olv_rule *rule = target;
     size_t len = 0, at;
@@ -29,7 +36,7 @@ static void read_clock(struct reader *r, struct fy_node *node, void *target)
         if (text && len >= 4 && memcmp(text, "name", 4) == 0)
             policy_complain(r, node_place(node), "name \"%Y%m%d\"", NULL,
                             "the pattern of the date is missing");
-        else if ((word = policy_word(r, node, "clock", words, 4, expected)) >= 0)
+        else if ((word = policy_word(r, node, "clock", clock_words, OLV_CLOCK_NAME, expected)) >= 0)
             rule->clock = (enum olv_clock)word;
         return;
     }
@@ -171,6 +178,19 @@ static void put_numbers(struct olv_hasher *hasher, const int64_t *numbers, size_
 static const char *const period_words[] = {
     [OLV_PERIOD_NONE] = "none", [OLV_PERIOD_MONTH] = "month", [OLV_PERIOD_YEAR] = "year"};
 
+static void digest_step(struct olv_hasher *hasher, const struct olv_step *step)
+{
+    put(hasher, step->act->word);
+    put_numbers(hasher, (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended}, 3);
+    for (const struct step_key *key = step->act->keys; key && key->name; key++) {
+        struct olv_text value = {0};
+        key->value->spell(step, &value);
+        put(hasher, key->name);
+        put(hasher, olv_text_string(&value));
+        olv_text_free(&value);
+    }
+}
+
 /* In words: a number is the compiler's. Its name and its notes are for people; `notice` only says when a
  * change comes into force. */
 static void digest_rule(struct olv_rule *rule)
@@ -186,17 +206,8 @@ static void digest_rule(struct olv_rule *rule)
     put(hasher, olv_clock_word(rule->clock));
     put(hasher, period_words[rule->until]);
     put_numbers(hasher, (int64_t[]){rule->settle.months, rule->settle.seconds, rule->open_too}, 3);
-    for (size_t i = 0; i < rule->step_count; i++) {
-        const struct olv_step *step = &rule->steps[i];
-        put(hasher, step->act->word);
-        put(hasher, olv_codec_word(step->codec));
-        put(hasher, olv_one_per_word(step->one_per));
-        put_numbers(
-            hasher,
-            (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended, step->level}, 4);
-        put(hasher, step->depot ? step->depot->name : NULL);
-        put(hasher, step->text);
-    }
+    for (size_t i = 0; i < rule->step_count; i++)
+        digest_step(hasher, &rule->steps[i]);
     olv_hasher_end(hasher, rule->digest);
     olv_hasher_free(hasher);
 }

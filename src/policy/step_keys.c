@@ -27,15 +27,16 @@ static void complete_format(struct reader *r, struct fy_node *given, struct olv_
         step->codec = OLV_CODEC_ZSTD;
 }
 
-static void describe_format(const struct olv_step *step, struct olv_text *out)
+static void spell_format(const struct olv_step *step, struct olv_text *out)
 {
-    olv_text_printf(out, " as %s", olv_codec_word(step->codec));
+    olv_text_puts(out, olv_codec_word(step->codec));
 }
 
 const struct step_value step_format = {
     .read = read_format,
     .complete = complete_format,
-    .describe = describe_format,
+    .spell = spell_format,
+    .said_as = " as ",
     .schema = "\"enum\": [\"gzip\", \"bzip2\", \"xz\", \"zstd\"], \"default\": \"zstd\""};
 
 static void read_step_pack(struct reader *r, struct fy_node *node, void *target)
@@ -56,6 +57,7 @@ static void complete_pack(struct reader *r, struct fy_node *given, struct olv_st
 const struct step_value step_pack = {
     .read = read_step_pack,
     .complete = complete_pack,
+    .spell = spell_format,
     .schema = "\"enum\": [\"tar\", \"tar.gz\", \"tar.bz2\", \"tar.xz\", \"tar.zst\", \"zip\"]"};
 
 /* Whether the format has that level is known when all of the step was read. */
@@ -87,8 +89,14 @@ static void complete_level(struct reader *r, struct fy_node *given, struct olv_s
     }
 }
 
+static void spell_level(const struct olv_step *step, struct olv_text *out)
+{
+    olv_text_printf(out, "%d", step->level);
+}
+
 const struct step_value step_level = {.read = read_level,
                                       .complete = complete_level,
+                                      .spell = spell_level,
                                       .schema = "\"type\": \"integer\", \"minimum\": 0, \"maximum\": 22"};
 
 /* ---- where to ---- */
@@ -109,20 +117,15 @@ static void read_depot(struct reader *r, struct fy_node *node, void *target)
                         "the policy has no depot `%s`", name);
 }
 
-static void describe_depot(const struct olv_step *step, struct olv_text *out)
+static void spell_depot(const struct olv_step *step, struct olv_text *out)
 {
-    olv_text_printf(out, " in %s", step->depot->name);
+    olv_text_puts(out, step->depot && step->depot->name ? step->depot->name : "");
 }
 
 const struct step_value step_depot = {
-    .read = read_depot, .describe = describe_depot, .schema = "\"type\": \"string\""};
+    .read = read_depot, .spell = spell_depot, .said_as = " in ", .schema = "\"type\": \"string\""};
 
 static const char *const one_per_words[OLV_PER_COUNT] = {"run", "day", "month", "year", "directory"};
-
-const char *olv_one_per_word(enum olv_one_per one_per)
-{
-    return one_per_words[one_per];
-}
 
 static void read_one_per(struct reader *r, struct fy_node *node, void *target)
 {
@@ -132,8 +135,14 @@ static void read_one_per(struct reader *r, struct fy_node *node, void *target)
         ((struct olv_step *)target)->one_per = (enum olv_one_per)word;
 }
 
+static void spell_one_per(const struct olv_step *step, struct olv_text *out)
+{
+    olv_text_puts(out, one_per_words[step->one_per]);
+}
+
 const struct step_value step_one_per = {
     .read = read_one_per,
+    .spell = spell_one_per,
     .schema = "\"enum\": [\"run\", \"day\", \"month\", \"year\", \"directory\"], \"default\": \"run\""};
 
 /* ---- a string ---- */
@@ -143,19 +152,21 @@ static void read_text(struct reader *r, struct fy_node *node, void *target)
     ((struct olv_step *)target)->text = policy_string(r, node, "the value");
 }
 
-static void describe_text(const struct olv_step *step, struct olv_text *out)
+static void spell_text(const struct olv_step *step, struct olv_text *out)
 {
-    olv_text_printf(out, " %s", step->text);
+    olv_text_puts(out, step->text ? step->text : "");
 }
 
 const struct step_value step_text = {
-    .read = read_text, .describe = describe_text, .schema = "\"type\": \"string\""};
+    .read = read_text, .spell = spell_text, .said_as = " ", .schema = "\"type\": \"string\""};
 
 /* ---- for others ---- */
 
 void olv_step_describe(const struct olv_step *step, struct olv_text *out)
 {
     for (const struct step_key *key = step->act->keys; key && key->name; key++)
-        if (key->value->describe)
-            key->value->describe(step, out);
+        if (key->value->said_as) {
+            olv_text_puts(out, key->value->said_as);
+            key->value->spell(step, out);
+        }
 }

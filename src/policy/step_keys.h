@@ -19,9 +19,11 @@ struct step_value {
     /* After all keys of the step were read, in the order of the act's list: puts in what was not said, and
      * complains of what does not fit. `given` is NULL where it was not said. May be NULL. */
     void (*complete)(struct reader *r, struct fy_node *given, struct olv_step *step);
-    /* For questions and lists: appends what was chosen, as in " in cold-room". May be NULL. */
-    void (*describe)(const struct olv_step *step, struct olv_text *out);
-    const char *schema; /* its members in the JSON Schema */
+    /* Appends it in words, for the digest of a rule and for people. */
+    void (*spell)(const struct olv_step *step, struct olv_text *out);
+    const char *said_as; /* what stands before it in questions and explanations, as in " in " cold-room; NULL:
+                            they do not say it */
+    const char *schema;  /* its members in the JSON Schema */
 };
 
 extern const struct step_value step_format, /* of a compressed file */

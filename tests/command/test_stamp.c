@@ -67,6 +67,7 @@ static void it_is_explained_and_its_key_is_checked(void **state)
     make_tree(s);
     o = shell(s, O "$O explain tides/1.csv; $O explain --json tides/1.csv");
     assert_contains(o.out, "stamp after 1 year");
+    assert_contains(o.out, "stamp after 1 year read: ");
     assert_contains(o.out, "\"act\":\"stamp\"");
     o = shell(
         s, O "sed -i 's/, value: read//; s/do: stamp, value: kept/do: discard, value: kept/' policy.yaml; $O "

@@ -360,6 +360,45 @@ static void the_digest_of_a_rule_changes_with_what_it_does_only(void **state)
     olv_diagnostics_free(&list);
 }
 
+static void digest_of_step(struct sandbox *s, const char *step, uint8_t out[32])
+{
+    struct olv_diagnostics list = {0};
+    struct olv_policy *p;
+    char text[1000];
+    snprintf(text, sizeof text,
+             "olvido: 1\ndepots: { cold: { path: /a }, warm: { path: /b } }\nrules:\n"
+             "  - { name: a, under: /x, steps: [ { after: 1 day, do: %s } ] }\n",
+             step);
+    p = load(s, text, &list);
+    assert_non_null(p);
+    memcpy(out, p->rules[0].digest, 32);
+    olv_policy_free(p);
+    olv_diagnostics_free(&list);
+}
+
+/* What an act has of its own counts; and saying what holds anyhow changes nothing. */
+static void each_key_of_a_step_counts_in_the_digest(void **state)
+{
+    static const char *const steps[] = {"archive, depot: cold",
+                                        "archive, depot: warm",
+                                        "archive, depot: cold, one-per: month",
+                                        "archive, depot: cold, pack: tar.xz",
+                                        "archive, depot: cold, level: 9",
+                                        "compress",
+                                        "compress, as: gzip",
+                                        "compress, level: 9",
+                                        "compress, level: 9, unattended: true"};
+    enum { STEPS = sizeof steps / sizeof *steps };
+    uint8_t digests[STEPS][32], again[32];
+    for (size_t i = 0; i < STEPS; i++) {
+        digest_of_step(*state, steps[i], digests[i]);
+        for (size_t k = 0; k < i; k++)
+            assert_memory_not_equal(digests[i], digests[k], 32);
+    }
+    digest_of_step(*state, "archive, depot: cold, one-per: run, pack: tar.zst", again);
+    assert_memory_equal(again, digests[0], 32);
+}
+
 static void places_in_statements_are_found_through_every_kind_of_scalar(void **state)
 {
     const struct sandbox *s = *state;
@@ -453,6 +492,7 @@ int main(void)
         TEST(what_is_hardly_meant_is_warned_of),
         TEST(what_may_well_be_meant_is_not_warned_of),
         TEST(the_digest_of_a_rule_changes_with_what_it_does_only),
+        TEST(each_key_of_a_step_counts_in_the_digest),
         TEST(places_in_statements_are_found_through_every_kind_of_scalar),
         TEST(files_that_are_no_policy_are_refused_with_a_place),
         TEST(files_that_cannot_be_read_say_why),
