@@ -34,8 +34,7 @@ struct olv_directory_id {
     uint8_t uuid[16]; /* filled in when a segment is written */
 };
 
-/* What happens where an act finds its place taken. */
-/* The numbers stand in dockets. */
+/* What happens where an act finds its place taken. The numbers stand in dockets. */
 enum olv_if_exists {
     OLV_REFUSE = 0,
     OLV_SKIP = 1,

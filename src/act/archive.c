@@ -4,11 +4,11 @@
 #include "act/acts.h"
 #include "act/archive_make.h"
 
-#include "base/path.h"
 #include "depot/catalogue.h"
 #include "docket/wire.h"
 #include "file/identity.h"
 #include "file/stage.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "policy/step_keys.h"
 #include "source/destination.h"
@@ -33,9 +33,7 @@ struct archiving {
 
 static struct archiving *state_of(const struct turn *turn)
 {
-    if (!*turn->state)
-        *turn->state = calloc(1, sizeof(struct archiving));
-    return *turn->state;
+    return turn_state(turn, sizeof(struct archiving));
 }
 
 static void close_state(void *state)

@@ -2,12 +2,12 @@
 #include "act/archive_make.h"
 
 #include "archive/make.h"
-#include "base/path.h"
 #include "depot/catalogue.h"
 #include "depot/had.h"
 #include "depot/trust.h"
 #include "docket/wire.h"
 #include "file/parents.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "source/judged.h"
 
@@ -69,7 +69,7 @@ static void told(void *self, const struct made_member *made)
 /* Opens the directory of the archive. */
 static bool open_directory(struct gathering *g, struct olv_error *err)
 {
-    char *directory = path_directory(g->how.into);
+    char *directory = olv_path_directory(g->how.into);
     g->facts.depot_path = directory;
     if (!directory)
         return olv_fail_memory(err);
@@ -192,7 +192,7 @@ static bool note_beside(struct gathering *g, const char *path, struct olv_error 
 
 static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
-    const char *name = path_name(g->how.into);
+    const char *name = olv_path_name(g->how.into);
     char placed[NAME_MAX + 1] = "";
     if (!making_finish(g->making, err))
         return false;

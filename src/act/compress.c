@@ -16,14 +16,7 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
 
 static const struct shrinks way = {.packs = true, .name = name, .write = shrink_pack};
 
-static const struct hooks hooks = {.needs = NEEDS_GIVENS,
-                                   .own = &way,
-                                   .takes_several = true,
-                                   .make = shrinks_make,
-                                   .apply = shrinks_apply,
-                                   .complete = shrinks_complete,
-                                   .drop = shrinks_drop,
-                                   .settle = shrinks_settle};
+static const struct hooks hooks = SHRINKS_HOOKS(way);
 
 static const struct step_key keys[] = {
     {"as", &step_format, false, "compress: the format."},

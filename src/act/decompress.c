@@ -31,14 +31,7 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
 
 static const struct shrinks way = {.packs = false, .name = name, .write = shrink_unpack};
 
-static const struct hooks hooks = {.needs = NEEDS_GIVENS,
-                                   .own = &way,
-                                   .takes_several = true,
-                                   .make = shrinks_make,
-                                   .apply = shrinks_apply,
-                                   .complete = shrinks_complete,
-                                   .drop = shrinks_drop,
-                                   .settle = shrinks_settle};
+static const struct hooks hooks = SHRINKS_HOOKS(way);
 
 const struct olv_act act_decompress = {
     .word = "decompress", .past = "decompressed", .wire = 13, .traits = OLV_TOUCHES, .hooks = &hooks};

@@ -7,12 +7,12 @@
 #include "act/shrinks.h"
 
 #include "base/crew.h"
-#include "base/path.h"
 #include "depot/had.h"
 #include "file/identity.h"
 #include "file/origin.h"
 #include "file/stage.h"
 #include "file/touched.h"
+#include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "source/destination.h"
@@ -192,7 +192,7 @@ static bool announce(const struct turn *turn, const struct group *g, struct olv_
         if (!goes_on(g, i))
             continue;
         olv_text_clear(&s->into);
-        path_add(&s->into, e->directory, s->wanted);
+        olv_path_add(&s->into, e->directory, s->wanted);
         if (s->into.failed)
             return olv_fail_memory(err);
         if (!olv_os_stat(s->task.fresh.fd, "", &stat))
@@ -285,7 +285,7 @@ void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct o
         return;
     }
     olv_text_clear(&s->into);
-    path_add(&s->into, e->directory, s->placed);
+    olv_path_add(&s->into, e->directory, s->placed);
     o->into = olv_text_string(&s->into);
     o->digest = s->how->keeps && !s->way->packs ? NULL : s->task.digest;
     o->has_stored = true;
@@ -409,7 +409,7 @@ enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *
     }
     fresh_settle_keep(turn->source.fd, label);
     olv_text_clear(&turn->placed);
-    path_add(&turn->placed, e->directory, placed);
+    olv_path_add(&turn->placed, e->directory, placed);
     o->into = olv_text_string(&turn->placed);
     o->result = OLV_DONE;
     return OLV_YES;

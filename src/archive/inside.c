@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/inside.h"
 
-#include "base/path.h"
 #include "file/identity.h"
 #include "file/room.h"
+#include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -141,8 +141,8 @@ static int reach(struct inside *in, const char *path, size_t len, struct olv_err
 
 int inside_reach(struct inside *in, const char *path, const char **name, struct olv_error *err)
 {
-    size_t len = path_directory_len(path);
-    *name = path_name(path);
+    size_t len = olv_path_directory_len(path);
+    *name = olv_path_name(path);
     if (in->dir >= 0 && in->path.len == len && memcmp(olv_text_string(&in->path), path, len) == 0)
         return in->dir;
     if (in->dir >= 0)

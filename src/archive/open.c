@@ -4,8 +4,8 @@
 #include "olvido/archive.h"
 
 #include "base/glob.h"
-#include "base/path.h"
 #include "file/reading.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "pack/frame_reader.h"
 #include "pack/stream.h"
@@ -64,7 +64,7 @@ static bool next_plain(void *self, const uint8_t **bytes, size_t *len, struct ol
 
 static void name_single(struct olv_archive *a, const char *path)
 {
-    const char *name = path_name(path);
+    const char *name = olv_path_name(path);
     size_t len = strlen(name), suffix = strlen(olv_codec_suffix(olv_codec_of_name(name)));
     if (len >= sizeof a->name)
         len = sizeof a->name - 1;
@@ -301,7 +301,7 @@ bool olv_archive_go_on(struct olv_archive *a, struct olv_error *err)
 static bool fits_one(const char *pattern, const char *path)
 {
     size_t n, len = strlen(path);
-    const char *name = path_name(path);
+    const char *name = olv_path_name(path);
     bool has_slash = strchr(pattern, '/') != NULL;
     pattern += strspn(pattern, "/");
     n = strlen(pattern);

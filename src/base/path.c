@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "base/path.h"
+#include "olvido/path.h"
 
 #include <string.h>
 
-const char *path_behind(const char *path, const char *top)
+const char *olv_path_behind(const char *path, const char *top)
 {
     size_t n = strcmp(top, "/") != 0 ? strlen(top) : 0;
     if (strncmp(path, top, n) != 0 || (path[n] && path[n] != '/'))
@@ -11,7 +11,7 @@ const char *path_behind(const char *path, const char *top)
     return strcmp(path + n, "/") != 0 ? path + n : "";
 }
 
-void path_cut(char *path)
+void olv_path_cut(char *path)
 {
     size_t len = strlen(path), top = path[0] == '/';
     while (len > top && path[len - 1] == '/')
@@ -23,25 +23,25 @@ void path_cut(char *path)
     path[len] = '\0';
 }
 
-const char *path_name(const char *path)
+const char *olv_path_name(const char *path)
 {
     const char *slash = strrchr(path, '/');
     return slash ? slash + 1 : path;
 }
 
-size_t path_directory_len(const char *path)
+size_t olv_path_directory_len(const char *path)
 {
     const char *slash = strrchr(path, '/');
     return slash == path ? 1 : slash ? (size_t)(slash - path) : 0;
 }
 
-char *path_directory(const char *path)
+char *olv_path_directory(const char *path)
 {
-    size_t len = path_directory_len(path);
+    size_t len = olv_path_directory_len(path);
     return len ? strndup(path, len) : strdup(".");
 }
 
-void path_add(struct olv_text *out, const char *directory, const char *name)
+void olv_path_add(struct olv_text *out, const char *directory, const char *name)
 {
     bool is_root = strcmp(directory, "/") == 0; /* it ends in its slash already */
     olv_text_printf(out, "%s%s%s", directory, is_root ? "" : "/", name);

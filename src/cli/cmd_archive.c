@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "base/path.h"
 #include "cli/by_hand.h"
 #include "cli/codec_options.h"
 #include "cli/commands.h"
 #include "olvido/calendar.h"
 #include "olvido/machine.h"
 #include "olvido/nearest.h"
+#include "olvido/path.h"
 #include "olvido/trust.h"
 
 #include <limits.h>
@@ -32,8 +32,8 @@ static bool read_pack(struct cli *cli, const char *to, struct olv_manner *how, e
 /* The path of the archive, absolute, in a directory that is there. */
 static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
 {
-    const char *name = path_name(to);
-    char *above = path_directory(to);
+    const char *name = olv_path_name(to);
+    char *above = olv_path_directory(to);
     struct olv_error err = {0};
     char *real = above ? olv_path_resolve(above, &err) : NULL;
     struct olv_text path = {0};
@@ -42,7 +42,7 @@ static char *absolute(struct cli *cli, const char *to, enum cli_status *status)
     else if (!real || !*name)
         *status = cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
     else
-        path_add(&path, real, name);
+        olv_path_add(&path, real, name);
     free(above);
     free(real);
     return path.data;

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/outcome_view.h"
 
-#include "base/path.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
+#include "olvido/path.h"
 #include "olvido/quantity.h"
 
 #include <string.h>
@@ -33,7 +33,7 @@ static void add_what(const struct olv_told *told, struct olv_text *out)
     term_name(out, told->path);
     if (*told->into) {
         olv_text_puts(out, " -> ");
-        term_name(out, path_name(told->into));
+        term_name(out, olv_path_name(told->into));
     }
     if (*told->reason) {
         olv_text_puts(out, *told->into ? "; stays: " : ": ");

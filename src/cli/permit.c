@@ -53,16 +53,12 @@ static void list_rule(struct permit *p, size_t rule)
 /* "archive 12 files (3.1 MiB, oldest 2025-01-02 10:00) in cold-room". */
 static void put_step(struct olv_text *out, const struct olv_step *step, const struct olv_tally *due)
 {
-    static const char *const where_to[OLV_DESTINATIONS] = {[OLV_STAYS] = "",
-                                                           [OLV_TO_TRASH] = " to the trash",
-                                                           [OLV_TO_DEPOT] = "",
-                                                           [OLV_TO_NOWHERE] = "",
-                                                           [OLV_BACK] = ""};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
     olv_text_printf(out, "%s ", step->act->word);
     term_count(out, due->files, "file", "files");
     olv_text_printf(out, " (%s, oldest %s)", olv_size_format(due->bytes, size), term_date(due->oldest, date));
-    olv_text_puts(out, where_to[step->act->destination]);
+    if (step->act->destination == OLV_TO_TRASH)
+        olv_text_puts(out, " to the trash");
     if (step->act->traits & OLV_FINAL)
         olv_text_puts(out, " for good");
     olv_step_describe(step, out);

@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/samples_view.h"
 
-#include "base/path.h"
 #include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/explain.h"
 #include "olvido/json.h"
+#include "olvido/path.h"
 
 #include <string.h>
 
@@ -146,7 +146,7 @@ enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
     struct report r = {.cli = cli, .policy = policy, .options = options};
     struct olv_error err = {0};
     bool ok = true;
-    r.place_len = (size_t)(path_name(samples->policy) - samples->policy);
+    r.place_len = (size_t)(olv_path_name(samples->policy) - samples->policy);
     if (!cli_has(cli, OPT_JSON))
         r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; ok && i < samples->count; i++)

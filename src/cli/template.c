@@ -2,10 +2,10 @@
 /* The text is cut into parts once: bytes that stand for themselves, and fields. */
 #include "cli/template.h"
 
-#include "base/path.h"
 #include "cli/term.h"
 #include "olvido/accounts.h"
 #include "olvido/nearest.h"
+#include "olvido/path.h"
 #include "olvido/quantity.h"
 
 #include <stdlib.h>
@@ -36,7 +36,7 @@ static void put_path(const struct context *c)
 
 static void put_last(const struct context *c)
 {
-    put_name(c, path_name(c->entry->path));
+    put_name(c, olv_path_name(c->entry->path));
 }
 
 static void put_kind(const struct context *c)

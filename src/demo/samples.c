@@ -6,9 +6,9 @@
 #include "base/example.h"
 #include "base/grow.h"
 #include "base/name_date.h"
-#include "base/path.h"
 #include "demo/place.h"
 #include "judge/decide.h"
+#include "olvido/path.h"
 #include "olvido/text.h"
 #include "os/durable.h"
 #include "policy/confine.h"
@@ -198,7 +198,7 @@ static void example_with_date(const struct sampling *s, const struct olv_rule *r
     const char *name;
     olv_name_date_example(&date, rule->name_date, olv_zone_date(s->policy->zone, t->s));
     example_of(rule->where_expr, olv_text_string(&date), out);
-    name = path_name(out->path);
+    name = olv_path_name(out->path);
     if (!olv_name_date_read(rule->name_date, name, strlen(name), &read))
         snprintf(out->path + (name - out->path), sizeof out->path - (size_t)(name - out->path), "%s",
                  olv_text_string(&date));

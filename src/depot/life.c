@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Archives come into the catalogue and leave it: making, live, going. Members wait in memory until there are
  * many, and then come in with one transaction: none is open while files are read. */
-#include "base/path.h"
 #include "depot/catalogue_parts.h"
+#include "olvido/path.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -216,11 +216,11 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
     const struct made_member *made = &p->made;
     const struct olv_member *m = &p->member;
     sqlite3_stmt *s = x->put;
-    if (!know_directory(x, m->path, path_directory_len(m->path), err))
+    if (!know_directory(x, m->path, olv_path_directory_len(m->path), err))
         return false;
     sqlite3_reset(s);
     sqlite3_bind_int64(s, 1, x->directory_id);
-    bind_bytes(s, 2, path_name(m->path));
+    bind_bytes(s, 2, olv_path_name(m->path));
     sqlite3_bind_int64(s, 3, x->catalogue->pending_archive);
     sqlite3_bind_int64(s, 4, (int64_t)made->at);
     sqlite3_bind_int64(s, 5, (int64_t)made->frame);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What the catalogue knows: archives, their frames, and the files in them. */
-#include "base/path.h"
 #include "depot/catalogue_parts.h"
+#include "olvido/path.h"
 
 #include <stdio.h>
 #include <string.h>
@@ -136,8 +136,8 @@ struct columns {
 /* Its directory and its name, as the catalogue has them. */
 static void bind_path(sqlite3_stmt *s, const char *path)
 {
-    const char *inside = path + strspn(path, "/"), *name = path_name(inside);
-    sqlite3_bind_blob(s, 1, inside, (int)path_directory_len(inside), SQLITE_STATIC);
+    const char *inside = path + strspn(path, "/"), *name = olv_path_name(inside);
+    sqlite3_bind_blob(s, 1, inside, (int)olv_path_directory_len(inside), SQLITE_STATIC);
     sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
 }
 

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What can be said of an entry. */
-#include "base/path.h"
 #include "olvido/docket.h"
+#include "olvido/path.h"
 
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out)
 {
-    path_add(out, entry->directory, entry->name);
+    olv_path_add(out, entry->directory, entry->name);
 }
 
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)

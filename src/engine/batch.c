@@ -99,16 +99,20 @@ static void begin(struct carrying *c, const struct batch *batch, const uint8_t *
 
 bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
 {
-    struct olv_segment_reader *reader = olv_segment_open(batch->segment.data, batch->segment.len, err);
-    struct several *g = reader ? calloc(1, sizeof *g) : NULL;
+    struct olv_segment_reader *reader;
+    struct several *g;
     struct olv_docket_entry e;
     bool uses_trash = false, ok;
+    if (!batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err))
+        return false;
+    reader = olv_segment_open(batch->segment.data, batch->segment.len, err);
+    g = reader ? calloc(1, sizeof *g) : NULL;
     if (!g) {
         olv_segment_close(reader);
         return reader ? olv_fail_memory(err) : false;
     }
     begin(c, batch, olv_segment_salt(reader));
-    ok = batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err) && prepare(c, batch, err);
+    ok = prepare(c, batch, err);
     while (ok && olv_segment_next(reader, &e, err)) {
         uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
         if (!group_takes(g, &e))

@@ -14,7 +14,7 @@ enum batch_state {
     BATCH_NONE,     /* there is none */
     BATCH_COMPOSED, /* its segment is in memory: nothing is known of it outside */
     BATCH_INTENDED, /* its segment is on the disk, and the line of the ledger that commits to it */
-    BATCH_APPLIED,  /* its acts were called, and its outcomes are with the recorder */
+    BATCH_APPLIED,  /* its acts are called, and their outcomes go to the recorder */
     BATCH_SYNCED,   /* what its acts touched is on the disk */
     BATCH_RECORDED  /* and its outcomes are */
 };

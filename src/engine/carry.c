@@ -27,7 +27,6 @@ enum { MOST_IDS = 100 };
 struct batches {
     struct carrying carrying;
     struct commits *commits;
-    struct olv_spool *docket;
     struct olv_spool *approved; /* owned: what is approved of the one that was given, where that is less */
     struct batch done, now, next;
     uint64_t composed; /* number of the batch read last */
@@ -44,17 +43,12 @@ static bool count_entry(void *self, struct olv_docket_entry *e, struct olv_error
     return true;
 }
 
-static bool is_interrupted(struct batches *b)
-{
-    return carrying_is_interrupted(&b->carrying);
-}
-
 static bool read_next(struct batches *b, struct olv_error *err)
 {
     b->next.state = BATCH_NONE;
     b->next.entries = 0;
-    b->next.mark = olv_spool_mark(b->docket);
-    if (is_interrupted(b) || !olv_spool_next(b->docket, &b->next.segment, err))
+    b->next.mark = olv_spool_mark(b->carrying.docket);
+    if (carrying_is_interrupted(&b->carrying) || !olv_spool_next(b->carrying.docket, &b->next.segment, err))
         return err->code == OLV_OK;
     return olv_segment_each(&b->next.segment, count_entry, &b->next, err) &&
            batch_goes(&b->next, BATCH_NONE, BATCH_COMPOSED, err);
@@ -130,7 +124,7 @@ static bool turn_ledger(struct batches *b, struct olv_error *err)
 
 static bool do_batches(struct batches *b, struct olv_error *err)
 {
-    bool has_more = true, ok = olv_spool_rewind(b->docket, err);
+    bool has_more = true, ok = olv_spool_rewind(b->carrying.docket, err);
     while (ok && has_more)
         ok = step(b, &has_more, err) && turn_ledger(b, err);
     return ok && settle_down(b, err);
@@ -214,9 +208,10 @@ static void close_batches(struct batches *b)
 /* All questions come before the first act. */
 static bool approve(struct batches *b, const struct olv_approval *approval, struct olv_error *err)
 {
-    struct olv_spool *approved = approved_docket(b->docket, approval, b->carrying.result, err);
-    b->approved = approved != b->docket ? approved : NULL;
-    b->carrying.docket = b->docket = approved;
+    struct carrying *c = &b->carrying;
+    struct olv_spool *approved = approved_docket(c->docket, approval, c->result, err);
+    b->approved = approved != c->docket ? approved : NULL;
+    c->docket = approved;
     return approved != NULL;
 }
 
@@ -248,7 +243,7 @@ static bool finish(struct carrying *c, struct olv_error *err)
 bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
                        struct olv_run_result *result, struct olv_error *err)
 {
-    struct batches b = {.docket = docket, .carrying = {.trace = -1}};
+    struct batches b = {.carrying = {.docket = docket, .trace = -1}};
     bool ok;
     *result = (struct olv_run_result){0};
     olv_error_clear(err);

@@ -3,12 +3,12 @@
 #include "olvido/explain.h"
 
 #include "base/arena.h"
-#include "base/path.h"
 #include "engine/former.h"
 #include "judge/decide.h"
 #include "judge/stored.h"
 #include "judge/whole.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -51,7 +51,7 @@ static char *real_path(char *directory, const char *name)
     struct olv_text path = {0};
     char *real = directory ? realpath(directory, NULL) : NULL;
     if (real)
-        path_add(&path, real, name);
+        olv_path_add(&path, real, name);
     free(directory);
     free(real);
     return path.data;
@@ -71,13 +71,13 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     x->out->path = olv_arena_copy(x->arena, path, len);
     if (!x->out->path)
         return olv_fail_memory(err);
-    name = path_name(x->out->path);
+    name = olv_path_name(x->out->path);
     if (!*name || strcmp(name, ".") == 0 || strcmp(name, "..") == 0) { /* a directory by no name of its own */
         real = realpath(x->out->path, NULL);
         if (!real)
             return olv_fail_system(err, path, "cannot find it");
     } else {
-        real = real_path(path_directory(x->out->path), name);
+        real = real_path(olv_path_directory(x->out->path), name);
     }
     if (real)
         x->out->path = olv_arena_copy(x->arena, real, strlen(real));
@@ -87,8 +87,8 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
 
 static bool open_directory(struct explaining *x)
 {
-    char *directory = path_directory(x->out->path);
-    x->name = path_name(x->out->path);
+    char *directory = olv_path_directory(x->out->path);
+    x->name = olv_path_name(x->out->path);
     x->dir = directory ? olv_os_open_path(directory) : -1;
     free(directory);
     if (x->dir < 0)
@@ -99,7 +99,7 @@ static bool open_directory(struct explaining *x)
 
 static bool lies_in(const char *path, const char *top)
 {
-    const char *rest = path_behind(path, top);
+    const char *rest = olv_path_behind(path, top);
     return rest && *rest;
 }
 

@@ -2,11 +2,11 @@
 /* What a policy asks of the places that it names, and whether they can do it. */
 #include "olvido/fitness.h"
 
-#include "base/path.h"
 #include "depot/trust.h"
 #include "file/trusted.h"
 #include "judge/expand.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "trash/trash.h"
 
@@ -128,7 +128,7 @@ static void examine_depot(const struct olv_policy *policy, const struct olv_depo
         warn_of_depot(list, depot, "you may not write there");
     for (size_t i = 0; real && i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
-            if (path_behind(real, policy->rules[i].under[k])) {
+            if (olv_path_behind(real, policy->rules[i].under[k])) {
                 warn_of_depot(list, depot,
                               "it lies in a place that a rule is about; nothing in it is touched");
                 k = policy->rules[i].under_count - 1;

@@ -6,7 +6,6 @@
 #include "engine/spare.h"
 #include "engine/trace.h"
 #include "olvido/docket.h"
-#include "source/depot_ways.h"
 #include "source/judged.h"
 
 /* A group of more than one entry has no more, for its copies take room. */
@@ -43,13 +42,10 @@ static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct
         outcome_interrupted(o);
         return false;
     }
-    if (hooks->key && hooks->needs & NEEDS_PLACE)
+    if (hooks->needs & REACHES_ITSELF)
         return true; /* what was made for all of them tells */
     if (!olv_reach_directory(&run->turn.source, e, &o->error) || !run_find_trash(run, hooks, e, &o->error)) {
-        if (hooks->needs & NEEDS_PLACE)
-            depot_unreached(e, o);
-        else
-            outcome_failed(o);
+        source_unreached(e, o);
         return false;
     }
     if (hooks->prepare)

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/parents.h"
 
-#include "base/path.h"
 #include "file/room.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -97,7 +97,7 @@ static int open_nearest(char *path, struct olv_error *err)
     int fd;
     while ((fd = parents_there(path, err)) < 0 && err->sys == ENOENT && strcmp(path, "/") != 0) {
         olv_error_clear(err);
-        path_cut(path);
+        olv_path_cut(path);
     }
     return fd;
 }
@@ -152,6 +152,6 @@ void parents_settle(const char *directory, const char *label)
             close(fd);
         }
         goes_on = strcmp(path, "/") != 0;
-        path_cut(path);
+        olv_path_cut(path);
     }
 }

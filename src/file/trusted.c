@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "file/trusted.h"
 
-#include "base/path.h"
+#include "olvido/path.h"
 #include "olvido/text.h"
 #include "os/os.h"
 
@@ -226,7 +226,7 @@ static int make_in_parent(const char *path, struct olv_error *err)
         olv_fail_memory(err);
         return -1;
     }
-    path_cut(above);
+    olv_path_cut(above);
     name = path + strlen(above) + (path[strlen(above)] == '/');
     real = trusted_resolve(*above ? above : path[0] == '/' ? "/" : ".", err);
     dir = real ? olv_os_open_path(real) : -1;
@@ -266,7 +266,7 @@ bool trusted_above(const char *path, const char *what, enum olv_code code, struc
     memcpy(above, path, len + 1);
     do {
         olv_error_clear(err);
-        path_cut(above);
+        olv_path_cut(above);
         fd = trusted_open(*above ? above : ".", what, code, err);
     } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
     if (fd >= 0)

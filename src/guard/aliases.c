@@ -5,7 +5,7 @@
 #include "guard/places.h"
 
 #include "base/grow.h"
-#include "base/path.h"
+#include "olvido/path.h"
 #include "olvido/text.h"
 #include "os/os.h"
 
@@ -57,12 +57,12 @@ static void add_others(struct olv_guard *guard, const struct mounts *m, const st
 {
     for (size_t i = 0; i < m->count; i++) {
         const struct mount *other = &m->items[i];
-        const char *rest = path_behind(inside, other->root);
+        const char *rest = olv_path_behind(inside, other->root);
         if (other == own || other->device != own->device)
             continue;
         if (rest)
             add(guard, other->point, rest, is_own);
-        else if (path_behind(other->root, inside))
+        else if (olv_path_behind(other->root, inside))
             add(guard, other->point, "", is_own);
     }
 }
@@ -91,7 +91,7 @@ static bool is_of_the_kernel(const char *path)
 static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path, bool is_own)
 {
     const struct mount *own = mount_of(guard, m, path);
-    const char *below = own ? path_behind(path, own->point) : NULL;
+    const char *below = own ? olv_path_behind(path, own->point) : NULL;
     struct olv_text inside = {0};
     if (!below)
         return;
@@ -103,7 +103,7 @@ static void add_place(struct olv_guard *guard, const struct mounts *m, const cha
         add_others(guard, m, own, inside.data, is_own);
     olv_text_free(&inside);
     for (size_t i = 0; i < m->count; i++) { /* and what is mounted inside */
-        const char *deeper = path_behind(m->items[i].point, path);
+        const char *deeper = olv_path_behind(m->items[i].point, path);
         if (deeper && *deeper && !is_of_the_kernel(path))
             add_others(guard, m, &m->items[i], m->items[i].root, is_own);
     }

@@ -2,7 +2,7 @@
 #include "guard/places.h"
 
 #include "base/grow.h"
-#include "base/path.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -110,13 +110,13 @@ const char *const olv_guard_tops[] = {"/boot",  "/dev",    "/etc",    "/lib",  "
 enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path)
 {
     for (size_t i = 0; olv_guard_tops[i]; i++)
-        if (path_behind(path, olv_guard_tops[i]))
+        if (olv_path_behind(path, olv_guard_tops[i]))
             return OLV_SYSTEM_PLACE;
     for (size_t i = 0; guard && i < guard->own_count; i++)
-        if (path_behind(path, guard->own[i].path))
+        if (olv_path_behind(path, guard->own[i].path))
             return OLV_OWN_PLACE;
     for (size_t i = 0; guard && i < guard->alias_count; i++)
-        if (path_behind(path, guard->aliases[i].path))
+        if (olv_path_behind(path, guard->aliases[i].path))
             return guard->aliases[i].is_own ? OLV_OWN_PLACE : OLV_SYSTEM_PLACE;
     return OLV_NO_BARRIER;
 }

@@ -6,9 +6,9 @@
 
 #include "base/glob.h"
 #include "base/grow.h"
-#include "base/path.h"
 #include "file/trusted.h"
 #include "judge/expand.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -144,7 +144,7 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
 static void find_root(struct roots *roots, struct nest *nest, struct root_place *place)
 {
     const struct root_place *around;
-    while (nest->count && !path_behind(place->path, nest->places[nest->count - 1]->path))
+    while (nest->count && !olv_path_behind(place->path, nest->places[nest->count - 1]->path))
         nest->count--;
     around = nest->count ? nest->places[nest->count - 1] : NULL;
     if (around && around->mount == place->mount) {
@@ -226,7 +226,7 @@ static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, u
     for (size_t i = 0; i < roots->count; i++) {
         const struct root_place *place = &roots->places[i];
         size_t n = strlen(place->path);
-        if (place->rule == number && path_behind(directory, place->path) && (!best || n < best))
+        if (place->rule == number && olv_path_behind(directory, place->path) && (!best || n < best))
             best = n;
     }
     for (size_t end = 1; end <= len; end++) {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "judge/stored.h"
-#include "base/path.h"
+#include "olvido/path.h"
 
 #include <string.h>
 
@@ -67,7 +67,7 @@ void stored_judge_end(struct stored_judge *j)
 
 static bool find_scope(struct stored_judge *j, const char *path)
 {
-    size_t len = path_directory_len(path);
+    size_t len = olv_path_directory_len(path);
     if (j->scope && j->directory.len == len && memcmp(j->directory.data, path, len) == 0)
         return true;
     olv_arena_free(&j->arena);
@@ -111,7 +111,7 @@ static struct olv_stat stat_of(const struct olv_stored_file *f)
 
 static bool find_path(struct stored_judge *j, const struct olv_stored_file *f)
 {
-    const char *name = path_name(f->path);
+    const char *name = olv_path_name(f->path);
     olv_text_clear(&j->path);
     olv_text_add(&j->path, f->path, (size_t)(name - f->path));
     olv_text_puts(&j->path, *f->was ? f->was : name);
@@ -126,7 +126,7 @@ bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, cons
     s->path = olv_text_string(&j->path);
     s->depth = depth_of(s->path);
     s->subject = (struct olv_subject){
-        .name = path_name(s->path), .kind = f->kind, .stat = &s->stat, .facts = &stored_facts};
+        .name = olv_path_name(s->path), .kind = f->kind, .stat = &s->stat, .facts = &stored_facts};
     s->subject.name_len = strlen(s->subject.name);
     return true;
 }

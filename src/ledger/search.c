@@ -2,10 +2,10 @@
 /* Finding lines. What a query asks for stands in a line as certain bytes, for lines have a fixed form: so
  * most lines are passed over by a search for bytes, and only the others are read as JSON and compared. Whole
  * segments are passed over by their times, and blocks of closed ones by the index. */
-#include "base/path.h"
 #include "ledger/index.h"
 #include "ledger/reading.h"
 #include "olvido/json.h"
+#include "olvido/path.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -116,8 +116,8 @@ static bool fits(void *self, const struct olv_ledger_record *r)
     bool is_wanted =
         (!q->kind || strcmp(q->kind, r->kind) == 0) && (!q->run || strcmp(q->run, r->run) == 0) &&
         (!q->rule || strcmp(q->rule, r->rule) == 0) && is_one_of(r->act, q->acts, q->act_count) &&
-        is_one_of(r->result, q->results, q->result_count) && (!q->path || path_behind(r->path, q->path)) &&
-        is_in_time(s, r->time);
+        is_one_of(r->result, q->results, q->result_count) &&
+        (!q->path || olv_path_behind(r->path, q->path)) && is_in_time(s, r->time);
     if (is_wanted && !s->each(s->self, r))
         s->is_over = true;
     return !s->is_over;

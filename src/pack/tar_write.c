@@ -3,7 +3,7 @@
  * has the best that fits, for readers that know no pax. */
 #include "pack/tar.h"
 
-#include "base/path.h"
+#include "olvido/path.h"
 #include "pack/tar_block.h"
 
 #include <stdio.h>
@@ -259,7 +259,7 @@ static void finish_extended(struct olv_text *out, size_t at)
 /* The path as the header has it: a directory's ends with a slash, a sparse file's says that it is one. */
 static const char *spell_path(struct olv_text *room, const struct olv_member *m)
 {
-    const char *name = path_name(m->path);
+    const char *name = olv_path_name(m->path);
     if (m->is_sparse)
         olv_text_printf(room, "%.*sGNUSparseFile.0/%s", (int)(name - m->path), m->path, name);
     else if (m->kind == OLV_KIND_DIRECTORY)

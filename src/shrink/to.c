@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/shrink.h"
 
-#include "base/path.h"
 #include "file/identity.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "shrink/shrink.h"
 
@@ -14,9 +14,9 @@
 /* Opens the directory of a path; `name` points to its last component. -1 with `err`. */
 static int open_directory(const char *path, const char **name, struct olv_error *err)
 {
-    char *above = path_directory(path);
+    char *above = olv_path_directory(path);
     int fd = above ? open(above, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
-    *name = path_name(path);
+    *name = olv_path_name(path);
     if (fd < 0)
         olv_fail_system(err, above ? above : path, "cannot open the directory");
     free(above);

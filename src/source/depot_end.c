@@ -131,9 +131,8 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
 static bool make(struct turn *turn, struct group *group, struct olv_error *err)
 {
     const struct olv_docket_entry *e = &group->entries[0];
-    struct thinned *t = *turn->state ? *turn->state : calloc(1, sizeof *t);
+    struct thinned *t = turn_state(turn, sizeof *t);
     struct olv_outcome *o;
-    *turn->state = t;
     if (!t)
         return olv_fail_memory(err);
     o = &t->outcome;
@@ -143,7 +142,7 @@ static bool make(struct turn *turn, struct group *group, struct olv_error *err)
     *o = (struct olv_outcome){0};
     group->is_bound = true;
     if (!olv_reach_directory(&turn->source, e, &o->error)) {
-        depot_unreached(e, o);
+        source_unreached(e, o);
     } else if (thin(turn, group, t)) {
         o->result = OLV_DONE;
     } else if (o->result == OLV_PENDING) {
@@ -203,7 +202,7 @@ static bool is_one_batch(const struct olv_docket_entry *e)
     return true; /* the archive is written once for all of them */
 }
 
-const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | NEEDS_PLACE | ASKS_ITSELF,
+const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | ASKS_ITSELF,
                                    .key = key,
                                    .is_one_batch = is_one_batch,
                                    .make = make,

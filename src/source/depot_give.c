@@ -26,8 +26,7 @@
 
 static bool open_state(struct turn *turn, struct olv_error *err)
 {
-    struct giving *g = *turn->state ? *turn->state : calloc(1, sizeof *g);
-    *turn->state = g;
+    struct giving *g = turn_state(turn, sizeof *g);
     return (g && (g->vault || (g->vault = vault_new()))) || olv_fail_memory(err);
 }
 
@@ -259,7 +258,7 @@ static bool finish(struct turn *turn,
     return ok;
 }
 
-const struct hooks depot_giving = {.needs = NEEDS_GIVENS | NEEDS_PLACE | ASKS_ITSELF,
+const struct hooks depot_giving = {.needs = NEEDS_GIVENS | ASKS_ITSELF,
                                    .takes_several = true,
                                    .is_alone = is_alone,
                                    .make = make,

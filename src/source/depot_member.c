@@ -7,7 +7,6 @@
 #include "file/parents.h"
 #include "os/files.h"
 #include "os/os.h"
-#include "source/depot_ways.h"
 #include "source/destination.h"
 
 #include <errno.h>
@@ -251,7 +250,7 @@ bool fetch(struct turn *turn, struct fetching *f, struct olv_outcome *o)
     int archive;
     bool ok;
     if (!olv_reach_directory(&turn->source, e, err)) {
-        depot_unreached(e, o);
+        source_unreached(e, o);
         return false;
     }
     judge_depot(turn, e);

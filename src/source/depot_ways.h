@@ -5,9 +5,6 @@
 
 #include "source/hooks.h"
 
-/* A missing file is skipped; a missing depot is an error. Only where its directory could not be reached. */
-void depot_unreached(const struct olv_docket_entry *entry, struct olv_outcome *outcome);
-
 extern const struct hooks depot_giving, depot_ending;
 
 #endif

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "source/destination.h"
 
-#include "base/path.h"
 #include "file/parents.h"
 #include "file/touched.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -12,8 +12,8 @@
 
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
 {
-    size_t len = path_directory_len(path);
-    *name = path_name(path);
+    size_t len = olv_path_directory_len(path);
+    *name = olv_path_name(path);
     if (len >= size) {
         errno = ENAMETOOLONG;
         olv_fail_system(err, path, "cannot recover it");
@@ -48,7 +48,7 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
 void destination_note(struct olv_outcome *o, struct olv_text *path, const char *directory, const char *name)
 {
     olv_text_clear(path);
-    path_add(path, directory, name);
+    olv_path_add(path, directory, name);
     o->placed = olv_text_string(path);
 }
 

@@ -127,7 +127,7 @@ enum need {
     NEEDS_CATALOGUE = 1 << 1, /* of depots, open */
     NEEDS_GIVENS = 1 << 2,    /* the register of what is given a name */
     NEEDS_NOTE = 1 << 3,      /* nothing tells afterwards whether it was done: it is noted beside */
-    NEEDS_PLACE = 1 << 4,     /* a directory that is not there is an error, not a file that went away */
+    REACHES_ITSELF = 1 << 4,  /* its directory, in `make`, for all entries of a key */
     ASKS_ITSELF = 1 << 5,     /* about holds and open files, right before the act */
     NEEDS_ORDER = 1 << 6      /* entries come in any order: before, they are put in that of their keys */
 };
@@ -178,12 +178,19 @@ struct hooks {
 struct source {
     const struct hooks *ways[OLV_WAYS]; /* NULL: that cannot be done here */
     bool is_item;                       /* the name of an entry is that of an item of the trash */
+    /* What it means that an entry's directory could not be reached. NULL: what the error says. */
+    void (*unreached)(const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 };
 extern const struct source source_tree, source_trash, source_depot;
 
 const struct source *source_of(const struct olv_docket_entry *entry);
+/* The entry's directory could not be reached: that is its outcome. */
+void source_unreached(const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 /* How the act of an entry is carried out where it lies; NULL: it cannot be. */
 const struct hooks *hooks_of(const struct olv_docket_entry *entry);
+/* What the hooks whose turn it is keep for the whole run: so many bytes, zeroed when it is asked for first.
+ * NULL without memory. */
+void *turn_state(const struct turn *turn, size_t size);
 /* For composing a docket: what must stay in one batch. */
 void batch_key_of(const struct olv_docket_entry *entry, struct olv_text *out);
 

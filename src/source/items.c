@@ -5,9 +5,9 @@
 #include "olvido/items.h"
 
 #include "base/glob.h"
-#include "base/path.h"
 #include "depot/locate.h"
 #include "file/identity.h"
+#include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
 
@@ -50,7 +50,7 @@ struct candidate {
 static bool fits_one(const char *pattern, const char *path)
 {
     size_t n = strlen(pattern), len = strlen(path);
-    const char *name = path_name(path);
+    const char *name = olv_path_name(path);
     if (!strchr(pattern, '/'))
         return olv_glob_match(pattern, n, name, strlen(name), false);
     if (strncmp(path, pattern, n) == 0 && (path[n] == '\0' || path[n] == '/' || pattern[n - 1] == '/'))
@@ -121,7 +121,7 @@ static void add_instant(struct olv_text *out, struct olv_instant t)
 /* Shortens the common directory until the path lies in it. */
 static void narrow_common(struct finding *f, const char *path)
 {
-    size_t end = (size_t)(path_name(path) - path) - 1, same = 0;
+    size_t end = (size_t)(olv_path_name(path) - path) - 1, same = 0;
     char *common = f->common.data;
     if (!f->has_common) {
         f->has_common = true;

@@ -4,10 +4,10 @@
  * or lies in a tree that is named as well, comes once. */
 #include "olvido/named.h"
 
-#include "base/path.h"
 #include "file/identity.h"
 #include "file/trusted.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
 #include "scan/scan.h"
@@ -143,8 +143,8 @@ static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const s
 /* The directory of a path, canonical, and where its name begins; NULL with `err`. */
 static char *parent_of(const char *path, const char **name, struct olv_error *err)
 {
-    char *above = path_directory(path), *real = above ? trusted_resolve(above, err) : NULL;
-    *name = path_name(path);
+    char *above = olv_path_directory(path), *real = above ? trusted_resolve(above, err) : NULL;
+    *name = olv_path_name(path);
     if (!above)
         olv_fail_memory(err);
     free(above);

@@ -1,11 +1,27 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "source/hooks.h"
 
+#include <stdlib.h>
+
 const struct source *source_of(const struct olv_docket_entry *e)
 {
     static const struct source *const sources[OLV_PLACES] = {
         [OLV_IN_TREE] = &source_tree, [OLV_IN_TRASH] = &source_trash, [OLV_IN_DEPOT] = &source_depot};
     return sources[e->place];
+}
+
+void source_unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    outcome_failed(o);
+    if (source_of(e)->unreached)
+        source_of(e)->unreached(e, o);
+}
+
+void *turn_state(const struct turn *turn, size_t size)
+{
+    if (!*turn->state)
+        *turn->state = calloc(1, size);
+    return *turn->state;
 }
 
 const struct hooks *hooks_of(const struct olv_docket_entry *e)

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The safety core: reaching, identifying, publishing, guarding; and the acts on top of it. */
 #include "act/acts.h"
-#include "base/path.h"
 #include "file/identity.h"
 #include "file/reach.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "olvido/run.h"
 #include "olvido/text.h"
 #include "os/durable.h"
@@ -213,7 +213,7 @@ static void a_path_is_cut_name_by_name(void **state)
     (void)state;
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         snprintf(path, sizeof path, "%s", cases[i][0]);
-        path_cut(path);
+        olv_path_cut(path);
         assert_string_equal(path, cases[i][1]);
     }
 }
