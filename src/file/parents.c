@@ -145,7 +145,7 @@ void parents_settle(const char *directory, const char *label)
 {
     char path[PATH_MAX];
     bool goes_on = copy_path(path, directory);
-    while (goes_on) {
+    while (goes_on && *path) {
         int fd = olv_os_open_path(path);
         if (fd >= 0) {
             room_settle(fd, label);

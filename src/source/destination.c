@@ -14,6 +14,7 @@ int destination_open(const char *path, char *copy, size_t size, const char **nam
 {
     size_t len = olv_path_directory_len(path);
     *name = olv_path_name(path);
+    copy[0] = '\0';
     if (len >= size) {
         errno = ENAMETOOLONG;
         olv_fail_system(err, path, "cannot recover it");

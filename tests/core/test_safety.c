@@ -2,6 +2,7 @@
 /* The safety core: reaching, identifying, publishing, guarding; and the acts on top of it. */
 #include "act/acts.h"
 #include "file/identity.h"
+#include "file/parents.h"
 #include "file/reach.h"
 #include "olvido/guard.h"
 #include "olvido/path.h"
@@ -10,10 +11,12 @@
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
+#include "source/destination.h"
 #include "support/sandbox.h"
 
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -204,6 +207,25 @@ static void parents_are_made_and_private_places_examined(void **state)
     assert_int_equal(err.sys, ENOENT);
 }
 
+/* After a crash what was being made of the directories is cleared, whatever the path was. */
+static void where_a_path_is_too_long_nothing_is_settled(void **state)
+{
+    char path[PATH_MAX + 100], copy[PATH_MAX] = "untouched";
+    struct olv_error err = {0};
+    const char *name;
+    (void)state;
+    memset(path, 'x', sizeof path - 1);
+    path[0] = path[sizeof path - 3] = '/';
+    path[sizeof path - 1] = '\0';
+    assert_int_equal(destination_open(path, copy, sizeof copy, &name, &err), -1);
+    assert_int_equal(err.sys, ENAMETOOLONG);
+    assert_string_equal(copy, "");
+    alarm(10); /* it ends */
+    parents_settle(copy, "0123456789");
+    parents_settle("tides", "0123456789");
+    alarm(0);
+}
+
 static void a_path_is_cut_name_by_name(void **state)
 {
     static const char *const cases[][2] = {
@@ -374,6 +396,7 @@ int main(void)
         TEST(a_directory_is_reached_once_for_all_its_files),
         TEST(a_file_is_published_whole_or_not_at_all),
         TEST(parents_are_made_and_private_places_examined),
+        TEST(where_a_path_is_too_long_nothing_is_settled),
         TEST(a_path_is_cut_name_by_name),
         TEST(system_directories_are_known_by_whole_components),
         TEST(own_places_are_known_through_any_name),
