@@ -53,7 +53,8 @@ struct olv_plan_options {
     const struct olv_holds *holds;       /* NULL: nothing is held */
     const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
     const struct olv_notes *notes;       /* NULL: no note on a file is believed */
-    struct olv_catalogue *catalogue;     /* what lies in depots, and which steps files have had; NULL: none */
+    struct olv_catalogue *catalogue;     /* what lies in depots; NULL: none */
+    struct olv_register *reg;            /* which steps files have had; NULL: none is known */
     struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: leave the trash alone */
     bool is_unattended;                  /* only steps that may run unattended are due */
     /* Unattended, for acts that cannot be taken back: */

@@ -24,6 +24,7 @@ struct olv_session {
     struct olv_guard guard;
     struct olv_trashes *trashes;
     struct olv_catalogue *catalogue; /* NULL: there is none, or it is damaged */
+    struct olv_register *reg;        /* NULL: there is none yet */
     struct olv_respites *respites;
     struct olv_notes *notes;
     struct olv_run *run; /* NULL: only looking */

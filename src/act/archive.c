@@ -287,7 +287,7 @@ static bool is_one_batch(const struct olv_docket_entry *e)
     return *e->manner->depot;
 }
 
-static const struct hooks hooks = {.needs = NEEDS_GIVENS | NEEDS_ORDER,
+static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
                                    .key = key,
                                    .is_one_batch = is_one_batch,
                                    .make = make,

@@ -3,7 +3,6 @@
 
 #include "archive/make.h"
 #include "depot/catalogue.h"
-#include "depot/had.h"
 #include "depot/trust.h"
 #include "docket/wire.h"
 #include "file/parents.h"
@@ -43,13 +42,14 @@ static void former(void *self, struct made_member *made)
 {
     struct gathering *g = self;
     const struct olv_member *m = made->member;
-    struct catalogue_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
+    const struct lender *lender = g->turn->lent->lender;
+    struct olv_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
     struct olv_text path = {0};
-    if (m->kind != OLV_KIND_FILE || olv_codec_of_name(m->path) == OLV_CODEC_NONE || !g->catalogue)
+    if (m->kind != OLV_KIND_FILE || olv_codec_of_name(m->path) == OLV_CODEC_NONE)
         return;
     olv_text_printf(&path, "/%s", m->path);
     had.path = olv_text_string(&path);
-    if (!path.failed && catalogue_find_had(g->catalogue, &had, g->was, &made->was_bytes) && *g->was)
+    if (!path.failed && lender->find_had(lender, &had, g->was, &made->was_bytes) && *g->was)
         made->was = g->was;
     olv_text_free(&path);
 }

@@ -7,7 +7,6 @@
 #include "act/shrinks.h"
 
 #include "base/crew.h"
-#include "depot/had.h"
 #include "file/identity.h"
 #include "file/origin.h"
 #include "file/stage.h"
@@ -56,7 +55,7 @@ static size_t number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-/* A file system without extended attributes or times of birth has none: then the catalogue remembers it. */
+/* A file system without extended attributes or times of birth has none: then the register remembers it. */
 static void note_origin(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
@@ -165,20 +164,20 @@ static void sync_all(const struct group *g)
         group_fail(g, &err);
 }
 
-/* What it was before stands on the new file; or, where that cannot be, in the catalogue. By hand, another way
+/* What it was before stands on the new file; or, where that cannot be, in the register. By hand, another way
  * may be tried again. */
 static bool remember(const struct turn *turn, const struct olv_docket_entry *e, const struct shrinking *s,
                      struct olv_error *err)
 {
-    struct catalogue_had had = {.path = olv_text_string(&s->into),
-                                .act = e->act,
-                                .size_bytes = s->task.packed_bytes,
-                                .modified = e->identity.modified,
-                                .was_name = e->name,
-                                .was_bytes = e->identity.size_bytes};
+    struct olv_had had = {.path = olv_text_string(&s->into),
+                          .act = e->act,
+                          .size_bytes = s->task.packed_bytes,
+                          .modified = e->identity.modified,
+                          .was_name = e->name,
+                          .was_bytes = e->identity.size_bytes};
     if (s->is_noted || !s->way->packs || e->rule >= OLV_OF_TRASH)
         return true;
-    return had_list_add(turn->lent->had, &had) || olv_fail_memory(err);
+    return turn->lent->lender->note_had(turn->lent->lender, &had, err);
 }
 
 /* The register knows each new file before it gets its name; what is as it was before is spared for a while.

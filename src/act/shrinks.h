@@ -37,7 +37,7 @@ enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *
 /* The hooks of a `struct shrinks`. */
 #define SHRINKS_HOOKS(way)                                                                                   \
     {                                                                                                        \
-        .needs = NEEDS_GIVENS, .own = &(way), .takes_several = true, .make = shrinks_make,                   \
+        .needs = NEEDS_REGISTER, .own = &(way), .takes_several = true, .make = shrinks_make,                 \
         .apply = shrinks_apply, .complete = shrinks_complete, .drop = shrinks_drop, .settle = shrinks_settle \
     }
 

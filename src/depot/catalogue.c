@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { VERSION = 5 };
+enum { VERSION = 6 };
 
 static const char NAME[] = "catalogue.db";
 
@@ -31,10 +31,7 @@ static const char schema[] =
     "at))"
     " WITHOUT ROWID;"
     "CREATE INDEX member_in_archive ON member (archive, at);"
-    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL,"
-    " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER,"
-    " PRIMARY KEY (path, act)) WITHOUT ROWID;"
-    "PRAGMA user_version = 5;";
+    "PRAGMA user_version = 6;";
 
 /* What stands in a catalogue means this for ever. */
 _Static_assert(OLV_ARCHIVE_MAKING == 0 && OLV_ARCHIVE_LIVE == 1 && OLV_ARCHIVE_GOING == 2, "states on disks");
@@ -103,7 +100,6 @@ void olv_catalogue_close(struct olv_catalogue *c)
     if (!c)
         return;
     catalogue_drop_pending(c);
-    sqlite3_finalize(c->find_had);
     database_close(&c->base);
     free(c);
 }

@@ -17,7 +17,6 @@ struct olv_catalogue {
     size_t pending_count;
     struct olv_arena arena; /* what they point to */
     int64_t pending_archive;
-    sqlite3_stmt *find_had; /* see had.c */
 };
 
 /* Brings in the members that are waiting; forgets them. */

@@ -70,7 +70,7 @@ static bool announce(void *self, struct olv_docket_entry *e, struct olv_error *e
     const struct hooks *hooks = hooks_of(e);
     struct olv_error ignored = {0}; /* the act says what that means */
     run->turn.sequence++;
-    if (hooks->needs & NEEDS_GIVENS && !run_givens(run, err))
+    if (hooks->needs & NEEDS_REGISTER && !run_register(run, err))
         return false;
     if (hooks->needs & NEEDS_CATALOGUE && !run->lent.catalogue)
         run_catalogue(run, &ignored);

@@ -12,7 +12,6 @@
 #include "engine/outcomes.h"
 #include "engine/trace.h"
 #include "olvido/docket.h"
-#include "state/given.h"
 #include "state/reserve.h"
 
 #include "os/os.h"
@@ -172,7 +171,7 @@ static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_
     struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
                                   r->done + r->told, r->left + r->refused,
                                   r->failed,         0};
-    return run_end(run, &facts, err) && (!run->givens || givens_end_run(run->givens, run->lent.now, err));
+    return run_end(run, &facts, err) && (!run->reg || register_end_run(run->reg, run->lent.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,

@@ -3,7 +3,6 @@
 #include "olvido/explain.h"
 
 #include "base/arena.h"
-#include "engine/former.h"
 #include "judge/decide.h"
 #include "judge/stored.h"
 #include "judge/whole.h"
@@ -296,7 +295,7 @@ static bool note_former(struct explaining *x, struct olv_error *err)
 
 static bool begin(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
-    if (!judging_begin(&x->judging, x->policy, x->options, &engine_formers, observer, err))
+    if (!judging_begin(&x->judging, x->policy, x->options, observer, err))
         return false;
     x->judging.is_about_one = true;
     return judge_begin(&x->judge, &x->judging) || olv_fail_memory(err);

@@ -2,7 +2,6 @@
 #include "engine/group.h"
 
 #include "engine/outcomes.h"
-#include "engine/remember.h"
 #include "engine/spare.h"
 #include "engine/trace.h"
 #include "olvido/docket.h"
@@ -171,7 +170,6 @@ static bool make_keyed(struct carrying *c, const struct hooks *hooks, struct gro
 
 static bool make(struct carrying *c, const struct hooks *hooks, struct group *group, struct olv_error *err)
 {
-    struct olv_error late = {0};
     c->keyed.is_bound &= is_made(&c->keyed, hooks, group->sequence);
     if (hooks->key)
         return make_keyed(c, hooks, group, err);
@@ -179,11 +177,7 @@ static bool make(struct carrying *c, const struct hooks *hooks, struct group *gr
         return true;
     for (size_t i = 0; i < group->count; i++)
         is_ready(c, hooks, &group->entries[i], &group->outcomes[i]);
-    if (!hooks->make(&c->run->turn, group, err))
-        return false;
-    if (!remember_store(c->run, &late))
-        group_fail(group, &late);
-    return true;
+    return hooks->make(&c->run->turn, group, err);
 }
 
 static bool apply_all(struct carrying *c, const struct hooks *hooks, struct several *g, struct olv_error *err)

@@ -4,6 +4,7 @@
 #include "base/grow.h"
 #include "engine/run.h"
 #include "state/given.h"
+#include "state/had.h"
 
 #include <stddef.h>
 #include <stdint.h>
@@ -35,30 +36,40 @@ static bool archive_made(const struct lender *lender, const struct archive_made 
 static bool note_name(const struct lender *lender, uint64_t entry, const char *path,
                       const struct olv_stat *stat, bool is_spared, struct olv_error *err)
 {
-    struct givens *givens = run_givens(run_of(lender), err);
-    return givens && givens_add(givens, entry, path, stat, is_spared, err);
+    struct olv_register *reg = run_register(run_of(lender), err);
+    return reg && given_note(reg, entry, path, stat, is_spared, err);
 }
 
 static bool store_names(const struct lender *lender, struct olv_error *err)
 {
     const struct olv_run *run = run_of(lender);
-    return !run->givens || givens_store(run->givens, run->lent.run, run->lent.now, err);
+    return !run->reg || register_store(run->reg, run->lent.run, run->lent.now, err);
 }
 
 static enum olv_truth find_name(const struct lender *lender, uint64_t entry, const char *path,
                                 struct given *out, struct olv_error *err)
 {
     const struct olv_run *run = run_of(lender);
-    if (!run->givens)
-        return OLV_NO;
-    return path ? givens_find_path(run->givens, run->lent.run, path, out, err)
-                : givens_find(run->givens, run->lent.run, entry, out, err);
+    return run->reg ? given_find(run->reg, run->lent.run, entry, path, out, err) : OLV_NO;
 }
 
 static enum olv_truth is_spared(const struct lender *lender, const struct olv_stat *stat)
 {
     const struct olv_run *run = run_of(lender);
-    return run->givens ? givens_spare(run->givens, stat, run->lent.now) : OLV_NO;
+    return run->reg ? given_is_spared(run->reg, stat, run->lent.now) : OLV_NO;
+}
+
+static bool note_had(const struct lender *lender, const struct olv_had *had, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(run_of(lender), err);
+    return reg && had_note(reg, had, err);
+}
+
+static bool find_had(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
+                     uint64_t *was_bytes)
+{
+    const struct olv_run *run = run_of(lender);
+    return run->reg && olv_register_find_had(run->reg, had, was_name, was_bytes);
 }
 
 const struct lender lender_functions = {.catalogue = catalogue,
@@ -66,4 +77,6 @@ const struct lender lender_functions = {.catalogue = catalogue,
                                         .note_name = note_name,
                                         .store_names = store_names,
                                         .find_name = find_name,
-                                        .is_spared = is_spared};
+                                        .is_spared = is_spared,
+                                        .note_had = note_had,
+                                        .find_had = find_had};

@@ -122,14 +122,11 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
 bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
                      bool *in_notice, const char **clock_doubt, struct olv_error *err)
 {
-    int state = run->state.dir;
-    bool is_trusted = clock_is_trusted(state, run->lent.now, olv_ledger_last_time(run->ledger), clock_doubt);
-    if (is_trusted || !is_unattended)
-        clock_note(state, run->lent.now);
-    while (!register_rules(state, policy, run->lent.now, in_notice, err))
-        if (!reserve_use(state, err))
-            return olv_error_as(err, OLV_STATE);
-    return true;
+    struct olv_register *reg = run_register(run, err);
+    bool is_trusted =
+        reg && clock_is_trusted(reg, run->lent.now, olv_ledger_last_time(run->ledger), clock_doubt);
+    return reg && (!(is_trusted || !is_unattended) || clock_note(reg, run->lent.now, err)) &&
+           rules_note(reg, policy, run->lent.now, in_notice, err);
 }
 
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
@@ -179,7 +176,6 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
                               .holds = options->holds,
                               .trashes = olv_trashes_new(options->trash),
                               .notes = &run->notes,
-                              .had = &run->had,
                               .hasher = olv_hasher_new(),
                               .observer = options->observer,
                               .lender = &run->lender};
@@ -224,8 +220,7 @@ void olv_run_close(struct olv_run *run)
     olv_text_free(&run->turn.placed);
     olv_trashes_free(run->lent.trashes);
     olv_os_in_use_free(run->in_use);
-    givens_close(run->givens);
-    had_list_free(&run->had);
+    olv_register_close(run->reg);
     for (size_t i = 0; i < run->beside_count; i++)
         free((char *)(uintptr_t)run->beside[i].path);
     free(run->beside);
@@ -238,13 +233,13 @@ void olv_run_close(struct olv_run *run)
     free(run);
 }
 
-struct givens *run_givens(struct olv_run *run, struct olv_error *err)
+struct olv_register *run_register(struct olv_run *run, struct olv_error *err)
 {
-    while (!run->givens && !(run->givens = givens_open(run->options.state, true, err)))
+    while (!run->reg && !(run->reg = register_open(run->options.state, true, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
-    givens_on_full(run->givens, more_room, run);
-    return run->givens;
+    register_on_full(run->reg, more_room, run);
+    return run->reg;
 }
 
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)

@@ -3,7 +3,6 @@
  * once at the end (tallies) or whenever a segment is full. */
 #include "olvido/plan.h"
 
-#include "engine/former.h"
 #include "engine/manner.h"
 #include "engine/plan_depots.h"
 #include "engine/plan_trash.h"
@@ -288,7 +287,7 @@ static bool is_interrupted(void *self)
 
 static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
 {
-    if (!judging_begin(&p->judging, p->policy, p->options, &engine_formers, observer, err))
+    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
         return false;
     p->worker_count = olv_scan_workers();
     p->workers = calloc(p->worker_count, sizeof *p->workers);

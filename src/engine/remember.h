@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Which steps files have had, remembered in the catalogue where files cannot say it themselves. */
+/* Which steps files have had, remembered in the register where files cannot say it themselves. */
 #ifndef OLV_ENGINE_REMEMBER_H
 #define OLV_ENGINE_REMEMBER_H
 
@@ -8,9 +8,7 @@
 /* Notes what the outcome says is to last. What cannot be noted is tried again by a later run, and told. */
 void remember_outcome(struct olv_run *run, const struct olv_docket_entry *entry,
                       const struct olv_outcome *outcome);
-/* Brings to the disk what is to be remembered up to now. */
-bool remember_store(struct olv_run *run, struct olv_error *err);
-/* The same; a failure is only told. */
+/* Brings to the disk what is to be remembered up to now; a failure is only told. */
 void remember_settle(struct olv_run *run);
 
 #endif

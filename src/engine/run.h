@@ -7,13 +7,12 @@
 #include "base/digest.h"
 #include "base/notes.h"
 #include "depot/catalogue.h"
-#include "depot/had.h"
 #include "file/touched.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
 #include "os/os.h"
 #include "source/hooks.h"
-#include "state/given.h"
+#include "state/register.h"
 #include "state/state.h"
 
 /* What hooks keep for the whole run. */
@@ -28,10 +27,9 @@ struct olv_run {
     struct state state;
     struct olv_ledger *ledger;
     struct olv_notes notes;
-    struct had_list had; /* what the batch is to remember */
     struct lender lender;
-    struct lent lent;      /* the catalogue in it is the run's own, and NULL until it is needed */
-    struct givens *givens; /* NULL: not needed up to now */
+    struct lent lent;         /* the catalogue in it is the run's own, and NULL until it is needed */
+    struct olv_register *reg; /* NULL: not needed up to now */
     struct turn turn;
     struct kept kept[OLV_ACTS_MOST];
     size_t kept_count;
@@ -65,9 +63,8 @@ const char *run_trash_place(const struct olv_run *run, const struct hooks *hooks
 bool run_write(struct olv_run *run, struct olv_error *err);
 bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
-/* The register of what is given a name, made when it is needed first; NULL with `err`. It is the run's own.
- */
-struct givens *run_givens(struct olv_run *run, struct olv_error *err);
+/* What runs remember, made when it is needed first; NULL with `err`. It is the run's own. */
+struct olv_register *run_register(struct olv_run *run, struct olv_error *err);
 /* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
 struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
 /* Clears archives that a run has not finished, tries again to remove those that are to go, and completes the

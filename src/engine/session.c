@@ -85,7 +85,9 @@ bool olv_session_open(struct olv_session *s, const struct olv_session_options *o
         olv_error_clear(&s->catalogue_error);
     know_guard(s, run.trash);
     s->options.policy_path = NULL;
-    s->respites = olv_respites_read(options->state, olv_os_now(), err);
+    if (!olv_register_open(options->state, &s->reg, err))
+        return false;
+    s->respites = olv_respites_read(s->reg, olv_os_now(), err);
     s->notes = s->respites ? olv_notes_read(options->state, err) : NULL;
     return s->notes != NULL;
 }
@@ -94,6 +96,7 @@ void olv_session_close(struct olv_session *s)
 {
     olv_run_close(s->run);
     olv_respites_free(s->respites);
+    olv_register_close(s->reg);
     olv_notes_free(s->notes);
     olv_catalogue_close(s->catalogue);
     olv_trashes_free(s->trashes);
@@ -111,6 +114,7 @@ struct olv_plan_options olv_session_judging(const struct olv_session *s,
                                      .respites = s->respites,
                                      .notes = s->notes,
                                      .catalogue = s->catalogue,
+                                     .reg = s->reg,
                                      .trashes = request->selected ? NULL : s->trashes,
                                      .is_unattended = request->is_unattended,
                                      .wants_docket = request->wants_docket};

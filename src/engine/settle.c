@@ -85,8 +85,8 @@ static bool know_registers(struct olv_run *run, struct olv_error *err)
     if (!run->lent.catalogue && err->sys && err->sys != ENOENT)
         return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
     olv_error_clear(err);
-    run->givens = givens_open(run->options.state, false, err);
-    if (!run->givens && err->sys != ENOENT)
+    run->reg = register_open(run->options.state, false, err);
+    if (!run->reg && err->sys != ENOENT)
         return false; /* what it knows would be taken for unknown */
     olv_error_clear(err);
     return true;

@@ -1,18 +1,18 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a file was before Olvido's first act on it, by the note on it or by the catalogue; its rule judges it
+/* What a file was before Olvido's first act on it, by the note on it or by the register; its rule judges it
  * as that. */
 #ifndef OLV_JUDGE_FORMER_H
 #define OLV_JUDGE_FORMER_H
 
 #include "file/origin.h"
-#include "olvido/depot.h"
+#include "olvido/hold.h"
 
 #include <pthread.h>
 
 struct former_place {
-    const struct olv_notes *notes;   /* NULL: none counts */
-    struct olv_catalogue *catalogue; /* NULL: there is none */
-    pthread_mutex_t *lock;           /* held while it is asked; NULL: nobody else does */
+    const struct olv_notes *notes; /* NULL: none counts */
+    struct olv_register *reg;      /* NULL: there is none */
+    pthread_mutex_t *lock;         /* held while it is asked */
     int dir;
     const char *name;
     bool (*path)(const void *self, struct olv_text *out); /* appends the absolute path */
@@ -26,13 +26,10 @@ struct former {
     struct olv_stat stat; /* as it was */
 };
 
-/* Who finds that out. */
-struct formers {
-    /* Whether a file with such a name can have been something else: no other needs to be looked at. */
-    bool (*is_likely)(const char *name);
-    void (*find)(struct former *former, const struct former_place *place);
-    /* Whether it has had that step. */
-    bool (*has_had)(const struct former *former, const struct former_place *place, const struct olv_act *act);
-};
+/* Whether a file with such a name can have been something else: no other needs to be looked at. */
+bool former_is_likely(const char *name);
+void former_find(struct former *former, const struct former_place *place);
+/* Whether it has had that step. */
+bool former_has_had(const struct former *former, const struct former_place *place, const struct olv_act *act);
 
 #endif

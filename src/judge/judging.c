@@ -23,8 +23,8 @@ static struct former_place place_of(const struct tree_subject *s)
     const struct judging *j = s->judge->judging;
     const struct olv_scan_entry *entry = s->scan.entry;
     return (struct former_place){.notes = j->options->notes,
-                                 .catalogue = j->options->catalogue,
-                                 .lock = j->catalogue,
+                                 .reg = j->options->reg,
+                                 .lock = j->asking,
                                  .dir = entry->dir_fd,
                                  .name = entry->name,
                                  .path = path_of,
@@ -36,7 +36,7 @@ static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     struct former_place place = place_of(s);
-    return s->judge->judging->formers->has_had(&s->former, &place, act);
+    return former_has_had(&s->former, &place, act);
 }
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -52,11 +52,10 @@ void judge_subject_begin(struct tree_subject *s, struct judge *judge, struct olv
     s->judge = judge;
     s->former.is_known = false;
     scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
-    if (entry->kind != OLV_KIND_FILE || !judge->judging->formers->is_likely(entry->name) ||
-        !scan_subject_look(subject))
+    if (entry->kind != OLV_KIND_FILE || !former_is_likely(entry->name) || !scan_subject_look(subject))
         return;
     place = place_of(s);
-    judge->judging->formers->find(&s->former, &place);
+    former_find(&s->former, &place);
     if (!s->former.is_known)
         return;
     subject->stat = &s->former.stat;
@@ -132,19 +131,19 @@ static bool asks_for_use(const struct judging *j)
 }
 
 bool judging_begin(struct judging *j, const struct olv_policy *policy, const struct olv_plan_options *options,
-                   const struct formers *formers, const struct olv_observer *observer, struct olv_error *err)
+                   const struct olv_observer *observer, struct olv_error *err)
 {
-    *j = (struct judging){.policy = policy, .options = options, .formers = formers};
+    *j = (struct judging){.policy = policy, .options = options};
     for (size_t i = 0; i < policy->rule_count; i++)
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);
     j->use = calloc(1, sizeof *j->use);
-    j->catalogue = calloc(1, sizeof(pthread_mutex_t));
-    if (j->catalogue)
-        pthread_mutex_init(j->catalogue, NULL);
+    j->asking = calloc(1, sizeof(pthread_mutex_t));
+    if (j->asking)
+        pthread_mutex_init(j->asking, NULL);
     if (j->use)
         pthread_mutex_init(&j->use->mutex, NULL);
-    if (!j->use || !j->catalogue)
+    if (!j->use || !j->asking)
         return olv_fail_memory(err);
     j->use->is_wanted = asks_for_use(j);
     return (j->decider && roots_find(&j->roots, policy, observer)) || olv_fail_memory(err);
@@ -158,9 +157,9 @@ void judging_end(struct judging *j)
         pthread_mutex_destroy(&j->use->mutex);
         free(j->use);
     }
-    if (j->catalogue) {
-        pthread_mutex_destroy(j->catalogue);
-        free(j->catalogue);
+    if (j->asking) {
+        pthread_mutex_destroy(j->asking);
+        free(j->asking);
     }
     roots_free(&j->roots);
 }

@@ -258,7 +258,7 @@ static bool finish(struct turn *turn,
     return ok;
 }
 
-const struct hooks depot_giving = {.needs = NEEDS_GIVENS | ASKS_ITSELF,
+const struct hooks depot_giving = {.needs = NEEDS_REGISTER | ASKS_ITSELF,
                                    .takes_several = true,
                                    .is_alone = is_alone,
                                    .make = make,

@@ -13,7 +13,6 @@
 #include "source/outcome.h"
 #include "trash/trash.h"
 
-struct had_list;
 struct touched;
 
 /* Lent to all acts, for the whole run. */
@@ -24,7 +23,6 @@ struct lent {
     const struct olv_holds *holds; /* NULL: nothing is held */
     struct olv_trashes *trashes;
     const struct olv_notes *notes;   /* the key of notes on files */
-    struct had_list *had;            /* what is to be remembered before anything gets its name */
     struct touched *touched;         /* what an act changed beside the entry's directory and trash */
     struct olv_catalogue *catalogue; /* of depots; NULL: not needed up to now, or it cannot be opened */
     struct olv_hasher *hasher;
@@ -47,14 +45,14 @@ struct lender {
     bool (*archive_made)(const struct lender *lender, const struct archive_made *archive,
                          struct olv_error *err);
 
-    /* The register of files that get a name. A row is on the disk before the name is given: after a crash the
-     * file is known again, whatever name it got, and what was given back is spared. */
+    /* The register. Of a file that gets a name a row is on the disk before that: after a crash the file is
+     * known again, whatever name it got, and what was given back is spared. */
 
     /* Notes a file that is about to get its name at this path; `is_spared`: for 30 days no rule touches it.
      */
     bool (*note_name)(const struct lender *lender, uint64_t entry, const char *path,
                       const struct olv_stat *stat, bool is_spared, struct olv_error *err);
-    /* Brings what was noted to the disk, in one commit. */
+    /* Brings what was noted of both to the disk, in one commit. */
     bool (*store_names)(const struct lender *lender, struct olv_error *err);
     /* What was noted of an entry of the run, or (not NULL) of a path. OLV_NO where nothing was; OLV_UNKNOWN
      * with `err` where the register cannot be read. */
@@ -62,6 +60,11 @@ struct lender {
                                 struct given *out, struct olv_error *err);
     /* Whether the file is spared now. */
     enum olv_truth (*is_spared)(const struct lender *lender, const struct olv_stat *stat);
+    /* Notes a step that a file will have had when its name is given, with the names. */
+    bool (*note_had)(const struct lender *lender, const struct olv_had *had, struct olv_error *err);
+    /* What the file was called before its first step; see olv_register_find_had. */
+    bool (*find_had)(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
+                     uint64_t *was_bytes);
 };
 
 /* What was made for an entry before its turn came, in another thread. */
@@ -125,7 +128,7 @@ struct group {
 enum need {
     NEEDS_TRASH = 1 << 0,     /* find_trash is called before each entry */
     NEEDS_CATALOGUE = 1 << 1, /* of depots, open */
-    NEEDS_GIVENS = 1 << 2,    /* the register of what is given a name */
+    NEEDS_REGISTER = 1 << 2,  /* of what is given a name, open */
     NEEDS_NOTE = 1 << 3,      /* nothing tells afterwards whether it was done: it is noted beside */
     REACHES_ITSELF = 1 << 4,  /* its directory, in `make`, for all entries of a key */
     ASKS_ITSELF = 1 << 5,     /* about holds and open files, right before the act */

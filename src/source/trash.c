@@ -138,7 +138,7 @@ static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_e
     return OLV_YES;
 }
 
-static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_GIVENS | ASKS_ITSELF,
+static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_REGISTER | ASKS_ITSELF,
                                     .find_trash = judged_trash_of_item,
                                     .announce = announce,
                                     .apply = give,

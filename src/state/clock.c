@@ -1,86 +1,97 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The file `clock` of the state directory has the wall clock of the last run beside the boot and the time
- * since then, which nobody can set. */
+/* The register has the wall clock of the last run beside the boot and the time since then, which nobody can
+ * set. */
 #include "state/clock.h"
 
-#include "olvido/json.h"
-#include "os/durable.h"
 #include "os/os.h"
+#include "state/register_parts.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-static const char NAME[] = "clock";
-enum { LARGEST = 4096, MOST_DRIFT_S = 3600 };
+enum { MOST_DRIFT_S = 3600 };
 
 struct noted {
-    struct olv_instant wall;
+    int64_t wall_s;
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_boot_s;
 };
 
-static bool read_noted(int state, struct noted *out)
+/* OLV_NO: nothing was noted yet. */
+static enum olv_truth read_noted(const struct olv_register *r, struct noted *out)
 {
-    struct olv_text text = {0};
     struct olv_error ignored = {0};
-    json_t *json = NULL;
-    const char *wall, *boot;
-    size_t at;
-    bool ok;
-    if (olv_read_file(state, NAME, LARGEST, &text, &ignored))
-        json = json_loadb(olv_text_string(&text), text.len, 0, NULL);
-    wall = json_string_value(json_object_get(json, "wall"));
-    boot = json_string_value(json_object_get(json, "boot"));
-    ok = wall && boot && strlen(boot) < sizeof out->boot &&
-         olv_instant_parse(wall, strlen(wall), &out->wall, &at);
-    if (ok) {
-        memcpy(out->boot, boot, strlen(boot) + 1);
-        out->since_boot_s = (int64_t)olv_json_get_number(json, "since_boot");
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_ERROR;
+    if (database_prepare(&r->base, &s, "SELECT wall, boot, since_boot FROM clock", &ignored))
+        code = sqlite3_step(s);
+    if (code == SQLITE_ROW) {
+        const char *boot = (const char *)sqlite3_column_text(s, 1);
+        out->wall_s = sqlite3_column_int64(s, 0);
+        out->since_boot_s = sqlite3_column_int64(s, 2);
+        if (!boot || strlen(boot) >= sizeof out->boot)
+            code = SQLITE_ERROR;
+        else
+            memcpy(out->boot, boot, strlen(boot) + 1);
     }
-    json_decref(json);
-    olv_text_free(&text);
-    return ok;
+    sqlite3_finalize(s);
+    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
 }
 
-bool clock_is_trusted(int state, struct olv_instant now, struct olv_instant last, const char **why)
+/* What makes the clock doubtful beside what the last run noted; NULL: nothing. */
+static const char *doubt(const struct noted *noted, struct olv_instant now)
 {
-    struct noted noted;
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_boot_s;
+    if (!olv_os_boot(boot, &since_boot_s))
+        return "this system does not tell its boots apart, so the clock cannot be checked";
+    if (strcmp(boot, noted->boot) != 0)
+        return olv_os_clock_is_synchronised() == OLV_YES
+                   ? NULL
+                   : "the machine was started since the last run, and its clock is not known to be "
+                     "synchronised";
+    if (llabs((now.s - noted->wall_s) - (since_boot_s - noted->since_boot_s)) > MOST_DRIFT_S)
+        return "the clock was set by more than an hour since the last run";
+    return NULL;
+}
+
+bool clock_is_trusted(const struct olv_register *reg, struct olv_instant now, struct olv_instant last,
+                      const char **why)
+{
+    struct noted noted;
+    enum olv_truth is_noted = read_noted(reg, &noted);
     *why = NULL;
     if (last.s && olv_instant_compare(now, last) < 0)
         *why = "the clock is behind the last line of the ledger";
-    else if (!read_noted(state, &noted)) /* the first run: there is nothing to compare with */
-        *why = NULL;
-    else if (!olv_os_boot(boot, &since_boot_s))
-        *why = "this system does not tell its boots apart, so the clock cannot be checked";
-    else if (strcmp(boot, noted.boot) != 0)
-        *why =
-            olv_os_clock_is_synchronised() == OLV_YES
-                ? NULL
-                : "the machine was started since the last run, and its clock is not known to be synchronised";
-    else if (llabs((now.s - noted.wall.s) - (since_boot_s - noted.since_boot_s)) > MOST_DRIFT_S)
-        *why = "the clock was set by more than an hour since the last run";
+    else if (is_noted == OLV_UNKNOWN)
+        *why = "what the last run noted of the clock cannot be read";
+    else if (is_noted == OLV_YES)
+        *why = doubt(&noted, now);
     return *why == NULL;
 }
 
-void clock_note(int state, struct olv_instant now)
+struct putting {
+    const struct olv_register *reg;
+    struct noted noted;
+};
+
+static bool put(void *self, struct olv_error *err)
 {
-    char boot[OLV_OS_BOOT_SIZE];
-    int64_t since_boot_s;
-    struct olv_text text = {0};
-    struct olv_error ignored = {
-        0}; /* without the note the next run has nothing to compare with, or an older one */
-    json_t *json;
-    if (!olv_os_boot(boot, &since_boot_s))
-        return;
-    json = json_object();
-    olv_json_instant(json, "wall", now);
-    olv_json_string(json, "boot", boot);
-    olv_json_number(json, "since_boot", (uint64_t)since_boot_s);
-    olv_json_line(json, &text);
-    json_decref(json);
-    if (!text.failed)
-        olv_publish(state, NAME, text.data, text.len, &ignored);
-    olv_text_free(&text);
+    const struct putting *x = self;
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(&x->reg->base, &s, "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)", err);
+    if (ok) {
+        sqlite3_bind_int64(s, 1, x->noted.wall_s);
+        sqlite3_bind_text(s, 2, x->noted.boot, -1, SQLITE_STATIC);
+        sqlite3_bind_int64(s, 3, x->noted.since_boot_s);
+        ok = database_step(&x->reg->base, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)
+{
+    struct putting x = {reg, {.wall_s = now.s}};
+    return !olv_os_boot(x.noted.boot, &x.noted.since_boot_s) || database_write(&reg->base, put, &x, err);
 }

@@ -5,142 +5,54 @@
  * while, and do no more. */
 #include "state/given.h"
 
-#include "base/digest.h"
 #include "base/grow.h"
-#include "os/database.h"
-#include "os/private.h"
+#include "state/register_parts.h"
 
-#include <errno.h>
-#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
-
-static const char NAME[] = "state.db";
-enum { VERSION = 1 };
-
-static const char schema[] =
-    "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
-    " inode INTEGER NOT NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL,"
-    " PRIMARY KEY (run, entry)) WITHOUT ROWID;"
-    "CREATE INDEX given_file ON given (inode);"
-    "PRAGMA user_version = 1;";
-
-/* A row, in memory. */
-struct noted {
-    uint64_t entry;
-    struct given file;
-    bool is_spared;
-    int64_t until_s;
-    uint8_t path[OLV_SHA256_SIZE];
-};
-
-struct noted_list {
-    struct noted *items; /* owned */
-    size_t count, cap;
-};
 
 /* One more, not filled in; NULL without memory. */
-static struct noted *one_more(struct noted_list *list)
+static struct given_row *one_more(struct given_list *list)
 {
     if (!grow(&list->items, list->count, &list->cap, sizeof *list->items))
         return NULL;
     return &list->items[list->count++];
 }
 
-struct givens {
-    struct database base;
-    struct olv_hasher *hasher;
-    struct noted_list noted; /* not stored yet */
-    sqlite3_stmt *find, *spare;
-    const char *run; /* while it is stored */
-    int64_t until_s;
-};
-
-/* ---- opening ---- */
-
-struct givens *givens_open(const char *state, bool create, struct olv_error *err)
-{
-    struct givens *g = calloc(1, sizeof *g);
-    if (!g || !(g->hasher = olv_hasher_new())) {
-        free(g);
-        olv_fail_memory(err);
-        return NULL;
-    }
-    g->base.what = "the register of what was given back (state.db)";
-    g->base.hint =
-        "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
-        "not spared any longer";
-    if (database_open(&g->base, state, NAME, create, err) &&
-        database_have_tables(&g->base, VERSION, schema, create, err))
-        return g;
-    givens_close(g);
-    return NULL;
-}
-
-void givens_close(struct givens *g)
-{
-    if (!g)
-        return;
-    sqlite3_finalize(g->find);
-    sqlite3_finalize(g->spare);
-    database_close(&g->base);
-    olv_hasher_free(g->hasher);
-    free(g->noted.items);
-    free(g);
-}
-
-void givens_on_full(struct givens *g, bool (*more_room)(void *self, struct olv_error *err), void *self)
-{
-    g->base.more_room = more_room;
-    g->base.self = self;
-}
-
 /* ---- noting ---- */
 
-bool givens_add(struct givens *g, uint64_t entry, const char *path, const struct olv_stat *stat,
+bool given_note(struct olv_register *r, uint64_t entry, const char *path, const struct olv_stat *stat,
                 bool is_spared, struct olv_error *err)
 {
-    struct noted *n = one_more(&g->noted);
-    if (!n)
+    struct given_row *row = one_more(&r->given);
+    if (!row)
         return olv_fail_memory(err);
-    *n = (struct noted){
+    *row = (struct given_row){
         .entry = entry, .file = {stat->inode, stat->has_born, stat->born}, .is_spared = is_spared};
-    olv_sha256(g->hasher, path, strlen(path), n->path);
+    olv_sha256(r->hasher, path, strlen(path), row->path);
     return true;
 }
 
-static bool put_one(const struct givens *g, sqlite3_stmt *s, const struct noted *n, struct olv_error *err)
+bool given_put_all(const struct olv_register *r, const char *run, struct olv_instant now,
+                   struct olv_error *err)
 {
-    const struct olv_stat file = {.inode = n->file.inode, .has_born = n->file.has_born, .born = n->file.born};
-    sqlite3_reset(s);
-    sqlite3_bind_text(s, 1, g->run, -1, SQLITE_STATIC);
-    sqlite3_bind_int64(s, 2, (int64_t)n->entry);
-    sqlite3_bind_int64(s, 3, n->is_spared ? g->until_s : 0);
-    database_bind_file(s, 4, &file);
-    sqlite3_bind_blob(s, 7, n->path, OLV_SHA256_SIZE, SQLITE_STATIC);
-    return database_step(&g->base, s, err);
-}
-
-static bool put_all(void *self, struct olv_error *err)
-{
-    struct givens *g = self;
     sqlite3_stmt *s = NULL;
     bool ok =
-        database_prepare(&g->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
-    for (size_t i = 0; ok && i < g->noted.count; i++)
-        ok = put_one(g, s, &g->noted.items[i], err);
+        database_prepare(&r->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
+    for (size_t i = 0; ok && i < r->given.count; i++) {
+        const struct given_row *row = &r->given.items[i];
+        sqlite3_reset(s);
+        sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
+        sqlite3_bind_int64(s, 2, (int64_t)row->entry);
+        sqlite3_bind_int64(s, 3, row->is_spared ? now.s + OLV_RESPITE_S : 0);
+        database_bind_file(s, 4,
+                           &(struct olv_stat){.inode = row->file.inode,
+                                              .has_born = row->file.has_born,
+                                              .born = row->file.born});
+        sqlite3_bind_blob(s, 7, row->path, OLV_SHA256_SIZE, SQLITE_STATIC);
+        ok = database_step(&r->base, s, err);
+    }
     sqlite3_finalize(s);
-    return ok;
-}
-
-bool givens_store(struct givens *g, const char *run, struct olv_instant now, struct olv_error *err)
-{
-    bool ok;
-    g->run = run;
-    g->until_s = now.s + OLV_RESPITE_S;
-    ok = g->noted.count == 0 || database_write(&g->base, put_all, g, err);
-    g->noted.count = 0;
     return ok;
 }
 
@@ -153,183 +65,130 @@ static struct given read_file(sqlite3_stmt *s, int column)
     return file;
 }
 
-/* Takes the row that a statement gives, if any. */
-static enum olv_truth take(const struct givens *g, sqlite3_stmt *s, struct given *out, struct olv_error *err)
+enum olv_truth given_find(struct olv_register *r, const char *run, uint64_t entry, const char *path,
+                          struct given *out, struct olv_error *err)
 {
-    int code = sqlite3_step(s);
+    static const char by_entry[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2",
+                      by_path[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2";
+    sqlite3_stmt **find = path ? &r->find_path : &r->find_entry;
+    uint8_t digest[OLV_SHA256_SIZE];
+    int code;
+    if (!*find && !database_prepare(&r->base, find, path ? by_path : by_entry, err))
+        return OLV_UNKNOWN;
+    sqlite3_bind_text(*find, 1, run, -1, SQLITE_STATIC);
+    if (path) {
+        olv_sha256(r->hasher, path, strlen(path), digest);
+        sqlite3_bind_blob(*find, 2, digest, sizeof digest, SQLITE_STATIC);
+    } else {
+        sqlite3_bind_int64(*find, 2, (int64_t)entry);
+    }
+    code = sqlite3_step(*find);
     if (code == SQLITE_ROW)
-        *out = read_file(s, 0);
+        *out = read_file(*find, 0);
     else if (code != SQLITE_DONE)
-        database_failed(&g->base, err, "cannot read it");
-    sqlite3_reset(s);
+        database_failed(&r->base, err, "cannot read it");
+    sqlite3_reset(*find);
     return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
 }
 
-enum olv_truth givens_find(struct givens *g, const char *run, uint64_t entry, struct given *out,
-                           struct olv_error *err)
-{
-    static const char sql[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND entry = ?2";
-    if (!g->find && !database_prepare(&g->base, &g->find, sql, err))
-        return OLV_UNKNOWN;
-    sqlite3_bind_text(g->find, 1, run, -1, SQLITE_STATIC);
-    sqlite3_bind_int64(g->find, 2, (int64_t)entry);
-    return take(g, g->find, out, err);
-}
-
-enum olv_truth givens_find_path(struct givens *g, const char *run, const char *path, struct given *out,
-                                struct olv_error *err)
-{
-    static const char sql[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2";
-    uint8_t digest[OLV_SHA256_SIZE];
-    sqlite3_stmt *s = NULL;
-    enum olv_truth is_found = OLV_UNKNOWN;
-    if (database_prepare(&g->base, &s, sql, err)) {
-        olv_sha256(g->hasher, path, strlen(path), digest);
-        sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
-        sqlite3_bind_blob(s, 2, digest, sizeof digest, SQLITE_STATIC);
-        is_found = take(g, s, out, err);
-    }
-    sqlite3_finalize(s);
-    return is_found;
-}
-
-enum olv_truth givens_spare(struct givens *g, const struct olv_stat *stat, struct olv_instant now)
+enum olv_truth given_is_spared(struct olv_register *r, const struct olv_stat *stat, struct olv_instant now)
 {
     static const char sql[] =
         "SELECT 1 FROM given WHERE inode = ?1 AND born_s IS ?2 AND born_ns IS ?3 AND until > ?4";
     struct olv_error ignored = {0};
     int code;
-    if (!g->spare && !database_prepare(&g->base, &g->spare, sql, &ignored))
+    if (!r->find_spared && !database_prepare(&r->base, &r->find_spared, sql, &ignored))
         return OLV_UNKNOWN;
-    sqlite3_reset(g->spare);
-    database_bind_file(g->spare, 1, stat);
-    sqlite3_bind_int64(g->spare, 4, now.s);
-    code = sqlite3_step(g->spare);
-    sqlite3_reset(g->spare);
+    sqlite3_reset(r->find_spared);
+    database_bind_file(r->find_spared, 1, stat);
+    sqlite3_bind_int64(r->find_spared, 4, now.s);
+    code = sqlite3_step(r->find_spared);
+    sqlite3_reset(r->find_spared);
     return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
-}
-
-static bool delete_old(void *self, struct olv_error *err)
-{
-    const struct givens *g = self;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&g->base, &s, "DELETE FROM given WHERE until <= ?1", err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, g->until_s);
-        ok = database_step(&g->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
-}
-
-bool givens_end_run(struct givens *g, struct olv_instant now, struct olv_error *err)
-{
-    g->until_s = now.s;
-    return database_write(&g->base, delete_old, g, err);
 }
 
 /* ---- all of them, for planning ---- */
 
 struct olv_respites {
-    struct noted_list noted; /* sorted by inode */
+    struct given_list given; /* sorted by inode */
 };
 
 static int by_inode(const void *a, const void *b)
 {
-    const struct noted *x = a, *y = b;
+    const struct given_row *x = a, *y = b;
     return x->file.inode < y->file.inode ? -1 : x->file.inode > y->file.inode;
 }
 
-static bool add_row(struct olv_respites *r, sqlite3_stmt *s)
+static bool add_row(struct olv_respites *respites, sqlite3_stmt *s)
 {
-    struct noted *n = one_more(&r->noted);
-    if (!n)
+    struct given_row *row = one_more(&respites->given);
+    if (!row)
         return false;
-    *n = (struct noted){.until_s = sqlite3_column_int64(s, 0), .file = read_file(s, 1)};
+    *row = (struct given_row){.until_s = sqlite3_column_int64(s, 0), .file = read_file(s, 1)};
     if (sqlite3_column_bytes(s, 4) == OLV_SHA256_SIZE)
-        memcpy(n->path, sqlite3_column_blob(s, 4), OLV_SHA256_SIZE);
+        memcpy(row->path, sqlite3_column_blob(s, 4), OLV_SHA256_SIZE);
     return true;
 }
 
-static bool read_all(struct olv_respites *r, const struct givens *g, struct olv_instant now,
+static bool read_all(struct olv_respites *respites, const struct olv_register *r, struct olv_instant now,
                      struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     int code = SQLITE_DONE;
-    bool ok = database_prepare(&g->base, &s,
+    bool ok = database_prepare(&r->base, &s,
                                "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1", err);
     if (ok)
         sqlite3_bind_int64(s, 1, now.s);
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
-        ok = add_row(r, s) || olv_fail_memory(err);
-    ok = ok && (code == SQLITE_DONE || database_failed(&g->base, err, "cannot read it"));
+        ok = add_row(respites, s) || olv_fail_memory(err);
+    ok = ok && (code == SQLITE_DONE || database_failed(&r->base, err, "cannot read it"));
     sqlite3_finalize(s);
-    if (ok && r->noted.count)
-        qsort(r->noted.items, r->noted.count, sizeof *r->noted.items, by_inode);
+    if (ok && respites->given.count)
+        qsort(respites->given.items, respites->given.count, sizeof *respites->given.items, by_inode);
     return ok;
 }
 
-/* Of a state directory that others can write nothing is believed. Nothing was ever done where there is none.
- */
-static bool is_private(const char *state, bool *is_there, struct olv_error *err)
+struct olv_respites *olv_respites_read(const struct olv_register *reg, struct olv_instant now,
+                                       struct olv_error *err)
 {
-    int dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
-    *is_there = dir >= 0;
-    if (dir >= 0)
-        close(dir);
-    else if (err->sys == ENOENT)
-        olv_error_clear(err);
-    return dir >= 0 || err->code == OLV_OK;
-}
-
-struct olv_respites *olv_respites_read(const char *state, struct olv_instant now, struct olv_error *err)
-{
-    struct olv_respites *r = calloc(1, sizeof *r);
-    struct givens *g = NULL;
-    bool is_there = false, ok = r ? is_private(state, &is_there, err) : olv_fail_memory(err);
-    if (ok && is_there && !(g = givens_open(state, false, err))) {
-        ok = err->sys == ENOENT;
-        if (ok)
-            olv_error_clear(err);
-    }
-    ok = ok && (!g || read_all(r, g, now, err));
-    givens_close(g);
-    if (ok)
-        return r;
-    olv_respites_free(r);
+    struct olv_respites *respites = calloc(1, sizeof *respites);
+    if (!respites)
+        olv_fail_memory(err);
+    else if (!reg || read_all(respites, reg, now, err))
+        return respites;
+    olv_respites_free(respites);
     return NULL;
 }
 
-void olv_respites_free(struct olv_respites *r)
+void olv_respites_free(struct olv_respites *respites)
 {
-    if (!r)
+    if (!respites)
         return;
-    free(r->noted.items);
-    free(r);
+    free(respites->given.items);
+    free(respites);
 }
 
-static bool includes_path(const struct olv_respites *r, struct olv_instant as_of, const char *path)
+static bool includes_path(const struct given_list *given, struct olv_instant as_of, const char *path)
 {
     struct olv_hasher *hasher = olv_hasher_new();
     uint8_t digest[OLV_SHA256_SIZE];
     bool is_found = !hasher; /* what cannot be known is not touched */
     if (hasher)
         olv_sha256(hasher, path, strlen(path), digest);
-    for (size_t i = 0; hasher && !is_found && i < r->noted.count; i++) {
-        const struct noted *n = &r->noted.items[i];
-        is_found = n->until_s > as_of.s && memcmp(n->path, digest, sizeof digest) == 0;
-    }
+    for (size_t i = 0; hasher && !is_found && i < given->count; i++)
+        is_found =
+            given->items[i].until_s > as_of.s && memcmp(given->items[i].path, digest, sizeof digest) == 0;
     olv_hasher_free(hasher);
     return is_found;
 }
 
-bool olv_respites_include(const struct olv_respites *r, const struct olv_stat *stat, struct olv_instant as_of,
-                          const char *(*path)(void *self), void *self)
+bool olv_respites_include(const struct olv_respites *respites, const struct olv_stat *stat,
+                          struct olv_instant as_of, const char *(*path)(void *self), void *self)
 {
-    const struct noted *items = r->noted.items;
-    size_t count = r->noted.count, low = 0, high = count;
+    const struct given_row *items = respites->given.items;
+    size_t count = respites->given.count, low = 0, high = count;
     const char *where = count && !stat->has_born ? path(self) : NULL;
-    if (where && includes_path(r, as_of, where))
+    if (where && includes_path(&respites->given, as_of, where))
         return true;
     while (low < high) {
         size_t middle = low + (high - low) / 2;

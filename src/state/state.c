@@ -83,9 +83,8 @@ static void clear_temporary(int dir)
 /* Files that were about to take the place of others when a run was cut short. Nobody else has the lock. */
 static void clear_unplaced(const struct state *state)
 {
-    static const char *const names[] = {"version.new",         "rules.json.new",
-                                        "clock.new",           "ledger/checkpoint.new",
-                                        "keys/ledger.key.new", "keys/ledger.pub.new"};
+    static const char *const names[] = {"version.new", "ledger/checkpoint.new", "keys/ledger.key.new",
+                                        "keys/ledger.pub.new"};
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
         unlinkat(state->dir, names[i], 0);
     unlinkat(state->runs, "open.new", 0);

@@ -89,8 +89,7 @@ static void a_state_that_is_half_gone_is_named(void **state)
         {"ledger/hashes-0", "", 0}, /* a copy of what the lines say */
         {"ledger", "the ledger is gone, though runs were recorded in it", 5},
         {"version", "", 0},
-        {"respites", "", 0},
-        {"rules.json", "", 0},
+        {"state.db", "", 0},
         {"reserve", "", 0},
     };
     const struct sandbox *s = *state;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The catalogue of depots by itself: what was put is found, as a whole or not at all. */
 #include "act/acts.h"
-#include "depot/had.h"
+#include "depot/catalogue.h"
 #include "support/sandbox.h"
 
 #include <stdio.h>
@@ -291,46 +291,6 @@ static void a_hard_link_is_known_with_its_contents(void **state)
     olv_catalogue_close(c);
 }
 
-/* Of a file as it is now; one that somebody has changed has had nothing. */
-static void steps_are_remembered_for_just_this_file(void **state)
-{
-    const struct sandbox *s = *state;
-    struct olv_catalogue *c = open_catalogue(s);
-    struct olv_error err = {0};
-    char was[NAME_MAX + 1];
-    uint64_t was_bytes;
-    struct catalogue_had had = {.path = "/srv/tides/a.csv.zst",
-                                .act = &act_compress,
-                                .size_bytes = 10,
-                                .modified = {1000, 5},
-                                .was_name = "a.csv",
-                                .was_bytes = 99};
-    struct had_list list = {0};
-    bool is_sound;
-    assert_true(had_list_add(&list, &had));
-    assert_true(had_list_store(&list, c, &err));
-    assert_true(catalogue_find_had(c, &had, was, &was_bytes));
-    assert_string_equal(was, "a.csv");
-    assert_int_equal(was_bytes, 99);
-    had.size_bytes = 11;
-    assert_false(catalogue_find_had(c, &had, was, &was_bytes));
-    had.size_bytes = 10;
-    had.modified.ns = 6;
-    assert_false(catalogue_find_had(c, &had, was, &was_bytes));
-    had.modified.ns = 5;
-    had.act = &act_archive;
-    assert_false(catalogue_find_had(c, &had, was, &was_bytes));
-    had.act = &act_compress;
-    had.path = "/srv/tides/b.csv.zst";
-    assert_true(had_list_add(&list, &had));
-    had_list_free(&list); /* not brought to the disk */
-    olv_catalogue_close(c);
-    c = olv_catalogue_open(in(s, "state"), &err);
-    assert_false(catalogue_find_had(c, &had, was, &was_bytes));
-    assert_true(catalogue_check(c, &is_sound, &err) && is_sound);
-    olv_catalogue_close(c);
-}
-
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -341,7 +301,6 @@ int main(void)
         TEST(a_name_is_given_once),
         TEST(an_archive_takes_the_place_of_another),
         TEST(a_hard_link_is_known_with_its_contents),
-        TEST(steps_are_remembered_for_just_this_file),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

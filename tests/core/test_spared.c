@@ -5,8 +5,10 @@
 #include "olvido/permission.h"
 #include "olvido/plan.h"
 #include "olvido/run.h"
+#include "os/database.h"
 #include "os/os.h"
 #include "state/given.h"
+#include "state/had.h"
 #include "support/sandbox.h"
 
 #include <errno.h>
@@ -261,12 +263,12 @@ static struct olv_stat look_at(const struct sandbox *s, const char *name)
     return stat;
 }
 
-static struct givens *open_register(const struct sandbox *s)
+static struct olv_register *open_register(const struct sandbox *s)
 {
     struct olv_error err = {0};
-    struct givens *g;
+    struct olv_register *g;
     mkdir(in(s, "state"), 0700);
-    g = givens_open(in(s, "state"), true, &err);
+    g = register_open(in(s, "state"), true, &err);
     if (!g)
         fail_msg("%s", err.what);
     return g;
@@ -274,13 +276,13 @@ static struct givens *open_register(const struct sandbox *s)
 
 static void note(const struct sandbox *s, const char *name, bool has_born, struct olv_instant now)
 {
-    struct givens *g = open_register(s);
+    struct olv_register *g = open_register(s);
     struct olv_error err = {0};
     struct olv_stat stat = look_at(s, name);
     stat.has_born = has_born;
-    assert_true(givens_add(g, (uint64_t)now.s, in(s, name), &stat, true, &err));
-    assert_true(givens_store(g, "20260101-0000-aaaa", now, &err));
-    givens_close(g);
+    assert_true(given_note(g, (uint64_t)now.s, in(s, name), &stat, true, &err));
+    assert_true(register_store(g, "20260101-0000-aaaa", now, &err));
+    olv_register_close(g);
 }
 
 static const char *path_of(void *self)
@@ -288,10 +290,21 @@ static const char *path_of(void *self)
     return self;
 }
 
+static struct olv_respites *read_respites(const struct sandbox *s, struct olv_error *err)
+{
+    struct olv_register *g;
+    struct olv_respites *r;
+    if (!olv_register_open(in(s, "state"), &g, err))
+        return NULL;
+    r = olv_respites_read(g, NOW, err);
+    olv_register_close(g);
+    return r;
+}
+
 static bool includes(const struct sandbox *s, const struct olv_stat *stat, const char *name, int64_t later_s)
 {
     struct olv_error err = {0};
-    struct olv_respites *r = olv_respites_read(in(s, "state"), NOW, &err);
+    struct olv_respites *r = read_respites(s, &err);
     struct olv_instant as_of = {NOW.s + later_s, 0};
     bool is_included;
     assert_non_null(r);
@@ -341,15 +354,16 @@ static void what_is_over_is_forgotten_when_a_run_ends(void **state)
     const struct sandbox *s = *state;
     struct olv_error err = {0};
     struct given given;
-    struct givens *g;
+    struct olv_register *g;
     note(s, "tides/a.tmp", true, (struct olv_instant){NOW.s - 2 * OLV_RESPITE_S, 0});
     note(s, "tides/b.tmp", true, NOW);
     g = open_register(s);
-    assert_true(givens_end_run(g, NOW, &err));
+    assert_true(register_end_run(g, NOW, &err));
     assert_int_equal(
-        givens_find(g, "20260101-0000-aaaa", (uint64_t)(NOW.s - 2 * OLV_RESPITE_S), &given, &err), OLV_NO);
-    assert_int_equal(givens_find(g, "20260101-0000-aaaa", (uint64_t)NOW.s, &given, &err), OLV_YES);
-    givens_close(g);
+        given_find(g, "20260101-0000-aaaa", (uint64_t)(NOW.s - 2 * OLV_RESPITE_S), NULL, &given, &err),
+        OLV_NO);
+    assert_int_equal(given_find(g, "20260101-0000-aaaa", (uint64_t)NOW.s, NULL, &given, &err), OLV_YES);
+    olv_register_close(g);
 }
 
 /* It is spared from the moment in which it is stored: the register itself is asked again before an act. */
@@ -358,22 +372,22 @@ static void the_register_knows_what_was_just_stored(void **state)
     const struct sandbox *s = *state;
     struct olv_error err = {0};
     struct olv_stat a = look_at(s, "tides/a.tmp"), b = look_at(s, "tides/b.tmp");
-    struct givens *g = open_register(s);
+    struct olv_register *g = open_register(s);
     struct given given;
-    assert_true(givens_add(g, 1, in(s, "tides/a.tmp"), &a, true, &err));
-    assert_true(givens_add(g, 2, in(s, "tides/b.tmp"), &b, false, &err));
-    assert_int_equal(givens_spare(g, &a, NOW), OLV_NO); /* not on the disk yet */
-    assert_true(givens_store(g, "r", NOW, &err));
-    assert_int_equal(givens_spare(g, &a, NOW), OLV_YES);
-    assert_int_equal(givens_spare(g, &b, NOW), OLV_NO); /* it has a name, and no respite */
-    assert_int_equal(givens_find(g, "r", 2, &given, &err), OLV_YES);
+    assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err));
+    assert_true(given_note(g, 2, in(s, "tides/b.tmp"), &b, false, &err));
+    assert_int_equal(given_is_spared(g, &a, NOW), OLV_NO); /* not on the disk yet */
+    assert_true(register_store(g, "r", NOW, &err));
+    assert_int_equal(given_is_spared(g, &a, NOW), OLV_YES);
+    assert_int_equal(given_is_spared(g, &b, NOW), OLV_NO); /* it has a name, and no respite */
+    assert_int_equal(given_find(g, "r", 2, NULL, &given, &err), OLV_YES);
     assert_true(given_is(&given, &b));
     assert_false(given_is(&given, &a));
-    assert_int_equal(givens_find(g, "r", 3, &given, &err), OLV_NO);
-    assert_int_equal(givens_find(g, "other", 1, &given, &err), OLV_NO);
-    assert_int_equal(givens_find_path(g, "r", in(s, "tides/a.tmp"), &given, &err), OLV_YES);
+    assert_int_equal(given_find(g, "r", 3, NULL, &given, &err), OLV_NO);
+    assert_int_equal(given_find(g, "other", 1, NULL, &given, &err), OLV_NO);
+    assert_int_equal(given_find(g, "r", 0, in(s, "tides/a.tmp"), &given, &err), OLV_YES);
     assert_true(given_is(&given, &a));
-    givens_close(g);
+    olv_register_close(g);
 }
 
 /* A register that opens, and of which a page cannot be read: what stands there is not known, which is not the
@@ -385,23 +399,100 @@ static void a_row_that_cannot_be_read_is_not_one_that_is_missing(void **state)
     char zeros[PAGE] = {0};
     struct olv_error err = {0};
     struct olv_stat a = look_at(s, "tides/a.tmp");
-    struct givens *g = open_register(s);
+    struct olv_register *g = open_register(s);
     struct given given;
     struct stat st;
     int fd;
-    assert_true(givens_add(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && givens_store(g, "r", NOW, &err));
-    givens_close(g);
+    assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && register_store(g, "r", NOW, &err));
+    olv_register_close(g);
     fd = open(in(s, "state/state.db"), O_RDWR | O_CLOEXEC);
     assert_true(fd >= 0 && fstat(fd, &st) == 0 && st.st_size > PAGE);
     for (off_t at = PAGE; at < st.st_size; at += PAGE)
         assert_int_equal(pwrite(fd, zeros, PAGE, at), PAGE);
     close(fd);
     g = open_register(s);
-    assert_int_equal(givens_find(g, "r", 1, &given, &err), OLV_UNKNOWN);
+    assert_int_equal(given_find(g, "r", 1, NULL, &given, &err), OLV_UNKNOWN);
     assert_int_equal(err.code, OLV_STATE);
-    assert_int_equal(givens_find_path(g, "r", in(s, "tides/a.tmp"), &given, &err), OLV_UNKNOWN);
-    assert_int_equal(givens_spare(g, &a, NOW), OLV_UNKNOWN);
-    givens_close(g);
+    assert_int_equal(given_find(g, "r", 0, in(s, "tides/a.tmp"), &given, &err), OLV_UNKNOWN);
+    assert_int_equal(given_is_spared(g, &a, NOW), OLV_UNKNOWN);
+    olv_register_close(g);
+}
+
+static struct olv_had compressed(const struct sandbox *s)
+{
+    return (struct olv_had){.path = in(s, "tides/a.tmp.zst"),
+                            .act = &act_compress,
+                            .size_bytes = 10,
+                            .modified = {1000, 5},
+                            .was_name = "a.tmp",
+                            .was_bytes = 99};
+}
+
+/* Of a file as it is now; one that somebody has changed has had nothing. */
+static void steps_are_remembered_for_just_this_file(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_register *g = open_register(s);
+    struct olv_error err = {0};
+    char was[NAME_MAX + 1];
+    uint64_t was_bytes;
+    struct olv_had had = compressed(s);
+    assert_true(had_note(g, &had, &err));
+    assert_false(olv_register_find_had(g, &had, was, &was_bytes)); /* not on the disk yet */
+    assert_true(register_store(g, "r", NOW, &err));
+    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_string_equal(was, "a.tmp");
+    assert_int_equal(was_bytes, 99);
+    had.act = NULL;
+    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_ptr_equal(had.act, &act_compress);
+    had.size_bytes = 11;
+    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    had.size_bytes = 10;
+    had.modified.ns = 6;
+    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    had.modified.ns = 5;
+    had.act = &act_archive;
+    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    had = compressed(s);
+    had.path = in(s, "tides/b.tmp.zst");
+    assert_true(had_note(g, &had, &err));
+    olv_register_close(g); /* not brought to the disk */
+    g = open_register(s);
+    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    olv_register_close(g);
+}
+
+/* The name that a file gets and the step that it has had then are known both or not at all. */
+static void names_and_steps_are_one_commit(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_register *g = open_register(s);
+    struct olv_error err = {0};
+    struct olv_stat a = look_at(s, "tides/a.tmp");
+    struct given given;
+    char was[NAME_MAX + 1];
+    uint64_t was_bytes;
+    struct olv_had had = compressed(s);
+    struct database other = {.what = "another connection"};
+    assert_true(database_open(&other, in(s, "state"), "state.db", false, &err));
+    assert_true(database_run(&other,
+                             "CREATE TRIGGER full BEFORE INSERT ON had BEGIN"
+                             " SELECT RAISE(ABORT, 'no more of these'); END",
+                             &err, "cannot"));
+    assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && had_note(g, &had, &err));
+    assert_false(register_store(g, "r", NOW, &err));
+    assert_int_equal(err.code, OLV_STATE);
+    assert_contains(err.what, "no more of these");
+    err = (struct olv_error){0};
+    assert_int_equal(given_find(g, "r", 1, NULL, &given, &err), OLV_NO);
+    assert_true(database_run(&other, "DROP TRIGGER full", &err, "cannot"));
+    database_close(&other);
+    assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && had_note(g, &had, &err));
+    assert_true(register_store(g, "r", NOW, &err));
+    assert_int_equal(given_find(g, "r", 1, NULL, &given, &err), OLV_YES);
+    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    olv_register_close(g);
 }
 
 static void a_damaged_register_stops_everything(void **state)
@@ -411,7 +502,7 @@ static void a_damaged_register_stops_everything(void **state)
     note(s, "tides/a.tmp", true, NOW);
     overwrite(s, "state/state.db",
               "this is no database, and it is long enough to be one ....................", 70);
-    assert_null(olv_respites_read(in(s, "state"), NOW, &err));
+    assert_null(read_respites(s, &err));
     assert_int_equal(err.code, OLV_STATE);
     assert_contains(err.hint, "nothing was touched");
 }
@@ -497,6 +588,8 @@ int main(void)
         TEST(what_is_over_is_forgotten_when_a_run_ends),
         TEST(the_register_knows_what_was_just_stored),
         TEST(a_row_that_cannot_be_read_is_not_one_that_is_missing),
+        TEST(steps_are_remembered_for_just_this_file),
+        TEST(names_and_steps_are_one_commit),
         TEST(a_damaged_register_stops_everything),
         TEST(no_state_is_an_empty_register),
         TEST(what_is_open_for_writing_is_seen),

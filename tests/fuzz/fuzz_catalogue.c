@@ -2,7 +2,7 @@
 /* Any bytes as a catalogue of depots: it is read to its end or refused, and what it says of files makes sense
  * as far as others rely on it. */
 #include "act/acts.h"
-#include "depot/had.h"
+#include "depot/catalogue.h"
 #include "fuzz.h"
 
 #include <fcntl.h>
@@ -63,9 +63,6 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     struct olv_error err = {0};
     struct seen s = {0};
-    char was[NAME_MAX + 1];
-    uint64_t was_bytes;
-    struct catalogue_had had = {.path = "/srv/tides/a.csv.zst", .act = &act_compress, .was_name = ""};
     put(data, size);
     s.catalogue = olv_catalogue_open(directory(), &err);
     if (!s.catalogue) {
@@ -78,7 +75,6 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     if (!olv_catalogue_archives(s.catalogue, on_archive, &s, &err))
         must(err.code != OLV_OK);
     olv_catalogue_tree(s.catalogue, "/srv", on_file, &s, &err);
-    catalogue_find_had(s.catalogue, &had, was, &was_bytes);
     olv_catalogue_close(s.catalogue);
     return 0;
 }

@@ -1,0 +1,46 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "judge/former.h"
+
+#include "olvido/policy.h"
+
+static bool ask_register(const struct former_place *p, const struct olv_act *act, struct origin *out)
+{
+    struct olv_had had = {
+        .act = act, .size_bytes = p->stat->size_bytes, .modified = p->stat->modified, .was_name = ""};
+    struct olv_text path = {0};
+    bool is_found = false;
+    if (!p->reg)
+        return false;
+    if (p->path(p->self, &path) && !path.failed) {
+        had.path = olv_text_string(&path);
+        pthread_mutex_lock(p->lock);
+        is_found = olv_register_find_had(p->reg, &had, out->name, &out->size_bytes);
+        pthread_mutex_unlock(p->lock);
+    }
+    olv_text_free(&path);
+    out->act = had.act;
+    return is_found;
+}
+
+bool former_is_likely(const char *name)
+{
+    return olv_codec_of_name(name) != OLV_CODEC_NONE;
+}
+
+void former_find(struct former *f, const struct former_place *p)
+{
+    f->is_known = former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
+                                                ask_register(p, NULL, &f->origin));
+    if (!f->is_known)
+        return;
+    f->stat = *p->stat;
+    f->stat.size_bytes = f->origin.size_bytes;
+}
+
+bool former_has_had(const struct former *f, const struct former_place *p, const struct olv_act *act)
+{
+    struct origin ignored;
+    if (f->is_known)
+        return f->origin.act == act;
+    return act->destination == OLV_STAYS && ask_register(p, act, &ignored);
+}

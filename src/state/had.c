@@ -1,0 +1,75 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "state/had.h"
+
+#include "base/grow.h"
+#include "state/register_parts.h"
+
+#include <string.h>
+
+bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_error *err)
+{
+    struct olv_had copy = *had;
+    copy.path = olv_arena_copy(&r->strings, had->path, strlen(had->path));
+    copy.was_name = olv_arena_copy(&r->strings, had->was_name, strlen(had->was_name));
+    if (!copy.path || !copy.was_name || !grow(&r->had, r->had_count, &r->had_cap, sizeof *r->had))
+        return olv_fail_memory(err);
+    r->had[r->had_count++] = copy;
+    return true;
+}
+
+static void bind_file(sqlite3_stmt *s, const struct olv_had *h)
+{
+    sqlite3_reset(s);
+    sqlite3_bind_blob(s, 1, h->path, (int)strlen(h->path), SQLITE_STATIC);
+    if (h->act)
+        sqlite3_bind_text(s, 2, h->act->word, -1, SQLITE_STATIC);
+    else
+        sqlite3_bind_null(s, 2);
+    sqlite3_bind_int64(s, 3, (int64_t)h->size_bytes);
+    sqlite3_bind_int64(s, 4, h->modified.s);
+    sqlite3_bind_int64(s, 5, h->modified.ns);
+}
+
+bool had_put_all(const struct olv_register *r, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err);
+    for (size_t i = 0; ok && i < r->had_count; i++) {
+        const struct olv_had *had = &r->had[i];
+        bind_file(s, had);
+        sqlite3_bind_null(s, 6);
+        sqlite3_bind_null(s, 7);
+        if (*had->was_name) {
+            sqlite3_bind_blob(s, 6, had->was_name, (int)strlen(had->was_name), SQLITE_STATIC);
+            sqlite3_bind_int64(s, 7, (int64_t)had->was_bytes);
+        }
+        ok = database_step(&r->base, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool olv_register_find_had(struct olv_register *r, struct olv_had *had, char was_name[NAME_MAX + 1],
+                           uint64_t *was_bytes)
+{
+    static const char sql[] = "SELECT was_name, was_size, act FROM had WHERE path = ?1 AND size = ?3 AND"
+                              " modified_s = ?4 AND modified_ns = ?5 AND"
+                              " CASE WHEN ?2 IS NULL THEN was_name IS NOT NULL ELSE act = ?2 END";
+    struct olv_error ignored = {0};
+    bool is_found;
+    int len;
+    if (!r->find_had && !database_prepare(&r->base, &r->find_had, sql, &ignored))
+        return false;
+    bind_file(r->find_had, had);
+    is_found = sqlite3_step(r->find_had) == SQLITE_ROW;
+    len = is_found ? sqlite3_column_bytes(r->find_had, 0) : 0;
+    len = len > NAME_MAX ? 0 : len;
+    if (len)
+        memcpy(was_name, sqlite3_column_blob(r->find_had, 0), (size_t)len);
+    was_name[len] = '\0';
+    if (is_found && !had->act)
+        had->act = olv_act_named((const char *)sqlite3_column_text(r->find_had, 2));
+    *was_bytes = is_found ? (uint64_t)sqlite3_column_int64(r->find_had, 1) : 0;
+    sqlite3_reset(r->find_had);
+    return is_found && had->act;
+}

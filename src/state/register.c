@@ -1,0 +1,140 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "os/private.h"
+#include "state/register_parts.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <unistd.h>
+
+static const char NAME[] = "state.db";
+enum { VERSION = 2 };
+
+static const char schema[] =
+    "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
+    " inode INTEGER NOT NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL,"
+    " PRIMARY KEY (run, entry)) WITHOUT ROWID;"
+    "CREATE INDEX given_file ON given (inode);"
+    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL,"
+    " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER,"
+    " PRIMARY KEY (path, act)) WITHOUT ROWID;"
+    "CREATE TABLE rule (name TEXT NOT NULL, digest BLOB NOT NULL, since INTEGER NOT NULL,"
+    " seen INTEGER NOT NULL, PRIMARY KEY (name, digest)) WITHOUT ROWID;"
+    "CREATE TABLE clock (id INTEGER PRIMARY KEY CHECK (id = 0), wall INTEGER NOT NULL, boot TEXT NOT NULL,"
+    " since_boot INTEGER NOT NULL);"
+    "PRAGMA user_version = 2;";
+
+struct olv_register *register_open(const char *state, bool create, struct olv_error *err)
+{
+    struct olv_register *r = calloc(1, sizeof *r);
+    if (!r || !(r->hasher = olv_hasher_new())) {
+        free(r);
+        olv_fail_memory(err);
+        return NULL;
+    }
+    r->base.what = "what runs remember (state.db)";
+    r->base.hint =
+        "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
+        "not spared any longer, and rules count as new";
+    if (database_open(&r->base, state, NAME, create, err) &&
+        database_have_tables(&r->base, VERSION, schema, create, err))
+        return r;
+    olv_register_close(r);
+    return NULL;
+}
+
+static void forget_noted(struct olv_register *r)
+{
+    r->given.count = 0;
+    r->had_count = 0;
+    olv_arena_free(&r->strings);
+}
+
+void olv_register_close(struct olv_register *r)
+{
+    if (!r)
+        return;
+    sqlite3_finalize(r->find_entry);
+    sqlite3_finalize(r->find_path);
+    sqlite3_finalize(r->find_spared);
+    sqlite3_finalize(r->find_had);
+    database_close(&r->base);
+    olv_hasher_free(r->hasher);
+    forget_noted(r);
+    free(r->given.items);
+    free(r->had);
+    free(r);
+}
+
+void register_on_full(struct olv_register *r, bool (*more_room)(void *self, struct olv_error *err),
+                      void *self)
+{
+    r->base.more_room = more_room;
+    r->base.self = self;
+}
+
+struct storing {
+    const struct olv_register *reg;
+    const char *run;
+    struct olv_instant now;
+};
+
+static bool put_all(void *self, struct olv_error *err)
+{
+    const struct storing *x = self;
+    return given_put_all(x->reg, x->run, x->now, err) && had_put_all(x->reg, err);
+}
+
+bool register_store(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
+{
+    struct storing x = {r, run, now};
+    bool ok = (r->given.count == 0 && r->had_count == 0) || database_write(&r->base, put_all, &x, err);
+    forget_noted(r);
+    return ok;
+}
+
+static bool delete_old(void *self, struct olv_error *err)
+{
+    const struct storing *x = self;
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(&x->reg->base, &s, "DELETE FROM given WHERE until <= ?1", err);
+    if (ok) {
+        sqlite3_bind_int64(s, 1, x->now.s);
+        ok = database_step(&x->reg->base, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv_error *err)
+{
+    struct storing x = {.reg = r, .now = now};
+    return database_write(&r->base, delete_old, &x, err);
+}
+
+/* ---- to read it ---- */
+
+/* Of a state directory that others can write nothing is believed. Nothing was ever done where there is none.
+ */
+static bool is_private(const char *state, bool *is_there, struct olv_error *err)
+{
+    int dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
+    *is_there = dir >= 0;
+    if (dir >= 0)
+        close(dir);
+    return dir >= 0 || err->sys == ENOENT;
+}
+
+bool olv_register_open(const char *state, struct olv_register **out, struct olv_error *err)
+{
+    bool is_there;
+    *out = NULL;
+    if (!is_private(state, &is_there, err))
+        return false;
+    if (is_there)
+        *out = register_open(state, false, err);
+    if (!*out && err->sys != ENOENT)
+        return false;
+    olv_error_clear(err);
+    return true;
+}

@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What the parts of the register share. */
+#ifndef OLV_STATE_REGISTER_PARTS_H
+#define OLV_STATE_REGISTER_PARTS_H
+
+#include "base/arena.h"
+#include "base/digest.h"
+#include "os/database.h"
+#include "state/given.h"
+#include "state/had.h"
+#include "state/register.h"
+
+/* A row of `given`, in memory. */
+struct given_row {
+    uint64_t entry;
+    struct given file;
+    bool is_spared;
+    int64_t until_s;
+    uint8_t path[OLV_SHA256_SIZE];
+};
+
+struct given_list {
+    struct given_row *items; /* owned */
+    size_t count, cap;
+};
+
+struct olv_register {
+    struct database base;
+    struct olv_hasher *hasher;
+    struct given_list given; /* not stored yet, as are these */
+    struct olv_had *had;     /* owned; strings are the arena's */
+    size_t had_count, had_cap;
+    struct olv_arena strings;
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
+};
+
+/* Within the transaction of register_store. */
+bool given_put_all(const struct olv_register *reg, const char *run, struct olv_instant now,
+                   struct olv_error *err);
+bool had_put_all(const struct olv_register *reg, struct olv_error *err);
+
+#endif
