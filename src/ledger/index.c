@@ -1,40 +1,41 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Entries are eight bytes of a salted digest and four of a block number, sorted. A path is entered with all
+/* An index is a small SQLite database that is made in memory and published whole, so that no name of it is
+ * ever half a file. A row is 64 bits of a salted digest and the number of a block. A path is entered with all
  * directories above it, so that "everything below" is one look-up as well; the salt keeps the index from
  * telling names that were taken out of the ledger. */
 #include "ledger/index.h"
 
 #include "base/crew.h"
 #include "base/digest.h"
-#include "base/many.h"
+#include "base/grow.h"
 #include "os/durable.h"
 #include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
+#include <sqlite3.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-static const char MAGIC[8] = {'O', 'L', 'V', 'I', 'N', 'D', 'X', '1'};
-enum { SALT = 16, HEADER = 40, ENTRY = 12, SEGMENT_BYTES = 24, COUNT = 32, LARGEST = 1 << 30 };
+static const char schema[] =
+    "CREATE TABLE segment (salt BLOB NOT NULL, bytes INTEGER NOT NULL);"
+    "CREATE TABLE line (path INTEGER NOT NULL, block INTEGER NOT NULL, PRIMARY KEY (path, block))"
+    " WITHOUT ROWID;"
+    "PRAGMA user_version = 1;";
 
-enum { TOGETHER = 64 };
+enum { SALT = 16, LARGEST = 1 << 30 };
 
 struct indexing {
-    struct many_hasher *many;
+    struct olv_hasher *hasher;
     uint8_t salt[SALT];
-    struct olv_text salted; /* paths, each behind the salt, which are not digested yet */
-    struct waiting {
-        size_t at, len; /* in `salted` */
-        uint32_t block;
-    } waiting[TOGETHER];
-    size_t waiting_count;
-    struct olv_text entries;
+    sqlite3 *db;
+    sqlite3_stmt *put;
     struct olv_text directory; /* of the line before: its own entries need not be made again */
     uint32_t directory_block;
+    bool failed;
 };
 
 static void name_of(uint64_t first, char out[LEDGER_NAME_SIZE])
@@ -42,29 +43,18 @@ static void name_of(uint64_t first, char out[LEDGER_NAME_SIZE])
     snprintf(out, LEDGER_NAME_SIZE, "index-%012llu", (unsigned long long)(first % 1000000000000u));
 }
 
-static void put(uint8_t *out, uint64_t value, unsigned bytes)
-{
-    for (unsigned i = 0; i < bytes; i++)
-        out[i] = (uint8_t)(value >> (8 * (bytes - 1 - i))); /* big-endian: memcmp sorts it */
-}
-
-static uint64_t get(const uint8_t *bytes, unsigned count)
-{
-    uint64_t value = 0;
-    for (unsigned i = 0; i < count; i++)
-        value = value << 8 | bytes[i];
-    return value;
-}
-
-static void digest_path(struct olv_hasher *hasher, const uint8_t salt[SALT], const char *path, size_t len,
-                        uint8_t out[8])
+/* The first 64 bits of its salted digest, big-endian, as SQLite's integer. */
+static int64_t key_of(struct olv_hasher *hasher, const uint8_t salt[SALT], const char *path, size_t len)
 {
     uint8_t digest[OLV_SHA256_SIZE];
+    uint64_t key = 0;
     olv_hasher_begin(hasher);
     olv_hasher_add(hasher, salt, SALT);
     olv_hasher_add(hasher, path, len);
     olv_hasher_end(hasher, digest);
-    memcpy(out, digest, 8);
+    for (unsigned i = 0; i < 8; i++)
+        key = key << 8 | digest[i];
+    return (int64_t)key;
 }
 
 static uint64_t segment_size(int dir, uint64_t first)
@@ -77,32 +67,12 @@ static uint64_t segment_size(int dir, uint64_t first)
 
 /* ---- building ---- */
 
-static void digest_waiting(struct indexing *x)
-{
-    struct many_piece pieces[TOGETHER];
-    uint8_t digests[TOGETHER][OLV_SHA256_SIZE] = {{0}}, entry[ENTRY];
-    x->entries.failed |= x->salted.failed;
-    for (size_t i = 0; i < x->waiting_count; i++)
-        pieces[i] = (struct many_piece){olv_text_string(&x->salted) + x->waiting[i].at, x->waiting[i].len,
-                                        digests[i]};
-    if (!x->entries.failed)
-        many_sha256(x->many, pieces, x->waiting_count);
-    for (size_t i = 0; i < x->waiting_count; i++) {
-        memcpy(entry, digests[i], 8);
-        put(entry + 8, x->waiting[i].block, 4);
-        olv_text_add(&x->entries, entry, sizeof entry);
-    }
-    x->waiting_count = 0;
-    olv_text_clear(&x->salted);
-}
-
 static void enter(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
-    x->waiting[x->waiting_count++] = (struct waiting){x->salted.len, SALT + len, block};
-    olv_text_add(&x->salted, x->salt, SALT);
-    olv_text_add(&x->salted, path, len);
-    if (x->waiting_count == TOGETHER)
-        digest_waiting(x);
+    sqlite3_bind_int64(x->put, 1, key_of(x->hasher, x->salt, path, len));
+    sqlite3_bind_int64(x->put, 2, block);
+    x->failed |= sqlite3_step(x->put) != SQLITE_DONE;
+    sqlite3_reset(x->put);
 }
 
 /* The path and every directory above it but the root. */
@@ -154,99 +124,130 @@ static bool read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *
         *bytes += len + 1;
     }
     line_reader_close(&r);
-    digest_waiting(x);
-    return err.code == OLV_OK && !line; /* a closed segment has no torn line */
+    return err.code == OLV_OK && !line && !x->failed; /* a closed segment has no torn line */
 }
 
-static int by_bytes(const void *a, const void *b)
+static bool run(sqlite3 *db, const char *sql)
 {
-    return memcmp(a, b, ENTRY);
+    return sqlite3_exec(db, sql, NULL, NULL, NULL) == SQLITE_OK;
 }
 
-/* Sorts, and leaves each entry once. */
-static size_t tidy(uint8_t *entries, size_t count)
+static bool put_segment(const struct indexing *x, uint64_t bytes)
 {
-    size_t kept = 0;
-    if (count)
-        qsort(entries, count, ENTRY, by_bytes);
-    for (size_t i = 0; i < count; i++)
-        if (kept == 0 || memcmp(entries + (kept - 1) * ENTRY, entries + i * ENTRY, ENTRY) != 0)
-            memmove(entries + kept++ * ENTRY, entries + i * ENTRY, ENTRY);
-    return kept;
+    char salt[2 * SALT + 1], sql[120];
+    olv_hex(x->salt, SALT, salt);
+    snprintf(sql, sizeof sql, "INSERT INTO segment VALUES (x'%s', %lld)", salt, (long long)bytes);
+    return run(x->db, sql);
 }
 
-/* All bytes of the index. */
-static bool compose(struct indexing *x, uint64_t bytes, struct olv_text *file)
+/* Reads the segment, and makes its index, with the salt that is set, as a database in memory. Close it in any
+ * case. */
+static bool make(struct indexing *x, int dir, uint64_t first)
 {
-    uint8_t header[HEADER];
-    size_t count = tidy((uint8_t *)x->entries.data, x->entries.len / ENTRY);
-    memcpy(header, MAGIC, sizeof MAGIC);
-    memcpy(header + sizeof MAGIC, x->salt, SALT);
-    put(header + SEGMENT_BYTES, bytes, 8);
-    put(header + COUNT, count, 8);
-    olv_text_add(file, header, sizeof header);
-    if (count)
-        olv_text_add(file, x->entries.data, count * ENTRY);
-    return !file->failed && !x->entries.failed;
-}
-
-/* Reads the segment, and makes its index with the salt that is set. */
-static bool make(struct indexing *x, int dir, uint64_t first, struct olv_text *file)
-{
+    static const char put[] = "INSERT OR IGNORE INTO line VALUES (?, ?)";
     uint64_t bytes;
-    bool ok;
-    x->many = many_hasher_new();
-    ok = x->many && read_segment(x, dir, first, &bytes) && compose(x, bytes, file);
-    many_hasher_free(x->many);
-    olv_text_free(&x->salted);
-    olv_text_free(&x->entries);
+    bool ok = sqlite3_open(":memory:", &x->db) == SQLITE_OK && run(x->db, schema) && run(x->db, "BEGIN") &&
+              sqlite3_prepare_v2(x->db, put, -1, &x->put, NULL) == SQLITE_OK;
+    x->hasher = olv_hasher_new();
+    ok = ok && x->hasher && read_segment(x, dir, first, &bytes) && put_segment(x, bytes);
+    sqlite3_finalize(x->put);
+    olv_hasher_free(x->hasher);
     olv_text_free(&x->directory);
-    return ok;
+    return ok && run(x->db, "COMMIT");
 }
 
-static bool is_there(int dir, uint64_t first)
+static bool is_there(int dir, const char *name)
 {
-    char name[LEDGER_NAME_SIZE];
     struct stat st;
-    name_of(first, name);
     return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
 }
 
 void ledger_index_build(int dir, uint64_t first)
 {
     struct indexing x = {.directory_block = UINT32_MAX};
-    struct olv_text file = {0};
     struct olv_error ignored = {0};
     char name[LEDGER_NAME_SIZE];
-    if (is_there(dir, first))
-        return;
     name_of(first, name);
-    if (olv_random(x.salt, sizeof x.salt) && make(&x, dir, first, &file))
-        olv_publish(dir, name, file.data, file.len, &ignored);
-    olv_text_free(&file);
+    if (is_there(dir, name))
+        return;
+    if (olv_random(x.salt, sizeof x.salt) && make(&x, dir, first)) {
+        sqlite3_int64 len = 0;
+        unsigned char *bytes = sqlite3_serialize(x.db, "main", &len, 0);
+        if (bytes)
+            olv_publish(dir, name, bytes, (size_t)len, &ignored);
+        sqlite3_free(bytes);
+    }
+    sqlite3_close(x.db);
+}
+
+/* ---- asking ---- */
+
+/* One that was published, as a database in memory. */
+struct opened {
+    struct olv_text file; /* owned; beneath `db` */
+    sqlite3 *db;
+    uint8_t salt[SALT];
+    uint64_t bytes; /* of the segment */
+};
+
+static bool open_index(struct opened *o, int dir, uint64_t first, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE];
+    sqlite3_stmt *s = NULL;
+    bool ok;
+    *o = (struct opened){.db = NULL};
+    name_of(first, name);
+    if (!olv_read_file(dir, name, LARGEST, &o->file, err))
+        return false;
+    ok = sqlite3_open(":memory:", &o->db) == SQLITE_OK &&
+         sqlite3_deserialize(o->db, "main", (unsigned char *)o->file.data, (sqlite3_int64)o->file.len,
+                             (sqlite3_int64)o->file.len, SQLITE_DESERIALIZE_READONLY) == SQLITE_OK &&
+         sqlite3_prepare_v2(o->db, "SELECT salt, bytes FROM segment", -1, &s, NULL) == SQLITE_OK &&
+         sqlite3_step(s) == SQLITE_ROW && sqlite3_column_bytes(s, 0) == SALT;
+    if (ok) {
+        memcpy(o->salt, sqlite3_column_blob(s, 0), SALT);
+        o->bytes = (uint64_t)sqlite3_column_int64(s, 1);
+    }
+    sqlite3_finalize(s);
+    return ok;
+}
+
+static void close_index(struct opened *o)
+{
+    sqlite3_close(o->db);
+    olv_text_free(&o->file);
+}
+
+static bool has_same_rows(sqlite3 *a, sqlite3 *b)
+{
+    static const char sql[] = "SELECT path, block FROM line ORDER BY path, block";
+    sqlite3_stmt *s = NULL, *t = NULL;
+    int code = SQLITE_ERROR;
+    bool is_same = sqlite3_prepare_v2(a, sql, -1, &s, NULL) == SQLITE_OK &&
+                   sqlite3_prepare_v2(b, sql, -1, &t, NULL) == SQLITE_OK;
+    while (is_same && (code = sqlite3_step(s)) == SQLITE_ROW)
+        is_same = sqlite3_step(t) == SQLITE_ROW && sqlite3_column_int64(s, 0) == sqlite3_column_int64(t, 0) &&
+                  sqlite3_column_int64(s, 1) == sqlite3_column_int64(t, 1);
+    is_same = is_same && code == SQLITE_DONE && sqlite3_step(t) == SQLITE_DONE;
+    sqlite3_finalize(s);
+    sqlite3_finalize(t);
+    return is_same;
 }
 
 bool ledger_index_is_right(int dir, uint64_t first)
 {
     struct indexing x = {.directory_block = UINT32_MAX};
-    struct olv_text file = {0}, anew = {0};
+    struct opened o;
     struct olv_error err = {0};
-    char name[LEDGER_NAME_SIZE];
-    bool is_right;
-    name_of(first, name);
-    if (!olv_read_file(dir, name, LARGEST, &file, &err))
-        return err.sys == ENOENT;
-    is_right = file.len >= HEADER;
-    if (is_right)
-        memcpy(x.salt, file.data + sizeof MAGIC, SALT);
-    is_right = is_right && make(&x, dir, first, &anew) && anew.len == file.len &&
-               memcmp(anew.data, file.data, file.len) == 0;
-    olv_text_free(&file);
-    olv_text_free(&anew);
-    return is_right;
+    bool is_right = open_index(&o, dir, first, &err) && o.bytes == segment_size(dir, first);
+    if (is_right) {
+        memcpy(x.salt, o.salt, SALT);
+        is_right = make(&x, dir, first) && has_same_rows(x.db, o.db);
+        sqlite3_close(x.db);
+    }
+    close_index(&o);
+    return is_right || err.sys == ENOENT;
 }
-
-/* ---- comparing ---- */
 
 struct compared {
     int dir;
@@ -285,56 +286,32 @@ bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_
 
 /* ---- finding ---- */
 
-static size_t lower_bound(const uint8_t *entries, size_t count, const uint8_t digest[8])
+static bool collect(const struct opened *o, const char *path, size_t len, uint32_t **blocks, size_t *count)
 {
-    size_t low = 0, high = count;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        if (memcmp(entries + middle * ENTRY, digest, 8) < 0)
-            low = middle + 1;
-        else
-            high = middle;
-    }
-    return low;
-}
-
-static bool collect(const struct olv_text *file, const char *path, size_t len, uint32_t **blocks,
-                    size_t *count)
-{
-    const uint8_t *bytes = (const uint8_t *)file->data, *entries = bytes + HEADER;
-    size_t all = (file->len - HEADER) / ENTRY, at, end;
     struct olv_hasher *hasher = olv_hasher_new();
-    uint8_t digest[8];
-    if (!hasher)
-        return false;
-    digest_path(hasher, bytes + sizeof MAGIC, path, len, digest);
+    sqlite3_stmt *s = NULL;
+    int code = SQLITE_ERROR;
+    if (hasher && sqlite3_prepare_v2(o->db, "SELECT block FROM line WHERE path = ?1 ORDER BY block", -1, &s,
+                                     NULL) == SQLITE_OK) {
+        sqlite3_bind_int64(s, 1, key_of(hasher, o->salt, path, len));
+        while ((code = sqlite3_step(s)) == SQLITE_ROW && grow_by_one(blocks, *count, sizeof **blocks))
+            (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
+    }
     olv_hasher_free(hasher);
-    at = end = lower_bound(entries, all, digest);
-    while (end < all && memcmp(entries + end * ENTRY, digest, 8) == 0)
-        end++;
-    *blocks = malloc((end - at + 1) * sizeof **blocks);
-    for (; *blocks && at < end; at++)
-        (*blocks)[(*count)++] = (uint32_t)get(entries + at * ENTRY + 8, 4);
-    return *blocks != NULL;
+    sqlite3_finalize(s);
+    return code == SQLITE_DONE;
 }
 
 bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, uint32_t **blocks,
                        size_t *count)
 {
-    char name[LEDGER_NAME_SIZE];
-    struct olv_text file = {0};
+    struct opened o;
     struct olv_error ignored = {0};
-    const uint8_t *header;
     bool ok;
     *blocks = NULL;
     *count = 0;
-    name_of(first, name);
-    ok = olv_read_file(dir, name, LARGEST, &file, &ignored) && file.len >= HEADER;
-    header = (const uint8_t *)file.data;
-    ok = ok && memcmp(header, MAGIC, sizeof MAGIC) == 0 &&
-         get(header + SEGMENT_BYTES, 8) == segment_size(dir, first) &&
-         get(header + COUNT, 8) == (file.len - HEADER) / ENTRY && (file.len - HEADER) % ENTRY == 0;
-    ok = ok && collect(&file, path, len, blocks, count);
-    olv_text_free(&file);
+    ok = open_index(&o, dir, first, &ignored) && o.bytes == segment_size(dir, first) &&
+         collect(&o, path, len, blocks, count);
+    close_index(&o);
     return ok;
 }

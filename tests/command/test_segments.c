@@ -71,6 +71,28 @@ static void a_long_run_goes_through_segments(void **state)
         "few'");
 }
 
+/* It would hide lines from a search: verifying says so, and one that cannot be read is not used. */
+static void an_index_that_lies_is_found(void **state)
+{
+    run_script(
+        *state,
+        "stage; fresh; $O enforce --yes >out 2>err || fail 'enforce'; i=state/ledger/index-000000000000\n"
+        "cp $i whole\n"
+        "lies() { $O audit verify >out 2>err; s=$?; [ $s = 5 ] || fail \"$1: status $s\"\n"
+        "  grep -q 'not what its lines make' out err || fail \"$1: not said\"; }\n"
+        "change() { cp whole $i; /usr/bin/python3 -c \"import sqlite3, sys; c = sqlite3.connect('$i'); "
+        "assert c.execute(sys.argv[1]).rowcount > 0; c.commit()\" \"$1\" || fail \"$1\"; }\n"
+        "change 'delete from line where block = 3'; lies 'a block less'\n"
+        "change 'insert into line values (1, 1)'; lies 'a row more'\n"
+        "change 'update segment set bytes = bytes - 1'; lies 'another segment'\n"
+        "finds() { $O audit show --path $PWD/second >out 2>err || fail \"$1\"\n"
+        "  [ $(grep -c 'archive: done' out) -gt 10000 ] || fail \"$1: not found\"; }\n"
+        "finds 'another segment'\n"
+        "head -c 100000 whole >$i; lies 'torn'; finds 'torn'\n"
+        "echo gauge >$i; lies 'no index'; finds 'no index'\n"
+        "rm $i; finds 'none'; $O audit verify >out 2>err || fail 'none: not sound'");
+}
+
 /* Before the checkpoint that closes the segment, and before the one at the end. */
 static void it_may_be_killed_at_a_checkpoint(void **state)
 {
@@ -96,6 +118,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(a_long_run_goes_through_segments, setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(an_index_that_lies_is_found, setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(it_may_be_killed_at_a_checkpoint, setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(it_may_be_killed_when_it_has_turned, setup, sandbox_teardown),
     };
