@@ -10,7 +10,7 @@ struct olv_zone; /* read-only once loaded, so threads may share it */
 
 bool olv_zone_is_utc(const char *name);
 /* A name of the IANA time zone database, such as Atlantic/Azores. NULL when this machine
- * does not know it, or without memory. Not for threads: it borrows the process's own time zone. */
+ * does not know it, or without memory. */
 struct olv_zone *olv_zone_load(const char *name);
 void olv_zone_free(struct olv_zone *zone);
 

@@ -1,96 +1,32 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A time zone as a table of its changes, read once out of the C library, which knows the rules (IANA time
- * zone database). From then on nothing global is touched, so threads and zones do not get in each other's
- * way. */
+/* A time zone as a table of its changes, read once from the system's time zone database. */
 #include "olvido/zone.h"
-#include "base/grow.h"
+
+#include "base/zone_file.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 
-enum { DAY = 86400, PROBE = 3 * DAY };
-/* 1900-01-01 and 2200-01-01: before and after them the first and the last offset hold. */
-static const int64_t FIRST = -2208988800, LAST = 7258118400;
-
-struct change {
-    int64_t from; /* seconds since 1970-01-01T00:00:00Z */
-    int32_t offset_s;
-};
+enum { DAY = 86400, LARGEST_FILE = 1 << 18 };
 
 struct olv_zone {
-    struct change *changes; /* ascending */
-    size_t count;
+    struct zone_changes changes;
 };
 
-/* ---- reading it out of the C library ---- */
-
-static int32_t library_offset(int64_t s)
-{
-    time_t time = (time_t)s;
-    struct tm tm;
-    if (!localtime_r(&time, &tm))
-        return 0;
-    return (int32_t)(olv_date_to_seconds((struct olv_date){tm.tm_year + 1900, tm.tm_mon + 1, tm.tm_mday,
-                                                           tm.tm_hour, tm.tm_min, tm.tm_sec}) -
-                     s);
-}
-
-static bool add_change(struct olv_zone *zone, int64_t from, int32_t offset_s)
-{
-    if (!grow_by_one(&zone->changes, zone->count, sizeof *zone->changes))
-        return false;
-    zone->changes[zone->count++] = (struct change){from, offset_s};
-    return true;
-}
-
-/* The first second after `low` that has the offset of `high`. */
-static int64_t find_change(int64_t low, int64_t high)
-{
-    int32_t before = library_offset(low);
-    while (high - low > 1) {
-        int64_t middle = low + (high - low) / 2;
-        if (library_offset(middle) == before)
-            low = middle;
-        else
-            high = middle;
-    }
-    return high;
-}
-
-static bool probe(struct olv_zone *zone)
-{
-    int32_t last = library_offset(FIRST);
-    if (!add_change(zone, INT64_MIN, last))
-        return false;
-    for (int64_t s = FIRST + PROBE; s < LAST; s += PROBE) {
-        int32_t here = library_offset(s);
-        if (here != last && !add_change(zone, find_change(s - PROBE, s), here))
-            return false;
-        last = here;
-    }
-    return true;
-}
-
-/* The C library takes an unknown name for UTC, so its file is looked at first (RFC 9636, section 3.1). */
-static bool is_known(const char *name)
+static FILE *open_file(const char *name)
 {
     static const char *const places[] = {"/usr/share/zoneinfo", "/usr/lib/zoneinfo",
                                          "/usr/share/lib/zoneinfo"};
-    char path[256], magic[4] = "";
-    bool is_zone = false;
+    char path[256];
+    FILE *file = NULL;
     if (name[0] == '/' || strstr(name, "..") || strlen(name) > 100)
-        return false;
-    for (size_t i = 0; !is_zone && i < sizeof places / sizeof *places; i++) {
-        FILE *file;
+        return NULL;
+    for (size_t i = 0; !file && i < sizeof places / sizeof *places; i++) {
         snprintf(path, sizeof path, "%s/%s", places[i], name);
         file = fopen(path, "rb");
-        is_zone = file && fread(magic, sizeof magic, 1, file) == 1 && memcmp(magic, "TZif", 4) == 0;
-        if (file)
-            fclose(file);
     }
-    return is_zone;
+    return file;
 }
 
 bool olv_zone_is_utc(const char *name)
@@ -100,23 +36,17 @@ bool olv_zone_is_utc(const char *name)
 
 struct olv_zone *olv_zone_load(const char *name)
 {
-    const char *old = getenv("TZ");
-    char *kept = old ? strdup(old) : NULL;
-    struct olv_zone *zone = is_known(name) && (kept || !old) ? calloc(1, sizeof *zone) : NULL;
-    if (zone) {
-        setenv("TZ", name, 1);
-        tzset();
-        if (!probe(zone)) {
-            olv_zone_free(zone);
-            zone = NULL;
-        }
-        if (kept)
-            setenv("TZ", kept, 1);
-        else
-            unsetenv("TZ");
-        tzset();
+    FILE *file = open_file(name);
+    struct olv_zone *zone = file ? calloc(1, sizeof *zone) : NULL;
+    uint8_t *bytes = zone ? malloc(LARGEST_FILE) : NULL;
+    size_t len = bytes ? fread(bytes, 1, LARGEST_FILE, file) : 0;
+    if (zone && !zone_file_read(bytes, len, &zone->changes)) {
+        olv_zone_free(zone);
+        zone = NULL;
     }
-    free(kept);
+    free(bytes);
+    if (file)
+        fclose(file);
     return zone;
 }
 
@@ -124,7 +54,7 @@ void olv_zone_free(struct olv_zone *zone)
 {
     if (!zone)
         return;
-    free(zone->changes);
+    free(zone->changes.items);
     free(zone);
 }
 
@@ -132,15 +62,15 @@ void olv_zone_free(struct olv_zone *zone)
 
 static int32_t offset_at(const struct olv_zone *zone, int64_t s)
 {
-    size_t low = 0, high = zone->count;
+    size_t low = 0, high = zone->changes.count;
     while (high - low > 1) {
         size_t middle = low + (high - low) / 2;
-        if (zone->changes[middle].from <= s)
+        if (zone->changes.items[middle].from <= s)
             low = middle;
         else
             high = middle;
     }
-    return zone->changes[low].offset_s;
+    return zone->changes.items[low].offset_s;
 }
 
 struct olv_date olv_zone_date(const struct olv_zone *zone, int64_t s)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Time zones, ends of months and years, and dates in names. */
 #include "base/name_date.h"
+#include "base/zone_file.h"
 #include "olvido/zone.h"
 #include "support/sandbox.h"
 
@@ -49,6 +50,119 @@ static void a_zone_agrees_with_the_c_library_all_year_round(void **state)
     }
     setenv("TZ", "UTC", 1);
     tzset();
+}
+
+/* Also where a file's table has ended and its rule goes on: weeks from the month's end, hours below zero and
+ * above a day, summer in the south, a winter that is the exception. */
+static void the_rule_for_later_years_agrees_with_the_c_library(void **state)
+{
+    static const char *const names[] = {"Atlantic/Azores", "America/Nuuk",     "Asia/Gaza",
+                                        "Europe/Dublin",   "Antarctica/Troll", "America/Santiago",
+                                        "Asia/Kathmandu",  "Pacific/Easter",   "Australia/Lord_Howe"};
+    (void)state;
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++) {
+        struct olv_zone *zone = olv_zone_load(names[i]);
+        assert_non_null(zone);
+        setenv("TZ", names[i], 1);
+        tzset();
+        for (int64_t s = at("2030-01-01").s; s < at("2199-12-01").s; s += 3600 * 11) {
+            time_t time = (time_t)s;
+            struct tm theirs;
+            struct olv_date ours = olv_zone_date(zone, s);
+            localtime_r(&time, &theirs);
+            if (ours.hour != theirs.tm_hour || ours.minute != theirs.tm_min || ours.day != theirs.tm_mday)
+                fail_msg("%s, %lld: %d:%02d and %d:%02d", names[i], (long long)s, ours.hour, ours.minute,
+                         theirs.tm_hour, theirs.tm_min);
+        }
+        olv_zone_free(zone);
+    }
+    setenv("TZ", "UTC", 1);
+    tzset();
+}
+
+/* A table without changes, version 2, and this rule. */
+static bool read_rule(const char *rule, struct zone_changes *out)
+{
+    static const uint8_t header[44] = {'T', 'Z', 'i', 'f', '2', [39] = 1, [43] = 1}, type[7] = {0};
+    uint8_t bytes[400];
+    size_t len = 0;
+    for (int i = 0; i < 2; i++) {
+        memcpy(bytes + len, header, sizeof header);
+        memcpy(bytes + len + sizeof header, type, sizeof type);
+        len += sizeof header + sizeof type;
+    }
+    len += (size_t)snprintf((char *)bytes + len, sizeof bytes - len, "\n%s\n", rule);
+    *out = (struct zone_changes){0};
+    return zone_file_read(bytes, len, out);
+}
+
+static void rules_count_days_in_three_ways(void **state)
+{
+    static const struct {
+        const char *rule, *change; /* the first one of 2028, a leap year */
+        int32_t offset_s;
+    } cases[] = {
+        {"TTT0SSS,J60/0,J300/0", "2028-03-01T00:00:00Z", 3600},
+        {"TTT0SSS,J59/0,J300/0", "2028-02-28T00:00:00Z", 3600},
+        {"TTT0SSS,59/0,300/0", "2028-02-29T00:00:00Z", 3600},
+        {"TTT-1SSS-3,M3.5.0,M10.5.0/3", "2028-03-26T01:00:00Z", 10800},
+        {"<-03:30>3:30:10<SSS>,M2.4.2/-1:30,M10.1.1", "2028-02-22T02:00:10Z", -9010},
+    };
+    static const char *const wrong[] = {"TTT",
+                                        "TTT0SSS,M3.6.0,M10.5.0",
+                                        "TTT0SSS,M13.1.0,M10.5.0",
+                                        "<TTT0",
+                                        "TTT0SSS,J366,J10",
+                                        "TTT0SSS,M3.5.0",
+                                        "TTT0:60",
+                                        "TTT168",
+                                        "0",
+                                        "TTT0SSS,M3.5.0,M10.5.0,"};
+    struct zone_changes changes;
+    size_t k;
+    (void)state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        if (!read_rule(cases[i].rule, &changes))
+            fail_msg("%s", cases[i].rule);
+        for (k = 0; changes.items[k].from < at("2028-01-01").s; k++)
+            ;
+        assert_instant((struct olv_instant){changes.items[k].from, 0}, cases[i].change);
+        assert_int_equal(changes.items[k].offset_s, cases[i].offset_s);
+        free(changes.items);
+    }
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        if (read_rule(wrong[i], &changes))
+            fail_msg("%s", wrong[i]);
+        free(changes.items);
+    }
+}
+
+/* Cut off anywhere, or a byte changed, it is refused or read, and nothing is read behind its end. */
+static void a_damaged_file_is_refused_or_read(void **state)
+{
+    uint8_t bytes[8192], *piece;
+    FILE *file = fopen("/usr/share/zoneinfo/Atlantic/Azores", "rb");
+    size_t len = file ? fread(bytes, 1, sizeof bytes, file) : 0;
+    struct zone_changes changes = {0};
+    (void)state;
+    assert_true(len > 200 && len < sizeof bytes);
+    fclose(file);
+    assert_true(zone_file_read(bytes, len, &changes));
+    free(changes.items);
+    for (size_t i = 0; i < len; i++) {
+        changes = (struct zone_changes){0};
+        piece = malloc(i + 1);
+        memcpy(piece, bytes, i);
+        assert_false(zone_file_read(piece, i, &changes));
+        free(piece);
+        free(changes.items);
+        changes = (struct zone_changes){0};
+        bytes[i] ^= 0xff;
+        if (zone_file_read(bytes, len, &changes))
+            assert_true(changes.count >= 1 && changes.items[0].from == INT64_MIN);
+        free(changes.items);
+        bytes[i] ^= 0xff;
+    }
 }
 
 static void months_are_those_of_the_zone(void **state)
@@ -154,6 +268,9 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_zone_agrees_with_the_c_library_all_year_round),
+        cmocka_unit_test(the_rule_for_later_years_agrees_with_the_c_library),
+        cmocka_unit_test(rules_count_days_in_three_ways),
+        cmocka_unit_test(a_damaged_file_is_refused_or_read),
         cmocka_unit_test(months_are_those_of_the_zone),
         cmocka_unit_test(ends_of_months_and_years_are_those_of_the_zone),
         cmocka_unit_test(an_hour_that_is_skipped_or_comes_twice_has_one_meaning),
