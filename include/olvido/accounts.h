@@ -18,7 +18,7 @@ void olv_group_name(uint32_t id, char *out, size_t size);
 /* Where something of the calling user's is, by the XDG Base Directory specification: `name` in the directory
  * that the variable names, else in `below_home` of the home directory. False with OLV_STATE when there is no
  * home. */
-bool olv_user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size,
-                    struct olv_error *err);
+bool olv_user_path(const char *variable, const char *below_home, const char *name, char *out, size_t size,
+                   struct olv_error *err);
 
 #endif

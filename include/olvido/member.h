@@ -37,7 +37,7 @@ struct olv_member {
     const char *owner_name, *group_name; /* "" where the archive does not say */
     uint32_t major, minor;               /* of a device */
     uint64_t size_bytes;                 /* of its contents, holes included */
-    uint64_t stored_bytes; /* what they take in the archive, where each is packed alone; else 0 */
+    uint64_t packed_bytes; /* what they take in the archive, where each is packed alone; else 0 */
     struct olv_instant modified, accessed;
     const struct olv_member_attribute *attributes;
     size_t attribute_count;

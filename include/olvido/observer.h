@@ -29,13 +29,13 @@ struct olv_progress {
 };
 
 /* What became of one entry of a docket. */
-struct olv_told {
+struct olv_result_facts {
     const char *path, *into; /* raw bytes; `into`: the file that has its contents now, or "" */
-    const char *result;      /* as in the ledger: done, told, left, refused, failed */
+    const char *result;      /* as in the ledger: done, facts, left, refused, failed */
     const char *reason;      /* or "" */
     uint64_t size_bytes;
-    bool has_stored;
-    uint64_t stored_bytes; /* what its contents take now */
+    bool has_packed;
+    uint64_t packed_bytes; /* what its contents take now */
     double seconds;        /* of work, where it was measured; else 0 */
 };
 
@@ -46,7 +46,7 @@ struct olv_observer {
     void (*progress)(void *self, const struct olv_progress *progress);
     void (*trouble)(void *self, const struct olv_trouble *trouble);
     bool (*is_interrupted)(void *self);
-    void (*outcome)(void *self, const struct olv_told *told);
+    void (*outcome)(void *self, const struct olv_result_facts *facts);
 };
 
 void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress);

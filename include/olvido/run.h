@@ -48,7 +48,7 @@ struct olv_run_result {
     uint64_t done, done_bytes; /* acted upon */
     struct olv_done {
         uint64_t files, bytes;
-        uint64_t stored_bytes; /* what was packed or unpacked takes now */
+        uint64_t packed_bytes; /* what was packed or unpacked takes now */
     } by_act[OLV_ACTS_MOST];   /* the same, act by act: by its number in dockets */
     uint64_t told;
     uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */

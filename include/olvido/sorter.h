@@ -12,7 +12,7 @@
 
 struct olv_sorter;
 
-struct olv_record {
+struct olv_sorted {
     struct olv_instant key; /* the earliest comes first; equal ones are ordered by their bytes */
     const void *bytes;
     size_t len;
@@ -22,10 +22,10 @@ struct olv_sorter *olv_sorter_new(struct olv_error *err);
 /* Before the first addition: the latest comes first. */
 void olv_sorter_reverse(struct olv_sorter *sorter);
 /* Copies the record. Threads may add at once. */
-bool olv_sorter_add(struct olv_sorter *sorter, struct olv_record record, struct olv_error *err);
+bool olv_sorter_add(struct olv_sorter *sorter, struct olv_sorted record, struct olv_error *err);
 /* After the last addition: the next record in order, borrowed until the next call. False at the end
  * (err->code is OLV_OK) or on an error. */
-bool olv_sorter_next(struct olv_sorter *sorter, struct olv_record *out, struct olv_error *err);
+bool olv_sorter_next(struct olv_sorter *sorter, struct olv_sorted *out, struct olv_error *err);
 void olv_sorter_free(struct olv_sorter *sorter);
 
 #endif

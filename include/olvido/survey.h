@@ -70,7 +70,7 @@ struct olv_survey_entry {
 bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count,
                      const struct olv_survey_options *options, const struct olv_observer *observer,
                      struct olv_error *err);
-struct olv_survey_entry olv_survey_entry(const struct olv_record *record);
+struct olv_survey_entry olv_survey_entry(const struct olv_sorted *record);
 /* The time that a clock shows; 0 where there is none. */
 struct olv_instant olv_stat_time(const struct olv_stat *stat, enum olv_clock clock);
 void olv_survey_free(struct olv_survey *survey);

@@ -287,8 +287,8 @@ void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct o
     olv_path_add(&s->into, e->directory, s->placed);
     o->into = olv_text_string(&s->into);
     o->digest = s->how->keeps && !s->way->packs ? NULL : s->task.digest;
-    o->has_stored = true;
-    o->stored_bytes = s->way->packs ? s->task.packed_bytes : s->task.plain_bytes;
+    o->has_packed = true;
+    o->packed_bytes = s->way->packs ? s->task.packed_bytes : s->task.plain_bytes;
 }
 
 /* ---- together again ---- */
@@ -316,7 +316,7 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
         olv_error_hint(&o->error, "its new file could not be taken back, either");
     o->into = NULL;
     o->digest = NULL;
-    o->has_stored = false;
+    o->has_packed = false;
     outcome_failed(o);
 }
 

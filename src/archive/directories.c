@@ -63,7 +63,7 @@ bool directories_add(struct directories *d, const char *path, const struct olv_s
     }
     if (r->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(d->sorter, (struct olv_record){{0, 0}, r->data, r->len}, err);
+    return olv_sorter_add(d->sorter, (struct olv_sorted){{0, 0}, r->data, r->len}, err);
 }
 
 static bool read_attributes(struct directories *d, const char *at, struct olv_member *m)
@@ -121,7 +121,7 @@ bool directories_finish(struct directories *d, int top, const struct restore_opt
                         void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
                         struct olv_error *err)
 {
-    struct olv_record record;
+    struct olv_sorted record;
     while (olv_sorter_next(d->sorter, &record, err)) {
         struct olv_error why = {0};
         if (!finish_one(d, top, record.bytes, o, &why))

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Small files go into frames by batches, each done by one worker. A file larger than a frame has frames of
+/* Small files go into frames by bundlees, each done by one worker. A file larger than a frame has frames of
  * its own: should it change while it is read, they are cut off again. So nothing half-read is ever in an
  * archive.
  *
@@ -10,7 +10,7 @@
  * contents. */
 #include "archive/make.h"
 
-#include "archive/batch.h"
+#include "archive/bundle.h"
 #include "archive/ending.h"
 #include "archive/links.h"
 #include "archive/manifest.h"
@@ -34,11 +34,11 @@ struct making {
     struct fresh fresh;
     struct frames *frames;
     struct manifest *manifest;
-    struct batch_worker *workers; /* one more than there are threads: the last is the caller's own */
-    struct batch *batches;
-    unsigned batch_count;
-    struct batch *filling; /* NULL: none */
-    unsigned next_batch;
+    struct bundle_worker *workers; /* one more than there are threads: the last is the caller's own */
+    struct bundle *bundlees;
+    unsigned bundle_count;
+    struct bundle *filling; /* NULL: none */
+    unsigned next_bundle;
     uint64_t plain_at; /* of the frames written up to now */
     uint64_t members, files, bytes;
     struct links *links;
@@ -76,10 +76,10 @@ static void set_clock(const struct making *m, const struct olv_identity *identit
     made->clock_time = clock == OLV_CLOCK_BORN ? identity->born : identity->changed;
 }
 
-static void tell_batch(struct making *m, const struct batch *b, size_t frame)
+static void tell_bundle(struct making *m, const struct bundle *b, size_t frame)
 {
     for (size_t i = 0; i < b->count; i++) {
-        const struct batch_item *item = &b->items[i];
+        const struct bundle_item *item = &b->items[i];
         struct made_member made = {.sequence = item->sequence,
                                    .error = item->error,
                                    .frame = frame,
@@ -100,7 +100,7 @@ static void wrote(void *self, struct frame_job *job, size_t number)
 {
     struct making *m = self;
     if (job->fill)
-        tell_batch(m, job->context, number);
+        tell_bundle(m, job->context, number);
     m->plain_at += job->plain.len;
 }
 
@@ -139,20 +139,20 @@ static bool make_workers(struct making *m)
     return m->workers != NULL;
 }
 
-static bool make_batches(struct making *m)
+static bool make_bundlees(struct making *m)
 {
-    m->batch_count = m->options.workers + SPARE_BATCHES;
-    m->batches = calloc(m->batch_count, sizeof *m->batches);
-    for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
-        m->batches[i].workers = m->workers;
-        m->batches[i].observer = m->options.observer;
-        m->batches[i].is_zip = is_zip(m);
-        m->batches[i].items = calloc(BATCH_ENTRIES, sizeof(struct batch_item));
-        m->batches[i].pieces = calloc(BATCH_ENTRIES, sizeof(struct many_piece));
-        if (!m->batches[i].items || !m->batches[i].pieces)
+    m->bundle_count = m->options.workers + SPARE_BATCHES;
+    m->bundlees = calloc(m->bundle_count, sizeof *m->bundlees);
+    for (unsigned i = 0; m->bundlees && i < m->bundle_count; i++) {
+        m->bundlees[i].workers = m->workers;
+        m->bundlees[i].observer = m->options.observer;
+        m->bundlees[i].is_zip = is_zip(m);
+        m->bundlees[i].items = calloc(BUNDLE_ENTRIES, sizeof(struct bundle_item));
+        m->bundlees[i].pieces = calloc(BUNDLE_ENTRIES, sizeof(struct many_piece));
+        if (!m->bundlees[i].items || !m->bundlees[i].pieces)
             return false;
     }
-    return m->batches != NULL;
+    return m->bundlees != NULL;
 }
 
 struct making *making_begin(const struct making_options *options, struct olv_error *err)
@@ -166,7 +166,7 @@ struct making *making_begin(const struct making_options *options, struct olv_err
     m->options = *options;
     m->fresh.fd = -1;
     m->links = links_new();
-    if (!m->links || !make_workers(m) || !make_batches(m))
+    if (!m->links || !make_workers(m) || !make_bundlees(m))
         olv_fail_memory(err);
     else if (fresh_open(&m->fresh, options->dir, options->label, err) &&
              (m->manifest = manifest_new(options->run, options->rule, options->codec, err)))
@@ -182,10 +182,10 @@ void making_free(struct making *m)
     if (!m)
         return;
     frames_free(m->frames);
-    for (unsigned i = 0; m->batches && i < m->batch_count; i++) {
-        batch_clear(&m->batches[i]);
-        free(m->batches[i].items);
-        free(m->batches[i].pieces);
+    for (unsigned i = 0; m->bundlees && i < m->bundle_count; i++) {
+        bundle_clear(&m->bundlees[i]);
+        free(m->bundlees[i].items);
+        free(m->bundlees[i].pieces);
     }
     for (unsigned i = 0; m->workers && i <= m->options.workers; i++) {
         olv_hasher_free(m->workers[i].hasher);
@@ -196,15 +196,15 @@ void making_free(struct making *m)
     links_free(m->links);
     fresh_close(&m->fresh);
     olv_text_free(&m->path);
-    free(m->batches);
+    free(m->bundlees);
     free(m->workers);
     free(m);
 }
 
 /* ---- small files ---- */
 
-/* Passes the batch on that is being filled. */
-static bool give_batch(struct making *m, struct olv_error *err)
+/* Passes the bundle on that is being filled. */
+static bool give_bundle(struct making *m, struct olv_error *err)
 {
     struct frame_job *job;
     if (!m->filling)
@@ -212,7 +212,7 @@ static bool give_batch(struct making *m, struct olv_error *err)
     job = frames_next(m->frames, err);
     if (!job)
         return false;
-    job->fill = batch_fill;
+    job->fill = bundle_fill;
     job->context = m->filling;
     frames_give(m->frames, job);
     m->filling = NULL;
@@ -220,31 +220,31 @@ static bool give_batch(struct making *m, struct olv_error *err)
     return true;
 }
 
-/* More batches than jobs: the one that comes round again was written already. */
-static void begin_batch(struct making *m)
+/* More bundlees than jobs: the one that comes round again was written already. */
+static void begin_bundle(struct making *m)
 {
-    m->filling = &m->batches[m->next_batch++ % m->batch_count];
-    batch_clear(m->filling);
+    m->filling = &m->bundlees[m->next_bundle++ % m->bundle_count];
+    bundle_clear(m->filling);
 }
 
 static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64_t sequence,
                       const char *hard_link, struct olv_error *err)
 {
-    struct batch *b = m->filling;
+    struct bundle *b = m->filling;
     if (b &&
-        (b->count == (is_zip(m) ? 1 : BATCH_ENTRIES) ||
-         b->bytes + e->identity.size_bytes + BATCH_ENTRY_OVERHEAD > FRAME_BYTES) &&
-        !give_batch(m, err))
+        (b->count == (is_zip(m) ? 1 : BUNDLE_ENTRIES) ||
+         b->bytes + e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD > FRAME_BYTES) &&
+        !give_bundle(m, err))
         return false;
     if (!m->filling)
-        begin_batch(m);
-    return batch_add(m->filling, e, sequence, hard_link) || olv_fail_memory(err);
+        begin_bundle(m);
+    return bundle_add(m->filling, e, sequence, hard_link) || olv_fail_memory(err);
 }
 
 /* All that was added is written, and told. */
 static bool drain(struct making *m, struct olv_error *err)
 {
-    return give_batch(m, err) && frames_drain(m->frames, err);
+    return give_bundle(m, err) && frames_drain(m->frames, err);
 }
 
 /* ---- large files ---- */
@@ -254,7 +254,7 @@ struct large {
     const struct olv_docket_entry *entry;
     struct taking taking;
     struct olv_arena arena;
-    struct batch_worker *worker;
+    struct bundle_worker *worker;
     struct frame_job *job; /* being filled */
     bool has_begun;        /* a frame was passed on */
     uint8_t header[OLV_SHA256_SIZE];
@@ -333,12 +333,12 @@ static bool take_large(struct large *l, struct olv_error *err)
 {
     struct making *m = l->making;
     olv_text_clear(&m->path);
-    batch_member_path(l->entry, &m->path);
+    bundle_member_path(l->entry, &m->path);
     return (!m->path.failed || olv_fail_memory(err)) &&
            olv_reach_directory(&l->worker->reach, l->entry, err) &&
            take_begin(&l->taking, l->worker->reach.fd, l->entry, olv_text_string(&m->path), &l->worker->room,
                       err) &&
-           (batch_name_owner(l->worker, &l->taking.member, &l->arena) || olv_fail_memory(err)) &&
+           (bundle_name_owner(l->worker, &l->taking.member, &l->arena) || olv_fail_memory(err)) &&
            next_frame(l, err) && read_large(l, err);
 }
 
@@ -413,7 +413,7 @@ static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64
         return true;
     *path = NULL;
     olv_text_clear(&m->path);
-    batch_member_path(e, &m->path);
+    bundle_member_path(e, &m->path);
     return (!m->path.failed && links_add(m->links, e, sequence, olv_text_string(&m->path))) ||
            olv_fail_memory(err);
 }
@@ -425,7 +425,7 @@ bool making_add(struct making *m, const struct olv_docket_entry *e, uint64_t seq
         return false;
     m->files++;
     if (e->identity.kind == OLV_KIND_FILE && !hard_link &&
-        e->identity.size_bytes + BATCH_ENTRY_OVERHEAD > FRAME_BYTES)
+        e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD > FRAME_BYTES)
         return add_large(m, e, sequence, err);
     m->bytes += e->identity.size_bytes;
     return add_small(m, e, sequence, hard_link, err);

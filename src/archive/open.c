@@ -211,7 +211,7 @@ static bool single(struct olv_archive *a, struct olv_member *m)
                              .group = a->stat.group,
                              .owner_name = "",
                              .group_name = "",
-                             .stored_bytes = a->stat.size_bytes,
+                             .packed_bytes = a->stat.size_bytes,
                              .modified = a->stat.modified,
                              .acl = "",
                              .acl_default = ""};
@@ -226,7 +226,7 @@ bool olv_archive_next(struct olv_archive *a, struct olv_member *m, struct olv_er
         return single(a, m);
     if (!zip_next(a->zip, m, err))
         return false;
-    a->zip_position += m->stored_bytes;
+    a->zip_position += m->packed_bytes;
     return true;
 }
 

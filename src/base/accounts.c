@@ -53,8 +53,8 @@ static const char *home_directory(void)
     return user && user->pw_dir && user->pw_dir[0] == '/' ? user->pw_dir : NULL;
 }
 
-bool olv_user_place(const char *variable, const char *below_home, const char *name, char *out, size_t size,
-                    struct olv_error *err)
+bool olv_user_path(const char *variable, const char *below_home, const char *name, char *out, size_t size,
+                   struct olv_error *err)
 {
     const char *base = getenv(variable), *home = home_directory();
     int n;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Records gather in one buffer; a full buffer is sorted and written as a run. Reading merges the runs, each
- * through a small window, picking the least head by going through all (there are few: one for every 16 MiB of
- * records). */
+/* Records are put into one buffer; a full buffer is sorted and written as a run. Reading merges the runs,
+ * each through a small window, picking the least head by going through all (there are few: one for every 16
+ * MiB of records). */
 #include "olvido/sorter.h"
 
 #include "base/grow.h"
@@ -149,7 +149,7 @@ static bool make_room(struct olv_sorter *s, size_t need, struct olv_error *err)
     return true;
 }
 
-bool olv_sorter_add(struct olv_sorter *s, struct olv_record record, struct olv_error *err)
+bool olv_sorter_add(struct olv_sorter *s, struct olv_sorted record, struct olv_error *err)
 {
     struct header header = {record.key, record.len};
     bool ok;
@@ -248,7 +248,7 @@ static void pick(struct olv_sorter *s)
     }
 }
 
-bool olv_sorter_next(struct olv_sorter *s, struct olv_record *out, struct olv_error *err)
+bool olv_sorter_next(struct olv_sorter *s, struct olv_sorted *out, struct olv_error *err)
 {
     const struct header *head;
     olv_error_clear(err);
@@ -261,7 +261,7 @@ bool olv_sorter_next(struct olv_sorter *s, struct olv_record *out, struct olv_er
     if (!s->taken)
         return false;
     head = s->taken->head;
-    *out = (struct olv_record){head->key, head + 1, (size_t)head->len};
+    *out = (struct olv_sorted){head->key, head + 1, (size_t)head->len};
     return true;
 }
 

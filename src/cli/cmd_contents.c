@@ -100,8 +100,8 @@ static void print_json(const struct olv_member *m)
     if (*m->group_name)
         olv_json_name(json, "group", m->group_name);
     olv_json_number(json, "size", m->size_bytes);
-    if (m->stored_bytes)
-        olv_json_number(json, "stored", m->stored_bytes);
+    if (m->packed_bytes)
+        olv_json_number(json, "stored", m->packed_bytes);
     olv_json_instant(json, "modified", m->modified);
     if (m->is_sparse)
         json_object_set_new(json, "sparse", json_true());

@@ -47,7 +47,7 @@ static void collect(void *self, const struct olv_found_item *found)
     if (s->record.failed)
         olv_fail_memory(&s->error);
     else
-        olv_sorter_add(s->sorter, (struct olv_record){found->deleted, s->record.data, s->record.len},
+        olv_sorter_add(s->sorter, (struct olv_sorted){found->deleted, s->record.data, s->record.len},
                        &s->error);
 }
 
@@ -80,7 +80,7 @@ static void print_all(struct showing *s, struct olv_error *err)
                                                   {.heading = "Where it was", .is_elastic = true}};
     bool as_json = cli_has(s->cli, OPT_JSON);
     struct table *table = as_json ? NULL : table_begin(s->cli, columns, 4);
-    struct olv_record record;
+    struct olv_sorted record;
     while (olv_sorter_next(s->sorter, &record, err)) {
         const char *path = record.bytes, *rest = path + strlen(path) + 1;
         struct olv_found_item found = {

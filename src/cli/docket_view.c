@@ -46,11 +46,11 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
     olv_text_add(&c->record, "", 1);
     return (!c->record.failed || olv_fail_memory(err)) &&
            olv_sorter_add(c->sorter,
-                          (struct olv_record){olv_docket_entry_modified(e), c->record.data, c->record.len},
+                          (struct olv_sorted){olv_docket_entry_modified(e), c->record.data, c->record.len},
                           err);
 }
 
-static void print_listed(struct table *table, const struct olv_record *record, const struct listed *l)
+static void print_listed(struct table *table, const struct olv_sorted *record, const struct listed *l)
 {
     const char *rule = (const char *)record->bytes + sizeof *l, *path = rule + l->rule_len;
     struct olv_text name = {0}, rule_name = {0};
@@ -66,7 +66,7 @@ static void print_listed(struct table *table, const struct olv_record *record, c
     olv_text_free(&rule_name);
 }
 
-static void print_listed_json(const struct olv_record *record, const struct listed *l)
+static void print_listed_json(const struct olv_sorted *record, const struct listed *l)
 {
     const char *rule = (const char *)record->bytes + sizeof *l;
     json_t *json = json_object();
@@ -90,7 +90,7 @@ static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t mo
                                                   {.heading = "Rule", .width = 16},
                                                   {.heading = "Path", .is_elastic = true}};
     struct table *table = as_json ? NULL : table_begin(cli, columns, sizeof columns / sizeof *columns);
-    struct olv_record record;
+    struct olv_sorted record;
     struct listed l;
     uint64_t count = 0;
     for (; olv_sorter_next(sorter, &record, err); count++) {

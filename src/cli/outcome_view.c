@@ -11,33 +11,33 @@
 
 enum { SHOWN = 20 };
 
-static void print_json(const struct olv_told *told)
+static void print_json(const struct olv_result_facts *facts)
 {
     json_t *json = json_object();
-    olv_json_name(json, "path", told->path);
-    olv_json_string(json, "result", told->result);
-    if (*told->reason)
-        olv_json_name(json, "reason", told->reason);
-    if (*told->into)
-        olv_json_name(json, "into", told->into);
-    olv_json_number(json, "size", told->size_bytes);
-    if (told->has_stored)
-        olv_json_number(json, "stored", told->stored_bytes);
-    json_object_set_new(json, "seconds", json_real(told->seconds));
+    olv_json_name(json, "path", facts->path);
+    olv_json_string(json, "result", facts->result);
+    if (*facts->reason)
+        olv_json_name(json, "reason", facts->reason);
+    if (*facts->into)
+        olv_json_name(json, "into", facts->into);
+    olv_json_number(json, "size", facts->size_bytes);
+    if (facts->has_packed)
+        olv_json_number(json, "stored", facts->packed_bytes);
+    json_object_set_new(json, "seconds", json_real(facts->seconds));
     cli_print_json(json);
 }
 
 /* The name of what was made; and where it is not as it should be, why. */
-static void add_what(const struct olv_told *told, struct olv_text *out)
+static void add_what(const struct olv_result_facts *facts, struct olv_text *out)
 {
-    term_name(out, told->path);
-    if (*told->into) {
+    term_name(out, facts->path);
+    if (*facts->into) {
         olv_text_puts(out, " -> ");
-        term_name(out, olv_path_name(told->into));
+        term_name(out, olv_path_name(facts->into));
     }
-    if (*told->reason) {
-        olv_text_puts(out, *told->into ? "; stays: " : ": ");
-        term_name(out, told->reason);
+    if (*facts->reason) {
+        olv_text_puts(out, *facts->into ? "; stays: " : ": ");
+        term_name(out, facts->reason);
     }
 }
 
@@ -48,18 +48,18 @@ static double percentage(uint64_t a, uint64_t b)
     return plain > 0 ? 100.0 * packed / plain : 100.0;
 }
 
-static void print_row(struct outcome_view *view, const struct olv_told *told)
+static void print_row(struct outcome_view *view, const struct olv_result_facts *facts)
 {
     struct olv_text what = {0};
     char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT] = "", ratio[32] = "", time[32] = "";
-    if (told->has_stored) {
-        olv_size_format(told->stored_bytes, after);
-        snprintf(ratio, sizeof ratio, "%.1f %%", percentage(told->size_bytes, told->stored_bytes));
+    if (facts->has_packed) {
+        olv_size_format(facts->packed_bytes, after);
+        snprintf(ratio, sizeof ratio, "%.1f %%", percentage(facts->size_bytes, facts->packed_bytes));
     }
-    if (told->seconds > 0)
-        snprintf(time, sizeof time, "%.2f s", told->seconds);
-    add_what(told, &what);
-    table_cell(view->table, STYLE_PLAIN, olv_size_format(told->size_bytes, before));
+    if (facts->seconds > 0)
+        snprintf(time, sizeof time, "%.2f s", facts->seconds);
+    add_what(facts, &what);
+    table_cell(view->table, STYLE_PLAIN, olv_size_format(facts->size_bytes, before));
     table_cell(view->table, STYLE_PLAIN, after);
     table_cell(view->table, STYLE_PLAIN, ratio);
     table_cell(view->table, STYLE_PLAIN, time);
@@ -67,14 +67,14 @@ static void print_row(struct outcome_view *view, const struct olv_told *told)
     olv_text_free(&what);
 }
 
-static void on_outcome(void *self, const struct olv_told *told)
+static void on_outcome(void *self, const struct olv_result_facts *facts)
 {
     struct outcome_view *view = self;
     watch_hide(view->cli);
     if (cli_has(view->cli, OPT_JSON))
-        print_json(told);
+        print_json(facts);
     else if (view->table)
-        print_row(view, told);
+        print_row(view, facts);
 }
 
 void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t files)

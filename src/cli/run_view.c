@@ -49,8 +49,8 @@ static void add_done(struct olv_text *line, const struct olv_act *act, const str
 {
     char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
     snprintf(words, sizeof words, "%s (%s%s%s)", act->past, olv_size_format(done->bytes, size),
-             done->stored_bytes ? " to " : "",
-             done->stored_bytes ? olv_size_format(done->stored_bytes, stored) : "");
+             done->packed_bytes ? " to " : "",
+             done->packed_bytes ? olv_size_format(done->packed_bytes, stored) : "");
     add_part(line, done->files, words);
 }
 
@@ -108,7 +108,7 @@ static void print_json(const struct olv_run *run, const struct olv_run_result *r
     json_t *json = json_object();
     uint64_t stored = 0;
     for (int act = 0; act < OLV_ACTS_MOST; act++)
-        stored += r->by_act[act].stored_bytes;
+        stored += r->by_act[act].packed_bytes;
     olv_json_string(json, "run", olv_run_id(run));
     olv_json_number(json, "done", r->done);
     olv_json_number(json, "done_size", r->done_bytes);

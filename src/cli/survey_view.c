@@ -145,7 +145,7 @@ void survey_print_total(const struct olv_survey *survey, const struct survey_vie
 /* ---- the list ---- */
 
 static bool next(struct olv_survey *survey, const struct survey_view *view, uint64_t *shown,
-                 struct olv_record *record, struct olv_error *err)
+                 struct olv_sorted *record, struct olv_error *err)
 {
     if (view->limit && *shown == view->limit)
         return false;
@@ -163,7 +163,7 @@ static void print_table(struct cli *cli, struct olv_survey *survey, const struct
                                      {.heading = "Owner", .width = 10},
                                      {.heading = "Path", .is_elastic = true}};
     struct table *table = table_begin(cli, columns, 5);
-    struct olv_record record;
+    struct olv_sorted record;
     uint64_t shown = 0;
     while (next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
@@ -187,7 +187,7 @@ static void print_table(struct cli *cli, struct olv_survey *survey, const struct
 static void print_formatted(struct olv_survey *survey, const struct survey_view *view, struct olv_error *err)
 {
     struct olv_text line = {0};
-    struct olv_record record;
+    struct olv_sorted record;
     uint64_t shown = 0;
     while (next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
@@ -211,7 +211,7 @@ void survey_print_list(struct cli *cli, struct olv_survey *survey, const struct 
 
 void survey_print_json_list(struct olv_survey *survey, const struct survey_view *view, struct olv_error *err)
 {
-    struct olv_record record;
+    struct olv_sorted record;
     uint64_t shown = 0;
     while (next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);

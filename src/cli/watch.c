@@ -22,7 +22,7 @@ struct cli_watch {
     bool is_terminal, is_shown;
     double began, drawn;
     uint64_t expected, expected_bytes;
-    void (*outcome)(void *self, const struct olv_told *told);
+    void (*outcome)(void *self, const struct olv_result_facts *facts);
     void *outcome_self;
     char **troubles; /* ready to print; owned */
     size_t kept, cap;
@@ -141,11 +141,11 @@ static bool is_interrupted(void *self)
     return interrupted != 0;
 }
 
-static void on_outcome(void *self, const struct olv_told *told)
+static void on_outcome(void *self, const struct olv_result_facts *facts)
 {
     struct cli_watch *w = self;
     if (w->outcome)
-        w->outcome(w->outcome_self, told);
+        w->outcome(w->outcome_self, facts);
 }
 
 bool watch_begin(struct cli *cli)
@@ -198,7 +198,8 @@ void watch_expect_bytes(struct cli *cli, uint64_t bytes)
     cli->watch->expected_bytes = bytes;
 }
 
-void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_told *told), void *self)
+void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_result_facts *facts),
+                    void *self)
 {
     cli->watch->outcome = each;
     cli->watch->outcome_self = self;

@@ -18,7 +18,8 @@ void watch_hide(struct cli *cli);
 void watch_expect(struct cli *cli, uint64_t files);
 void watch_expect_bytes(struct cli *cli, uint64_t bytes);
 /* Who hears of each outcome; NULL: nobody. */
-void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_told *told), void *self);
+void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_result_facts *facts),
+                    void *self);
 /* Names what could not be read or done since the last call; the first twenty, or all with --verbose. */
 void watch_print_troubles(struct cli *cli);
 bool watch_is_interrupted(const struct cli *cli);

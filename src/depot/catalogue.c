@@ -17,7 +17,7 @@ static const char schema[] =
     " born_ns INTEGER, run TEXT NOT NULL,"
     " rule TEXT NOT NULL, codec TEXT NOT NULL, made_s INTEGER NOT NULL, made_ns INTEGER NOT NULL,"
     " length INTEGER NOT NULL, members INTEGER NOT NULL, bytes INTEGER NOT NULL, manifest INTEGER NOT NULL,"
-    " end_xxh3 INTEGER NOT NULL, manifest_sha256 BLOB, is_told INTEGER NOT NULL, UNIQUE (depot, name));"
+    " end_xxh3 INTEGER NOT NULL, manifest_sha256 BLOB, is_recorded INTEGER NOT NULL, UNIQUE (depot, name));"
     "CREATE TABLE frame (archive INTEGER NOT NULL, number INTEGER NOT NULL, begins INTEGER NOT NULL,"
     " length INTEGER NOT NULL, plain INTEGER NOT NULL, check_xxh3 INTEGER NOT NULL, at INTEGER NOT NULL,"
     " packed_xxh3 INTEGER NOT NULL, PRIMARY KEY (archive, number)) WITHOUT ROWID;"

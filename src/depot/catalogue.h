@@ -44,7 +44,7 @@ struct catalogue_archive {
     uint64_t length, members, bytes;
     size_t manifest_frame;             /* the first of the manifest's */
     uint8_t manifest[OLV_SHA256_SIZE]; /* SHA-256 of the manifest */
-    bool is_told;                      /* the ledger has a line about it */
+    bool is_recorded;                  /* the ledger has a line about it */
 };
 
 /* Adds an archive in the state making, before there is a file. `temporary` is what that is called until it
@@ -82,11 +82,11 @@ bool catalogue_adopt(struct olv_catalogue *catalogue, int64_t archive, const str
 bool catalogue_let_go(struct olv_catalogue *catalogue, const struct catalogue_replaced *replaced,
                       struct olv_error *err);
 /* Calls `each` for every live archive about which the ledger has no line yet; stops when it returns false. */
-bool catalogue_untold(struct olv_catalogue *catalogue,
-                      bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
-                      struct olv_error *err);
+bool catalogue_unrecorded(struct olv_catalogue *catalogue,
+                          bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                          struct olv_error *err);
 /* It has one about all that are live now. */
-bool catalogue_note_told(struct olv_catalogue *catalogue, struct olv_error *err);
+bool catalogue_note_recorded(struct olv_catalogue *catalogue, struct olv_error *err);
 /* Forgets an archive in whatever state. */
 bool catalogue_forget(struct olv_catalogue *catalogue, int64_t archive, struct olv_error *err);
 

@@ -56,7 +56,7 @@ static bool insert_archive(void *self, struct olv_error *err)
 {
     static const char sql[] =
         "INSERT INTO archive (state, uid, depot, name, temporary, run, rule, codec, made_s, made_ns, length,"
-        " members, bytes, manifest, end_xxh3, is_told)"
+        " members, bytes, manifest, end_xxh3, is_recorded)"
         " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0, "
         "0)";
     struct beginning *b = self;
@@ -382,7 +382,7 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
     static const char sql[] =
         "UPDATE archive SET state = 1, name = ?2, length = ?3, members = ?4, bytes = ?5, manifest = ?6,"
         " end_xxh3 = ?7, uid = ?8, run = ?9, rule = ?10, made_s = ?11, made_ns = ?12, temporary = x'',"
-        " inode = NULL, born_s = NULL, born_ns = NULL, manifest_sha256 = ?13, is_told = ?14"
+        " inode = NULL, born_s = NULL, born_ns = NULL, manifest_sha256 = ?13, is_recorded = ?14"
         " WHERE id = ?1 AND state = 0";
     const struct catalogue_archive *a = f->facts;
     struct olv_catalogue *c = f->catalogue;
@@ -402,7 +402,7 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
         sqlite3_bind_int64(s, 11, a->made.s);
         sqlite3_bind_int64(s, 12, a->made.ns);
         sqlite3_bind_blob(s, 13, a->manifest, sizeof a->manifest, SQLITE_STATIC);
-        sqlite3_bind_int(s, 14, a->is_told);
+        sqlite3_bind_int(s, 14, a->is_recorded);
         ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
     }
     ok = ok && (sqlite3_changes(c->base.db) == 1 ||
@@ -461,15 +461,15 @@ bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error
     return database_write(&c->base, forget_it, &f, err);
 }
 
-static bool note_told(void *self, struct olv_error *err)
+static bool note_recorded(void *self, struct olv_error *err)
 {
     struct olv_catalogue *c = self;
     int changes;
-    return change(c, "UPDATE archive SET is_told = 1 WHERE is_told = 0 AND state = ?1", OLV_ARCHIVE_LIVE,
-                  &changes, err);
+    return change(c, "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1",
+                  OLV_ARCHIVE_LIVE, &changes, err);
 }
 
-bool catalogue_note_told(struct olv_catalogue *c, struct olv_error *err)
+bool catalogue_note_recorded(struct olv_catalogue *c, struct olv_error *err)
 {
-    return database_write(&c->base, note_told, c, err);
+    return database_write(&c->base, note_recorded, c, err);
 }

@@ -157,7 +157,7 @@ static bool adopt(struct reading *r, struct olv_error *err)
     const struct reread_options *o = r->options;
     struct catalogue_known known;
     olv_hasher_end(r->hasher, r->archive.manifest);
-    r->archive.is_told = true;
+    r->archive.is_recorded = true;
     if (o->may_be_ours && (r->result->is_damaged || !o->may_be_ours(o->self, &r->archive)))
         return olv_fail(
             err, OLV_UNTRUSTED,

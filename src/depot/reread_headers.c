@@ -27,11 +27,11 @@ static bool go_to_frame(struct heading *h, uint64_t frame)
 }
 
 /* False where it cannot be read; more than damage has a code other than OLV_BROKEN. */
-static bool read_header(struct heading *h, const struct member_place *m, uint8_t out[OLV_SHA256_SIZE],
+static bool read_header(struct heading *h, const struct member_position *m, uint8_t out[OLV_SHA256_SIZE],
                         struct olv_error *err)
 {
     const struct reading *r = h->reading;
-    struct vault_place place = {.fd = r->fd, .id = r->archive.id, .codec = r->codec};
+    struct vault_position place = {.fd = r->fd, .id = r->archive.id, .codec = r->codec};
     struct olv_member ignored;
     if (!go_to_frame(h, m->frame) || m->at < h->at)
         return olv_fail(err, OLV_BROKEN, "its manifest makes no sense");

@@ -34,7 +34,7 @@ static bool take_member(struct reading *r, const json_t *json, struct olv_error 
     r->archive.bytes += m->member.size_bytes;
     if (!grow(&r->places, r->place_count, &r->place_cap, sizeof *r->places))
         return olv_fail_memory(err);
-    r->places[r->place_count++] = (struct member_place){m->made.frame, m->made.at};
+    r->places[r->place_count++] = (struct member_position){m->made.frame, m->made.at};
     return catalogue_put_member(r->options->catalogue, r->row, &m->made, err);
 }
 

@@ -28,7 +28,7 @@ struct reading {
     int64_t row; /* of the archive in the catalogue, while it is made; 0: none */
     struct olv_text run, rule;
     struct olv_hasher *hasher; /* of the manifest */
-    struct member_place {
+    struct member_position {
         uint64_t frame, at; /* of its header: the frame's number, and the place in the plain archive */
     } * places;             /* of all members, in the order of the manifest; owned */
     size_t place_count, place_cap;

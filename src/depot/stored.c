@@ -121,11 +121,11 @@ bool olv_catalogue_archives(struct olv_catalogue *c,
     return each_archive(c, OF_ARCHIVES " ORDER BY d.name, a.name", each, self, err);
 }
 
-bool catalogue_untold(struct olv_catalogue *c,
-                      bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
-                      struct olv_error *err)
+bool catalogue_unrecorded(struct olv_catalogue *c,
+                          bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
+                          struct olv_error *err)
 {
-    return each_archive(c, OF_ARCHIVES " AND a.is_told = 0 ORDER BY a.id", each, self, err);
+    return each_archive(c, OF_ARCHIVES " AND a.is_recorded = 0 ORDER BY a.id", each, self, err);
 }
 
 struct columns {

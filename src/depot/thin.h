@@ -9,7 +9,7 @@
 #include "depot/catalogue.h"
 
 /* Where a member's header stands; see struct olv_stored_file. */
-struct thin_place {
+struct thin_position {
     uint64_t begins, within;
     bool stays; /* set by thin_archive: a hard link that stays needs its contents */
 };
@@ -22,7 +22,7 @@ struct thin_options {
     const char *run;
     const char *label; /* of the new archive while it has no name */
     const uint8_t *id; /* of the archive: another one is not touched */
-    struct thin_place *gone;
+    struct thin_position *gone;
     size_t count;
     const struct olv_observer *observer;
 };

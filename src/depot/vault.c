@@ -122,7 +122,7 @@ static bool point_to(struct vault *v, int fd, struct olv_error *err)
     return true;
 }
 
-struct tar_reader *vault_open(struct vault *v, const struct vault_place *place, struct olv_member *member,
+struct tar_reader *vault_open(struct vault *v, const struct vault_position *place, struct olv_member *member,
                               struct olv_error *err)
 {
     bool is_plain = place->codec == OLV_CODEC_NONE;

@@ -13,7 +13,7 @@
 
 struct vault;
 struct vault *vault_new(void); /* NULL without memory */
-struct vault_place {
+struct vault_position {
     int fd;            /* the archive, open */
     const uint8_t *id; /* of the archive: 16 bytes, by which it is told from others */
     enum olv_codec codec;
@@ -22,8 +22,8 @@ struct vault_place {
 };
 /* Goes to a member. The reader is the vault's own, and the member borrowed, until the next call. NULL with
  * OLV_BROKEN. */
-struct tar_reader *vault_open(struct vault *vault, const struct vault_place *place, struct olv_member *member,
-                              struct olv_error *err);
+struct tar_reader *vault_open(struct vault *vault, const struct vault_position *place,
+                              struct olv_member *member, struct olv_error *err);
 /* SHA-256 of the headers of the member that was opened last. */
 const uint8_t *vault_header(const struct vault *vault);
 void vault_free(struct vault *vault);

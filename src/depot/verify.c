@@ -101,7 +101,7 @@ static bool digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t s
 /* Only without a codec can a part of a frame be read where another is damaged. */
 static bool is_intact(struct losing *l, const struct olv_stored_file *file)
 {
-    struct vault_place place = {l->fd, file->archive_id, file->codec, file->begins, file->within};
+    struct vault_position place = {l->fd, file->archive_id, file->codec, file->begins, file->within};
     struct olv_error ignored = {0};
     uint8_t is[OLV_SHA256_SIZE];
     struct olv_member member;

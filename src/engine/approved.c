@@ -84,7 +84,7 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
     olv_text_add(&o->record, olv_text_string(&o->single.bytes), o->single.bytes.len);
     if (o->record.failed || o->single.bytes.failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(o->sorter, (struct olv_record){{0, 0}, o->record.data, o->record.len}, err);
+    return olv_sorter_add(o->sorter, (struct olv_sorted){{0, 0}, o->record.data, o->record.len}, err);
 }
 
 static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -95,7 +95,7 @@ static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error 
 
 static bool take_sorted(struct ordering *o, struct olv_error *err)
 {
-    struct olv_record record;
+    struct olv_sorted record;
     struct olv_text segment = {0};
     bool ok = true;
     while (ok && olv_sorter_next(o->sorter, &record, err)) {

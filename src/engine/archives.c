@@ -142,7 +142,7 @@ bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struc
         olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->path, a->id, a->length,
                                                                     a->members, a->manifest});
     }
-    *any = run->lent.catalogue && catalogue_untold(run->lent.catalogue, tell_one, &t, err) && t.any;
+    *any = run->lent.catalogue && catalogue_unrecorded(run->lent.catalogue, tell_one, &t, err) && t.any;
     return err->code == OLV_OK;
 }
 
@@ -159,7 +159,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     bool any = false, is_ours = !*c->of_run;
-    if (!catalogue_untold(run->lent.catalogue, find_one, &any, err))
+    if (!catalogue_unrecorded(run->lent.catalogue, find_one, &any, err))
         return false;
     if (any)
         begin_lines(c);
@@ -170,7 +170,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
     if (is_ours)
         return run_end(run, &(struct olv_end_facts){run->id, "finished", 0, 0, 0, 0}, err);
     return run_tell_archives(run, c->of_run, &any, err) && run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_told(run->lent.catalogue, err));
+           (!any || catalogue_note_recorded(run->lent.catalogue, err));
 }
 
 /* What this was opened for is a run of its own. */

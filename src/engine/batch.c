@@ -57,7 +57,7 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
 
 static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *err)
 {
-    remember_settle(c->run);
+    remember_store(c->run);
     return !uses_trash || (olv_trashes_store(c->run->lent.trashes, err) && note_trashes(c, err));
 }
 

@@ -63,7 +63,7 @@ static void intend_next(struct batches *b)
         intent.batch = ++b->composed;
         olv_sha256(run->lent.hasher, b->next.segment.data, b->next.segment.len, intent.segment);
     }
-    recorder_gather(b->carrying.recorder, is_there ? &intent : NULL);
+    recorder_collect(b->carrying.recorder, is_there ? &intent : NULL);
 }
 
 /* ---- batch after batch ---- */
@@ -107,7 +107,7 @@ static bool step(struct batches *b, bool *has_more, struct olv_error *err)
 }
 
 /* All outcomes up to now are lines, and what they tell of is on the disk. */
-static bool settle_down(struct batches *b, struct olv_error *err)
+static bool drain(struct batches *b, struct olv_error *err)
 {
     return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) &&
            touched_sync(&b->carrying.touched, err);
@@ -118,7 +118,7 @@ static bool turn_ledger(struct batches *b, struct olv_error *err)
 {
     struct olv_run *run = b->carrying.run;
     return !olv_ledger_is_segment_full(run->ledger) ||
-           (settle_down(b, err) && run_sync(run, err) && run_checkpoint(run, err));
+           (drain(b, err) && run_sync(run, err) && run_checkpoint(run, err));
 }
 
 static bool do_batches(struct batches *b, struct olv_error *err)
@@ -126,7 +126,7 @@ static bool do_batches(struct batches *b, struct olv_error *err)
     bool has_more = true, ok = olv_spool_rewind(b->carrying.docket, err);
     while (ok && has_more)
         ok = step(b, &has_more, err) && turn_ledger(b, err);
-    return ok && settle_down(b, err);
+    return ok && drain(b, err);
 }
 
 /* ---- the run ---- */
@@ -163,7 +163,7 @@ bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_
         return false;
     olv_ledger_end_run(run->ledger, facts);
     return run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_told(run->lent.catalogue, err)) && state_mark_closed(&run->state, err);
+           (!any || catalogue_note_recorded(run->lent.catalogue, err)) && state_mark_closed(&run->state, err);
 }
 
 static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)

@@ -41,7 +41,7 @@ static bool commit(struct commits *c, struct olv_error *err)
     while (c->segment && !write_segment(c, err))
         if (!reserve_use(state, err))
             return false;
-    recorder_await_gathered(c->recorder);
+    recorder_await_collected(c->recorder);
     return run_write(c->run, err);
 }
 

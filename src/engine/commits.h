@@ -13,7 +13,7 @@ struct commits;
 
 /* NULL without memory; without a thread everything is done at once. Borrows both. */
 struct commits *commits_new(struct olv_run *run, struct recorder *recorder);
-/* Begins one, after the one before was waited for and the recorder was told to gather its lines. Takes over
+/* Begins one, after the one before was waited for and the recorder was told to collect its lines. Takes over
  * what was touched; borrows the segment, NULL for none, until the wait. */
 void commits_begin(struct commits *commits, struct touched *touched, const struct olv_text *segment,
                    uint64_t batch);

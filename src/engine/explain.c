@@ -31,7 +31,7 @@ struct explaining {
     struct judge judge;
     struct whole_view whole;         /* of a policy with rules about directories */
     struct olv_stat times;           /* scratch of find_steps */
-    const struct root_place *place;  /* the innermost `under` around it; NULL: none */
+    const struct rules_begin *place; /* the innermost `under` around it; NULL: none */
     int dir;                         /* of the file */
     const char *name;                /* in it */
     struct olv_scan_dir root, below; /* where it lies, as a walk would have it */
@@ -107,7 +107,7 @@ static void find_place(struct explaining *x)
     struct olv_stat directory;
     bool has_mount = olv_os_stat(x->dir, "", &directory);
     for (size_t i = 0; i < x->judging.roots.count; i++) {
-        const struct root_place *place = &x->judging.roots.places[i];
+        const struct rules_begin *place = &x->judging.roots.places[i];
         if (has_mount && place->mount == directory.mount && lies_in(x->out->path, place->path) &&
             (!x->place || strlen(place->path) >= strlen(x->place->path)))
             x->place = place;
@@ -184,7 +184,7 @@ static bool find_steps(struct explaining *x)
         return false;
     if (x->whole.is_directory) { /* as old as what is in it */
         x->times = out->stat;
-        record_times(&x->whole.record, &x->times);
+        summary_times(&x->whole.summary, &x->times);
         x->asked->stat = &x->times;
     }
     out->clock = olv_decider_clock(x->judging.decider, out->verdict.rule, x->asked);
@@ -210,7 +210,7 @@ static void add_obstacle(struct explaining *x, const char *words)
 /* What in a directory that a rule owns keeps it from going as a whole. */
 static void find_obstacles_inside(struct explaining *x)
 {
-    const struct record *r = &x->whole.record;
+    const struct summary *r = &x->whole.summary;
     const struct olv_guard *guard = x->options->guard;
     struct olv_stat directory;
     if (x->out->stat.kind != OLV_KIND_DIRECTORY)
@@ -225,7 +225,7 @@ static void find_obstacles_inside(struct explaining *x)
         add_obstacle(x, "something in it is kept, held, recovered a short while ago, or cannot be known");
     if (r->has_open && !x->policy->rules[r->judged.rule].open_too)
         add_obstacle(x, "something in it is open for writing");
-    if (r->owner == RECORD_SEVERAL || (r->owner != RECORD_NOBODY && r->owner != (int)r->judged.rule))
+    if (r->owner == SUMMARY_SEVERAL || (r->owner != SUMMARY_NOBODY && r->owner != (int)r->judged.rule))
         add_obstacle(x, "something in it belongs to another rule");
 }
 
@@ -235,7 +235,7 @@ static void find_obstacles(struct explaining *x)
     struct olv_subject *subject = &x->subject.scan.subject;
     const struct olv_subject_facts *facts = subject->facts;
     enum olv_truth open = facts->is_open(subject);
-    struct olv_os_place place;
+    struct olv_os_mount_facts place;
     enum olv_barrier barrier = olv_guard_of(x->options->guard, x->out->path);
     if (barrier == OLV_SYSTEM_PLACE)
         add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
@@ -257,7 +257,7 @@ static void find_obstacles(struct explaining *x)
         add_obstacle(x, "it is protected: immutable by its file attributes");
     if (stat->is_append_only)
         add_obstacle(x, "it is protected: append-only by its file attributes");
-    if (olv_os_place(x->dir, &place) && place.is_read_only)
+    if (olv_os_facts_of_mount(x->dir, &place) && place.is_read_only)
         add_obstacle(x, "its file system is mounted read-only");
     else if (faccessat(x->dir, ".", W_OK | X_OK, AT_EACCESS) < 0)
         add_obstacle(x, "you may not change its directory");
@@ -273,7 +273,7 @@ static bool look_around(struct explaining *x, const struct olv_observer *observe
     if (!wholes_look(&x->judging, x->place->root, out->path, &x->whole, observer, err))
         return false;
     out->is_summed_up = view->is_directory;
-    out->contents = view->record.contents;
+    out->contents = view->summary.contents;
     if (*view->goes_with) {
         out->goes_with = olv_arena_copy(x->arena, view->goes_with, strlen(view->goes_with));
         out->goes = view->goes;
@@ -320,7 +320,7 @@ static bool judge(struct explaining *x, const struct olv_observer *observer, str
     x->scope = x->place->scope;
     if (!ask_rules(x))
         return olv_fail_memory(err);
-    if (x->whole.is_directory && x->whole.record.judged.reason == OLV_DUE)
+    if (x->whole.is_directory && x->whole.summary.judged.reason == OLV_DUE)
         out->verdict = x->whole.verdict;
     if (out->verdict.reason != OLV_NOT_OWNED && out->verdict.reason != OLV_UNDECIDED && !find_steps(x))
         return olv_fail_memory(err);

@@ -48,7 +48,7 @@ static bool discards(const struct olv_rule *rule)
     return false;
 }
 
-static void examine_clock(struct examining *x, const char *path, const struct olv_os_place *place,
+static void examine_clock(struct examining *x, const char *path, const struct olv_os_mount_facts *place,
                           const struct olv_stat *stat)
 {
     if (x->rule->clock == OLV_CLOCK_BORN && !stat->has_born)
@@ -64,7 +64,7 @@ static bool examine_place(void *self, const char *path)
     struct olv_error why = {0};
     char *real = trusted_resolve(path, &why);
     int fd = real ? olv_os_open_path(real) : -1;
-    struct olv_os_place place;
+    struct olv_os_mount_facts place;
     struct olv_stat stat;
     x->places++;
     if (why.code == OLV_UNTRUSTED) {
@@ -72,7 +72,7 @@ static bool examine_place(void *self, const char *path)
         warn(x, path, what);
     } else if (fd < 0) {
         warn(x, path, errno == ENOENT ? "there is no such directory" : strerror(errno));
-    } else if (olv_os_stat(fd, "", &stat) && olv_os_place(fd, &place)) {
+    } else if (olv_os_stat(fd, "", &stat) && olv_os_facts_of_mount(fd, &place)) {
         enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;
         examine_clock(x, real, &place, &stat);
         if (barrier == OLV_SYSTEM_PLACE)
@@ -118,11 +118,11 @@ static void examine_depot(const struct olv_policy *policy, const struct olv_depo
 {
     char *real = realpath(depot->path, NULL);
     int fd = real ? olv_os_open_path(real) : -1;
-    struct olv_os_place place;
+    struct olv_os_mount_facts place;
     warn_of_trust(list, depot);
     if (fd < 0)
         warn_of_depot(list, depot, errno == ENOENT ? "there is no such directory" : strerror(errno));
-    else if (olv_os_place(fd, &place) && place.is_read_only)
+    else if (olv_os_facts_of_mount(fd, &place) && place.is_read_only)
         warn_of_depot(list, depot, "this file system is mounted read-only");
     else if (faccessat(fd, ".", W_OK | X_OK, AT_EACCESS) < 0)
         warn_of_depot(list, depot, "you may not write there");

@@ -45,7 +45,7 @@ bool run_write(struct olv_run *run, struct olv_error *err)
 
 bool run_sync(struct olv_run *run, struct olv_error *err)
 {
-    olv_ledger_gather(run->ledger);
+    olv_ledger_collect(run->ledger);
     return run_write(run, err);
 }
 

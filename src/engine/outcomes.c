@@ -22,18 +22,18 @@ static void record(struct carrying *c, const struct olv_docket_entry *e, const s
                                   .path = path,
                                   .into = into,
                                   .digest = o->digest,
-                                  .has_stored = o->has_stored,
-                                  .stored_bytes = o->stored_bytes,
+                                  .has_packed = o->has_packed,
+                                  .packed_bytes = o->packed_bytes,
                               });
     if (observer && observer->outcome)
-        observer->outcome(observer->self, &(struct olv_told){.path = path,
-                                                             .into = into,
-                                                             .result = result,
-                                                             .reason = reason,
-                                                             .size_bytes = olv_docket_entry_size(e),
-                                                             .has_stored = o->has_stored,
-                                                             .stored_bytes = o->stored_bytes,
-                                                             .seconds = o->seconds});
+        observer->outcome(observer->self, &(struct olv_result_facts){.path = path,
+                                                                     .into = into,
+                                                                     .result = result,
+                                                                     .reason = reason,
+                                                                     .size_bytes = olv_docket_entry_size(e),
+                                                                     .has_packed = o->has_packed,
+                                                                     .packed_bytes = o->packed_bytes,
+                                                                     .seconds = o->seconds});
     remember_outcome(run, e, o);
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(observer,
@@ -52,7 +52,7 @@ static void count_done(struct olv_run_result *r, const struct olv_docket_entry *
     r->done_bytes += olv_docket_entry_size(e);
     by_act->files++;
     by_act->bytes += olv_docket_entry_size(e);
-    by_act->stored_bytes += o->stored_bytes;
+    by_act->packed_bytes += o->packed_bytes;
 }
 
 static void count(struct olv_run_result *r, const struct olv_docket_entry *e, const struct olv_outcome *o)

@@ -44,7 +44,7 @@ static bool take(void *self, const struct olv_ledger_record *r)
     return true;
 }
 
-static bool is_told(void *self, const struct catalogue_archive *a)
+static bool is_recorded(void *self, const struct catalogue_archive *a)
 {
     const struct rebuilding *x = self;
     for (size_t i = 0; i < x->count; i++) {
@@ -80,7 +80,7 @@ static bool open_depot(struct rebuilding *x, const char *state, struct reread_op
     depot_warn(o->observer, err, "only archives that the ledger knows are read");
     olv_error_clear(err);
     o->dir = olv_os_open_path(o->path);
-    o->may_be_ours = is_told;
+    o->may_be_ours = is_recorded;
     return o->dir >= 0 ? read_ledger(x, state, err) : olv_fail_system(err, o->path, "cannot open the depot");
 }
 

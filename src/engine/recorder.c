@@ -8,7 +8,7 @@
 #include <string.h>
 
 struct record {
-    enum { OUTCOME, INTENT, GATHER } what; /* an intent gathers, too */
+    enum { OUTCOME, INTENT, COLLECT } what; /* an intent collects, too */
     struct olv_docket_entry entry;
     struct olv_location location; /* of that, where it has one */
     struct olv_outcome_facts facts;
@@ -28,9 +28,9 @@ struct recorder {
     struct olv_ledger *ledger;
     struct crew *crew; /* of one */
     struct chunk chunks[CHUNKS];
-    size_t at;                      /* which one is being filled */
-    unsigned long given, gather_at; /* chunks up to now; and up to the last record that gathers */
-    bool has_failed;                /* memory ran out */
+    size_t at;                         /* which one is being filled */
+    unsigned long given, collected_at; /* chunks up to now; and up to the last record that collects */
+    bool has_failed;                   /* memory ran out */
 };
 
 static void write_record(struct olv_ledger *ledger, struct record *record)
@@ -40,7 +40,7 @@ static void write_record(struct olv_ledger *ledger, struct record *record)
     if (record->what == INTENT)
         olv_ledger_intent(ledger, &record->intent);
     if (record->what != OUTCOME)
-        olv_ledger_gather(ledger);
+        olv_ledger_collect(ledger);
     free(record->words);
 }
 
@@ -61,7 +61,7 @@ struct recorder *recorder_new(struct olv_ledger *ledger)
         return NULL;
     r->ledger = ledger;
     r->at = 0;
-    r->given = r->gather_at = 0;
+    r->given = r->collected_at = 0;
     r->has_failed = false;
     for (size_t i = 0; i < CHUNKS; i++)
         r->chunks[i].count = 0;
@@ -150,19 +150,19 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
     }
 }
 
-void recorder_gather(struct recorder *r, const struct olv_intent_facts *intent)
+void recorder_collect(struct recorder *r, const struct olv_intent_facts *intent)
 {
     struct record *record = next(r);
-    record->what = intent ? INTENT : GATHER;
+    record->what = intent ? INTENT : COLLECT;
     if (intent)
         record->intent = *intent;
     give(r);
-    r->gather_at = r->given;
+    r->collected_at = r->given;
 }
 
-void recorder_await_gathered(struct recorder *r)
+void recorder_await_collected(struct recorder *r)
 {
-    crew_await(r->crew, r->gather_at);
+    crew_await(r->crew, r->collected_at);
 }
 
 void recorder_free(struct recorder *r)

@@ -12,11 +12,11 @@ struct recorder;
 struct recorder *recorder_new(struct olv_ledger *ledger);
 /* All strings are copied but the run's name, which is borrowed until then. */
 void recorder_add(struct recorder *recorder, const struct olv_outcome_facts *facts);
-/* Adds the intent, where there is one (its run is borrowed), and gathers (olv_ledger_gather) what was added
+/* Adds the intent, where there is one (its run is borrowed), and collects (olv_ledger_collect) what was added
  * up to it; nothing is being written then. */
-void recorder_gather(struct recorder *recorder, const struct olv_intent_facts *intent);
+void recorder_collect(struct recorder *recorder, const struct olv_intent_facts *intent);
 /* Waits until that has happened. Called in any thread that knows of it. */
-void recorder_await_gathered(struct recorder *recorder);
+void recorder_await_collected(struct recorder *recorder);
 /* Waits until everything that was added is a line. False when memory ran out meanwhile. */
 bool recorder_drain(struct recorder *recorder);
 void recorder_free(struct recorder *recorder);

@@ -30,7 +30,7 @@ void remember_outcome(struct olv_run *run, const struct olv_docket_entry *e, con
     olv_text_free(&path);
 }
 
-void remember_settle(struct olv_run *run)
+void remember_store(struct olv_run *run)
 {
     struct olv_error err = {0};
     if (run->reg && !register_store(run->reg, run->lent.run, run->lent.now, &err))

@@ -9,6 +9,6 @@
 void remember_outcome(struct olv_run *run, const struct olv_docket_entry *entry,
                       const struct olv_outcome *outcome);
 /* Brings to the disk what is to be remembered up to now; a failure is only told. */
-void remember_settle(struct olv_run *run);
+void remember_store(struct olv_run *run);
 
 #endif

@@ -58,7 +58,7 @@ bool run_find_trash(struct olv_run *run, const struct hooks *hooks, const struct
                     struct olv_error *err);
 /* The path of the trash that was used last, where it is not the home trash; else "". */
 const char *run_trash_place(const struct olv_run *run, const struct hooks *hooks);
-/* Brings to the disk what was gathered of the ledger, beside others that add to it; all of it; and signs it.
+/* Brings to the disk what was collected of the ledger, beside others that add to it; all of it; and signs it.
  * From the reserve where the disk is full. */
 bool run_write(struct olv_run *run, struct olv_error *err);
 bool run_sync(struct olv_run *run, struct olv_error *err);

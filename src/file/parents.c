@@ -141,7 +141,7 @@ int parents_open(const char *directory, const struct olv_stat *inhabitant, const
     return fd;
 }
 
-void parents_settle(const char *directory, const char *label)
+void parents_finish(const char *directory, const char *label)
 {
     char path[PATH_MAX];
     bool goes_on = copy_path(path, directory);

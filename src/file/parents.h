@@ -15,6 +15,6 @@ int parents_there(const char *directory, struct olv_error *err);
 int parents_open(const char *directory, const struct olv_stat *inhabitant, const char *label,
                  struct olv_error *err);
 /* After a crash: what was being made of it under this label goes. */
-void parents_settle(const char *directory, const char *label);
+void parents_finish(const char *directory, const char *label);
 
 #endif

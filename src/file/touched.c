@@ -21,13 +21,13 @@ static bool has_system(const struct touched *t, uint64_t device)
 }
 
 /* False when there is no room. */
-static bool put(struct touched_place *places, unsigned *count, unsigned most, int fd, uint64_t device,
+static bool put(struct touched_item *places, unsigned *count, unsigned most, int fd, uint64_t device,
                 uint64_t inode)
 {
     int own = *count < most ? fcntl(fd, F_DUPFD_CLOEXEC, 3) : -1;
     if (own < 0)
         return false;
-    places[(*count)++] = (struct touched_place){device, inode, own};
+    places[(*count)++] = (struct touched_item){device, inode, own};
     return true;
 }
 

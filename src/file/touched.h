@@ -12,7 +12,7 @@ enum { TOUCHED_FEW = 64, TOUCHED_MOST_SYSTEMS = 16 };
 
 /* Begins zeroed. May be copied: then only one of both goes on being used. */
 struct touched {
-    struct touched_place {
+    struct touched_item {
         uint64_t device, inode;
         int fd; /* owned */
     } few[TOUCHED_FEW], systems[TOUCHED_MOST_SYSTEMS];

@@ -3,7 +3,7 @@
 
 #include "olvido/policy.h"
 
-static bool ask_register(const struct former_place *p, const struct olv_act *act, struct origin *out)
+static bool ask_register(const struct former_file *p, const struct olv_act *act, struct origin *out)
 {
     struct olv_had had = {
         .act = act, .size_bytes = p->stat->size_bytes, .modified = p->stat->modified, .was_name = ""};
@@ -27,7 +27,7 @@ bool former_is_likely(const char *name)
     return olv_codec_of_name(name) != OLV_CODEC_NONE;
 }
 
-void former_find(struct former *f, const struct former_place *p)
+void former_find(struct former *f, const struct former_file *p)
 {
     f->is_known = former_is_likely(p->name) && (origin_read(p->dir, p->name, p->stat, p->notes, &f->origin) ||
                                                 ask_register(p, NULL, &f->origin));
@@ -37,7 +37,7 @@ void former_find(struct former *f, const struct former_place *p)
     f->stat.size_bytes = f->origin.size_bytes;
 }
 
-bool former_has_had(const struct former *f, const struct former_place *p, const struct olv_act *act)
+bool former_has_had(const struct former *f, const struct former_file *p, const struct olv_act *act)
 {
     struct origin ignored;
     if (f->is_known)

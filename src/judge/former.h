@@ -9,7 +9,7 @@
 
 #include <pthread.h>
 
-struct former_place {
+struct former_file {
     const struct olv_notes *notes; /* NULL: none counts */
     struct olv_register *reg;      /* NULL: there is none */
     pthread_mutex_t *lock;         /* held while it is asked */
@@ -28,8 +28,8 @@ struct former {
 
 /* Whether a file with such a name can have been something else: no other needs to be looked at. */
 bool former_is_likely(const char *name);
-void former_find(struct former *former, const struct former_place *place);
+void former_find(struct former *former, const struct former_file *place);
 /* Whether it has had that step. */
-bool former_has_had(const struct former *former, const struct former_place *place, const struct olv_act *act);
+bool former_has_had(const struct former *former, const struct former_file *place, const struct olv_act *act);
 
 #endif

@@ -18,24 +18,24 @@ static bool path_of(const void *self, struct olv_text *out)
     return true;
 }
 
-static struct former_place place_of(const struct tree_subject *s)
+static struct former_file place_of(const struct tree_subject *s)
 {
     const struct judging *j = s->judge->judging;
     const struct olv_scan_entry *entry = s->scan.entry;
-    return (struct former_place){.notes = j->options->notes,
-                                 .reg = j->options->reg,
-                                 .lock = j->asking,
-                                 .dir = entry->dir_fd,
-                                 .name = entry->name,
-                                 .path = path_of,
-                                 .self = entry,
-                                 .stat = &entry->stat};
+    return (struct former_file){.notes = j->options->notes,
+                                .reg = j->options->reg,
+                                .lock = j->asking,
+                                .dir = entry->dir_fd,
+                                .name = entry->name,
+                                .path = path_of,
+                                .self = entry,
+                                .stat = &entry->stat};
 }
 
 static bool has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
-    struct former_place place = place_of(s);
+    struct former_file place = place_of(s);
     return former_has_had(&s->former, &place, act);
 }
 
@@ -48,7 +48,7 @@ static const struct olv_stat *look(struct olv_subject *subject)
 void judge_subject_begin(struct tree_subject *s, struct judge *judge, struct olv_scan_entry *entry)
 {
     struct olv_subject *subject = &s->scan.subject;
-    struct former_place place;
+    struct former_file place;
     s->judge = judge;
     s->former.is_known = false;
     scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
@@ -210,7 +210,7 @@ static bool is_spared_tree(struct judge *judge, const struct olv_scan_dir *dir, 
 bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     const struct judging *j = judge->judging;
-    const struct root_place *place;
+    const struct rules_begin *place;
     if (olv_guard_is_own(j->options->guard, stat->device, stat->inode))
         return false;
     judge->entered = dir->serial;
@@ -218,7 +218,7 @@ bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv
     if (dir->depth == 0 || j->roots.has_nested[dir->root]) {
         olv_text_clear(&judge->below);
         olv_scan_dir_path(dir, &judge->below);
-        place = roots_place(&j->roots, dir->root, olv_text_string(&judge->below));
+        place = roots_find_path(&j->roots, dir->root, olv_text_string(&judge->below));
         if (place)
             dir->tag = in_spared_tree(dir) ? place->scope->spared : place->scope;
     }

@@ -28,7 +28,7 @@ struct adding {
     const struct olv_observer *observer;
 };
 
-static struct root_place *new_place(struct roots *roots)
+static struct rules_begin *new_place(struct roots *roots)
 {
     if (!grow_in(&roots->arena, &roots->places, roots->count, &roots->cap, sizeof *roots->places))
         return NULL;
@@ -38,7 +38,7 @@ static struct root_place *new_place(struct roots *roots)
 static bool add_place(void *self, const char *path)
 {
     struct adding *a = self;
-    struct root_place *place;
+    struct rules_begin *place;
     struct olv_error why = {0};
     char *real = trusted_resolve(path, &why);
     struct olv_stat stat;
@@ -54,9 +54,9 @@ static bool add_place(void *self, const char *path)
     } else {
         place = new_place(a->roots);
         if (place)
-            *place = (struct root_place){.path = olv_arena_copy(&a->roots->arena, real, strlen(real)),
-                                         .mount = stat.mount,
-                                         .rule = a->rule};
+            *place = (struct rules_begin){.path = olv_arena_copy(&a->roots->arena, real, strlen(real)),
+                                          .mount = stat.mount,
+                                          .rule = a->rule};
         ok = place && place->path;
     }
     if (fd >= 0)
@@ -84,7 +84,7 @@ static int compare_paths(const char *a, const char *b)
 
 static int by_path(const void *a, const void *b)
 {
-    const struct root_place *x = a, *y = b;
+    const struct rules_begin *x = a, *y = b;
     int order = compare_paths(x->path, y->path);
     return order ? order : (x->rule < y->rule ? -1 : x->rule > y->rule);
 }
@@ -113,7 +113,7 @@ static const struct olv_scope *make_spared(struct roots *roots, const struct olv
 /* The places around the one under way, outermost first, down to itself and all others with its path; `base`
  * is where the mount of the last of them begins. */
 struct nest {
-    const struct root_place **places;
+    const struct rules_begin **places;
     size_t count, base;
 };
 
@@ -125,7 +125,7 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
     if (!scope)
         return NULL;
     for (size_t i = nest->base; i < nest->count; i++) {
-        const struct root_place *place = nest->places[i];
+        const struct rules_begin *place = nest->places[i];
         size_t below = strlen(place->path), at = scope->count++;
         /* with the slash behind it, counted without the one before */
         below = below > root_len + 1 ? below - root_len : 0;
@@ -141,9 +141,9 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
 }
 
 /* Finds out in which root this place lies, or makes it one. */
-static void find_root(struct roots *roots, struct nest *nest, struct root_place *place)
+static void find_root(struct roots *roots, struct nest *nest, struct rules_begin *place)
 {
-    const struct root_place *around;
+    const struct rules_begin *around;
     while (nest->count && !olv_path_behind(place->path, nest->places[nest->count - 1]->path))
         nest->count--;
     around = nest->count ? nest->places[nest->count - 1] : NULL;
@@ -161,7 +161,7 @@ static void find_root(struct roots *roots, struct nest *nest, struct root_place 
 static bool nest_places(struct roots *roots, struct nest *nest)
 {
     for (size_t i = 0, end; i < roots->count; i = end) {
-        struct root_place *first = &roots->places[i];
+        struct rules_begin *first = &roots->places[i];
         const struct olv_scope *scope;
         find_root(roots, nest, first);
         for (end = i; end < roots->count && strcmp(roots->places[end].path, first->path) == 0; end++) {
@@ -197,14 +197,14 @@ bool roots_find(struct roots *roots, const struct olv_policy *policy, const stru
     return nest_places(roots, &nest);
 }
 
-const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path)
+const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t root, const char *path)
 {
     size_t low = 0, high = roots->count;
     while (low < high) {
         size_t middle = low + (high - low) / 2;
         int order = compare_paths(roots->places[middle].path, path);
         if (order == 0) {
-            const struct root_place *place = &roots->places[middle];
+            const struct rules_begin *place = &roots->places[middle];
             return place->root == root ? place : NULL;
         }
         if (order < 0)
@@ -224,7 +224,7 @@ static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, u
 {
     size_t len = strlen(directory), best = 0;
     for (size_t i = 0; i < roots->count; i++) {
-        const struct root_place *place = &roots->places[i];
+        const struct rules_begin *place = &roots->places[i];
         size_t n = strlen(place->path);
         if (place->rule == number && olv_path_behind(directory, place->path) && (!best || n < best))
             best = n;

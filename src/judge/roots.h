@@ -8,7 +8,7 @@
 #include "judge/decide.h"
 #include "olvido/observer.h"
 
-struct root_place {
+struct rules_begin {
     const char *path; /* absolute, canonical */
     uint64_t mount;
     uint32_t rule;
@@ -19,7 +19,7 @@ struct root_place {
 
 struct roots {
     struct olv_arena arena;
-    struct root_place *places; /* sorted by path, a directory right before what lies in it */
+    struct rules_begin *places; /* sorted by path, a directory right before what lies in it */
     size_t count, cap;
     const char **paths; /* of the roots, sorted */
     bool *has_nested;   /* for each root: whether rules begin below it */
@@ -30,7 +30,7 @@ struct roots {
  */
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer);
 /* The place with exactly this path in this root, or NULL. */
-const struct root_place *roots_place(const struct roots *roots, uint32_t root, const char *path);
+const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t root, const char *path);
 /* The rules whose `under` a directory lies in or is that need not exist any more, by its path alone: in the
  * arena; NULL without memory. Paths are counted from "/": a path_skip from its first byte. */
 const struct olv_scope *roots_scope_of(const struct roots *roots, const struct olv_policy *policy,

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A walk of its own: what is in a directory is summed up in a record while it is walked, and when the last of
+/* A walk of its own: what is in a directory is summed up in a summary while it is walked, and when the last of
  * it has been seen the directory is judged and its sum joins the one above. So only the directories under way
  * are in memory, and those with a verdict. */
 #include "judge/whole.h"
@@ -34,7 +34,7 @@ struct finding {
     struct wholes_worker *workers;
     unsigned worker_count;
     struct target *target;        /* NULL: all are asked about */
-    pthread_mutex_t locks[LOCKS]; /* a record's is chosen by its address */
+    pthread_mutex_t locks[LOCKS]; /* a summary's is chosen by its address */
     atomic_bool out_of_memory;
 };
 
@@ -43,14 +43,14 @@ struct wholes {
     size_t count;
 };
 
-static pthread_mutex_t *lock_of(struct finding *f, const struct record *r)
+static pthread_mutex_t *lock_of(struct finding *f, const struct summary *r)
 {
     return &f->locks[((uintptr_t)r / sizeof *r) % LOCKS];
 }
 
 /* ---- what comes of one ---- */
 
-static void keep(struct finding *f, struct wholes_worker *w, const struct record *r, struct olv_verdict v)
+static void keep(struct finding *f, struct wholes_worker *w, const struct summary *r, struct olv_verdict v)
 {
     if (!grow(&w->found, w->count, &w->cap, sizeof *w->found)) {
         atomic_store(&f->out_of_memory, true);
@@ -73,7 +73,7 @@ static bool is_around(const char *path, const char *directory)
     return strncmp(path, directory, n) == 0 && path[n] == '/';
 }
 
-static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, const struct record *r,
+static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, const struct summary *r,
                            struct olv_verdict v)
 {
     struct olv_text path = {0};
@@ -82,7 +82,7 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
     pthread_mutex_lock(&f->target->mutex);
     if (strcmp(olv_text_string(&path), f->target->path) == 0) {
         f->target->view->is_directory = true;
-        f->target->view->record = *r;
+        f->target->view->summary = *r;
         f->target->view->verdict = v;
     } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
                rule->steps[v.step].act->traits & OLV_TOUCHES) {
@@ -95,13 +95,13 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
 
 /* ---- the walk ---- */
 
-static void add_file(struct finding *f, struct judge *judge, struct record *r, struct olv_scan_entry *entry)
+static void add_file(struct finding *f, struct judge *judge, struct summary *r, struct olv_scan_entry *entry)
 {
     struct olv_verdict v = judge_file(judge, entry);
     bool is_known = olv_scan_look(entry);
     struct judged_entry judged = is_known ? judge_entry(judge, entry) : (struct judged_entry){0};
     pthread_mutex_lock(lock_of(f, r));
-    record_add(r, v, judged, is_known ? &entry->stat : NULL);
+    summary_add(r, v, judged, is_known ? &entry->stat : NULL);
     pthread_mutex_unlock(lock_of(f, r));
 }
 
@@ -114,7 +114,7 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
             add_file(f, judge, entry->dir->data, entry);
         return;
     }
-    entry->data = record_new(judge_directory(judge, entry), olv_scan_look(entry) ? &entry->stat : NULL);
+    entry->data = summary_new(judge_directory(judge, entry), olv_scan_look(entry) ? &entry->stat : NULL);
     if (!entry->data)
         atomic_store(&f->out_of_memory, true);
 }
@@ -143,13 +143,13 @@ static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const s
 static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
 {
     struct finding *f = self;
-    struct record *r = dir->data, *above = dir->parent ? dir->parent->data : NULL;
+    struct summary *r = dir->data, *above = dir->parent ? dir->parent->data : NULL;
     struct olv_verdict v = {.reason = OLV_NOT_DUE};
     if (!r)
         return;
     r->is_blocked |= !dir->is_complete;
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
-        v = record_judge(f->judging, r);
+        v = summary_judge(f->judging, r);
         if (v.reason != OLV_NOT_DUE && !f->target)
             keep(f, &f->workers[number], r, v);
     }
@@ -157,7 +157,7 @@ static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
         look_at_target(f, dir, r, v);
     if (above) {
         pthread_mutex_lock(lock_of(f, above));
-        record_join(above, r, v);
+        summary_join(above, r, v);
         pthread_mutex_unlock(lock_of(f, above));
     }
     free(r);
@@ -184,7 +184,7 @@ static int by_key(const void *a, const void *b)
     return x->inode < y->inode ? -1 : x->inode > y->inode;
 }
 
-static struct wholes *gather(struct finding *f)
+static struct wholes *wholes_of(struct finding *f)
 {
     struct wholes *wholes = calloc(1, sizeof *wholes);
     size_t total = 0;
@@ -242,7 +242,7 @@ struct wholes *wholes_find_all(const struct judging *judging, const struct olv_o
 {
     struct finding f = {.judging = judging, .observer = observer};
     struct wholes *wholes = NULL;
-    if (begin(&f, err) && walk(&f, err) && !(wholes = gather(&f)))
+    if (begin(&f, err) && walk(&f, err) && !(wholes = wholes_of(&f)))
         olv_fail_memory(err);
     end(&f);
     return wholes;

@@ -4,7 +4,7 @@
 #ifndef OLV_JUDGE_WHOLE_H
 #define OLV_JUDGE_WHOLE_H
 
-#include "judge/record.h"
+#include "judge/summary.h"
 
 #include <limits.h>
 
@@ -27,8 +27,8 @@ const struct whole *wholes_find(const struct wholes *wholes, const struct olv_st
 
 /* What a walk finds out about one path. */
 struct whole_view {
-    bool is_directory;    /* and reached by the walk; then: */
-    struct record record; /* what is in it */
+    bool is_directory;     /* and reached by the walk; then: */
+    struct summary summary; /* what is in it */
     struct olv_verdict verdict;
     char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none does */
     struct olv_verdict goes;  /* then: the verdict on that one */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The one appender. Lines gather in memory and go to the segment in one write, beside which others may
- * gather; what is on disk is always whole lines plus, after a crash, at most one torn tail above the last
- * checkpoint. */
+/* The one appender. Lines are collected in memory and go to the segment in one write, beside which others may
+ * be collected; what is on disk is always whole lines plus, after a crash, at most one torn tail above the
+ * last checkpoint. */
 #include "ledger/append.h"
 #include "ledger/index.h"
 #include "ledger/leaves.h"
@@ -265,10 +265,10 @@ void olv_ledger_close(struct olv_ledger *l)
     free(l);
 }
 
-void olv_ledger_gather(struct olv_ledger *l)
+void olv_ledger_collect(struct olv_ledger *l)
 {
     struct olv_text empty = l->writing;
-    ledger_settle_lines(l);
+    ledger_take_lines(l);
     if (l->writing.len == 0 && !l->writing.failed) {
         l->writing = l->pending;
         l->pending = empty;
@@ -300,7 +300,7 @@ bool olv_ledger_write(struct olv_ledger *l, struct olv_error *err)
 
 bool olv_ledger_sync(struct olv_ledger *l, struct olv_error *err)
 {
-    olv_ledger_gather(l);
+    olv_ledger_collect(l);
     return olv_ledger_write(l, err);
 }
 
@@ -308,7 +308,7 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint checkpoint = {.size = 0};
     uint64_t closed;
-    ledger_settle_lines(l);
+    ledger_take_lines(l);
     checkpoint.size = l->tree.size;
     tree_root(&l->tree, checkpoint.root);
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||

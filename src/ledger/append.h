@@ -42,7 +42,7 @@ struct olv_ledger {
 };
 
 /* Gives the composed lines their digests, and adds them to the tree and to the pending ones. */
-void ledger_settle_lines(struct olv_ledger *ledger);
+void ledger_take_lines(struct olv_ledger *ledger);
 /* Records that a torn tail was cut off. */
 void ledger_repair(struct olv_ledger *ledger, const char *tail, size_t len);
 

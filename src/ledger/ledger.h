@@ -40,8 +40,8 @@ struct olv_outcome_facts {
     const char *path;        /* where the file was (or, recovered, is) */
     const char *into;        /* the path of the file that has its contents now, or "" */
     const uint8_t *digest;   /* SHA-256 of its contents, 32 bytes; NULL: it was not read */
-    bool has_stored;         /* whether `stored_bytes` is known: what its contents take now */
-    uint64_t stored_bytes;
+    bool has_packed;         /* whether `packed_bytes` is known: what its contents take now */
+    uint64_t packed_bytes;
     bool is_settled; /* found out after a crash, by looking */
 };
 
@@ -68,7 +68,7 @@ void olv_ledger_archive(struct olv_ledger *ledger, const struct olv_archive_fact
 
 /* What was added up to now is what olv_ledger_write writes and brings to the disk; another thread may add
  * lines meanwhile. After a failure nothing of it is in the file, and it may be tried again. */
-void olv_ledger_gather(struct olv_ledger *ledger);
+void olv_ledger_collect(struct olv_ledger *ledger);
 bool olv_ledger_write(struct olv_ledger *ledger, struct olv_error *err);
 /* Both. */
 bool olv_ledger_sync(struct olv_ledger *ledger, struct olv_error *err);

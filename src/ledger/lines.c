@@ -73,7 +73,7 @@ static void add_line(struct olv_ledger *l, bool has_open)
     olv_text_puts(&l->head, "}");
     line->head_len = l->head.len - line->head_at;
     if (l->line_count == LINES_TOGETHER)
-        ledger_settle_lines(l);
+        ledger_take_lines(l);
 }
 
 static void digest_opens(struct olv_ledger *l)
@@ -122,7 +122,7 @@ static void put_lines(struct olv_ledger *l)
     }
 }
 
-void ledger_settle_lines(struct olv_ledger *l)
+void ledger_take_lines(struct olv_ledger *l)
 {
     l->pending.failed |= l->head.failed || l->open.failed;
     if (l->line_count && !l->pending.failed) {
@@ -203,8 +203,8 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     if (f->entry->identity.kind == OLV_KIND_DIRECTORY)
         olv_json_put_number(head, "entries", f->entry->contents.entries);
     olv_json_put_instant(head, "modified", olv_docket_entry_modified(f->entry));
-    if (f->has_stored)
-        olv_json_put_number(head, "stored", f->stored_bytes);
+    if (f->has_packed)
+        olv_json_put_number(head, "stored", f->packed_bytes);
     if (f->digest)
         put_digest(head, "digest", f->digest);
     olv_json_put_name(open, "path", f->path);

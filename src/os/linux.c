@@ -242,7 +242,7 @@ bool olv_os_sync_all(int fd)
     return syncfs(fd) == 0;
 }
 
-bool olv_os_place(int fd, struct olv_os_place *out)
+bool olv_os_facts_of_mount(int fd, struct olv_os_mount_facts *out)
 {
     struct statvfs fs;
     if (fstatvfs(fd, &fs) < 0)

@@ -27,12 +27,12 @@ int olv_os_open_dir(int dir, const char *path, bool one_mount);
 /* Looks at `name` in `dir`, links themselves; an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
 
-struct olv_os_place {
+struct olv_os_mount_facts {
     bool is_read_only;
     enum olv_truth access_times; /* whether reading a file changes its time of access, at least once a day */
 };
 /* What the mount behind an open directory allows. */
-bool olv_os_place(int fd, struct olv_os_place *out);
+bool olv_os_facts_of_mount(int fd, struct olv_os_mount_facts *out);
 
 struct olv_os_mount {
     uint64_t id;       /* as in olv_stat.mount */

@@ -99,12 +99,13 @@ bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
     return true;
 }
 
-bool olv_os_place(int fd, struct olv_os_place *out)
+bool olv_os_facts_of_mount(int fd, struct olv_os_mount_facts *out)
 {
     struct statvfs fs;
     if (fstatvfs(fd, &fs) < 0)
         return false;
-    *out = (struct olv_os_place){.is_read_only = (fs.f_flag & ST_RDONLY) != 0, .access_times = OLV_UNKNOWN};
+    *out = (struct olv_os_mount_facts){.is_read_only = (fs.f_flag & ST_RDONLY) != 0,
+                                       .access_times = OLV_UNKNOWN};
     return true;
 }
 

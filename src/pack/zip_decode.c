@@ -75,7 +75,7 @@ static bool damaged(struct olv_error *err, const char *why)
 }
 
 /* Takes bytes in until so many are held. */
-static bool gather(struct zip_decoder *d, struct decoder_io *io, size_t wanted)
+static bool fetch_ahead(struct zip_decoder *d, struct decoder_io *io, size_t wanted)
 {
     size_t n = wanted - d->held.len;
     if (n > io->in_len)
@@ -100,7 +100,7 @@ static bool begin_data(struct zip_decoder *d, struct olv_error *err)
 
 static bool start(struct zip_decoder *d, struct decoder_io *io, struct olv_error *err)
 {
-    if (!gather(d, io, MAGIC))
+    if (!fetch_ahead(d, io, MAGIC))
         return !d->held.failed || olv_fail_memory(err);
     d->place = IN_HEADER;
     if (bytes_get32((const uint8_t *)d->held.data) == ZIP_LOCAL_MAGIC)
@@ -113,7 +113,7 @@ static bool read_header(struct zip_decoder *d, struct decoder_io *io, struct olv
 {
     struct zip_local l;
     size_t length = d->held.len >= ZIP_LOCAL ? zip_local_length((const uint8_t *)d->held.data) : ZIP_LOCAL;
-    if (!gather(d, io, length))
+    if (!fetch_ahead(d, io, length))
         return !d->held.failed || olv_fail_memory(err);
     if (length == ZIP_LOCAL && zip_local_length((const uint8_t *)d->held.data) > ZIP_LOCAL)
         return true;
@@ -239,7 +239,7 @@ static bool inflate_some(struct zip_decoder *d, struct decoder_io *io, struct ol
 static bool read_descriptor(struct zip_decoder *d, struct decoder_io *io, struct olv_error *err)
 {
     const uint8_t *bytes;
-    if (!gather(d, io, ZIP_DESCRIPTOR))
+    if (!fetch_ahead(d, io, ZIP_DESCRIPTOR))
         return !d->held.failed || olv_fail_memory(err);
     bytes = (const uint8_t *)d->held.data;
     if (bytes_get32(bytes) != ZIP_DESCRIPTOR_MAGIC)

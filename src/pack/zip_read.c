@@ -253,7 +253,7 @@ static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_
     take_extras(rest + name, extra, m, &x);
     m->at = local;
     m->size_bytes = m->kind == OLV_KIND_FILE ? plain : 0;
-    m->stored_bytes = packed;
+    m->packed_bytes = packed;
     begin_data(r, head, plain, packed, local);
     r->next += ZIP_CENTRAL + name + extra + comment;
     return true;
@@ -304,7 +304,7 @@ static bool take_own(struct zip_reader *r, struct olv_member *m)
         (own.kind == OLV_KIND_FILE && own.size_bytes != m->size_bytes))
         return false;
     own.at = m->at;
-    own.stored_bytes = m->stored_bytes;
+    own.packed_bytes = m->packed_bytes;
     own.is_encrypted = m->is_encrypted;
     *m = own;
     return true;

@@ -26,9 +26,9 @@ static int characters(const char *from, const char *to)
 }
 
 static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory,
-                   const struct policy_text *source, struct place place)
+                   const struct policy_text *source, struct position position)
 {
-    const char *at = source->text + (place.offset < source->len ? place.offset : source->len);
+    const char *at = source->text + (position.offset < source->len ? position.offset : source->len);
     const char *start = at, *end = at, *stop = source->text + source->len;
     d->line = 1;
     for (const char *p = source->text; p < at; p++)
@@ -38,7 +38,7 @@ static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memo
     while (end < stop && *end != '\n' && *end != '\r')
         end++;
     d->column = characters(start, at) + 1;
-    d->width = characters(at, at + place.len < end ? at + place.len : end);
+    d->width = characters(at, at + position.len < end ? at + position.len : end);
     if (d->width < 1)
         d->width = 1;
     if (source->len)
@@ -63,13 +63,13 @@ void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *me
         list->items[list->count++] = d;
 }
 
-void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct place place,
+void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct position position,
               struct complaint complaint)
 {
     struct olv_diagnostic d = {0};
     if (!memory_of(list))
         return;
-    locate(&d, list->memory, source, place);
+    locate(&d, list->memory, source, position);
     d.message = copy(list->memory, complaint.message);
     d.expected = copy(list->memory, complaint.expected);
     d.nearest = copy(list->memory, complaint.nearest);
@@ -80,7 +80,7 @@ void diagnose(struct olv_diagnostics *list, const struct policy_text *source, st
     list->errors += !d.is_warning;
 }
 
-static int by_place(const void *a, const void *b)
+static int by_position(const void *a, const void *b)
 {
     const struct olv_diagnostic *x = a, *y = b;
     return x->line != y->line ? x->line - y->line : x->column - y->column;
@@ -89,7 +89,7 @@ static int by_place(const void *a, const void *b)
 void diagnostics_sort(struct olv_diagnostics *list)
 {
     if (list->count)
-        qsort(list->items, list->count, sizeof *list->items, by_place);
+        qsort(list->items, list->count, sizeof *list->items, by_position);
 }
 
 void olv_diagnostics_free(struct olv_diagnostics *list)

@@ -11,8 +11,8 @@ struct policy_text {
     size_t len;
 };
 
-/* A place in the source, in bytes. */
-struct place {
+/* A position in the source, in bytes. */
+struct position {
     size_t offset, len;
 };
 
@@ -24,9 +24,9 @@ struct complaint {
 
 enum { MOST_DIAGNOSTICS = 100 }; /* a file with more is not a policy */
 
-void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct place place,
+void diagnose(struct olv_diagnostics *list, const struct policy_text *source, struct position position,
               struct complaint complaint);
-/* Sorts by place. */
+/* Sorts by position. */
 void diagnostics_sort(struct olv_diagnostics *list);
 
 #endif

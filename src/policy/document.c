@@ -74,7 +74,7 @@ static bool is_text(const struct policy_text *source, struct olv_diagnostics *li
         return true;
     struct policy_text before = {source->text,
                                  (size_t)(bad - bytes)}; /* an excerpt of the readable part only */
-    diagnose(list, &before, (struct place){before.len, 0},
+    diagnose(list, &before, (struct position){before.len, 0},
              (struct complaint){message, "a YAML file, see `olvido help check`", NULL, false});
     return false;
 }
@@ -96,10 +96,10 @@ static void report_syntax(struct fy_diag *diag, const struct policy_text *source
     void *iterator = NULL;
     const struct fy_diag_error *e;
     while ((e = fy_diag_errors_iterate(diag, &iterator)))
-        diagnose(list, source, (struct place){offset_of(source, e->line, e->column), 1},
+        diagnose(list, source, (struct position){offset_of(source, e->line, e->column), 1},
                  (struct complaint){e->msg, "YAML 1.2", NULL, false});
     if (list->count == 0) /* no tree, and nothing wrong */
-        diagnose(list, source, (struct place){0, 0},
+        diagnose(list, source, (struct position){0, 0},
                  (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL, false});
 }
 
@@ -155,30 +155,30 @@ static struct fy_node *first_scalar(struct fy_node *node)
     return node;
 }
 
-static struct place token_place(struct fy_node *scalar)
+static struct position token_position(struct fy_node *scalar)
 {
     struct fy_token *token = scalar ? fy_node_get_scalar_token(scalar) : NULL;
     const struct fy_mark *start = token ? fy_token_start_mark(token) : NULL;
     const struct fy_mark *end = token ? fy_token_end_mark(token) : NULL;
     if (!start || !end)
-        return (struct place){0, 1};
-    return (struct place){start->input_pos,
-                          end->input_pos > start->input_pos ? end->input_pos - start->input_pos : 1};
+        return (struct position){0, 1};
+    return (struct position){start->input_pos,
+                             end->input_pos > start->input_pos ? end->input_pos - start->input_pos : 1};
 }
 
-struct place node_place(struct fy_node *node)
+struct position node_position(struct fy_node *node)
 {
-    return token_place(first_scalar(node));
+    return token_position(first_scalar(node));
 }
 
-struct place value_place(const struct document *doc, struct fy_node *scalar, size_t offset, size_t len)
+struct position value_position(const struct document *doc, struct fy_node *scalar, size_t offset, size_t len)
 {
-    struct place place = node_place(scalar);
-    size_t value_len, at = place.offset, end = place.offset + place.len;
+    struct position position = node_position(scalar);
+    size_t value_len, at = position.offset, end = position.offset + position.len;
     const char *value = fy_node_get_scalar(scalar, &value_len), *text = doc->source.text;
     for (size_t i = 0; i < offset && at < end; at++)
         i += text[at] == value[i] || (value[i] == ' ' && text[at] == '\n');
     while (at < end && offset < value_len && text[at] != value[offset])
         at++; /* folds, quotes and escapes stand between */
-    return (struct place){at < end ? at : end, len};
+    return (struct position){at < end ? at : end, len};
 }

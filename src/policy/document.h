@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A YAML file with places: its bytes, its tree, and where in the bytes each node stands. */
+/* A YAML file with positions: its bytes, its tree, and where in the bytes each node stands. */
 #ifndef OLV_POLICY_DOCUMENT_H
 #define OLV_POLICY_DOCUMENT_H
 
@@ -21,8 +21,8 @@ bool document_read(struct document *doc, int fd, const char *path, struct olv_di
 void document_close(struct document *doc);
 
 /* Where the node stands (of a mapping or a list, where its first scalar stands). */
-struct place node_place(struct fy_node *node);
+struct position node_position(struct fy_node *node);
 /* Where byte `offset` of a scalar's value stands, through its quotes, folds and escapes. */
-struct place value_place(const struct document *doc, struct fy_node *scalar, size_t offset, size_t len);
+struct position value_position(const struct document *doc, struct fy_node *scalar, size_t offset, size_t len);
 
 #endif

@@ -8,7 +8,7 @@
 #include <stdio.h>
 #include <string.h>
 
-void policy_complain(struct reader *r, struct place place, const char *expected, const char *nearest,
+void policy_complain(struct reader *r, struct position position, const char *expected, const char *nearest,
                      const char *format, ...)
 {
     char message[512];
@@ -16,11 +16,11 @@ void policy_complain(struct reader *r, struct place place, const char *expected,
     va_start(args, format);
     vsnprintf(message, sizeof message, format, args);
     va_end(args);
-    diagnose(r->list, &r->doc.source, place, (struct complaint){message, expected, nearest, false});
+    diagnose(r->list, &r->doc.source, position, (struct complaint){message, expected, nearest, false});
 }
 
 /* Underlines the whole line. */
-static struct place line_place(const struct policy_text *source, int line)
+static struct position line_position(const struct policy_text *source, int line)
 {
     size_t at = 0, end;
     while (line > 1 && at < source->len)
@@ -31,7 +31,7 @@ static struct place line_place(const struct policy_text *source, int line)
         ;
     while (end > at && source->text[end - 1] == ' ')
         end--;
-    return (struct place){at, end > at ? end - at : 1};
+    return (struct position){at, end > at ? end - at : 1};
 }
 
 void policy_warn(struct reader *r, int line, const char *format, ...)
@@ -41,15 +41,15 @@ void policy_warn(struct reader *r, int line, const char *format, ...)
     va_start(args, format);
     vsnprintf(message, sizeof message, format, args);
     va_end(args);
-    diagnose(r->list, &r->doc.source, line_place(&r->doc.source, line),
+    diagnose(r->list, &r->doc.source, line_position(&r->doc.source, line),
              (struct complaint){message, NULL, NULL, true});
 }
 
-int policy_line(const struct reader *r, struct place place)
+int policy_line(const struct reader *r, struct position position)
 {
     const struct policy_text *source = &r->doc.source;
     int line = 1;
-    for (size_t i = 0; i < place.offset && i < source->len; i++)
+    for (size_t i = 0; i < position.offset && i < source->len; i++)
         line += source->text[i] == '\n';
     return line;
 }
@@ -64,7 +64,7 @@ const char *policy_string(struct reader *r, struct fy_node *node, const char *wh
     size_t len;
     const char *text = policy_scalar(node, &len), *copy;
     if (!text || len == 0) {
-        policy_complain(r, node_place(node), "text", NULL, "%s must be text%s", what,
+        policy_complain(r, node_position(node), "text", NULL, "%s must be text%s", what,
                         text ? ", and not empty" : "");
         return NULL;
     }
@@ -86,7 +86,7 @@ bool policy_duration(struct reader *r, struct fy_node *node, struct olv_duration
     const char *text = policy_scalar(node, &len);
     if (text && olv_duration_parse(text, len, out, &at))
         return true;
-    policy_complain(r, node_place(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
+    policy_complain(r, node_position(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
                     "`%.*s` is no duration", shown(len), text ? text : "");
     return false;
 }
@@ -107,7 +107,7 @@ int policy_word(struct reader *r, struct fy_node *node, const char *what, const 
     for (size_t i = 0; text && i < count; i++)
         if (strlen(words[i]) == len && memcmp(words[i], text, len) == 0)
             return (int)i;
-    policy_complain(r, node_place(node), expected, text ? olv_nearest(text, len, words, count) : NULL,
+    policy_complain(r, node_position(node), expected, text ? olv_nearest(text, len, words, count) : NULL,
                     "there is no %s `%.*s`", what, shown(len), text ? text : "");
     return -1;
 }
@@ -121,7 +121,7 @@ static void name_keys(const struct key *keys, size_t count, char *out, size_t si
             at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
 }
 
-static void unknown_key(struct reader *r, struct place place, const char *name, size_t len,
+static void unknown_key(struct reader *r, struct position position, const char *name, size_t len,
                         const struct key *keys, size_t count)
 {
     const char *names[MOST_KEYS];
@@ -129,8 +129,8 @@ static void unknown_key(struct reader *r, struct place place, const char *name, 
     for (size_t i = 0; i < count; i++)
         names[i] = keys[i].name;
     name_keys(keys, count, expected, sizeof expected);
-    policy_complain(r, place, expected, olv_nearest(name, len, names, count), "there is no key `%.*s` here",
-                    (int)(len > 100 ? 100 : len), name);
+    policy_complain(r, position, expected, olv_nearest(name, len, names, count),
+                    "there is no key `%.*s` here", (int)(len > 100 ? 100 : len), name);
 }
 
 static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
@@ -146,11 +146,11 @@ static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct 
         if (keys[i].read)
             keys[i].read(r, value, target);
         else
-            policy_complain(r, node_place(key), NULL, NULL,
+            policy_complain(r, node_position(key), NULL, NULL,
                             "`%s` is not built yet: this version cannot carry it out", keys[i].name);
         return;
     }
-    unknown_key(r, node_place(key), name ? name : "", len, keys, count);
+    unknown_key(r, node_position(key), name ? name : "", len, keys, count);
 }
 
 void policy_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
@@ -160,14 +160,14 @@ void policy_mapping(struct reader *r, struct fy_node *node, const char *what, co
     void *iterator = NULL;
     bool seen[MOST_KEYS] = {false};
     if (!node || !fy_node_is_mapping(node)) {
-        policy_complain(r, node_place(node), "key: value", NULL, "%s must be a mapping", what);
+        policy_complain(r, node_position(node), "key: value", NULL, "%s must be a mapping", what);
         return;
     }
     while ((pair = fy_node_mapping_iterate(node, &iterator)))
         read_pair(r, pair, keys, count, target, seen);
     for (size_t i = 0; i < count; i++)
         if (keys[i].is_required && !seen[i])
-            policy_complain(r, node_place(node), keys[i].name, NULL, "%s has no `%s`", what, keys[i].name);
+            policy_complain(r, node_position(node), keys[i].name, NULL, "%s has no `%s`", what, keys[i].name);
 }
 
 void *policy_items(struct reader *r, struct fy_node *list, const char *what, int most, size_t item_size)
@@ -176,11 +176,11 @@ void *policy_items(struct reader *r, struct fy_node *list, const char *what, int
     void *items;
     if (count <= 0 || count > most) {
         if (count > most)
-            policy_complain(r, node_place(list), NULL, NULL, "%s has %d entries; at most %d are allowed",
+            policy_complain(r, node_position(list), NULL, NULL, "%s has %d entries; at most %d are allowed",
                             what, count, most);
         else
-            policy_complain(r, node_place(list), "a list", NULL, "%s must be a list with at least one entry",
-                            what);
+            policy_complain(r, node_position(list), "a list", NULL,
+                            "%s must be a list with at least one entry", what);
         return NULL;
     }
     items = olv_arena_alloc(r->arena, (size_t)count * item_size);

@@ -24,13 +24,13 @@ struct key {
     bool is_required;
 };
 
-/* Notes what is wrong at a place; `expected` and `nearest` may be NULL. Reading goes on. */
-void policy_complain(struct reader *r, struct place place, const char *expected, const char *nearest,
+/* Notes what is wrong at a position; `expected` and `nearest` may be NULL. Reading goes on. */
+void policy_complain(struct reader *r, struct position position, const char *expected, const char *nearest,
                      const char *format, ...);
 /* The same for what is allowed, but hardly meant. */
 void policy_warn(struct reader *r, int line, const char *format, ...);
-/* The line of a place, from 1. */
-int policy_line(const struct reader *r, struct place place);
+/* The line of a position, from 1. */
+int policy_line(const struct reader *r, struct position position);
 /* The value of a scalar, or NULL for anything else. */
 const char *policy_scalar(struct fy_node *node, size_t *len);
 /* A copied string that is not empty, or NULL after a complaint. */

@@ -20,7 +20,7 @@ static void read_version(struct reader *r, struct fy_node *node, void *target)
     const char *text = policy_scalar(node, &len);
     (void)target;
     if (!text || len != 1 || text[0] != '1')
-        policy_complain(r, node_place(node), "1", NULL,
+        policy_complain(r, node_position(node), "1", NULL,
                         "this version of Olvido reads format 1 of the policy only");
 }
 
@@ -67,7 +67,7 @@ static void read_policy(struct reader *r)
 {
     struct fy_node *root = fy_document_root(r->doc.tree);
     if (!root) {
-        policy_complain(r, (struct place){0, 0}, "olvido: 1, and rules", NULL, "the policy is empty");
+        policy_complain(r, (struct position){0, 0}, "olvido: 1, and rules", NULL, "the policy is empty");
         return;
     }
     read_first(r, root, "time-zone", read_zone);
@@ -100,7 +100,7 @@ static void digest(struct olv_policy *policy, const struct policy_text *source)
 
 /* Links in the path of a depot are its author's wish, as they are before the wildcards of an `under`: they
  * are resolved once, so that what puts away, what brings back and what the catalogue says all mean the same
- * place. One that is not there stays as it is written. */
+ * position. One that is not there stays as it is written. */
 static void resolve_depots(struct olv_policy *policy)
 {
     for (size_t i = 0; i < policy->depot_count; i++) {

@@ -34,7 +34,7 @@ static void read_clock(struct reader *r, struct fy_node *node, void *target)
     int word;
     if (!text || len < 7 || memcmp(text, "name \"", 6) != 0 || text[len - 1] != '"') {
         if (text && len >= 4 && memcmp(text, "name", 4) == 0)
-            policy_complain(r, node_place(node), "name \"%Y%m%d\"", NULL,
+            policy_complain(r, node_position(node), "name \"%Y%m%d\"", NULL,
                             "the pattern of the date is missing");
         else if ((word = policy_word(r, node, "clock", clock_words, OLV_CLOCK_NAME, expected)) >= 0)
             rule->clock = (enum olv_clock)word;
@@ -43,8 +43,9 @@ static void read_clock(struct reader *r, struct fy_node *node, void *target)
     pattern = olv_arena_copy(r->arena, text + 6, len - 7);
     r->out_of_memory |= !pattern;
     if (pattern && !olv_name_date_is_pattern(pattern, &at))
-        policy_complain(r, node_place(node), "text with %Y, and %m %d %H %M %S as far as the name has them",
-                        NULL, "`%s` is no pattern of a date", pattern);
+        policy_complain(r, node_position(node),
+                        "text with %Y, and %m %d %H %M %S as far as the name has them", NULL,
+                        "`%s` is no pattern of a date", pattern);
     rule->clock = OLV_CLOCK_NAME;
     rule->name_date = pattern;
 }
@@ -74,7 +75,7 @@ static void read_rule_name(struct reader *r, struct fy_node *node, void *target)
     struct olv_rule *rule = target;
     rule->name = policy_string(r, node, "`name`");
     if (rule->name && strlen(rule->name) > 64)
-        policy_complain(r, node_place(node), "at most 64 bytes", NULL, "the name of a rule is too long");
+        policy_complain(r, node_position(node), "at most 64 bytes", NULL, "the name of a rule is too long");
 }
 
 static void read_rule_note(struct reader *r, struct fy_node *node, void *target)
@@ -86,7 +87,7 @@ static const char *read_path(struct reader *r, struct fy_node *node)
 {
     const char *path = policy_string(r, node, "`under`");
     if (path && path[0] != '/')
-        policy_complain(r, node_place(node), "an absolute path, beginning with /", NULL,
+        policy_complain(r, node_position(node), "an absolute path, beginning with /", NULL,
                         "`%s` is not an absolute path", path);
     return path;
 }
@@ -112,8 +113,8 @@ static void read_under(struct reader *r, struct fy_node *node, void *target)
 static void complain_in_statement(void *self, const struct expr_complaint *c)
 {
     struct reader *r = self;
-    policy_complain(r, value_place(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest, "%s",
-                    c->message);
+    policy_complain(r, value_position(&r->doc, r->statement, c->offset, c->len), c->expected, c->nearest,
+                    "%s", c->message);
 }
 
 static void read_where(struct reader *r, struct fy_node *node, void *target)
@@ -154,7 +155,7 @@ static void check_name_is_new(struct reader *r, struct fy_node *item, const stru
 {
     for (const struct olv_rule *other = r->policy->rules; other < rule; other++)
         if (rule->name && other->name && strcmp(rule->name, other->name) == 0)
-            policy_complain(r, node_place(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
+            policy_complain(r, node_position(fy_node_mapping_lookup_by_string(item, "name", FY_NT)),
                             "a name of its own", NULL,
                             "there are two rules named `%s` (the first in line %d)", rule->name, other->line);
 }
@@ -220,7 +221,7 @@ void read_rules(struct reader *r, struct fy_node *node, void *target)
     policy->rules = policy_items(r, node, "`rules`", MOST_RULES, sizeof *policy->rules);
     while (policy->rules && (item = fy_node_sequence_iterate(node, &iterator))) {
         struct olv_rule *rule = &policy->rules[policy->rule_count++];
-        rule->line = policy_line(r, node_place(item));
+        rule->line = policy_line(r, node_position(item));
         rule->settle.seconds = OLV_SETTLE_S;
         rule->notice.seconds = OLV_NOTICE_S;
         policy_mapping(r, item, "a rule", rule_keys, sizeof rule_keys / sizeof *rule_keys, rule);

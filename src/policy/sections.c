@@ -14,7 +14,7 @@ void read_zone(struct reader *r, struct fy_node *node, void *target)
         return;
     policy->zone = olv_zone_load(policy->zone_name);
     if (!policy->zone)
-        policy_complain(r, node_place(node), "UTC, or a name such as Atlantic/Azores", NULL,
+        policy_complain(r, node_position(node), "UTC, or a name such as Atlantic/Azores", NULL,
                         "this machine knows no time zone `%s`", policy->zone_name);
 }
 
@@ -25,7 +25,7 @@ static void read_depot_path(struct reader *r, struct fy_node *node, void *target
     struct olv_depot *depot = target;
     depot->path = policy_string(r, node, "`path`");
     if (depot->path && depot->path[0] != '/')
-        policy_complain(r, node_place(node), "an absolute path, beginning with /", NULL,
+        policy_complain(r, node_position(node), "an absolute path, beginning with /", NULL,
                         "`%s` is not an absolute path", depot->path);
 }
 
@@ -59,7 +59,7 @@ void read_depots(struct reader *r, struct fy_node *node, void *target)
     void *iterator = NULL;
     int count = node && fy_node_is_mapping(node) ? fy_node_mapping_item_count(node) : 0;
     if (count <= 0 || count > MOST_DEPOTS) {
-        policy_complain(r, node_place(node), "cold-room: { path: /srv/depot }", NULL,
+        policy_complain(r, node_position(node), "cold-room: { path: /srv/depot }", NULL,
                         "`depots` must be a mapping with 1 to %d names", MOST_DEPOTS);
         return;
     }
@@ -68,11 +68,11 @@ void read_depots(struct reader *r, struct fy_node *node, void *target)
     while (policy->depots && (pair = fy_node_mapping_iterate(node, &iterator))) {
         struct olv_depot *depot = &policy->depots[policy->depot_count++];
         depot->codec = OLV_CODEC_ZSTD;
-        depot->line = policy_line(r, node_place(fy_node_pair_key(pair)));
+        depot->line = policy_line(r, node_position(fy_node_pair_key(pair)));
         depot->name = policy_string(r, fy_node_pair_key(pair), "the name of a depot");
         if (depot->name && !is_depot_name(depot->name))
-            policy_complain(r, node_place(fy_node_pair_key(pair)), "up to 64 letters, digits and - _ .", NULL,
-                            "`%s` is no name for a depot", depot->name);
+            policy_complain(r, node_position(fy_node_pair_key(pair)), "up to 64 letters, digits and - _ .",
+                            NULL, "`%s` is no name for a depot", depot->name);
         policy_mapping(r, fy_node_pair_value(pair), "a depot", depot_keys, 2, depot);
     }
 }
@@ -90,7 +90,7 @@ static void read_files(struct reader *r, struct fy_node *node, void *target)
         limits->files = limits->files * 10 + (uint64_t)(text[i] - '0');
     }
     if (!limits->has_files)
-        policy_complain(r, node_place(node), "a whole number, such as 100000", NULL,
+        policy_complain(r, node_position(node), "a whole number, such as 100000", NULL,
                         "`files` is not a number of files");
 }
 
@@ -101,7 +101,7 @@ static void read_bytes(struct reader *r, struct fy_node *node, void *target)
     const char *text = policy_scalar(node, &len);
     limits->has_bytes = text && olv_size_parse(text, len, &limits->bytes, &at);
     if (!limits->has_bytes)
-        policy_complain(r, node_place(node), "a size, such as 512, 10 MiB or 500 GiB", NULL,
+        policy_complain(r, node_position(node), "a size, such as 512, 10 MiB or 500 GiB", NULL,
                         "`bytes` is not a size");
 }
 
@@ -131,7 +131,7 @@ static void read_share(struct reader *r, struct fy_node *node, void *target)
     const char *text = policy_scalar(node, &len);
     limits->has_share = text && parse_share(text, len, &limits->share_millionths);
     if (!limits->has_share)
-        policy_complain(r, node_place(node), "a percentage, such as 40%", NULL,
+        policy_complain(r, node_position(node), "a percentage, such as 40%", NULL,
                         "`share` is not a part of the files that a rule owns");
 }
 
@@ -141,10 +141,10 @@ static const struct key limit_keys[] = {
 void read_limits(struct reader *r, struct fy_node *node, void *target)
 {
     struct olv_limits *limits = &((struct olv_policy *)target)->limits;
-    limits->line = policy_line(r, node_place(node));
+    limits->line = policy_line(r, node_position(node));
     policy_mapping(r, node, "`limits`", limit_keys, 3, limits);
     if (node && fy_node_is_mapping(node) && fy_node_mapping_item_count(node) == 0)
-        policy_complain(r, node_place(node), "files, bytes, share", NULL, "`limits` limits nothing");
+        policy_complain(r, node_position(node), "files, bytes, share", NULL, "`limits` limits nothing");
 }
 
 /* ---- trash ---- */

@@ -15,7 +15,7 @@ struct compiling {
 static void complain(void *self, const struct expr_complaint *c)
 {
     struct compiling *compiling = self;
-    diagnose(compiling->list, &compiling->source, (struct place){c->offset, c->len},
+    diagnose(compiling->list, &compiling->source, (struct position){c->offset, c->len},
              (struct complaint){c->message, c->expected, c->nearest, false});
 }
 

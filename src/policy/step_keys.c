@@ -69,7 +69,7 @@ static void read_level(struct reader *r, struct fy_node *node, void *target)
     char *end = NULL;
     long level = text && len > 0 && len < 8 && text[0] >= '0' && text[0] <= '9' ? strtol(text, &end, 10) : -1;
     if (level < 0 || end != text + len)
-        policy_complain(r, node_place(node), "a whole number, such as 3", NULL, "this is no level");
+        policy_complain(r, node_position(node), "a whole number, such as 3", NULL, "this is no level");
     else
         step->level = (int)level;
 }
@@ -81,11 +81,11 @@ static void complete_level(struct reader *r, struct fy_node *given, struct olv_s
     if (step->level == NO_LEVEL) {
         step->level = levels.usual;
     } else if (step->codec == OLV_CODEC_NONE) {
-        policy_complain(r, node_place(given), NULL, NULL, "what is not compressed has no level");
+        policy_complain(r, node_position(given), NULL, NULL, "what is not compressed has no level");
     } else if (step->level < levels.least || step->level > levels.most) {
         snprintf(range, sizeof range, "%d to %d", levels.least, levels.most);
-        policy_complain(r, node_place(given), range, NULL, "%s has no level %d", olv_codec_word(step->codec),
-                        step->level);
+        policy_complain(r, node_position(given), range, NULL, "%s has no level %d",
+                        olv_codec_word(step->codec), step->level);
     }
 }
 
@@ -112,7 +112,7 @@ static void read_depot(struct reader *r, struct fy_node *node, void *target)
             step->depot = &policy->depots[i];
     }
     if (name && !step->depot)
-        policy_complain(r, node_place(node), "a name from `depots`",
+        policy_complain(r, node_position(node), "a name from `depots`",
                         olv_nearest(name, strlen(name), names, policy->depot_count),
                         "the policy has no depot `%s`", name);
 }

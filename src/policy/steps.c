@@ -44,7 +44,7 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
     memcpy(names + built, planned, sizeof planned);
     word = policy_word(r, node, "act", names, (size_t)built + PLANNED, expected);
     if (word >= built)
-        policy_complain(r, node_place(node), expected, NULL, "the act `%s` is not built yet", names[word]);
+        policy_complain(r, node_position(node), expected, NULL, "the act `%s` is not built yet", names[word]);
     else if (word >= 0)
         ((struct olv_step *)target)->act = olv_act_named(names[word]);
 }
@@ -97,7 +97,7 @@ static void check_keys(struct reader *r, struct fy_node *item, const struct olv_
     for (size_t i = sizeof common_keys / sizeof *common_keys; i < count; i++) {
         struct fy_node *node = value_of(item, keys[i].name);
         if (node && !key_of(step->act, keys[i].name))
-            policy_complain(r, node_place(node), NULL, NULL, "`%s` says nothing about the act `%s`",
+            policy_complain(r, node_position(node), NULL, NULL, "`%s` says nothing about the act `%s`",
                             keys[i].name, step->act->word);
     }
 }
@@ -108,8 +108,8 @@ static void complete(struct reader *r, struct fy_node *item, struct olv_step *st
     for (const struct step_key *key = step->act->keys; key && key->name; key++) {
         struct fy_node *given = value_of(item, key->name);
         if (key->is_required && !given)
-            policy_complain(r, node_place(item), NULL, NULL, "a step that %ss has no `%s`", step->act->word,
-                            key->name);
+            policy_complain(r, node_position(item), NULL, NULL, "a step that %ss has no `%s`",
+                            step->act->word, key->name);
         if (key->value->complete)
             key->value->complete(r, given, step);
     }
@@ -124,7 +124,7 @@ static void read_step(struct reader *r, struct fy_node *item, struct olv_step *s
     static const struct olv_act none = {.word = "", .traits = OLV_WHOLE};
     struct key keys[MOST_KEYS];
     size_t errors = r->list->errors, count = all_keys(keys);
-    step->line = policy_line(r, node_place(item));
+    step->line = policy_line(r, node_position(item));
     step->act = &none; /* until it is known */
     step->codec = OLV_CODEC_COUNT;
     step->level = NO_LEVEL;
@@ -161,7 +161,7 @@ void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_ru
     for (size_t i = 0; rule->has_directories && i < rule->step_count; i++) {
         const struct olv_act *act = rule->steps[i].act;
         if (!(act->traits & OLV_WHOLE))
-            policy_complain(r, node_place(value_of(item, "where")), "a `where` about files", NULL,
+            policy_complain(r, node_position(value_of(item, "where")), "a `where` about files", NULL,
                             "a rule about directories cannot %s: that is done file by file", act->word);
     }
 }

@@ -21,8 +21,8 @@
 
 /* The archive that members were taken out of last. */
 struct thinned {
-    uint8_t archive[16];       /* its id */
-    struct thin_place *places; /* what was to go; in the order of their places */
+    uint8_t archive[16];          /* its id */
+    struct thin_position *places; /* what was to go; in the order of their places */
     size_t count, cap;
     struct olv_outcome outcome; /* of all of them, but of those that stay */
     char into[NAME_MAX + 1];
@@ -65,13 +65,13 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
         return true;
     if (!grow(&t->places, t->count, &t->cap, sizeof *t->places))
         return olv_fail_memory(err);
-    t->places[t->count++] = (struct thin_place){l->begins, l->within, false};
+    t->places[t->count++] = (struct thin_position){l->begins, l->within, false};
     return true;
 }
 
 static int by_place(const void *a, const void *b)
 {
-    const struct thin_place *x = a, *y = b;
+    const struct thin_position *x = a, *y = b;
     if (x->begins != y->begins)
         return x->begins < y->begins ? -1 : 1;
     return x->within < y->within ? -1 : x->within > y->within;
@@ -154,8 +154,8 @@ static bool make(struct turn *turn, struct group *group, struct olv_error *err)
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct thinned *t = *turn->state;
-    const struct thin_place *place;
-    struct thin_place wanted = {e->location->begins, e->location->within, false};
+    const struct thin_position *place;
+    struct thin_position wanted = {e->location->begins, e->location->within, false};
     o->result = t->outcome.result;
     o->error = t->outcome.error;
     if (o->result != OLV_DONE)

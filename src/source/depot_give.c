@@ -217,7 +217,7 @@ static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e
     enum olv_truth found;
     bool is_there, is_directory;
     turn_label(label, turn, turn->sequence);
-    parents_settle(directory, label);
+    parents_finish(directory, label);
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
     if (!settling_search_for(&s, turn, e, label, name, &o->error)) {

@@ -64,8 +64,8 @@ static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
 /* The archive that was meant, and in it the member that was meant. */
 static bool open_member(struct turn *turn, struct fetching *f, int archive, struct olv_error *err)
 {
-    struct vault_place place = {archive, f->location->archive, f->location->codec, f->location->begins,
-                                f->location->within};
+    struct vault_position place = {archive, f->location->archive, f->location->codec, f->location->begins,
+                                   f->location->within};
     struct olv_stat stat;
     if (!olv_os_stat(archive, "", &stat))
         return olv_fail_system(err, f->entry->name, "cannot look at the archive");

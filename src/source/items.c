@@ -159,7 +159,7 @@ static bool add_item(void *self, const struct olv_trash_item *item)
     olv_text_add(&f->record, item->name, strlen(item->name) + 1);
     if (f->record.failed || f->common.failed)
         return olv_fail_memory(&f->error);
-    return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
+    return olv_sorter_add(f->sorter, (struct olv_sorted){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
 static bool collect(struct finding *f, struct olv_error *err)
@@ -234,7 +234,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     olv_text_add(&f->record, &location, sizeof location);
     if (f->record.failed || f->common.failed)
         return olv_fail_memory(&f->error);
-    return olv_sorter_add(f->sorter, (struct olv_record){{0, 0}, f->record.data, f->record.len}, &f->error);
+    return olv_sorter_add(f->sorter, (struct olv_sorted){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
 /* Then it is looked up, instead of comparing all that there is. */
@@ -358,7 +358,7 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
 static bool deliver_all(struct finding *f, struct olv_error *err)
 {
     struct olv_text last = {0};
-    struct olv_record record;
+    struct olv_sorted record;
     uint64_t older = 0;
     bool ok = true, newest_only = gives_back(f->query) && !f->query->wants_versions;
     while (ok && olv_sorter_next(f->sorter, &record, err)) {

@@ -86,7 +86,7 @@ static bool add(struct naming *n, struct olv_text *record, const char *directory
     olv_text_add(record, &f, sizeof f);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(n->sorter, (struct olv_record){rank_of(directory, stat), record->data, record->len},
+    return olv_sorter_add(n->sorter, (struct olv_sorted){rank_of(directory, stat), record->data, record->len},
                           err);
 }
 
@@ -235,7 +235,7 @@ static bool deliver(struct naming *n, struct olv_composing *composing, const cha
 static bool deliver_all(struct naming *n, struct olv_error *err)
 {
     struct olv_composing composing;
-    struct olv_record record;
+    struct olv_sorted record;
     struct olv_text last = {0};
     bool ok = true;
     olv_compose_begin(&composing, n->out->docket, NULL);

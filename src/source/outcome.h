@@ -24,8 +24,8 @@ struct olv_outcome {
     const char *placed;       /* where the file is now, if not where the docket says; borrowed; or NULL */
     const char *into;         /* the path of the file that has its contents now; borrowed; NULL: none */
     const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: they were not read */
-    bool has_stored;          /* whether the next one is known */
-    uint64_t stored_bytes;    /* what the contents take now */
+    bool has_packed;          /* whether the next one is known */
+    uint64_t packed_bytes;    /* what the contents take now */
     double seconds;           /* of work, where it was measured */
     bool is_lasting;          /* the act would come to nothing, and need not be tried again */
 };

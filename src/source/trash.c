@@ -76,7 +76,7 @@ static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_e
     int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
     enum olv_truth found = OLV_NO;
     turn_label(label, turn, turn->sequence);
-    parents_settle(copy, label);
+    parents_finish(copy, label);
     o->result = OLV_DONE;
     if (!settling_search_for(&s, turn, e, label, fd >= 0 ? name : "", &o->error)) {
         if (fd >= 0)

@@ -12,12 +12,12 @@ bool olv_state_home(char *out, size_t size, struct olv_error *err)
 {
     if (geteuid() == 0)
         return snprintf(out, size, "/var/lib/olvido") > 0;
-    return olv_user_place("XDG_STATE_HOME", ".local/state", "olvido", out, size, err);
+    return olv_user_path("XDG_STATE_HOME", ".local/state", "olvido", out, size, err);
 }
 
 bool olv_policy_home(char *out, size_t size, struct olv_error *err)
 {
     if (geteuid() == 0)
         return snprintf(out, size, "/etc/olvido/policy.yaml") > 0;
-    return olv_user_place("XDG_CONFIG_HOME", ".config", "olvido/policy.yaml", out, size, err);
+    return olv_user_path("XDG_CONFIG_HOME", ".config", "olvido/policy.yaml", out, size, err);
 }

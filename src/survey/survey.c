@@ -186,14 +186,14 @@ static void add_to_list(struct surveyor *s, struct survey_worker *w, const struc
     if (w->record.failed || w->path.failed)
         olv_fail_memory(&err);
     else if (olv_sorter_add(s->survey->list,
-                            (struct olv_record){key_of(s, &entry->stat, when), w->record.data, w->record.len},
+                            (struct olv_sorted){key_of(s, &entry->stat, when), w->record.data, w->record.len},
                             &err))
         return;
     if (!atomic_exchange(&s->has_failed, true))
         s->error = err;
 }
 
-struct olv_survey_entry olv_survey_entry(const struct olv_record *record)
+struct olv_survey_entry olv_survey_entry(const struct olv_sorted *record)
 {
     struct olv_survey_entry e = {.path = record->bytes};
     memcpy(&e.stat, e.path + strlen(e.path) + 1, sizeof e.stat);

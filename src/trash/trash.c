@@ -20,7 +20,7 @@
 
 bool olv_trash_home(char *out, size_t size, struct olv_error *err)
 {
-    return olv_user_place("XDG_DATA_HOME", ".local/share", "Trash", out, size, err);
+    return olv_user_path("XDG_DATA_HOME", ".local/share", "Trash", out, size, err);
 }
 
 /* Said once, before anything is tried, instead of once for every file. */

@@ -144,7 +144,7 @@ static void more_records_than_memory_come_out_in_order(void **state)
     enum { COUNT = 60000, LENGTH = 1500 };
     struct olv_error err;
     struct olv_sorter *sorter = olv_sorter_new(&err);
-    struct olv_record record;
+    struct olv_sorted record;
     struct olv_instant last = {INT64_MIN, 0};
     char *bytes = calloc(1, LENGTH);
     uint32_t seed = 1, count = 0;
@@ -155,7 +155,7 @@ static void more_records_than_memory_come_out_in_order(void **state)
         memcpy(bytes, &seed, sizeof seed);
         sum += seed;
         assert_true(olv_sorter_add(
-            sorter, (struct olv_record){{seed % 5000, seed % 7}, bytes, 4 + seed % (LENGTH - 4)}, &err));
+            sorter, (struct olv_sorted){{seed % 5000, seed % 7}, bytes, 4 + seed % (LENGTH - 4)}, &err));
     }
     while (olv_sorter_next(sorter, &record, &err)) {
         uint32_t number;
@@ -177,7 +177,7 @@ static void an_empty_sorter_has_nothing(void **state)
 {
     struct olv_error err;
     struct olv_sorter *sorter = olv_sorter_new(&err);
-    struct olv_record record;
+    struct olv_sorted record;
     (void)state;
     assert_false(olv_sorter_next(sorter, &record, &err));
     assert_int_equal(err.code, OLV_OK);

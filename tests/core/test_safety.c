@@ -221,8 +221,8 @@ static void where_a_path_is_too_long_nothing_is_settled(void **state)
     assert_int_equal(err.sys, ENAMETOOLONG);
     assert_string_equal(copy, "");
     alarm(10); /* it ends */
-    parents_settle(copy, "0123456789");
-    parents_settle("tides", "0123456789");
+    parents_finish(copy, "0123456789");
+    parents_finish("tides", "0123456789");
     alarm(0);
 }
 

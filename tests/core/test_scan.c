@@ -225,7 +225,7 @@ static void a_survey_counts_by_age(void **state)
     struct olv_survey survey;
     struct olv_duration month = {1, 0};
     struct olv_survey_options options = {.now = olv_os_now(), .wants_list = true};
-    struct olv_record record;
+    struct olv_sorted record;
     struct olv_error err = {0};
     const char *root = in(s, "a");
     make_dir(s, "a");

@@ -18,11 +18,11 @@ static uint32_t next_number(uint32_t *seed)
 static void add(struct olv_sorter *sorter, int64_t key, const void *bytes, size_t len)
 {
     struct olv_error err = {0};
-    assert_true(olv_sorter_add(sorter, (struct olv_record){{key, 0}, bytes, len}, &err));
+    assert_true(olv_sorter_add(sorter, (struct olv_sorted){{key, 0}, bytes, len}, &err));
 }
 
 /* As the header says it: by key, then by bytes, the shorter one of two that begin alike first. */
-static int compare(const struct olv_record *a, const struct olv_record *b)
+static int compare(const struct olv_sorted *a, const struct olv_sorted *b)
 {
     size_t least = a->len < b->len ? a->len : b->len;
     int order = olv_instant_compare(a->key, b->key);
@@ -35,7 +35,7 @@ static int compare(const struct olv_record *a, const struct olv_record *b)
 static size_t assert_in_order(struct olv_sorter *sorter, bool is_reversed, uint64_t *sum)
 {
     struct olv_error err;
-    struct olv_record record, last = {.bytes = malloc(1 << 20)};
+    struct olv_sorted record, last = {.bytes = malloc(1 << 20)};
     size_t count = 0;
     *sum = 0;
     while (olv_sorter_next(sorter, &record, &err)) {
@@ -102,7 +102,7 @@ static void runs_that_do_not_overlap_come_one_after_the_other(void **state)
     static char bytes[1000];
     struct olv_error err = {0};
     struct olv_sorter *sorter = olv_sorter_new(&err);
-    struct olv_record record;
+    struct olv_sorted record;
     enum { EACH = 20000, STRETCHES = 5 };
     (void)state;
     for (int stretch = STRETCHES; stretch-- > 0;) /* the last ones first */

@@ -7,7 +7,7 @@ policy tell 'kind = file'
 old t/r.csv t/s.csv
 status 0 $O archive $PWD/t/r.csv --depot cold-room --keep -y
 [ "$($O audit show --json | grep -c '"kind":"archive"')" = 1 ] || fail 'the ledger does not tell of it'
-python3 -c 'import sqlite3; c = sqlite3.connect("state/catalogue.db"); c.execute("update archive set is_told = 0"); c.commit()'
+python3 -c 'import sqlite3; c = sqlite3.connect("state/catalogue.db"); c.execute("update archive set is_recorded = 0"); c.commit()'
 cp -a state kept
 # told FEWEST MOST: the lines about it, and that all is in order
 told() {

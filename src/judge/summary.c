@@ -1,14 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "judge/record.h"
+#include "judge/summary.h"
 
 #include <stdlib.h>
 
-struct record *record_new(struct judged_directory judged, const struct olv_stat *stat)
+struct summary *summary_new(struct judged_directory judged, const struct olv_stat *stat)
 {
-    struct record *r = calloc(1, sizeof *r);
+    struct summary *r = calloc(1, sizeof *r);
     if (!r)
         return NULL;
-    r->owner = RECORD_NOBODY;
+    r->owner = SUMMARY_NOBODY;
     r->judged = judged;
     r->is_blocked = !stat;
     if (stat)
@@ -18,22 +18,22 @@ struct record *record_new(struct judged_directory judged, const struct olv_stat 
 
 /* ---- summing up ---- */
 
-static void add_owner(struct record *r, int owner)
+static void add_owner(struct summary *r, int owner)
 {
-    if (r->owner == RECORD_NOBODY)
+    if (r->owner == SUMMARY_NOBODY)
         r->owner = owner;
-    else if (owner != RECORD_NOBODY && r->owner != owner)
-        r->owner = RECORD_SEVERAL;
+    else if (owner != SUMMARY_NOBODY && r->owner != owner)
+        r->owner = SUMMARY_SEVERAL;
 }
 
 static struct olv_instant time_of(const struct olv_stat *stat, int clock)
 {
-    const struct olv_instant times[RECORD_CLOCKS] = {stat->modified, stat->accessed, stat->changed,
-                                                     stat->born};
+    const struct olv_instant times[SUMMARY_CLOCKS] = {stat->modified, stat->accessed, stat->changed,
+                                                      stat->born};
     return times[clock];
 }
 
-static void add_time(struct record *r, int clock, struct olv_instant t)
+static void add_time(struct summary *r, int clock, struct olv_instant t)
 {
     if (olv_instant_compare(t, r->youngest[clock]) > 0)
         r->youngest[clock] = t;
@@ -45,26 +45,26 @@ static bool blocks(enum olv_reason reason)
     return reason == OLV_KEPT || reason == OLV_UNDECIDED || reason == OLV_GONE;
 }
 
-void record_add(struct record *r, struct olv_verdict v, struct judged_entry judged,
-                const struct olv_stat *stat)
+void summary_add(struct summary *r, struct olv_verdict v, struct judged_entry judged,
+                 const struct olv_stat *stat)
 {
     r->is_blocked |= blocks(v.reason) || !stat || judged.is_held || judged.in_respite;
     r->has_open |= judged.is_in_use;
-    add_owner(r, v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE ? RECORD_NOBODY : (int)v.rule);
+    add_owner(r, v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE ? SUMMARY_NOBODY : (int)v.rule);
     if (!stat)
         return;
     olv_contents_add(&r->contents, stat);
-    for (int clock = 0; clock < RECORD_CLOCKS; clock++)
+    for (int clock = 0; clock < SUMMARY_CLOCKS; clock++)
         add_time(r, clock, time_of(stat, clock));
 }
 
-void record_join(struct record *above, const struct record *r, struct olv_verdict v)
+void summary_join(struct summary *above, const struct summary *r, struct olv_verdict v)
 {
     struct olv_stat times = r->stat;
-    record_times(r, &times);
+    summary_times(r, &times);
     olv_contents_add(&above->contents, &r->stat);
     olv_contents_merge(&above->contents, &r->contents);
-    for (int clock = 0; clock < RECORD_CLOCKS; clock++)
+    for (int clock = 0; clock < SUMMARY_CLOCKS; clock++)
         add_time(above, clock, time_of(&times, clock));
     add_owner(above, r->owner);
     if (r->judged.reason == OLV_DUE)
@@ -80,7 +80,7 @@ void record_join(struct record *above, const struct record *r, struct olv_verdic
 struct whole_subject {
     struct olv_subject subject; /* first member */
     struct olv_stat stat;
-    const struct record *record;
+    const struct summary *summary;
 };
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -90,18 +90,18 @@ static const struct olv_stat *look(struct olv_subject *subject)
 
 static enum olv_truth is_held(struct olv_subject *subject)
 {
-    return ((struct whole_subject *)subject)->record->judged.is_held ? OLV_YES : OLV_NO;
+    return ((struct whole_subject *)subject)->summary->judged.is_held ? OLV_YES : OLV_NO;
 }
 
 static bool in_respite(struct olv_subject *subject)
 {
-    return ((struct whole_subject *)subject)->record->judged.in_respite;
+    return ((struct whole_subject *)subject)->summary->judged.in_respite;
 }
 
 static const struct olv_subject_facts whole_facts = {
     .look = look, .is_held = is_held, .in_respite = in_respite};
 
-void record_times(const struct record *r, struct olv_stat *out)
+void summary_times(const struct summary *r, struct olv_stat *out)
 {
     if (r->contents.entries == 0)
         return;
@@ -111,20 +111,20 @@ void record_times(const struct record *r, struct olv_stat *out)
     out->born = r->youngest[OLV_CLOCK_BORN];
 }
 
-static bool is_spared_by_contents(const struct record *r, const struct olv_rule *rule)
+static bool is_spared_by_contents(const struct summary *r, const struct olv_rule *rule)
 {
-    return r->is_blocked || (r->has_open && !rule->open_too) || r->owner == RECORD_SEVERAL ||
-           (r->owner != RECORD_NOBODY && r->owner != (int)r->judged.rule);
+    return r->is_blocked || (r->has_open && !rule->open_too) || r->owner == SUMMARY_SEVERAL ||
+           (r->owner != SUMMARY_NOBODY && r->owner != (int)r->judged.rule);
 }
 
-struct olv_verdict record_judge(const struct judging *judging, const struct record *r)
+struct olv_verdict summary_judge(const struct judging *judging, const struct summary *r)
 {
     const struct olv_rule *rule = &judging->policy->rules[r->judged.rule];
     struct olv_verdict v = {.reason = OLV_NO_DATE, .rule = r->judged.rule};
-    struct whole_subject s = {.stat = r->stat, .record = r};
+    struct whole_subject s = {.stat = r->stat, .summary = r};
     struct olv_instant start = r->judged.own_start;
     s.subject = (struct olv_subject){.kind = OLV_KIND_DIRECTORY, .stat = &s.stat, .facts = &whole_facts};
-    record_times(r, &s.stat);
+    summary_times(r, &s.stat);
     if (rule->clock == OLV_CLOCK_NAME
             ? !r->judged.has_own_start
             : !olv_decider_start(judging->decider, r->judged.rule, &s.subject, &start, &v.reason))

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "archive/batch.h"
+#include "archive/bundle.h"
 
 #include "file/reading.h"
 #include "olvido/accounts.h"
@@ -14,7 +14,7 @@
 /* The system's lookups of accounts are not for threads. */
 static pthread_mutex_t accounts = PTHREAD_MUTEX_INITIALIZER;
 
-void batch_member_path(const struct olv_docket_entry *e, struct olv_text *out)
+void bundle_member_path(const struct olv_docket_entry *e, struct olv_text *out)
 {
     const char *directory = e->directory + strspn(e->directory, "/");
     olv_text_puts(out, directory);
@@ -24,17 +24,17 @@ void batch_member_path(const struct olv_docket_entry *e, struct olv_text *out)
 
 /* ---- collecting ---- */
 
-static const char *keep(struct batch *b, const char *string)
+static const char *keep(struct bundle *b, const char *string)
 {
     return olv_arena_copy(&b->arena, string, strlen(string));
 }
 
-bool batch_add(struct batch *b, const struct olv_docket_entry *e, uint64_t sequence, const char *hard_link)
+bool bundle_add(struct bundle *b, const struct olv_docket_entry *e, uint64_t sequence, const char *hard_link)
 {
-    struct batch_item *last = b->count ? &b->items[b->count - 1] : NULL, *item = &b->items[b->count];
+    struct bundle_item *last = b->count ? &b->items[b->count - 1] : NULL, *item = &b->items[b->count];
     struct olv_text path = {0};
-    *item = (struct batch_item){.entry = *e, .sequence = sequence};
-    batch_member_path(e, &path);
+    *item = (struct bundle_item){.entry = *e, .sequence = sequence};
+    bundle_member_path(e, &path);
     item->path = path.failed ? NULL : keep(b, path.data);
     olv_text_free(&path);
     item->entry.directory = last && strcmp(last->entry.directory, e->directory) == 0 ? last->entry.directory
@@ -43,11 +43,11 @@ bool batch_add(struct batch *b, const struct olv_docket_entry *e, uint64_t seque
     item->hard_link = hard_link ? keep(b, hard_link) : NULL;
     item->entry.rule_name = item->entry.target = "";
     b->count++;
-    b->bytes += e->identity.size_bytes + BATCH_ENTRY_OVERHEAD;
+    b->bytes += e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD;
     return item->path && item->entry.directory && item->entry.name && (!hard_link || item->hard_link);
 }
 
-void batch_clear(struct batch *b)
+void bundle_clear(struct bundle *b)
 {
     olv_arena_free(&b->arena);
     b->count = 0;
@@ -56,7 +56,7 @@ void batch_clear(struct batch *b)
 
 /* ---- a worker's part ---- */
 
-static const char *name_of(struct batch_names *cache, uint32_t id, void (*look)(uint32_t, char *, size_t))
+static const char *name_of(struct bundle_names *cache, uint32_t id, void (*look)(uint32_t, char *, size_t))
 {
     char digits[16];
     if (!cache->is_known || cache->id != id) {
@@ -72,7 +72,7 @@ static const char *name_of(struct batch_names *cache, uint32_t id, void (*look)(
     return cache->name;
 }
 
-bool batch_name_owner(struct batch_worker *w, struct olv_member *m, struct olv_arena *arena)
+bool bundle_name_owner(struct bundle_worker *w, struct olv_member *m, struct olv_arena *arena)
 {
     const char *user = name_of(&w->user, m->owner, olv_user_name);
     const char *group = name_of(&w->group, m->group, olv_group_name);
@@ -94,7 +94,7 @@ static bool read_extent(const struct taking *t, struct olv_text *out, uint64_t a
 }
 
 /* The digest is that of the whole contents, holes as zeros. */
-static void digest_sparse(struct batch_worker *w, struct batch_item *item, const struct olv_member *m,
+static void digest_sparse(struct bundle_worker *w, struct bundle_item *item, const struct olv_member *m,
                           const char *data)
 {
     olv_hasher_begin(w->hasher);
@@ -109,7 +109,7 @@ static void digest_sparse(struct batch_worker *w, struct batch_item *item, const
     item->has_digest = true;
 }
 
-static bool read_data(const struct taking *t, struct batch_worker *w, struct batch_item *item,
+static bool read_data(const struct taking *t, struct bundle_worker *w, struct bundle_item *item,
                       struct olv_text *out, struct olv_error *err)
 {
     const struct olv_member *m = &t->member;
@@ -129,7 +129,7 @@ static bool read_data(const struct taking *t, struct batch_worker *w, struct bat
     return true;
 }
 
-static bool put_data(struct frame_job *job, struct batch_worker *w, struct batch_item *item,
+static bool put_data(struct frame_job *job, struct bundle_worker *w, struct bundle_item *item,
                      const struct taking *t, struct olv_error *err)
 {
     const struct olv_member *m = &t->member;
@@ -142,13 +142,13 @@ static bool put_data(struct frame_job *job, struct batch_worker *w, struct batch
     return true;
 }
 
-static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item, struct taking *t,
+static bool put(struct bundle *b, struct bundle_worker *w, struct bundle_item *item, struct taking *t,
                 struct frame_job *job, struct olv_error *err)
 {
     struct olv_text *out = &job->plain;
     size_t begin = out->len;
     struct olv_member *m = &t->member;
-    if (!batch_name_owner(w, m, &b->arena))
+    if (!bundle_name_owner(w, m, &b->arena))
         return olv_fail_memory(err);
     m->is_hard_link = item->hard_link != NULL;
     if (item->hard_link) {
@@ -171,7 +171,7 @@ static bool put(struct batch *b, struct batch_worker *w, struct batch_item *item
     return take_is_unchanged(t, w->reach.fd, &item->entry, err);
 }
 
-static const struct olv_error *why_not(struct batch *b, const struct olv_error *err)
+static const struct olv_error *why_not(struct bundle *b, const struct olv_error *err)
 {
     static const struct olv_error no_memory = {.code = OLV_MEMORY, .what = "memory ran out"};
     struct olv_error *copy = olv_arena_alloc(&b->arena, sizeof *copy);
@@ -180,7 +180,8 @@ static const struct olv_error *why_not(struct batch *b, const struct olv_error *
     return copy ? copy : &no_memory;
 }
 
-static void take_one(struct batch *b, struct batch_worker *w, struct batch_item *item, struct frame_job *job)
+static void take_one(struct bundle *b, struct bundle_worker *w, struct bundle_item *item,
+                     struct frame_job *job)
 {
     struct taking t = {.fd = -1};
     struct olv_text *out = &job->plain;
@@ -206,11 +207,11 @@ static void take_one(struct batch *b, struct batch_worker *w, struct batch_item 
 }
 
 /* All headers side by side. */
-static void digest_headers(struct batch *b, struct batch_worker *w, const struct olv_text *plain)
+static void digest_headers(struct bundle *b, struct bundle_worker *w, const struct olv_text *plain)
 {
     size_t count = 0;
     for (size_t i = 0; i < b->count && !plain->failed; i++) {
-        struct batch_item *item = &b->items[i];
+        struct bundle_item *item = &b->items[i];
         if (item->has_member)
             b->pieces[count++] =
                 (struct many_piece){olv_text_string(plain) + item->at, item->header_len, item->header};
@@ -219,11 +220,11 @@ static void digest_headers(struct batch *b, struct batch_worker *w, const struct
 }
 
 /* When all contents are there, those of many small files are digested side by side. */
-static void digest_plain(struct batch *b, struct batch_worker *w, const struct olv_text *plain)
+static void digest_plain(struct bundle *b, struct bundle_worker *w, const struct olv_text *plain)
 {
     size_t count = 0;
     for (size_t i = 0; i < b->count && !plain->failed; i++) {
-        struct batch_item *item = &b->items[i];
+        struct bundle_item *item = &b->items[i];
         if (!item->is_plain)
             continue;
         b->pieces[count++] =
@@ -233,9 +234,9 @@ static void digest_plain(struct batch *b, struct batch_worker *w, const struct o
     many_sha256(w->many, b->pieces, count);
 }
 
-bool batch_fill(struct frame_job *job, unsigned worker)
+bool bundle_fill(struct frame_job *job, unsigned worker)
 {
-    struct batch *b = job->context;
+    struct bundle *b = job->context;
     for (size_t i = 0; i < b->count; i++)
         take_one(b, &b->workers[worker], &b->items[i], job);
     digest_headers(b, &b->workers[worker], &job->plain);

@@ -1,17 +1,17 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Small files that share a frame: one worker opens, reads and digests all of them, into the frame's own
  * bytes. A file that changes under its hands leaves no trace there. */
-#ifndef OLV_ARCHIVE_BATCH_H
-#define OLV_ARCHIVE_BATCH_H
+#ifndef OLV_ARCHIVE_BUNDLE_H
+#define OLV_ARCHIVE_BUNDLE_H
 
 #include "archive/make.h"
 #include "archive/take.h"
 #include "base/many.h"
 #include "file/reach.h"
 
-enum { BATCH_ENTRIES = 4096, BATCH_ENTRY_OVERHEAD = 3 * 512 };
+enum { BUNDLE_ENTRIES = 4096, BUNDLE_ENTRY_OVERHEAD = 3 * 512 };
 
-struct batch_item {
+struct bundle_item {
     struct olv_docket_entry entry; /* its strings are in the arena */
     const char *path;              /* what the member is called */
     const char *hard_link;         /* the member that it is another name of; NULL: none */
@@ -29,24 +29,24 @@ struct batch_item {
     const struct olv_error *error; /* why it is not in the frame, in the arena; NULL: it is */
 };
 
-struct batch {
+struct bundle {
     struct olv_arena arena;
-    struct batch_item *items;  /* BATCH_ENTRIES; owned */
+    struct bundle_item *items; /* BUNDLE_ENTRIES; owned */
     struct many_piece *pieces; /* as many; owned */
     size_t count;
     uint64_t bytes; /* that it is going to take, about */
     bool is_zip;    /* then it has one entry only */
     const struct olv_observer *observer;
-    struct batch_worker *workers; /* of all batches; borrowed */
+    struct bundle_worker *workers; /* of all bundlees; borrowed */
 };
 
-/* What a worker keeps from one batch to the next. */
-struct batch_worker {
+/* What a worker keeps from one bundle to the next. */
+struct bundle_worker {
     struct olv_hasher *hasher;
     struct taking_room room;
     struct many_hasher *many;
     struct olv_reach reach;
-    struct batch_names {
+    struct bundle_names {
         uint32_t id;
         bool is_known;
         char name[64];
@@ -54,14 +54,14 @@ struct batch_worker {
 };
 
 /* Adds a copy of the entry. */
-bool batch_add(struct batch *batch, const struct olv_docket_entry *entry, uint64_t sequence,
-               const char *hard_link);
-void batch_clear(struct batch *batch);
-/* For struct frame_job: `context` is the batch. */
-bool batch_fill(struct frame_job *job, unsigned worker);
+bool bundle_add(struct bundle *bundle, const struct olv_docket_entry *entry, uint64_t sequence,
+                const char *hard_link);
+void bundle_clear(struct bundle *bundle);
+/* For struct frame_job: `context` is the bundle. */
+bool bundle_fill(struct frame_job *job, unsigned worker);
 /* What an entry is called in an archive: its path without the slash in front. Appends it. */
-void batch_member_path(const struct olv_docket_entry *entry, struct olv_text *out);
+void bundle_member_path(const struct olv_docket_entry *entry, struct olv_text *out);
 /* The names of owner and group, for the member. */
-bool batch_name_owner(struct batch_worker *worker, struct olv_member *member, struct olv_arena *arena);
+bool bundle_name_owner(struct bundle_worker *worker, struct olv_member *member, struct olv_arena *arena);
 
 #endif
