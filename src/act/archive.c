@@ -36,7 +36,7 @@ static struct archiving *state_of(const struct turn *turn)
     return turn_state(turn, sizeof(struct archiving));
 }
 
-static void close_state(void *state)
+static void archive_close_state(void *state)
 {
     struct archiving *a = state;
     if (!a)
@@ -127,7 +127,7 @@ static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struc
     return judged_remove_unused(turn, e, label, e->links < 2, o);
 }
 
-static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct gathered_entry in = {0};
     if (!is_in(turn, &in, o))
@@ -214,7 +214,7 @@ static void clear_beside(const struct turn *turn, const struct olv_manner *how)
 }
 
 /* It stays when an original is gone, for it may be the only copy. */
-static void look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
+static void archive_look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
 {
     struct archiving *a = state_of(turn);
     char label[FRESH_LABEL];
@@ -257,7 +257,8 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
 }
 
 /* An original goes only when its archive is live: where it has gone, it is in it. */
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth archive_settle(struct turn *turn, const struct olv_docket_entry *e,
+                                     struct olv_outcome *o)
 {
     enum olv_truth is_there = settling_is_there(turn, e), is_in;
     if (is_beside(e))
@@ -276,7 +277,7 @@ static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e
 }
 
 /* What goes into one archive. */
-static void key(const struct olv_docket_entry *e, struct olv_text *out)
+static void archive_key(const struct olv_docket_entry *e, struct olv_text *out)
 {
     wire_put_manner(out, e->manner);
 }
@@ -288,13 +289,13 @@ static bool is_one_batch(const struct olv_docket_entry *e)
 }
 
 static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
-                                   .key = key,
+                                   .key = archive_key,
                                    .is_one_batch = is_one_batch,
                                    .make = make,
-                                   .apply = apply,
-                                   .close = close_state,
-                                   .look = look,
-                                   .settle = settle};
+                                   .apply = archive_apply,
+                                   .close = archive_close_state,
+                                   .look = archive_look,
+                                   .settle = archive_settle};
 
 static const struct step_key keys[] = {
     {"depot", &step_depot, true, "archive: where to, one of the policy's depots; required there."},

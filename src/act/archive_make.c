@@ -67,7 +67,7 @@ static void told(void *self, const struct made_member *made)
 }
 
 /* Opens the directory of the archive. */
-static bool open_directory(struct gathering *g, struct olv_error *err)
+static bool archive_make_open_directory(struct gathering *g, struct olv_error *err)
 {
     char *directory = olv_path_directory(g->how.into);
     g->facts.depot_path = directory;
@@ -107,7 +107,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .told = told,
                                      .former = former,
                                      .self = g};
-    if (!open_directory(g, err))
+    if (!archive_make_open_directory(g, err))
         return false;
     g->facts.depot = g->how.depot;
     g->facts.run = lent->run;
@@ -129,7 +129,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
 }
 
 /* Beside a depot, the register of the run knows the file before it gets its name. */
-static bool note_name(struct gathering *g, const char *name, struct olv_error *err)
+static bool archive_make_note_name(struct gathering *g, const char *name, struct olv_error *err)
 {
     const struct lender *lender = g->turn->lent->lender;
     struct olv_stat stat;
@@ -152,7 +152,7 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     snprintf(name, sizeof name, "%s", wanted);
     for (unsigned n = 2; !ok && n < MOST; n++) {
         olv_error_clear(err);
-        ok = note_name(g, name, err) && making_publish(g->making, name, OLV_REFUSE, placed, err);
+        ok = archive_make_note_name(g, name, err) && making_publish(g->making, name, OLV_REFUSE, placed, err);
         if (ok || err->code != OLV_EXISTS || !g->row || !is_archive)
             return ok;
         snprintf(name, sizeof name, "%.*s-%u%s", (int)stem, wanted, n, wanted + stem);
@@ -190,7 +190,7 @@ static bool note_beside(struct gathering *g, const char *path, struct olv_error 
     return lender->archive_made(lender, &made, err);
 }
 
-static bool publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
+static bool archive_make_publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
     const char *name = olv_path_name(g->how.into);
     char placed[NAME_MAX + 1] = "";
@@ -215,7 +215,7 @@ static bool publish(struct gathering *g, struct olv_text *path, struct olv_error
 static void end_archive(struct gathering *g, struct olv_text *path)
 {
     struct olv_error ignored = {0};
-    if (g->failed.code == OLV_OK && !publish(g, path, &g->failed))
+    if (g->failed.code == OLV_OK && !archive_make_publish(g, path, &g->failed))
         olv_error_at(&g->failed, g->how.into);
     making_free(g->making);
     if (g->row)
@@ -255,7 +255,7 @@ static bool begin_with(struct gathering *g, const struct olv_docket_entry *e, st
     return true;
 }
 
-static bool add(void *self, struct olv_docket_entry *e, struct olv_error *err)
+static bool archive_make_add(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct gathering *g = self;
     struct gathered_entry failed = {.is_in = true}; /* as far as it is concerned; the archive says why not */
@@ -279,7 +279,7 @@ bool archive_make(const struct turn *turn, struct group *group, struct gathered 
     struct olv_text path = {0};
     bool ok;
     turn_archive_label(g.label, turn, group->sequence);
-    ok = group->each(group, most, add, &g, err);
+    ok = group->each(group, most, archive_make_add, &g, err);
     if (!ok)
         g.failed = *err;
     end_archive(&g, &path);

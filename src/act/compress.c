@@ -6,7 +6,7 @@
 
 #include <stdio.h>
 
-static bool name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
+static bool compress_name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
     if (e->identity.kind != OLV_KIND_FILE)
         return olv_fail(err, OLV_CHANGED, "only files can be compressed");
@@ -14,7 +14,7 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
     return true;
 }
 
-static const struct shrinks way = {.packs = true, .name = name, .write = shrink_pack};
+static const struct shrinks way = {.packs = true, .name = compress_name, .write = shrink_pack};
 
 static const struct hooks hooks = SHRINKS_HOOKS(way);
 

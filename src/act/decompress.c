@@ -6,7 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
-static bool name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
+static bool decompress_name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
     /* What is left of a name is "tar" for the short forms that tar archives have. */
     static const char *const shorts[] = {".tgz", ".tbz2", ".txz", ".tzst"};
@@ -29,7 +29,7 @@ static bool name(const struct olv_docket_entry *e, char *out, size_t size, struc
     return olv_error_hint(err, "--to NAME says what the decompressed file is to be called");
 }
 
-static const struct shrinks way = {.packs = false, .name = name, .write = shrink_unpack};
+static const struct shrinks way = {.packs = false, .name = decompress_name, .write = shrink_unpack};
 
 static const struct hooks hooks = SHRINKS_HOOKS(way);
 

@@ -46,7 +46,8 @@ static void put_back(struct turn *turn, const struct olv_docket_entry *e, const 
 
 /* ---- ahead of its turn ---- */
 
-static bool prepare(const struct ahead_turn *ahead, const struct olv_docket_entry *e, struct ahead_made *out)
+static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_docket_entry *e,
+                            struct ahead_made *out)
 {
     struct olv_putting putting = {.name = e->name,
                                   .when = ahead->now,
@@ -80,7 +81,7 @@ static void give_up(struct olv_outcome *o)
     outcome_failed(o);
 }
 
-static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_putting putting = {.name = e->name,
                                   .when = turn->lent->now,
@@ -138,7 +139,8 @@ static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char 
 
 /* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
  * the new one goes. */
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth discard_settle(struct turn *turn, const struct olv_docket_entry *e,
+                                     struct olv_outcome *o)
 {
     enum olv_truth is_there = settling_is_there(turn, e);
     bool is_in = find_item(turn, e, o->trash);
@@ -164,8 +166,11 @@ static struct olv_trash *find_trash(struct turn *turn, const struct olv_docket_e
     return olv_trashes_for(turn->lent->trashes, turn->source.mount, err);
 }
 
-static const struct hooks hooks = {
-    .needs = NEEDS_TRASH, .find_trash = find_trash, .prepare = prepare, .apply = apply, .settle = settle};
+static const struct hooks hooks = {.needs = NEEDS_TRASH,
+                                   .find_trash = find_trash,
+                                   .prepare = discard_prepare,
+                                   .apply = discard_apply,
+                                   .settle = discard_settle};
 
 const struct olv_act act_discard = {.word = "discard",
                                     .past = "discarded",

@@ -50,7 +50,7 @@ static void *job_of(size_t i)
     return (void *)(uintptr_t)(i + 1);
 }
 
-static size_t number_of(const void *job)
+static size_t shrinks_number_of(const void *job)
 {
     return (size_t)(uintptr_t)job - 1;
 }
@@ -82,10 +82,10 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
         note_origin(m->turn, s, &m->group->entries[i]);
 }
 
-static void work(void *self, unsigned worker, void *job)
+static void shrinks_work(void *self, unsigned worker, void *job)
 {
     struct making *m = self;
-    do_one(m, m->shrinkers[worker], number_of(job));
+    do_one(m, m->shrinkers[worker], shrinks_number_of(job));
 }
 
 static bool goes_on(const struct group *g, size_t i)
@@ -166,8 +166,8 @@ static void sync_all(const struct group *g)
 
 /* What it was before stands on the new file; or, where that cannot be, in the register. By hand, another way
  * may be tried again. */
-static bool remember(const struct turn *turn, const struct olv_docket_entry *e, const struct shrinking *s,
-                     struct olv_error *err)
+static bool shrinks_remember(const struct turn *turn, const struct olv_docket_entry *e,
+                             const struct shrinking *s, struct olv_error *err)
 {
     struct olv_had had = {.path = olv_text_string(&s->into),
                           .act = e->act,
@@ -182,7 +182,7 @@ static bool remember(const struct turn *turn, const struct olv_docket_entry *e, 
 
 /* The register knows each new file before it gets its name; what is as it was before is spared for a while.
  */
-static bool announce(const struct turn *turn, const struct group *g, struct olv_error *err)
+static bool shrinks_announce(const struct turn *turn, const struct group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
@@ -198,13 +198,13 @@ static bool announce(const struct turn *turn, const struct group *g, struct olv_
             return olv_fail_system(err, "", "cannot look at the new file");
         if (!turn->lent->lender->note_name(turn->lent->lender, g->sequence + i, s->into.data, &stat,
                                            !s->way->packs, err) ||
-            !remember(turn, e, s, err))
+            !shrinks_remember(turn, e, s, err))
             return false;
     }
     return turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
-static struct shrinking *begin(struct making *m, size_t i)
+static struct shrinking *shrinks_begin(struct making *m, size_t i)
 {
     const struct olv_docket_entry *e = &m->group->entries[i];
     struct olv_outcome *o = &m->group->outcomes[i];
@@ -245,18 +245,18 @@ bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
     struct making m = {.turn = turn, .group = g, .way = turn->hooks->own, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
     struct olv_error why = {0};
-    struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, work, &m) : NULL;
+    struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, shrinks_work, &m) : NULL;
     (void)err; /* what fails is the failure of its entries */
     for (size_t i = 0; i < g->count; i++)
         if (g->outcomes[i].result == OLV_PENDING)
-            g->made[i] = begin(&m, i);
+            g->made[i] = shrinks_begin(&m, i);
     if (crew) {
         do_all(&m, crew, most);
         leave_what_is_not_worth_it(g);
         sync_all(g);
         m.is_proving = true;
         do_all(&m, crew, most);
-        if (!announce(turn, g, &why))
+        if (!shrinks_announce(turn, g, &why))
             group_fail(g, &why);
     } else {
         olv_fail_memory(&why);
@@ -321,7 +321,7 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
 }
 
 /* What is as it was before needs no note of where it comes from. */
-static void finish(const struct turn *turn, struct shrinking *s)
+static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
         olv_observe_trouble(turn->lent->observer,
@@ -357,7 +357,7 @@ void shrinks_complete(struct turn *turn, const struct group *g)
             take_back(s, o);
         } else {
             o->result = OLV_DONE;
-            finish(turn, s);
+            shrinks_finish(turn, s);
         }
     }
 }

@@ -142,8 +142,8 @@ static bool put_data(struct frame_job *job, struct bundle_worker *w, struct bund
     return true;
 }
 
-static bool put(struct bundle *b, struct bundle_worker *w, struct bundle_item *item, struct taking *t,
-                struct frame_job *job, struct olv_error *err)
+static bool bundle_put(struct bundle *b, struct bundle_worker *w, struct bundle_item *item, struct taking *t,
+                       struct frame_job *job, struct olv_error *err)
 {
     struct olv_text *out = &job->plain;
     size_t begin = out->len;
@@ -196,7 +196,7 @@ static void take_one(struct bundle *b, struct bundle_worker *w, struct bundle_it
     else
         ok = olv_reach_directory(&w->reach, &item->entry, &err) &&
              take_begin(&t, w->reach.fd, &item->entry, item->path, &w->room, &err) &&
-             put(b, w, item, &t, job, &err);
+             bundle_put(b, w, item, &t, job, &err);
     take_end(&t);
     if (ok)
         return;

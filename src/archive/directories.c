@@ -81,8 +81,8 @@ static bool read_attributes(struct directories *d, const char *at, struct olv_me
     return list != NULL;
 }
 
-static bool give(int fd, const struct olv_identity *identity, const struct olv_member *m,
-                 const struct restore_options *o, struct olv_error *err)
+static bool directories_give(int fd, const struct olv_identity *identity, const struct olv_member *m,
+                             const struct restore_options *o, struct olv_error *err)
 {
     struct olv_stat stat;
     if (!olv_os_stat(fd, "", &stat))
@@ -112,7 +112,7 @@ static bool finish_one(struct directories *d, int top, const char *path, const s
     fd = olv_os_open_dir(top, *path ? path : ".", false);
     if (fd < 0)
         return olv_fail_system(err, "", "cannot open the directory again");
-    ok = give(fd, &identity, &m, o, err);
+    ok = directories_give(fd, &identity, &m, o, err);
     close(fd);
     return ok;
 }

@@ -45,7 +45,7 @@ struct extracting {
 
 /* ---- telling ---- */
 
-static void tell(struct extracting *x, const char *path, const struct olv_error *why)
+static void extract_tell(struct extracting *x, const char *path, const struct olv_error *why)
 {
     if (why->code == OLV_REFUSED || why->code == OLV_EXISTS)
         x->result->refused++;
@@ -57,7 +57,7 @@ static void tell(struct extracting *x, const char *path, const struct olv_error 
 
 static void on_directory_failed(void *self, const char *path, const struct olv_error *why)
 {
-    tell(self, path, why);
+    extract_tell(self, path, why);
 }
 
 /* What the manifest knows, and the archive does not hold as it was. */
@@ -250,7 +250,8 @@ static bool extract_member(struct extracting *x, struct olv_member *m, struct ol
 /* ---- damage, and the manifest ---- */
 
 /* The member is lost. */
-static bool lose(struct extracting *x, const char *path, const struct olv_error *why, struct olv_error *err)
+static bool extract_lose(struct extracting *x, const char *path, const struct olv_error *why,
+                         struct olv_error *err)
 {
     x->result->lost++;
     olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
@@ -274,7 +275,7 @@ static bool go_on(struct extracting *x, const char *path, struct olv_error *err)
     if (ok && x->damage.code == OLV_OK)
         x->damage = why;
     if (ok && path)
-        ok = lose(x, at_hand, &why, err);
+        ok = extract_lose(x, at_hand, &why, err);
     if (!ok && err->code == OLV_OK)
         *err = why;
     if (!ok && *at_hand)
@@ -314,11 +315,11 @@ static bool take_out(struct extracting *x, struct olv_member *m, struct olv_erro
     }
     reckoning_begin(x->reckoning); /* what there was of it is of no interest */
     if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP)
-        tell(x, m->path, &why);
+        extract_tell(x, m->path, &why);
     return true;
 }
 
-static bool take_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
+static bool extract_take_member(struct extracting *x, struct olv_member *m, struct olv_error *err)
 {
     reckoning_begin(x->reckoning);
     x->is_manifest = (x->is_plain || x->damage.code != OLV_OK) && strcmp(m->path, ARCHIVE_MANIFEST) == 0;
@@ -339,7 +340,7 @@ static bool extract_all(struct extracting *x, struct olv_error *err)
                 break;
             ok = go_on(x, NULL, err);
         } else {
-            ok = may_go_on(x, err) && take_member(x, &m, err);
+            ok = may_go_on(x, err) && extract_take_member(x, &m, err);
         }
     x->result->reached_end = ok;
     if (ok && x->damage.code != OLV_OK)

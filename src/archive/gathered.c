@@ -81,7 +81,7 @@ static bool go_to(struct gathered *g)
     return fseeko(g->file, (off_t)(g->page * sizeof g->entries), SEEK_SET) == 0;
 }
 
-static bool flush(struct gathered *g)
+static bool gathered_flush(struct gathered *g)
 {
     if (g->is_dirty &&
         (!go_to(g) || fwrite(g->entries, sizeof g->entries, 1, g->file) != 1 || fflush(g->file) != 0))
@@ -105,7 +105,7 @@ static bool turn_to(struct gathered *g, uint64_t page)
     bool ok;
     if (g->page == page)
         return true;
-    if (!flush(g))
+    if (!gathered_flush(g))
         return false;
     g->page = page;
     ok = go_to(g) && read_page(g);

@@ -31,7 +31,7 @@ void inside_end(struct inside *in)
 
 /* ---- what was made ---- */
 
-static bool remember(struct inside *in, int fd)
+static bool inside_remember(struct inside *in, int fd)
 {
     struct olv_stat stat;
     struct inode *made = olv_os_stat(fd, "", &stat) ? olv_arena_alloc(&in->arena, sizeof *made) : NULL;
@@ -87,7 +87,7 @@ int inside_make(struct inside *in, int dir, const char *name, struct olv_error *
     }
     fd = olv_directory_is_ours(&stat) ? make_here(dir, name, err)
                                       : room_make_directory(dir, name, in->label, NULL, NULL, err);
-    if (fd < 0 || remember(in, fd))
+    if (fd < 0 || inside_remember(in, fd))
         return fd;
     olv_fail_memory(err);
     close(fd);
@@ -95,7 +95,7 @@ int inside_make(struct inside *in, int dir, const char *name, struct olv_error *
 }
 
 /* One directory further down. */
-static int descend(struct inside *in, int dir, const char *name, struct olv_error *err)
+static int inside_descend(struct inside *in, int dir, const char *name, struct olv_error *err)
 {
     struct olv_error why = {0};
     int fd = olv_os_open_dir(dir, name, false);
@@ -131,7 +131,7 @@ static int reach(struct inside *in, const char *path, size_t len, struct olv_err
             n = len - at;
         memcpy(name, path + at, n);
         name[n] = '\0';
-        below = descend(in, dir, name, err);
+        below = inside_descend(in, dir, name, err);
         close(dir);
         dir = below;
         at += n + 1;

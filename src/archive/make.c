@@ -48,13 +48,13 @@ struct making {
 
 /* ---- frames on their way ---- */
 
-static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+static bool make_put(void *self, const void *bytes, size_t len, struct olv_error *err)
 {
     struct making *m = self;
     return olv_write_all(m->fresh.fd, bytes, len) || olv_fail_system(err, "", "cannot write the archive");
 }
 
-static void tell(struct making *m, struct made_member *made)
+static void make_tell(struct making *m, struct made_member *made)
 {
     if (!made->error) {
         if (!made->was)
@@ -92,7 +92,7 @@ static void tell_bundle(struct making *m, const struct bundle *b, size_t frame)
         memcpy(made.header, item->header, sizeof made.header);
         memcpy(made.digest, item->digest, sizeof made.digest);
         set_clock(m, &item->entry.identity, &made);
-        tell(m, &made);
+        make_tell(m, &made);
     }
 }
 
@@ -117,7 +117,7 @@ static void progress(const struct making *m)
                                                .bytes = m->options.bytes_before + m->bytes});
 }
 
-static bool is_interrupted(const struct making *m, struct olv_error *err)
+static bool make_is_interrupted(const struct making *m, struct olv_error *err)
 {
     return olv_observe_interrupted(m->options.observer) && !olv_fail(err, OLV_INTERRUPTED, "interrupted");
 }
@@ -158,7 +158,7 @@ static bool make_bundlees(struct making *m)
 struct making *making_begin(const struct making_options *options, struct olv_error *err)
 {
     struct making *m = calloc(1, sizeof *m);
-    struct frames_sink sink = {m, put, wrote};
+    struct frames_sink sink = {m, make_put, wrote};
     if (!m) {
         olv_fail_memory(err);
         return NULL;
@@ -242,7 +242,7 @@ static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64
 }
 
 /* All that was added is written, and told. */
-static bool drain(struct making *m, struct olv_error *err)
+static bool make_drain(struct making *m, struct olv_error *err)
 {
     return give_bundle(m, err) && frames_drain(m->frames, err);
 }
@@ -278,7 +278,7 @@ static bool read_stretch(struct large *l, uint64_t at, uint64_t length, struct o
         size_t filled = l->job->plain.len, n = filled < FRAME_BYTES ? FRAME_BYTES - filled : 0;
         char *room;
         if (n == 0) {
-            if (!next_frame(l, err) || is_interrupted(l->making, err))
+            if (!next_frame(l, err) || make_is_interrupted(l->making, err))
                 return false;
             continue;
         }
@@ -361,7 +361,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
     struct made_member made = {.sequence = sequence};
     struct olv_error why = {0};
     uint64_t plain_at, bytes = m->bytes;
-    bool ok = drain(m, err);
+    bool ok = make_drain(m, err);
     if (!ok)
         return false;
     made.frame = frames_written(m->frames)->count;
@@ -387,7 +387,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
         made.error = &why;
     }
     if (ok)
-        tell(m, &made);
+        make_tell(m, &made);
     take_end(&l.taking);
     olv_arena_free(&l.arena);
     return ok;
@@ -405,7 +405,7 @@ static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64
         return true;
     state = links_find(m->links, e, path);
     if (state == LINK_PENDING) {
-        if (!drain(m, err))
+        if (!make_drain(m, err))
             return false;
         state = links_find(m->links, e, path);
     }
@@ -421,7 +421,7 @@ static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64
 bool making_add(struct making *m, const struct olv_docket_entry *e, uint64_t sequence, struct olv_error *err)
 {
     const char *hard_link;
-    if (is_interrupted(m, err) || !find_link(m, e, sequence, &hard_link, err))
+    if (make_is_interrupted(m, err) || !find_link(m, e, sequence, &hard_link, err))
         return false;
     m->files++;
     if (e->identity.kind == OLV_KIND_FILE && !hard_link &&
@@ -444,7 +444,7 @@ static bool prove_progress(void *self, uint64_t plain_bytes)
 bool making_finish(struct making *m, struct olv_error *err)
 {
     struct frames_proof proof = {.self = m, .progress = prove_progress};
-    if (!drain(m, err) || !ending_add(m->frames, m->manifest, m->options.codec, &m->manifest_frame, err))
+    if (!make_drain(m, err) || !ending_add(m->frames, m->manifest, m->options.codec, &m->manifest_frame, err))
         return false;
     return ending_prove(m->fresh.fd, m->frames, m->options.codec, m->options.workers, &proof, err);
 }

@@ -29,7 +29,7 @@ struct manifest {
     int sys;
 };
 
-static void flush(struct manifest *m)
+static void manifest_flush(struct manifest *m)
 {
     if (!m->has_failed && !olv_write_all(m->fd, olv_text_string(&m->text), m->text.len)) {
         m->has_failed = true;
@@ -44,7 +44,7 @@ static void end_line(struct manifest *m)
 {
     olv_text_puts(&m->text, "}\n");
     if (m->text.len >= FLUSH_AT)
-        flush(m);
+        manifest_flush(m);
 }
 
 static void discard(struct manifest *m)
@@ -56,7 +56,7 @@ static void discard(struct manifest *m)
     free(m);
 }
 
-static struct manifest *begin(struct olv_error *err)
+static struct manifest *manifest_begin(struct olv_error *err)
 {
     struct manifest *m = calloc(1, sizeof *m);
     if (!m || !(m->hasher = olv_hasher_new()) || !(m->headers = olv_hasher_new())) {
@@ -83,7 +83,7 @@ static struct manifest *begin(struct olv_error *err)
 
 struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec codec, struct olv_error *err)
 {
-    struct manifest *m = begin(err);
+    struct manifest *m = manifest_begin(err);
     char id[2 * MANIFEST_ID + 1];
     if (!m)
         return NULL;
@@ -103,7 +103,7 @@ struct manifest *manifest_new(const char *run, const char *rule, enum olv_codec 
 
 struct manifest *manifest_like(json_t *head, struct olv_error *err)
 {
-    struct manifest *m = begin(err);
+    struct manifest *m = manifest_begin(err);
     char id[2 * MANIFEST_ID + 1];
     if (!m)
         return NULL;
@@ -133,7 +133,7 @@ void manifest_put(struct manifest *m, const json_t *line, const uint8_t header[O
     m->members++;
     m->bytes += olv_json_get_number(line, "size");
     if (m->text.len >= FLUSH_AT)
-        flush(m);
+        manifest_flush(m);
 }
 
 void manifest_free(struct manifest *m)
@@ -180,7 +180,7 @@ static void put_octal(struct olv_text *out, uint32_t mode)
     olv_json_put_plain(out, "mode", digits);
 }
 
-static void put_owner(struct olv_text *out, const struct olv_member *m)
+static void manifest_put_owner(struct olv_text *out, const struct olv_member *m)
 {
     olv_json_put_number(out, "uid", m->owner);
     olv_json_put_number(out, "gid", m->group);
@@ -222,7 +222,7 @@ void manifest_add(struct manifest *manifest, const struct made_member *made)
     if (made->has_digest)
         put_digest(out, "digest", made->digest);
     put_octal(out, m->mode);
-    put_owner(out, m);
+    manifest_put_owner(out, m);
     olv_json_put_instant(out, "modified", m->modified);
     if (m->has_accessed)
         olv_json_put_instant(out, "accessed", m->accessed);
@@ -261,7 +261,7 @@ bool manifest_close(struct manifest *m, const struct frame_list *frames, struct 
     olv_hasher_end(m->headers, headers);
     put_digest(&m->text, "headers", headers);
     end_line(m);
-    flush(m);
+    manifest_flush(m);
     olv_hasher_end(m->hasher, m->digest);
     if (m->text.failed)
         return olv_fail_memory(err);

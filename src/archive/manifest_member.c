@@ -17,7 +17,7 @@ bool manifest_instant(const json_t *json, const char *key, struct olv_instant *o
     return olv_instant_parse(text, strlen(text), out, &at);
 }
 
-static enum olv_kind kind_of(const char *word, bool *is_hard_link)
+static enum olv_kind manifest_member_kind_of(const char *word, bool *is_hard_link)
 {
     *is_hard_link = strcmp(word, "hard link") == 0;
     for (int k = OLV_KIND_FILE; k <= OLV_KIND_DEVICE; k++)
@@ -55,7 +55,7 @@ static bool read_attributes(struct manifest_member *out, const json_t *list)
     return attributes != NULL;
 }
 
-static void read_clock(struct made_member *made, const json_t *line)
+static void manifest_member_read_clock(struct made_member *made, const json_t *line)
 {
     static const enum olv_clock clocks[] = {OLV_CLOCK_CHANGED, OLV_CLOCK_BORN};
     for (size_t i = 0; i < sizeof clocks / sizeof *clocks && !made->has_clock; i++) {
@@ -70,7 +70,7 @@ bool manifest_digest_of(const json_t *line, const char *key, uint8_t out[OLV_SHA
     return strlen(digits) == 2 * OLV_SHA256_SIZE && olv_unhex(digits, strlen(digits), out);
 }
 
-static void forget(struct manifest_member *m)
+static void manifest_member_forget(struct manifest_member *m)
 {
     olv_arena_free(&m->arena);
     olv_text_clear(&m->path);
@@ -84,14 +84,14 @@ bool manifest_member_read(struct manifest_member *out, const json_t *line)
 {
     struct olv_member *m = &out->member;
     struct made_member *made = &out->made;
-    forget(out);
+    manifest_member_forget(out);
     if (!olv_json_get_name(line, "path", &out->path) || !manifest_instant(line, "modified", &m->modified) ||
         !read_attributes(out, json_object_get(line, "attributes")))
         return false;
     olv_json_get_name(line, "link", &out->link);
     m->path = olv_text_string(&out->path);
     m->link = olv_text_string(&out->link);
-    m->kind = kind_of(manifest_string(line, "kind"), &m->is_hard_link);
+    m->kind = manifest_member_kind_of(manifest_string(line, "kind"), &m->is_hard_link);
     m->size_bytes = olv_json_get_number(line, "size");
     m->mode = (uint32_t)strtoul(manifest_string(line, "mode"), NULL, 8);
     m->owner = (uint32_t)olv_json_get_number(line, "uid");
@@ -104,7 +104,7 @@ bool manifest_member_read(struct manifest_member *out, const json_t *line)
         made->was = olv_text_string(&out->was);
         made->was_bytes = olv_json_get_number(line, "was_size");
     }
-    read_clock(made, line);
+    manifest_member_read_clock(made, line);
     return true;
 }
 

@@ -101,7 +101,7 @@ static bool move_to_file(struct reckoning *r, struct olv_error *err)
     return true;
 }
 
-static bool make_room(struct reckoning *r, struct olv_error *err)
+static bool reckoning_make_room(struct reckoning *r, struct olv_error *err)
 {
     if (r->count == MOST_AT_HAND && !move_to_file(r, err))
         return false;
@@ -141,7 +141,7 @@ void reckoning_data(struct reckoning *r, const uint8_t *bytes, size_t len, uint6
 bool reckoning_note(struct reckoning *r, const char *path, uint64_t size_bytes, struct olv_error *err)
 {
     struct note note;
-    if (!make_room(r, err))
+    if (!reckoning_make_room(r, err))
         return false;
     if (r->known == CONTENTS_DIGESTED)
         digest_hole(r, size_bytes);
@@ -197,7 +197,7 @@ static const struct note *find(struct reckoning *r, uint64_t path)
 }
 
 /* The line of a member. */
-static bool compare(struct reckoning *r, struct olv_error *err)
+static bool reckoning_compare(struct reckoning *r, struct olv_error *err)
 {
     const struct manifest_member *line = &r->member;
     const char *path = line->member.path;
@@ -219,7 +219,7 @@ static bool compare(struct reckoning *r, struct olv_error *err)
     return true;
 }
 
-static bool take_line(void *self, const char *text, size_t len, struct olv_error *err)
+static bool reckoning_take_line(void *self, const char *text, size_t len, struct olv_error *err)
 {
     struct reckoning *r = self;
     json_t *json = json_loadb(text, len, 0, NULL);
@@ -228,12 +228,12 @@ static bool take_line(void *self, const char *text, size_t len, struct olv_error
     json_decref(json);
     if (!ok)
         return olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
-    return !is_member || compare(r, err);
+    return !is_member || reckoning_compare(r, err);
 }
 
 bool reckoning_manifest(struct reckoning *r, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
-    return manifest_feed_add(&r->feed, bytes, len, take_line, r, err);
+    return manifest_feed_add(&r->feed, bytes, len, reckoning_take_line, r, err);
 }
 
 void reckoning_end(struct reckoning *r)

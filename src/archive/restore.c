@@ -108,7 +108,7 @@ bool restore_file(struct fresh *fresh, const struct olv_member *m, const struct 
 
 /* ---- what is no file ---- */
 
-static bool make(int dir, const char *name, const struct olv_member *m)
+static bool restore_make(int dir, const char *name, const struct olv_member *m)
 {
     mode_t type = m->is_block ? S_IFBLK : S_IFCHR;
     switch (m->kind) {
@@ -154,7 +154,7 @@ bool restore_special(const struct room *room, const struct olv_member *m, const 
         return olv_fail(err, OLV_REFUSED, "it is a device, and devices are made only with --devices");
     if (m->kind == OLV_KIND_LINK && !*m->link)
         return olv_fail(err, OLV_BROKEN, "it is a link to nothing");
-    if (!make(room->dir, room->thing, m))
+    if (!restore_make(room->dir, room->thing, m))
         return olv_fail_system(err, "", "cannot make it");
     if (finish_special(room->dir, room->thing, m, o, err))
         return true;

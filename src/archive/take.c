@@ -39,8 +39,8 @@ static bool add_list(struct listing *l, const char **to, const void *value, size
     return *to || olv_fail_memory(l->err);
 }
 
-static bool keep(const struct listing *l, const char *name, const void *value, size_t len,
-                 struct olv_member_attribute *out)
+static bool take_keep(const struct listing *l, const char *name, const void *value, size_t len,
+                      struct olv_member_attribute *out)
 {
     *out = (struct olv_member_attribute){olv_arena_copy(l->arena, name, strlen(name)),
                                          olv_arena_copy(l->arena, value, len), len};
@@ -57,12 +57,12 @@ static bool add_attribute(void *self, const char *name, const void *value, size_
     if (strcmp(name, ACL_DEFAULT_ATTRIBUTE) == 0)
         return add_list(l, &m->acl_default, value, len);
     if (strcmp(name, ORIGIN_NOTE) == 0)
-        return keep(l, name, value, len, &l->note);
+        return take_keep(l, name, value, len, &l->note);
     if (olv_os_is_own_attribute(name))
         return true;
     if (l->count == MOST_ATTRIBUTES)
         return olv_fail(l->err, OLV_SYSTEM, "it has more than %d attributes", MOST_ATTRIBUTES);
-    return keep(l, name, value, len, &l->attributes[l->count++]);
+    return take_keep(l, name, value, len, &l->attributes[l->count++]);
 }
 
 /* By the state that the note was found in: who changes it now is noticed later. */
@@ -132,7 +132,7 @@ static bool find_extents(struct taking *t, struct olv_arena *arena, struct olv_e
 
 /* ---- what it is ---- */
 
-static bool open_it(struct taking *t, int dir, const struct olv_docket_entry *e, struct olv_error *err)
+static bool take_open_it(struct taking *t, int dir, const struct olv_docket_entry *e, struct olv_error *err)
 {
     *t = (struct taking){.fd = -1, .member.acl = "", .member.acl_default = ""};
     switch (e->identity.kind) {
@@ -150,7 +150,7 @@ static bool open_it(struct taking *t, int dir, const struct olv_docket_entry *e,
     return true;
 }
 
-static bool look(struct taking *t, const struct olv_docket_entry *e, struct olv_error *err)
+static bool take_look(struct taking *t, const struct olv_docket_entry *e, struct olv_error *err)
 {
     if (t->fd >= 0 && !olv_os_stat(t->fd, "", &t->stat))
         return olv_fail_system(err, e->name, "cannot look at it");
@@ -161,7 +161,7 @@ static bool look(struct taking *t, const struct olv_docket_entry *e, struct olv_
 /* Who watches it is told when somebody opens it for writing. A copy whose original stays does not need that,
  * where the time of its last change tells of a new one: the clock of files goes on in steps of some
  * milliseconds. */
-static void watch(struct taking *t, const struct olv_docket_entry *e, const struct taking_room *room)
+static void take_watch(struct taking *t, const struct olv_docket_entry *e, const struct taking_room *room)
 {
     enum { LATELY_S = 2 };
     if (!room->stays || e->identity.changed.s + LATELY_S >= olv_os_now().s)
@@ -188,7 +188,7 @@ static bool read_link(struct taking *t, int dir, const char *name, struct olv_ar
     return t->member.link || olv_fail_memory(err);
 }
 
-static void fill(struct taking *t, const char *path)
+static void take_fill(struct taking *t, const char *path)
 {
     const struct olv_stat *s = &t->stat;
     struct olv_member *m = &t->member; /* its attributes and lists are there already */
@@ -211,20 +211,20 @@ bool take_begin(struct taking *t, int dir, const struct olv_docket_entry *e, con
                 struct taking_room *room, struct olv_error *err)
 {
     bool is_file = e->identity.kind == OLV_KIND_FILE;
-    if (!open_it(t, dir, e, err)) {
+    if (!take_open_it(t, dir, e, err)) {
         if (err->sys == ENOENT)
             olv_error_as(err, OLV_CHANGED);
         return false;
     }
     if (is_file)
-        watch(t, e, room);
+        take_watch(t, e, room);
     if (is_file)
         read_early(t, e, room);
     if (t->fd >= 0 && !list_attributes(t, room, err))
         return false;
-    if (!look(t, e, err))
+    if (!take_look(t, e, err))
         return false;
-    fill(t, path);
+    take_fill(t, path);
     if (t->stat.kind == OLV_KIND_SOCKET)
         return olv_fail(err, OLV_REFUSED, "a socket cannot be archived");
     if (t->stat.kind == OLV_KIND_LINK)

@@ -196,7 +196,7 @@ static int peek(const struct cursor *c)
     return c->at < c->len ? (unsigned char)c->text[c->at] : -1;
 }
 
-static bool take(struct cursor *c, char byte)
+static bool calendar_take(struct cursor *c, char byte)
 {
     if (peek(c) != (unsigned char)byte)
         return false;
@@ -204,7 +204,7 @@ static bool take(struct cursor *c, char byte)
     return true;
 }
 
-static bool is_digit(int byte)
+static bool calendar_is_digit(int byte)
 {
     return byte >= '0' && byte <= '9';
 }
@@ -215,7 +215,7 @@ static bool take_fixed(struct cursor *c, int digits, int low, int high, int *out
     size_t start = c->at;
     int value = 0;
     for (int i = 0; i < digits; i++, c->at++) {
-        if (!is_digit(peek(c)))
+        if (!calendar_is_digit(peek(c)))
             return false;
         value = value * 10 + (peek(c) - '0');
     }
@@ -229,11 +229,11 @@ static bool take_fixed(struct cursor *c, int digits, int low, int high, int *out
 static bool take_fraction(struct cursor *c, uint32_t *ns)
 {
     uint32_t scale = 100000000;
-    if (!take(c, '.'))
+    if (!calendar_take(c, '.'))
         return true;
-    if (!is_digit(peek(c)))
+    if (!calendar_is_digit(peek(c)))
         return false;
-    for (; is_digit(peek(c)); c->at++, scale /= 10)
+    for (; calendar_is_digit(peek(c)); c->at++, scale /= 10)
         *ns += (uint32_t)(peek(c) - '0') * scale;
     return true;
 }
@@ -241,11 +241,11 @@ static bool take_fraction(struct cursor *c, uint32_t *ns)
 static bool take_offset(struct cursor *c, int64_t *offset)
 {
     int hours, minutes, sign = peek(c) == '-' ? -1 : 1;
-    if (take(c, 'Z') || take(c, 'z'))
+    if (calendar_take(c, 'Z') || calendar_take(c, 'z'))
         return true;
-    if (!take(c, '+') && !take(c, '-'))
+    if (!calendar_take(c, '+') && !calendar_take(c, '-'))
         return false;
-    if (!take_fixed(c, 2, 0, 23, &hours) || !take(c, ':') || !take_fixed(c, 2, 0, 59, &minutes))
+    if (!take_fixed(c, 2, 0, 23, &hours) || !calendar_take(c, ':') || !take_fixed(c, 2, 0, 59, &minutes))
         return false;
     *offset = sign * (hours * 3600 + minutes * 60);
     return true;
@@ -254,8 +254,8 @@ static bool take_offset(struct cursor *c, int64_t *offset)
 static bool take_day(struct cursor *c, struct olv_date *date)
 {
     int year;
-    if (!take_fixed(c, 4, 0, 9999, &year) || !take(c, '-') || !take_fixed(c, 2, 1, 12, &date->month) ||
-        !take(c, '-'))
+    if (!take_fixed(c, 4, 0, 9999, &year) || !calendar_take(c, '-') ||
+        !take_fixed(c, 2, 1, 12, &date->month) || !calendar_take(c, '-'))
         return false;
     date->year = year;
     return take_fixed(c, 2, 1, days_in_month(year, date->month), &date->day);
@@ -263,8 +263,9 @@ static bool take_day(struct cursor *c, struct olv_date *date)
 
 static bool take_time(struct cursor *c, struct olv_date *date)
 {
-    return take_fixed(c, 2, 0, 23, &date->hour) && take(c, ':') && take_fixed(c, 2, 0, 59, &date->minute) &&
-           take(c, ':') && take_fixed(c, 2, 0, 59, &date->second);
+    return take_fixed(c, 2, 0, 23, &date->hour) && calendar_take(c, ':') &&
+           take_fixed(c, 2, 0, 59, &date->minute) && calendar_take(c, ':') &&
+           take_fixed(c, 2, 0, 59, &date->second);
 }
 
 bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, size_t *at)
@@ -275,7 +276,7 @@ bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, si
     uint32_t ns = 0;
     bool ok = take_day(&c, &date);
     if (ok && c.at < len) {
-        ok = take(&c, 'T') || take(&c, 't') || take(&c, ' ');
+        ok = calendar_take(&c, 'T') || calendar_take(&c, 't') || calendar_take(&c, ' ');
         ok = ok && take_time(&c, &date) && take_fraction(&c, &ns) && take_offset(&c, &offset);
     }
     *at = c.at;
@@ -288,9 +289,9 @@ bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, si
 static bool take_number(struct cursor *c, int64_t *out)
 {
     int64_t value = 0;
-    if (!is_digit(peek(c)))
+    if (!calendar_is_digit(peek(c)))
         return false;
-    for (; is_digit(peek(c)); c->at++) {
+    for (; calendar_is_digit(peek(c)); c->at++) {
         if (value > INT32_MAX)
             return false;
         value = value * 10 + (peek(c) - '0');
@@ -299,7 +300,7 @@ static bool take_number(struct cursor *c, int64_t *out)
     return true;
 }
 
-static bool add_part(struct olv_duration *d, int64_t count, int64_t months, int64_t seconds)
+static bool calendar_add_part(struct olv_duration *d, int64_t count, int64_t months, int64_t seconds)
 {
     if (count * months > 12 * 10000 || (seconds && count > MAX_SECONDS / 100 / seconds))
         return false;
@@ -340,17 +341,17 @@ static bool parse_words(struct cursor *c, struct olv_duration *d)
         const struct unit *unit;
         size_t start;
         int64_t count;
-        while (take(c, ' '))
+        while (calendar_take(c, ' '))
             ;
         start = c->at;
         if (!take_number(c, &count))
             return false;
-        while (take(c, ' '))
+        while (calendar_take(c, ' '))
             ;
         unit = take_unit(c);
         if (!unit)
             return false;
-        if (!add_part(d, count, unit->months, unit->seconds)) {
+        if (!calendar_add_part(d, count, unit->months, unit->seconds)) {
             c->at = start;
             return false;
         }
@@ -370,7 +371,7 @@ static bool parse_iso(struct cursor *c, struct olv_duration *d)
     bool any = false;
     while (c->at < c->len) {
         int64_t count;
-        if (end == 4 && take(c, 'T')) {
+        if (end == 4 && calendar_take(c, 'T')) {
             next = 4;
             end = 7;
         }
@@ -378,7 +379,7 @@ static bool parse_iso(struct cursor *c, struct olv_duration *d)
             return false;
         while (next < end && peek(c) != parts[next].letter)
             next++;
-        if (next == end || !add_part(d, count, parts[next].months, parts[next].seconds))
+        if (next == end || !calendar_add_part(d, count, parts[next].months, parts[next].seconds))
             return false;
         c->at++;
         next++;
@@ -391,7 +392,7 @@ bool olv_duration_parse(const char *text, size_t len, struct olv_duration *out, 
 {
     struct cursor c = {text, len, 0};
     struct olv_duration d = {0, 0};
-    bool ok = take(&c, 'P') ? parse_iso(&c, &d) : parse_words(&c, &d);
+    bool ok = calendar_take(&c, 'P') ? parse_iso(&c, &d) : parse_words(&c, &d);
     *at = c.at;
     if (!ok || c.at != len)
         return false;

@@ -26,7 +26,7 @@ struct crew {
     unsigned worker_count;
 };
 
-static void *work(void *arg)
+static void *crew_work(void *arg)
 {
     const struct worker *w = arg;
     struct crew *c = w->crew;
@@ -64,7 +64,7 @@ struct crew *crew_new(unsigned workers, unsigned most, void (*function)(void *, 
     pthread_cond_init(&c->done_one, NULL);
     for (unsigned i = 0; c->ring && c->workers && i < workers; i++) {
         c->workers[i] = (struct worker){.crew = c, .number = i};
-        if (pthread_create(&c->workers[i].thread, NULL, work, &c->workers[i]) != 0)
+        if (pthread_create(&c->workers[i].thread, NULL, crew_work, &c->workers[i]) != 0)
             break;
         c->worker_count++;
     }

@@ -52,7 +52,7 @@ static bool next_is(const struct expression *x, char c)
 }
 
 /* What an escaped letter stands for; nothing for places like \b. */
-static void escape(struct expression *x)
+static void example_escape(struct expression *x)
 {
     static const char *const classes[] = {"d0", "wa", "s ", "Dx", "W-", "Sx", "t\t", "n\n", "h ", "Nx"};
     char c = x->at < x->end ? *x->at++ : '\\';
@@ -93,7 +93,7 @@ static void bracketed(struct expression *x)
     x->at = close + 1;
     if (!is_negated && *list == '\\') {
         struct expression inner = {list + 1, close, x->out, x->depth};
-        escape(&inner);
+        example_escape(&inner);
     } else if (!is_negated && list[0] == '[' && list[1] == ':') { /* [[:digit:]] */
         x->at += next_is(x, ']');
         olv_text_puts(x->out,
@@ -129,7 +129,7 @@ static void atom(struct expression *x)
 {
     char c = *x->at++;
     if (c == '\\')
-        escape(x);
+        example_escape(x);
     else if (c == '[')
         bracketed(x);
     else if (c == '(' && x->depth < DEEPEST)

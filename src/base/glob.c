@@ -28,7 +28,7 @@ static size_t character(const char *text, size_t len, ucs4_t *out)
     return 1;
 }
 
-static bool same(ucs4_t a, ucs4_t b, bool ignore_case)
+static bool glob_same(ucs4_t a, ucs4_t b, bool ignore_case)
 {
     if (a == b)
         return true;
@@ -36,7 +36,8 @@ static bool same(ucs4_t a, ucs4_t b, bool ignore_case)
 }
 
 /* One ordinary pattern character or `?` against one of the text; steps both forward when they fit. */
-static bool step(const char *p, size_t np, size_t *i, const char *t, size_t nt, size_t *j, bool ignore_case)
+static bool glob_step(const char *p, size_t np, size_t *i, const char *t, size_t nt, size_t *j,
+                      bool ignore_case)
 {
     ucs4_t a, b;
     size_t la, lb;
@@ -44,7 +45,7 @@ static bool step(const char *p, size_t np, size_t *i, const char *t, size_t nt, 
         return false;
     la = character(p + *i, np - *i, &a);
     lb = character(t + *j, nt - *j, &b);
-    if (a == '?' ? b == '/' : !same(a, b, ignore_case))
+    if (a == '?' ? b == '/' : !glob_same(a, b, ignore_case))
         return false;
     *i += la;
     *j += lb;
@@ -81,7 +82,7 @@ bool olv_glob_match(const char *p, size_t np, const char *t, size_t nt, bool ign
                 one.set = false;
         } else if (i == np && j == nt) {
             return true;
-        } else if (!step(p, np, &i, t, nt, &j, ignore_case) && !go_back(&one, &any, t, nt, &i, &j)) {
+        } else if (!glob_step(p, np, &i, t, nt, &j, ignore_case) && !go_back(&one, &any, t, nt, &i, &j)) {
             return false;
         }
     }

@@ -3,7 +3,7 @@
 
 #include <search.h>
 
-static int compare(const void *a, const void *b)
+static int inodes_compare(const void *a, const void *b)
 {
     const struct inode *x = a, *y = b;
     if (x->number != y->number)
@@ -14,17 +14,17 @@ static int compare(const void *a, const void *b)
 void *inodes_find(const struct inodes *inodes, uint64_t system, uint64_t number)
 {
     struct inode wanted = {system, number};
-    void *root = inodes->root, **found = tfind(&wanted, &root, compare);
+    void *root = inodes->root, **found = tfind(&wanted, &root, inodes_compare);
     return found ? *found : NULL;
 }
 
 bool inodes_add(struct inodes *inodes, struct inode *known)
 {
-    return tsearch(known, &inodes->root, compare) != NULL;
+    return tsearch(known, &inodes->root, inodes_compare) != NULL;
 }
 
 void inodes_free(struct inodes *inodes)
 {
     while (inodes->root)
-        tdelete(*(struct inode **)inodes->root, &inodes->root, compare);
+        tdelete(*(struct inode **)inodes->root, &inodes->root, inodes_compare);
 }

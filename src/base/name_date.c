@@ -20,7 +20,7 @@ bool olv_name_date_is_pattern(const char *pattern, size_t *at)
     return has_year;
 }
 
-static bool is_digit(char c)
+static bool name_date_is_digit(char c)
 {
     return c >= '0' && c <= '9';
 }
@@ -31,7 +31,7 @@ static bool take_digits(const char *text, size_t len, size_t digits, int *out)
     if (len < digits)
         return false;
     for (size_t i = 0; i < digits; i++) {
-        if (!is_digit(text[i]))
+        if (!name_date_is_digit(text[i]))
             return false;
         *out = *out * 10 + (text[i] - '0');
     }
@@ -55,7 +55,7 @@ static int *part_of(struct olv_date *date, char letter)
 }
 
 /* The bytes that the pattern takes at the front of the text, or 0. */
-static size_t fit(const char *pattern, const char *text, size_t len, struct olv_date *date)
+static size_t name_date_fit(const char *pattern, const char *text, size_t len, struct olv_date *date)
 {
     size_t at = 0;
     *date = (struct olv_date){.month = 1, .day = 1};
@@ -93,11 +93,11 @@ static bool is_real(const struct olv_date *date)
 bool olv_name_date_read(const char *pattern, const char *name, size_t len, struct olv_date *out)
 {
     for (size_t start = 0; start < len; start++) {
-        size_t taken = start && is_digit(name[start - 1]) && is_digit(name[start])
+        size_t taken = start && name_date_is_digit(name[start - 1]) && name_date_is_digit(name[start])
                            ? 0
-                           : fit(pattern, name + start, len - start, out);
-        bool runs_on = taken && start + taken < len && is_digit(name[start + taken]) &&
-                       is_digit(name[start + taken - 1]);
+                           : name_date_fit(pattern, name + start, len - start, out);
+        bool runs_on = taken && start + taken < len && name_date_is_digit(name[start + taken]) &&
+                       name_date_is_digit(name[start + taken - 1]);
         if (taken && !runs_on && is_real(out))
             return true;
     }

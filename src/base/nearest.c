@@ -11,7 +11,7 @@ static size_t min2(size_t a, size_t b)
     return a < b ? a : b;
 }
 
-static size_t distance(const char *a, size_t n, const char *b, size_t m)
+static size_t nearest_distance(const char *a, size_t n, const char *b, size_t m)
 {
     size_t d[LONGEST + 1][LONGEST + 1];
     for (size_t i = 0; i <= n; i++)
@@ -34,7 +34,7 @@ const char *olv_nearest(const char *text, size_t len, const char *const *words, 
     if (len > LONGEST)
         return NULL;
     for (size_t i = 0; i < count; i++) {
-        size_t n = strlen(words[i]), edits = n > LONGEST ? LONGEST : distance(text, len, words[i], n);
+        size_t n = strlen(words[i]), edits = n > LONGEST ? LONGEST : nearest_distance(text, len, words[i], n);
         if (edits < fewest && 2 * edits < n) {
             fewest = edits;
             best = words[i];

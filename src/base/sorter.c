@@ -55,7 +55,7 @@ struct olv_sorter *olv_sorter_new(struct olv_error *err)
     return s;
 }
 
-static int compare(const struct header *a, const struct header *b)
+static int sorter_compare(const struct header *a, const struct header *b)
 {
     int order = olv_instant_compare(a->key, b->key);
     size_t least = (size_t)(a->len < b->len ? a->len : b->len);
@@ -67,7 +67,7 @@ static int compare(const struct header *a, const struct header *b)
 static int compare_pointers(const void *a, const void *b)
 {
     const struct header *const *x = a, *const *y = b;
-    return compare(*x, *y);
+    return sorter_compare(*x, *y);
 }
 
 static int compare_reversed(const void *a, const void *b)
@@ -78,7 +78,7 @@ static int compare_reversed(const void *a, const void *b)
 /* Whether `a` is given out before `b`. */
 static bool comes_before(const struct olv_sorter *s, const struct header *a, const struct header *b)
 {
-    return s->is_reversed ? compare(b, a) < 0 : compare(a, b) < 0;
+    return s->is_reversed ? sorter_compare(b, a) < 0 : sorter_compare(a, b) < 0;
 }
 
 void olv_sorter_reverse(struct olv_sorter *s)
@@ -131,7 +131,7 @@ static bool write_run(struct olv_sorter *s, struct olv_error *err)
     return add_run(s, run) ? true : olv_fail_memory(err);
 }
 
-static bool make_room(struct olv_sorter *s, size_t need, struct olv_error *err)
+static bool sorter_make_room(struct olv_sorter *s, size_t need, struct olv_error *err)
 {
     size_t cap = s->cap ? s->cap : 65536;
     char *grown;
@@ -154,7 +154,7 @@ bool olv_sorter_add(struct olv_sorter *s, struct olv_sorted record, struct olv_e
     struct header header = {record.key, record.len};
     bool ok;
     pthread_mutex_lock(&s->mutex);
-    ok = make_room(s, room_of(record.len), err);
+    ok = sorter_make_room(s, room_of(record.len), err);
     if (ok) {
         memcpy(s->buffer + s->used, &header, sizeof header);
         memcpy(s->buffer + s->used + sizeof header, record.bytes, record.len);

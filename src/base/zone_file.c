@@ -139,7 +139,7 @@ static int64_t first_of(int64_t year, int month)
 }
 
 /* When that is in a year, as clocks go before the change. */
-static int64_t time_of(const struct day_rule *r, int64_t year)
+static int64_t zone_file_time_of(const struct day_rule *r, int64_t year)
 {
     int64_t first = first_of(year, r->kind == 'M' ? r->month : 1), day, next;
     if (r->kind == 'D')
@@ -159,7 +159,8 @@ static bool add_years(const struct day_rule rules[2], const int32_t offsets[2], 
     int64_t last = out->items[out->count - 1].from;
     int64_t from = last < 0 ? 1970 : olv_date_from_seconds(last).year;
     for (int64_t year = from; year < LAST_YEAR; year++) {
-        int64_t begins = time_of(&rules[0], year) - offsets[0], ends = time_of(&rules[1], year) - offsets[1];
+        int64_t begins = zone_file_time_of(&rules[0], year) - offsets[0],
+                ends = zone_file_time_of(&rules[1], year) - offsets[1];
         bool is_north = begins < ends;
         int64_t times[2] = {is_north ? begins : ends, is_north ? ends : begins};
         for (int i = 0; i < 2; i++)

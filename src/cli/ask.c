@@ -60,7 +60,7 @@ static void print_answers(const struct cli *cli, const char *const *answers)
     fputs("? ", stderr);
 }
 
-static int find(const char *line, const char *const *answers)
+static int ask_find(const char *line, const char *const *answers)
 {
     size_t len = strlen(line);
     for (int i = 0; len && answers[i]; i++)
@@ -81,7 +81,7 @@ int ask(const struct cli *cli, const char *question, const char *const *answers)
             fputc('\n', stderr);
             return -1;
         }
-        answer = find(line, answers);
+        answer = ask_find(line, answers);
     }
     return answer;
 }

@@ -100,7 +100,8 @@ static bool find_named(struct cli *cli, const struct by_hand *act, const struct 
 
 /* ---- doing ---- */
 
-static enum cli_status carry_out(struct cli *cli, struct olv_session *session, const struct olv_named *n)
+static enum cli_status by_hand_carry_out(struct cli *cli, struct olv_session *session,
+                                         const struct olv_named *n)
 {
     struct olv_run_result result = {0};
     struct outcome_view view;
@@ -120,7 +121,7 @@ static enum cli_status do_named(struct cli *cli, const struct by_hand *act, stru
     if (n->files == 0 && gaps == STATUS_DONE)
         term_message(cli, STYLE_PLAIN, "%s; nothing was done", act->nothing);
     else if (n->files && is_allowed(cli, act, n))
-        status = carry_out(cli, session, n);
+        status = by_hand_carry_out(cli, session, n);
     else if (n->files)
         status = STATUS_REFUSED;
     return cli_worse(status, gaps);

@@ -123,7 +123,7 @@ static enum cli_status archive_by_policy(struct cli *cli, struct by_hand *act)
     return status;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_archive_run(struct cli *cli)
 {
     struct by_hand act = {.verb = "archive",
                           .consequence = "Each original goes once the archive was read back.",
@@ -148,5 +148,5 @@ const struct cli_command cmd_archive = {
     .options = options,
     .least = 1,
     .most = 100000,
-    .run = run,
+    .run = cmd_archive_run,
 };

@@ -22,7 +22,8 @@ struct showing {
     uint64_t shown, limit;
 };
 
-static void describe(const struct olv_ledger_record *r, struct olv_text *what, struct olv_text *detail)
+static void cmd_audit_describe(const struct olv_ledger_record *r, struct olv_text *what,
+                               struct olv_text *detail)
 {
     char size[OLV_SIZE_TEXT];
     if (strcmp(r->kind, "outcome") == 0) {
@@ -79,7 +80,7 @@ static bool show_record(void *self, const struct olv_ledger_record *r)
     if (strcmp(r->kind, "intent") == 0 && !cli_has(s->cli, OPT_VERBOSE))
         return true;
     s->shown++;
-    describe(r, &what, &detail);
+    cmd_audit_describe(r, &what, &detail);
     term_name(&id, r->run);
     table_cell(s->table, STYLE_PLAIN, local_time(r->time, date));
     table_cell(s->table, STYLE_FAINT, olv_text_string(&id));
@@ -137,7 +138,7 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path,
            (!q->has_until || cli_instant(cli, OPT_UNTIL, &q->until, status));
 }
 
-static enum cli_status show(struct cli *cli, const char *state)
+static enum cli_status cmd_audit_show(struct cli *cli, const char *state)
 {
     static const struct table_column columns[] = {{.heading = "Time", .width = 16},
                                                   {.heading = "Run", .width = 18},
@@ -176,7 +177,7 @@ static const char *fault_word(enum olv_ledger_fault fault)
     return words[fault];
 }
 
-static void print_json(const struct cli *cli, const struct olv_ledger_report *r)
+static void cmd_audit_print_json(const struct cli *cli, const struct olv_ledger_report *r)
 {
     json_t *json = json_object();
     olv_json_string(json, "finding", fault_word(r->fault));
@@ -238,7 +239,7 @@ static void print_fault(const struct cli *cli, const struct olv_ledger_report *r
     olv_text_free(&detail);
 }
 
-static enum cli_status verify(struct cli *cli, const char *state)
+static enum cli_status cmd_audit_verify(struct cli *cli, const char *state)
 {
     struct olv_ledger_report report;
     struct olv_error err = {0};
@@ -249,7 +250,7 @@ static enum cli_status verify(struct cli *cli, const char *state)
     }
     watch_clear(cli);
     if (cli_has(cli, OPT_JSON))
-        print_json(cli, &report);
+        cmd_audit_print_json(cli, &report);
     else if (report.fault == OLV_LEDGER_SOUND)
         print_sound(cli, &report);
     else
@@ -257,7 +258,7 @@ static enum cli_status verify(struct cli *cli, const char *state)
     return report.fault == OLV_LEDGER_SOUND ? STATUS_DONE : STATUS_BROKEN;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_audit_run(struct cli *cli)
 {
     enum cli_status status = STATUS_DONE;
     char state[PATH_MAX];
@@ -265,9 +266,9 @@ static enum cli_status run(struct cli *cli)
         return status;
     if (strcmp(cli->arguments[0], "show") == 0)
         return cli_has(cli, OPT_AGAINST) ? cli_usage(cli, "--against goes with `audit verify`")
-                                         : show(cli, state);
+                                         : cmd_audit_show(cli, state);
     if (strcmp(cli->arguments[0], "verify") == 0)
-        return verify(cli, state);
+        return cmd_audit_verify(cli, state);
     return cli_usage(cli, "`audit` can `show` and `verify`, not `%s`", cli->arguments[0]);
 }
 
@@ -282,5 +283,5 @@ const struct cli_command cmd_audit = {
     .options = options,
     .least = 1,
     .most = 1,
-    .run = run,
+    .run = cmd_audit_run,
 };

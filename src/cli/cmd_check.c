@@ -9,7 +9,7 @@
 #include <limits.h>
 #include <string.h>
 
-static void print_json(const char *path, const struct olv_diagnostics *list)
+static void cmd_check_print_json(const char *path, const struct olv_diagnostics *list)
 {
     for (size_t i = 0; i < list->count; i++) {
         const struct olv_diagnostic *d = &list->items[i];
@@ -56,7 +56,7 @@ static enum cli_status print_findings(struct cli *cli, const char *path, const s
                                       const struct olv_diagnostics *list)
 {
     if (cli_has(cli, OPT_JSON)) {
-        print_json(path, list);
+        cmd_check_print_json(path, list);
     } else {
         cli_print_diagnostics(cli, path, list);
         if (policy)
@@ -68,7 +68,7 @@ static enum cli_status print_findings(struct cli *cli, const char *path, const s
     return policy ? STATUS_DONE : STATUS_USAGE;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_check_run(struct cli *cli)
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
@@ -101,5 +101,5 @@ const struct cli_command cmd_check = {
     .arguments = "[FILE]",
     .summary = "Finds every error in a policy, and whether this machine can carry it out",
     .most = 1,
-    .run = run,
+    .run = cmd_check_run,
 };

@@ -5,7 +5,7 @@
 #include "cli/shrink_to.h"
 
 /* What is compressed already is left out of a tree. */
-static bool takes(const char *name)
+static bool cmd_compress_takes(const char *name)
 {
     return olv_codec_of_name(name) == OLV_CODEC_NONE;
 }
@@ -28,14 +28,15 @@ static bool read_how(struct cli *cli, struct olv_manner *how, enum cli_status *s
     return read_codec(cli, how, status) && codec_read_level(cli, how, status);
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_compress_run(struct cli *cli)
 {
-    struct by_hand act = {
-        .verb = "compress",
-        .consequence = "Each original goes once its compressed copy was read back.",
-        .nothing = "there is nothing to compress",
-        .takes_files = !cli_has(cli, OPT_KEEP),
-        .named = {.kinds = 1u << OLV_KIND_FILE, .takes = takes, .act = olv_act_named("compress")}};
+    struct by_hand act = {.verb = "compress",
+                          .consequence = "Each original goes once its compressed copy was read back.",
+                          .nothing = "there is nothing to compress",
+                          .takes_files = !cli_has(cli, OPT_KEEP),
+                          .named = {.kinds = 1u << OLV_KIND_FILE,
+                                    .takes = cmd_compress_takes,
+                                    .act = olv_act_named("compress")}};
     struct olv_manner *how = &act.named.manner;
     enum cli_status status = STATUS_DONE;
     if (!read_how(cli, how, &status) || !by_hand_if_exists(cli, &act.named.if_exists, &status))
@@ -58,5 +59,5 @@ const struct cli_command cmd_compress = {
     .options = options,
     .least = 1,
     .most = 100000,
-    .run = run,
+    .run = cmd_compress_run,
 };

@@ -64,7 +64,7 @@ static void spell_path(const struct olv_member *m, struct olv_text *out)
         olv_text_puts(out, " (encrypted)");
 }
 
-static void print_row(struct listing *l, const struct olv_member *m)
+static void cmd_contents_print_row(struct listing *l, const struct olv_member *m)
 {
     struct olv_text owner = {0}, path = {0};
     char mode[11], size[OLV_SIZE_TEXT], date[TERM_DATE];
@@ -81,7 +81,7 @@ static void print_row(struct listing *l, const struct olv_member *m)
     olv_text_free(&path);
 }
 
-static void print_json(const struct olv_member *m)
+static void cmd_contents_print_json(const struct olv_member *m)
 {
     json_t *json = json_object();
     char mode[8];
@@ -145,14 +145,14 @@ static bool list_member(struct listing *l, struct olv_member *m, struct olv_erro
     l->members++;
     l->bytes += m->size_bytes;
     if (l->table)
-        print_row(l, m);
+        cmd_contents_print_row(l, m);
     else if (cli_has(l->cli, OPT_JSON))
-        print_json(m);
+        cmd_contents_print_json(m);
     return true;
 }
 
 /* Goes on behind damage, and tells in the end what was met first. */
-static bool list(struct listing *l, struct olv_error *err)
+static bool cmd_contents_list(struct listing *l, struct olv_error *err)
 {
     struct olv_error damage = {0};
     struct olv_member m;
@@ -204,7 +204,7 @@ static enum cli_status contents(struct listing *l)
     bool ok;
     if (!cli_has(l->cli, OPT_JSON) && !cli_has(l->cli, OPT_QUIET))
         l->table = table_begin(l->cli, columns, 5);
-    ok = list(l, &err);
+    ok = cmd_contents_list(l, &err);
     table_end(l->table);
     watch_clear(l->cli);
     if (!ok && !*err.path)
@@ -220,7 +220,7 @@ static enum cli_status contents(struct listing *l)
     return STATUS_DONE;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_contents_run(struct cli *cli)
 {
     struct listing l = {.cli = cli};
     enum cli_status status = STATUS_DONE;
@@ -241,5 +241,5 @@ const struct cli_command cmd_contents = {
     .options = options,
     .least = 1,
     .most = 4096,
-    .run = run,
+    .run = cmd_contents_run,
 };

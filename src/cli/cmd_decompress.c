@@ -3,19 +3,19 @@
 #include "cli/commands.h"
 #include "cli/shrink_to.h"
 
-static bool takes(const char *name)
+static bool cmd_decompress_takes(const char *name)
 {
     return olv_codec_of_name(name) != OLV_CODEC_NONE;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_decompress_run(struct cli *cli)
 {
     struct by_hand act = {.verb = "decompress",
                           .consequence = "Each compressed file goes once its contents were read back.",
                           .nothing = "there is nothing to decompress",
                           .takes_files = !cli_has(cli, OPT_KEEP),
                           .named = {.kinds = 1u << OLV_KIND_FILE,
-                                    .takes = takes,
+                                    .takes = cmd_decompress_takes,
                                     .act = olv_act_named("decompress"),
                                     .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
     enum cli_status status = STATUS_DONE;
@@ -40,5 +40,5 @@ const struct cli_command cmd_decompress = {
     .options = options,
     .least = 1,
     .most = 100000,
-    .run = run,
+    .run = cmd_decompress_run,
 };

@@ -83,7 +83,7 @@ static enum cli_status run_for(struct cli *cli, const char *file)
 
 /* ---- the observatory ---- */
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_demo_run(struct cli *cli)
 {
     const char *place = cli->arguments[0];
     struct olv_text line = {0};
@@ -119,5 +119,5 @@ const struct cli_command cmd_demo = {
     .options = options,
     .least = 1,
     .most = 1,
-    .run = run,
+    .run = cmd_demo_run,
 };

@@ -106,7 +106,7 @@ static bool list_unfinished(struct looking *l, struct olv_catalogue *catalogue, 
            olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_GOING, show_unfinished, l, err);
 }
 
-static enum cli_status show(struct looking *l, struct olv_catalogue *catalogue)
+static enum cli_status cmd_depot_show(struct looking *l, struct olv_catalogue *catalogue)
 {
     static const struct table_column columns[] = {{.heading = "Depot"},
                                                   {.heading = "Made"},
@@ -240,7 +240,7 @@ static bool has_archives(struct looking *l)
     return sum > 0;
 }
 
-static enum cli_status verify(struct looking *l, struct olv_catalogue *catalogue)
+static enum cli_status cmd_depot_verify(struct looking *l, struct olv_catalogue *catalogue)
 {
     struct olv_depot_report report = {0};
     struct olv_error err = {0};
@@ -323,7 +323,7 @@ static enum cli_status rebuild(struct looking *l)
 
 /* ---- */
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_depot_run(struct cli *cli)
 {
     struct looking l = {.cli = cli, .depot = cli->argument_count > 1 ? cli->arguments[1] : NULL};
     const char *what = cli->arguments[0];
@@ -335,7 +335,7 @@ static enum cli_status run(struct cli *cli)
         return cli_usage(cli, "`depot` can `show`, `verify` and `rebuild`, not `%s`", what);
     if (!items_open_catalogue(cli, &catalogue, &status))
         return status;
-    status = strcmp(what, "show") == 0 ? show(&l, catalogue) : verify(&l, catalogue);
+    status = strcmp(what, "show") == 0 ? cmd_depot_show(&l, catalogue) : cmd_depot_verify(&l, catalogue);
     olv_catalogue_close(catalogue);
     return status;
 }
@@ -350,5 +350,5 @@ const struct cli_command cmd_depot = {
     .options = options,
     .least = 1,
     .most = 2,
-    .run = run,
+    .run = cmd_depot_run,
 };

@@ -22,7 +22,7 @@ struct enforcing {
     struct permit permit;
 };
 
-static bool approve(void *self, struct olv_docket_entry *entry)
+static bool cmd_enforce_approve(void *self, struct olv_docket_entry *entry)
 {
     struct enforcing *e = self;
     return permit_entry(&e->permit, entry);
@@ -57,9 +57,9 @@ static enum cli_status print_told(struct enforcing *e)
     return docket_print(e->cli, e->plan.docket, filter, false, &err) ? STATUS_DONE : cli_report(e->cli, &err);
 }
 
-static enum cli_status carry_out(struct enforcing *e)
+static enum cli_status cmd_enforce_carry_out(struct enforcing *e)
 {
-    struct olv_approval approval = {approve, e};
+    struct olv_approval approval = {cmd_enforce_approve, e};
     struct olv_run_result result = {0};
     enum cli_status status = STATUS_DONE;
     watch_expect(e->cli, e->plan.due_files);
@@ -88,7 +88,7 @@ static enum cli_status permit_and_do(struct enforcing *e)
     }
     permit_ask(&e->permit);
     if (!watch_is_interrupted(cli))
-        return carry_out(e);
+        return cmd_enforce_carry_out(e);
     term_message(cli, STYLE_WARN, "interrupted; nothing was done");
     return STATUS_INTERRUPTED;
 }
@@ -119,7 +119,7 @@ static enum cli_status enforce(struct enforcing *e)
     return cli_worse(status, permit_and_do(e));
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_enforce_run(struct cli *cli)
 {
     struct enforcing e = {.cli = cli};
     enum cli_status status = STATUS_SOME_FAILED;
@@ -156,5 +156,5 @@ const struct cli_command cmd_enforce = {
     .arguments = "",
     .summary = "Carries the policy out, on the record",
     .options = options,
-    .run = run,
+    .run = cmd_enforce_run,
 };

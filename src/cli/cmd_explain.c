@@ -168,7 +168,7 @@ static void print_stored(const struct explaining *x, const struct olv_explanatio
     free(archive);
 }
 
-static void print_people(const struct explaining *x, const struct olv_explanation *e)
+static void cmd_explain_print_people(const struct explaining *x, const struct olv_explanation *e)
 {
     const struct olv_rule *rule;
     if (e->exists) {
@@ -287,7 +287,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         if (!e.exists && !e.stored_versions)
             facts_line(x->cli, "Is", STYLE_PLAIN, "not there");
         if (e.exists || e.stored_versions)
-            print_people(x, &e);
+            cmd_explain_print_people(x, &e);
         if (!e.exists)
             ok = history_show(x->cli, &x->session, e.path, NULL, &is_known, &err);
     } else {
@@ -300,7 +300,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
     return is_known ? STATUS_DONE : STATUS_SOME_FAILED;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_explain_run(struct cli *cli)
 {
     struct explaining x = {.cli = cli};
     enum cli_status status = STATUS_DONE;
@@ -332,5 +332,5 @@ const struct cli_command cmd_explain = {
     .options = options,
     .least = 1,
     .most = 4096,
-    .run = run,
+    .run = cmd_explain_run,
 };

@@ -6,7 +6,7 @@
 #include "cli/watch.h"
 #include "olvido/quantity.h"
 
-static void print_json(const struct olv_extract_options *o, const struct olv_extract_result *r)
+static void cmd_extract_print_json(const struct olv_extract_options *o, const struct olv_extract_result *r)
 {
     json_t *json = json_object();
     olv_json_name(json, "into", o->into);
@@ -18,8 +18,8 @@ static void print_json(const struct olv_extract_options *o, const struct olv_ext
     cli_print_json(json);
 }
 
-static void print_people(struct cli *cli, const struct olv_extract_options *o,
-                         const struct olv_extract_result *r, bool is_whole)
+static void cmd_extract_print_people(struct cli *cli, const struct olv_extract_options *o,
+                                     const struct olv_extract_result *r, bool is_whole)
 {
     struct olv_text line = {0};
     char size[OLV_SIZE_TEXT];
@@ -58,16 +58,16 @@ static enum cli_status extract(struct cli *cli, struct olv_archive *archive,
         return STATUS_SOME_FAILED;
     }
     if (cli_has(cli, OPT_JSON))
-        print_json(options, &result);
+        cmd_extract_print_json(options, &result);
     else if (!cli_has(cli, OPT_QUIET))
-        print_people(cli, options, &result, is_whole);
+        cmd_extract_print_people(cli, options, &result, is_whole);
     watch_print_troubles(cli);
     if (result.failed)
         status = cli_worse(status, STATUS_SOME_FAILED);
     return result.refused ? cli_worse(status, STATUS_REFUSED) : status;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_extract_run(struct cli *cli)
 {
     struct olv_extract_options options = {.into = cli_value(cli, OPT_INTO),
                                           .keeps_owners = cli_has(cli, OPT_OWNERS),
@@ -97,5 +97,5 @@ const struct cli_command cmd_extract = {
     .options = options,
     .least = 1,
     .most = 4096,
-    .run = run,
+    .run = cmd_extract_run,
 };

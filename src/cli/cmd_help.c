@@ -47,7 +47,7 @@ static void print_command(const struct cli *cli, const struct cli_command *comma
     print_global(cli);
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_help_run(struct cli *cli)
 {
     const struct cli_command *command;
     if (cli->argument_count == 0) {
@@ -70,5 +70,5 @@ const struct cli_command cmd_help = {
     .arguments = "[COMMAND]",
     .summary = "Shows what commands there are, or how one is used",
     .most = 1,
-    .run = run,
+    .run = cmd_help_run,
 };

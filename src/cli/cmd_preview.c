@@ -8,7 +8,7 @@
 #include <limits.h>
 #include <stdlib.h>
 
-static enum cli_status show(struct cli *cli, struct olv_policy *policy, bool *selected)
+static enum cli_status cmd_preview_show(struct cli *cli, struct olv_policy *policy, bool *selected)
 {
     struct olv_plan_request request;
     struct olv_session session = {0};
@@ -34,7 +34,7 @@ static enum cli_status show(struct cli *cli, struct olv_policy *policy, bool *se
     return status;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_preview_run(struct cli *cli)
 {
     enum cli_status status = STATUS_DONE;
     struct olv_policy *policy;
@@ -46,7 +46,7 @@ static enum cli_status run(struct cli *cli)
     if (!policy)
         return status;
     selected = calloc(policy->rule_count, sizeof *selected);
-    status = selected ? show(cli, policy, selected) : STATUS_SOME_FAILED;
+    status = selected ? cmd_preview_show(cli, policy, selected) : STATUS_SOME_FAILED;
     free(selected);
     olv_policy_free(policy);
     return status;
@@ -60,5 +60,5 @@ const struct cli_command cmd_preview = {
     .arguments = "",
     .summary = "Shows what the policy would do, and touches nothing",
     .options = options,
-    .run = run,
+    .run = cmd_preview_run,
 };

@@ -91,7 +91,7 @@ static void each(void *self, const struct olv_found_item *found)
     olv_text_free(&path);
 }
 
-static enum cli_status list(struct recovering *r, struct olv_trashes *trashes)
+static enum cli_status cmd_recover_list(struct recovering *r, struct olv_trashes *trashes)
 {
     static const struct table_column columns[] = {{.heading = "Put away", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
@@ -124,7 +124,7 @@ static enum cli_status list(struct recovering *r, struct olv_trashes *trashes)
 /* ---- doing ---- */
 
 /* With --if-exists ask: what to do where something stands at the place of an item. */
-static bool approve(void *self, struct olv_docket_entry *entry)
+static bool cmd_recover_approve(void *self, struct olv_docket_entry *entry)
 {
     static const char *const answers[] = {"no", "number", "set-aside", "replace", "stop", NULL};
     static const enum olv_if_exists choices[] = {OLV_REFUSE, OLV_NUMBER, OLV_SET_ASIDE, OLV_REPLACE};
@@ -181,9 +181,9 @@ static enum cli_status nothing_found(struct recovering *r)
     return STATUS_SOME_FAILED;
 }
 
-static enum cli_status carry_out(struct recovering *r, struct olv_session *session)
+static enum cli_status cmd_recover_carry_out(struct recovering *r, struct olv_session *session)
 {
-    struct olv_approval approval = {approve, r};
+    struct olv_approval approval = {cmd_recover_approve, r};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
@@ -212,12 +212,12 @@ static enum cli_status recover(struct recovering *r, struct olv_session *session
     r->request.query.act = olv_act_named("recover");
     r->request.query.wants_versions = r->shows_versions;
     r->request.query.catalogue = session->catalogue;
-    status = r->only_list ? list(r, session->trashes) : carry_out(r, session);
+    status = r->only_list ? cmd_recover_list(r, session->trashes) : cmd_recover_carry_out(r, session);
     watch_print_troubles(r->cli);
     return status;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_recover_run(struct cli *cli)
 {
     struct recovering r = {.cli = cli,
                            .shows_versions = cli_has(cli, OPT_VERSIONS),
@@ -252,5 +252,5 @@ const struct cli_command cmd_recover = {
     .summary = "Takes files back from the trash, or from a depot, to where they were",
     .options = options,
     .most = 4096,
-    .run = run,
+    .run = cmd_recover_run,
 };

@@ -196,7 +196,7 @@ static enum cli_status survey_paths(struct cli *cli, struct request *r)
     return status;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_survey_run(struct cli *cli)
 {
     struct request *r = calloc(1, sizeof *r);
     enum cli_status status = STATUS_USAGE;
@@ -224,5 +224,5 @@ const struct cli_command cmd_survey = {
     .summary = "Shows how old and how big what lies in a tree is, and whose",
     .options = options,
     .most = MOST_PATHS,
-    .run = run,
+    .run = cmd_survey_run,
 };

@@ -32,7 +32,7 @@ struct shown {
     uint32_t kind, state;
 };
 
-static void collect(void *self, const struct olv_found_item *found)
+static void cmd_trash_collect(void *self, const struct olv_found_item *found)
 {
     struct showing *s = self;
     struct shown shown = {found->trash, found->size_bytes, found->kind, found->state};
@@ -51,7 +51,7 @@ static void collect(void *self, const struct olv_found_item *found)
                        &s->error);
 }
 
-static void print_row(struct table *table, const struct olv_found_item *f)
+static void cmd_trash_print_row(struct table *table, const struct olv_found_item *f)
 {
     struct olv_text text = {0};
     char size[OLV_SIZE_TEXT], date[TERM_DATE];
@@ -94,7 +94,7 @@ static void print_all(struct showing *s, struct olv_error *err)
         if (as_json)
             items_print_json(&found, false);
         else
-            print_row(table, &found);
+            cmd_trash_print_row(table, &found);
     }
     table_end(table);
 }
@@ -119,13 +119,15 @@ static void print_total(const struct showing *s)
     olv_text_free(&line);
 }
 
-static enum cli_status show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
+static enum cli_status cmd_trash_show(struct cli *cli, struct olv_trashes *trashes,
+                                      struct olv_item_query *query)
 {
     struct showing s = {.cli = cli, .trashes = olv_trashes_count(trashes)};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     s.sorter = olv_sorter_new(&err);
-    if (s.sorter && olv_items_find(trashes, query, NULL, collect, &s, &err) && s.error.code == OLV_OK)
+    if (s.sorter && olv_items_find(trashes, query, NULL, cmd_trash_collect, &s, &err) &&
+        s.error.code == OLV_OK)
         print_all(&s, &err);
     if (s.error.code != OLV_OK)
         err = s.error;
@@ -146,7 +148,7 @@ struct clearing {
     uint64_t items, bytes, directories;
 };
 
-static void count(void *self, const struct olv_found_item *found)
+static void cmd_trash_count(void *self, const struct olv_found_item *found)
 {
     struct clearing *c = self;
     c->items++;
@@ -154,7 +156,7 @@ static void count(void *self, const struct olv_found_item *found)
     c->directories += found->kind == OLV_KIND_DIRECTORY;
 }
 
-static void describe(const struct clearing *c, struct olv_text *out)
+static void cmd_trash_describe(const struct clearing *c, struct olv_text *out)
 {
     char size[OLV_SIZE_TEXT];
     olv_text_puts(out, "Remove ");
@@ -197,7 +199,7 @@ static bool is_allowed(const struct clearing *c, enum cli_status *status)
     struct olv_text question = {0};
     bool needs_count = olv_needs_count(c->items, c->directories) || cli_has(c->cli, OPT_COUNT_TYPED), ok;
     *status = STATUS_REFUSED;
-    describe(c, &question);
+    cmd_trash_describe(c, &question);
     if (needs_count) {
         ok = is_count_right(c, olv_text_string(&question), status);
     } else if (cli_has(c->cli, OPT_YES)) {
@@ -213,7 +215,7 @@ static bool is_allowed(const struct clearing *c, enum cli_status *status)
     return ok;
 }
 
-static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
+static enum cli_status cmd_trash_carry_out(struct clearing *c, struct olv_spool *docket)
 {
     struct olv_run_result result = {0};
     enum cli_status status = STATUS_DONE;
@@ -222,18 +224,19 @@ static enum cli_status carry_out(struct clearing *c, struct olv_spool *docket)
     return cli_worse(status, run_print_result(c->cli, c->session->run, &result, false));
 }
 
-static enum cli_status clear(struct cli *cli, struct olv_session *session, const struct olv_item_query *query)
+static enum cli_status cmd_trash_clear(struct cli *cli, struct olv_session *session,
+                                       const struct olv_item_query *query)
 {
     struct clearing c = {.cli = cli, .session = session};
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_spool *docket = olv_spool_new(&err);
-    if (!docket || !olv_items_find(session->trashes, query, docket, count, &c, &err))
+    if (!docket || !olv_items_find(session->trashes, query, docket, cmd_trash_count, &c, &err))
         status = cli_report(cli, &err);
     else if (c.items == 0)
         term_message(cli, STYLE_PLAIN, "the trash has nothing that fits; nothing was done");
     else if (is_allowed(&c, &status))
-        status = carry_out(&c, docket);
+        status = cmd_trash_carry_out(&c, docket);
     olv_spool_free(docket);
     return status;
 }
@@ -253,7 +256,7 @@ static bool read_age(struct cli *cli, struct olv_item_query *query, enum cli_sta
     return true;
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status cmd_trash_run(struct cli *cli)
 {
     bool clears = strcmp(cli->arguments[0], "clear") == 0;
     struct items_request request;
@@ -265,7 +268,8 @@ static enum cli_status run(struct cli *cli)
     if (items_read_request(cli, 1, &request, &status) && read_age(cli, &request.query, &status) &&
         session_open(cli, NULL, clears ? "trash clear" : NULL, &session, &status)) {
         request.query.act = olv_act_named("clear");
-        status = clears ? clear(cli, &session, &request.query) : show(cli, session.trashes, &request.query);
+        status = clears ? cmd_trash_clear(cli, &session, &request.query)
+                        : cmd_trash_show(cli, session.trashes, &request.query);
         watch_print_troubles(cli);
     }
     olv_session_close(&session);
@@ -284,5 +288,5 @@ const struct cli_command cmd_trash = {
     .options = options,
     .least = 1,
     .most = 4096,
-    .run = run,
+    .run = cmd_trash_run,
 };

@@ -96,7 +96,7 @@ void cli_print_json(json_t *json)
     json_decref(json);
 }
 
-static bool fits(struct cli *cli, const char *value, char *out, size_t size, enum cli_status *status)
+static bool common_fits(struct cli *cli, const char *value, char *out, size_t size, enum cli_status *status)
 {
     if ((size_t)snprintf(out, size, "%s", value) < size)
         return true;
@@ -109,7 +109,7 @@ bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *s
     const char *given = cli_value(cli, OPT_POLICY);
     struct olv_error err = {0};
     if (given)
-        return fits(cli, given, out, size, status);
+        return common_fits(cli, given, out, size, status);
     if (olv_policy_home(out, size, &err))
         return true;
     *status = cli_report(cli, &err);
@@ -120,7 +120,7 @@ bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *st
 {
     const char *given = cli_value(cli, OPT_STATE);
     struct olv_error err = {0};
-    if (given && !fits(cli, given, out, size, status))
+    if (given && !common_fits(cli, given, out, size, status))
         return false;
     if ((given || olv_state_home(out, size, &err)) && olv_state_is_trusted(out, &err))
         return true;

@@ -32,7 +32,7 @@ static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
            (f.which == DOCKET_ALL || (f.which == DOCKET_TOUCHED) == is_touched);
 }
 
-static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
+static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *c = self;
     struct listed l = {olv_docket_entry_size(e),   e->due, e->step,
@@ -109,7 +109,7 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
                   struct olv_error *err)
 {
     struct collecting c = {.sorter = olv_sorter_new(err), .filter = filter};
-    bool ok = c.sorter && olv_docket_each(docket, collect, &c, err);
+    bool ok = c.sorter && olv_docket_each(docket, docket_view_collect, &c, err);
     if (ok) {
         watch_clear(cli);
         print_sorted(cli, c.sorter, filter.most, as_json, err);

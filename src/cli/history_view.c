@@ -17,7 +17,7 @@ struct history {
 };
 
 /* The last line about the path itself counts. */
-static bool remember(void *self, const struct olv_ledger_record *r)
+static bool history_view_remember(void *self, const struct olv_ledger_record *r)
 {
     struct history *h = self;
     if (strcmp(r->kind, "outcome") != 0 || strcmp(r->result, "left") == 0)
@@ -96,7 +96,7 @@ bool history_show(struct cli *cli, const struct olv_session *session, const char
     enum cli_status ignored;
     char state[PATH_MAX];
     if (!cli_state_path(cli, state, sizeof state, &ignored) ||
-        (!olv_ledger_search(state, &query, remember, &h, err) && err->sys != ENOENT))
+        (!olv_ledger_search(state, &query, history_view_remember, &h, err) && err->sys != ENOENT))
         return false;
     olv_error_clear(err);
     *is_known = h.lines || s.count;

@@ -71,7 +71,7 @@ static void choose_temporary(const struct cli *cli)
         setenv("TMPDIR", state, 1);
 }
 
-static enum cli_status run(struct cli *cli)
+static enum cli_status main_run(struct cli *cli)
 {
     enum cli_status status;
     if (cli_has(cli, OPT_VERSION)) {
@@ -106,7 +106,7 @@ int main(int argc, char **argv)
     signal(SIGURG, SIG_IGN);
     setlocale(LC_TIME, "C");
     if (cli_parse(&cli, argc, (const char **)(void *)argv, &status))
-        status = run(&cli);
+        status = main_run(&cli);
     status = finish_output(&cli, status);
     cli_free(&cli);
     return status;

@@ -85,7 +85,7 @@ void cli_print_option(enum cli_option id)
     printf("  %-4s%-24s  %s\n", o->letter ? (char[]){'-', o->letter, ',', '\0'} : "", name, o->help);
 }
 
-static size_t add(struct poptOption *table, size_t n, const enum cli_option *ids)
+static size_t options_add(struct poptOption *table, size_t n, const enum cli_option *ids)
 {
     for (; ids && *ids != OPT_NONE; ids++) {
         const struct option *o = find(*ids);
@@ -96,7 +96,7 @@ static size_t add(struct poptOption *table, size_t n, const enum cli_option *ids
     return n;
 }
 
-static void keep(struct cli *cli, enum cli_option id, const char *value)
+static void options_keep(struct cli *cli, enum cli_option id, const char *value)
 {
     cli->options[id].given = true;
     if (!value)
@@ -116,8 +116,8 @@ static const char *nearest_option(const struct poptOption *table, size_t count, 
     return olv_nearest(bad, strcspn(bad, "="), names, count);
 }
 
-static bool complain(struct cli *cli, poptContext context, int code, const struct poptOption *table,
-                     size_t count, enum cli_status *status)
+static bool options_complain(struct cli *cli, poptContext context, int code, const struct poptOption *table,
+                             size_t count, enum cli_status *status)
 {
     const char *bad = poptBadOption(context, POPT_BADOPTION_NOALIAS),
                *nearest = nearest_option(table, count, bad);
@@ -134,17 +134,17 @@ static bool complain(struct cli *cli, poptContext context, int code, const struc
 
 /* Parses one half of the command line; `rest` are the words that are no options, which live as long as the
  * context. */
-static bool parse(struct cli *cli, poptContext *context, int argc, const char **argv,
-                  const enum cli_option *more, int flags, const char ***rest, enum cli_status *status)
+static bool options_parse(struct cli *cli, poptContext *context, int argc, const char **argv,
+                          const enum cli_option *more, int flags, const char ***rest, enum cli_status *status)
 {
     struct poptOption table[OPT_COUNT + 1];
-    size_t count = add(table, add(table, 0, global), more);
+    size_t count = options_add(table, options_add(table, 0, global), more);
     int code;
     *context = poptGetContext("olvido", argc, argv, table, (unsigned)flags);
     while ((code = poptGetNextOpt(*context)) > 0)
-        keep(cli, (enum cli_option)code, poptGetOptArg(*context));
+        options_keep(cli, (enum cli_option)code, poptGetOptArg(*context));
     if (code < -1)
-        return complain(cli, *context, code, table, count, status);
+        return options_complain(cli, *context, code, table, count, status);
     *rest = poptGetArgs(*context);
     return true;
 }
@@ -213,13 +213,13 @@ bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *st
     const char **words = NULL, **rest = NULL;
     poptContext first = NULL, second = NULL;
     int count = 0;
-    bool ok = parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) &&
+    bool ok = options_parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) &&
               apply_global(cli, status);
     ok = ok && find_command(cli, words, status);
     while (words && words[count])
         count++;
     if (ok && count)
-        ok = parse(cli, &second, count, words, cli->command->options, 0, &rest, status) &&
+        ok = options_parse(cli, &second, count, words, cli->command->options, 0, &rest, status) &&
              apply_global(cli, status);
     if (ok && !copy_words(cli, rest))
         ok = (*status = STATUS_SOME_FAILED, false);

@@ -11,7 +11,7 @@
 
 enum { SHOWN = 20 };
 
-static void print_json(const struct olv_result_facts *facts)
+static void outcome_view_print_json(const struct olv_result_facts *facts)
 {
     json_t *json = json_object();
     olv_json_name(json, "path", facts->path);
@@ -48,7 +48,7 @@ static double percentage(uint64_t a, uint64_t b)
     return plain > 0 ? 100.0 * packed / plain : 100.0;
 }
 
-static void print_row(struct outcome_view *view, const struct olv_result_facts *facts)
+static void outcome_view_print_row(struct outcome_view *view, const struct olv_result_facts *facts)
 {
     struct olv_text what = {0};
     char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT] = "", ratio[32] = "", time[32] = "";
@@ -72,9 +72,9 @@ static void on_outcome(void *self, const struct olv_result_facts *facts)
     struct outcome_view *view = self;
     watch_hide(view->cli);
     if (cli_has(view->cli, OPT_JSON))
-        print_json(facts);
+        outcome_view_print_json(facts);
     else if (view->table)
-        print_row(view, facts);
+        outcome_view_print_row(view, facts);
 }
 
 void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t files)

@@ -179,7 +179,7 @@ static json_t *json_of_rule(const struct olv_rule *rule, const struct olv_rule_t
     return json;
 }
 
-static void print_json(const struct olv_policy *policy, const struct olv_plan *plan)
+static void plan_view_print_json(const struct olv_policy *policy, const struct olv_plan *plan)
 {
     json_t *json = json_object(), *rules = json_array();
     olv_json_name(json, "policy", policy->path);
@@ -208,7 +208,7 @@ void plan_show(struct cli *cli, const struct olv_policy *policy, const struct ol
                const bool *selected)
 {
     if (cli_has(cli, OPT_JSON))
-        print_json(policy, plan);
+        plan_view_print_json(policy, plan);
     else
         plan_print(cli, policy, plan, selected);
 }

@@ -36,7 +36,7 @@ static void add_word(struct olv_text *line, const char *word)
     olv_text_puts(line, "'");
 }
 
-static void add_part(struct olv_text *line, uint64_t count, const char *words)
+static void run_view_add_part(struct olv_text *line, uint64_t count, const char *words)
 {
     if (count == 0)
         return;
@@ -51,7 +51,7 @@ static void add_done(struct olv_text *line, const struct olv_act *act, const str
     snprintf(words, sizeof words, "%s (%s%s%s)", act->past, olv_size_format(done->bytes, size),
              done->packed_bytes ? " to " : "",
              done->packed_bytes ? olv_size_format(done->packed_bytes, stored) : "");
-    add_part(line, done->files, words);
+    run_view_add_part(line, done->files, words);
 }
 
 /* Files that acts with such a trait, or to such a place, were done to. */
@@ -64,19 +64,19 @@ static uint64_t done_by(const struct olv_run_result *r, unsigned traits, unsigne
     return files;
 }
 
-static void print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
-                         bool can_recover)
+static void run_view_print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
+                                  bool can_recover)
 {
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     bool is_nothing_done = r->done + r->told + r->left == 0 && !is_all;
     struct olv_text line = {0}, back = {0};
     for (size_t i = 0; olv_acts[i]; i++)
         add_done(&line, olv_acts[i], &r->by_act[olv_acts[i]->wire]);
-    add_part(&line, r->told, "told");
-    add_part(&line, r->left, "left alone (see the ledger)");
-    add_part(&line, r->declined, "not allowed, so left undone");
-    add_part(&line, r->refused, "refused");
-    add_part(&line, r->failed, "failed");
+    run_view_add_part(&line, r->told, "told");
+    run_view_add_part(&line, r->left, "left alone (see the ledger)");
+    run_view_add_part(&line, r->declined, "not allowed, so left undone");
+    run_view_add_part(&line, r->refused, "refused");
+    run_view_add_part(&line, r->failed, "failed");
     if (line.len == 0)
         olv_text_puts(&line, r->is_interrupted ? "nothing was done" : "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
@@ -103,7 +103,7 @@ static void print_people(struct cli *cli, const struct olv_run *run, const struc
     olv_text_free(&back);
 }
 
-static void print_json(const struct olv_run *run, const struct olv_run_result *r)
+static void run_view_print_json(const struct olv_run *run, const struct olv_run_result *r)
 {
     json_t *json = json_object();
     uint64_t stored = 0;
@@ -128,10 +128,10 @@ enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
 {
     watch_clear(cli);
     if (result->has_begun && cli_has(cli, OPT_JSON)) {
-        print_json(run, result);
+        run_view_print_json(run, result);
     } else if (result->has_begun) {
         putchar('\n');
-        print_people(cli, run, result, can_recover);
+        run_view_print_people(cli, run, result, can_recover);
     }
     watch_print_troubles(cli);
     return status_of(result);

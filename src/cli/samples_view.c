@@ -57,7 +57,8 @@ static void say(const struct report *r, const struct olv_sample *sample, struct 
         olv_text_puts(out, olv_reason_words(v.reason));
 }
 
-static void print_row(struct report *r, const struct olv_sample *sample, struct olv_verdict v, bool is_meant)
+static void samples_view_print_row(struct report *r, const struct olv_sample *sample, struct olv_verdict v,
+                                   bool is_meant)
 {
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     const struct olv_step *step = &rule->steps[sample->step];
@@ -79,8 +80,8 @@ static void print_row(struct report *r, const struct olv_sample *sample, struct 
     olv_text_free(&path);
 }
 
-static void print_json(const struct report *r, const struct olv_sample *sample, struct olv_verdict v,
-                       bool is_meant)
+static void samples_view_print_json(const struct report *r, const struct olv_sample *sample,
+                                    struct olv_verdict v, bool is_meant)
 {
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     json_t *json = json_object();
@@ -103,15 +104,15 @@ static void print_json(const struct report *r, const struct olv_sample *sample, 
     cli_print_json(json);
 }
 
-static bool judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
+static bool samples_view_judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
 {
     struct olv_explanation e = {.verdict = {.reason = OLV_NOT_OWNED}};
     bool ok = sample->why_not || olv_explain(&e, r->policy, sample->path, r->options, &r->cli->observer, err);
     bool is_meant = ok && !sample->why_not && is_as_meant(sample, e.verdict);
     if (ok && r->table)
-        print_row(r, sample, e.verdict, is_meant);
+        samples_view_print_row(r, sample, e.verdict, is_meant);
     else if (ok)
-        print_json(r, sample, e.verdict, is_meant);
+        samples_view_print_json(r, sample, e.verdict, is_meant);
     r->as_meant += is_meant;
     r->not_made += sample->why_not != NULL;
     r->otherwise += !is_meant && !sample->why_not;
@@ -150,7 +151,7 @@ enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
     if (!cli_has(cli, OPT_JSON))
         r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; ok && i < samples->count; i++)
-        ok = judge(&r, &samples->items[i], &err);
+        ok = samples_view_judge(&r, &samples->items[i], &err);
     watch_clear(cli);
     if (r.table) {
         table_end(r.table);

@@ -8,8 +8,8 @@
 #include <string.h>
 #include <unistd.h>
 
-static void print_people(const struct cli *cli, const struct olv_shrink_request *r,
-                         const struct olv_shrink_result *result)
+static void shrink_to_print_people(const struct cli *cli, const struct olv_shrink_request *r,
+                                   const struct olv_shrink_result *result)
 {
     struct olv_text path = {0}, to = {0};
     char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT];
@@ -26,7 +26,7 @@ static void print_people(const struct cli *cli, const struct olv_shrink_request 
     olv_text_free(&to);
 }
 
-static void print_json(const struct olv_shrink_request *r, const struct olv_shrink_result *result)
+static void shrink_to_print_json(const struct olv_shrink_request *r, const struct olv_shrink_result *result)
 {
     json_t *json = json_object();
     olv_json_name(json, "path", r->path);
@@ -54,8 +54,8 @@ enum cli_status shrink_to(struct cli *cli, struct olv_shrink_request r)
         return cli_report(cli, &err);
     watch_clear(cli);
     if (r.to && cli_has(cli, OPT_JSON))
-        print_json(&r, &result);
+        shrink_to_print_json(&r, &result);
     else if (r.to && !cli_has(cli, OPT_QUIET))
-        print_people(cli, &r, &result);
+        shrink_to_print_people(cli, &r, &result);
     return STATUS_DONE;
 }

@@ -144,8 +144,8 @@ void survey_print_total(const struct olv_survey *survey, const struct survey_vie
 
 /* ---- the list ---- */
 
-static bool next(struct olv_survey *survey, const struct survey_view *view, uint64_t *shown,
-                 struct olv_sorted *record, struct olv_error *err)
+static bool survey_view_next(struct olv_survey *survey, const struct survey_view *view, uint64_t *shown,
+                             struct olv_sorted *record, struct olv_error *err)
 {
     if (view->limit && *shown == view->limit)
         return false;
@@ -165,7 +165,7 @@ static void print_table(struct cli *cli, struct olv_survey *survey, const struct
     struct table *table = table_begin(cli, columns, 5);
     struct olv_sorted record;
     uint64_t shown = 0;
-    while (next(survey, view, &shown, &record, err)) {
+    while (survey_view_next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
         struct olv_text path = {0}, owner = {0};
         char size[OLV_SIZE_TEXT], date[TERM_DATE], name[64];
@@ -189,7 +189,7 @@ static void print_formatted(struct olv_survey *survey, const struct survey_view 
     struct olv_text line = {0};
     struct olv_sorted record;
     uint64_t shown = 0;
-    while (next(survey, view, &shown, &record, err)) {
+    while (survey_view_next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
         olv_text_clear(&line);
         template_write(view->format, &e, view->clock, view->now, &line);
@@ -213,7 +213,7 @@ void survey_print_json_list(struct olv_survey *survey, const struct survey_view 
 {
     struct olv_sorted record;
     uint64_t shown = 0;
-    while (next(survey, view, &shown, &record, err)) {
+    while (survey_view_next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
         json_t *json = json_object();
         char mode[8];

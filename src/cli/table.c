@@ -44,7 +44,7 @@ static unsigned width_of(const struct table *t, size_t column)
 }
 
 /* The widths of all columns within the terminal; false when there is no way to fit. */
-static bool fit(const struct table *t, unsigned widths[TABLE_COLUMNS])
+static bool table_fit(const struct table *t, unsigned widths[TABLE_COLUMNS])
 {
     unsigned total = 0, elastic = TABLE_COLUMNS;
     for (size_t i = 0; i < t->count; i++) {
@@ -108,10 +108,10 @@ static void write_stacked(struct table *t, const struct cell *row)
     putchar('\n');
 }
 
-static void flush(struct table *t)
+static void table_flush(struct table *t)
 {
     unsigned widths[TABLE_COLUMNS];
-    bool fits = fit(t, widths);
+    bool fits = table_fit(t, widths);
     for (size_t i = 0; i + t->count <= t->cell_count; i += t->count) {
         if (!fits) {
             write_stacked(t, &t->cells[i]);
@@ -142,14 +142,14 @@ void table_cell(struct table *t, enum term_style style, const char *text)
     t->cells[t->cell_count] = (struct cell){.style = style};
     olv_text_puts(&t->cells[t->cell_count++].text, text);
     if (t->is_streaming && t->cell_count == t->count)
-        flush(t);
+        table_flush(t);
 }
 
 void table_end(struct table *t)
 {
     if (!t)
         return;
-    flush(t);
+    table_flush(t);
     free(t->cells);
     free(t);
 }

@@ -21,7 +21,7 @@ struct context {
     struct olv_text *out;
 };
 
-static void put_name(const struct context *c, const char *bytes)
+static void template_put_name(const struct context *c, const char *bytes)
 {
     if (c->is_safe)
         term_name(c->out, bytes);
@@ -31,12 +31,12 @@ static void put_name(const struct context *c, const char *bytes)
 
 static void put_path(const struct context *c)
 {
-    put_name(c, c->entry->path);
+    template_put_name(c, c->entry->path);
 }
 
 static void put_last(const struct context *c)
 {
-    put_name(c, olv_path_name(c->entry->path));
+    template_put_name(c, olv_path_name(c->entry->path));
 }
 
 static void put_kind(const struct context *c)
@@ -60,18 +60,18 @@ static void put_bytes(const struct context *c)
     put_number(c, c->entry->stat.size_bytes);
 }
 
-static void put_owner(const struct context *c)
+static void template_put_owner(const struct context *c)
 {
     char name[64];
     olv_user_name(c->entry->stat.owner, name, sizeof name);
-    put_name(c, name);
+    template_put_name(c, name);
 }
 
 static void put_group(const struct context *c)
 {
     char name[64];
     olv_group_name(c->entry->stat.group, name, sizeof name);
-    put_name(c, name);
+    template_put_name(c, name);
 }
 
 static void put_uid(const struct context *c)
@@ -148,11 +148,13 @@ static const struct named_field {
     const char *name;
     void (*put)(const struct context *c);
 } fields[] = {
-    {"path", put_path},         {"name", put_last},         {"kind", put_kind},       {"size", put_size},
-    {"bytes", put_bytes},       {"owner", put_owner},       {"uid", put_uid},         {"group", put_group},
-    {"gid", put_gid},           {"mode", put_mode},         {"links", put_links},     {"inode", put_inode},
-    {"modified", put_modified}, {"accessed", put_accessed}, {"changed", put_changed}, {"born", put_born},
-    {"age", put_age},           {"days", put_days},         {"minutes", put_minutes},
+    {"path", put_path},         {"name", put_last},         {"kind", put_kind},
+    {"size", put_size},         {"bytes", put_bytes},       {"owner", template_put_owner},
+    {"uid", put_uid},           {"group", put_group},       {"gid", put_gid},
+    {"mode", put_mode},         {"links", put_links},       {"inode", put_inode},
+    {"modified", put_modified}, {"accessed", put_accessed}, {"changed", put_changed},
+    {"born", put_born},         {"age", put_age},           {"days", put_days},
+    {"minutes", put_minutes},
 };
 enum { FIELDS = sizeof fields / sizeof *fields };
 
@@ -169,7 +171,7 @@ struct template
     bool is_safe, ends_itself;
 };
 
-static bool add_part(struct template *t, struct part part)
+static bool template_add_part(struct template *t, struct part part)
 {
     if (t->count < MOST_PARTS)
         t->parts[t->count++] = part;
@@ -184,7 +186,7 @@ static bool add_byte(struct template *t, char byte)
         last->len++;
         return true;
     }
-    return add_part(t, (struct part){NULL, t->text.len - 1, 1});
+    return template_add_part(t, (struct part){NULL, t->text.len - 1, 1});
 }
 
 static bool add_field(struct cli *cli, struct template *t, const char *name, size_t len,
@@ -194,7 +196,7 @@ static bool add_field(struct cli *cli, struct template *t, const char *name, siz
     for (size_t i = 0; i < FIELDS; i++) {
         names[i] = fields[i].name;
         if (strlen(names[i]) == len && memcmp(names[i], name, len) == 0)
-            return add_part(t, (struct part){&fields[i], 0, 0});
+            return template_add_part(t, (struct part){&fields[i], 0, 0});
     }
     near = olv_nearest(name, len, names, FIELDS);
     *status = cli_usage(cli, "there is no field {%.*s}%s%s%s", (int)(len > 40 ? 40 : len), name,

@@ -16,7 +16,7 @@ static bool is_treacherous(ucs4_t c)
            (c >= 0xE0000 && c <= 0xE007F);
 }
 
-static void escape(struct olv_text *out, ucs4_t c)
+static void term_escape(struct olv_text *out, ucs4_t c)
 {
     if (c == '\n')
         olv_text_puts(out, "\\n");
@@ -39,7 +39,7 @@ void term_name(struct olv_text *out, const char *bytes)
         else if (c == '\\')
             olv_text_puts(out, "\\\\");
         else if (is_treacherous(c))
-            escape(out, c);
+            term_escape(out, c);
         else
             olv_text_add(out, at, (size_t)n);
         at += n > 0 ? n : 1;

@@ -61,7 +61,7 @@ static void describe_rest(const struct cli_watch *w, const struct olv_progress *
         olv_text_printf(line, ", %.0f s left", (double)(w->expected - p->files) / rate + 0.5);
 }
 
-static void on_progress(void *self, const struct olv_progress *p)
+static void watch_on_progress(void *self, const struct olv_progress *p)
 {
     struct cli_watch *w = self;
     struct olv_text line = {0};
@@ -100,7 +100,7 @@ void watch_clear(struct cli *cli)
     cli->watch->began = seconds();
 }
 
-static bool make_room(struct cli_watch *w)
+static bool watch_make_room(struct cli_watch *w)
 {
     size_t cap = w->cap ? 2 * w->cap : 32;
     char **grown;
@@ -114,7 +114,7 @@ static bool make_room(struct cli_watch *w)
     return true;
 }
 
-static void on_trouble(void *self, const struct olv_trouble *t)
+static void watch_on_trouble(void *self, const struct olv_trouble *t)
 {
     struct cli_watch *w = self;
     struct olv_text line = {0};
@@ -128,7 +128,7 @@ static void on_trouble(void *self, const struct olv_trouble *t)
     term_name(&line, t->what); /* which may tell of names, too */
     if (t->sys && !is_note)
         olv_text_printf(&line, ": %s", strerror(t->sys));
-    if (line.failed || !make_room(w)) {
+    if (line.failed || !watch_make_room(w)) {
         olv_text_free(&line);
         return;
     }
@@ -158,8 +158,8 @@ bool watch_begin(struct cli *cli)
         .cli = cli, .is_terminal = isatty(STDERR_FILENO) && !cli_has(cli, OPT_QUIET), .began = seconds()};
     cli->watch = w;
     cli->observer = (struct olv_observer){.self = w,
-                                          .progress = on_progress,
-                                          .trouble = on_trouble,
+                                          .progress = watch_on_progress,
+                                          .trouble = watch_on_trouble,
                                           .is_interrupted = is_interrupted,
                                           .outcome = on_outcome};
     sigaction(SIGINT, &action, NULL);

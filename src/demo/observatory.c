@@ -37,7 +37,7 @@ static uint32_t roll(struct site *s, uint32_t below)
     return (s->seed >> 8) % below;
 }
 
-static void fail(struct site *s, const char *name, const char *what)
+static void observatory_fail(struct site *s, const char *name, const char *what)
 {
     if (s->ok)
         s->ok = olv_fail_system(s->err, name, "%s", what);
@@ -48,7 +48,7 @@ static void set_age(struct site *s, const char *name, double days)
     int64_t at = s->now.s - (int64_t)(days * DAY);
     struct timespec times[2] = {{.tv_sec = at}, {.tv_sec = at}};
     if (utimensat(s->dir, name, times, AT_SYMLINK_NOFOLLOW) < 0)
-        fail(s, name, "cannot set the time of a sample file");
+        observatory_fail(s, name, "cannot set the time of a sample file");
 }
 
 static void directory(struct site *s, const char *name)
@@ -56,7 +56,7 @@ static void directory(struct site *s, const char *name)
     if (!s->ok)
         return;
     if (mkdirat(s->dir, name, 0755) < 0)
-        fail(s, name, "cannot make a sample directory");
+        observatory_fail(s, name, "cannot make a sample directory");
     s->demo->directories++;
 }
 
@@ -67,7 +67,7 @@ static void file_of(struct site *s, const char *name, double days, const char *t
         return;
     fd = openat(s->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
     if (fd < 0 || !olv_write_all(fd, text, len))
-        fail(s, name, "cannot write a sample file");
+        observatory_fail(s, name, "cannot write a sample file");
     if (fd >= 0)
         close(fd);
     if (s->ok)
@@ -138,11 +138,11 @@ static void sparse_file(struct site *s, const char *name, double days)
     enum { END = 1 << 20 };
     int fd = s->ok ? openat(s->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644) : -1;
     if (fd >= 0 && (pwrite(fd, "begin", 5, 0) != 5 || pwrite(fd, "end", 3, END) != 3))
-        fail(s, name, "cannot write a sparse sample file");
+        observatory_fail(s, name, "cannot write a sparse sample file");
     if (fd >= 0)
         close(fd);
     else
-        fail(s, name, "cannot write a sparse sample file");
+        observatory_fail(s, name, "cannot write a sparse sample file");
     if (s->ok)
         set_age(s, name, days);
     s->demo->files++;
@@ -175,7 +175,7 @@ static void office(struct site *s)
         snprintf(name, sizeof name, "office/permits/harbour permit %04d.txt", (int)(d.year % 10000));
         table(s, name, days_of_months(s, 12 * year) + 5, "permit to moor the gauge boat", 20);
         if (s->ok && fchmodat(s->dir, name, 0444, 0) < 0)
-            fail(s, name, "cannot make a sample file read-only");
+            observatory_fail(s, name, "cannot make a sample file read-only");
     }
     for (int month = 0; month < 12 * YEARS; month++) {
         struct olv_date d = months_ago(s, month);
@@ -191,14 +191,14 @@ static void links(struct site *s)
                                            {"loop-a", "scratch/loop-b"}};
     for (size_t i = 0; s->ok && i < sizeof pairs / sizeof *pairs; i++) {
         if (symlinkat(pairs[i][0], s->dir, pairs[i][1]) < 0)
-            fail(s, pairs[i][1], "cannot make a sample link");
+            observatory_fail(s, pairs[i][1], "cannot make a sample link");
         else
             set_age(s, pairs[i][1], 200);
         s->demo->files++;
     }
     if (s->ok &&
         linkat(s->dir, "scratch/draft report.txt", s->dir, "scratch/draft report (same file).txt", 0) < 0)
-        fail(s, "scratch/draft report (same file).txt", "cannot make a hard link");
+        observatory_fail(s, "scratch/draft report (same file).txt", "cannot make a hard link");
     s->demo->files++;
 }
 
@@ -223,7 +223,7 @@ static void scratch(struct site *s)
     file_of(s, "scratch/empty.tmp", 45, "", 0);
     table(s, "scratch/keep me (read-only).tmp", 80, "scratch", 20);
     if (s->ok && fchmodat(s->dir, "scratch/keep me (read-only).tmp", 0444, 0) < 0)
-        fail(s, "scratch/keep me (read-only).tmp", "cannot make a sample file read-only");
+        observatory_fail(s, "scratch/keep me (read-only).tmp", "cannot make a sample file read-only");
     table(s, "scratch/from the future.tmp", -30, "scratch", 20);
     sparse_file(s, "scratch/core image.tmp", 35);
     links(s);

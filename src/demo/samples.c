@@ -46,7 +46,8 @@ static bool has_come(const struct sampling *s, uint32_t rule, uint32_t step, str
 }
 
 /* How far from the edge: a day, and for short durations less. */
-static int64_t distance(const struct sampling *s, struct olv_instant edge, const struct olv_rule *rule)
+static int64_t samples_distance(const struct sampling *s, struct olv_instant edge,
+                                const struct olv_rule *rule)
 {
     int64_t quarter = (s->as_of.s - edge.s) / 4;
     if (rule->clock == OLV_CLOCK_NAME || quarter > DAY_S)
@@ -60,7 +61,8 @@ static bool find_time(const struct sampling *s, uint32_t rule, uint32_t step, en
 {
     const struct olv_rule *r = &s->policy->rules[rule];
     struct olv_instant t = olv_zone_cutoff(s->policy->zone, s->as_of, r->steps[step].after);
-    int64_t far = distance(s, t, r), settled = olv_zone_cutoff(s->policy->zone, s->as_of, r->settle).s - 60;
+    int64_t far = samples_distance(s, t, r),
+            settled = olv_zone_cutoff(s->policy->zone, s->as_of, r->settle).s - 60;
     if (side == OLV_AFTER && t.s > settled) /* else it would be spared for having been modified just now */
         t.s = settled;
     for (int i = 0; i < LONGEST_SEARCH; i++) {
@@ -131,7 +133,7 @@ static bool make_file(int dir, const char *name, const struct example *e)
     return ok;
 }
 
-static bool make_directory(int dir, const char *name, const struct example *e, struct olv_instant t)
+static bool samples_make_directory(int dir, const char *name, const struct example *e, struct olv_instant t)
 {
     const struct example plain = {.size_bytes = {0, UINT64_MAX}};
     int inside;
@@ -149,7 +151,7 @@ static bool make_entry(int dir, const char *name, const struct example *e, struc
 {
     switch (e->kind) {
     case OLV_KIND_DIRECTORY:
-        return make_directory(dir, name, e, t);
+        return samples_make_directory(dir, name, e, t);
     case OLV_KIND_LINK:
         return symlinkat("nowhere", dir, name) == 0;
     case OLV_KIND_PIPE:

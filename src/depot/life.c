@@ -165,7 +165,7 @@ struct putting {
 };
 
 /* The number of a directory, which is mostly the same as for the member before. */
-static bool know_directory(struct putting *p, const char *path, size_t len, struct olv_error *err)
+static bool life_know_directory(struct putting *p, const char *path, size_t len, struct olv_error *err)
 {
     const struct database *base = &p->catalogue->base;
     bool is_found;
@@ -216,7 +216,7 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
     const struct made_member *made = &p->made;
     const struct olv_member *m = &p->member;
     sqlite3_stmt *s = x->put;
-    if (!know_directory(x, m->path, olv_path_directory_len(m->path), err))
+    if (!life_know_directory(x, m->path, olv_path_directory_len(m->path), err))
         return false;
     sqlite3_reset(s);
     sqlite3_bind_int64(s, 1, x->directory_id);
@@ -329,7 +329,7 @@ static bool change(struct olv_catalogue *c, const char *sql, int64_t number, int
     return ok;
 }
 
-static bool forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
+static bool life_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
 {
     int changes;
     return change(c, "DELETE FROM member WHERE archive = ?1", archive, &changes, err) &&
@@ -415,7 +415,7 @@ static bool flip(void *self, struct olv_error *err)
 {
     const struct flipping *f = self;
     struct olv_catalogue *c = f->catalogue;
-    if ((f->replaced && !let_go(c, f->replaced, err)) || (f->adopted && !forget(c, f->adopted, err)))
+    if ((f->replaced && !let_go(c, f->replaced, err)) || (f->adopted && !life_forget(c, f->adopted, err)))
         return false;
     return put_frames(f, err) && make_live(f, err);
 }
@@ -451,7 +451,7 @@ bool catalogue_let_go(struct olv_catalogue *c, const struct catalogue_replaced *
 static bool forget_it(void *self, struct olv_error *err)
 {
     const struct flipping *f = self;
-    return forget(f->catalogue, f->archive, err);
+    return life_forget(f->catalogue, f->archive, err);
 }
 
 bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)

@@ -9,8 +9,8 @@ static void digest_path(const char *path, struct olv_hasher *hasher, uint8_t out
     olv_sha256(hasher, path, strlen(path), out);
 }
 
-static struct olv_location locate(const struct olv_stored_file *f, const char *path,
-                                  struct olv_hasher *hasher)
+static struct olv_location locate_locate(const struct olv_stored_file *f, const char *path,
+                                         struct olv_hasher *hasher)
 {
     struct olv_location l = {.codec = f->codec,
                              .size_bytes = f->size_bytes,
@@ -26,7 +26,7 @@ static struct olv_location locate(const struct olv_stored_file *f, const char *p
 
 struct olv_location locate_contents(const struct olv_stored_file *f, struct olv_hasher *hasher)
 {
-    struct olv_location l = locate(f, *f->twin ? f->twin : f->path, hasher);
+    struct olv_location l = locate_locate(f, *f->twin ? f->twin : f->path, hasher);
     l.begins = f->begins;
     l.within = f->within;
     l.has_header = f->header != NULL;
@@ -37,7 +37,7 @@ struct olv_location locate_contents(const struct olv_stored_file *f, struct olv_
 
 struct olv_location locate_member(const struct olv_stored_file *f, struct olv_hasher *hasher)
 {
-    struct olv_location l = locate(f, f->path, hasher);
+    struct olv_location l = locate_locate(f, f->path, hasher);
     l.begins = f->own_begins;
     l.within = f->own_within;
     return l;

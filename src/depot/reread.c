@@ -139,7 +139,7 @@ static bool begin(struct reading *r, struct olv_error *err)
     return true;
 }
 
-static bool read_all(struct reading *r, struct olv_error *err)
+static bool reread_read_all(struct reading *r, struct olv_error *err)
 {
     if (!(r->codec == OLV_CODEC_NONE ? reread_plain(r, err) : reread_packed(r, err)))
         return false;
@@ -180,7 +180,8 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
     r->result = result;
     r->name = name;
     r->hasher = olv_hasher_new();
-    ok = (r->hasher || olv_fail_memory(err)) && begin(r, err) && reread_begin(r, err) && read_all(r, err);
+    ok = (r->hasher || olv_fail_memory(err)) && begin(r, err) && reread_begin(r, err) &&
+         reread_read_all(r, err);
     r->archive.run = olv_text_string(&r->run);
     r->archive.rule = olv_text_string(&r->rule);
     ok = ok && adopt(r, err);

@@ -48,7 +48,7 @@ static bool read_piece(struct reading *r, struct olv_error *err)
 }
 
 /* For the tar reader: what was read already, and then what follows. */
-static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
+static bool reread_find_next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct reading *r = self;
     if (r->is_given && !(r->codec == OLV_CODEC_NONE ? read_piece(r, err) : read_frame(r, err)))
@@ -79,7 +79,7 @@ static bool tell_what_follows(struct reading *r, struct tar_reader *tar, struct 
 /* What was read last begins with a member: when it is the manifest, all of it is read. */
 static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
 {
-    struct byte_stream stream = {r, next_bytes};
+    struct byte_stream stream = {r, reread_find_next_bytes};
     struct tar_reader *tar;
     struct olv_member m;
     bool ok = true;
@@ -113,7 +113,7 @@ static bool may_be_manifest(const struct olv_text *plain)
 }
 
 /* Reads on where the next frame may begin. */
-static bool pass_over(struct reading *r, uint64_t damaged, struct olv_error *err)
+static bool reread_find_pass_over(struct reading *r, uint64_t damaged, struct olv_error *err)
 {
     olv_error_clear(err);
     r->result->is_damaged = true;
@@ -134,7 +134,7 @@ bool reread_packed(struct reading *r, struct olv_error *err)
             olv_error_clear(err);
             return true;
         }
-        if (r->has_begun || !pass_over(r, at, err))
+        if (r->has_begun || !reread_find_pass_over(r, at, err))
             return false;
     }
     return true;

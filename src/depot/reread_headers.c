@@ -43,7 +43,7 @@ static bool read_header(struct heading *h, const struct member_position *m, uint
     return true;
 }
 
-static bool read_all(struct heading *h, bool *is_whole, struct olv_error *err)
+static bool reread_headers_read_all(struct heading *h, bool *is_whole, struct olv_error *err)
 {
     struct reading *r = h->reading;
     for (size_t i = 0; i < r->place_count; i++) {
@@ -75,7 +75,7 @@ bool reread_headers(struct reading *r, struct olv_error *err)
         olv_hasher_begin(h.hasher);
     else
         olv_fail_memory(err);
-    ok = ok && read_all(&h, &is_whole, err) &&
+    ok = ok && reread_headers_read_all(&h, &is_whole, err) &&
          catalogue_put_headers(r->options->catalogue, r->row, h.headers, h.count, err);
     if (ok) {
         olv_hasher_end(h.hasher, digest);

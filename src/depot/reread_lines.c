@@ -8,7 +8,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-static bool senseless(struct olv_error *err)
+static bool reread_lines_senseless(struct olv_error *err)
 {
     return olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
 }
@@ -22,15 +22,15 @@ static bool take_head(struct reading *r, const json_t *json, struct olv_error *e
     r->has_begun = true;
     if (!manifest_read_id(json, r->archive.id))
         return olv_fail(err, OLV_BROKEN, "its manifest does not say which archive it is");
-    return manifest_instant(json, "made", &r->archive.made) || senseless(err);
+    return manifest_instant(json, "made", &r->archive.made) || reread_lines_senseless(err);
 }
 
-static bool take_member(struct reading *r, const json_t *json, struct olv_error *err)
+static bool reread_lines_take_member(struct reading *r, const json_t *json, struct olv_error *err)
 {
     struct manifest_member *m = &r->member;
     r->archive.members++;
     if (!manifest_member_read(m, json))
-        return senseless(err);
+        return reread_lines_senseless(err);
     r->archive.bytes += m->member.size_bytes;
     if (!grow(&r->places, r->place_count, &r->place_cap, sizeof *r->places))
         return olv_fail_memory(err);
@@ -46,7 +46,7 @@ static bool take_frame(struct reading *r, const json_t *json, struct olv_error *
                          strtoull(manifest_string(json, "packed_check"), NULL, 16)};
     return olv_json_get_number(json, "frame") == r->said.count
                ? frame_list_add(&r->said, said) || olv_fail_memory(err)
-               : senseless(err);
+               : reread_lines_senseless(err);
 }
 
 bool reread_line(void *self, const char *line, size_t len, struct olv_error *err)
@@ -55,13 +55,13 @@ bool reread_line(void *self, const char *line, size_t len, struct olv_error *err
     json_t *json = json_loadb(line, len, 0, NULL);
     bool ok;
     if (!json)
-        return senseless(err);
+        return reread_lines_senseless(err);
     olv_hasher_add(r->hasher, line, len);
     olv_hasher_add(r->hasher, "\n", 1);
     if (!r->has_begun)
         ok = take_head(r, json, err);
     else if (json_object_get(json, "path"))
-        ok = take_member(r, json, err);
+        ok = reread_lines_take_member(r, json, err);
     else if (json_object_get(json, "begins"))
         ok = take_frame(r, json, err);
     else {
@@ -70,7 +70,7 @@ bool reread_line(void *self, const char *line, size_t len, struct olv_error *err
                             olv_json_get_number(json, "members") == r->archive.members;
     }
     if (!ok && err->code == OLV_OK)
-        senseless(err);
+        reread_lines_senseless(err);
     json_decref(json);
     return ok;
 }

@@ -160,7 +160,7 @@ static void read_twin(struct columns *t, struct olv_stored_file *f)
     f->header = digest_of(t->twin, 4);
 }
 
-static void read_clock(sqlite3_stmt *s, struct olv_stored_file *f)
+static void stored_read_clock(sqlite3_stmt *s, struct olv_stored_file *f)
 {
     const char *word = text_of(s, 24);
     for (int clock = 0; clock < OLV_CLOCK_COUNT; clock++)
@@ -211,7 +211,7 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
     f->own_begins = f->begins;
     f->own_within = f->within;
     f->own_header = f->header;
-    read_clock(s, f);
+    stored_read_clock(s, f);
     if (kind < 0)
         read_twin(t, f);
 }

@@ -55,7 +55,7 @@ struct thinning {
     struct olv_error error;
 };
 
-static bool damaged(struct olv_error *err)
+static bool thin_damaged(struct olv_error *err)
 {
     return olv_fail(err, OLV_BROKEN, "the archive is not what the catalogue says, so it is left as it is");
 }
@@ -107,7 +107,7 @@ static int by_place(uint64_t begins, uint64_t within, uint64_t other_begins, uin
 }
 
 /* Members lie in the order of their places. */
-static struct placed *find(const struct thinning *t, uint64_t begins, uint64_t within)
+static struct placed *thin_find(const struct thinning *t, uint64_t begins, uint64_t within)
 {
     size_t low = 0, high = t->count;
     while (low < high) {
@@ -129,21 +129,21 @@ static bool mark(struct thinning *t, struct olv_error *err)
 {
     const struct thin_options *o = t->options;
     for (size_t i = 0; i < o->count; i++) {
-        struct placed *m = find(t, o->gone[i].begins, o->gone[i].within);
+        struct placed *m = thin_find(t, o->gone[i].begins, o->gone[i].within);
         if (!m)
-            return damaged(err);
+            return thin_damaged(err);
         m->goes = true;
     }
     for (size_t i = 0; i < t->count; i++) {
         struct placed *m = &t->members[i], *twin;
         if (!m->is_link || m->goes)
             continue;
-        twin = find(t, m->twin_begins, m->twin_within);
+        twin = thin_find(t, m->twin_begins, m->twin_within);
         if (twin)
             twin->goes = false;
     }
     for (size_t i = 0; i < o->count; i++)
-        o->gone[i].stays = !find(t, o->gone[i].begins, o->gone[i].within)->goes;
+        o->gone[i].stays = !thin_find(t, o->gone[i].begins, o->gone[i].within)->goes;
     return true;
 }
 
@@ -194,12 +194,12 @@ static bool read_frame(struct thinning *t, size_t number, struct olv_text *out, 
             return false;
         if (ok &&
             decoder_frame(t->decoder, packed, f->length, room, f->plain_length) != (long)f->plain_length)
-            return damaged(err);
+            return thin_damaged(err);
     }
     if (!ok)
         return olv_fail_memory(err);
     if (f->check != frame_check(room, f->plain_length))
-        return damaged(err);
+        return thin_damaged(err);
     out->len += f->plain_length;
     return true;
 }
@@ -213,7 +213,7 @@ struct cutting {
 };
 
 /* Moves what stays of a frame to its front. */
-static void cut(struct thinning *t, struct cutting *c, struct olv_text *plain)
+static void thin_cut(struct thinning *t, struct cutting *c, struct olv_text *plain)
 {
     size_t kept = 0, from = 0, len = plain->len;
     while (from < len) {
@@ -253,7 +253,7 @@ static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, str
     olv_text_clear(&t->plain);
     if (!read_frame(t, number, &t->plain, err))
         return false;
-    cut(t, c, &t->plain);
+    thin_cut(t, c, &t->plain);
     t->new_at += t->plain.len;
     t->new_frames += t->plain.len > 0;
     if (t->plain.len == 0)
@@ -261,7 +261,7 @@ static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, str
     if (t->plain.len == frame->plain_length && is_as_written(t, frame))
         return frames_copy(t->writer, is_plain ? t->plain.data : t->packed.data, frame, err);
     if (t->old.codec == OLV_CODEC_ZIP)
-        return damaged(err);
+        return thin_damaged(err);
     job = frames_next(t->writer, err);
     if (!job)
         return false;
@@ -277,12 +277,12 @@ static bool copy_frames(struct thinning *t, struct olv_error *err)
     for (size_t i = 0; i < t->old.manifest_frame && i < t->frames.count; i++)
         if (!copy_frame(t, &c, i, err))
             return false;
-    return c.member == t->count ? frames_drain(t->writer, err) : damaged(err);
+    return c.member == t->count ? frames_drain(t->writer, err) : thin_damaged(err);
 }
 
 /* ---- the manifest ---- */
 
-static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
+static bool thin_next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct thinning *t = self;
     olv_text_clear(&t->plain);
@@ -316,11 +316,11 @@ static const struct placed *placed_at(const struct thinning *t, uint64_t at)
     return NULL;
 }
 
-static bool take_member(struct thinning *t, json_t *line, struct olv_error *err)
+static bool thin_take_member(struct thinning *t, json_t *line, struct olv_error *err)
 {
     const struct placed *m = placed_at(t, olv_json_get_number(line, "at"));
     if (!m)
-        return damaged(err);
+        return thin_damaged(err);
     if (m->goes)
         return true;
     olv_json_number(line, "frame", m->new_frame);
@@ -329,42 +329,43 @@ static bool take_member(struct thinning *t, json_t *line, struct olv_error *err)
     t->members_left++;
     t->bytes += olv_json_get_number(line, "size");
     if (!m->has_header || !manifest_member_read(&t->line, line))
-        return damaged(err);
+        return thin_damaged(err);
     t->line.made.has_header = true;
     memcpy(t->line.made.header, m->header, sizeof m->header);
     return catalogue_put_member(t->options->catalogue, t->row, &t->line.made, err);
 }
 
 /* Lines about frames and totals are written anew. */
-static bool take_line(void *self, const char *text, size_t len, struct olv_error *err)
+static bool thin_take_line(void *self, const char *text, size_t len, struct olv_error *err)
 {
     struct thinning *t = self;
     json_t *line = json_loadb(text, len, 0, NULL);
-    bool ok = line != NULL || damaged(err);
+    bool ok = line != NULL || thin_damaged(err);
     if (ok && !t->manifest)
         ok = take_head(t, line, err);
     else if (ok && json_object_get(line, "path"))
-        ok = take_member(t, line, err);
+        ok = thin_take_member(t, line, err);
     json_decref(line);
     return ok;
 }
 
 static bool copy_manifest(struct thinning *t, struct olv_error *err)
 {
-    struct byte_stream stream = {t, next_bytes};
+    struct byte_stream stream = {t, thin_next_bytes};
     struct tar_reader *tar = tar_reader_new(&stream, 0);
     struct olv_member member;
     bool ok = tar != NULL || olv_fail_memory(err);
     t->next_frame = t->old.manifest_frame;
-    ok = ok && (tar_next(tar, &member, err) || damaged(err)) && manifest_lines(tar, take_line, t, err);
+    ok = ok && (tar_next(tar, &member, err) || thin_damaged(err)) &&
+         manifest_lines(tar, thin_take_line, t, err);
     tar_reader_free(tar);
-    return ok && (t->manifest || damaged(err)) &&
+    return ok && (t->manifest || thin_damaged(err)) &&
            ending_add(t->writer, t->manifest, t->old.codec, &t->new_manifest_frame, err);
 }
 
 /* ---- the new archive ---- */
 
-static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+static bool thin_put(void *self, const void *bytes, size_t len, struct olv_error *err)
 {
     struct thinning *t = self;
     return olv_write_all(t->fresh.fd, bytes, len) || olv_fail_system(err, "", "cannot write the new archive");
@@ -388,7 +389,7 @@ static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
 }
 
 /* The catalogue knows the name before it is given: what is there of it after a crash is cleared away. */
-static bool publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
+static bool thin_publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
 {
     enum { MOST = 10000 };
     const struct thin_options *o = t->options;
@@ -422,7 +423,7 @@ static bool open_old(struct thinning *t, struct olv_error *err)
 static bool write_new(struct thinning *t, struct olv_error *err)
 {
     const struct thin_options *o = t->options;
-    struct frames_sink sink = {t, put, NULL};
+    struct frames_sink sink = {t, thin_put, NULL};
     struct frames_proof proof = {0};
     unsigned workers = olv_os_cpus();
     t->decoder = t->old.codec == OLV_CODEC_NONE ? NULL : decoder_new(t->old.codec);
@@ -450,12 +451,12 @@ static bool begin_new(struct thinning *t, struct olv_error *err)
     return t->row != 0;
 }
 
-static bool replace(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
+static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
 {
     const struct thin_options *o = t->options;
     struct catalogue_archive *a = &t->archive;
     struct olv_error ignored = {0};
-    bool ok = begin_new(t, err) && write_new(t, err) && publish(t, into, err);
+    bool ok = begin_new(t, err) && write_new(t, err) && thin_publish(t, into, err);
     if (ok) {
         a->name = into;
         a->length = frames_length(t->writer);
@@ -488,7 +489,8 @@ bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], int64_t
     t->fd = t->fresh.fd = -1;
     ok = know(t, err) && open_old(t, err);
     if (ok)
-        ok = is_anything_left(t) ? replace(t, into, err) : catalogue_let_go(o->catalogue, &t->going, err);
+        ok =
+            is_anything_left(t) ? thin_replace(t, into, err) : catalogue_let_go(o->catalogue, &t->going, err);
     *going = t->old.row;
     frames_free(t->writer);
     fresh_close(&t->fresh);

@@ -76,7 +76,7 @@ static bool load_frame(struct vault *v, uint64_t at, struct olv_error *err)
 
 /* ---- the reader's bytes ---- */
 
-static bool next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
+static bool vault_next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct vault *v = self;
     if (v->is_given) {
@@ -94,7 +94,7 @@ struct vault *vault_new(void)
 {
     struct vault *v = calloc(1, sizeof *v);
     if (v && (v->hasher = olv_hasher_new())) {
-        v->stream = (struct byte_stream){v, next_bytes};
+        v->stream = (struct byte_stream){v, vault_next_bytes};
         return v;
     }
     free(v);

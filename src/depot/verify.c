@@ -35,7 +35,7 @@ struct verifying {
     char judged[65];                /* the depot of which is known whether others can write it */
 };
 
-static void tell(struct verifying *v, const char *what, const char *path)
+static void verify_tell(struct verifying *v, const char *what, const char *path)
 {
     v->fault(v->self, &(struct olv_depot_fault){v->archive->depot, v->archive->name, what, path});
 }
@@ -48,11 +48,11 @@ static void on_bad(void *self, size_t number, bool is_lost, const struct olv_err
         snprintf(what, sizeof what, "%s: %s", why->what, strerror(why->sys));
     v->is_damaged = true;
     v->bad[number] = is_lost;
-    tell(v, why->sys ? what : why->what, "");
+    verify_tell(v, why->sys ? what : why->what, "");
 }
 
 /* By contents: headers are not counted. */
-static bool on_progress(void *self, uint64_t plain_bytes)
+static bool verify_on_progress(void *self, uint64_t plain_bytes)
 {
     struct verifying *v = self;
     uint64_t bytes = plain_bytes < v->archive->bytes ? plain_bytes : v->archive->bytes;
@@ -78,8 +78,8 @@ static bool is_as_known(const struct olv_member *m, const struct olv_stored_file
            olv_instant_compare(m->modified, f->modified) == 0 && strcmp(m->link, f->link) == 0;
 }
 
-static bool digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t size,
-                   uint8_t out[OLV_SHA256_SIZE])
+static bool verify_digest(struct olv_hasher *hasher, struct tar_reader *tar, uint64_t size,
+                          uint8_t out[OLV_SHA256_SIZE])
 {
     struct olv_error ignored = {0};
     const uint8_t *bytes;
@@ -108,11 +108,11 @@ static bool is_intact(struct losing *l, const struct olv_stored_file *file)
     struct tar_reader *tar =
         file->codec == OLV_CODEC_NONE ? vault_open(l->vault, &place, &member, &ignored) : NULL;
     return tar && is_as_known(&member, file) &&
-           (!file->digest ||
-            (digest(l->hasher, tar, member.size_bytes, is) && memcmp(is, file->digest, sizeof is) == 0));
+           (!file->digest || (verify_digest(l->hasher, tar, member.size_bytes, is) &&
+                              memcmp(is, file->digest, sizeof is) == 0));
 }
 
-static bool lose(void *self, const struct olv_stored_file *file)
+static bool verify_lose(void *self, const struct olv_stored_file *file)
 {
     struct losing *l = self;
     uint64_t left = file->within + file->size_bytes;
@@ -129,7 +129,7 @@ static bool lose(void *self, const struct olv_stored_file *file)
     }
     if (is_lost && !is_intact(l, file)) {
         l->v->report->lost_members++;
-        tell(l->v, "is lost", file->path);
+        verify_tell(l->v, "is lost", file->path);
     }
     return true;
 }
@@ -138,26 +138,27 @@ static bool lose(void *self, const struct olv_stored_file *file)
 static bool tell_lost(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
 {
     struct losing l = {v, frames, fd, vault_new(), olv_hasher_new()};
-    bool ok = l.vault && l.hasher ? olv_catalogue_files(v->catalogue, OLV_BY_PATH, lose, &l, err)
+    bool ok = l.vault && l.hasher ? olv_catalogue_files(v->catalogue, OLV_BY_PATH, verify_lose, &l, err)
                                   : olv_fail_memory(err);
     vault_free(l.vault);
     olv_hasher_free(l.hasher);
     return ok;
 }
 
-static bool prove(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
+static bool verify_prove(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
 {
     struct olv_stat stat;
     struct pack_source source = {&fd, reading_source, 0};
-    struct frames_proof proof = {v, on_bad, on_progress};
+    struct frames_proof proof = {v, on_bad, verify_on_progress};
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, v->archive->name, "cannot look at it");
     source.size = stat.size_bytes;
     if (stat.size_bytes != v->archive->length) {
         v->is_damaged = true;
-        tell(v,
-             stat.size_bytes < v->archive->length ? "it is shorter than it was" : "it is longer than it was",
-             "");
+        verify_tell(v,
+                    stat.size_bytes < v->archive->length ? "it is shorter than it was"
+                                                         : "it is longer than it was",
+                    "");
     }
     if (!frames_prove(&source, v->archive->codec, frames, olv_os_cpus(), &proof, err) &&
         (err->code == OLV_INTERRUPTED || err->code == OLV_MEMORY))
@@ -222,12 +223,12 @@ static bool verify_archive(void *self, const struct olv_stored_archive *archive)
         char what[100];
         snprintf(what, sizeof what, "it cannot be opened: %s", strerror(errno));
         v->report->missing_archives++;
-        tell(v, what, "");
+        verify_tell(v, what, "");
         return true;
     }
     ok = catalogue_frames(v->catalogue, archive->id, &frames, &v->error);
     v->bad = ok ? calloc(frames.count + 1, sizeof *v->bad) : NULL;
-    ok = ok && (v->bad || olv_fail_memory(&v->error)) && prove(v, fd, &frames, &v->error);
+    ok = ok && (v->bad || olv_fail_memory(&v->error)) && verify_prove(v, fd, &frames, &v->error);
     v->report->bytes += archive->length;
     v->bytes_before += archive->bytes;
     free(v->bad);

@@ -9,7 +9,7 @@ void olv_compose_begin(struct olv_composing *c, struct olv_spool *spool, olv_com
     olv_segment_begin(&c->segment);
 }
 
-static bool flush(struct olv_composing *c, struct olv_error *err)
+static bool compose_flush(struct olv_composing *c, struct olv_error *err)
 {
     bool ok = c->segment.entries == 0 || olv_spool_add(c->spool, &c->segment.bytes, err);
     olv_segment_begin(&c->segment);
@@ -28,7 +28,7 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
     goes_on = c->key.len && olv_text_is_same(&c->key, &last) && c->segment.entries < OLV_SEGMENT_MOST;
     if (c->key.failed)
         return olv_fail_memory(err);
-    if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !flush(c, err))
+    if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !compose_flush(c, err))
         return false;
     olv_segment_add(&c->segment, e);
     return true;
@@ -36,7 +36,7 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
 
 bool olv_compose_end(struct olv_composing *c, struct olv_error *err)
 {
-    bool ok = flush(c, err);
+    bool ok = compose_flush(c, err);
     olv_compose_abandon(c);
     return ok;
 }

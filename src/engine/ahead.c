@@ -52,7 +52,7 @@ static struct olv_trash *trash_for(const struct ahead *a, const struct piece *pi
     return NULL;
 }
 
-static void prepare(struct ahead *a, const struct piece *piece, const struct olv_docket_entry *e)
+static void ahead_prepare(struct ahead *a, const struct piece *piece, const struct olv_docket_entry *e)
 {
     const struct hooks *hooks = hooks_of(e);
     uint64_t number = piece->from + piece->count;
@@ -67,7 +67,7 @@ static void prepare(struct ahead *a, const struct piece *piece, const struct olv
     slot->is_made = hooks && hooks->prepare && hooks->prepare(&turn, e, slot);
 }
 
-static void work(void *self, unsigned worker, void *job)
+static void ahead_work(void *self, unsigned worker, void *job)
 {
     struct ahead *a = self;
     struct piece *piece = job;
@@ -75,7 +75,7 @@ static void work(void *self, unsigned worker, void *job)
     struct olv_docket_entry e;
     (void)worker;
     for (; piece->count < PIECE && olv_segment_next(a->reader, &e, &ignored); piece->count++)
-        prepare(a, piece, &e);
+        ahead_prepare(a, piece, &e);
 }
 
 /* ---- the caller ---- */
@@ -87,7 +87,7 @@ struct ahead *ahead_new(const char *run, struct olv_instant now)
         return NULL;
     snprintf(a->run, sizeof a->run, "%s", run);
     a->now = now;
-    a->crew = crew_new(1, PIECES, work, a);
+    a->crew = crew_new(1, PIECES, ahead_work, a);
     if (a->crew)
         return a;
     free(a);
@@ -116,7 +116,7 @@ void ahead_know(struct ahead *a, uint64_t mount, struct olv_trash *trash)
 }
 
 /* All slots of the next piece are free. */
-static void give(struct ahead *a)
+static void ahead_give(struct ahead *a)
 {
     struct piece *piece = &a->pieces[a->given / PIECE % PIECES];
     *piece = (struct piece){.from = a->given, .known_count = a->known_count};
@@ -134,7 +134,7 @@ void ahead_begin(struct ahead *a, const struct olv_text *segment, uint64_t seque
     a->sequence = sequence;
     a->given = a->ready = 0;
     for (int i = 0; a->reader && i < PIECES; i++)
-        give(a);
+        ahead_give(a);
 }
 
 struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
@@ -143,7 +143,7 @@ struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
     if (!a || !a->reader)
         return NULL;
     if (number && number % PIECE == 0) /* the piece before it was taken */
-        give(a);
+        ahead_give(a);
     while (number >= a->ready && (piece = crew_take(a->crew)))
         a->ready = piece->from + piece->count;
     return number < a->ready ? &a->slots[number % SLOTS] : NULL;

@@ -112,8 +112,8 @@ static bool take_sorted(struct ordering *o, struct olv_error *err)
 }
 
 /* A new docket, filled by going through another one. */
-static struct olv_spool *fill(struct olv_spool *from, struct olv_composing *composing, olv_each_entry each,
-                              void *self, struct olv_error *err)
+static struct olv_spool *approved_fill(struct olv_spool *from, struct olv_composing *composing,
+                                       olv_each_entry each, void *self, struct olv_error *err)
 {
     struct olv_spool *out = olv_spool_new(err);
     if (!out)
@@ -129,7 +129,7 @@ static struct olv_spool *fill(struct olv_spool *from, struct olv_composing *comp
 static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *err)
 {
     struct ordering o = {.sorter = olv_sorter_new(err)};
-    struct olv_spool *out = o.sorter ? fill(docket, &o.composing, sort_entry, &o, err) : NULL;
+    struct olv_spool *out = o.sorter ? approved_fill(docket, &o.composing, sort_entry, &o, err) : NULL;
     bool ok = out && take_sorted(&o, err);
     ok = out && olv_compose_end(&o.composing, err) && ok;
     olv_segment_free(&o.single);
@@ -171,7 +171,7 @@ struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_app
     struct olv_spool *approved, *ordered;
     if (is_good(docket, approval, err))
         return docket;
-    approved = err->code == OLV_OK ? fill(docket, &a.composing, add_approved, &a, err) : NULL;
+    approved = err->code == OLV_OK ? approved_fill(docket, &a.composing, add_approved, &a, err) : NULL;
     olv_text_free(&a.first);
     olv_text_free(&a.scratch);
     if (!approved)

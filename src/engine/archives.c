@@ -47,7 +47,8 @@ static const char *path_of(const struct olv_unfinished_archive *u, char path[LON
     return path;
 }
 
-static void tell(struct clearing *c, const struct olv_unfinished_archive *u, const char *what, int sys)
+static void archives_tell(struct clearing *c, const struct olv_unfinished_archive *u, const char *what,
+                          int sys)
 {
     char path[LONGEST_PATH];
     olv_observe_trouble(c->run->options.observer,
@@ -72,10 +73,10 @@ static bool remove_file(struct clearing *c, int depot, const struct olv_unfinish
     *is_by_us = unlinkat(depot, u->name, 0) == 0;
     if (*is_by_us)
         return true;
-    tell(c, u,
-         u->state == OLV_ARCHIVE_GOING ? "an archive that is to go cannot be removed"
-                                       : "an archive that was not finished cannot be removed",
-         errno);
+    archives_tell(c, u,
+                  u->state == OLV_ARCHIVE_GOING ? "an archive that is to go cannot be removed"
+                                                : "an archive that was not finished cannot be removed",
+                  errno);
     return false;
 }
 
@@ -96,11 +97,12 @@ static bool clear_one(void *self, const struct olv_unfinished_archive *u)
     char path[LONGEST_PATH];
     bool is_gone, is_by_us;
     if (depot < 0) {
-        tell(c, u,
-             why.code == OLV_UNTRUSTED
-                 ? "an archive that is to go, or was not finished, stays, for others can write its depot"
-                 : "the depot of an archive that is to go, or was not finished, cannot be reached",
-             why.sys);
+        archives_tell(
+            c, u,
+            why.code == OLV_UNTRUSTED
+                ? "an archive that is to go, or was not finished, stays, for others can write its depot"
+                : "the depot of an archive that is to go, or was not finished, cannot be reached",
+            why.sys);
         return true;
     }
     if (u->state == OLV_ARCHIVE_MAKING)

@@ -63,7 +63,7 @@ static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *e
 
 /* Opens what the acts of the batch need beside their files, and notes in the register what is known
  * beforehand to get a name. */
-static bool announce(void *self, struct olv_docket_entry *e, struct olv_error *err)
+static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct carrying *c = self;
     struct olv_run *run = c->run;
@@ -77,16 +77,16 @@ static bool announce(void *self, struct olv_docket_entry *e, struct olv_error *e
     return !hooks->announce || hooks->announce(&run->turn, e, err);
 }
 
-static bool prepare(struct carrying *c, const struct batch *batch, struct olv_error *err)
+static bool batch_prepare(struct carrying *c, const struct batch *batch, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     uint64_t sequence = run->turn.sequence;
-    bool ok = olv_segment_each(&batch->segment, announce, c, err);
+    bool ok = olv_segment_each(&batch->segment, batch_announce, c, err);
     run->turn.sequence = sequence;
     return ok && run->lender.store_names(&run->lender, err);
 }
 
-static void begin(struct carrying *c, const struct batch *batch, const uint8_t *salt)
+static void batch_begin(struct carrying *c, const struct batch *batch, const uint8_t *salt)
 {
     struct olv_run *run = c->run;
     c->batch++;
@@ -111,8 +111,8 @@ bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
         olv_segment_close(reader);
         return reader ? olv_fail_memory(err) : false;
     }
-    begin(c, batch, olv_segment_salt(reader));
-    ok = prepare(c, batch, err);
+    batch_begin(c, batch, olv_segment_salt(reader));
+    ok = batch_prepare(c, batch, err);
     while (ok && olv_segment_next(reader, &e, err)) {
         uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
         if (!group_takes(g, &e))

@@ -87,7 +87,7 @@ static void turn(struct batches *b)
 
 /* While one batch is done, one commit brings to the disk what the one before it touched and came to, and the
  * intent of the one behind it. */
-static bool step(struct batches *b, bool *has_more, struct olv_error *err)
+static bool carry_step(struct batches *b, bool *has_more, struct olv_error *err)
 {
     struct olv_error late = {0};
     bool ok = read_next(b, err);
@@ -107,7 +107,7 @@ static bool step(struct batches *b, bool *has_more, struct olv_error *err)
 }
 
 /* All outcomes up to now are lines, and what they tell of is on the disk. */
-static bool drain(struct batches *b, struct olv_error *err)
+static bool carry_drain(struct batches *b, struct olv_error *err)
 {
     return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) &&
            touched_sync(&b->carrying.touched, err);
@@ -118,20 +118,20 @@ static bool turn_ledger(struct batches *b, struct olv_error *err)
 {
     struct olv_run *run = b->carrying.run;
     return !olv_ledger_is_segment_full(run->ledger) ||
-           (drain(b, err) && run_sync(run, err) && run_checkpoint(run, err));
+           (carry_drain(b, err) && run_sync(run, err) && run_checkpoint(run, err));
 }
 
 static bool do_batches(struct batches *b, struct olv_error *err)
 {
     bool has_more = true, ok = olv_spool_rewind(b->carrying.docket, err);
     while (ok && has_more)
-        ok = step(b, &has_more, err) && turn_ledger(b, err);
-    return ok && drain(b, err);
+        ok = carry_step(b, &has_more, err) && turn_ledger(b, err);
+    return ok && carry_drain(b, err);
 }
 
 /* ---- the run ---- */
 
-static bool make_directory(struct olv_run *run, struct olv_error *err)
+static bool carry_make_directory(struct olv_run *run, struct olv_error *err)
 {
     int failed;
     if (run->directory >= 0)
@@ -147,7 +147,7 @@ static bool make_directory(struct olv_run *run, struct olv_error *err)
 bool run_begin(struct olv_run *run, struct olv_error *err)
 {
     const struct olv_policy *policy = run->options.policy;
-    while (!make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
+    while (!carry_make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
         if (!reserve_use(run->state.dir, err))
             return false;
     olv_ledger_begin_run(run->ledger,
@@ -166,7 +166,7 @@ bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_
            (!any || catalogue_note_recorded(run->lent.catalogue, err)) && state_mark_closed(&run->state, err);
 }
 
-static bool end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
+static bool carry_end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
 {
     struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
                                   r->done + r->told, r->left + r->refused,
@@ -205,7 +205,7 @@ static void close_batches(struct batches *b)
 }
 
 /* All questions come before the first act. */
-static bool approve(struct batches *b, const struct olv_approval *approval, struct olv_error *err)
+static bool carry_approve(struct batches *b, const struct olv_approval *approval, struct olv_error *err)
 {
     struct carrying *c = &b->carrying;
     struct olv_spool *approved = approved_docket(c->docket, approval, c->result, err);
@@ -226,7 +226,7 @@ static void on_failed_late(void *self, const char *path, const struct olv_error 
 }
 
 /* What acts do in the end. */
-static bool finish(struct carrying *c, struct olv_error *err)
+static bool carry_finish(struct carrying *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     bool ok = true;
@@ -247,8 +247,8 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
     *result = (struct olv_run_result){0};
     olv_error_clear(err);
     ok = result->has_begun = run_begin(run, err) || olv_error_as(err, OLV_STATE);
-    ok = ok && open_batches(&b, run, result, err) && approve(&b, approval, err) && do_batches(&b, err) &&
-         finish(&b.carrying, err) && end(run, result, err);
+    ok = ok && open_batches(&b, run, result, err) && carry_approve(&b, approval, err) &&
+         do_batches(&b, err) && carry_finish(&b.carrying, err) && carry_end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
     return ok; /* a run that could not be ended stays open, and the next one settles it */

@@ -45,7 +45,7 @@ static bool commit(struct commits *c, struct olv_error *err)
     return run_write(c->run, err);
 }
 
-static void work(void *self, unsigned worker, void *job)
+static void commits_work(void *self, unsigned worker, void *job)
 {
     struct commits *c = job;
     (void)self;
@@ -60,7 +60,7 @@ struct commits *commits_new(struct olv_run *run, struct recorder *recorder)
         return NULL;
     c->run = run;
     c->recorder = recorder;
-    c->crew = crew_new(1, 1, work, NULL);
+    c->crew = crew_new(1, 1, commits_work, NULL);
     return c;
 }
 

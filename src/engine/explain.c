@@ -84,7 +84,7 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     return x->out->path || olv_fail_memory(err);
 }
 
-static bool open_directory(struct explaining *x)
+static bool explain_open_directory(struct explaining *x)
 {
     char *directory = olv_path_directory(x->out->path);
     x->name = olv_path_name(x->out->path);
@@ -293,7 +293,7 @@ static bool note_former(struct explaining *x, struct olv_error *err)
     return x->out->was || olv_fail_memory(err);
 }
 
-static bool begin(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+static bool explain_begin(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     if (!judging_begin(&x->judging, x->policy, x->options, observer, err))
         return false;
@@ -301,10 +301,10 @@ static bool begin(struct explaining *x, const struct olv_observer *observer, str
     return judge_begin(&x->judge, &x->judging) || olv_fail_memory(err);
 }
 
-static bool judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+static bool explain_judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
-    if (!begin(x, observer, err))
+    if (!explain_begin(x, observer, err))
         return false;
     find_place(x);
     find_entry(x);
@@ -371,7 +371,7 @@ static bool look_in_depots(struct explaining *x, const struct olv_observer *obse
     x->out->verdict.reason = OLV_GONE;
     if (!x->options->catalogue)
         return true;
-    ok = begin(x, observer, err);
+    ok = explain_begin(x, observer, err);
     ok = stored_judge_begin(&judge, x->policy, &x->judging) && ok;
     if (!ok && err->code == OLV_OK)
         olv_fail_memory(err);
@@ -393,8 +393,8 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
         return olv_fail_memory(err);
     x.arena = &out->memory->arena;
     ok = find_path(&x, path, err);
-    if (ok && open_directory(&x))
-        ok = judge(&x, observer, err);
+    if (ok && explain_open_directory(&x))
+        ok = explain_judge(&x, observer, err);
     else if (ok)
         ok = look_in_depots(&x, observer, err);
     if (x.dir >= 0)

@@ -52,8 +52,8 @@ static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct
     return !spare_entry(run, e, o);
 }
 
-static void apply(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
-                  struct olv_outcome *o)
+static void group_apply(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
+                        struct olv_outcome *o)
 {
     if (hooks->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
@@ -79,7 +79,7 @@ static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct
     turn->made = made;
     turn->made_ahead = ahead_take(c->ahead, e->number);
     if (o->result == OLV_PENDING && is_ready(c, hooks, e, o)) {
-        apply(c, hooks, e, o);
+        group_apply(c, hooks, e, o);
         ok = !(e->act->traits & OLV_TOUCHES) || note_source(c, err);
     }
     ahead_drop(turn->made_ahead);
@@ -168,7 +168,8 @@ static bool make_keyed(struct carrying *c, const struct hooks *hooks, struct gro
 
 /* ---- a group ---- */
 
-static bool make(struct carrying *c, const struct hooks *hooks, struct group *group, struct olv_error *err)
+static bool group_make(struct carrying *c, const struct hooks *hooks, struct group *group,
+                       struct olv_error *err)
 {
     c->keyed.is_bound &= is_made(&c->keyed, hooks, group->sequence);
     if (hooks->key)
@@ -202,7 +203,7 @@ bool group_do(struct carrying *c, struct several *g, struct olv_error *err)
     if (!hooks)
         return true;
     run_take_turn(c->run, &g->entries[0]);
-    ok = make(c, hooks, &group, err) && apply_all(c, hooks, g, err);
+    ok = group_make(c, hooks, &group, err) && apply_all(c, hooks, g, err);
     if (ok && hooks->complete)
         hooks->complete(&c->run->turn, &group);
     for (size_t i = 0; ok && i < g->count; i++)

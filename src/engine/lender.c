@@ -33,8 +33,8 @@ static bool archive_made(const struct lender *lender, const struct archive_made 
     return a->path || olv_fail_memory(err);
 }
 
-static bool note_name(const struct lender *lender, uint64_t entry, const char *path,
-                      const struct olv_stat *stat, bool is_spared, struct olv_error *err)
+static bool lender_note_name(const struct lender *lender, uint64_t entry, const char *path,
+                             const struct olv_stat *stat, bool is_spared, struct olv_error *err)
 {
     struct olv_register *reg = run_register(run_of(lender), err);
     return reg && given_note(reg, entry, path, stat, is_spared, err);
@@ -74,7 +74,7 @@ static bool find_had(const struct lender *lender, struct olv_had *had, char was_
 
 const struct lender lender_functions = {.catalogue = catalogue,
                                         .archive_made = archive_made,
-                                        .note_name = note_name,
+                                        .note_name = lender_note_name,
                                         .store_names = store_names,
                                         .find_name = find_name,
                                         .is_spared = is_spared,

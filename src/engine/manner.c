@@ -49,7 +49,7 @@ static void put_period(struct olv_text *out, const struct manner_facts *f)
         olv_text_printf(out, "-%02d", d.day);
 }
 
-static void put_name(struct olv_text *out, const struct manner_facts *f)
+static void manner_put_name(struct olv_text *out, const struct manner_facts *f)
 {
     put_plain(out, f->rule->name);
     olv_text_puts(out, "-");
@@ -66,7 +66,7 @@ static bool is_asked_again(const struct manner *m, const struct manner_facts *f)
            (m->name.len == 0 || memcmp(m->last_name.data, m->name.data, m->name.len) == 0);
 }
 
-static void remember(struct manner *m, const struct manner_facts *f)
+static void manner_remember(struct manner *m, const struct manner_facts *f)
 {
     m->step = f->step;
     olv_text_clear(&m->last_name);
@@ -78,10 +78,10 @@ const struct olv_manner *manner_of(struct manner *m, const struct manner_facts *
     const struct olv_step *step = f->step;
     olv_text_clear(&m->name);
     if (step->depot)
-        put_name(&m->name, f);
+        manner_put_name(&m->name, f);
     if (is_asked_again(m, f))
         return &m->manner;
-    remember(m, f);
+    manner_remember(m, f);
     m->manner = (struct olv_manner){.codec = step->codec, .level = step->level, .text = step->text};
     if (step->depot) {
         olv_text_clear(&m->path);

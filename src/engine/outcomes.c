@@ -55,7 +55,8 @@ static void count_done(struct olv_run_result *r, const struct olv_docket_entry *
     by_act->packed_bytes += o->packed_bytes;
 }
 
-static void count(struct olv_run_result *r, const struct olv_docket_entry *e, const struct olv_outcome *o)
+static void outcomes_count(struct olv_run_result *r, const struct olv_docket_entry *e,
+                           const struct olv_outcome *o)
 {
     switch (o->result) {
     case OLV_DONE:
@@ -82,7 +83,7 @@ void outcomes_add(struct carrying *c, const struct olv_docket_entry *e, struct o
         o->result = OLV_FAILED;
     }
     record(c, e, o);
-    count(c->result, e, o);
+    outcomes_count(c->result, e, o);
 }
 
 void outcomes_failed_late(struct carrying *c, const struct olv_act *act, const char *path,

@@ -57,7 +57,7 @@ static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t 
         mounts[(*count)++] = mount;
 }
 
-static void merge(struct planner *p, const struct plan_worker *w)
+static void plan_merge(struct planner *p, const struct plan_worker *w)
 {
     struct olv_plan *plan = p->plan;
     if (!w->rules || !plan->rules)
@@ -73,14 +73,15 @@ static void merge(struct planner *p, const struct plan_worker *w)
 
 /* ---- the docket ---- */
 
-static void fail(struct planner *p, const struct olv_error *err)
+static void plan_fail(struct planner *p, const struct olv_error *err)
 {
     if (!atomic_exchange(&p->has_failed, true))
         p->error = *err;
 }
 
 /* Makes sure that the worker knows the path and the identity of the entry's directory. */
-static bool know_directory(struct plan_worker *w, const struct olv_scan_entry *entry, struct olv_error *err)
+static bool plan_know_directory(struct plan_worker *w, const struct olv_scan_entry *entry,
+                                struct olv_error *err)
 {
     bool has_entered = w->judge.entered == entry->dir->serial; /* another worker may have, too */
     if (w->dir == entry->dir->serial)
@@ -138,12 +139,12 @@ static const struct olv_manner *manner_for(struct plan_worker *w, struct olv_sca
     }
     manner = manner_of(&w->manner, &facts);
     if (!manner)
-        fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
+        plan_fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
     return manner;
 }
 
-static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, const struct olv_step *step,
-                          struct olv_verdict v)
+static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry,
+                               const struct olv_step *step, struct olv_verdict v)
 {
     const struct whole *whole =
         entry->kind == OLV_KIND_DIRECTORY ? wholes_find(w->planner->wholes, &entry->stat) : NULL;
@@ -167,7 +168,7 @@ static void add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry, c
         e.contents = whole->contents;
     }
     if (!olv_compose_add(&w->composing, &e, &err))
-        fail(w->planner, &err);
+        plan_fail(w->planner, &err);
 }
 
 /* True if it is to be done: of a directory then nothing else needs to be. */
@@ -178,8 +179,8 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
     struct olv_rule_tally *tally = &w->rules[v.rule];
     struct olv_error err = {0};
     enum olv_reason waits;
-    if (!know_directory(w, entry, &err)) {
-        fail(w->planner, &err);
+    if (!plan_know_directory(w, entry, &err)) {
+        plan_fail(w->planner, &err);
         return false;
     }
     if (step->act->traits & OLV_TOUCHES && is_guarded(w, entry)) {
@@ -199,13 +200,13 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
     if (step->act->destination == OLV_TO_TRASH)
         add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
     if (options->wants_docket)
-        add_to_docket(w, entry, step, v);
+        plan_add_to_docket(w, entry, step, v);
     return step->act->traits & OLV_TOUCHES;
 }
 
 /* ---- the walk ---- */
 
-static bool note(struct plan_worker *w, struct olv_scan_entry *entry, struct olv_verdict v)
+static bool plan_note(struct plan_worker *w, struct olv_scan_entry *entry, struct olv_verdict v)
 {
     struct olv_rule_tally *tally = &w->rules[v.rule];
     if (v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE) {
@@ -244,48 +245,48 @@ static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
                 whole->contents.bytes; /* what goes with it; the docket has its own size */
         }
     }
-    if (note(w, entry, v))
+    if (plan_note(w, entry, v))
         entry->data = (void *)(uintptr_t)goes_whole;
 }
 
-static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+static void plan_visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct planner *p = self;
     struct plan_worker *w = &p->workers[number];
     if (entry->kind != OLV_KIND_DIRECTORY) {
         w->looked_at++;
-        note(w, entry, judge_file(&w->judge, entry));
+        plan_note(w, entry, judge_file(&w->judge, entry));
     } else if (p->wholes) {
         visit_directory(w, entry);
     }
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+static bool plan_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct planner *p = self;
     return !atomic_load(&p->has_failed) && !dir->data && judge_enter(&p->workers[number].judge, dir, stat);
 }
 
-static void on_trouble(void *self, const struct olv_trouble *trouble)
+static void plan_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct planner *p = self;
     p->plan->troubles += trouble->kind == OLV_TROUBLE_UNREADABLE;
     olv_observe_trouble(p->observer, *trouble);
 }
 
-static void on_progress(void *self, const struct olv_progress *progress)
+static void plan_on_progress(void *self, const struct olv_progress *progress)
 {
     struct planner *p = self;
     olv_observe_progress(p->observer, *progress);
 }
 
-static bool is_interrupted(void *self)
+static bool plan_is_interrupted(void *self)
 {
     struct planner *p = self;
     return atomic_load(&p->has_failed) || olv_observe_interrupted(p->observer);
 }
 
-static bool begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
+static bool plan_begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
 {
     if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
         return false;
@@ -314,7 +315,7 @@ static bool begin(struct planner *p, const struct olv_observer *observer, struct
     return p->plan->docket || !p->options->wants_docket;
 }
 
-static void end(struct planner *p)
+static void plan_end(struct planner *p)
 {
     for (unsigned i = 0; p->workers && i < p->worker_count; i++) {
         struct plan_worker *w = &p->workers[i];
@@ -329,17 +330,19 @@ static void end(struct planner *p)
     judging_end(&p->judging);
 }
 
-static bool walk(struct planner *p, struct olv_error *err)
+static bool plan_walk(struct planner *p, struct olv_error *err)
 {
-    struct olv_observer between = {
-        .self = p, .progress = on_progress, .trouble = on_trouble, .is_interrupted = is_interrupted};
-    struct olv_scan_visitor visitor = {.self = p, .enter = enter, .visit = visit};
+    struct olv_observer between = {.self = p,
+                                   .progress = plan_on_progress,
+                                   .trouble = plan_on_trouble,
+                                   .is_interrupted = plan_is_interrupted};
+    struct olv_scan_visitor visitor = {.self = p, .enter = plan_enter, .visit = plan_visit};
     const struct roots *roots = &p->judging.roots;
     bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
     for (unsigned i = 0; ok && i < p->worker_count; i++) {
         if (p->options->wants_docket)
             ok = olv_compose_end(&p->workers[i].composing, err);
-        merge(p, &p->workers[i]);
+        plan_merge(p, &p->workers[i]);
     }
     if (atomic_load(&p->has_failed)) {
         *err = p->error;
@@ -355,15 +358,15 @@ bool olv_plan_make(struct olv_plan *plan, const struct olv_policy *policy,
     struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
     bool ok;
     *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
-    ok = begin(&p,
-               &(struct olv_observer){.self = &p,
-                                      .progress = on_progress,
-                                      .trouble = on_trouble,
-                                      .is_interrupted = is_interrupted},
-               err) &&
-         walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
+    ok = plan_begin(&p,
+                    &(struct olv_observer){.self = &p,
+                                           .progress = plan_on_progress,
+                                           .trouble = plan_on_trouble,
+                                           .is_interrupted = plan_is_interrupted},
+                    err) &&
+         plan_walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
          plan_trash(plan, policy, options, err);
-    end(&p);
+    plan_end(&p);
     return ok;
 }
 

@@ -49,7 +49,8 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
         close(dir);
 }
 
-static bool add_to_docket(struct depot_planner *p, const struct olv_stored_file *f, struct olv_verdict v)
+static bool plan_depots_add_to_docket(struct depot_planner *p, const struct olv_stored_file *f,
+                                      struct olv_verdict v)
 {
     struct olv_location location = locate_member(f, p->hasher);
     struct olv_docket_entry *e = &p->entry;
@@ -78,11 +79,11 @@ static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, c
         return true;
     p->plan->due_files++;
     p->plan->due_bytes += stat->size_bytes;
-    return !options->wants_docket || add_to_docket(p, f, v);
+    return !options->wants_docket || plan_depots_add_to_docket(p, f, v);
 }
 
 /* Directories in archives are of use only as long as something else in them is. */
-static bool judge(void *self, const struct olv_stored_file *f)
+static bool plan_depots_judge(void *self, const struct olv_stored_file *f)
 {
     struct depot_planner *p = self;
     struct olv_verdict v;
@@ -118,7 +119,7 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     olv_compose_begin(&p.composing, plan->docket, batch_key_of);
     p.hasher = olv_hasher_new();
     ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
-    ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, judge, &p, err);
+    ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, plan_depots_judge, &p, err);
     if (ok && p.error.code != OLV_OK) {
         *err = p.error;
         ok = false;

@@ -18,7 +18,7 @@ enum olv_reason why_it_waits(const struct olv_plan_options *options, size_t rule
     return options->is_clock_off ? OLV_CLOCK_OFF : OLV_DUE;
 }
 
-static void count(void *self, const struct olv_found_item *found)
+static void plan_trash_count(void *self, const struct olv_found_item *found)
 {
     struct olv_plan *plan = self;
     struct olv_stat stat = {.size_bytes = found->size_bytes, .modified = found->deleted};
@@ -41,7 +41,7 @@ bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,
     query.until = olv_zone_cutoff(policy->zone, options->as_of, policy->trash_keep);
     query.until.s++; /* the bound is outside, and "at least that old" is due; trashes know whole seconds */
     docket = plan->trash_reason == OLV_DUE ? plan->docket : NULL;
-    if (!olv_items_find(options->trashes, &query, docket, count, plan, err))
+    if (!olv_items_find(options->trashes, &query, docket, plan_trash_count, plan, err))
         return false;
     if (plan->trash_reason == OLV_DUE) {
         plan->due_files += plan->trash.files;

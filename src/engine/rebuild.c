@@ -27,7 +27,7 @@ struct rebuilding {
     void *self;
 };
 
-static bool take(void *self, const struct olv_ledger_record *r)
+static bool rebuild_take(void *self, const struct olv_ledger_record *r)
 {
     struct rebuilding *x = self;
     struct told *t;
@@ -56,7 +56,7 @@ static bool is_recorded(void *self, const struct catalogue_archive *a)
     return false;
 }
 
-static void tell(void *self, const struct olv_depot_fault *fault)
+static void rebuild_tell(void *self, const struct olv_depot_fault *fault)
 {
     const struct rebuilding *x = self;
     x->fault(x->self, fault);
@@ -65,7 +65,7 @@ static void tell(void *self, const struct olv_depot_fault *fault)
 static bool read_ledger(struct rebuilding *x, const char *state, struct olv_error *err)
 {
     const struct olv_ledger_query archives = {.kind = "archive", .without_names = true};
-    if (!olv_ledger_search(state, &archives, take, x, err))
+    if (!olv_ledger_search(state, &archives, rebuild_take, x, err))
         return false;
     return !x->no_memory || olv_fail_memory(err);
 }
@@ -91,7 +91,7 @@ bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
 {
     struct rebuilding x = {.fault = fault, .self = self};
     struct reread_options o = {
-        .depot = depot, .path = path, .dir = -1, .fault = tell, .self = &x, .observer = observer};
+        .depot = depot, .path = path, .dir = -1, .fault = rebuild_tell, .self = &x, .observer = observer};
     bool ok = open_depot(&x, state, &o, err) && depot_rebuild(state, &o, report, err);
     if (o.dir >= 0)
         close(o.dir);

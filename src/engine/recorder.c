@@ -44,7 +44,7 @@ static void write_record(struct olv_ledger *ledger, struct record *record)
     free(record->words);
 }
 
-static void work(void *self, unsigned worker, void *job)
+static void recorder_work(void *self, unsigned worker, void *job)
 {
     struct recorder *r = self;
     struct chunk *chunk = job;
@@ -65,7 +65,7 @@ struct recorder *recorder_new(struct olv_ledger *ledger)
     r->has_failed = false;
     for (size_t i = 0; i < CHUNKS; i++)
         r->chunks[i].count = 0;
-    r->crew = crew_new(1, CHUNKS, work, r);
+    r->crew = crew_new(1, CHUNKS, recorder_work, r);
     if (r->crew)
         return r;
     free(r);
@@ -73,7 +73,7 @@ struct recorder *recorder_new(struct olv_ledger *ledger)
 }
 
 /* The chunk at hand goes to the thread; the next one is free. */
-static void give(struct recorder *r)
+static void recorder_give(struct recorder *r)
 {
     if (r->chunks[r->at].count == 0)
         return;
@@ -86,19 +86,19 @@ static void give(struct recorder *r)
 
 bool recorder_drain(struct recorder *r)
 {
-    give(r);
+    recorder_give(r);
     while (crew_take(r->crew))
         ;
     return !r->has_failed;
 }
 
 /* The place of the next record. */
-static struct record *next(struct recorder *r)
+static struct record *recorder_next(struct recorder *r)
 {
     struct chunk *chunk = &r->chunks[r->at];
     struct record *record;
     if (chunk->count == CHUNK) {
-        give(r);
+        recorder_give(r);
         chunk = &r->chunks[r->at];
     }
     record = &chunk->records[chunk->count++];
@@ -134,7 +134,7 @@ static bool keep_words(struct record *record)
 
 void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
 {
-    struct record *record = next(r);
+    struct record *record = recorder_next(r);
     record->what = OUTCOME;
     record->entry = *facts->entry;
     if (record->entry.location) {
@@ -152,11 +152,11 @@ void recorder_add(struct recorder *r, const struct olv_outcome_facts *facts)
 
 void recorder_collect(struct recorder *r, const struct olv_intent_facts *intent)
 {
-    struct record *record = next(r);
+    struct record *record = recorder_next(r);
     record->what = intent ? INTENT : COLLECT;
     if (intent)
         record->intent = *intent;
-    give(r);
+    recorder_give(r);
     r->collected_at = r->given;
 }
 

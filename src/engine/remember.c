@@ -3,7 +3,7 @@
 
 #include "state/had.h"
 
-static void tell(struct olv_run *run, const struct olv_error *err)
+static void remember_tell(struct olv_run *run, const struct olv_error *err)
 {
     olv_observe_trouble(run->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
@@ -26,7 +26,7 @@ void remember_outcome(struct olv_run *run, const struct olv_docket_entry *e, con
     else if (run_register(run, &err))
         had_note(run->reg, &had, &err);
     if (err.code != OLV_OK)
-        tell(run, &err);
+        remember_tell(run, &err);
     olv_text_free(&path);
 }
 
@@ -34,5 +34,5 @@ void remember_store(struct olv_run *run)
 {
     struct olv_error err = {0};
     if (run->reg && !register_store(run->reg, run->lent.run, run->lent.now, &err))
-        tell(run, &err);
+        remember_tell(run, &err);
 }

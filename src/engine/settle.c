@@ -93,8 +93,8 @@ static bool know_registers(struct olv_run *run, struct olv_error *err)
 }
 
 /* Its directory, and its trash, as far as they can be reached. */
-static bool reach(struct settling *s, const struct hooks *hooks, const struct olv_docket_entry *e,
-                  struct olv_error *err)
+static bool settle_reach(struct settling *s, const struct hooks *hooks, const struct olv_docket_entry *e,
+                         struct olv_error *err)
 {
     struct turn *turn = &s->run->turn;
     run_take_turn(s->run, e);
@@ -107,7 +107,7 @@ static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, 
     const struct hooks *hooks = hooks_of(e);
     enum olv_truth was_done = OLV_NO;
     if (hooks && hooks->settle)
-        was_done = reach(s, hooks, e, &o->error) ? hooks->settle(&s->run->turn, e, o) : OLV_UNKNOWN;
+        was_done = settle_reach(s, hooks, e, &o->error) ? hooks->settle(&s->run->turn, e, o) : OLV_UNKNOWN;
     if (was_done == OLV_YES)
         return true;
     if (was_done == OLV_UNKNOWN && o->error.code == OLV_OK)
@@ -160,7 +160,7 @@ static void look_before(struct settling *s, const struct olv_docket_entry *e)
     const struct hooks *hooks = hooks_of(e);
     struct olv_error ignored = {0};
     if (hooks && hooks->look)
-        hooks->look(&s->run->turn, e, reach(s, hooks, e, &ignored));
+        hooks->look(&s->run->turn, e, settle_reach(s, hooks, e, &ignored));
 }
 
 /* All entries of a batch that have no outcome. */

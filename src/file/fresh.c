@@ -31,7 +31,7 @@ static void aside_name(const char *label, char out[FRESH_LABEL + 32])
     snprintf(out, FRESH_LABEL + 32, ".olvido-%.*s.replaced", FRESH_LABEL, label);
 }
 
-static bool open_it(struct fresh *f, struct olv_error *err)
+static bool fresh_open_it(struct fresh *f, struct olv_error *err)
 {
     f->fd = olv_os_make_unnamed(f->dir);
     if (f->fd >= 0)
@@ -51,7 +51,7 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
 {
     *f = (struct fresh){.fd = -1, .dir = dir};
     snprintf(f->label, sizeof f->label, "%s", label);
-    if (!open_it(f, err))
+    if (!fresh_open_it(f, err))
         return false;
     if (olv_os_clear_lists(f->fd))
         return true;
@@ -79,7 +79,7 @@ static bool is_taken(const char *wanted, struct olv_error *err)
 /* ---- replacing ---- */
 
 /* What was there is never without a name: it goes aside in the exchange, or right before. */
-static bool replace(struct fresh *f, const char *wanted)
+static bool fresh_replace(struct fresh *f, const char *wanted)
 {
     struct olv_stat there;
     char aside[sizeof f->aside];
@@ -137,7 +137,7 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
             f->name[0] = '\0';
             return true;
         }
-        if (errno == EEXIST && replace(f, wanted))
+        if (errno == EEXIST && fresh_replace(f, wanted))
             return true;
         return errno == EEXIST ? is_taken(wanted, err)
                                : olv_fail_system(err, wanted, "cannot give it its name");

@@ -24,7 +24,7 @@ struct olv_directory_id olv_directory_id_of(const struct olv_stat *stat)
     return (struct olv_directory_id){.mount = stat->mount, .device = stat->device, .inode = stat->inode};
 }
 
-static bool same(struct olv_instant a, struct olv_instant b)
+static bool identity_same(struct olv_instant a, struct olv_instant b)
 {
     return olv_instant_compare(a, b) == 0;
 }
@@ -32,16 +32,16 @@ static bool same(struct olv_instant a, struct olv_instant b)
 bool olv_identity_is(const struct olv_identity *i, const struct olv_stat *stat)
 {
     return i->mount == stat->mount && i->inode == stat->inode && i->has_born == stat->has_born &&
-           (!i->has_born || same(i->born, stat->born));
+           (!i->has_born || identity_same(i->born, stat->born));
 }
 
 bool olv_identity_survived(const struct olv_identity *i, const struct olv_stat *stat)
 {
     if (i->kind != stat->kind || i->inode != stat->inode)
         return false;
-    if (i->size_bytes != stat->size_bytes || !same(i->modified, stat->modified))
+    if (i->size_bytes != stat->size_bytes || !identity_same(i->modified, stat->modified))
         return false;
-    if (i->has_born && stat->has_born && !same(i->born, stat->born))
+    if (i->has_born && stat->has_born && !identity_same(i->born, stat->born))
         return false;
     return true;
 }
@@ -49,7 +49,7 @@ bool olv_identity_survived(const struct olv_identity *i, const struct olv_stat *
 bool olv_identity_holds(const struct olv_identity *i, const struct olv_stat *stat, bool with_changed)
 {
     return i->mount == stat->mount && olv_identity_survived(i, stat) &&
-           (!with_changed || same(i->changed, stat->changed));
+           (!with_changed || identity_same(i->changed, stat->changed));
 }
 
 bool olv_directory_is_ours(const struct olv_stat *directory)

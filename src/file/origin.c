@@ -28,8 +28,8 @@ static bool put_covered(const struct origin *o, const struct olv_stat *stat, str
     return !out->failed;
 }
 
-static bool seal(const struct origin *o, const struct olv_stat *stat, const struct olv_notes *notes,
-                 char hex[OLV_HEX_SIZE])
+static bool origin_seal(const struct origin *o, const struct olv_stat *stat, const struct olv_notes *notes,
+                        char hex[OLV_HEX_SIZE])
 {
     struct olv_text covered = {0};
     uint8_t mac[OLV_SHA256_SIZE];
@@ -47,7 +47,7 @@ bool origin_write(int fd, const struct origin *o, const struct olv_notes *notes)
     struct olv_text note = {0};
     struct olv_stat stat;
     char mac[OLV_HEX_SIZE];
-    bool ok = olv_os_stat(fd, "", &stat) && seal(o, &stat, notes, mac);
+    bool ok = olv_os_stat(fd, "", &stat) && origin_seal(o, &stat, notes, mac);
     if (ok) {
         olv_text_puts(&note, "{");
         olv_json_put_name(&note, "name", o->name);
@@ -88,7 +88,7 @@ bool origin_verify(const void *note, size_t len, const struct olv_stat *stat, co
     json_t *json = json_loadb(note, len, 0, NULL);
     const char *mac = json_string_value(json_object_get(json, "mac"));
     char is[OLV_HEX_SIZE];
-    bool ok = json_is_object(json) && mac && get(json, out) && seal(out, stat, notes, is) &&
+    bool ok = json_is_object(json) && mac && get(json, out) && origin_seal(out, stat, notes, is) &&
               strlen(mac) == OLV_HEX_SIZE - 1 && olv_is_same(mac, is, OLV_HEX_SIZE - 1);
     json_decref(json);
     return ok;

@@ -30,7 +30,7 @@ static struct manner manner_below(const struct olv_stat *above, const struct olv
 }
 
 /* Only root can give away; whoever else recovers owns what he makes. */
-static bool give(void *self, int fd, struct olv_error *err)
+static bool parents_give(void *self, int fd, struct olv_error *err)
 {
     const struct manner *m = self;
     if (fchown(fd, (uid_t)m->owner, (gid_t)m->group) != 0 && (errno != EPERM || geteuid() == 0))
@@ -38,9 +38,10 @@ static bool give(void *self, int fd, struct olv_error *err)
     return fchmod(fd, (mode_t)m->mode) == 0 || olv_fail_system(err, "", "cannot give the directory its mode");
 }
 
-static int make(int above, const char *name, struct manner *m, const char *label, struct olv_error *err)
+static int parents_make(int above, const char *name, struct manner *m, const char *label,
+                        struct olv_error *err)
 {
-    int fd = room_make_directory(above, name, label, give, m, err);
+    int fd = room_make_directory(above, name, label, parents_give, m, err);
     if (fd < 0 || fsync(above) == 0)
         return fd;
     olv_fail_system(err, "", "cannot bring the new directory to the disk");
@@ -49,7 +50,8 @@ static int make(int above, const char *name, struct manner *m, const char *label
 }
 
 /* One directory further down. */
-static int descend(int above, const char *name, struct manner *m, const char *label, struct olv_error *err)
+static int parents_descend(int above, const char *name, struct manner *m, const char *label,
+                           struct olv_error *err)
 {
     int fd = olv_os_open_dir(above, name, false);
     if (fd >= 0)
@@ -58,7 +60,7 @@ static int descend(int above, const char *name, struct manner *m, const char *la
         olv_fail_system(err, "", "cannot open the directory %.200s", name);
         return -1;
     }
-    fd = make(above, name, m, label, err);
+    fd = parents_make(above, name, m, label, err);
     if (fd >= 0 || err->sys != EEXIST)
         return fd;
     olv_error_clear(err); /* somebody else has made it */
@@ -107,7 +109,7 @@ static int make_missing(int fd, char *rest, struct manner *manner, const char *l
 {
     char *more = NULL;
     for (char *name = strtok_r(rest, "/", &more); fd >= 0 && name; name = strtok_r(NULL, "/", &more)) {
-        int below = descend(fd, name, manner, label, err);
+        int below = parents_descend(fd, name, manner, label, err);
         close(fd);
         fd = below;
     }

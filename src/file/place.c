@@ -19,7 +19,7 @@ static bool taken(struct olv_error *err, const char *name)
     return olv_error_at(err, name);
 }
 
-static bool failed(struct olv_error *err, const char *name)
+static bool place_failed(struct olv_error *err, const char *name)
 {
     return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in its place");
 }
@@ -60,20 +60,20 @@ static bool set_aside(int from, const char *name, int to, const char *wanted, st
     char aside[NAME_MAX + 1];
     int sys;
     if (!place_numbered(to, wanted, to, wanted, ASIDE, 1, aside))
-        return failed(err, wanted);
+        return place_failed(err, wanted);
     if (olv_os_rename_new(from, name, to, wanted))
         return true;
     sys = errno;
     if (olv_os_rename_new(to, aside, to, wanted)) {
         errno = sys;
-        return failed(err, wanted);
+        return place_failed(err, wanted);
     }
     errno = sys;
     return olv_fail_system(err, wanted, "cannot put it in its place; what was there is called %.250s now",
                            aside);
 }
 
-static bool replace(int from, const char *name, int to, const char *wanted)
+static bool place_replace(int from, const char *name, int to, const char *wanted)
 {
     struct olv_stat there;
     if (olv_os_stat(to, wanted, &there) && there.kind == OLV_KIND_DIRECTORY) {
@@ -132,7 +132,7 @@ bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_
     bool ok = olv_os_rename_new(from, name, to, wanted);
     snprintf(out, NAME_MAX + 1, "%s", wanted);
     if (ok || errno != EEXIST)
-        return ok || failed(err, wanted);
+        return ok || place_failed(err, wanted);
     switch (if_exists) {
     case OLV_NUMBER:
         ok = place_numbered(from, name, to, wanted, NUMBERED, 2, out);
@@ -140,10 +140,10 @@ bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_
     case OLV_SET_ASIDE:
         return set_aside(from, name, to, wanted, err);
     case OLV_REPLACE:
-        ok = replace(from, name, to, wanted);
+        ok = place_replace(from, name, to, wanted);
         break;
     default:
         return taken(err, wanted);
     }
-    return ok || failed(err, wanted);
+    return ok || place_failed(err, wanted);
 }

@@ -14,7 +14,7 @@ void olv_reach_begin(struct olv_reach *reach)
     *reach = (struct olv_reach){.fd = -1};
 }
 
-static void leave(struct olv_reach *reach)
+static void reach_leave(struct olv_reach *reach)
 {
     if (reach->fd >= 0)
         close(reach->fd);
@@ -23,7 +23,7 @@ static void leave(struct olv_reach *reach)
 
 void olv_reach_end(struct olv_reach *reach)
 {
-    leave(reach);
+    reach_leave(reach);
     olv_text_free(&reach->path);
 }
 
@@ -62,11 +62,11 @@ static bool is_it(int fd, const struct olv_stat *stat, const struct olv_director
     return same == OLV_YES || (same == OLV_UNKNOWN && again == OTHER_BOOT);
 }
 
-static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, enum again again,
-                  struct olv_error *err)
+static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *e, enum again again,
+                        struct olv_error *err)
 {
     struct olv_stat stat;
-    leave(reach);
+    reach_leave(reach);
     olv_text_clear(&reach->path);
     olv_text_puts(&reach->path, e->directory);
     if (reach->path.failed)
@@ -79,11 +79,11 @@ static bool reach(struct olv_reach *reach, const struct olv_docket_entry *e, enu
     }
     if (!olv_os_stat(reach->fd, "", &stat)) {
         olv_fail_system(err, e->directory, "looking at the directory");
-        leave(reach);
+        reach_leave(reach);
         return false;
     }
     if (!is_it(reach->fd, &stat, &e->at, again)) {
-        leave(reach);
+        reach_leave(reach);
         olv_fail(err, OLV_CHANGED, "another directory stands in its place");
         return olv_error_at(err, e->directory);
     }
@@ -98,7 +98,7 @@ bool olv_reach_directory(struct olv_reach *r, const struct olv_docket_entry *e, 
 {
     if (r->fd >= 0 && r->mount == e->at.mount && r->inode == e->at.inode)
         return true;
-    return reach(r, e, SAME_RUN, err);
+    return reach_reach(r, e, SAME_RUN, err);
 }
 
 bool olv_reach_again(struct olv_reach *r, const struct olv_docket_entry *e, bool is_same_boot,
@@ -106,5 +106,5 @@ bool olv_reach_again(struct olv_reach *r, const struct olv_docket_entry *e, bool
 {
     if (r->fd >= 0 && strcmp(olv_text_string(&r->path), e->directory) == 0)
         return true;
-    return reach(r, e, is_same_boot ? SAME_BOOT : OTHER_BOOT, err);
+    return reach_reach(r, e, is_same_boot ? SAME_BOOT : OTHER_BOOT, err);
 }

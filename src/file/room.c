@@ -11,7 +11,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-static void begin(struct room *r, int outside, const char *label)
+static void room_begin(struct room *r, int outside, const char *label)
 {
     *r = (struct room){.dir = -1, .outside = outside};
     snprintf(r->name, sizeof r->name, ".olvido-%.*s.room", FRESH_LABEL, label);
@@ -25,7 +25,7 @@ static bool is_private(const struct olv_stat *stat)
            (stat->mode & 0777) == 0700;
 }
 
-static bool open_it(struct room *r)
+static bool room_open_it(struct room *r)
 {
     struct olv_stat stat;
     int sys;
@@ -43,16 +43,16 @@ static bool open_it(struct room *r)
 
 bool room_open_again(struct room *r, int outside, const char *label)
 {
-    begin(r, outside, label);
-    return open_it(r);
+    room_begin(r, outside, label);
+    return room_open_it(r);
 }
 
 bool room_open_private(struct room *r, int outside, const char *label, struct olv_error *err)
 {
     bool is_made;
-    begin(r, outside, label);
+    room_begin(r, outside, label);
     is_made = mkdirat(outside, r->name, 0700) == 0;
-    if (is_made && open_it(r) && olv_os_clear_lists(r->dir))
+    if (is_made && room_open_it(r) && olv_os_clear_lists(r->dir))
         return true;
     olv_fail_system(err, r->name, "cannot make a private directory, which is needed where others may write");
     if (r->dir >= 0)

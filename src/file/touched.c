@@ -7,7 +7,7 @@
 #include <fcntl.h>
 #include <unistd.h>
 
-static bool failed(struct olv_error *err)
+static bool touched_failed(struct olv_error *err)
 {
     return olv_fail_system(err, "", "cannot bring to the disk what was done");
 }
@@ -21,8 +21,8 @@ static bool has_system(const struct touched *t, uint64_t device)
 }
 
 /* False when there is no room. */
-static bool put(struct touched_item *places, unsigned *count, unsigned most, int fd, uint64_t device,
-                uint64_t inode)
+static bool touched_put(struct touched_item *places, unsigned *count, unsigned most, int fd, uint64_t device,
+                        uint64_t inode)
 {
     int own = *count < most ? fcntl(fd, F_DUPFD_CLOEXEC, 3) : -1;
     if (own < 0)
@@ -33,8 +33,9 @@ static bool put(struct touched_item *places, unsigned *count, unsigned most, int
 
 bool touched_add_system(struct touched *t, int fd, uint64_t device, struct olv_error *err)
 {
-    return has_system(t, device) || put(t->systems, &t->system_count, TOUCHED_MOST_SYSTEMS, fd, device, 0) ||
-           olv_os_sync_all(fd) || failed(err);
+    return has_system(t, device) ||
+           touched_put(t->systems, &t->system_count, TOUCHED_MOST_SYSTEMS, fd, device, 0) ||
+           olv_os_sync_all(fd) || touched_failed(err);
 }
 
 bool touched_is_few(size_t files)
@@ -76,8 +77,8 @@ bool touched_add(struct touched *t, int fd, const struct olv_stat *stat, struct 
         return true;
     if (t->few_count == TOUCHED_FEW)
         return widen(t, err) && touched_add(t, fd, stat, err);
-    return put(t->few, &t->few_count, TOUCHED_FEW, fd, stat->device, stat->inode) || fsync(fd) == 0 ||
-           failed(err);
+    return touched_put(t->few, &t->few_count, TOUCHED_FEW, fd, stat->device, stat->inode) || fsync(fd) == 0 ||
+           touched_failed(err);
 }
 
 bool touched_sync(struct touched *t, struct olv_error *err)
@@ -91,7 +92,7 @@ bool touched_sync(struct touched *t, struct olv_error *err)
             error = errno;
     touched_free(t);
     errno = error;
-    return error == 0 || failed(err);
+    return error == 0 || touched_failed(err);
 }
 
 void touched_free(struct touched *t)

@@ -20,7 +20,7 @@ struct removing {
     struct olv_error *err;
 };
 
-static bool clear(struct removing *r, int dir, unsigned depth, bool *has_raised);
+static bool tree_clear(struct removing *r, int dir, unsigned depth, bool *has_raised);
 
 static bool stands(struct removing *r, const char *name)
 {
@@ -53,7 +53,7 @@ static bool remove_directory(struct removing *r, int dir, const char *name, unsi
                    ? olv_error_at(r->err,
                                   (olv_fail(r->err, OLV_SYSTEM, "another file system begins here"), name))
                    : stands(r, name);
-    ok = clear(r, fd, depth, has_raised);
+    ok = tree_clear(r, fd, depth, has_raised);
     close(fd);
     return ok && (unlinkat(dir, name, AT_REMOVEDIR) == 0 || stands(r, name));
 }
@@ -71,7 +71,7 @@ static bool remove_entry(struct removing *r, int dir, const struct olv_os_name *
 }
 
 /* Removes everything in `dir`. */
-static bool clear(struct removing *r, int dir, unsigned depth, bool *has_raised)
+static bool tree_clear(struct removing *r, int dir, unsigned depth, bool *has_raised)
 {
     char *buffer = malloc(BUFFER);
     struct olv_os_listing listing;
@@ -100,7 +100,7 @@ bool olv_tree_remove(int dir, const char *name, enum olv_kind kind, struct olv_e
         return stands(&r, name);
     while (ok && has_raised) {
         has_raised = false;
-        ok = clear(&r, r.top, 0, &has_raised);
+        ok = tree_clear(&r, r.top, 0, &has_raised);
     }
     close(r.top);
     return ok && (unlinkat(dir, name, AT_REMOVEDIR) == 0 || stands(&r, name));

@@ -26,7 +26,7 @@ struct way {
     char rest[PATH_MAX];  /* what is still to go */
 };
 
-static bool refuse(const struct way *w, struct olv_error *err)
+static bool trusted_refuse(const struct way *w, struct olv_error *err)
 {
     olv_error_at(err, olv_text_string(&w->path));
     if (w->only_links)
@@ -42,10 +42,10 @@ static bool judge_owner(const struct way *w, const struct stat *st, bool is_end,
     if (st->st_uid == 0 || st->st_uid == geteuid())
         return true;
     olv_fail(err, w->code, words, w->what, (unsigned)st->st_uid);
-    return refuse(w, err);
+    return trusted_refuse(w, err);
 }
 
-static bool judge(const struct way *w, const struct stat *st, bool is_end, struct olv_error *err)
+static bool trusted_judge(const struct way *w, const struct stat *st, bool is_end, struct olv_error *err)
 {
     if (w->only_links)
         return true;
@@ -57,7 +57,7 @@ static bool judge(const struct way *w, const struct stat *st, bool is_end, struc
              is_end ? "others can write %s"
                     : "others can write in a directory above %s, so they could replace it",
              w->what);
-    return refuse(w, err);
+    return trusted_refuse(w, err);
 }
 
 /* Goes on from there. */
@@ -71,7 +71,7 @@ static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
     w->fd = fd;
     if (fstat(fd, &st) != 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot look at it");
-    return judge(w, &st, is_end && (w->is_directory || !S_ISDIR(st.st_mode)), err);
+    return trusted_judge(w, &st, is_end && (w->is_directory || !S_ISDIR(st.st_mode)), err);
 }
 
 static bool go_to_top(struct way *w, struct olv_error *err)
@@ -135,7 +135,7 @@ static int open_next(const struct way *w, const char *name, bool is_last)
 }
 
 /* Up, or on. */
-static void note_name(struct way *w, const char *name)
+static void trusted_note_name(struct way *w, const char *name)
 {
     if (strcmp(name, ".") == 0)
         return;
@@ -155,11 +155,11 @@ static bool go_on(struct way *w, const char *name, bool is_last, struct olv_erro
     bool is_there = fstatat(w->fd, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
     if (is_there && S_ISLNK(st.st_mode))
         return follow(w, name, &st, err);
-    note_name(w, name);
+    trusted_note_name(w, name);
     return go_to(w, open_next(w, name, is_last), is_last, err);
 }
 
-static bool begin(struct way *w, const char *path, struct olv_error *err)
+static bool trusted_begin(struct way *w, const char *path, struct olv_error *err)
 {
     bool ok = path[0] == '/' || getcwd(w->rest, sizeof w->rest);
     size_t len = ok && path[0] != '/' ? strlen(w->rest) : 0;
@@ -177,7 +177,7 @@ static bool begin(struct way *w, const char *path, struct olv_error *err)
 static int go(struct way *w, const char *path, struct olv_error *err)
 {
     char name[PATH_MAX];
-    bool is_last, ok = begin(w, path, err);
+    bool is_last, ok = trusted_begin(w, path, err);
     while (ok && take_name(w, name, &is_last))
         ok = go_on(w, name, is_last, err);
     if (!ok && w->fd >= 0) {

@@ -25,7 +25,7 @@ struct mounts {
     bool failed;
 };
 
-static bool collect(void *self, const struct olv_os_mount *mount)
+static bool aliases_collect(void *self, const struct olv_os_mount *mount)
 {
     struct mounts *m = self;
     m->failed |= !grow(&m->items, m->count, &m->cap, sizeof *m->items);
@@ -37,7 +37,7 @@ static bool collect(void *self, const struct olv_os_mount *mount)
     return !m->failed;
 }
 
-static void add(struct olv_guard *guard, const char *top, const char *rest, bool is_own)
+static void aliases_add(struct olv_guard *guard, const char *top, const char *rest, bool is_own)
 {
     struct olv_text path = {0};
     bool ok = grow(&guard->aliases, guard->alias_count, &guard->alias_cap, sizeof *guard->aliases);
@@ -61,9 +61,9 @@ static void add_others(struct olv_guard *guard, const struct mounts *m, const st
         if (other == own || other->device != own->device)
             continue;
         if (rest)
-            add(guard, other->point, rest, is_own);
+            aliases_add(guard, other->point, rest, is_own);
         else if (olv_path_behind(other->root, inside))
-            add(guard, other->point, "", is_own);
+            aliases_add(guard, other->point, "", is_own);
     }
 }
 
@@ -88,7 +88,7 @@ static bool is_of_the_kernel(const char *path)
            strcmp(path, "/run") == 0;
 }
 
-static void add_place(struct olv_guard *guard, const struct mounts *m, const char *path, bool is_own)
+static void aliases_add_place(struct olv_guard *guard, const struct mounts *m, const char *path, bool is_own)
 {
     const struct mount *own = mount_of(guard, m, path);
     const char *below = own ? olv_path_behind(path, own->point) : NULL;
@@ -123,11 +123,11 @@ static void find_aliases(struct olv_guard *guard, const struct mounts *m)
 {
     char *real;
     for (size_t i = 0; i < guard->own_count; i++)
-        add_place(guard, m, guard->own[i].path, true);
+        aliases_add_place(guard, m, guard->own[i].path, true);
     for (size_t i = 0; olv_guard_tops[i]; i++) {
         real = realpath(olv_guard_tops[i], NULL);
         if (real)
-            add_place(guard, m, real, false);
+            aliases_add_place(guard, m, real, false);
         else if (errno != ENOENT)
             guard_forgets(guard, olv_guard_tops[i]);
         free(real);
@@ -137,7 +137,8 @@ static void find_aliases(struct olv_guard *guard, const struct mounts *m)
 void olv_guard_find_aliases(struct olv_guard *guard)
 {
     struct mounts m = {0};
-    if (!olv_os_each_mount(collect, &m) && errno != ENOSYS) /* where no system call tells, nothing is known */
+    if (!olv_os_each_mount(aliases_collect, &m) &&
+        errno != ENOSYS) /* where no system call tells, nothing is known */
         olv_fail_system(&guard->error, "", "cannot read what is mounted where");
     else if (m.failed)
         olv_fail_memory(&guard->error);

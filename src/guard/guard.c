@@ -20,7 +20,7 @@ void guard_forgets(struct olv_guard *guard, const char *path)
 
 /* The canonical path, and what stands there. NULL where there is nothing; or where it cannot be known, which
  * the guard remembers. */
-static char *look(struct olv_guard *guard, const char *path, struct olv_stat *stat)
+static char *guard_look(struct olv_guard *guard, const char *path, struct olv_stat *stat)
 {
     char *real = realpath(path, NULL);
     if (real && olv_os_stat(AT_FDCWD, real, stat))
@@ -34,7 +34,7 @@ static char *look(struct olv_guard *guard, const char *path, struct olv_stat *st
 void olv_guard_add(struct olv_guard *guard, const char *path)
 {
     struct olv_stat stat;
-    char *real = look(guard, path, &stat);
+    char *real = guard_look(guard, path, &stat);
     if (!real || olv_guard_is_own(guard, stat.device, stat.inode)) {
         free(real);
         return;

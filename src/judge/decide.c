@@ -74,8 +74,8 @@ void olv_decider_free(struct olv_decider *d)
 
 /* ---- the clock ---- */
 
-static bool read_clock(const struct olv_decider *d, const struct olv_rule *rule,
-                       const struct olv_subject *subject, struct olv_instant *out)
+static bool decide_read_clock(const struct olv_decider *d, const struct olv_rule *rule,
+                              const struct olv_subject *subject, struct olv_instant *out)
 {
     const struct olv_stat *stat = subject->stat;
     struct olv_date date;
@@ -108,7 +108,7 @@ bool olv_decider_start(const struct olv_decider *d, uint32_t rule, struct olv_su
         *why_not = OLV_GONE;
         return false;
     }
-    if (!read_clock(d, r, subject, start)) {
+    if (!decide_read_clock(d, r, subject, start)) {
         *why_not = OLV_NO_DATE;
         return false;
     }
@@ -125,7 +125,7 @@ struct olv_instant olv_decider_clock(const struct olv_decider *d, uint32_t rule,
 {
     struct olv_instant t = {0};
     if (subject->stat || subject->facts->look(subject))
-        read_clock(d, &d->policy->rules[rule], subject, &t);
+        decide_read_clock(d, &d->policy->rules[rule], subject, &t);
     return t;
 }
 
@@ -148,8 +148,8 @@ static bool has_come(const struct olv_decider *d, uint32_t rule, uint32_t step, 
 }
 
 /* What spares a file whose time has come. Acts that touch nothing spare nothing. */
-static enum olv_reason spare(const struct olv_decider *d, uint32_t rule, const struct olv_act *act,
-                             struct olv_subject *subject)
+static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, const struct olv_act *act,
+                                    struct olv_subject *subject)
 {
     const struct olv_rule *r = &d->policy->rules[rule];
     const struct olv_subject_facts *facts = subject->facts;
@@ -169,7 +169,7 @@ static enum olv_reason spare(const struct olv_decider *d, uint32_t rule, const s
 }
 
 /* Whether it has had the step, or a later one. Only what a file outlives can be remembered of it. */
-static bool has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
+static bool decide_has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
 {
     if (!subject->facts->has_had)
         return false;
@@ -192,7 +192,8 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
     if (step == 0)
         return v;
     v.step = (uint32_t)step - 1;
-    v.reason = has_had(r, v.step, subject) ? OLV_HAD : spare(d, rule, r->steps[v.step].act, subject);
+    v.reason =
+        decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, r->steps[v.step].act, subject);
     if (!olv_decider_step_time(d, rule, v.step, start, &v.since))
         v.since = d->as_of;
     return v;

@@ -22,9 +22,9 @@ struct expanding {
     struct olv_text path; /* of the directory being looked into, without a slash at its end */
 };
 
-static bool descend(struct expanding *x, int dir, const char *rest, unsigned depth);
+static bool expand_descend(struct expanding *x, int dir, const char *rest, unsigned depth);
 
-static bool trouble(struct expanding *x, const char *what, int sys)
+static bool expand_trouble(struct expanding *x, const char *what, int sys)
 {
     if (sys != ENOENT && sys != ENOTDIR && sys != ELOOP)
         olv_observe_trouble(
@@ -33,14 +33,15 @@ static bool trouble(struct expanding *x, const char *what, int sys)
 }
 
 /* Goes on with `rest` in the directory `name` of `dir`. */
-static bool enter(struct expanding *x, int dir, const char *name, const char *rest, unsigned depth)
+static bool expand_enter(struct expanding *x, int dir, const char *name, const char *rest, unsigned depth)
 {
     size_t len = x->path.len;
     int fd = olv_os_open_dir(dir, name, false);
     bool ok;
     olv_text_puts(&x->path, "/");
     olv_text_puts(&x->path, name);
-    ok = fd < 0 ? trouble(x, "looking for what `under` fits", errno) : descend(x, fd, rest, depth + 1);
+    ok = fd < 0 ? expand_trouble(x, "looking for what `under` fits", errno)
+                : expand_descend(x, fd, rest, depth + 1);
     if (fd >= 0)
         close(fd);
     if (!x->path.failed)
@@ -48,7 +49,7 @@ static bool enter(struct expanding *x, int dir, const char *name, const char *re
     return ok && !x->path.failed;
 }
 
-static bool fits(const char *pattern, size_t len, const struct olv_os_name *name)
+static bool expand_fits(const char *pattern, size_t len, const struct olv_os_name *name)
 {
     if (name->kind != OLV_KIND_DIRECTORY && name->kind != OLV_KIND_UNKNOWN)
         return false;
@@ -69,17 +70,17 @@ static bool search(struct expanding *x, int dir, const char *component, size_t l
         return false;
     while (ok && is_listed && (got = olv_os_list_read(&listing, buffer, BUFFER)) > 0)
         for (size_t at = 0; ok && olv_os_next_name(buffer, (size_t)got, &at, &name);)
-            if (any_depth ? fits("*", 1, &name) : fits(component, len, &name))
-                ok = enter(x, dir, name.name, any_depth ? component : rest, depth);
+            if (any_depth ? expand_fits("*", 1, &name) : expand_fits(component, len, &name))
+                ok = expand_enter(x, dir, name.name, any_depth ? component : rest, depth);
     if (is_listed)
         olv_os_list_end(&listing);
     if (got < 0)
-        trouble(x, "looking for what `under` fits", errno);
+        expand_trouble(x, "looking for what `under` fits", errno);
     free(buffer);
     return ok;
 }
 
-static bool descend(struct expanding *x, int dir, const char *rest, unsigned depth)
+static bool expand_descend(struct expanding *x, int dir, const char *rest, unsigned depth)
 {
     const char *component = rest + strspn(rest, "/"), *next;
     size_t len = strcspn(component, "/");
@@ -88,8 +89,8 @@ static bool descend(struct expanding *x, int dir, const char *rest, unsigned dep
     if (len == 0)
         return x->each(x->self, x->path.len ? x->path.data : "/");
     if (depth > DEEPEST)
-        return trouble(x, "too deep for `under`", ENAMETOOLONG);
-    if (len == 2 && memcmp(component, "**", 2) == 0 && !descend(x, dir, next, depth))
+        return expand_trouble(x, "too deep for `under`", ENAMETOOLONG);
+    if (len == 2 && memcmp(component, "**", 2) == 0 && !expand_descend(x, dir, next, depth))
         return false;
     if (olv_glob_is_pattern(component, len))
         return search(x, dir, component, len, next, depth);
@@ -97,7 +98,7 @@ static bool descend(struct expanding *x, int dir, const char *rest, unsigned dep
         return true;
     memcpy(name, component, len);
     name[len] = '\0';
-    return enter(x, dir, name, next, depth);
+    return expand_enter(x, dir, name, next, depth);
 }
 
 /* The part before the first component with a wildcard. */
@@ -130,7 +131,7 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
                                                            "looking for it (`under` of a rule)", errno});
     } else {
         olv_text_puts(&x.path, strcmp(real, "/") ? real : "");
-        ok = descend(&x, fd, pattern + end, 0);
+        ok = expand_descend(&x, fd, pattern + end, 0);
         close(fd);
     }
     free(literal);

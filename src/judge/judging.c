@@ -32,7 +32,7 @@ static struct former_file place_of(const struct tree_subject *s)
                                 .stat = &entry->stat};
 }
 
-static bool has_had(struct olv_subject *subject, const struct olv_act *act)
+static bool judging_has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     struct former_file place = place_of(s);
@@ -65,7 +65,7 @@ void judge_subject_begin(struct tree_subject *s, struct judge *judge, struct olv
 
 /* ---- what keeps it ---- */
 
-static enum olv_truth is_held(struct olv_subject *subject)
+static enum olv_truth judging_is_held(struct olv_subject *subject)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     const struct olv_holds *holds = s->judge->judging->options->holds;
@@ -111,9 +111,14 @@ static bool is_in_use(struct olv_subject *subject)
     return files && olv_os_is_in_use(files, subject->stat->device, subject->stat->inode);
 }
 
-static const struct olv_subject_facts tree_facts = {
-    look,    scan_subject_path, scan_subject_is_open, scan_subject_is_empty, is_held, in_respite,
-    has_had, is_in_use};
+static const struct olv_subject_facts tree_facts = {look,
+                                                    scan_subject_path,
+                                                    scan_subject_is_open,
+                                                    scan_subject_is_empty,
+                                                    judging_is_held,
+                                                    in_respite,
+                                                    judging_has_had,
+                                                    is_in_use};
 
 /* ---- what all share ---- */
 
@@ -248,7 +253,7 @@ struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entr
 {
     struct tree_subject s;
     judge_subject_begin(&s, judge, entry);
-    return (struct judged_entry){.is_held = is_held(&s.scan.subject) != OLV_NO,
+    return (struct judged_entry){.is_held = judging_is_held(&s.scan.subject) != OLV_NO,
                                  .in_respite = in_respite(&s.scan.subject),
                                  .is_in_use = is_in_use(&s.scan.subject)};
 }
@@ -274,7 +279,7 @@ struct judged_directory judge_directory(struct judge *judge, struct olv_scan_ent
         out.reason = OLV_GONE;
         return out;
     }
-    out.is_held = is_held(&s.scan.subject) != OLV_NO;
+    out.is_held = judging_is_held(&s.scan.subject) != OLV_NO;
     out.in_respite = in_respite(&s.scan.subject);
     if (j->policy->rules[out.rule].clock == OLV_CLOCK_NAME)
         out.has_own_start =

@@ -17,7 +17,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-static void tell(const struct olv_observer *observer, const char *path, const char *what, int sys)
+static void roots_tell(const struct olv_observer *observer, const char *path, const char *what, int sys)
 {
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
 }
@@ -35,7 +35,7 @@ static struct rules_begin *new_place(struct roots *roots)
     return &roots->places[roots->count++];
 }
 
-static bool add_place(void *self, const char *path)
+static bool roots_add_place(void *self, const char *path)
 {
     struct adding *a = self;
     struct rules_begin *place;
@@ -45,12 +45,12 @@ static bool add_place(void *self, const char *path)
     int fd;
     bool ok = true;
     if (!real) {
-        tell(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what, why.sys);
+        roots_tell(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what, why.sys);
         return true;
     }
     fd = olv_os_open_path(real);
     if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
-        tell(a->observer, path, "opening it (`under` of a rule)", errno);
+        roots_tell(a->observer, path, "opening it (`under` of a rule)", errno);
     } else {
         place = new_place(a->roots);
         if (place)
@@ -184,7 +184,7 @@ bool roots_find(struct roots *roots, const struct olv_policy *policy, const stru
     struct nest nest = {0};
     for (size_t i = 0; i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
-            if (!expand_under(policy->rules[i].under[k], add_place,
+            if (!expand_under(policy->rules[i].under[k], roots_add_place,
                               &(struct adding){roots, (uint32_t)i, observer}, observer))
                 return false;
     roots->paths = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->paths);

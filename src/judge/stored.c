@@ -27,7 +27,7 @@ static enum olv_truth is_empty(struct olv_subject *subject)
     return subject->stat->size_bytes == 0 ? OLV_YES : OLV_NO;
 }
 
-static enum olv_truth is_held(struct olv_subject *subject)
+static enum olv_truth stored_is_held(struct olv_subject *subject)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
     const struct olv_holds *holds = s->judge->judging->options->holds;
@@ -35,7 +35,7 @@ static enum olv_truth is_held(struct olv_subject *subject)
 }
 
 /* It is in an archive; and what it was called before tells of an act in its place. */
-static bool has_had(struct olv_subject *subject, const struct olv_act *act)
+static bool stored_has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
     return act->destination == OLV_TO_DEPOT || *s->file->was;
@@ -45,8 +45,8 @@ static const struct olv_subject_facts stored_facts = {.look = look,
                                                       .path = path_below,
                                                       .is_open = is_open,
                                                       .is_empty = is_empty,
-                                                      .is_held = is_held,
-                                                      .has_had = has_had};
+                                                      .is_held = stored_is_held,
+                                                      .has_had = stored_has_had};
 
 bool stored_judge_begin(struct stored_judge *j, const struct olv_policy *policy,
                         const struct judging *judging)

@@ -26,7 +26,7 @@ static void add_owner(struct summary *r, int owner)
         r->owner = SUMMARY_SEVERAL;
 }
 
-static struct olv_instant time_of(const struct olv_stat *stat, int clock)
+static struct olv_instant summary_time_of(const struct olv_stat *stat, int clock)
 {
     const struct olv_instant times[SUMMARY_CLOCKS] = {stat->modified, stat->accessed, stat->changed,
                                                       stat->born};
@@ -55,7 +55,7 @@ void summary_add(struct summary *r, struct olv_verdict v, struct judged_entry ju
         return;
     olv_contents_add(&r->contents, stat);
     for (int clock = 0; clock < SUMMARY_CLOCKS; clock++)
-        add_time(r, clock, time_of(stat, clock));
+        add_time(r, clock, summary_time_of(stat, clock));
 }
 
 void summary_join(struct summary *above, const struct summary *r, struct olv_verdict v)
@@ -65,7 +65,7 @@ void summary_join(struct summary *above, const struct summary *r, struct olv_ver
     olv_contents_add(&above->contents, &r->stat);
     olv_contents_merge(&above->contents, &r->contents);
     for (int clock = 0; clock < SUMMARY_CLOCKS; clock++)
-        add_time(above, clock, time_of(&times, clock));
+        add_time(above, clock, summary_time_of(&times, clock));
     add_owner(above, r->owner);
     if (r->judged.reason == OLV_DUE)
         add_owner(above, (int)r->judged.rule);
@@ -88,7 +88,7 @@ static const struct olv_stat *look(struct olv_subject *subject)
     return subject->stat;
 }
 
-static enum olv_truth is_held(struct olv_subject *subject)
+static enum olv_truth summary_is_held(struct olv_subject *subject)
 {
     return ((struct whole_subject *)subject)->summary->judged.is_held ? OLV_YES : OLV_NO;
 }
@@ -99,7 +99,7 @@ static bool in_respite(struct olv_subject *subject)
 }
 
 static const struct olv_subject_facts whole_facts = {
-    .look = look, .is_held = is_held, .in_respite = in_respite};
+    .look = look, .is_held = summary_is_held, .in_respite = in_respite};
 
 void summary_times(const struct summary *r, struct olv_stat *out)
 {

@@ -31,7 +31,7 @@ void tally_count(struct olv_tally *tally, const struct olv_stat *stat)
     tally->bytes += stat->size_bytes;
 }
 
-static void add(struct olv_tally *to, const struct olv_tally *from)
+static void tally_add(struct olv_tally *to, const struct olv_tally *from)
 {
     if (from->files && (to->files == 0 || olv_instant_compare(from->oldest, to->oldest) < 0))
         to->oldest = from->oldest;
@@ -43,10 +43,10 @@ void tally_merge(const struct olv_policy *policy, struct olv_rule_tally *to,
                  const struct olv_rule_tally *from)
 {
     for (size_t i = 0; i < policy->rule_count; i++) {
-        add(&to[i].owned, &from[i].owned);
+        tally_add(&to[i].owned, &from[i].owned);
         for (int reason = 0; reason < OLV_REASON_COUNT; reason++)
-            add(&to[i].by_reason[reason], &from[i].by_reason[reason]);
+            tally_add(&to[i].by_reason[reason], &from[i].by_reason[reason]);
         for (size_t k = 0; k < policy->rules[i].step_count; k++)
-            add(&to[i].steps[k], &from[i].steps[k]);
+            tally_add(&to[i].steps[k], &from[i].steps[k]);
     }
 }

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A walk of its own: what is in a directory is summed up in a summary while it is walked, and when the last of
- * it has been seen the directory is judged and its sum joins the one above. So only the directories under way
- * are in memory, and those with a verdict. */
+/* A walk of its own: what is in a directory is summed up in a summary while it is walked, and when the last
+ * of it has been seen the directory is judged and its sum joins the one above. So only the directories under
+ * way are in memory, and those with a verdict. */
 #include "judge/whole.h"
 #include "base/grow.h"
 
@@ -50,7 +50,8 @@ static pthread_mutex_t *lock_of(struct finding *f, const struct summary *r)
 
 /* ---- what comes of one ---- */
 
-static void keep(struct finding *f, struct wholes_worker *w, const struct summary *r, struct olv_verdict v)
+static void whole_keep(struct finding *f, struct wholes_worker *w, const struct summary *r,
+                       struct olv_verdict v)
 {
     if (!grow(&w->found, w->count, &w->cap, sizeof *w->found)) {
         atomic_store(&f->out_of_memory, true);
@@ -105,7 +106,7 @@ static void add_file(struct finding *f, struct judge *judge, struct summary *r, 
     pthread_mutex_unlock(lock_of(f, r));
 }
 
-static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+static void whole_visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct finding *f = self;
     struct judge *judge = &f->workers[number].judge;
@@ -133,14 +134,14 @@ static bool leads_to(const struct target *target, const struct olv_scan_dir *dir
     return leads;
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+static bool whole_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct finding *f = self;
     return !atomic_load(&f->out_of_memory) && (!f->target || leads_to(f->target, dir)) &&
            judge_enter(&f->workers[number].judge, dir, stat);
 }
 
-static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
+static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
 {
     struct finding *f = self;
     struct summary *r = dir->data, *above = dir->parent ? dir->parent->data : NULL;
@@ -151,7 +152,7 @@ static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
         v = summary_judge(f->judging, r);
         if (v.reason != OLV_NOT_DUE && !f->target)
-            keep(f, &f->workers[number], r, v);
+            whole_keep(f, &f->workers[number], r, v);
     }
     if (f->target)
         look_at_target(f, dir, r, v);
@@ -163,12 +164,12 @@ static void leave(void *self, unsigned number, struct olv_scan_dir *dir)
     free(r);
 }
 
-static void on_progress(void *self, const struct olv_progress *progress)
+static void whole_on_progress(void *self, const struct olv_progress *progress)
 {
     olv_observe_progress(((struct finding *)self)->observer, *progress);
 }
 
-static bool is_interrupted(void *self)
+static bool whole_is_interrupted(void *self)
 {
     struct finding *f = self;
     return atomic_load(&f->out_of_memory) || olv_observe_interrupted(f->observer);
@@ -202,19 +203,20 @@ static struct wholes *wholes_of(struct finding *f)
     return wholes;
 }
 
-static bool walk(struct finding *f, struct olv_error *err)
+static bool whole_walk(struct finding *f, struct olv_error *err)
 {
     struct olv_observer between = {.self = f,
-                                   .progress = on_progress,
+                                   .progress = whole_on_progress,
                                    .is_interrupted =
-                                       is_interrupted}; /* troubles are told by the walk after it */
-    struct olv_scan_visitor visitor = {.self = f, .enter = enter, .visit = visit, .leave = leave};
+                                       whole_is_interrupted}; /* troubles are told by the walk after it */
+    struct olv_scan_visitor visitor = {
+        .self = f, .enter = whole_enter, .visit = whole_visit, .leave = whole_leave};
     const struct roots *roots = &f->judging->roots;
     bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
     return atomic_load(&f->out_of_memory) ? olv_fail_memory(err) : ok;
 }
 
-static bool begin(struct finding *f, struct olv_error *err)
+static bool whole_begin(struct finding *f, struct olv_error *err)
 {
     for (unsigned i = 0; i < LOCKS; i++)
         pthread_mutex_init(&f->locks[i], NULL);
@@ -226,7 +228,7 @@ static bool begin(struct finding *f, struct olv_error *err)
     return f->workers || olv_fail_memory(err);
 }
 
-static void end(struct finding *f)
+static void whole_end(struct finding *f)
 {
     for (unsigned i = 0; f->workers && i < f->worker_count; i++) {
         judge_end(&f->workers[i].judge);
@@ -242,9 +244,9 @@ struct wholes *wholes_find_all(const struct judging *judging, const struct olv_o
 {
     struct finding f = {.judging = judging, .observer = observer};
     struct wholes *wholes = NULL;
-    if (begin(&f, err) && walk(&f, err) && !(wholes = wholes_of(&f)))
+    if (whole_begin(&f, err) && whole_walk(&f, err) && !(wholes = wholes_of(&f)))
         olv_fail_memory(err);
-    end(&f);
+    whole_end(&f);
     return wholes;
 }
 
@@ -259,8 +261,8 @@ bool wholes_look(const struct judging *judging, uint32_t root, const char *path,
     *out = (struct whole_view){.verdict = {.reason = OLV_NOT_OWNED}};
     target.top = root_len + 1 + strcspn(path + root_len + 1, "/");
     pthread_mutex_init(&target.mutex, NULL);
-    ok = begin(&f, err) && walk(&f, err);
-    end(&f);
+    ok = whole_begin(&f, err) && whole_walk(&f, err);
+    whole_end(&f);
     pthread_mutex_destroy(&target.mutex);
     return ok;
 }

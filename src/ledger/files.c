@@ -84,7 +84,7 @@ bool line_reader_open(struct line_reader *r, int dir, const char *name, struct o
     return olv_fail_memory(err);
 }
 
-static bool fill(struct line_reader *r, struct olv_error *err)
+static bool files_fill(struct line_reader *r, struct olv_error *err)
 {
     ssize_t got;
     memmove(r->buffer, r->buffer + r->at, r->len - r->at);
@@ -112,7 +112,7 @@ char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct
     olv_error_clear(err);
     while (!(stop = memchr(r->buffer + r->at + searched, '\n', r->len - r->at - searched)) && !r->at_end) {
         searched = r->len - r->at;
-        if (!fill(r, err))
+        if (!files_fill(r, err))
             return NULL;
     }
     line = r->buffer + r->at;

@@ -67,7 +67,7 @@ static uint64_t segment_size(int dir, uint64_t first)
 
 /* ---- building ---- */
 
-static void enter(struct indexing *x, const char *path, size_t len, uint32_t block)
+static void index_enter(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
     sqlite3_bind_int64(x->put, 1, key_of(x->hasher, x->salt, path, len));
     sqlite3_bind_int64(x->put, 2, block);
@@ -79,7 +79,7 @@ static void enter(struct indexing *x, const char *path, size_t len, uint32_t blo
 static void enter_path(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
     size_t dir = len;
-    enter(x, path, len, block);
+    index_enter(x, path, len, block);
     while (dir > 0 && path[dir - 1] != '/')
         dir--;
     dir = dir ? dir - 1 : 0;
@@ -91,7 +91,7 @@ static void enter_path(struct indexing *x, const char *path, size_t len, uint32_
     x->directory_block = block;
     for (; dir > 0; dir--)
         if (dir == x->directory.len || path[dir] == '/')
-            enter(x, path, dir, block);
+            index_enter(x, path, dir, block);
 }
 
 static void enter_line(struct indexing *x, const char *line, size_t len, uint32_t block)
@@ -108,7 +108,7 @@ static void enter_line(struct indexing *x, const char *line, size_t len, uint32_
         enter_path(x, path, (size_t)(end - path), block);
 }
 
-static bool read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *bytes)
+static bool index_read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *bytes)
 {
     char name[LEDGER_NAME_SIZE], *line;
     struct line_reader r;
@@ -127,7 +127,7 @@ static bool read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *
     return err.code == OLV_OK && !line && !x->failed; /* a closed segment has no torn line */
 }
 
-static bool run(sqlite3 *db, const char *sql)
+static bool index_run(sqlite3 *db, const char *sql)
 {
     return sqlite3_exec(db, sql, NULL, NULL, NULL) == SQLITE_OK;
 }
@@ -137,26 +137,26 @@ static bool put_segment(const struct indexing *x, uint64_t bytes)
     char salt[2 * SALT + 1], sql[120];
     olv_hex(x->salt, SALT, salt);
     snprintf(sql, sizeof sql, "INSERT INTO segment VALUES (x'%s', %lld)", salt, (long long)bytes);
-    return run(x->db, sql);
+    return index_run(x->db, sql);
 }
 
 /* Reads the segment, and makes its index, with the salt that is set, as a database in memory. Close it in any
  * case. */
-static bool make(struct indexing *x, int dir, uint64_t first)
+static bool index_make(struct indexing *x, int dir, uint64_t first)
 {
     static const char put[] = "INSERT OR IGNORE INTO line VALUES (?, ?)";
     uint64_t bytes;
-    bool ok = sqlite3_open(":memory:", &x->db) == SQLITE_OK && run(x->db, schema) && run(x->db, "BEGIN") &&
-              sqlite3_prepare_v2(x->db, put, -1, &x->put, NULL) == SQLITE_OK;
+    bool ok = sqlite3_open(":memory:", &x->db) == SQLITE_OK && index_run(x->db, schema) &&
+              index_run(x->db, "BEGIN") && sqlite3_prepare_v2(x->db, put, -1, &x->put, NULL) == SQLITE_OK;
     x->hasher = olv_hasher_new();
-    ok = ok && x->hasher && read_segment(x, dir, first, &bytes) && put_segment(x, bytes);
+    ok = ok && x->hasher && index_read_segment(x, dir, first, &bytes) && put_segment(x, bytes);
     sqlite3_finalize(x->put);
     olv_hasher_free(x->hasher);
     olv_text_free(&x->directory);
-    return ok && run(x->db, "COMMIT");
+    return ok && index_run(x->db, "COMMIT");
 }
 
-static bool is_there(int dir, const char *name)
+static bool index_is_there(int dir, const char *name)
 {
     struct stat st;
     return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
@@ -168,9 +168,9 @@ void ledger_index_build(int dir, uint64_t first)
     struct olv_error ignored = {0};
     char name[LEDGER_NAME_SIZE];
     name_of(first, name);
-    if (is_there(dir, name))
+    if (index_is_there(dir, name))
         return;
-    if (olv_random(x.salt, sizeof x.salt) && make(&x, dir, first)) {
+    if (olv_random(x.salt, sizeof x.salt) && index_make(&x, dir, first)) {
         sqlite3_int64 len = 0;
         unsigned char *bytes = sqlite3_serialize(x.db, "main", &len, 0);
         if (bytes)
@@ -242,7 +242,7 @@ bool ledger_index_is_right(int dir, uint64_t first)
     bool is_right = open_index(&o, dir, first, &err) && o.bytes == segment_size(dir, first);
     if (is_right) {
         memcpy(x.salt, o.salt, SALT);
-        is_right = make(&x, dir, first) && has_same_rows(x.db, o.db);
+        is_right = index_make(&x, dir, first) && has_same_rows(x.db, o.db);
         sqlite3_close(x.db);
     }
     close_index(&o);
@@ -255,7 +255,7 @@ struct compared {
     bool is_right;
 };
 
-static void compare(void *self, unsigned worker, void *job)
+static void index_compare(void *self, unsigned worker, void *job)
 {
     struct compared *c = job;
     (void)self;
@@ -267,7 +267,7 @@ bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_
 {
     unsigned workers = olv_os_cpus();
     struct compared *all = calloc(count + 1, sizeof *all);
-    struct crew *crew = all && count ? crew_new(workers, workers, compare, NULL) : NULL;
+    struct crew *crew = all && count ? crew_new(workers, workers, index_compare, NULL) : NULL;
     bool ok = all && (crew || !count);
     for (size_t i = 0; ok && i < count; i++) {
         all[i] = (struct compared){dir, firsts[i], false};
@@ -286,7 +286,8 @@ bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_
 
 /* ---- finding ---- */
 
-static bool collect(const struct opened *o, const char *path, size_t len, uint32_t **blocks, size_t *count)
+static bool index_collect(const struct opened *o, const char *path, size_t len, uint32_t **blocks,
+                          size_t *count)
 {
     struct olv_hasher *hasher = olv_hasher_new();
     sqlite3_stmt *s = NULL;
@@ -311,7 +312,7 @@ bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, ui
     *blocks = NULL;
     *count = 0;
     ok = open_index(&o, dir, first, &ignored) && o.bytes == segment_size(dir, first) &&
-         collect(&o, path, len, blocks, count);
+         index_collect(&o, path, len, blocks, count);
     close_index(&o);
     return ok;
 }

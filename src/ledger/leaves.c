@@ -52,7 +52,7 @@ struct restoring {
 };
 
 /* What waits to be written takes no more memory than some megabytes. */
-static bool add(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct olv_error *err)
+static bool leaves_add(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct olv_error *err)
 {
     enum { STORED_AT_ONCE = 1 << 17 };
     struct restoring *r = self;
@@ -60,25 +60,25 @@ static bool add(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct olv_erro
     return !r->tree->keeps || r->tree->size % STORED_AT_ONCE != 0 || tree_store(r->tree, r->dir, err);
 }
 
-static bool read_all(struct restoring *r, const struct checkpoint *checkpoint, bool keeps,
-                     struct olv_error *err)
+static bool leaves_read_all(struct restoring *r, const struct checkpoint *checkpoint, bool keeps,
+                            struct olv_error *err)
 {
     struct olv_hasher *hasher = r->tree->hasher;
     struct many_hasher *many = r->tree->many;
     tree_end(r->tree);
     tree_begin(r->tree, hasher, keeps);
     r->tree->many = many;
-    return leaves_each(r->dir, checkpoint->size, hasher, add, r, err);
+    return leaves_each(r->dir, checkpoint->size, hasher, leaves_add, r, err);
 }
 
 bool leaves_restore(int dir, const struct checkpoint *checkpoint, struct tree *tree, struct olv_error *err)
 {
     struct restoring r = {dir, tree};
     uint8_t root[OLV_SHA256_SIZE];
-    if (!read_all(&r, checkpoint, false, err))
+    if (!leaves_read_all(&r, checkpoint, false, err))
         return false;
     tree_root(tree, root);
     if (memcmp(root, checkpoint->root, sizeof root) != 0)
         return olv_fail(err, OLV_BROKEN, "the ledger's lines are not those that its checkpoint signs");
-    return read_all(&r, checkpoint, true, err) && tree_store(tree, dir, err);
+    return leaves_read_all(&r, checkpoint, true, err) && tree_store(tree, dir, err);
 }

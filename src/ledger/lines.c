@@ -53,7 +53,7 @@ static void add_salt(struct olv_ledger *l)
 }
 
 /* Closes `open` with its salt, and leaves room in the head for its digest. */
-static void seal(struct olv_ledger *l, struct composed *line)
+static void lines_seal(struct olv_ledger *l, struct composed *line)
 {
     static const char digits[OLV_HEX_SIZE] =
         "0000000000000000000000000000000000000000000000000000000000000000";
@@ -69,7 +69,7 @@ static void add_line(struct olv_ledger *l, bool has_open)
 {
     struct composed *line = &l->lines[l->line_count++];
     if (has_open)
-        seal(l, line);
+        lines_seal(l, line);
     olv_text_puts(&l->head, "}");
     line->head_len = l->head.len - line->head_at;
     if (l->line_count == LINES_TOGETHER)

@@ -85,7 +85,7 @@ bool reading_line(struct reading *reading, const char *line, size_t len, const c
     return go_on;
 }
 
-static bool read_segment(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
+static bool read_read_segment(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE], *line;
     struct line_reader r;
@@ -112,7 +112,7 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     if (ok)
         olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)
-        ok = read_segment(&reading, dir, firsts[i], err);
+        ok = read_read_segment(&reading, dir, firsts[i], err);
     if (dir >= 0)
         close(dir);
     free(firsts);

@@ -57,7 +57,7 @@ static void add_path_needle(struct searching *s, const char *path)
     olv_text_free(&whole);
 }
 
-static bool prepare(struct searching *s)
+static bool search_prepare(struct searching *s)
 {
     const struct olv_ledger_query *q = s->query;
     add_needle(s, "kind", q->kind);
@@ -109,7 +109,7 @@ static bool is_in_time(struct searching *s, const char *text)
            (!q->has_until || olv_instant_compare(t, q->until) < 0);
 }
 
-static bool fits(void *self, const struct olv_ledger_record *r)
+static bool search_fits(void *self, const struct olv_ledger_record *r)
 {
     struct searching *s = self;
     const struct olv_ledger_query *q = s->query;
@@ -220,9 +220,10 @@ bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
     uint64_t *firsts = NULL;
     size_t count = 0;
     bool ok;
-    s.reading = (struct reading){.each = fits, .self = &s};
+    s.reading = (struct reading){.each = search_fits, .self = &s};
     s.dir = ledger_open_directory(state, err);
-    ok = s.dir >= 0 && ledger_segments(s.dir, &firsts, &count, err) && (prepare(&s) || olv_fail_memory(err));
+    ok = s.dir >= 0 && ledger_segments(s.dir, &firsts, &count, err) &&
+         (search_prepare(&s) || olv_fail_memory(err));
     if (ok)
         olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)

@@ -91,7 +91,7 @@ struct together {
     size_t count;
 };
 
-static void digest(struct together *t, struct many_hasher *many)
+static void sweep_digest(struct together *t, struct many_hasher *many)
 {
     size_t pieces = 0;
     for (size_t i = 0; i < t->count; i++) {
@@ -150,7 +150,7 @@ static void *check_part(void *argument)
     p->is_sound = true;
     while (p->is_sound && at < p->to) {
         take_lines(p, &t, &at);
-        digest(&t, p->many);
+        sweep_digest(&t, p->many);
         for (size_t i = 0; p->is_sound && i < t.count; i++) {
             p->is_sound = t.lines[i].is_whole && check_line(p, &t, i);
             p->number++;
@@ -210,7 +210,7 @@ static unsigned worker_count(void)
 }
 
 /* Fills the buffer; the bytes of a line that is not whole yet are at its front already. */
-static ssize_t fill(int fd, char *buffer, size_t have)
+static ssize_t sweep_fill(int fd, char *buffer, size_t have)
 {
     size_t len = have;
     ssize_t got = 1;
@@ -231,7 +231,7 @@ static bool check_file(struct part *parts, unsigned workers, int fd, char *buffe
 {
     size_t have = 0;
     ssize_t len;
-    while ((len = fill(fd, buffer, have)) > 0) {
+    while ((len = sweep_fill(fd, buffer, have)) > 0) {
         char *end = last_line_end(buffer, (size_t)len);
         if (end == buffer || !check_piece(parts, workers, buffer, end, number))
             return false; /* a line without an end, a line longer than a piece, or one that is not sound */

@@ -122,7 +122,7 @@ static const char *judge(struct examining *x, const json_t *line, const char *te
                : "its kind is not known";
 }
 
-static bool take_line(struct examining *x, const char *text, size_t len, struct olv_error *err)
+static bool tail_take_line(struct examining *x, const char *text, size_t len, struct olv_error *err)
 {
     bool is_signed = x->number < x->covered, ok = true;
     json_t *line;
@@ -137,7 +137,7 @@ static bool take_line(struct examining *x, const char *text, size_t len, struct 
     return ok && err->code == OLV_OK;
 }
 
-static bool read_segment(struct examining *x, uint64_t first, struct olv_error *err)
+static bool tail_read_segment(struct examining *x, uint64_t first, struct olv_error *err)
 {
     struct tail_fault *fault = x->fault;
     struct line_reader r;
@@ -149,7 +149,7 @@ static bool read_segment(struct examining *x, uint64_t first, struct olv_error *
         return false;
     x->number = first;
     while (ok && (line = line_reader_next(&r, &len, &is_torn, err)) && !is_torn) {
-        ok = take_line(x, line, len, err);
+        ok = tail_take_line(x, line, len, err);
         if (fault->what)
             break;
         x->number++;
@@ -188,7 +188,7 @@ bool tail_examine(int state, int dir, uint64_t covered, struct tail_fault *out, 
     x.hasher = olv_hasher_new();
     ok = ok && (x.hasher || olv_fail_memory(err));
     for (size_t i = 0; ok && i < count && !out->what; i++)
-        ok = read_segment(&x, firsts[i], err);
+        ok = tail_read_segment(&x, firsts[i], err);
     for (size_t i = 0; i < x.count; i++)
         free(x.batches[i].told);
     free(x.batches);

@@ -137,7 +137,7 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
     v->report->lines++;
 }
 
-static void tell(void *self, uint64_t line)
+static void verify_tell(void *self, uint64_t line)
 {
     struct verifying *v = self;
     olv_observe_progress(
@@ -153,7 +153,7 @@ static bool is_swept(struct verifying *v, uint64_t first)
                           .hashes = (const uint8_t(*)[OLV_SHA256_SIZE])v->hashes,
                           .covered = v->report->covered,
                           .allows_more = v->report->is_open};
-    if (!sweep_segment(&sweep, first, &v->report->lines, tell, v))
+    if (!sweep_segment(&sweep, first, &v->report->lines, verify_tell, v))
         return false;
     v->report->removed_names += sweep.removed_names;
     v->report->segments += sweep.segments;

@@ -47,7 +47,7 @@ bool database_step(const struct database *d, sqlite3_stmt *s, struct olv_error *
 
 /* SQLite would make it with the mode that the umask leaves. One that is there is not opened here: closing any
  * descriptor of it would drop the locks that this process has on it. */
-static bool make(const char *path, struct olv_error *err)
+static bool database_make(const char *path, struct olv_error *err)
 {
     int fd = open(path, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (fd >= 0)
@@ -55,7 +55,7 @@ static bool make(const char *path, struct olv_error *err)
     return fd >= 0 || errno == EEXIST || olv_fail_system(err, path, "cannot make the file");
 }
 
-static bool is_there(const char *path, struct olv_error *err)
+static bool database_is_there(const char *path, struct olv_error *err)
 {
     struct stat st;
     if (lstat(path, &st) == 0 && S_ISREG(st.st_mode))
@@ -69,7 +69,7 @@ bool database_open(struct database *d, const char *directory, const char *name, 
     char path[PATH_MAX];
     bool ok;
     snprintf(path, sizeof path, "%.4000s/%.64s", directory, name);
-    ok = create ? make(path, err) : is_there(path, err);
+    ok = create ? database_make(path, err) : database_is_there(path, err);
     if (!ok)
         return olv_error_as(err, OLV_STATE);
     if (sqlite3_open_v2(path, &d->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOFOLLOW, NULL) != SQLITE_OK)

@@ -116,7 +116,7 @@ static struct olv_instant instant_of(const struct statx_timestamp *t)
     return (struct olv_instant){t->tv_sec, t->tv_nsec};
 }
 
-static bool look(int dir, const char *name, int flags, struct olv_stat *out)
+static bool linux_look(int dir, const char *name, int flags, struct olv_stat *out)
 {
     struct statx x;
     if (statx(dir, name, flags, STATX_BASIC_STATS | STATX_BTIME | STATX_MNT_ID, &x) < 0)
@@ -148,12 +148,12 @@ static bool look(int dir, const char *name, int flags, struct olv_stat *out)
 
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out)
 {
-    return look(dir, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH), out);
+    return linux_look(dir, name, AT_SYMLINK_NOFOLLOW | AT_NO_AUTOMOUNT | (*name ? 0 : AT_EMPTY_PATH), out);
 }
 
 bool linux_stat_open(int dir, const char *name, struct olv_stat *out)
 {
-    return look(dir, name, AT_NO_AUTOMOUNT | AT_STATX_DONT_SYNC, out);
+    return linux_look(dir, name, AT_NO_AUTOMOUNT | AT_STATX_DONT_SYNC, out);
 }
 
 bool olv_os_list_begin(struct olv_os_listing *listing, int dir)

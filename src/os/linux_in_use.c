@@ -31,7 +31,7 @@ static int by_key(const void *a, const void *b)
     return x->inode < y->inode ? -1 : x->inode > y->inode;
 }
 
-static void add(struct olv_os_in_use *in_use, struct file_key key)
+static void linux_in_use_add(struct olv_os_in_use *in_use, struct file_key key)
 {
     if (grow(&in_use->files, in_use->count, &in_use->cap, sizeof *in_use->files))
         in_use->files[in_use->count++] = key;
@@ -66,7 +66,7 @@ static void read_process(struct olv_os_in_use *in_use, int proc, const char *pro
             continue;
         if ((link.st_mode & S_IWUSR) && linux_stat_open(fd, entry->d_name, &file) &&
             file.kind == OLV_KIND_FILE)
-            add(in_use, (struct file_key){file.device, file.inode});
+            linux_in_use_add(in_use, (struct file_key){file.device, file.inode});
     }
     closedir(fds);
 }

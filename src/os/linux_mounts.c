@@ -50,7 +50,7 @@ static bool is_remote(const char *type, const char *source)
 }
 
 /* Fields: id, parent, device, root, mount point, options, optional ones up to a dash, type, source, ... */
-static bool parse(char *line, struct olv_os_mount *out)
+static bool linux_mounts_parse(char *line, struct olv_os_mount *out)
 {
     char *rest = line, *field, *type, *source;
     unsigned major, minor;
@@ -92,7 +92,7 @@ bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount
     if (!file)
         return false;
     while (go_on && getline(&line, &cap, file) >= 0)
-        if (parse(line, &mount))
+        if (linux_mounts_parse(line, &mount))
             go_on = each(self, &mount);
     if (go_on && !feof(file))
         error = errno;

@@ -11,7 +11,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-static int refuse(int fd, const char *path, struct olv_error *err, const char *hint)
+static int private_refuse(int fd, const char *path, struct olv_error *err, const char *hint)
 {
     olv_error_at(err, path);
     olv_error_hint(err, "%s", hint);
@@ -20,7 +20,7 @@ static int refuse(int fd, const char *path, struct olv_error *err, const char *h
     return -1;
 }
 
-static int examine(int fd, const char *path, const char *what, struct olv_error *err)
+static int private_examine(int fd, const char *path, const char *what, struct olv_error *err)
 {
     struct stat st;
     if (fstat(fd, &st) < 0) {
@@ -30,11 +30,12 @@ static int examine(int fd, const char *path, const char *what, struct olv_error 
     }
     if (st.st_uid != geteuid()) {
         olv_fail(err, OLV_STATE, "%s belongs to another user (number %u)", what, (unsigned)st.st_uid);
-        return refuse(fd, path, err, "choose another place, or run this as its owner");
+        return private_refuse(fd, path, err, "choose another place, or run this as its owner");
     }
     if (st.st_mode & 0022) {
         olv_fail(err, OLV_STATE, "others may write in %s", what);
-        return refuse(fd, path, err, "take that right away (chmod go-w) after a look at what is in it");
+        return private_refuse(fd, path, err,
+                              "take that right away (chmod go-w) after a look at what is in it");
     }
     return fd;
 }
@@ -53,7 +54,7 @@ int olv_private_open(int dir, const char *name, bool create, const char *path, c
         fd = openat(dir, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     }
     if (fd >= 0)
-        return examine(fd, path, what, err);
+        return private_examine(fd, path, what, err);
     int sys = errno;
     if (fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0 && S_ISLNK(st.st_mode)) {
         olv_fail(err, OLV_STATE, "%s is a symbolic link", what);

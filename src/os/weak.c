@@ -34,7 +34,7 @@ static bool is_link(int dir, const char *name)
 }
 
 /* Opens what `path` leads to from `fd`, which is closed. */
-static int descend(int fd, const char *path)
+static int weak_descend(int fd, const char *path)
 {
     while (fd >= 0 && *(path += strspn(path, "/"))) {
         char name[NAME_MAX + 1];
@@ -49,10 +49,10 @@ static int descend(int fd, const char *path)
 
 int weak_open_path(const char *path)
 {
-    return descend(open("/", OPEN_DIRECTORY), path);
+    return weak_descend(open("/", OPEN_DIRECTORY), path);
 }
 
-static bool climbs(const char *path)
+static bool weak_climbs(const char *path)
 {
     for (; *path; path += strspn(path, "/")) {
         size_t len = strcspn(path, "/");
@@ -68,8 +68,8 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
     struct olv_stat above, here;
     int fd = -1, error = EXDEV;
     errno = EXDEV;
-    if (*path != '/' && !climbs(path))
-        fd = descend(openat(dir, ".", OPEN_DIRECTORY), path);
+    if (*path != '/' && !weak_climbs(path))
+        fd = weak_descend(openat(dir, ".", OPEN_DIRECTORY), path);
     if (fd < 0 || !one_mount)
         return fd;
     if (!olv_os_stat(dir, "", &above) || !olv_os_stat(fd, "", &here))

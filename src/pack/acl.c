@@ -49,7 +49,7 @@ struct part {
 };
 
 /* The parts between colons: tag, name, permissions, number. */
-static unsigned cut(const char *entry, size_t len, struct part parts[4])
+static unsigned acl_cut(const char *entry, size_t len, struct part parts[4])
 {
     unsigned n = 0;
     for (const char *at = entry, *end = entry + len; n < 4; n++) {
@@ -62,7 +62,7 @@ static unsigned cut(const char *entry, size_t len, struct part parts[4])
     return n;
 }
 
-static bool number_of(struct part p, uint32_t *out)
+static bool acl_number_of(struct part p, uint32_t *out)
 {
     uint64_t n = 0;
     for (size_t i = 0; i < p.len; i++) {
@@ -77,9 +77,9 @@ static bool number_of(struct part p, uint32_t *out)
 static bool id_of(const struct part *parts, unsigned count, bool is_user, uint32_t *out)
 {
     char name[128];
-    if (count == 4 && number_of(parts[3], out))
+    if (count == 4 && acl_number_of(parts[3], out))
         return true;
-    if (number_of(parts[1], out))
+    if (acl_number_of(parts[1], out))
         return true;
     if (parts[1].len >= sizeof name)
         return false;
@@ -113,7 +113,7 @@ static bool permissions_of(struct part p, unsigned *out)
 static bool add_entry(const char *entry, size_t len, struct olv_text *out)
 {
     struct part parts[4];
-    unsigned count = cut(entry, len, parts), permissions, k = 0;
+    unsigned count = acl_cut(entry, len, parts), permissions, k = 0;
     uint32_t id = UINT32_MAX;
     uint8_t bytes[ENTRY];
     bool has_id;

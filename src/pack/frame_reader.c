@@ -31,8 +31,8 @@ void frame_reader_free(struct frame_reader *r)
 }
 
 /* The packed bytes from `next` on, as many as there are at once. */
-static bool refill(struct frame_reader *r, const struct pack_source *source, uint64_t next,
-                   struct decoder_io *io, struct olv_error *err)
+static bool frame_reader_refill(struct frame_reader *r, const struct pack_source *source, uint64_t next,
+                                struct decoder_io *io, struct olv_error *err)
 {
     uint64_t left = next < source->size ? source->size - next : 0;
     io->in = r->packed;
@@ -49,7 +49,7 @@ static bool decode(struct frame_reader *r, const struct pack_source *source, uin
         enum decoded now;
         size_t before, room;
         if (io.in_len == 0) {
-            if (!refill(r, source, next, &io, err))
+            if (!frame_reader_refill(r, source, next, &io, err))
                 return false;
             next += io.in_len;
         }

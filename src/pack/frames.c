@@ -58,7 +58,7 @@ static void pack(struct encoder *encoder, struct frame_job *job)
         olv_fail_memory(&job->error);
 }
 
-static void work(void *self, unsigned worker, void *arg)
+static void frames_work(void *self, unsigned worker, void *arg)
 {
     struct frames *f = self;
     struct frame_job *job = arg;
@@ -113,7 +113,7 @@ struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, con
         ok = f->jobs && make_encoders(f, level);
     }
     if (ok)
-        f->crew = crew_new(workers, f->job_count, work, f);
+        f->crew = crew_new(workers, f->job_count, frames_work, f);
     if (f && f->crew)
         return f;
     olv_fail_memory(err);
@@ -121,7 +121,7 @@ struct frames *frames_new(enum olv_codec codec, int level, unsigned workers, con
     return NULL;
 }
 
-static bool put(struct frames *f, const struct olv_text *bytes, struct olv_error *err)
+static bool frames_put(struct frames *f, const struct olv_text *bytes, struct olv_error *err)
 {
     f->length += bytes->len;
     return f->sink.put(f->sink.self, bytes->data, bytes->len, err);
@@ -140,7 +140,7 @@ static bool write_frame(struct frames *f, struct frame_job *job, struct olv_erro
     if (bytes->len != len) /* the lengths of a large member of a zip archive are behind it now */
         frame.packed_check = frame_check(bytes->data, bytes->len);
     frame.length = (uint32_t)bytes->len;
-    if (!put(f, bytes, err))
+    if (!frames_put(f, bytes, err))
         return false;
     return frame_list_add(&f->list, frame) || olv_fail_memory(err);
 }
@@ -256,7 +256,7 @@ bool frames_finish(struct frames *f, struct olv_error *err)
         ok = olv_fail_memory(err);
     if (ok && end.len) {
         f->list.end_check = frame_check(end.data, end.len);
-        ok = put(f, &end, err);
+        ok = frames_put(f, &end, err);
     }
     olv_text_free(&end);
     return ok;

@@ -59,14 +59,14 @@ static bool check(const struct proving *p, struct decoder *decoder, struct proof
     return job->is_lost = false;
 }
 
-static void work(void *self, unsigned worker, void *arg)
+static void prove_work(void *self, unsigned worker, void *arg)
 {
     struct proving *p = self;
     check(p, p->decoders[worker], arg);
 }
 
 /* What a job found. */
-static bool note(struct proving *p, struct proof_job *job, struct olv_error *err)
+static bool prove_note(struct proving *p, struct proof_job *job, struct olv_error *err)
 {
     const struct frames_proof *proof = p->proof;
     p->plain_bytes += job->frame.plain_length;
@@ -120,7 +120,7 @@ static bool prove_end(struct proving *p, struct olv_error *err)
 {
     struct proof_job end = {.number = p->list->count};
     check_end(p, &end.error);
-    return note(p, &end, err);
+    return prove_note(p, &end, err);
 }
 
 static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jobs, unsigned job_count,
@@ -130,7 +130,7 @@ static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jo
     for (size_t i = 0; ok && i < p->list->count; i++) {
         struct proof_job *job = &jobs[i % job_count];
         if (crew_under_way(crew) == job_count)
-            ok = note(p, crew_take(crew), err);
+            ok = prove_note(p, crew_take(crew), err);
         if (!ok)
             break;
         job->number = i;
@@ -139,7 +139,7 @@ static bool prove_all(struct proving *p, struct crew *crew, struct proof_job *jo
         crew_give(crew, job);
     }
     while (ok && crew_under_way(crew))
-        ok = note(p, crew_take(crew), err);
+        ok = prove_note(p, crew_take(crew), err);
     return ok && prove_end(p, err);
 }
 
@@ -159,7 +159,7 @@ bool frames_prove(const struct pack_source *source, enum olv_codec codec, const 
     unsigned job_count = workers + SPARE_JOBS;
     struct proof_job *jobs = calloc(job_count, sizeof *jobs);
     struct crew *crew = NULL;
-    bool ok = jobs && make_decoders(&p, workers) && (crew = crew_new(workers, job_count, work, &p));
+    bool ok = jobs && make_decoders(&p, workers) && (crew = crew_new(workers, job_count, prove_work, &p));
     ok = ok ? prove_all(&p, crew, jobs, job_count, err) : olv_fail_memory(err);
     crew_free(crew);
     for (unsigned i = 0; p.decoders && i < workers; i++)

@@ -27,7 +27,7 @@ void pieces_free(struct pieces *pieces)
     *pieces = (struct pieces){0};
 }
 
-static bool add(struct splitting *s, uint64_t at, uint64_t length)
+static bool split_add(struct splitting *s, uint64_t at, uint64_t length)
 {
     struct pieces *p = s->out;
     if (!grow(&p->items, p->count, &p->cap, sizeof *p->items))
@@ -49,13 +49,13 @@ static bool add_frame(struct splitting *s, uint64_t length, uint64_t plain)
         return true;
     }
     s->plain = plain;
-    return add(s, at, length);
+    return split_add(s, at, length);
 }
 
 /* What no frame was found in. */
 static bool add_rest(struct splitting *s, uint64_t at)
 {
-    return at >= s->source->size || add(s, at, s->source->size - at);
+    return at >= s->source->size || split_add(s, at, s->source->size - at);
 }
 
 static uint64_t covered(const struct splitting *s)
@@ -97,7 +97,7 @@ static bool split_bzip2(struct splitting *s)
     bool ok = true;
     while (ok && begin + PIECE_UNKNOWN < size &&
            (ok = frame_find(s->source, OLV_CODEC_BZIP2, begin + PIECE_UNKNOWN, &at, s->err)) && at < size) {
-        ok = add(s, begin, at - begin);
+        ok = split_add(s, begin, at - begin);
         begin = at;
     }
     return ok && add_rest(s, begin);

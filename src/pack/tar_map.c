@@ -44,7 +44,7 @@ static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct
 }
 
 /* A line with a number, of a map that stands before the data. */
-static bool take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err)
+static bool tar_map_take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err)
 {
     char digits[24] = "";
     size_t n = 0;
@@ -66,11 +66,11 @@ static bool take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err
 static bool read_map_in_data(struct tar_reader *r, struct tar_said *said, struct olv_error *err)
 {
     uint64_t before = r->data_left, count = 0, padding;
-    if (!take_line(r, &count, err))
+    if (!tar_map_take_line(r, &count, err))
         return false;
     for (uint64_t i = 0; i < count; i++) {
         uint64_t at = 0, length = 0;
-        if (!take_line(r, &at, err) || !take_line(r, &length, err) ||
+        if (!tar_map_take_line(r, &at, err) || !tar_map_take_line(r, &length, err) ||
             !tar_add_extent(said, &r->arena, at, length, err))
             return false;
     }

@@ -41,7 +41,7 @@ void tar_watch_headers(struct tar_reader *r, struct olv_hasher *hasher)
 
 /* ---- bytes ---- */
 
-static bool refill(struct tar_reader *r, struct olv_error *err)
+static bool tar_read_refill(struct tar_reader *r, struct olv_error *err)
 {
     return r->len > 0 || r->stream->next(r->stream->self, &r->bytes, &r->len, err);
 }
@@ -65,7 +65,7 @@ bool tar_take(struct tar_reader *r, void *out, uint64_t len, struct olv_error *e
     char *to = out;
     while (len) {
         size_t n;
-        if (!refill(r, err))
+        if (!tar_read_refill(r, err))
             return false;
         if (r->len == 0)
             return cut_short(r, err);
@@ -104,7 +104,7 @@ static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error
 {
     uint64_t at;
     do {
-        if (!refill(r, err))
+        if (!tar_read_refill(r, err))
             return false;
         r->is_over = r->len == 0;
         at = r->at;
@@ -203,7 +203,7 @@ static bool take_prelude(struct tar_reader *r, const struct tar_block *b, struct
 
 /* ---- the header ---- */
 
-static enum olv_kind kind_of(const struct tar_block *b, const char *path)
+static enum olv_kind tar_read_kind_of(const struct tar_block *b, const char *path)
 {
     size_t n = strlen(path);
     switch (b->typeflag) {
@@ -322,7 +322,7 @@ static bool read_member(struct tar_reader *r, const struct tar_block *b, struct 
     const char *path = path_of(r, b, said);
     if (!path)
         return olv_fail_memory(err);
-    m->kind = kind_of(b, path);
+    m->kind = tar_read_kind_of(b, path);
     m->is_hard_link = b->typeflag == '1';
     m->is_block = b->typeflag == '4';
     m->path = without_slashes(r, path);
@@ -343,7 +343,7 @@ static bool read_member(struct tar_reader *r, const struct tar_block *b, struct 
     return tar_read_map(r, b, said, m, err);
 }
 
-static bool pass_over(struct tar_reader *r, struct olv_error *err)
+static bool tar_read_pass_over(struct tar_reader *r, struct olv_error *err)
 {
     bool ok = tar_take(r, NULL, r->data_left, err) && tar_take(r, NULL, r->padding_left, err);
     r->data_left = r->padding_left = 0;
@@ -382,7 +382,7 @@ static bool read_headers(struct tar_reader *r, struct olv_member *m, struct olv_
 bool tar_next(struct tar_reader *r, struct olv_member *m, struct olv_error *err)
 {
     bool ok;
-    if (r->is_over || !pass_over(r, err))
+    if (r->is_over || !tar_read_pass_over(r, err))
         return false;
     if (r->hasher)
         olv_hasher_begin(r->hasher);
@@ -404,7 +404,7 @@ bool tar_data(struct tar_reader *r, const uint8_t **bytes, size_t *len, uint64_t
     *len = 0;
     if (left == 0)
         return true;
-    if (!refill(r, err))
+    if (!tar_read_refill(r, err))
         return false;
     if (r->len == 0)
         return cut_short(r, err);

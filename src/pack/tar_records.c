@@ -17,7 +17,7 @@ struct reading {
     struct olv_error *err;
 };
 
-static bool senseless(struct olv_error *err, const char *what)
+static bool tar_records_senseless(struct olv_error *err, const char *what)
 {
     return olv_fail(err, OLV_BROKEN, "an extended header makes no sense: %s", what);
 }
@@ -38,44 +38,45 @@ bool tar_decimal(const char **at, const char *end, uint64_t *out)
     return true;
 }
 
-static bool number_of(struct reading *r, const struct record *record, uint64_t *out)
+static bool tar_records_number_of(struct reading *r, const struct record *record, uint64_t *out)
 {
     const char *at = record->value, *end = at + record->len;
-    return (tar_decimal(&at, end, out) && at == end) || senseless(r->err, "a value is no number");
+    return (tar_decimal(&at, end, out) && at == end) || tar_records_senseless(r->err, "a value is no number");
 }
 
 static bool id_of(struct reading *r, const struct record *record, uint32_t *out, bool *has)
 {
     uint64_t n;
-    if (!number_of(r, record, &n))
+    if (!tar_records_number_of(r, record, &n))
         return false;
     *out = (uint32_t)n;
     *has = n <= UINT32_MAX;
-    return *has || senseless(r->err, "the number of an owner or group is too large");
+    return *has || tar_records_senseless(r->err, "the number of an owner or group is too large");
 }
 
 static bool string_of(struct reading *r, const struct record *record, const char **out)
 {
     if (memchr(record->value, 0, record->len))
-        return senseless(r->err, "a name has a NUL in it");
+        return tar_records_senseless(r->err, "a name has a NUL in it");
     *out = olv_arena_copy(r->arena, record->value, record->len);
     return *out || olv_fail_memory(r->err);
 }
 
 /* Seconds with a fraction; a negative one counts down. */
-static bool time_of(struct reading *r, const struct record *record, struct olv_instant *out, bool *has)
+static bool tar_records_time_of(struct reading *r, const struct record *record, struct olv_instant *out,
+                                bool *has)
 {
     const char *at = record->value, *end = at + record->len;
     bool is_negative = at < end && *at == '-';
     uint64_t seconds, ns = 0, weight = 100000000;
     at += is_negative;
     if (!tar_decimal(&at, end, &seconds) || seconds > INT64_MAX)
-        return senseless(r->err, "a time is no number, or has too many digits");
+        return tar_records_senseless(r->err, "a time is no number, or has too many digits");
     if (at < end && *at == '.')
         for (at++; at < end && *at >= '0' && *at <= '9'; at++, weight /= 10)
             ns += weight * (uint64_t)(*at - '0');
     if (at != end)
-        return senseless(r->err, "a time is no number");
+        return tar_records_senseless(r->err, "a time is no number");
     out->s = is_negative ? -(int64_t)seconds - (ns != 0) : (int64_t)seconds;
     out->ns = (uint32_t)(is_negative && ns ? 1000000000 - ns : ns);
     return *has = true;
@@ -102,7 +103,7 @@ static bool add_attribute(struct reading *r, const struct record *record, size_t
     struct tar_said *said = r->said;
     struct olv_member_attribute *a;
     if (said->attribute_count == TAR_MOST_ATTRIBUTES)
-        return senseless(r->err, "it has too many attributes");
+        return tar_records_senseless(r->err, "it has too many attributes");
     if (!grow_in(r->arena, &said->attributes, said->attribute_count, &said->attribute_cap,
                  sizeof *said->attributes))
         return olv_fail_memory(r->err);
@@ -140,7 +141,7 @@ static bool read_map(struct reading *r, const struct record *record)
     while (at < end) {
         if (!tar_decimal(&at, end, &offset) || at == end || *at++ != ',' || !tar_decimal(&at, end, &length) ||
             (at < end && *at++ != ','))
-            return senseless(r->err, "the map of a sparse file is no list of numbers");
+            return tar_records_senseless(r->err, "the map of a sparse file is no list of numbers");
         if (!tar_add_extent(r->said, r->arena, offset, length, r->err))
             return false;
     }
@@ -156,7 +157,7 @@ static bool sparse_record(struct reading *r, const struct record *record, const 
         return string_of(r, record, &said->path);
     if (len == 3 && memcmp(key, "map", 3) == 0)
         return read_map(r, record);
-    if (!number_of(r, record, &n))
+    if (!tar_records_number_of(r, record, &n))
         return false;
     if ((len == 8 && memcmp(key, "realsize", 8) == 0) || (len == 4 && memcmp(key, "size", 4) == 0)) {
         said->real_size = n;
@@ -184,7 +185,7 @@ static size_t behind(const struct record *record, const char *prefix)
     return record->key_len > n && memcmp(record->key, prefix, n) == 0 ? n : 0;
 }
 
-static bool take(struct reading *r, const struct record *record)
+static bool tar_records_take(struct reading *r, const struct record *record)
 {
     struct tar_said *said = r->said;
     size_t n;
@@ -201,15 +202,15 @@ static bool take(struct reading *r, const struct record *record)
     if (is_key(record, "SCHILY.acl.default"))
         return string_of(r, record, &said->acl_default);
     if (is_key(record, "size"))
-        return said->has_size = number_of(r, record, &said->size_bytes);
+        return said->has_size = tar_records_number_of(r, record, &said->size_bytes);
     if (is_key(record, "uid"))
         return id_of(r, record, &said->owner, &said->has_owner);
     if (is_key(record, "gid"))
         return id_of(r, record, &said->group, &said->has_group);
     if (is_key(record, "mtime"))
-        return time_of(r, record, &said->modified, &said->has_modified);
+        return tar_records_time_of(r, record, &said->modified, &said->has_modified);
     if (is_key(record, "atime"))
-        return time_of(r, record, &said->accessed, &said->has_accessed);
+        return tar_records_time_of(r, record, &said->accessed, &said->has_accessed);
     if ((n = behind(record, "SCHILY.xattr.")))
         return add_attribute(r, record, n);
     if ((n = behind(record, "GNU.sparse.")))
@@ -227,15 +228,15 @@ bool tar_read_records(const char *bytes, size_t len, struct olv_arena *arena, st
         uint64_t length;
         if (!tar_decimal(&at, end, &length) || at == end || *at != ' ' || length > (uint64_t)(end - begin) ||
             length < (uint64_t)(at - begin) + 3 || begin[length - 1] != '\n')
-            return senseless(err, "a record is not as long as it says");
+            return tar_records_senseless(err, "a record is not as long as it says");
         record.key = at + 1;
         equals = memchr(record.key, '=', (size_t)(begin + length - 1 - record.key));
         if (!equals)
-            return senseless(err, "a record has no equals sign");
+            return tar_records_senseless(err, "a record has no equals sign");
         record.key_len = (size_t)(equals - record.key);
         record.value = equals + 1;
         record.len = (size_t)(begin + length - 1 - record.value);
-        if (!take(&r, &record))
+        if (!tar_records_take(&r, &record))
             return false;
         at = begin + length;
     }

@@ -130,7 +130,7 @@ static char type_of(const struct olv_member *m)
 }
 
 /* The name, in two parts where it is long: false where it does not fit. */
-static bool put_name(struct tar_block *b, const char *path)
+static bool tar_write_put_name(struct tar_block *b, const char *path)
 {
     size_t len = strlen(path), from;
     if (len <= sizeof b->name) {
@@ -152,7 +152,7 @@ static bool put_name(struct tar_block *b, const char *path)
 static void put_block_name(struct tar_block *b, struct olv_text *records, const struct olv_member *m,
                            const char *path)
 {
-    bool fits = put_name(b, path);
+    bool fits = tar_write_put_name(b, path);
     if (m->is_sparse)
         return; /* the record GNU.sparse.name has the real one */
     if (!fits || !is_ascii(path))

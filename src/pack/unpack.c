@@ -93,7 +93,7 @@ static bool decode_frames(struct decoder *d, const struct olv_text *packed, stru
     return true;
 }
 
-static void work(void *self, unsigned worker, void *arg)
+static void unpack_work(void *self, unsigned worker, void *arg)
 {
     struct unpack *u = self;
     struct unpack_job *job = arg;
@@ -142,7 +142,7 @@ static bool make_crew(struct unpack *u)
     for (unsigned i = 0; u->codec != OLV_CODEC_NONE && i < u->workers; i++)
         if (!(u->decoders[i] = decoder_new(u->codec)))
             return false;
-    u->crew = crew_new(u->workers, u->job_count, work, u);
+    u->crew = crew_new(u->workers, u->job_count, unpack_work, u);
     return u->crew != NULL;
 }
 
@@ -216,7 +216,7 @@ static bool begin_stream(struct unpack *u, uint64_t at, struct olv_error *err)
     return true;
 }
 
-static bool refill(struct unpack *u, struct olv_error *err)
+static bool unpack_refill(struct unpack *u, struct olv_error *err)
 {
     uint64_t left = u->source->size - u->read_at;
     size_t len = left < STEP ? (size_t)left : STEP;
@@ -243,7 +243,7 @@ static bool at_byte(const struct unpack *u, struct olv_error *err)
 
 static bool skip_zeros(struct unpack *u, struct olv_error *err)
 {
-    while (refill(u, err) && u->io.in_len && *u->io.in == 0)
+    while (unpack_refill(u, err) && u->io.in_len && *u->io.in == 0)
         for (; u->io.in_len && *u->io.in == 0; u->io.in++)
             u->io.in_len--;
     return err->code == OLV_OK;
@@ -302,7 +302,7 @@ static bool stream_next(struct unpack *u, size_t *len, struct olv_error *err)
                 return false;
             continue;
         }
-        if (!refill(u, err))
+        if (!unpack_refill(u, err))
             return false;
         now = decoder_run(u->stream, &u->io, err);
         if (now == DECODED_BROKEN)

@@ -69,7 +69,7 @@ void zip_decoder_free(struct zip_decoder *d)
     free(d);
 }
 
-static bool damaged(struct olv_error *err, const char *why)
+static bool zip_decode_damaged(struct olv_error *err, const char *why)
 {
     return olv_fail(err, OLV_BROKEN, "the zip data is damaged: %s", why);
 }
@@ -118,7 +118,7 @@ static bool read_header(struct zip_decoder *d, struct decoder_io *io, struct olv
     if (length == ZIP_LOCAL && zip_local_length((const uint8_t *)d->held.data) > ZIP_LOCAL)
         return true;
     if (!zip_local_read((const uint8_t *)d->held.data, d->held.len, &l) || !zip_local_header(&l, &d->header))
-        return damaged(err, "the header of a member");
+        return zip_decode_damaged(err, "the header of a member");
     d->is_large = l.flags & ZIP_HAS_DESCRIPTOR;
     d->left = l.packed_length;
     d->crc_said = l.crc;
@@ -127,7 +127,7 @@ static bool read_header(struct zip_decoder *d, struct decoder_io *io, struct olv
     d->place = IN_TAR_HEADER;
     if (d->is_large ? l.method != ZIP_DEFLATED || !S_ISREG(l.mode)
                     : S_ISREG(l.mode) && l.method != ZIP_DEFLATED && l.packed_length)
-        return damaged(err, "the header of a member");
+        return zip_decode_damaged(err, "the header of a member");
     if (!S_ISREG(l.mode))
         d->plain_said = 0;
     return true;
@@ -148,7 +148,7 @@ static bool give_header(struct zip_decoder *d, struct decoder_io *io, struct olv
     return d->is_large || d->plain_said ? begin_data(d, err) : true;
 }
 
-static void pass_over(struct zip_decoder *d, struct decoder_io *io)
+static void zip_decode_pass_over(struct zip_decoder *d, struct decoder_io *io)
 {
     size_t n = d->left < io->in_len ? (size_t)d->left : io->in_len;
     io->in += n;
@@ -168,7 +168,7 @@ static bool end_data(struct zip_decoder *d, struct olv_error *err)
     d->place = d->is_large ? IN_DESCRIPTOR : IN_PADDING;
     d->padding = tar_padding(d->plain);
     if (!d->is_large && (d->left || d->crc != d->crc_said || d->plain != d->plain_said))
-        return damaged(err, "a checksum is wrong");
+        return zip_decode_damaged(err, "a checksum is wrong");
     return true;
 }
 
@@ -182,7 +182,7 @@ static size_t offer(const struct zip_decoder *d, const struct decoder_io *io, co
     return len < LARGEST_STEP ? len : LARGEST_STEP;
 }
 
-static void take(struct zip_decoder *d, struct decoder_io *io, size_t used)
+static void zip_decode_take(struct zip_decoder *d, struct decoder_io *io, size_t used)
 {
     d->left -= d->is_large ? 0 : used;
     if (d->held.len > d->fed) {
@@ -216,7 +216,7 @@ static bool inflate_some(struct zip_decoder *d, struct decoder_io *io, struct ol
     z->next_out = io->out;
     z->avail_out = (uInt)(io->out_len < LARGEST_STEP ? io->out_len : LARGEST_STEP);
     ret = inflate(z, d->is_large ? Z_BLOCK : Z_NO_FLUSH);
-    take(d, io, len - z->avail_in);
+    zip_decode_take(d, io, len - z->avail_in);
     got = (size_t)(z->next_out - io->out);
     if (!d->is_large)
         d->crc = libdeflate_crc32(d->crc, io->out, got);
@@ -228,9 +228,9 @@ static bool inflate_some(struct zip_decoder *d, struct decoder_io *io, struct ol
     if (ret == Z_STREAM_END)
         return end_data(d, err);
     if (ret != Z_OK && ret != Z_BUF_ERROR)
-        return damaged(err, z->msg ? z->msg : "it makes no sense");
+        return zip_decode_damaged(err, z->msg ? z->msg : "it makes no sense");
     if (!d->is_large && d->left == 0 && got == 0 && io->out_len)
-        return damaged(err, "a member's data ends too early");
+        return zip_decode_damaged(err, "a member's data ends too early");
     if (is_end_of_part(d))
         d->place = d->fed < d->held.len ? IN_DATA : AT_END;
     return true;
@@ -243,7 +243,7 @@ static bool read_descriptor(struct zip_decoder *d, struct decoder_io *io, struct
         return !d->held.failed || olv_fail_memory(err);
     bytes = (const uint8_t *)d->held.data;
     if (bytes_get32(bytes) != ZIP_DESCRIPTOR_MAGIC)
-        return damaged(err, "the lengths behind a member");
+        return zip_decode_damaged(err, "the lengths behind a member");
     d->padding = tar_padding(bytes_get64(bytes + 16));
     d->place = IN_PADDING;
     return true;
@@ -263,7 +263,7 @@ static void pad(struct zip_decoder *d, struct decoder_io *io)
 
 /* ---- */
 
-static bool step(struct zip_decoder *d, struct decoder_io *io, struct olv_error *err)
+static bool zip_decode_step(struct zip_decoder *d, struct decoder_io *io, struct olv_error *err)
 {
     switch (d->place) {
     case AT_START:
@@ -273,7 +273,7 @@ static bool step(struct zip_decoder *d, struct decoder_io *io, struct olv_error 
     case IN_TAR_HEADER:
         return give_header(d, io, err);
     case IN_PASSED:
-        pass_over(d, io);
+        zip_decode_pass_over(d, io);
         return true;
     case IN_DATA:
         return inflate_some(d, io, err);
@@ -290,7 +290,7 @@ enum decoded zip_decode(struct zip_decoder *d, struct decoder_io *io, struct olv
     for (;;) {
         size_t in = io->in_len, out = io->out_len, fed = d->fed;
         enum place place = d->place;
-        if (!step(d, io, err))
+        if (!zip_decode_step(d, io, err))
             return DECODED_BROKEN;
         if (d->place == AT_END)
             return DECODED_END;

@@ -107,7 +107,7 @@ static void add_entry(struct zip_directory *d, const uint8_t *local, const struc
 
 /* ---- frames ---- */
 
-static bool senseless(struct olv_error *err)
+static bool zip_directory_senseless(struct olv_error *err)
 {
     return olv_fail(err, OLV_BROKEN, "a frame of the zip archive makes no sense");
 }
@@ -178,7 +178,7 @@ bool zip_directory_take(struct zip_directory *d, struct frame_job *job, uint64_t
     struct zip_local l;
     bool is_first = zip_local_read(bytes, job->packed.len, &l);
     if (is_first == d->is_open || (is_first && !take_first(d, job, bytes, &l, at)))
-        return senseless(err);
+        return zip_directory_senseless(err);
     if (!is_first && job->is_copy)
         take_copied(d, &job->packed);
     else if (!is_first)

@@ -9,7 +9,7 @@
 
 enum { LONGEST_COMMENT = 65535 };
 
-static bool damaged(struct olv_error *err, const char *what, uint64_t at)
+static bool zip_end_damaged(struct olv_error *err, const char *what, uint64_t at)
 {
     return olv_fail(err, OLV_BROKEN, "the zip archive is damaged: %s, at byte %llu", what,
                     (unsigned long long)at);
@@ -34,7 +34,7 @@ static bool find_record(const struct pack_source *source, uint64_t *at, uint8_t 
                 is_found = true;
             }
     free(tail);
-    return is_found || (err->code == OLV_OK && damaged(err, "its directory is not there", size));
+    return is_found || (err->code == OLV_OK && zip_end_damaged(err, "its directory is not there", size));
 }
 
 static bool is_record64(const struct pack_source *source, uint64_t at, uint8_t record[ZIP_END64])
@@ -61,7 +61,7 @@ static bool find_record64(const struct pack_source *source, uint64_t *at, struct
              is_record64(source, *at - ZIP_LOCATOR64 - ZIP_END64, record))
         *at -= ZIP_LOCATOR64 + ZIP_END64;
     else
-        return damaged(err, "the end of its directory", said);
+        return zip_end_damaged(err, "the end of its directory", said);
     out->members = bytes_get64(record + 32);
     out->begin = bytes_get64(record + 48);
     out->end = out->begin + bytes_get64(record + 40);
@@ -96,5 +96,5 @@ bool zip_find_end(const struct pack_source *source, struct zip_end *out, struct 
         return false;
     find_shift(source, at, out);
     return (out->begin <= out->end && out->end <= source->size) ||
-           damaged(err, "its directory lies outside of it", out->begin);
+           zip_end_damaged(err, "its directory lies outside of it", out->begin);
 }

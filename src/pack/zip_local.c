@@ -70,7 +70,7 @@ static void put_times(struct olv_text *out, const struct olv_member *m)
     put32(out, (uint32_t)m->modified.s);
 }
 
-static void put_owner(struct olv_text *out, const struct olv_member *m)
+static void zip_local_put_owner(struct olv_text *out, const struct olv_member *m)
 {
     static const uint8_t version = 1, width = 4;
     put16(out, ZIP_TAG_OWNER);
@@ -114,7 +114,7 @@ static bool put_own(struct olv_text *out, uint32_t mode, const char *header, siz
     return ok;
 }
 
-static void put_name(struct olv_text *out, const struct olv_member *m)
+static void zip_local_put_name(struct olv_text *out, const struct olv_member *m)
 {
     olv_text_puts(out, m->path);
     if (m->kind == OLV_KIND_DIRECTORY)
@@ -129,12 +129,12 @@ bool zip_put_local(struct olv_text *out, const struct olv_member *m, const char 
     size_t len = strlen(data);
     unsigned flags = is_large ? ZIP_HAS_DESCRIPTOR : 0;
     bool ok;
-    put_name(&name, m);
+    zip_local_put_name(&name, m);
     flags |= is_plain_ascii(m->path) || !olv_is_utf8(m->path) ? 0 : ZIP_IS_UTF8;
     if (is_large)
         put_large(&fields);
     put_times(&fields, m);
-    put_owner(&fields, m);
+    zip_local_put_owner(&fields, m);
     ok = put_own(&fields, mode_of(m), header, header_len, err);
     if (ok && (name.len > MOST_FIELDS || fields.len > MOST_FIELDS))
         ok = olv_fail(err, OLV_REFUSED, "it has more attributes than a zip archive can hold");

@@ -38,7 +38,7 @@ struct zip_reader {
     uint8_t packed[STEP], plain[STEP];
 };
 
-static bool damaged(struct olv_error *err, const char *what, uint64_t at)
+static bool zip_read_damaged(struct olv_error *err, const char *what, uint64_t at)
 {
     return olv_fail(err, OLV_BROKEN, "the zip archive is damaged: %s, at byte %llu", what,
                     (unsigned long long)at);
@@ -157,7 +157,7 @@ static void take_extras(const uint8_t *at, size_t len, struct olv_member *m, con
     }
 }
 
-static enum olv_kind kind_of(unsigned mode, const char *path)
+static enum olv_kind zip_read_kind_of(unsigned mode, const char *path)
 {
     size_t n = strlen(path);
     switch (mode & S_IFMT) {
@@ -179,7 +179,7 @@ static bool name_of(struct zip_reader *r, const uint8_t *bytes, size_t len, stru
     if (!path)
         return olv_fail_memory(err);
     if (memchr(bytes, 0, len) || len == 0)
-        return damaged(err, "a name in its directory", r->next);
+        return zip_read_damaged(err, "a name in its directory", r->next);
     m->path = path;
     return true;
 }
@@ -211,13 +211,13 @@ static bool read_link(struct zip_reader *r, struct olv_member *m, struct olv_err
         if (!zip_data(r, &bytes, &len, &ignored, err))
             return false;
         if (len > LONGEST_LINK - at)
-            return damaged(err, "the target of a link is too long", r->local_at);
+            return zip_read_damaged(err, "the target of a link is too long", r->local_at);
         memcpy(target + at, bytes, len);
         at += len;
     }
     m->link = target;
     m->size_bytes = 0;
-    return !memchr(target, 0, at) || damaged(err, "the target of a link", r->local_at);
+    return !memchr(target, 0, at) || zip_read_damaged(err, "the target of a link", r->local_at);
 }
 
 static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_error *err)
@@ -229,12 +229,12 @@ static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_
     unsigned mode;
     if (r->directory.end - r->next < ZIP_CENTRAL || !pack_read(r->source, head, ZIP_CENTRAL, r->next, err) ||
         bytes_get32(head) != ZIP_CENTRAL_MAGIC)
-        return damaged(err, "an entry of its directory", r->next);
+        return zip_read_damaged(err, "an entry of its directory", r->next);
     name = bytes_get16(head + 28);
     extra = bytes_get16(head + 30);
     comment = bytes_get16(head + 32);
     if (name + extra + comment > r->directory.end - r->next - ZIP_CENTRAL)
-        return damaged(err, "an entry of its directory", r->next);
+        return zip_read_damaged(err, "an entry of its directory", r->next);
     rest = olv_arena_alloc(&r->arena, name + extra + 1);
     if (!rest)
         return olv_fail_memory(err);
@@ -246,7 +246,7 @@ static bool read_central(struct zip_reader *r, struct olv_member *m, struct olv_
     local = bytes_get32(head + 42);
     r->has_own = false;
     mode = head[5] == ZIP_MADE_ON_UNIX ? bytes_get32(head + 38) >> 16 : 0;
-    m->kind = kind_of(mode, m->path);
+    m->kind = zip_read_kind_of(mode, m->path);
     m->mode = mode ? mode & 07777 : m->kind == OLV_KIND_DIRECTORY ? 0755 : 0644;
     m->modified = old_time(bytes_get16(head + 12), bytes_get16(head + 14));
     m->is_encrypted = bytes_get16(head + 8) & ZIP_ENCRYPTED;
@@ -349,16 +349,16 @@ static bool open_data(struct zip_reader *r, struct olv_error *err)
 {
     uint8_t head[ZIP_LOCAL] = {0};
     if (!pack_read(r->source, head, ZIP_LOCAL, r->local_at, err) || bytes_get32(head) != ZIP_LOCAL_MAGIC)
-        return damaged(err, "the header of a member", r->local_at);
+        return zip_read_damaged(err, "the header of a member", r->local_at);
     if (bytes_get16(head + 6) & ZIP_ENCRYPTED)
         return olv_fail(err, OLV_BROKEN, "it is encrypted");
     if (r->method != ZIP_STORED && r->method != ZIP_DEFLATED)
         return olv_fail(err, OLV_BROKEN, "it is packed by method %u, which is not known here", r->method);
     r->data_at = r->local_at + ZIP_LOCAL + bytes_get16(head + 26) + bytes_get16(head + 28);
     if (r->data_at > r->source->size || r->packed_left > r->source->size - r->data_at)
-        return damaged(err, "a member ends outside of it", r->local_at);
+        return zip_read_damaged(err, "a member ends outside of it", r->local_at);
     if (r->method == ZIP_STORED && r->packed_left != r->plain_left)
-        return damaged(err, "a member's lengths differ", r->local_at);
+        return zip_read_damaged(err, "a member's lengths differ", r->local_at);
     if (r->method == ZIP_DEFLATED) {
         r->inflate = (z_stream){0};
         if (inflateInit2(&r->inflate, -15 /* no header */) != Z_OK)
@@ -396,7 +396,7 @@ static bool inflate_some(struct zip_reader *r, size_t *len, struct olv_error *er
             return olv_fail_memory(err);
         r->is_finished = ret == Z_STREAM_END;
         if (ret != Z_OK && ret != Z_STREAM_END)
-            return damaged(err, "a member's data", r->local_at);
+            return zip_read_damaged(err, "a member's data", r->local_at);
     }
     *len = STEP - z->avail_out;
     return true;
@@ -417,12 +417,12 @@ bool zip_data(struct zip_reader *r, const uint8_t **bytes, size_t *len, uint64_t
             return false;
     }
     if (*len > r->plain_left)
-        return damaged(err, "a member is longer than it should be", r->local_at);
+        return zip_read_damaged(err, "a member is longer than it should be", r->local_at);
     r->plain_left -= *len;
     r->crc = libdeflate_crc32(r->crc, *bytes, *len);
     *at = r->file_at;
     r->file_at += *len;
     if (*len == 0 && (r->plain_left || r->crc != r->crc_said))
-        return damaged(err, "the checksum of a member is wrong", r->local_at);
+        return zip_read_damaged(err, "the checksum of a member is wrong", r->local_at);
     return true;
 }

@@ -25,8 +25,8 @@ static int characters(const char *from, const char *to)
     return count;
 }
 
-static void locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory,
-                   const struct policy_text *source, struct position position)
+static void diagnostic_locate(struct olv_diagnostic *d, struct olv_diagnostics_memory *memory,
+                              const struct policy_text *source, struct position position)
 {
     const char *at = source->text + (position.offset < source->len ? position.offset : source->len);
     const char *start = at, *end = at, *stop = source->text + source->len;
@@ -69,7 +69,7 @@ void diagnose(struct olv_diagnostics *list, const struct policy_text *source, st
     struct olv_diagnostic d = {0};
     if (!memory_of(list))
         return;
-    locate(&d, list->memory, source, position);
+    diagnostic_locate(&d, list->memory, source, position);
     d.message = copy(list->memory, complaint.message);
     d.expected = copy(list->memory, complaint.expected);
     d.nearest = copy(list->memory, complaint.nearest);

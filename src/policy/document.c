@@ -21,7 +21,7 @@ int document_open(const char *path, struct olv_error *err)
     return fd;
 }
 
-static bool examine(int fd, const char *path, size_t *size, struct olv_error *err)
+static bool document_examine(int fd, const char *path, size_t *size, struct olv_error *err)
 {
     struct stat st;
     if (fstat(fd, &st) != 0)
@@ -37,12 +37,12 @@ static bool examine(int fd, const char *path, size_t *size, struct olv_error *er
     return false;
 }
 
-static bool read_all(int fd, const char *path, struct policy_text *source, struct olv_error *err)
+static bool document_read_all(int fd, const char *path, struct policy_text *source, struct olv_error *err)
 {
     size_t size = 0, len = 0;
     ssize_t got = 0;
     char *text;
-    if (!examine(fd, path, &size, err))
+    if (!document_examine(fd, path, &size, err))
         return false;
     text = malloc(size + 1);
     while (text && len < size && (got = read(fd, text + len, size - len)) > 0)
@@ -103,7 +103,7 @@ static void report_syntax(struct fy_diag *diag, const struct policy_text *source
                  (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL, false});
 }
 
-static struct fy_document *parse(const struct policy_text *source, struct olv_diagnostics *list)
+static struct fy_document *document_parse(const struct policy_text *source, struct olv_diagnostics *list)
 {
     struct fy_diag_cfg quiet = {.level = FYET_ERROR};
     struct fy_diag *diag = fy_diag_create(&quiet);
@@ -123,10 +123,10 @@ static struct fy_document *parse(const struct policy_text *source, struct olv_di
 bool document_read(struct document *doc, int fd, const char *path, struct olv_diagnostics *list,
                    struct olv_error *err)
 {
-    if (!read_all(fd, path, &doc->source, err))
+    if (!document_read_all(fd, path, &doc->source, err))
         return false;
     if (is_text(&doc->source, list))
-        doc->tree = parse(&doc->source, list);
+        doc->tree = document_parse(&doc->source, list);
     if (doc->tree)
         return true;
     olv_fail(err, OLV_POLICY, "the policy has errors");

@@ -131,7 +131,7 @@ static void wish(struct wishing *w, const struct expr_node *node, bool is_wanted
 }
 
 /* The name from what was wished of it and of its parts, behind the directories. */
-static void compose(struct wishing *w)
+static void example_compose(struct wishing *w)
 {
     struct example *out = w->out;
     size_t used = 0;
@@ -157,5 +157,5 @@ void example_of(const struct olv_expr *expr, const char *star, struct example *o
     *out = (struct example){.kind = OLV_KIND_FILE, .size_bytes = any, .links = any, .depth = any};
     if (expr)
         wish(&w, expr->top, true);
-    compose(&w);
+    example_compose(&w);
 }

@@ -10,7 +10,7 @@ static bool is_letter(char c)
     return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
 }
 
-static bool is_digit(char c)
+static bool lexer_is_digit(char c)
 {
     return c >= '0' && c <= '9';
 }
@@ -65,11 +65,11 @@ struct token token_next(const char *text, size_t len, size_t at, size_t *after)
         token.kind = TOKEN_SIGN;
     } else if (is_letter(text[at])) {
         token.kind = TOKEN_WORD;
-        while (end < len && (is_letter(text[end]) || is_digit(text[end]) || text[end] == '-'))
+        while (end < len && (is_letter(text[end]) || lexer_is_digit(text[end]) || text[end] == '-'))
             end++;
-    } else if (is_digit(text[at])) {
+    } else if (lexer_is_digit(text[at])) {
         token.kind = TOKEN_FIGURE;
-        while (end < len && (is_letter(text[end]) || is_digit(text[end]) || strchr("-:.+", text[end])))
+        while (end < len && (is_letter(text[end]) || lexer_is_digit(text[end]) || strchr("-:.+", text[end])))
             end++;
     } else {
         for (end = at + 1; end < len && ((unsigned char)text[end] & 0xC0) == 0x80; end++)

@@ -97,7 +97,8 @@ static bool comparison_sign(struct parser *p, enum comparison *out)
 }
 
 /* Whether a type can be compared that way; if not, says how it can. */
-static bool fits(struct parser *p, struct token at, const struct field *field, enum comparison comparison)
+static bool parser_fits(struct parser *p, struct token at, const struct field *field,
+                        enum comparison comparison)
 {
     const char *expected;
     bool is_order = comparison >= LESS && comparison <= MORE_OR_SAME;
@@ -191,7 +192,7 @@ static struct expr_node *comparison(struct parser *p, const struct field *field)
     if (!comparison_sign(p, &node->comparison))
         return wrong(p, "a comparison: = != < <= > >= in like matches");
     if (!p->is_guessing)
-        fits(p, sign, field, node->comparison);
+        parser_fits(p, sign, field, node->comparison);
     if (node->comparison == IN)
         value_list(p, node, field);
     else if (node->comparison == LIKE || node->comparison == MATCHES)

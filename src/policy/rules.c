@@ -24,7 +24,7 @@ const char *olv_clock_word(enum olv_clock clock)
     return clock_words[clock];
 }
 
-static void read_clock(struct reader *r, struct fy_node *node, void *target)
+static void rules_read_clock(struct reader *r, struct fy_node *node, void *target)
 {
     static const char expected[] = "modified, accessed, changed, born, or name \"%Y%m%d\"";
     struct olv_rule *rule = target;
@@ -58,14 +58,14 @@ static void read_until(struct reader *r, struct fy_node *node, void *target)
         ((struct olv_rule *)target)->until = word ? OLV_PERIOD_YEAR : OLV_PERIOD_MONTH;
 }
 
-static const struct key age_keys[] = {{"clock", read_clock, true}, {"until", read_until, false}};
+static const struct key age_keys[] = {{"clock", rules_read_clock, true}, {"until", read_until, false}};
 
 static void read_age_from(struct reader *r, struct fy_node *node, void *target)
 {
     if (node && fy_node_is_mapping(node))
         policy_mapping(r, node, "`age-from`", age_keys, 2, target);
     else
-        read_clock(r, node, target);
+        rules_read_clock(r, node, target);
 }
 
 /* ---- rules ---- */
@@ -162,7 +162,7 @@ static void check_name_is_new(struct reader *r, struct fy_node *item, const stru
 
 /* ---- what a rule is, in one digest ---- */
 
-static void put(struct olv_hasher *hasher, const char *text)
+static void rules_put(struct olv_hasher *hasher, const char *text)
 {
     olv_hasher_add(hasher, text ? text : "", text ? strlen(text) + 1 : 1);
 }
@@ -172,7 +172,7 @@ static void put_numbers(struct olv_hasher *hasher, const int64_t *numbers, size_
     char text[32];
     for (size_t i = 0; i < count; i++) {
         snprintf(text, sizeof text, "%lld", (long long)numbers[i]);
-        put(hasher, text);
+        rules_put(hasher, text);
     }
 }
 
@@ -181,13 +181,13 @@ static const char *const period_words[] = {
 
 static void digest_step(struct olv_hasher *hasher, const struct olv_step *step)
 {
-    put(hasher, step->act->word);
+    rules_put(hasher, step->act->word);
     put_numbers(hasher, (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended}, 3);
     for (const struct step_key *key = step->act->keys; key && key->name; key++) {
         struct olv_text value = {0};
         key->value->spell(step, &value);
-        put(hasher, key->name);
-        put(hasher, olv_text_string(&value));
+        rules_put(hasher, key->name);
+        rules_put(hasher, olv_text_string(&value));
         olv_text_free(&value);
     }
 }
@@ -201,11 +201,11 @@ static void digest_rule(struct olv_rule *rule)
         return;
     olv_hasher_begin(hasher);
     for (size_t i = 0; i < rule->under_count; i++)
-        put(hasher, rule->under[i]);
-    put(hasher, rule->where);
-    put(hasher, rule->name_date);
-    put(hasher, olv_clock_word(rule->clock));
-    put(hasher, period_words[rule->until]);
+        rules_put(hasher, rule->under[i]);
+    rules_put(hasher, rule->where);
+    rules_put(hasher, rule->name_date);
+    rules_put(hasher, olv_clock_word(rule->clock));
+    rules_put(hasher, period_words[rule->until]);
     put_numbers(hasher, (int64_t[]){rule->settle.months, rule->settle.seconds, rule->open_too}, 3);
     for (size_t i = 0; i < rule->step_count; i++)
         digest_step(hasher, &rule->steps[i]);

@@ -12,7 +12,7 @@ struct compiling {
     struct olv_diagnostics *list;
 };
 
-static void complain(void *self, const struct expr_complaint *c)
+static void statement_complain(void *self, const struct expr_complaint *c)
 {
     struct compiling *compiling = self;
     diagnose(compiling->list, &compiling->source, (struct position){c->offset, c->len},
@@ -25,7 +25,7 @@ struct olv_expr *olv_expr_compile(const char *text, const struct olv_zone *zone,
     size_t len = strlen(text);
     const char *copy = olv_arena_copy(&arena, text, len);
     struct compiling compiling = {{copy, len}, list};
-    struct expr_parse_options options = {&compiling, complain, olv_user_id, olv_group_id, zone};
+    struct expr_parse_options options = {&compiling, statement_complain, olv_user_id, olv_group_id, zone};
     struct olv_expr *expr = copy ? expr_parse(copy, len, &arena, &options) : NULL;
     if (expr)
         expr->own = arena;

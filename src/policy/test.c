@@ -250,8 +250,8 @@ static const struct olv_stat *look(struct olv_subject *s)
     return s->stat ? s->stat : s->facts->look(s);
 }
 
-static enum olv_truth compare(const struct expr_node *node, struct olv_subject *s,
-                              struct olv_expr_scratch *scratch)
+static enum olv_truth test_compare(const struct expr_node *node, struct olv_subject *s,
+                                   struct olv_expr_scratch *scratch)
 {
     const struct olv_stat *stat;
     if (node->type == TYPE_TEXT)
@@ -297,7 +297,7 @@ enum olv_truth expr_test_node(const struct expr_node *node, struct olv_subject *
     case NODE_WORD:
         return test_word(node->word, s);
     case NODE_COMPARE:
-        return compare(node, s, scratch);
+        return test_compare(node, s, scratch);
     default:
         break;
     }

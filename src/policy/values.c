@@ -55,7 +55,7 @@ static struct token take_phrase(struct parser *p, bool many)
     return whole;
 }
 
-static bool refuse(struct parser *p, struct token t, const char *what, const char *expected)
+static bool values_refuse(struct parser *p, struct token t, const char *what, const char *expected)
 {
     parser_complain(p, t, expected, NULL, "`%.*s` is no %s", (int)t.len, p->text + t.offset, what);
     return false;
@@ -67,7 +67,7 @@ static bool size_value(struct parser *p, struct value *out)
     size_t at;
     if (olv_size_parse(p->text + t.offset, t.len, &out->number, &at))
         return true;
-    return refuse(p, t, "size", "a size, such as 512, 10 MiB or 1.5 GB");
+    return values_refuse(p, t, "size", "a size, such as 512, 10 MiB or 1.5 GB");
 }
 
 static bool duration_value(struct parser *p, struct value *out)
@@ -76,7 +76,7 @@ static bool duration_value(struct parser *p, struct value *out)
     size_t at;
     if (olv_duration_parse(p->text + t.offset, t.len, &out->duration, &at))
         return true;
-    return refuse(p, t, "duration", "a duration, such as 90 days, 1 year 6 months or P90D");
+    return values_refuse(p, t, "duration", "a duration, such as 90 days, 1 year 6 months or P90D");
 }
 
 /* A date alone means the whole of that day, where the policy is. */
@@ -95,7 +95,8 @@ static bool date_value(struct parser *p, struct value *out)
     size_t at;
     parser_step(p);
     if (!olv_instant_parse(p->text + t.offset, t.len, &out->from, &at))
-        return refuse(p, t, "date", "a date as in RFC 3339, such as 2026-01-31 or 2026-01-31T14:05:00Z");
+        return values_refuse(p, t, "date",
+                             "a date as in RFC 3339, such as 2026-01-31 or 2026-01-31T14:05:00Z");
     out->until = (struct olv_instant){out->from.s, out->from.ns + 1};
     if (t.len == DATE_ONLY)
         widen_to_day(p->options->zone, out);
@@ -121,7 +122,7 @@ static bool octal_value(struct parser *p, struct value *out)
     parser_step(p);
     if (digits_value(p->text + t.offset, t.len, 8, 07777, &out->number))
         return true;
-    return refuse(p, t, "mode", "an octal mode up to 7777, such as 644");
+    return values_refuse(p, t, "mode", "an octal mode up to 7777, such as 644");
 }
 
 static bool count_value(struct parser *p, struct value *out)
@@ -130,7 +131,7 @@ static bool count_value(struct parser *p, struct value *out)
     parser_step(p);
     if (digits_value(p->text + t.offset, t.len, 10, INT64_MAX, &out->number))
         return true;
-    return refuse(p, t, "number", "a whole number");
+    return values_refuse(p, t, "number", "a whole number");
 }
 
 static bool account_value(struct parser *p, bool is_user, struct value *out)

@@ -29,7 +29,7 @@ void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from
         to->youngest = from->youngest;
 }
 
-static void visit(void *self, unsigned worker, struct olv_scan_entry *entry)
+static void contents_visit(void *self, unsigned worker, struct olv_scan_entry *entry)
 {
     struct summing *s = self;
     const char *why = NULL, *none = NULL;
@@ -44,7 +44,7 @@ static void visit(void *self, unsigned worker, struct olv_scan_entry *entry)
         atomic_compare_exchange_strong(&s->why, &none, why);
 }
 
-static void on_trouble(void *self, const struct olv_trouble *trouble)
+static void contents_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct summing *s = self;
     (void)trouble;
@@ -55,8 +55,8 @@ bool olv_scan_contents(int dir, const char *name, const struct contents_asker *a
                        struct olv_contents *out, struct olv_error *err)
 {
     struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers), .asker = asker};
-    struct olv_scan_visitor visitor = {.self = &s, .visit = visit};
-    struct olv_observer observer = {.self = &s, .trouble = on_trouble};
+    struct olv_scan_visitor visitor = {.self = &s, .visit = contents_visit};
+    struct olv_observer observer = {.self = &s, .trouble = contents_on_trouble};
     bool ok = s.workers ? olv_scan_in(dir, name, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};
     for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)

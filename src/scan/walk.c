@@ -95,8 +95,8 @@ static void give_up(struct walk *walk)
 
 /* ---- one directory ---- */
 
-static void tell(struct worker *w, const struct olv_scan_dir *dir, const char *name, const char *what,
-                 int sys)
+static void walk_tell(struct worker *w, const struct olv_scan_dir *dir, const char *name, const char *what,
+                      int sys)
 {
     struct olv_trouble trouble = {.kind = OLV_TROUBLE_UNREADABLE, .what = what, .sys = sys};
     if (sys == ENOENT)
@@ -140,7 +140,7 @@ static void go_through(struct worker *w, struct node *node, const void *names, s
         w->walk->visitor->visit(w->walk->visitor->self, w->number, &entry);
         count++;
         if (entry.look_error)
-            tell(w, &node->dir, name.name, "looking at it", entry.look_error);
+            walk_tell(w, &node->dir, name.name, "looking at it", entry.look_error);
         if (entry.kind == OLV_KIND_DIRECTORY) {
             struct node *child = node_new(node, name.name, name.len);
             if (child)
@@ -181,7 +181,7 @@ static void give_half(struct worker *w)
     pthread_mutex_unlock(&walk->mutex);
 }
 
-static void read_all(struct worker *w, struct node *node)
+static void walk_read_all(struct worker *w, struct node *node)
 {
     struct olv_os_listing listing;
     bool is_listed = olv_os_list_begin(&listing, node->fd);
@@ -198,7 +198,7 @@ static void read_all(struct worker *w, struct node *node)
     if (is_listed)
         olv_os_list_end(&listing);
     if (got < 0)
-        tell(w, &node->dir, NULL, "reading the directory", errno);
+        walk_tell(w, &node->dir, NULL, "reading the directory", errno);
 }
 
 static bool may_enter(struct worker *w, struct node *node)
@@ -209,19 +209,19 @@ static bool may_enter(struct worker *w, struct node *node)
         return true;
     if (olv_os_stat(node->fd, "", &stat))
         return v->enter(v->self, w->number, &node->dir, &stat);
-    tell(w, &node->dir, NULL, "looking at the directory", errno);
+    walk_tell(w, &node->dir, NULL, "looking at the directory", errno);
     return false;
 }
 
 static void do_directory(struct worker *w, struct node *node)
 {
     if (node_open(node) < 0) {
-        tell(w, &node->dir, NULL,
-             errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
+        walk_tell(w, &node->dir, NULL,
+                  errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
         return;
     }
     if (may_enter(w, node))
-        read_all(w, node);
+        walk_read_all(w, node);
     node_unuse_fd(node);
 }
 
@@ -290,7 +290,7 @@ static void work_on(struct worker *w)
     }
 }
 
-static void *work(void *argument)
+static void *walk_work(void *argument)
 {
     struct worker *w = argument;
     struct walk *walk = w->walk;
@@ -338,7 +338,7 @@ static bool begin_workers(struct walk *walk, struct worker *workers)
     pthread_mutex_lock(&walk->mutex);
     for (unsigned i = 0; i < walk->workers; i++) {
         workers[i] = (struct worker){.walk = walk, .number = i};
-        if (pthread_create(&workers[i].thread, NULL, work, &workers[i]) == 0)
+        if (pthread_create(&workers[i].thread, NULL, walk_work, &workers[i]) == 0)
             walk->running++;
         else
             walk->workers = i; /* fewer hands do the same work */

@@ -149,7 +149,7 @@ struct olv_key *olv_key_load_public(int keys, const char *origin, struct olv_err
     return key || err->sys != ENOENT ? key : from_private(keys, origin, err);
 }
 
-static struct olv_key *make(int keys, struct olv_error *err)
+static struct olv_key *key_make(int keys, struct olv_error *err)
 {
     struct olv_key *key = calloc(1, sizeof *key);
     uint8_t id[8];
@@ -180,7 +180,7 @@ struct olv_key *olv_key_load_or_make(int keys, const char *origin, struct olv_er
         return NULL;
     }
     if (!key)
-        return err->sys == ENOENT ? make(keys, err) : NULL;
+        return err->sys == ENOENT ? key_make(keys, err) : NULL;
     EVP_PKEY_free(key->pkey);
     key->pkey = read_private(keys, err);
     if (key->pkey)

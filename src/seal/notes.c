@@ -18,7 +18,7 @@ static const char NAME[] = "notes.key";
 
 enum { DIGITS = 2 * sizeof((struct olv_notes *)0)->key };
 
-static bool make(int keys, struct olv_notes *out, struct olv_error *err)
+static bool notes_make(int keys, struct olv_notes *out, struct olv_error *err)
 {
     char line[DIGITS + 2];
     if (!olv_random(out->key, sizeof out->key))
@@ -39,7 +39,7 @@ bool notes_read(int state, bool can_make, struct olv_notes *out, struct olv_erro
              olv_error_at((olv_fail(err, OLV_BROKEN, "the key of notes is damaged"), err), "keys/notes.key");
     else if (keys >= 0 && can_make && err->sys == ENOENT) {
         olv_error_clear(err);
-        ok = make(keys, out, err);
+        ok = notes_make(keys, out, err);
     }
     out->has_key = ok;
     if (keys >= 0)

@@ -129,7 +129,7 @@ static bool must_stop(const struct shrink_task *t, uint64_t bytes, struct olv_er
 
 /* ---- the fresh file ---- */
 
-static bool put(void *self, const void *bytes, size_t len, struct olv_error *err)
+static bool shrink_put(void *self, const void *bytes, size_t len, struct olv_error *err)
 {
     struct shrink_task *t = self;
     if (t->hasher)
@@ -142,7 +142,7 @@ static bool put(void *self, const void *bytes, size_t len, struct olv_error *err
     return true;
 }
 
-static bool finish(struct shrink_task *t, struct olv_error *err)
+static bool shrink_finish(struct shrink_task *t, struct olv_error *err)
 {
     return shrink_is_unchanged(t, err) &&
            (t->to_fd >= 0 || attributes_copy(t->source, &t->stat, t->fresh.fd, err));
@@ -191,7 +191,7 @@ static bool pack_small(struct shrinker *s, struct shrink_task *t, struct olv_err
     if (frame.length == 0 || !frame_list_add(&t->frames, frame))
         return olv_fail_memory(err);
     olv_sha256(s->hasher, packed, frame.length, t->digest);
-    return put(t, packed, frame.length, err);
+    return shrink_put(t, packed, frame.length, err);
 }
 
 static bool fill_frames(struct shrink_task *t, struct frames *frames, struct olv_error *err)
@@ -215,7 +215,7 @@ static bool fill_frames(struct shrink_task *t, struct frames *frames, struct olv
 
 static bool pack_large(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
 {
-    struct frames_sink sink = {.self = t, .put = put};
+    struct frames_sink sink = {.self = t, .put = shrink_put};
     struct frames *frames = frames_new(t->codec, t->level, t->workers, &sink, err);
     bool ok;
     t->hasher = s->hasher;
@@ -237,7 +237,8 @@ bool shrink_pack(struct shrinker *s, struct shrink_task *t, struct olv_error *er
     if (!open_source(t, err) || !begin_file(t, err))
         return false;
     t->plain_bytes = t->stat.size_bytes;
-    return (t->plain_bytes <= SHRINK_SMALL ? pack_small(s, t, err) : pack_large(s, t, err)) && finish(t, err);
+    return (t->plain_bytes <= SHRINK_SMALL ? pack_small(s, t, err) : pack_large(s, t, err)) &&
+           shrink_finish(t, err);
 }
 
 /* ---- unpacking ---- */
@@ -276,7 +277,7 @@ static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint6
 }
 
 /* What will be proven is noted as frames: so it is like all others. */
-static bool note(struct shrink_task *t, const uint8_t *bytes, size_t len, struct olv_error *err)
+static bool shrink_note(struct shrink_task *t, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
     struct frame frame = {t->put_bytes, (uint32_t)len, (uint32_t)len, 0, 0};
     if (t->keeps || len == 0)
@@ -296,8 +297,8 @@ static bool unpack_into(struct shrinker *s, struct shrink_task *t, struct unpack
             return false;
         t->plain_bytes += len;
         if (is_too_large(t, t->plain_bytes, err) || must_stop(t, unpack_position(u), err) ||
-            !digest_source(s, t, &digested, unpack_position(u), err) || !note(t, bytes, len, err) ||
-            !put(t, bytes, len, err))
+            !digest_source(s, t, &digested, unpack_position(u), err) || !shrink_note(t, bytes, len, err) ||
+            !shrink_put(t, bytes, len, err))
             return false;
     }
     if (!digest_source(s, t, &digested, t->stat.size_bytes, err))
@@ -341,7 +342,7 @@ static bool unpack_small(struct shrinker *s, struct shrink_task *t, struct olv_e
     t->plain_bytes = (uint64_t)got;
     if (!t->keeps)
         olv_sha256(s->hasher, packed, len, t->digest);
-    return note(t, (const uint8_t *)plain, (size_t)got, err) && put(t, plain, (size_t)got, err);
+    return shrink_note(t, (const uint8_t *)plain, (size_t)got, err) && shrink_put(t, plain, (size_t)got, err);
 }
 
 static bool detect(struct shrink_task *t, struct olv_error *err)
@@ -365,7 +366,7 @@ bool shrink_unpack(struct shrinker *s, struct shrink_task *t, struct olv_error *
     ok = t->packed_bytes <= SHRINK_SMALL && unpack_small(s, t, err);
     if (!ok && err->code == OLV_OK)
         ok = unpack_large(s, t, err);
-    return ok && finish(t, err);
+    return ok && shrink_finish(t, err);
 }
 
 /* ---- the proof ---- */

@@ -12,7 +12,7 @@
 #include <unistd.h>
 
 /* Opens the directory of a path; `name` points to its last component. -1 with `err`. */
-static int open_directory(const char *path, const char **name, struct olv_error *err)
+static int to_open_directory(const char *path, const char **name, struct olv_error *err)
 {
     char *above = olv_path_directory(path);
     int fd = above ? open(above, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
@@ -23,8 +23,8 @@ static int open_directory(const char *path, const char **name, struct olv_error 
     return fd;
 }
 
-static bool publish(struct shrinker *s, struct shrink_task *t, const struct olv_shrink_request *r,
-                    const char *name, struct olv_error *err)
+static bool to_publish(struct shrinker *s, struct shrink_task *t, const struct olv_shrink_request *r,
+                       const char *name, struct olv_error *err)
 {
     char placed[NAME_MAX + 1];
     if (fsync(t->fresh.fd) != 0)
@@ -33,11 +33,11 @@ static bool publish(struct shrinker *s, struct shrink_task *t, const struct olv_
            (fsync(t->to_dir) == 0 || olv_fail_system(err, r->to, "cannot bring its directory to the disk"));
 }
 
-static bool run(struct shrinker *s, struct shrink_task *t, const struct olv_shrink_request *r,
-                const char *to_name, struct olv_error *err)
+static bool to_run(struct shrinker *s, struct shrink_task *t, const struct olv_shrink_request *r,
+                   const char *to_name, struct olv_error *err)
 {
     bool ok = r->unpacks ? shrink_unpack(s, t, err) : shrink_pack(s, t, err);
-    return ok && (!r->to || publish(s, t, r, to_name, err));
+    return ok && (!r->to || to_publish(s, t, r, to_name, err));
 }
 
 bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer *observer,
@@ -45,7 +45,8 @@ bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer
 {
     const char *name = NULL, *to_name = NULL;
     struct shrinker *s = shrinker_new();
-    int dir = open_directory(r->path, &name, err), to_dir = r->to ? open_directory(r->to, &to_name, err) : -1;
+    int dir = to_open_directory(r->path, &name, err),
+        to_dir = r->to ? to_open_directory(r->to, &to_name, err) : -1;
     struct olv_stat stat;
     struct olv_identity identity;
     bool ok = dir >= 0 && (!r->to || to_dir >= 0) && (s || olv_fail_memory(err));
@@ -65,7 +66,7 @@ bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer
         t.observer = observer;
         t.to_dir = to_dir;
         t.to_fd = r->to ? -1 : r->out;
-        ok = run(s, &t, r, to_name, err);
+        ok = to_run(s, &t, r, to_name, err);
         if (!ok && !*err->path)
             olv_error_at(err, r->path);
         *result = (struct olv_shrink_result){r->unpacks ? t.packed_bytes : t.plain_bytes,

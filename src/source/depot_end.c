@@ -28,7 +28,7 @@ struct thinned {
     char into[NAME_MAX + 1];
 };
 
-static void close_state(void *state)
+static void depot_end_close_state(void *state)
 {
     struct thinned *t = state;
     if (t)
@@ -43,14 +43,14 @@ struct collecting {
     struct thinned *thinned;
 };
 
-static enum olv_truth is_held(const struct turn *turn, const struct olv_docket_entry *e)
+static enum olv_truth depot_end_is_held(const struct turn *turn, const struct olv_docket_entry *e)
 {
     const struct olv_location *l = e->location;
     struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
     return turn->lent->holds ? turn->lent->holds->is_held(turn->lent->holds->self, e->target, &stat) : OLV_NO;
 }
 
-static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
+static bool depot_end_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *x = self;
     struct thinned *t = x->thinned;
@@ -58,7 +58,7 @@ static bool collect(void *self, struct olv_docket_entry *e, struct olv_error *er
     enum olv_truth held;
     if (memcmp(l->archive, t->archive, sizeof t->archive) != 0)
         return true;
-    held = is_held(x->turn, e);
+    held = depot_end_is_held(x->turn, e);
     if (held == OLV_UNKNOWN)
         return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
     if (held == OLV_YES)
@@ -119,7 +119,7 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
     if (!depot_is_trusted(e->directory, turn->source.fd, &o->error) ||
         !judged_verify(turn->source.fd, e->name, e, true, o) ||
-        !group->each(group, OLV_SEGMENT_MOST, collect, &x, &o->error))
+        !group->each(group, OLV_SEGMENT_MOST, depot_end_collect, &x, &o->error))
         return false;
     qsort(t->places, t->count, sizeof *t->places, by_place);
     options.gone = t->places;
@@ -128,7 +128,7 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
 }
 
 /* What fails is the failure of all entries. */
-static bool make(struct turn *turn, struct group *group, struct olv_error *err)
+static bool depot_end_make(struct turn *turn, struct group *group, struct olv_error *err)
 {
     const struct olv_docket_entry *e = &group->entries[0];
     struct thinned *t = turn_state(turn, sizeof *t);
@@ -151,7 +151,7 @@ static bool make(struct turn *turn, struct group *group, struct olv_error *err)
     return true;
 }
 
-static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct thinned *t = *turn->state;
     const struct thin_position *place;
@@ -173,7 +173,8 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
 
 /* The catalogue is what tells, by the archive's own id: it is live and nothing was taken out of it, or it has
  * gone. What is `going` was tried again when this run began. */
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth depot_end_settle(struct turn *turn, const struct olv_docket_entry *e,
+                                       struct olv_outcome *o)
 {
     enum olv_archive_state state;
     char label[FRESH_LABEL];
@@ -191,7 +192,7 @@ static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e
     return OLV_YES;
 }
 
-static void key(const struct olv_docket_entry *e, struct olv_text *out)
+static void depot_end_key(const struct olv_docket_entry *e, struct olv_text *out)
 {
     olv_docket_entry_path(e, out);
 }
@@ -203,9 +204,9 @@ static bool is_one_batch(const struct olv_docket_entry *e)
 }
 
 const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | ASKS_ITSELF,
-                                   .key = key,
+                                   .key = depot_end_key,
                                    .is_one_batch = is_one_batch,
-                                   .make = make,
-                                   .apply = apply,
-                                   .close = close_state,
-                                   .settle = settle};
+                                   .make = depot_end_make,
+                                   .apply = depot_end_apply,
+                                   .close = depot_end_close_state,
+                                   .settle = depot_end_settle};

@@ -30,7 +30,7 @@ static bool open_state(struct turn *turn, struct olv_error *err)
     return (g && (g->vault || (g->vault = vault_new()))) || olv_fail_memory(err);
 }
 
-static void close_state(void *state)
+static void depot_give_close_state(void *state)
 {
     struct giving *g = state;
     if (!g)
@@ -48,7 +48,7 @@ static bool goes_on(const struct group *g, size_t i)
 
 /* ---- making ---- */
 
-static struct fetching *begin(struct turn *turn, const struct group *g, size_t i)
+static struct fetching *depot_give_begin(struct turn *turn, const struct group *g, size_t i)
 {
     const struct olv_docket_entry *e = &g->entries[i];
     struct olv_outcome *o = &g->outcomes[i];
@@ -67,7 +67,7 @@ static struct fetching *begin(struct turn *turn, const struct group *g, size_t i
     return f;
 }
 
-static bool note(struct turn *turn, const struct group *g, size_t i, struct olv_error *err)
+static bool depot_give_note(struct turn *turn, const struct group *g, size_t i, struct olv_error *err)
 {
     const struct fetching *f = g->made[i];
     struct olv_stat stat;
@@ -102,7 +102,7 @@ static void sync_files(const struct group *g)
 }
 
 /* What was written is read again: a file that goes by its name is the one that was put in. */
-static void prove(struct turn *turn, const struct group *g)
+static void depot_give_prove(struct turn *turn, const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
         const struct fetching *f = g->made[i];
@@ -119,15 +119,15 @@ static void prove(struct turn *turn, const struct group *g)
     }
 }
 
-static bool announce(struct turn *turn, const struct group *g, struct olv_error *err)
+static bool depot_give_announce(struct turn *turn, const struct group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i) && !note(turn, g, i, err))
+        if (goes_on(g, i) && !depot_give_note(turn, g, i, err))
             return false;
     return turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
-static bool make(struct turn *turn, struct group *g, struct olv_error *err)
+static bool depot_give_make(struct turn *turn, struct group *g, struct olv_error *err)
 {
     struct olv_error why = {0};
     if (!open_state(turn, err))
@@ -136,22 +136,22 @@ static bool make(struct turn *turn, struct group *g, struct olv_error *err)
         struct olv_outcome *o = &g->outcomes[i];
         if (o->result != OLV_PENDING)
             continue;
-        g->made[i] = begin(turn, g, i);
+        g->made[i] = depot_give_begin(turn, g, i);
         if (olv_observe_interrupted(turn->lent->observer) && goes_on(g, i))
             outcome_interrupted(o);
         if (goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
             outcome_failed(o);
     }
     sync_files(g);
-    prove(turn, g);
-    if (!announce(turn, g, &why))
+    depot_give_prove(turn, g);
+    if (!depot_give_announce(turn, g, &why))
         group_fail(g, &why);
     return true;
 }
 
 /* ---- in its turn ---- */
 
-static bool publish(struct turn *turn, struct fetching *f, struct olv_error *err)
+static bool depot_give_publish(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     const struct olv_docket_entry *e = f->entry;
     bool ok;
@@ -164,12 +164,12 @@ static bool publish(struct turn *turn, struct fetching *f, struct olv_error *err
     return ok;
 }
 
-static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void depot_give_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct fetching *f = turn->made;
     if (!f)
         return;
-    if (publish(turn, f, &o->error)) {
+    if (depot_give_publish(turn, f, &o->error)) {
         fresh_keep(&f->fresh);
         o->result = OLV_DONE;
         o->digest = f->has_digest ? f->digest : NULL;
@@ -206,7 +206,8 @@ static bool is_alone(const struct olv_docket_entry *e)
 
 /* ---- after a crash ---- */
 
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth depot_give_settle(struct turn *turn, const struct olv_docket_entry *e,
+                                        struct olv_outcome *o)
 {
     char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
@@ -241,9 +242,9 @@ static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e
 }
 
 /* Recovered directories get their times when nothing more goes into them. */
-static bool finish(struct turn *turn,
-                   void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
-                   struct olv_error *err)
+static bool depot_give_finish(struct turn *turn,
+                              void (*failed)(void *self, const char *path, const struct olv_error *why),
+                              void *self, struct olv_error *err)
 {
     struct restore_options options = {OLV_REFUSE, geteuid() == 0, false, ""};
     struct giving *g = giving_of(turn);
@@ -261,9 +262,9 @@ static bool finish(struct turn *turn,
 const struct hooks depot_giving = {.needs = NEEDS_REGISTER | ASKS_ITSELF,
                                    .takes_several = true,
                                    .is_alone = is_alone,
-                                   .make = make,
-                                   .apply = apply,
+                                   .make = depot_give_make,
+                                   .apply = depot_give_apply,
                                    .drop = drop,
-                                   .finish = finish,
-                                   .close = close_state,
-                                   .settle = settle};
+                                   .finish = depot_give_finish,
+                                   .close = depot_give_close_state,
+                                   .settle = depot_give_settle};

@@ -158,7 +158,7 @@ static bool make_new_directory(struct turn *turn, struct fetching *f, struct olv
 
 /* A directory comes before what is in it, so it has its name at once. One that is there stays as it is; but
  * one that an earlier run has made, and could not give what it had, is given it now. */
-static bool make_directory(struct turn *turn, struct fetching *f, struct olv_error *err)
+static bool depot_member_make_directory(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     struct giving *g = giving_of(turn);
     enum olv_truth made_by_us;
@@ -226,7 +226,7 @@ static bool make_one(struct turn *turn, struct fetching *f, struct olv_error *er
     if (f->kind == OLV_KIND_FILE)
         return make_file(turn, f, err);
     if (f->kind == OLV_KIND_DIRECTORY)
-        return make_directory(turn, f, err);
+        return depot_member_make_directory(turn, f, err);
     return room_open(&f->room, f->dir, f->label, err) &&
            restore_special(&f->room, &f->member, &f->options, err);
 }

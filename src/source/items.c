@@ -85,7 +85,7 @@ static bool was_so(const struct olv_item_query *query, struct olv_instant modifi
     return !query->has_as_of || olv_instant_compare(modified, query->as_of) <= 0;
 }
 
-static bool fits(const struct olv_item_query *query, const struct olv_trash_item *item)
+static bool items_fits(const struct olv_item_query *query, const struct olv_trash_item *item)
 {
     if (!was_so(query, item->stat.modified))
         return false;
@@ -144,7 +144,7 @@ static bool add_item(void *self, const struct olv_trash_item *item)
 {
     struct finding *f = self;
     struct candidate c = {item->stat, item->deleted, item->size_bytes, f->trash, item->state};
-    if (!fits(f->query, item))
+    if (!items_fits(f->query, item))
         return true;
     if (*item->path)
         narrow_common(f, item->path);
@@ -162,7 +162,7 @@ static bool add_item(void *self, const struct olv_trash_item *item)
     return olv_sorter_add(f->sorter, (struct olv_sorted){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
-static bool collect(struct finding *f, struct olv_error *err)
+static bool items_collect(struct finding *f, struct olv_error *err)
 {
     for (f->trash = 0; f->trash < olv_trashes_count(f->trashes); f->trash++) {
         if (!olv_trash_each(olv_trashes_at(f->trashes, f->trash), add_item, f, err))
@@ -299,13 +299,13 @@ static void describe_file(struct finding *f, struct olv_docket_entry *e, struct 
 /* ---- delivering ---- */
 
 /* What has another name comes behind the rest. */
-static bool add_to_docket(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
+static bool items_add_to_docket(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
 {
     bool is_late = e->location && *e->location->twin;
     return !f->docket || olv_compose_add(is_late ? &f->behind : &f->composing, e, err);
 }
 
-static bool flush(struct finding *f, struct olv_error *err)
+static bool items_flush(struct finding *f, struct olv_error *err)
 {
     return !f->docket || (olv_compose_end(&f->composing, err) && olv_compose_end(&f->behind, err) &&
                           olv_spool_append(f->docket, f->late, err));
@@ -321,7 +321,7 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
     found->trash = trash;
 }
 
-static bool deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
+static bool items_deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
 {
     enum { SORTABLE = 32 };
     const struct olv_item_query *query = f->query;
@@ -351,7 +351,7 @@ static bool deliver(struct finding *f, const char *record, uint64_t older, struc
         describe_item(olv_trashes_at(f->trashes, c.trash), &c, &e, &found);
     e.target = found.target = target_of(f, record, e.name);
     f->each(f->self, &found);
-    return add_to_docket(f, &e, err);
+    return items_add_to_docket(f, &e, err);
 }
 
 /* One after the other, each held back until the next one shows whether it is the newest of its path. */
@@ -364,12 +364,13 @@ static bool deliver_all(struct finding *f, struct olv_error *err)
     while (ok && olv_sorter_next(f->sorter, &record, err)) {
         bool is_same = newest_only && last.len && last.data[0] && strcmp(last.data, record.bytes) == 0;
         if (last.len && !is_same)
-            ok = deliver(f, last.data, older, err);
+            ok = items_deliver(f, last.data, older, err);
         older = is_same ? older + 1 : 0;
         olv_text_clear(&last);
         olv_text_add(&last, record.bytes, record.len);
     }
-    ok = ok && err->code == OLV_OK && (last.len == 0 || deliver(f, last.data, older, err)) && flush(f, err);
+    ok = ok && err->code == OLV_OK && (last.len == 0 || items_deliver(f, last.data, older, err)) &&
+         items_flush(f, err);
     olv_text_free(&last);
     return ok;
 }
@@ -385,7 +386,7 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     f.late = f.sorter ? olv_spool_new(err) : NULL;
     olv_compose_begin(&f.composing, docket, NULL);
     olv_compose_begin(&f.behind, f.late, NULL);
-    ok = (f.hasher || olv_fail_memory(err)) && f.late && collect(&f, err) && collect_depots(&f, err) &&
+    ok = (f.hasher || olv_fail_memory(err)) && f.late && items_collect(&f, err) && collect_depots(&f, err) &&
          deliver_all(&f, err);
     olv_sorter_free(f.sorter);
     olv_hasher_free(f.hasher);

@@ -163,7 +163,7 @@ bool judged_remove(const struct turn *turn, const struct olv_reach *directory,
 }
 
 /* Whoever opens it for writing from now on waits until the lease is given back, and is seen. */
-static bool watch(int fd, const struct olv_docket_entry *e, bool with_changed, struct olv_error *err)
+static bool judged_watch(int fd, const struct olv_docket_entry *e, bool with_changed, struct olv_error *err)
 {
     struct olv_stat stat;
     if (olv_os_watch(fd) == OLV_NO)
@@ -189,7 +189,7 @@ bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry
         outcome_failed(o);
         return false;
     }
-    ok = fd < 0 || watch(fd, e, with_changed, &o->error);
+    ok = fd < 0 || judged_watch(fd, e, with_changed, &o->error);
     if (ok)
         ok = judged_remove(turn, &turn->source, e, label, with_changed, o);
     else

@@ -46,13 +46,13 @@ struct found {
     uint32_t mode, owner;
 };
 
-static void fail(struct naming *n, const struct olv_error *err)
+static void named_fail(struct naming *n, const struct olv_error *err)
 {
     if (!atomic_exchange(&n->has_failed, true))
         n->error = *err;
 }
 
-static void trouble(struct naming *n, const char *path, const char *what, int sys)
+static void named_trouble(struct naming *n, const char *path, const char *what, int sys)
 {
     n->out->troubles++;
     olv_observe_trouble(n->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
@@ -72,8 +72,9 @@ static struct olv_instant rank_of(const char *directory, const struct olv_stat *
     return (struct olv_instant){DEEPEST - depth, 0};
 }
 
-static bool add(struct naming *n, struct olv_text *record, const char *directory, const struct olv_stat *dir,
-                const char *name, const struct olv_stat *stat, struct olv_error *err)
+static bool named_add(struct naming *n, struct olv_text *record, const char *directory,
+                      const struct olv_stat *dir, const char *name, const struct olv_stat *stat,
+                      struct olv_error *err)
 {
     struct found f = {.identity = olv_identity_of(stat),
                       .links = stat->links,
@@ -90,8 +91,8 @@ static bool add(struct naming *n, struct olv_text *record, const char *directory
                           err);
 }
 
-static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
-                           struct olv_error *err)
+static bool named_know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
+                                 struct olv_error *err)
 {
     if (w->serial == entry->dir->serial)
         return true;
@@ -112,7 +113,7 @@ static bool is_guarded(const struct naming *n, bool in_guarded, const struct olv
     return in_guarded || olv_guard_is_own(n->options->guard, stat->device, stat->inode);
 }
 
-static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+static void named_visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct naming *n = self;
     struct name_worker *w = &n->workers[number];
@@ -121,16 +122,16 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
         !olv_scan_look(entry))
         return;
-    ok = know_directory(n, w, entry, &err);
+    ok = named_know_directory(n, w, entry, &err);
     if (ok && is_guarded(n, w->is_guarded, &entry->stat))
         atomic_fetch_add(&n->guarded, 1);
     else if (ok)
-        ok = add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
+        ok = named_add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
     if (!ok)
-        fail(n, &err);
+        named_fail(n, &err);
 }
 
-static bool enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
+static bool named_enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct naming *n = self;
     (void)worker;
@@ -161,15 +162,15 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
     struct olv_stat dir, stat;
     bool ok = true;
     if (why.code == OLV_UNTRUSTED)
-        trouble(n, path, why.what, 0);
+        named_trouble(n, path, why.what, 0);
     else if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
-        trouble(n, path, "looking for it", directory ? errno : why.sys);
+        named_trouble(n, path, "looking for it", directory ? errno : why.sys);
     else if (!(n->options->kinds & 1u << stat.kind))
-        trouble(n, path, "it is no file", 0);
+        named_trouble(n, path, "it is no file", 0);
     else if (is_guarded(n, olv_guard_of(n->options->guard, directory) != OLV_NO_BARRIER, &stat))
         atomic_fetch_add(&n->guarded, 1);
     else
-        ok = add(n, &n->workers[0].record, directory, &dir, name, &stat, err);
+        ok = named_add(n, &n->workers[0].record, directory, &dir, name, &stat, err);
     if (fd >= 0)
         close(fd);
     free(directory);
@@ -183,14 +184,14 @@ static bool name_path(struct naming *n, const char *path, struct olv_error *err)
     struct olv_stat stat;
     char *real;
     if (!olv_os_stat(AT_FDCWD, path, &stat)) {
-        trouble(n, path, "looking for it", errno);
+        named_trouble(n, path, "looking for it", errno);
         return true;
     }
     if (stat.kind != OLV_KIND_DIRECTORY)
         return name_file(n, path, err);
     real = trusted_resolve(path, &why);
     if (!real) {
-        trouble(n, path, why.sys ? "looking for it" : why.what, why.sys);
+        named_trouble(n, path, why.sys ? "looking for it" : why.what, why.sys);
         return true;
     }
     n->trees[n->tree_count++] = real;
@@ -209,8 +210,8 @@ static void tally(struct olv_named *out, const struct found *f, uint32_t own)
     out->others += f->owner != own;
 }
 
-static bool deliver(struct naming *n, struct olv_composing *composing, const char *record,
-                    struct olv_error *err)
+static bool named_deliver(struct naming *n, struct olv_composing *composing, const char *record,
+                          struct olv_error *err)
 {
     const struct olv_named_options *o = n->options;
     const char *name = record + strlen(record) + 1;
@@ -245,7 +246,7 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
             continue;
         olv_text_clear(&last);
         olv_text_add(&last, record.bytes, names);
-        ok = deliver(n, &composing, record.bytes, err);
+        ok = named_deliver(n, &composing, record.bytes, err);
     }
     ok = ok && err->code == OLV_OK && olv_compose_end(&composing, err);
     olv_compose_abandon(&composing);
@@ -253,23 +254,24 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     return ok;
 }
 
-static void on_trouble(void *self, const struct olv_trouble *t)
+static void named_on_trouble(void *self, const struct olv_trouble *t)
 {
     struct naming *n = self;
     n->out->troubles += t->kind == OLV_TROUBLE_UNREADABLE;
     olv_observe_trouble(n->observer, *t);
 }
 
-static bool is_interrupted(void *self)
+static bool named_is_interrupted(void *self)
 {
     struct naming *n = self;
     return atomic_load(&n->has_failed) || olv_observe_interrupted(n->observer);
 }
 
-static bool walk(struct naming *n, struct olv_error *err)
+static bool named_walk(struct naming *n, struct olv_error *err)
 {
-    struct olv_observer between = {.self = n, .trouble = on_trouble, .is_interrupted = is_interrupted};
-    struct olv_scan_visitor visitor = {.self = n, .enter = enter, .visit = visit};
+    struct olv_observer between = {
+        .self = n, .trouble = named_on_trouble, .is_interrupted = named_is_interrupted};
+    struct olv_scan_visitor visitor = {.self = n, .enter = named_enter, .visit = named_visit};
     bool ok = n->tree_count == 0 || olv_scan(n->trees, n->tree_count, &visitor, &between, err);
     if (!atomic_load(&n->has_failed))
         return ok;
@@ -277,7 +279,7 @@ static bool walk(struct naming *n, struct olv_error *err)
     return false;
 }
 
-static bool make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
+static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
 {
     n->trees = calloc(count + 1, sizeof *n->trees);
     n->workers = calloc(olv_scan_workers(), sizeof *n->workers);
@@ -290,7 +292,7 @@ static bool make(struct naming *n, const char *const *paths, size_t count, struc
     for (size_t i = 0; i < count; i++)
         if (!name_path(n, paths[i], err))
             return false;
-    return walk(n, err) && deliver_all(n, err);
+    return named_walk(n, err) && deliver_all(n, err);
 }
 
 bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
@@ -299,7 +301,7 @@ bool olv_named_make(const char *const *paths, size_t count, const struct olv_nam
     struct naming n = {.options = options, .observer = observer, .own = (uint32_t)geteuid(), .out = out};
     bool ok;
     *out = (struct olv_named){0};
-    ok = make(&n, paths, count, err);
+    ok = named_make(&n, paths, count, err);
     out->guarded = atomic_load(&n.guarded);
     for (unsigned i = 0; n.workers && i < olv_scan_workers(); i++) {
         olv_text_free(&n.workers[i].path);

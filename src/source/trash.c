@@ -19,8 +19,8 @@
 
 /* ---- giving ---- */
 
-static int make_directory(struct turn *turn, const struct olv_docket_entry *e, const char *directory,
-                          struct olv_error *err)
+static int trash_make_directory(struct turn *turn, const struct olv_docket_entry *e, const char *directory,
+                                struct olv_error *err)
 {
     char label[FRESH_LABEL];
     struct olv_stat stat;
@@ -32,7 +32,7 @@ static int make_directory(struct turn *turn, const struct olv_docket_entry *e, c
     return -1;
 }
 
-static void give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void trash_give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX], placed[NAME_MAX + 1];
     const char *name;
@@ -41,7 +41,7 @@ static void give(struct turn *turn, const struct olv_docket_entry *e, struct olv
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
-        fd = make_directory(turn, e, copy, &o->error);
+        fd = trash_make_directory(turn, e, copy, &o->error);
     if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
         olv_trash_take(turn->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
@@ -57,7 +57,7 @@ static void give(struct turn *turn, const struct olv_docket_entry *e, struct olv
 }
 
 /* The file is known before it has its name, for it lies in the trash. */
-static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
+static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_stat stat = {
         .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
@@ -108,7 +108,7 @@ static bool is_lost(const struct olv_docket_entry *e)
     return e->identity.kind == OLV_KIND_UNKNOWN;
 }
 
-static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     if (!is_lost(e) && !judged_verify(turn->source.fd, e->name, e, true, o))
         return;
@@ -140,13 +140,13 @@ static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_e
 
 static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_REGISTER | ASKS_ITSELF,
                                     .find_trash = judged_trash_of_item,
-                                    .announce = announce,
-                                    .apply = give,
+                                    .announce = trash_announce,
+                                    .apply = trash_give,
                                     .settle = settle_giving};
 
 static const struct hooks ending = {.needs = NEEDS_TRASH | NEEDS_NOTE | ASKS_ITSELF,
                                     .find_trash = judged_trash_of_item,
-                                    .apply = end,
+                                    .apply = trash_end,
                                     .settle = settle_ending};
 
 const struct source source_trash = {.ways = {[OLV_GIVE] = &giving, [OLV_END] = &ending}, .is_item = true};

@@ -75,7 +75,7 @@ struct putting {
     struct noted noted;
 };
 
-static bool put(void *self, struct olv_error *err)
+static bool clock_put(void *self, struct olv_error *err)
 {
     const struct putting *x = self;
     sqlite3_stmt *s = NULL;
@@ -93,5 +93,6 @@ static bool put(void *self, struct olv_error *err)
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)
 {
     struct putting x = {reg, {.wall_s = now.s}};
-    return !olv_os_boot(x.noted.boot, &x.noted.since_boot_s) || database_write(&reg->base, put, &x, err);
+    return !olv_os_boot(x.noted.boot, &x.noted.since_boot_s) ||
+           database_write(&reg->base, clock_put, &x, err);
 }

@@ -130,8 +130,8 @@ static bool add_row(struct olv_respites *respites, sqlite3_stmt *s)
     return true;
 }
 
-static bool read_all(struct olv_respites *respites, const struct olv_register *r, struct olv_instant now,
-                     struct olv_error *err)
+static bool given_read_all(struct olv_respites *respites, const struct olv_register *r,
+                           struct olv_instant now, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     int code = SQLITE_DONE;
@@ -154,7 +154,7 @@ struct olv_respites *olv_respites_read(const struct olv_register *reg, struct ol
     struct olv_respites *respites = calloc(1, sizeof *respites);
     if (!respites)
         olv_fail_memory(err);
-    else if (!reg || read_all(respites, reg, now, err))
+    else if (!reg || given_read_all(respites, reg, now, err))
         return respites;
     olv_respites_free(respites);
     return NULL;

@@ -9,7 +9,7 @@
 static const char NAME[] = "reserve";
 enum { RESERVE_BYTES = 8 << 20 }; /* the docket and the lines of two full batches */
 
-static bool is_there(int state)
+static bool reserve_is_there(int state)
 {
     struct stat st;
     return fstatat(state, NAME, &st, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(st.st_mode) &&
@@ -19,7 +19,7 @@ static bool is_there(int state)
 void reserve_fill(int state)
 {
     int fd;
-    if (is_there(state))
+    if (reserve_is_there(state))
         return;
     fd = openat(state, NAME, O_WRONLY | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (fd < 0)

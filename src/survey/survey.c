@@ -135,8 +135,8 @@ static void count_times(struct survey_worker *w, struct olv_instant when)
     w->any = true;
 }
 
-static void count(struct surveyor *s, struct survey_worker *w, const struct olv_scan_entry *entry,
-                  struct olv_instant when)
+static void survey_count(struct surveyor *s, struct survey_worker *w, const struct olv_scan_entry *entry,
+                         struct olv_instant when)
 {
     const struct olv_stat *stat = &entry->stat;
     unsigned band = band_of(s, when);
@@ -202,7 +202,7 @@ struct olv_survey_entry olv_survey_entry(const struct olv_sorted *record)
 
 /* ---- the walk ---- */
 
-static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
+static void survey_visit(void *self, unsigned number, struct olv_scan_entry *entry)
 {
     struct surveyor *s = self;
     struct survey_worker *w = &s->workers[number];
@@ -212,12 +212,12 @@ static void visit(void *self, unsigned number, struct olv_scan_entry *entry)
     when = olv_stat_time(&entry->stat, s->options->clock);
     if (!is_of_age(s, when))
         return;
-    count(s, w, entry, when);
+    survey_count(s, w, entry, when);
     if (s->options->wants_list)
         add_to_list(s, w, entry, when);
 }
 
-static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+static bool survey_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct surveyor *s = self;
     (void)dir;
@@ -226,7 +226,7 @@ static bool enter(void *self, unsigned number, struct olv_scan_dir *dir, const s
     return !atomic_load(&s->has_failed);
 }
 
-static void on_trouble(void *self, const struct olv_trouble *trouble)
+static void survey_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct surveyor *s = self;
     s->survey->troubles += trouble->kind == OLV_TROUBLE_UNREADABLE;
@@ -234,13 +234,13 @@ static void on_trouble(void *self, const struct olv_trouble *trouble)
     olv_observe_trouble(s->observer, *trouble);
 }
 
-static void on_progress(void *self, const struct olv_progress *progress)
+static void survey_on_progress(void *self, const struct olv_progress *progress)
 {
     struct surveyor *s = self;
     olv_observe_progress(s->observer, *progress);
 }
 
-static bool is_interrupted(void *self)
+static bool survey_is_interrupted(void *self)
 {
     struct surveyor *s = self;
     return atomic_load(&s->has_failed) || olv_observe_interrupted(s->observer);
@@ -267,7 +267,7 @@ static void merge_tops(struct olv_survey *survey, const struct survey_worker *w)
     }
 }
 
-static void merge(struct olv_survey *survey, const struct survey_worker *w)
+static void survey_merge(struct olv_survey *survey, const struct survey_worker *w)
 {
     for (unsigned band = 0; band < survey->band_count; band++) {
         survey->bands[band].files += w->files[band];
@@ -291,7 +291,7 @@ static bool wants_short_view(const struct olv_survey_options *o)
     return o->newer_than && o->newer_than->months == 0 && o->newer_than->seconds <= SHORT_VIEW_S;
 }
 
-static void begin(struct surveyor *s)
+static void survey_begin(struct surveyor *s)
 {
     const struct olv_survey_options *o = s->options;
     const struct age *ages = wants_short_view(o) ? short_view : long_view;
@@ -338,19 +338,21 @@ bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t
                      struct olv_error *err)
 {
     struct surveyor s = {.survey = survey, .options = options, .observer = observer};
-    struct olv_observer between = {
-        .self = &s, .progress = on_progress, .trouble = on_trouble, .is_interrupted = is_interrupted};
-    struct olv_scan_visitor visitor = {.self = &s, .enter = enter, .visit = visit};
+    struct olv_observer between = {.self = &s,
+                                   .progress = survey_on_progress,
+                                   .trouble = survey_on_trouble,
+                                   .is_interrupted = survey_is_interrupted};
+    struct olv_scan_visitor visitor = {.self = &s, .enter = survey_enter, .visit = survey_visit};
     unsigned workers = olv_scan_workers();
     bool ok;
-    begin(&s);
+    survey_begin(&s);
     ok = begin_workers(&s, workers, err) && (!options->wants_list || (survey->list = olv_sorter_new(err)));
     if (ok && options->is_reversed && survey->list)
         olv_sorter_reverse(survey->list);
     ok = ok && olv_scan(paths, count_of_paths, &visitor, &between, err);
     for (unsigned i = 0; s.workers && i < workers; i++) {
         if (ok)
-            merge(survey, &s.workers[i]);
+            survey_merge(survey, &s.workers[i]);
         end_worker(&s.workers[i]);
     }
     owners_sort(survey->owners, survey->owner_count);

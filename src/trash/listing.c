@@ -18,7 +18,7 @@ const char *olv_trash_state_word(enum olv_trash_state state)
     return words[state];
 }
 
-static bool climbs(const char *path)
+static bool listing_climbs(const char *path)
 {
     for (const char *p = path; (p = strstr(p, "..")); p += 2)
         if ((p == path || p[-1] == '/') && (p[2] == '/' || p[2] == '\0'))
@@ -34,7 +34,7 @@ static bool resolve(struct olv_trash *trash)
     struct olv_text whole = {0};
     const char *path = olv_text_string(&trash->found_path);
     bool is_absolute = path[0] == '/', is_home = trash->top_len == 0;
-    if (is_absolute != is_home || climbs(path) || path[strlen(path) - 1] == '/')
+    if (is_absolute != is_home || listing_climbs(path) || path[strlen(path) - 1] == '/')
         return false;
     if (is_absolute)
         return true;
@@ -110,8 +110,9 @@ static bool list_stray(struct listing *l, const struct olv_os_name *file)
     return !olv_trash_find(l->trash, file->name, &item) || l->each(l->self, &item);
 }
 
-static bool list(struct listing *l, int dir, bool (*one)(struct listing *l, const struct olv_os_name *name),
-                 struct olv_error *err)
+static bool listing_list(struct listing *l, int dir,
+                         bool (*one)(struct listing *l, const struct olv_os_name *name),
+                         struct olv_error *err)
 {
     enum { SIZE = 65536 };
     struct olv_os_listing listing;
@@ -135,7 +136,7 @@ bool olv_trash_each(struct olv_trash *trash, bool (*each)(void *self, const stru
 {
     struct listing l = {trash, each, self};
     olv_error_clear(err);
-    if (list(&l, trash->info, list_info, err))
-        list(&l, trash->files, list_stray, err);
+    if (listing_list(&l, trash->info, list_info, err))
+        listing_list(&l, trash->files, list_stray, err);
     return err->code == OLV_OK;
 }

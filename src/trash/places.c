@@ -66,7 +66,7 @@ struct olv_trash *olv_trashes_at(const struct olv_trashes *t, size_t i)
 }
 
 /* Remembers an opened trash; gives the one that is known already, where it is. */
-static struct olv_trash *remember(struct olv_trashes *t, struct olv_trash *trash)
+static struct olv_trash *places_remember(struct olv_trashes *t, struct olv_trash *trash)
 {
     for (size_t i = 0; trash && i < t->open_count; i++)
         if (strcmp(t->open[i]->path, trash->path) == 0) {
@@ -221,7 +221,7 @@ static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct 
         if (olv_trash_is_home(t->open[i]))
             home = t->open[i];
     if (!home && t->home)
-        home = remember(t, olv_trash_open(t->home, true, err));
+        home = places_remember(t, olv_trash_open(t->home, true, err));
     if (home)
         return home->files_stat.mount == mount ? home : NULL;
     if (t->home && mount_of_home(t->home) != mount)
@@ -250,7 +250,7 @@ bool olv_trash_is_possible(const char *home, uint64_t mount)
     return is_possible;
 }
 
-static struct place *add_place(struct olv_trashes *t, uint64_t mount)
+static struct place *places_add_place(struct olv_trashes *t, uint64_t mount)
 {
     if (!grow_by_one(&t->places, t->count, sizeof *t->places))
         return NULL;
@@ -265,14 +265,14 @@ struct olv_trash *olv_trashes_for(struct olv_trashes *t, uint64_t mount, struct 
         if (t->places[i].mount == mount)
             place = &t->places[i];
     if (!place) {
-        place = add_place(t, mount);
+        place = places_add_place(t, mount);
         if (!place) {
             olv_fail_memory(err);
             return NULL;
         }
         place->trash = home_for(t, mount, &place->error);
         if (!place->trash && place->error.code == OLV_OK)
-            place->trash = remember(t, make_on_mount(mount, &place->error));
+            place->trash = places_remember(t, make_on_mount(mount, &place->error));
     }
     if (!place->trash)
         *err = place->error;
@@ -302,7 +302,7 @@ struct search {
     const struct olv_observer *observer;
 };
 
-static void tell(const struct olv_observer *observer, const struct olv_error *err)
+static void places_tell(const struct olv_observer *observer, const struct olv_error *err)
 {
     if (err->code != OLV_OK && err->sys != ENOENT)
         olv_observe_trouble(observer,
@@ -313,7 +313,7 @@ static void cannot_look_on(const struct search *s, const char *point)
 {
     struct olv_error err = {0};
     olv_fail_system(&err, point, "cannot look for a trash on it");
-    tell(s->observer, &err);
+    places_tell(s->observer, &err);
 }
 
 static bool look_on(void *self, const struct olv_os_mount *mount)
@@ -330,8 +330,8 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     if (!olv_os_stat(top, "", &stat)) {
         cannot_look_on(s, mount->point);
     } else if (stat.mount == mount->id) { /* else another mount covers it */
-        remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
-        tell(s->observer, &err);
+        places_remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
+        places_tell(s->observer, &err);
     }
     close(top);
     return true;
@@ -343,8 +343,8 @@ void olv_trashes_find(struct olv_trashes *t, const struct olv_observer *observer
     struct olv_error err = {0};
     t->observer = observer;
     if (t->home) {
-        remember(t, olv_trash_open(t->home, false, &err));
-        tell(observer, &err);
+        places_remember(t, olv_trash_open(t->home, false, &err));
+        places_tell(observer, &err);
     }
     if (!olv_os_each_mount(look_on, &s) && errno != ENOSYS)
         olv_observe_trouble(observer,

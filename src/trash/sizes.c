@@ -43,7 +43,7 @@ static struct trash_sizes *sizes_of(struct olv_trash *trash)
     return trash->sizes;
 }
 
-static void add(struct olv_trash *trash, const char *item, uint64_t bytes, bool is_gone)
+static void sizes_add(struct olv_trash *trash, const char *item, uint64_t bytes, bool is_gone)
 {
     struct trash_sizes *s = sizes_of(trash);
     if (!s || s->count == MOST_CHANGES || !grow(&s->changes, s->count, &s->cap, sizeof *s->changes) ||
@@ -55,7 +55,7 @@ static void add(struct olv_trash *trash, const char *item, uint64_t bytes, bool 
 
 void trash_sizes_note(struct olv_trash *trash, const char *item, uint64_t allocated_bytes)
 {
-    add(trash, item, allocated_bytes, false);
+    sizes_add(trash, item, allocated_bytes, false);
 }
 
 void trash_sizes_drop(struct olv_trash *trash, const char *item)
@@ -63,10 +63,10 @@ void trash_sizes_drop(struct olv_trash *trash, const char *item)
     struct olv_stat stat;
     /* only where there is such a file is there anything to take out of it */
     if (trash->sizes || olv_os_stat(trash->dir, NAME, &stat))
-        add(trash, item, 0, true);
+        sizes_add(trash, item, 0, true);
 }
 
-static void forget(struct trash_sizes *s)
+static void sizes_forget(struct trash_sizes *s)
 {
     for (size_t i = 0; i < s->known_count; i++)
         free(s->known[i].item);
@@ -83,7 +83,7 @@ void trash_sizes_free(struct trash_sizes *s)
     for (size_t i = 0; i < s->count; i++)
         free(s->changes[i].item);
     free(s->changes);
-    forget(s);
+    sizes_forget(s);
     free(s);
 }
 
@@ -183,7 +183,7 @@ static void add_line(struct olv_text *out, uint64_t bytes, int64_t time_s, const
 }
 
 /* The lines that no change is about, then the new ones. */
-static void compose(struct olv_trash *trash, const struct olv_text *old, struct olv_text *out)
+static void sizes_compose(struct olv_trash *trash, const struct olv_text *old, struct olv_text *out)
 {
     struct trash_sizes *s = trash->sizes;
     struct line line = {0};
@@ -210,13 +210,13 @@ bool trash_sizes_store(struct olv_trash *trash, struct olv_error *err)
         return true;
     qsort(s->changes, s->count, sizeof *s->changes, by_item);
     olv_read_file(trash->dir, NAME, LARGEST, &old, &ignored);
-    compose(trash, &old, &fresh);
+    sizes_compose(trash, &old, &fresh);
     ok = fresh.failed ? olv_fail_memory(err)
                       : olv_publish(trash->dir, NAME, olv_text_string(&fresh), fresh.len, err);
     for (size_t i = 0; i < s->count; i++)
         free(s->changes[i].item);
     s->count = 0;
-    forget(s);
+    sizes_forget(s);
     olv_text_free(&old);
     olv_text_free(&fresh);
     return ok;
