@@ -5,6 +5,7 @@
 #include "base/digest.h"
 #include "ledger/index.h"
 #include "ledger/ledger.h"
+#include "os/database.h"
 #include "support/sandbox.h"
 
 #include <fcntl.h>
@@ -334,31 +335,57 @@ static void what_is_no_checkpoint_is_told(void **state)
 
 /* ---- indexes ---- */
 
+/* Whether each path of the lines is found, in the one block that there is. */
+static bool finds_all(int dir)
+{
+    static const char *const paths[] = {"/srv/tides/plot.tmp", "/srv/tides", "/srv"};
+    bool all = true;
+    for (size_t i = 0; i < sizeof paths / sizeof *paths; i++) {
+        uint32_t *blocks;
+        size_t count;
+        if (ledger_index_find(dir, 0, paths[i], strlen(paths[i]), &blocks,
+                              &count)) /* else all are searched */
+            all = all && count == 1 && blocks[0] == 0;
+        free(blocks);
+    }
+    return all;
+}
+
+/* Each byte of it that matters, and some that none reads. */
 static void an_index_that_hides_a_line_is_noticed(void **state)
 {
-    enum { HEADER = 40 };
     const struct sandbox *s = *state;
-    char path[64] = "state/ledger/index-000000000000", zeros[HEADER + 12] = {0};
+    struct olv_error err = {0};
+    struct database index = {.what = "the index"};
+    char path[64] = "state/ledger/index-000000000000";
     int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY), fd;
+    unsigned noticed = 0;
     struct stat st;
     assert_true(ledger_index_is_right(dir, 0)); /* there is none */
     ledger_index_build(dir, 0);
-    assert_true(ledger_index_is_right(dir, 0));
+    assert_true(ledger_index_is_right(dir, 0) && finds_all(dir));
     fd = open(in(s, path), O_RDWR);
     assert_int_equal(fstat(fd, &st), 0);
-    assert_true(st.st_size > HEADER + 12);
     for (off_t at = 0; at < st.st_size; at++) {
         char was, now;
+        bool is_right;
         assert_int_equal(pread(fd, &was, 1, at), 1);
         now = (char)(was ^ 1);
         assert_int_equal(pwrite(fd, &now, 1, at), 1);
-        assert_false(ledger_index_is_right(dir, 0));
+        is_right = ledger_index_is_right(dir, 0);
+        assert_true(!is_right || finds_all(dir));
+        noticed += !is_right;
         assert_int_equal(pwrite(fd, &was, 1, at), 1);
     }
+    assert_true(noticed > 16 + 3 * 8); /* the salt, and three digests */
     assert_true(ledger_index_is_right(dir, 0));
-    assert_int_equal(pwrite(fd, zeros, 12, HEADER), 12); /* an entry */
     close(fd);
     close(dir);
+    assert_true(database_open(&index, in(s, "state/ledger"), "index-000000000000", false, &err));
+    assert_true(database_run(&index, "DELETE FROM line WHERE path = (SELECT min(path) FROM line)", &err, ""));
+    assert_int_equal(sqlite3_changes(index.db), 1);
+    assert_true(database_run(&index, "PRAGMA journal_mode = DELETE", &err, ""));
+    database_close(&index);
 
     /* of a closed segment: here a second one, in which there is no line yet */
     overwrite(s, "state/ledger/lines-000000000004.jsonl", "", 0);
