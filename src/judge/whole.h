@@ -27,7 +27,7 @@ const struct whole *wholes_find(const struct wholes *wholes, const struct olv_st
 
 /* What a walk finds out about one path. */
 struct whole_view {
-    bool is_directory;     /* and reached by the walk; then: */
+    bool is_directory;      /* and reached by the walk; then: */
     struct summary summary; /* what is in it */
     struct olv_verdict verdict;
     char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none does */
