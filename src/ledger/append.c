@@ -3,6 +3,8 @@
  * be collected; what is on disk is always whole lines plus, after a crash, at most one torn tail above the
  * last checkpoint. */
 #include "ledger/append.h"
+
+#include "base/crew.h"
 #include "ledger/index.h"
 #include "ledger/leaves.h"
 #include "ledger/tail.h"
@@ -218,36 +220,32 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
 
 /* ---- the index of a closed segment, beside what goes on ---- */
 
-static void *build_index(void *self)
+static void build_index(void *self, unsigned worker, void *job)
 {
-    const struct indexing_thread *t = self;
-    ledger_index_build(t->dir, t->first);
-    return NULL;
-}
-
-static void await_index(struct olv_ledger *l)
-{
-    if (l->indexing.is_running)
-        pthread_join(l->indexing.thread, NULL);
-    l->indexing.is_running = false;
+    const struct olv_ledger *l = self;
+    const uint64_t *first = job;
+    (void)worker;
+    ledger_index_build(l->dir, *first);
 }
 
 static void begin_index(struct olv_ledger *l, uint64_t first)
 {
-    struct indexing_thread *t = &l->indexing;
-    await_index(l);
-    t->dir = l->dir;
-    t->first = first;
-    t->is_running = pthread_create(&t->thread, NULL, build_index, t) == 0;
-    if (!t->is_running)
-        build_index(t);
+    if (l->indexing)
+        crew_take(l->indexing);
+    else
+        l->indexing = crew_new(1, 1, build_index, l);
+    l->indexed = first;
+    if (l->indexing)
+        crew_give(l->indexing, &l->indexed);
+    else
+        ledger_index_build(l->dir, first);
 }
 
 void olv_ledger_close(struct olv_ledger *l)
 {
     if (!l)
         return;
-    await_index(l);
+    crew_free(l->indexing);
     if (l->segment >= 0)
         close(l->segment);
     if (l->dir >= 0)

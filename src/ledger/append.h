@@ -7,8 +7,6 @@
 #include "ledger/files.h"
 #include "ledger/ledger.h"
 
-#include <pthread.h>
-
 enum { SALT_SIZE = 16, SALTS = 256, LINES_TOGETHER = 64 };
 
 /* A line that is composed, but for its digests. */
@@ -33,12 +31,8 @@ struct olv_ledger {
     struct many_hasher *many;
     uint8_t salts[SALTS][SALT_SIZE];
     unsigned salts_left;
-    struct indexing_thread { /* makes the index of the segment closed last */
-        pthread_t thread;
-        bool is_running;
-        int dir;
-        uint64_t first;
-    } indexing;
+    struct crew *indexing; /* of one, which makes the index of the segment closed last; NULL: none was */
+    uint64_t indexed;      /* the first line of that one */
 };
 
 /* Gives the composed lines their digests, and adds them to the tree and to the pending ones. */

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An index is a small SQLite database that is made in memory and published whole, so that no name of it is
- * ever half a file. A row is 64 bits of a salted digest and the number of a block. A path is entered with all
+/* An index is a small SQLite database that is made in memory and published whole, so that it is never half a
+ * file. A row is 64 bits of a salted digest and the number of a block. A path is entered with all
  * directories above it, so that "everything below" is one look-up as well; the salt keeps the index from
  * telling names that were taken out of the ledger. */
 #include "ledger/index.h"
@@ -8,6 +8,7 @@
 #include "base/crew.h"
 #include "base/digest.h"
 #include "base/grow.h"
+#include "base/many.h"
 #include "os/durable.h"
 #include "os/os.h"
 
@@ -26,13 +27,19 @@ static const char schema[] =
     " WITHOUT ROWID;"
     "PRAGMA user_version = 1;";
 
-enum { SALT = 16, LARGEST = 1 << 30 };
+enum { SALT = 16, TOGETHER = 64, LARGEST = 1 << 30 };
 
 struct indexing {
-    struct olv_hasher *hasher;
+    struct many_hasher *many;
     uint8_t salt[SALT];
-    sqlite3 *db;
-    sqlite3_stmt *put;
+    struct row {
+        int64_t path;
+        uint32_t block;
+    } * rows; /* owned; of the last `waiting` ones the paths are not digested yet: */
+    size_t count, cap, waiting;
+    struct olv_text salted;    /* they stand here, each behind the salt, */
+    size_t ends[TOGETHER];     /* and end here */
+    uint64_t bytes;            /* of the segment */
     struct olv_text directory; /* of the line before: its own entries need not be made again */
     uint32_t directory_block;
     bool failed;
@@ -43,15 +50,10 @@ static void name_of(uint64_t first, char out[LEDGER_NAME_SIZE])
     snprintf(out, LEDGER_NAME_SIZE, "index-%012llu", (unsigned long long)(first % 1000000000000u));
 }
 
-/* The first 64 bits of its salted digest, big-endian, as SQLite's integer. */
-static int64_t key_of(struct olv_hasher *hasher, const uint8_t salt[SALT], const char *path, size_t len)
+/* The first 64 bits of a digest, big-endian, as SQLite's integer. */
+static int64_t key_of(const uint8_t digest[OLV_SHA256_SIZE])
 {
-    uint8_t digest[OLV_SHA256_SIZE];
     uint64_t key = 0;
-    olv_hasher_begin(hasher);
-    olv_hasher_add(hasher, salt, SALT);
-    olv_hasher_add(hasher, path, len);
-    olv_hasher_end(hasher, digest);
     for (unsigned i = 0; i < 8; i++)
         key = key << 8 | digest[i];
     return (int64_t)key;
@@ -67,12 +69,34 @@ static uint64_t segment_size(int dir, uint64_t first)
 
 /* ---- building ---- */
 
+static void digest_waiting(struct indexing *x)
+{
+    uint8_t digests[TOGETHER][OLV_SHA256_SIZE] = {{0}};
+    struct many_piece pieces[TOGETHER];
+    size_t at = 0, from = x->count - x->waiting;
+    x->failed |= x->salted.failed;
+    for (size_t i = 0; i < x->waiting; at = x->ends[i++])
+        pieces[i] = (struct many_piece){olv_text_string(&x->salted) + at, x->ends[i] - at, digests[i]};
+    if (!x->failed && x->waiting)
+        many_sha256(x->many, pieces, x->waiting);
+    for (size_t i = 0; i < x->waiting; i++)
+        x->rows[from + i].path = key_of(digests[i]);
+    x->waiting = 0;
+    olv_text_clear(&x->salted);
+}
+
 static void index_enter(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
-    sqlite3_bind_int64(x->put, 1, key_of(x->hasher, x->salt, path, len));
-    sqlite3_bind_int64(x->put, 2, block);
-    x->failed |= sqlite3_step(x->put) != SQLITE_DONE;
-    sqlite3_reset(x->put);
+    if (!grow(&x->rows, x->count, &x->cap, sizeof *x->rows)) {
+        x->failed = true;
+        return;
+    }
+    x->rows[x->count++] = (struct row){0, block};
+    olv_text_add(&x->salted, x->salt, SALT);
+    olv_text_add(&x->salted, path, len);
+    x->ends[x->waiting++] = x->salted.len;
+    if (x->waiting == TOGETHER)
+        digest_waiting(x);
 }
 
 /* The path and every directory above it but the root. */
@@ -108,76 +132,93 @@ static void enter_line(struct indexing *x, const char *line, size_t len, uint32_
         enter_path(x, path, (size_t)(end - path), block);
 }
 
-static bool index_read_segment(struct indexing *x, int dir, uint64_t first, uint64_t *bytes)
+static bool index_read_segment(struct indexing *x, int dir, uint64_t first)
 {
     char name[LEDGER_NAME_SIZE], *line;
     struct line_reader r;
     struct olv_error err = {0};
     bool is_torn = false;
     size_t len;
-    *bytes = 0;
     ledger_segment_name(first, name);
     if (!line_reader_open(&r, dir, name, &err))
         return false;
     while ((line = line_reader_next(&r, &len, &is_torn, &err)) && !is_torn) {
-        enter_line(x, line, len, (uint32_t)(*bytes / LEDGER_BLOCK));
-        *bytes += len + 1;
+        enter_line(x, line, len, (uint32_t)(x->bytes / LEDGER_BLOCK));
+        x->bytes += len + 1;
     }
     line_reader_close(&r);
+    digest_waiting(x);
     return err.code == OLV_OK && !line && !x->failed; /* a closed segment has no torn line */
 }
 
-static bool index_run(sqlite3 *db, const char *sql)
+static int by_path(const void *a, const void *b)
 {
-    return sqlite3_exec(db, sql, NULL, NULL, NULL) == SQLITE_OK;
+    const struct row *x = a, *y = b;
+    if (x->path != y->path)
+        return x->path < y->path ? -1 : 1;
+    return x->block < y->block ? -1 : x->block > y->block;
 }
 
-static bool put_segment(const struct indexing *x, uint64_t bytes)
+/* The rows of a segment, by the salt that is set: sorted, and each once. */
+static bool make_rows(struct indexing *x, int dir, uint64_t first)
+{
+    size_t kept = 0;
+    bool ok;
+    x->directory_block = UINT32_MAX;
+    x->many = many_hasher_new();
+    ok = x->many && index_read_segment(x, dir, first);
+    if (x->count)
+        qsort(x->rows, x->count, sizeof *x->rows, by_path);
+    for (size_t i = 0; i < x->count; i++)
+        if (kept == 0 || by_path(&x->rows[kept - 1], &x->rows[i]) != 0)
+            x->rows[kept++] = x->rows[i];
+    x->count = kept;
+    many_hasher_free(x->many);
+    olv_text_free(&x->salted);
+    olv_text_free(&x->directory);
+    return ok;
+}
+
+static bool put_rows(const struct indexing *x, sqlite3 *db)
 {
     char salt[2 * SALT + 1], sql[120];
+    sqlite3_stmt *s = NULL;
+    bool ok;
     olv_hex(x->salt, SALT, salt);
-    snprintf(sql, sizeof sql, "INSERT INTO segment VALUES (x'%s', %lld)", salt, (long long)bytes);
-    return index_run(x->db, sql);
-}
-
-/* Reads the segment, and makes its index, with the salt that is set, as a database in memory. Close it in any
- * case. */
-static bool index_make(struct indexing *x, int dir, uint64_t first)
-{
-    static const char put[] = "INSERT OR IGNORE INTO line VALUES (?, ?)";
-    uint64_t bytes;
-    bool ok = sqlite3_open(":memory:", &x->db) == SQLITE_OK && index_run(x->db, schema) &&
-              index_run(x->db, "BEGIN") && sqlite3_prepare_v2(x->db, put, -1, &x->put, NULL) == SQLITE_OK;
-    x->hasher = olv_hasher_new();
-    ok = ok && x->hasher && index_read_segment(x, dir, first, &bytes) && put_segment(x, bytes);
-    sqlite3_finalize(x->put);
-    olv_hasher_free(x->hasher);
-    olv_text_free(&x->directory);
-    return ok && index_run(x->db, "COMMIT");
-}
-
-static bool index_is_there(int dir, const char *name)
-{
-    struct stat st;
-    return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0;
+    snprintf(sql, sizeof sql, "BEGIN; INSERT INTO segment VALUES (x'%s', %lld)", salt, (long long)x->bytes);
+    ok = sqlite3_exec(db, schema, NULL, NULL, NULL) == SQLITE_OK &&
+         sqlite3_exec(db, sql, NULL, NULL, NULL) == SQLITE_OK &&
+         sqlite3_prepare_v2(db, "INSERT INTO line VALUES (?, ?)", -1, &s, NULL) == SQLITE_OK;
+    for (size_t i = 0; ok && i < x->count; i++) {
+        sqlite3_bind_int64(s, 1, x->rows[i].path);
+        sqlite3_bind_int64(s, 2, x->rows[i].block);
+        ok = sqlite3_step(s) == SQLITE_DONE;
+        sqlite3_reset(s);
+    }
+    sqlite3_finalize(s);
+    return ok && sqlite3_exec(db, "COMMIT", NULL, NULL, NULL) == SQLITE_OK;
 }
 
 void ledger_index_build(int dir, uint64_t first)
 {
-    struct indexing x = {.directory_block = UINT32_MAX};
+    struct indexing x = {.bytes = 0};
     struct olv_error ignored = {0};
     char name[LEDGER_NAME_SIZE];
+    unsigned char *file = NULL;
+    sqlite3_int64 len = 0;
+    sqlite3 *db = NULL;
+    struct stat st;
     name_of(first, name);
-    if (index_is_there(dir, name))
+    if (fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0)
         return;
-    if (olv_random(x.salt, sizeof x.salt) && index_make(&x, dir, first)) {
-        sqlite3_int64 len = 0;
-        unsigned char *bytes = sqlite3_serialize(x.db, "main", &len, 0);
-        if (bytes)
-            olv_publish(dir, name, bytes, (size_t)len, &ignored);
-        sqlite3_free(bytes);
-    }
-    sqlite3_close(x.db);
+    if (olv_random(x.salt, sizeof x.salt) && make_rows(&x, dir, first) &&
+        sqlite3_open(":memory:", &db) == SQLITE_OK && put_rows(&x, db))
+        file = sqlite3_serialize(db, "main", &len, 0);
+    if (file)
+        olv_publish(dir, name, file, (size_t)len, &ignored);
+    sqlite3_free(file);
+    sqlite3_close(db);
+    free(x.rows);
 }
 
 /* ---- asking ---- */
@@ -218,33 +259,29 @@ static void close_index(struct opened *o)
     olv_text_free(&o->file);
 }
 
-static bool has_same_rows(sqlite3 *a, sqlite3 *b)
+static bool has_rows(sqlite3 *db, const struct row *rows, size_t count)
 {
-    static const char sql[] = "SELECT path, block FROM line ORDER BY path, block";
-    sqlite3_stmt *s = NULL, *t = NULL;
+    sqlite3_stmt *s = NULL;
+    size_t i = 0;
     int code = SQLITE_ERROR;
-    bool is_same = sqlite3_prepare_v2(a, sql, -1, &s, NULL) == SQLITE_OK &&
-                   sqlite3_prepare_v2(b, sql, -1, &t, NULL) == SQLITE_OK;
-    while (is_same && (code = sqlite3_step(s)) == SQLITE_ROW)
-        is_same = sqlite3_step(t) == SQLITE_ROW && sqlite3_column_int64(s, 0) == sqlite3_column_int64(t, 0) &&
-                  sqlite3_column_int64(s, 1) == sqlite3_column_int64(t, 1);
-    is_same = is_same && code == SQLITE_DONE && sqlite3_step(t) == SQLITE_DONE;
+    if (sqlite3_prepare_v2(db, "SELECT path, block FROM line ORDER BY path, block", -1, &s, NULL) ==
+        SQLITE_OK)
+        while ((code = sqlite3_step(s)) == SQLITE_ROW && i < count &&
+               sqlite3_column_int64(s, 0) == rows[i].path && sqlite3_column_int64(s, 1) == rows[i].block)
+            i++;
     sqlite3_finalize(s);
-    sqlite3_finalize(t);
-    return is_same;
+    return code == SQLITE_DONE && i == count;
 }
 
 bool ledger_index_is_right(int dir, uint64_t first)
 {
-    struct indexing x = {.directory_block = UINT32_MAX};
+    struct indexing x = {.bytes = 0};
     struct opened o;
     struct olv_error err = {0};
-    bool is_right = open_index(&o, dir, first, &err) && o.bytes == segment_size(dir, first);
-    if (is_right) {
-        memcpy(x.salt, o.salt, SALT);
-        is_right = index_make(&x, dir, first) && has_same_rows(x.db, o.db);
-        sqlite3_close(x.db);
-    }
+    bool is_right = open_index(&o, dir, first, &err);
+    memcpy(x.salt, o.salt, SALT);
+    is_right = is_right && make_rows(&x, dir, first) && o.bytes == x.bytes && has_rows(o.db, x.rows, x.count);
+    free(x.rows);
     close_index(&o);
     return is_right || err.sys == ENOENT;
 }
@@ -289,16 +326,21 @@ bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_
 static bool index_collect(const struct opened *o, const char *path, size_t len, uint32_t **blocks,
                           size_t *count)
 {
-    struct olv_hasher *hasher = olv_hasher_new();
+    struct olv_text salted = {0};
+    uint8_t digest[OLV_SHA256_SIZE];
     sqlite3_stmt *s = NULL;
     int code = SQLITE_ERROR;
-    if (hasher && sqlite3_prepare_v2(o->db, "SELECT block FROM line WHERE path = ?1 ORDER BY block", -1, &s,
-                                     NULL) == SQLITE_OK) {
-        sqlite3_bind_int64(s, 1, key_of(hasher, o->salt, path, len));
+    olv_text_add(&salted, o->salt, SALT);
+    olv_text_add(&salted, path, len);
+    if (!salted.failed)
+        olv_sha256_once(salted.data, salted.len, digest);
+    if (!salted.failed && sqlite3_prepare_v2(o->db, "SELECT block FROM line WHERE path = ?1 ORDER BY block",
+                                             -1, &s, NULL) == SQLITE_OK) {
+        sqlite3_bind_int64(s, 1, key_of(digest));
         while ((code = sqlite3_step(s)) == SQLITE_ROW && grow_by_one(blocks, *count, sizeof **blocks))
             (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
     }
-    olv_hasher_free(hasher);
+    olv_text_free(&salted);
     sqlite3_finalize(s);
     return code == SQLITE_DONE;
 }
