@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Entries are put, and asked for, in their order, so a page of them is kept at hand. Why one is not in its
+/* Entries are put, and asked for, mostly in their order, so the stream seldom seeks. Why one is not in its
  * archive is seldom to be said, and stands in a file of its own. */
 #include "archive/gathered.h"
 
@@ -13,15 +13,13 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { PAGE = 4096 };
-#define NO_PAGE UINT64_MAX
+enum doing { NOTHING, READING, WRITING };
 
 struct gathered {
     FILE *file, *reasons; /* the second is used by its descriptor only */
     uint64_t reasons_end; /* the bytes in `reasons` */
-    struct gathered_entry entries[PAGE];
-    uint64_t page; /* the one in `entries`; NO_PAGE: none */
-    bool is_dirty;
+    enum doing doing;     /* in `file`, */
+    uint64_t next;        /* where this entry is the next one */
     struct gathered_archive {
         char *path; /* owned; NULL: it failed */
         uint64_t first;
@@ -44,7 +42,6 @@ struct gathered *gathered_new(struct olv_error *err)
         olv_fail_memory(err);
         return NULL;
     }
-    g->page = NO_PAGE;
     g->file = olv_temporary();
     g->reasons = g->file ? olv_temporary() : NULL;
     if (g->reasons)
@@ -76,42 +73,16 @@ void gathered_begin(struct gathered *g, uint64_t first)
         g->archives[g->count++] = (struct gathered_archive){NULL, first, {.code = OLV_MEMORY}};
 }
 
-static bool go_to(struct gathered *g)
+static bool go_to(struct gathered *g, uint64_t sequence, enum doing doing)
 {
-    return fseeko(g->file, (off_t)(g->page * sizeof g->entries), SEEK_SET) == 0;
-}
-
-static bool gathered_flush(struct gathered *g)
-{
-    if (g->is_dirty &&
-        (!go_to(g) || fwrite(g->entries, sizeof g->entries, 1, g->file) != 1 || fflush(g->file) != 0))
-        return false;
-    g->is_dirty = false;
-    return true;
-}
-
-/* What was never put is zero. */
-static bool read_page(struct gathered *g)
-{
-    size_t got = fread(g->entries, 1, sizeof g->entries, g->file);
-    bool ok = !ferror(g->file);
-    memset((char *)g->entries + got, 0, sizeof g->entries - got);
-    clearerr(g->file);
-    return ok;
-}
-
-static bool turn_to(struct gathered *g, uint64_t page)
-{
-    bool ok;
-    if (g->page == page)
+    if (g->doing == doing && g->next == sequence)
         return true;
-    if (!gathered_flush(g))
+    g->doing = NOTHING;
+    if (fseeko(g->file, (off_t)(sequence * sizeof(struct gathered_entry)), SEEK_SET) < 0)
         return false;
-    g->page = page;
-    ok = go_to(g) && read_page(g);
-    if (!ok)
-        g->page = NO_PAGE;
-    return ok;
+    g->doing = doing;
+    g->next = sequence;
+    return true;
 }
 
 static bool put_reason(struct gathered *g, const struct olv_error *why, uint64_t *at)
@@ -127,14 +98,13 @@ static bool put_reason(struct gathered *g, const struct olv_error *why, uint64_t
 bool gathered_put(struct gathered *g, uint64_t sequence, const struct gathered_entry *entry,
                   const struct olv_error *why)
 {
-    struct gathered_entry *e = &g->entries[sequence % PAGE];
-    if (g->has_failed || !turn_to(g, sequence / PAGE))
+    struct gathered_entry e = *entry;
+    e.is_known = true;
+    e.archive = g->count - 1;
+    if (g->has_failed || (why && !put_reason(g, why, &e.why)) || !go_to(g, sequence, WRITING))
         return false;
-    *e = *entry;
-    e->is_known = true;
-    e->archive = g->count - 1;
-    g->is_dirty = true;
-    return !why || put_reason(g, why, &e->why);
+    g->next++;
+    return fwrite(&e, sizeof e, 1, g->file) == 1;
 }
 
 bool gathered_why(struct gathered *g, const struct gathered_entry *e, struct olv_error *out)
@@ -160,11 +130,13 @@ bool gathered_end(struct gathered *g, const char *path, const struct olv_error *
 
 bool gathered_get(struct gathered *g, uint64_t sequence, struct gathered_entry *out)
 {
-    *out = (struct gathered_entry){0};
-    if (turn_to(g, sequence / PAGE))
-        *out = g->entries[sequence % PAGE];
-    if (out->is_known)
+    bool is_read = go_to(g, sequence, READING) && fread(out, sizeof *out, 1, g->file) == 1;
+    g->next++;
+    if (is_read && out->is_known)
         return true;
+    *out = (struct gathered_entry){0}; /* what was never put is zero, or behind the end */
+    if (!is_read)
+        g->doing = NOTHING;
     for (out->archive = g->count; out->archive > 0; out->archive--)
         if (g->archives[out->archive - 1].first <= sequence)
             break;
