@@ -4,6 +4,7 @@
 #define OLVIDO_DEPOT_CARE_H
 
 #include "olvido/depot.h"
+#include "olvido/policy.h"
 
 struct olv_depot_report {
     uint64_t archives, members, bytes; /* bytes on the disk that were read */
@@ -25,15 +26,18 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                       const struct olv_observer *observer, struct olv_depot_report *report,
                       struct olv_error *err);
 
-/* How many files in the directory of a depot are archives by their names. */
-bool olv_depot_count(const char *path, uint64_t *out, struct olv_error *err);
+/* How many files in the directories of the policy's depots are archives by their names, as far as those can
+ * be read. */
+uint64_t olv_depots_count(const struct olv_policy *policy);
 
-/* Reads the archives in a directory anew, from their manifests alone, into the catalogue of the state
- * directory: what it knew of this depot is replaced. Of a depot that others can write, only those archives
- * that the ledger knows; the others are told as faults. The caller holds the lock of the state directory. */
-bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
-                       void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
-                       const struct olv_observer *observer, struct olv_depot_report *report,
-                       struct olv_error *err);
+/* Reads the archives of the policy's depots (or of the one of this name; NULL: of all) anew, from their
+ * manifests alone, into the catalogue of the state directory: what it knew of them is replaced. Of a depot
+ * that others can write, only those archives that the ledger knows; the others are told as faults. No run
+ * works with the state directory meanwhile. OLV_USAGE where the policy has no such depot. Where one cannot be
+ * read, it and those behind it stay as they are in the catalogue. */
+bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, const char *depot,
+                        void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
+                        const struct olv_observer *observer, struct olv_depot_report *report,
+                        struct olv_error *err);
 
 #endif

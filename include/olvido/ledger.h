@@ -48,6 +48,8 @@ struct olv_ledger_query {
     bool without_names;              /* paths, reasons and the like are not read: they are "" */
 };
 
+/* Whether it has a line of this run. */
+bool olv_ledger_has_run(const char *state, const char *run);
 /* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed segments. */
 bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
                        bool (*each)(void *self, const struct olv_ledger_record *record), void *self,

@@ -39,6 +39,16 @@ struct olv_allowance {
     bool can_ask;           /* there is somebody to ask */
 };
 
+/* Whether so many may go for good, of `all` that the count would be of. */
+enum olv_ending_permission {
+    OLV_ENDING_REFUSED,
+    OLV_ENDING_ALLOWED,
+    OLV_ENDING_ASKS,      /* yes or no */
+    OLV_ENDING_ASKS_COUNT /* for the count to be typed */
+};
+enum olv_ending_permission olv_permission_to_end(const struct olv_allowance *allowance, uint64_t files,
+                                                 uint64_t directories, uint64_t all);
+
 struct olv_question {
     enum {
         OLV_ASKS_RULE,       /* whether the rule may do its steps: no, yes, each, stop */

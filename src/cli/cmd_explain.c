@@ -1,267 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/explain_view.h"
 #include "cli/facts.h"
 #include "cli/history_view.h"
 #include "cli/items_view.h"
 #include "cli/open_session.h"
-#include "cli/plan_view.h"
 #include "cli/term.h"
 #include "cli/watch.h"
-#include "olvido/explain.h"
 #include "olvido/json.h"
-#include "olvido/quantity.h"
 
 #include <limits.h>
 #include <stdlib.h>
-#include <string.h>
 
 struct explaining {
     struct cli *cli;
     struct olv_policy *policy; /* NULL: there is none, and only the ledger is asked */
     struct olv_session session;
     struct olv_plan_options options;
+    struct explain_view view;
 };
-
-/* ---- what it is, and whose ---- */
-
-static void print_what(const struct explaining *x, const struct olv_explanation *e)
-{
-    char size[OLV_SIZE_TEXT], date[TERM_DATE], age[OLV_AGE_SIZE];
-    facts_line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
-               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
-               olv_age_format(e->stat.modified, x->options.now, age));
-    if (e->was) {
-        char *name = facts_name(e->was);
-        facts_line(x->cli, "Was", STYLE_PLAIN,
-                   "%s, %s, before it was made what it is (%s); its rule goes by that", name,
-                   olv_size_format(e->was_bytes, size), e->was_until->word);
-        free(name);
-    }
-}
-
-static void print_contents(const struct explaining *x, const struct olv_explanation *e)
-{
-    struct olv_text count = {0};
-    char size[OLV_SIZE_TEXT], *name;
-    if (e->is_summed_up) {
-        term_number(&count, e->contents.entries);
-        facts_line(x->cli, "Holds", STYLE_PLAIN, "%s %s, %s", olv_text_string(&count),
-                   e->contents.entries == 1 ? "entry" : "entries", olv_size_format(e->contents.bytes, size));
-    }
-    if (e->goes_with) {
-        name = facts_name(e->goes_with);
-        facts_line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
-                   x->policy->rules[e->goes.rule].steps[e->goes.step].act->word);
-        free(name);
-    }
-    olv_text_free(&count);
-}
-
-static void print_rule(const struct explaining *x, const struct olv_explained_rule *r)
-{
-    const struct olv_rule *rule = &x->policy->rules[r->rule];
-    char *name = facts_name(rule->name), *why = facts_name(r->why),
-         *note = rule->note ? facts_name(rule->note) : NULL;
-    if (r->fits == OLV_YES) {
-        facts_line(x->cli, "Rule", STYLE_GOOD, "%s (line %d of the policy)", name, rule->line);
-        if (note)
-            facts_line(x->cli, "", STYLE_PLAIN, "\"%s\"", note);
-        if (*why)
-            facts_line(x->cli, "", STYLE_PLAIN, "%s", why);
-    } else if (r->fits == OLV_NO) {
-        facts_line(x->cli, "Not", STYLE_FAINT, "%s (line %d): %s", name, rule->line, why);
-    } else {
-        facts_line(x->cli, "Undecided", STYLE_WARN,
-                   "%s (line %d): %s; so neither this rule nor a later one takes it", name, rule->line, why);
-    }
-    free(name);
-    free(why);
-    free(note);
-}
-
-static const char *clock_words(const struct olv_explanation *e, enum olv_clock clock)
-{
-    static const char *const inside[] = {"the last modification in it", "the last access in it",
-                                         "the last change of state in it", "the last birth in it",
-                                         "the date in its name"};
-    static const char *const words[] = {"its last modification", "its last access",
-                                        "its last change of state", "its birth", "the date in its name"};
-    return e->is_summed_up && e->contents.entries ? inside[clock] : words[clock];
-}
-
-static void print_age(const struct explaining *x, const struct olv_explanation *e,
-                      const struct olv_rule *rule)
-{
-    static const char *const ends[] = {"", "the end of that month", "the end of that year"};
-    char date[TERM_DATE], start[TERM_DATE], age[OLV_AGE_SIZE];
-    struct olv_instant as_of = x->options.as_of;
-    if (e->verdict.reason == OLV_NO_DATE) {
-        facts_line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s",
-                   rule->name_date);
-    } else if (!e->has_start) {
-        facts_line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
-                   clock_words(e, rule->clock), term_date(e->clock, date));
-    } else if (rule->until == OLV_PERIOD_NONE) {
-        facts_line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s",
-                   olv_age_format(e->start, as_of, age), clock_words(e, rule->clock),
-                   term_date(e->start, date));
-    } else {
-        bool has_begun = olv_instant_compare(e->start, as_of) <= 0;
-        facts_line(x->cli, "Age", STYLE_PLAIN, "%s; %s was %s, and the count %s at %s, %s",
-                   has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(e, rule->clock),
-                   term_date(e->clock, date), has_begun ? "began" : "begins", ends[rule->until],
-                   term_date(e->start, start));
-    }
-}
-
-/* ---- its steps ---- */
-
-static const char *state_of_step(const struct olv_explanation *e, size_t i)
-{
-    bool is_current = e->verdict.step == i && e->steps[i].has_come;
-    if (!e->steps[i].has_come)
-        return "to come";
-    if (!is_current)
-        return "lapsed, for a later step has come";
-    return olv_reason_words(e->verdict.reason);
-}
-
-static void print_steps(const struct explaining *x, const struct olv_explanation *e,
-                        const struct olv_rule *rule)
-{
-    const char *label = "Steps";
-    for (size_t i = 0; i < rule->step_count; i++) {
-        const struct olv_step *step = &rule->steps[i];
-        bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
-        struct olv_text how = {0};
-        char date[TERM_DATE];
-        olv_step_describe(step, &how);
-        facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s%s: %s%s%s%s",
-                   step->act->word, step->after_text, olv_text_string(&how),
-                   e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
-                   e->has_start ? ", " : "", e->has_start ? state_of_step(e, i) : "",
-                   step->may_run_unattended || !(step->act->traits & OLV_TOUCHES) ? "" : " (not unattended)");
-        olv_text_free(&how);
-        label = "";
-    }
-}
-
-static void print_obstacles(const struct explaining *x, const struct olv_explanation *e)
-{
-    for (size_t i = 0; i < e->obstacle_count; i++)
-        facts_line(x->cli, i ? "" : "In the way", STYLE_WARN, "%s", e->obstacles[i]);
-    if (e->obstacle_count == 0)
-        facts_line(x->cli, "In the way", STYLE_PLAIN, "nothing");
-}
-
-static void print_stored(const struct explaining *x, const struct olv_explanation *e)
-{
-    char size[OLV_SIZE_TEXT], date[TERM_DATE], archived[TERM_DATE];
-    char *depot = facts_name(e->depot), *archive = facts_name(e->archive);
-    facts_line(x->cli, "Is", STYLE_PLAIN, "not there any more; it lies in the depot %s", depot);
-    facts_line(x->cli, "", STYLE_PLAIN, "in %s, archived %s", archive, term_date(e->archived, archived));
-    facts_line(x->cli, "Was", STYLE_PLAIN, "a %s, %s, last modified %s", olv_kind_word(e->stat.kind),
-               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date));
-    if (e->stored_versions > 1)
-        facts_line(x->cli, "", STYLE_PLAIN, "the newest of %zu versions", e->stored_versions);
-    free(depot);
-    free(archive);
-}
-
-static void cmd_explain_print_people(const struct explaining *x, const struct olv_explanation *e)
-{
-    const struct olv_rule *rule;
-    if (e->exists) {
-        print_what(x, e);
-        print_contents(x, e);
-    } else {
-        print_stored(x, e);
-    }
-    for (size_t i = 0; i < e->rule_count; i++)
-        print_rule(x, &e->rules[i]);
-    if (e->verdict.reason == OLV_NOT_OWNED) {
-        facts_line(x->cli, "Rule", STYLE_PLAIN,
-                   e->goes_with    ? "none fits it itself"
-                   : e->rule_count ? "none fits it: nothing is done to it"
-                                   : "none is about this place: nothing is done to it");
-    } else if (e->verdict.reason != OLV_UNDECIDED) {
-        rule = &x->policy->rules[e->verdict.rule];
-        print_age(x, e, rule);
-        print_steps(x, e, rule);
-    }
-    if (e->exists)
-        print_obstacles(x, e);
-}
-
-/* ---- for programs ---- */
-
-static json_t *json_of_rules(const struct explaining *x, const struct olv_explanation *e)
-{
-    static const char *const words[] = {"no", "yes", "unknown"};
-    json_t *rules = json_array();
-    for (size_t i = 0; i < e->rule_count; i++) {
-        json_t *json = json_object();
-        olv_json_string(json, "rule", x->policy->rules[e->rules[i].rule].name);
-        olv_json_string(json, "fits", words[e->rules[i].fits]);
-        olv_json_name(json, "why", e->rules[i].why);
-        json_array_append_new(rules, json);
-    }
-    return rules;
-}
-
-static json_t *json_of_steps(const struct olv_explanation *e, const struct olv_rule *rule)
-{
-    json_t *steps = json_array();
-    for (size_t i = 0; i < rule->step_count; i++) {
-        json_t *json = json_object();
-        olv_json_string(json, "act", rule->steps[i].act->word);
-        olv_json_string(json, "after", rule->steps[i].after_text);
-        if (e->steps[i].has_time)
-            olv_json_instant(json, "when", e->steps[i].when);
-        json_object_set_new(json, "has_come", json_boolean(e->steps[i].has_come));
-        json_object_set_new(json, "unattended", json_boolean(rule->steps[i].may_run_unattended));
-        json_array_append_new(steps, json);
-    }
-    return steps;
-}
-
-static void add_judgement(const struct explaining *x, const struct olv_explanation *e, json_t *json)
-{
-    json_t *obstacles = json_array();
-    olv_json_string(json, "kind", olv_kind_word(e->stat.kind));
-    olv_json_number(json, "size", e->stat.size_bytes);
-    olv_json_instant(json, "modified", e->stat.modified);
-    if (e->was) {
-        olv_json_name(json, "was", e->was);
-        olv_json_number(json, "was_size", e->was_bytes);
-    }
-    if (e->stored_versions) {
-        olv_json_string(json, "depot", e->depot);
-        olv_json_name(json, "archive", e->archive);
-        olv_json_instant(json, "archived", e->archived);
-        olv_json_number(json, "versions", e->stored_versions);
-    }
-    if (e->is_summed_up) {
-        olv_json_number(json, "entries", e->contents.entries);
-        olv_json_number(json, "bytes", e->contents.bytes);
-    }
-    if (e->goes_with)
-        olv_json_name(json, "goes_with", e->goes_with);
-    json_object_set_new(json, "asked", json_of_rules(x, e));
-    if (e->steps) {
-        const struct olv_rule *rule = &x->policy->rules[e->verdict.rule];
-        olv_json_string(json, "rule", rule->name);
-        olv_json_string(json, "clock", olv_clock_word(rule->clock));
-        if (e->has_start)
-            olv_json_instant(json, "counted_from", e->start);
-        json_object_set_new(json, "steps", json_of_steps(e, rule));
-    }
-    for (size_t i = 0; i < e->obstacle_count; i++)
-        json_array_append_new(obstacles, json_string(e->obstacles[i]));
-    json_object_set_new(json, "in_the_way", obstacles);
-}
-
-/* ---- */
 
 static enum cli_status explain_path(struct explaining *x, const char *word)
 {
@@ -276,7 +33,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         olv_json_name(json, "path", e.path);
         olv_json_string(json, "state", olv_reason_key(e.verdict.reason));
         if (e.exists || e.stored_versions)
-            add_judgement(x, &e, json);
+            explain_add_json(&x->view, &e, json);
         if (!e.exists)
             ok = history_show(x->cli, &x->session, e.path, json, &is_known, &err);
         cli_print_json(json);
@@ -287,7 +44,7 @@ static enum cli_status explain_path(struct explaining *x, const char *word)
         if (!e.exists && !e.stored_versions)
             facts_line(x->cli, "Is", STYLE_PLAIN, "not there");
         if (e.exists || e.stored_versions)
-            cmd_explain_print_people(x, &e);
+            explain_print(&x->view, &e);
         if (!e.exists)
             ok = history_show(x->cli, &x->session, e.path, NULL, &is_known, &err);
     } else {
@@ -310,12 +67,14 @@ static enum cli_status cmd_explain_run(struct cli *cli)
     x.policy = cli_load_policy(cli, path, &status);
     if (!x.policy)
         return status;
-    if (session_open_judging(cli, x.policy, &x.session, &x.options, &status))
+    if (session_open_judging(cli, x.policy, &x.session, &x.options, &status)) {
+        x.view = (struct explain_view){cli, x.policy, x.options.now, x.options.as_of};
         for (size_t i = 0; i < cli->argument_count; i++) {
             if (i && !cli_has(cli, OPT_JSON))
                 putchar('\n');
             status = cli_worse(status, explain_path(&x, cli->arguments[i]));
         }
+    }
     olv_session_close(&x.session);
     watch_print_troubles(cli);
     olv_policy_free(x.policy);

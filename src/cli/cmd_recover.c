@@ -1,29 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/ask.h"
 #include "cli/commands.h"
+#include "cli/found_view.h"
 #include "cli/items_view.h"
 #include "cli/open_session.h"
 #include "cli/run_view.h"
-#include "cli/table.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/ledger.h"
-#include "olvido/quantity.h"
 
 #include <limits.h>
-#include <string.h>
 #include <sys/stat.h>
 
 struct recovering {
     struct cli *cli;
     struct items_request request;
-    bool only_list, shows_versions, asks;
+    bool only_list, asks;
     bool is_stopped; /* answered `stop`: nothing more */
-    struct table *table;
-    uint64_t found, bytes, older_versions;
+    struct found_view view;
 };
-
-/* ---- what is asked for ---- */
 
 static bool read_if_exists(struct recovering *r, enum cli_status *status)
 {
@@ -39,89 +34,6 @@ static bool read_if_exists(struct recovering *r, enum cli_status *status)
     r->request.query.if_exists = word < 0 || r->asks ? OLV_REFUSE : (enum olv_if_exists)word;
     return word >= 0;
 }
-
-/* ---- showing ---- */
-
-static void show_version(struct recovering *r, const struct olv_found_item *found,
-                         const struct olv_text *path)
-{
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    struct olv_text place = {0};
-    if (*found->depot)
-        olv_text_printf(&place, "depot %s", found->depot);
-    else
-        olv_text_puts(&place, "trash");
-    table_cell(r->table, STYLE_PLAIN, term_date(found->modified, date));
-    table_cell(r->table, STYLE_PLAIN, found->deleted.s ? term_date(found->deleted, date) : "?");
-    table_cell(r->table, STYLE_PLAIN, olv_size_format(found->size_bytes, size));
-    table_cell(r->table, STYLE_PLAIN, olv_text_string(&place));
-    table_cell(r->table, STYLE_PLAIN, olv_text_string(path));
-    olv_text_free(&place);
-}
-
-static void each(void *self, const struct olv_found_item *found)
-{
-    struct recovering *r = self;
-    struct olv_text path = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    r->found++;
-    r->bytes += found->size_bytes;
-    r->older_versions += found->older_versions;
-    if (!r->only_list)
-        return;
-    if (cli_has(r->cli, OPT_JSON)) {
-        items_print_json(found, true);
-        return;
-    }
-    term_name(&path, found->target);
-    if (found->kind == OLV_KIND_DIRECTORY)
-        olv_text_puts(&path, "/");
-    if (r->shows_versions) {
-        show_version(r, found, &path);
-        olv_text_free(&path);
-        return;
-    }
-    if (*found->depot)
-        olv_text_printf(&path, ", from depot %s", found->depot);
-    if (found->older_versions)
-        olv_text_printf(&path, " (and %llu older)", (unsigned long long)found->older_versions);
-    table_cell(r->table, STYLE_PLAIN, found->deleted.s ? term_date(found->deleted, date) : "?");
-    table_cell(r->table, STYLE_PLAIN, olv_size_format(found->size_bytes, size));
-    table_cell(r->table, STYLE_PLAIN, olv_text_string(&path));
-    olv_text_free(&path);
-}
-
-static enum cli_status cmd_recover_list(struct recovering *r, struct olv_trashes *trashes)
-{
-    static const struct table_column columns[] = {{.heading = "Put away", .width = 16},
-                                                  {.heading = "Size", .is_right = true, .width = 10},
-                                                  {.heading = "Goes back to", .is_elastic = true}},
-                                     versions[] = {{.heading = "Modified", .width = 16},
-                                                   {.heading = "Put away", .width = 16},
-                                                   {.heading = "Size", .is_right = true, .width = 10},
-                                                   {.heading = "Lies in", .width = 16},
-                                                   {.heading = "Goes back to", .is_elastic = true}};
-    struct olv_error err = {0};
-    struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT];
-    bool ok;
-    r->table = cli_has(r->cli, OPT_JSON) ? NULL
-               : r->shows_versions       ? table_begin(r->cli, versions, 5)
-                                         : table_begin(r->cli, columns, 3);
-    ok = olv_items_find(trashes, &r->request.query, NULL, each, r, &err);
-    table_end(r->table);
-    if (!ok)
-        return cli_report(r->cli, &err);
-    if (cli_has(r->cli, OPT_JSON) || cli_has(r->cli, OPT_QUIET))
-        return STATUS_DONE;
-    term_count(&line, r->found, r->shows_versions ? "version" : "item",
-               r->shows_versions ? "versions" : "items");
-    printf("%s, %s, can be recovered\n", olv_text_string(&line), olv_size_format(r->bytes, size));
-    olv_text_free(&line);
-    return STATUS_DONE;
-}
-
-/* ---- doing ---- */
 
 /* With --if-exists ask: what to do where something stands at the place of an item. */
 static bool cmd_recover_approve(void *self, struct olv_docket_entry *entry)
@@ -147,32 +59,12 @@ static bool cmd_recover_approve(void *self, struct olv_docket_entry *entry)
     return answer > 0 && answer < 4;
 }
 
-struct searching {
-    const char *run;
-    bool is_known;
-};
-
-static bool look_for_run(void *self, const struct olv_ledger_record *record)
-{
-    struct searching *s = self;
-    s->is_known |= strcmp(record->run, s->run) == 0;
-    return !s->is_known;
-}
-
-static bool is_known_run(struct recovering *r)
-{
-    struct searching s = {.run = cli_value(r->cli, OPT_RUN)};
-    struct olv_error ignored = {0};
-    enum cli_status status;
-    char state[PATH_MAX];
-    if (s.run && cli_state_path(r->cli, state, sizeof state, &status))
-        olv_ledger_each(state, look_for_run, &s, &ignored);
-    return s.is_known;
-}
-
 static enum cli_status nothing_found(struct recovering *r)
 {
-    if (cli_has(r->cli, OPT_RUN) && !is_known_run(r))
+    enum cli_status ignored;
+    char state[PATH_MAX];
+    if (cli_has(r->cli, OPT_RUN) && cli_state_path(r->cli, state, sizeof state, &ignored) &&
+        !olv_ledger_has_run(state, cli_value(r->cli, OPT_RUN)))
         return cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs",
                          cli_value(r->cli, OPT_RUN));
     term_message(r->cli, STYLE_WARN, "neither the trash nor a depot has anything that fits");
@@ -188,18 +80,19 @@ static enum cli_status cmd_recover_carry_out(struct recovering *r, struct olv_se
     struct olv_error err = {0};
     enum cli_status status = STATUS_DONE;
     struct olv_spool *docket = olv_spool_new(&err);
-    bool ok = docket && olv_items_find(session->trashes, &r->request.query, docket, each, r, &err);
-    watch_expect(r->cli, r->found);
-    if (ok && r->found == 0)
+    bool ok = docket &&
+              olv_items_find(session->trashes, &r->request.query, docket, found_view_each, &r->view, &err);
+    watch_expect(r->cli, r->view.found);
+    if (ok && r->view.found == 0)
         status = nothing_found(r);
     else if (!ok)
         status = cli_report(r->cli, &err);
     else if (session_carry_out(r->cli, session, docket, &approval, &result, &status) || result.done)
         status = cli_worse(status, run_print_result(r->cli, session->run, &result, false));
-    if (r->found && r->older_versions && !cli_has(r->cli, OPT_JSON))
-        printf(r->older_versions == 1 ? "%llu older version stayed where it is\n"
-                                      : "%llu older versions stayed where they are\n",
-               (unsigned long long)r->older_versions);
+    if (r->view.found && r->view.older_versions && !cli_has(r->cli, OPT_JSON))
+        printf(r->view.older_versions == 1 ? "%llu older version stayed where it is\n"
+                                           : "%llu older versions stayed where they are\n",
+               (unsigned long long)r->view.older_versions);
     olv_spool_free(docket);
     return status;
 }
@@ -210,9 +103,10 @@ static enum cli_status recover(struct recovering *r, struct olv_session *session
     if (session->catalogue_error.code != OLV_OK)
         return cli_status_of(session->catalogue_error.code); /* it was told */
     r->request.query.act = olv_act_named("recover");
-    r->request.query.wants_versions = r->shows_versions;
+    r->request.query.wants_versions = r->view.shows_versions;
     r->request.query.catalogue = session->catalogue;
-    status = r->only_list ? cmd_recover_list(r, session->trashes) : cmd_recover_carry_out(r, session);
+    status = r->only_list ? found_view_list(&r->view, session->trashes, &r->request.query)
+                          : cmd_recover_carry_out(r, session);
     watch_print_troubles(r->cli);
     return status;
 }
@@ -220,7 +114,7 @@ static enum cli_status recover(struct recovering *r, struct olv_session *session
 static enum cli_status cmd_recover_run(struct cli *cli)
 {
     struct recovering r = {.cli = cli,
-                           .shows_versions = cli_has(cli, OPT_VERSIONS),
+                           .view = {.cli = cli, .shows_versions = cli_has(cli, OPT_VERSIONS)},
                            .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW) ||
                                         cli_has(cli, OPT_VERSIONS)};
     enum cli_status status = STATUS_DONE;

@@ -57,18 +57,22 @@ static char **list_archives(int dir, struct olv_arena *arena, size_t *count, str
     return names;
 }
 
-bool olv_depot_count(const char *path, uint64_t *out, struct olv_error *err)
+uint64_t olv_depots_count(const struct olv_policy *policy)
 {
-    struct olv_arena arena = {0};
-    int dir = olv_os_open_path(path);
-    size_t count = 0;
-    if (dir < 0)
-        return olv_fail_system(err, path, "cannot open the depot");
-    free(list_archives(dir, &arena, &count, err));
-    close(dir);
-    olv_arena_free(&arena);
-    *out = count;
-    return err->code == OLV_OK;
+    uint64_t sum = 0;
+    for (size_t i = 0; i < policy->depot_count; i++) {
+        struct olv_arena arena = {0};
+        struct olv_error ignored = {0};
+        size_t count = 0;
+        int dir = olv_os_open_path(policy->depots[i].path);
+        if (dir >= 0) {
+            free(list_archives(dir, &arena, &count, &ignored));
+            close(dir);
+        }
+        olv_arena_free(&arena);
+        sum += count;
+    }
+    return sum;
 }
 
 static uint64_t sum_lengths(int dir, char *const *names, size_t count)

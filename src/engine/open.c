@@ -185,6 +185,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     if (has_memory && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
         open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
+        olv_error_clear(err); /* what was looked for in vain on the way */
         return run;
     }
     if (!has_memory)

@@ -10,6 +10,17 @@ bool olv_needs_count(uint64_t files, uint64_t directories)
     return files >= OLV_COUNTED_FROM || directories > 0;
 }
 
+enum olv_ending_permission olv_permission_to_end(const struct olv_allowance *a, uint64_t files,
+                                                 uint64_t directories, uint64_t all)
+{
+    bool needs_count = olv_needs_count(files, directories);
+    if (a->is_unattended || (a->has_count ? a->count == all : a->says_yes && !needs_count))
+        return OLV_ENDING_ALLOWED;
+    if (a->has_count || !a->can_ask)
+        return OLV_ENDING_REFUSED;
+    return needs_count ? OLV_ENDING_ASKS_COUNT : OLV_ENDING_ASKS;
+}
+
 /* ---- limits ---- */
 
 /* The due files of all steps with one of these traits. */
@@ -177,25 +188,21 @@ static bool ask_rule(struct olv_permission *p, struct olv_question *q)
 static bool ask_trash(struct olv_permission *p, struct olv_question *q)
 {
     const struct olv_tally *due = &p->plan->trash;
-    bool needs_count = olv_needs_count(due->files, p->plan->trash_directories), is_allowed = false;
+    enum olv_ending_permission permission;
     if (due->files == 0 || p->plan->trash_reason != OLV_DUE)
         return false;
-    if (p->allowance.is_unattended) {
-        is_allowed = true;
-    } else if (p->allowance.has_count) {
-        is_allowed = is_count_right(p);
-    } else if (p->allowance.says_yes && !needs_count) {
-        is_allowed = true;
-    } else if (p->allowance.can_ask) {
-        *q = (struct olv_question){.kind = needs_count ? OLV_ASKS_TRASH_COUNT : OLV_ASKS_TRASH,
+    permission = olv_permission_to_end(&p->allowance, due->files, p->plan->trash_directories, p->final_files);
+    if (permission == OLV_ENDING_ASKS || permission == OLV_ENDING_ASKS_COUNT) {
+        *q = (struct olv_question){.kind =
+                                       permission == OLV_ENDING_ASKS ? OLV_ASKS_TRASH : OLV_ASKS_TRASH_COUNT,
                                    .rule = p->at,
                                    .files = due->files,
                                    .bytes = due->bytes};
         return true;
-    } else {
-        p->lacks.trash_items = due->files;
     }
-    p->of[p->at].answer = is_allowed ? OLV_ANSWER_YES : OLV_ANSWER_NO;
+    if (permission == OLV_ENDING_REFUSED && !p->allowance.has_count)
+        p->lacks.trash_items = due->files;
+    p->of[p->at].answer = permission == OLV_ENDING_ALLOWED ? OLV_ANSWER_YES : OLV_ANSWER_NO;
     return false;
 }
 

@@ -8,6 +8,7 @@
 #include "depot/reread.h"
 #include "depot/trust.h"
 #include "olvido/ledger.h"
+#include "olvido/run.h"
 #include "os/os.h"
 
 #include <stdlib.h>
@@ -65,6 +66,7 @@ static void rebuild_tell(void *self, const struct olv_depot_fault *fault)
 static bool read_ledger(struct rebuilding *x, const char *state, struct olv_error *err)
 {
     const struct olv_ledger_query archives = {.kind = "archive", .without_names = true};
+    x->count = 0;
     if (!olv_ledger_search(state, &archives, rebuild_take, x, err))
         return false;
     return !x->no_memory || olv_fail_memory(err);
@@ -84,17 +86,47 @@ static bool open_depot(struct rebuilding *x, const char *state, struct reread_op
     return o->dir >= 0 ? read_ledger(x, state, err) : olv_fail_system(err, o->path, "cannot open the depot");
 }
 
-bool olv_depot_rebuild(const char *state, const char *depot, const char *path,
-                       void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
-                       const struct olv_observer *observer, struct olv_depot_report *report,
-                       struct olv_error *err)
+static bool rebuild_one(struct rebuilding *x, const char *state, const struct olv_depot *depot,
+                        const struct olv_observer *observer, struct olv_depot_report *sum,
+                        struct olv_error *err)
 {
-    struct rebuilding x = {.fault = fault, .self = self};
-    struct reread_options o = {
-        .depot = depot, .path = path, .dir = -1, .fault = rebuild_tell, .self = &x, .observer = observer};
-    bool ok = open_depot(&x, state, &o, err) && depot_rebuild(state, &o, report, err);
+    struct reread_options o = {.depot = depot->name,
+                               .path = depot->path,
+                               .dir = -1,
+                               .fault = rebuild_tell,
+                               .self = x,
+                               .observer = observer};
+    struct olv_depot_report report = {0};
+    bool ok = open_depot(x, state, &o, err) && depot_rebuild(state, &o, &report, err);
     if (o.dir >= 0)
         close(o.dir);
+    sum->archives += report.archives;
+    sum->members += report.members;
+    sum->bytes += report.bytes;
+    sum->damaged_archives += report.damaged_archives;
+    return ok;
+}
+
+bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, const char *depot,
+                        void (*fault)(void *self, const struct olv_depot_fault *fault), void *self,
+                        const struct olv_observer *observer, struct olv_depot_report *report,
+                        struct olv_error *err)
+{
+    struct olv_run_options options = {.state = state, .command = "depot rebuild", .observer = observer};
+    struct olv_run *run = olv_run_open(&options, err); /* for its lock */
+    struct rebuilding x = {.fault = fault, .self = self};
+    bool is_known = !depot, ok = run != NULL;
+    for (size_t i = 0; ok && i < policy->depot_count; i++) {
+        if (depot && strcmp(depot, policy->depots[i].name) != 0)
+            continue;
+        is_known = true;
+        ok = rebuild_one(&x, state, &policy->depots[i], observer, report, err);
+        if (!ok && !*err->hint)
+            olv_error_hint(err, "of this depot, and those behind it, the catalogue is as it was");
+    }
+    olv_run_close(run);
     free(x.told);
+    if (ok && !is_known)
+        return olv_fail(err, OLV_USAGE, "the policy has no depot `%s`", depot);
     return ok;
 }

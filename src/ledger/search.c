@@ -237,3 +237,20 @@ bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
     reading_free(&s.reading);
     return err->code == OLV_OK;
 }
+
+static bool stop_at_first(void *self, const struct olv_ledger_record *record)
+{
+    bool *is_there = self;
+    (void)record;
+    *is_there = true;
+    return false;
+}
+
+bool olv_ledger_has_run(const char *state, const char *run)
+{
+    const struct olv_ledger_query query = {.run = run};
+    struct olv_error ignored = {0};
+    bool is_there = false;
+    olv_ledger_search(state, &query, stop_at_first, &is_there, &ignored);
+    return is_there;
+}
