@@ -136,8 +136,8 @@ static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, s
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
-        memcpy(turn->digest, in.digest, sizeof turn->digest);
-        o->digest = turn->digest;
+        memcpy(turn->scratch.digest, in.digest, sizeof turn->scratch.digest);
+        o->digest = turn->scratch.digest;
     }
 }
 
@@ -150,12 +150,12 @@ static enum olv_truth find_in_depot(struct turn *turn, const struct olv_docket_e
     enum olv_truth is_in = OLV_NO;
     if (!a)
         return OLV_UNKNOWN;
-    olv_text_clear(&turn->path);
+    olv_text_clear(&turn->scratch.path);
     olv_text_clear(&a->path);
-    olv_docket_entry_path(e, &turn->path);
+    olv_docket_entry_path(e, &turn->scratch.path);
     if (turn->lent->catalogue)
-        is_in = catalogue_find_of_run(turn->lent->catalogue, olv_text_string(&turn->path), turn->lent->run,
-                                      &a->path, &o->error);
+        is_in = catalogue_find_of_run(turn->lent->catalogue, olv_text_string(&turn->scratch.path),
+                                      turn->lent->run, &a->path, &o->error);
     if (is_in == OLV_YES)
         o->into = olv_text_string(&a->path);
     return is_in;
@@ -238,7 +238,7 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
     const struct archiving *a = state_of(turn);
     struct beside b;
     enum olv_truth found = a ? find_beside(turn, how, &b, &o->error) : OLV_UNKNOWN;
-    bool is_known = found == OLV_YES, is_needed = a && (a->needs_archive || turn->has_outcomes);
+    bool is_known = found == OLV_YES, is_needed = a && (a->needs_archive || turn->crash.has_outcomes);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (is_known && !is_needed) { /* all originals are there */

@@ -17,9 +17,9 @@
 
 static const char *path_of(struct turn *turn, const struct olv_docket_entry *e)
 {
-    olv_text_clear(&turn->path);
-    olv_docket_entry_path(e, &turn->path);
-    return olv_text_string(&turn->path);
+    olv_text_clear(&turn->scratch.path);
+    olv_docket_entry_path(e, &turn->scratch.path);
+    return olv_text_string(&turn->scratch.path);
 }
 
 /* What arrived is not what was judged, or cannot be looked at: back with it. Should its name be taken by now,
@@ -86,7 +86,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
     struct olv_putting putting = {.name = e->name,
                                   .when = turn->lent->now,
                                   .label = {turn->lent->run, turn->sequence},
-                                  .is_synced = turn->is_small};
+                                  .is_synced = turn->batch.is_small};
     struct olv_outcome arrived = {0};
     if (!judged_is_allowed(turn, e, o) || !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
         return;

@@ -407,9 +407,9 @@ enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *
         return OLV_YES;
     }
     fresh_settle_keep(turn->source.fd, label);
-    olv_text_clear(&turn->placed);
-    olv_path_add(&turn->placed, e->directory, placed);
-    o->into = olv_text_string(&turn->placed);
+    olv_text_clear(&turn->scratch.placed);
+    olv_path_add(&turn->scratch.placed, e->directory, placed);
+    o->into = olv_text_string(&turn->scratch.placed);
     o->result = OLV_DONE;
     return OLV_YES;
 }

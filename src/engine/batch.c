@@ -92,9 +92,9 @@ static void batch_begin(struct carrying *c, const struct batch *batch, const uin
     c->batch++;
     c->batch_mark = batch->mark;
     run->lent.touched = &c->touched;
-    run->turn.is_small = touched_is_few(batch->entries);
-    run->turn.salt = salt;
-    ahead_begin(c->ahead, &batch->segment, run->turn.sequence, run->turn.is_small);
+    run->turn.batch.is_small = touched_is_few(batch->entries);
+    run->turn.batch.salt = salt;
+    ahead_begin(c->ahead, &batch->segment, run->turn.sequence, run->turn.batch.is_small);
 }
 
 bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)

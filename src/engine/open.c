@@ -88,7 +88,7 @@ void run_close_states(struct olv_run *run)
 
 const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *e)
 {
-    struct olv_text *path = &run->turn.path;
+    struct olv_text *path = &run->turn.scratch.path;
     if (*e->target)
         return e->target;
     olv_text_clear(path);
@@ -217,8 +217,8 @@ void olv_run_close(struct olv_run *run)
         return;
     run_close_states(run);
     olv_reach_end(&run->turn.source);
-    olv_text_free(&run->turn.path);
-    olv_text_free(&run->turn.placed);
+    olv_text_free(&run->turn.scratch.path);
+    olv_text_free(&run->turn.scratch.placed);
     olv_trashes_free(run->lent.trashes);
     olv_os_in_use_free(run->in_use);
     olv_register_close(run->reg);

@@ -129,7 +129,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     const char *result;
     char reason[512];
     bool was_done;
-    turn->trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
+    turn->crash.trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
     result = hooks ? outcome_word(e->act, o.result) : "left";
     outcome_reason(&o, reason, sizeof reason);
@@ -174,7 +174,7 @@ static bool each_open(struct settling *s, const struct open_batch *batch, const 
     if (!reader)
         return false;
     s->run->turn.sequence = batch->sequence;
-    s->run->turn.salt = olv_segment_salt(reader);
+    s->run->turn.batch.salt = olv_segment_salt(reader);
     while (olv_segment_next(reader, &e, err)) {
         s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
         s->run->turn.sequence++;
@@ -227,7 +227,7 @@ static bool settle_batches(struct settling *s, struct olv_error *err)
     struct olv_run *run = s->run;
     bool ok = true;
     run->lent.run = s->id;
-    run->turn.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
+    run->turn.crash.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
     for (int pass = 0; pass < 2; pass++)
         for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
             ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], pass == 0, err);

@@ -16,7 +16,7 @@ static void look_at_processes(struct olv_run *run)
     olv_os_in_use_free(run->in_use);
     run->in_use = olv_os_in_use_read();
     run->in_use_at = now;
-    run->turn.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
+    run->turn.open.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
 }
 
 /* Whether somebody writes to it. For what can be taken back, that look answers for many files at once; else
@@ -96,8 +96,8 @@ bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct o
         return spare_for_now(o, 0, "cannot find out whether it is held");
     if (is_given == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
-    run->turn.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
+    run->turn.open.is_asked = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
     if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act looks into it, and asks then */
         look_at_processes(run);
-    return e->identity.kind == OLV_KIND_FILE && run->turn.asks_open && is_spared_for_writing(run, e, o);
+    return e->identity.kind == OLV_KIND_FILE && run->turn.open.is_asked && is_spared_for_writing(run, e, o);
 }

@@ -166,8 +166,8 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
                  place ? "another name of it (a hard link) stays in the archive" : "it is held");
         o->result = OLV_LEFT;
     } else if (e->location->has_digest) {
-        memcpy(turn->digest, e->location->digest, sizeof turn->digest);
-        o->digest = turn->digest;
+        memcpy(turn->scratch.digest, e->location->digest, sizeof turn->scratch.digest);
+        o->digest = turn->scratch.digest;
     }
 }
 

@@ -232,7 +232,7 @@ static enum olv_truth depot_give_settle(struct turn *turn, const struct olv_dock
     if (is_there && !is_directory)
         fresh_settle_keep(fd, label);
     if (is_there)
-        destination_note(o, &turn->placed, directory, placed);
+        destination_note(o, &turn->scratch.placed, directory, placed);
     close(fd);
     o->result = is_directory ? OLV_FAILED : OLV_DONE;
     if (is_directory)

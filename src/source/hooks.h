@@ -80,21 +80,30 @@ enum olv_trace { OLV_TRACE_NONE, OLV_TRACE_BEGUN, OLV_TRACE_DONE, OLV_TRACE_NOT_
 /* The turn of one entry. */
 struct turn {
     const struct lent *lent;
-    const struct hooks *hooks;          /* whose turn it is */
-    void **state;                       /* the hooks' own, from their first turn to `close` */
-    uint64_t sequence;                  /* of the entry within the run */
-    const uint8_t *salt;                /* of its batch */
-    bool is_small;                      /* the batch has few entries: fsync each file; else syncfs once */
-    struct olv_reach source;            /* its directory, reached */
-    struct olv_trash *trash;            /* for hooks that need one */
-    struct ahead_made *made_ahead;      /* NULL: nothing was. Who uses it takes `is_made` away */
-    void *made;                         /* for this entry, by `make`; NULL: nothing */
-    bool asks_open;                     /* of a directory: whether a file open for writing in it keeps it */
-    const struct olv_os_in_use *in_use; /* then: what is, all over the machine; NULL: each file is asked */
-    enum olv_trace trace;               /* when settling */
-    bool has_outcomes;                  /* when settling: the run has told of some of its entries */
-    struct olv_text path, placed;       /* scratch */
-    uint8_t digest[OLV_SHA256_SIZE];    /* scratch, for the outcome */
+    const struct hooks *hooks; /* whose turn it is */
+    void **state;              /* the hooks' own, from their first turn to `close` */
+    uint64_t sequence;         /* of the entry within the run */
+    struct {
+        const uint8_t *salt;
+        bool is_small; /* it has few entries: fsync each file; else syncfs once */
+    } batch;
+    struct olv_reach source;       /* the entry's directory, reached */
+    struct olv_trash *trash;       /* for hooks that need one */
+    struct ahead_made *made_ahead; /* NULL: nothing was. Who uses it takes `is_made` away */
+    void *made;                    /* for this entry, by `make`; NULL: nothing */
+    struct {                       /* what is open for writing: */
+        bool is_asked;             /* of a directory: whether such a file in it keeps it */
+        const struct olv_os_in_use
+            *in_use; /* then: what is, all over the machine; NULL: each file is asked */
+    } open;
+    struct { /* when settling */
+        enum olv_trace trace;
+        bool has_outcomes; /* the run has told of some of its entries */
+    } crash;
+    struct { /* `digest` is for the outcome */
+        struct olv_text path, placed;
+        uint8_t digest[OLV_SHA256_SIZE];
+    } scratch;
 };
 
 /* Lent to hooks that prepare, in another thread than the one that applies. */

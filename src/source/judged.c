@@ -41,9 +41,9 @@ static const char *why_guarded(const struct turn *turn, const struct olv_docket_
 bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const char *why;
-    olv_text_clear(&turn->path);
-    olv_docket_entry_path(e, &turn->path);
-    why = why_guarded(turn, e, olv_text_string(&turn->path));
+    olv_text_clear(&turn->scratch.path);
+    olv_docket_entry_path(e, &turn->scratch.path);
+    why = why_guarded(turn, e, olv_text_string(&turn->scratch.path));
     if (!why)
         return true;
     olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
@@ -89,9 +89,9 @@ static const char *why_kept(void *self, const struct olv_scan_entry *entry)
     const struct turn *turn = a->turn;
     struct olv_text path = {0};
     bool is_held;
-    if (turn->asks_open && entry->kind == OLV_KIND_FILE &&
-        (turn->in_use ? olv_os_is_in_use(turn->in_use, entry->stat.device, entry->stat.inode)
-                      : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
+    if (turn->open.is_asked && entry->kind == OLV_KIND_FILE &&
+        (turn->open.in_use ? olv_os_is_in_use(turn->open.in_use, entry->stat.device, entry->stat.inode)
+                           : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
         return "something in it is open for writing";
     if (!turn->lent->holds)
         return NULL;
@@ -214,7 +214,7 @@ static void label_of(char out[FRESH_LABEL], const struct turn *turn, uint64_t se
 {
     enum { LETTERS = 20 };
     uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
-    memcpy(bytes, turn->salt, OLV_SALT);
+    memcpy(bytes, turn->batch.salt, OLV_SALT);
     bytes_put64(bytes + OLV_SALT, sequence);
     bytes[OLV_SALT + 8] = (uint8_t)what;
     olv_sha256_once(bytes, sizeof bytes, digest);

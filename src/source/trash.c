@@ -45,7 +45,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
         olv_trash_take(turn->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
         o->result = OLV_DONE;
-        destination_note(o, &turn->placed, copy, placed);
+        destination_note(o, &turn->scratch.placed, copy, placed);
         destination_touch(turn, fd);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
@@ -88,7 +88,7 @@ static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_e
         if (found == OLV_YES && is_there == OLV_YES)
             unlinkat(fd, placed, 0);
         else if (found == OLV_YES)
-            destination_note(o, &turn->placed, copy, placed);
+            destination_note(o, &turn->scratch.placed, copy, placed);
         if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
             olv_place_settle(fd, name);
         close(fd);
@@ -125,14 +125,14 @@ static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_e
     struct olv_stat stat;
     bool is_there = olv_os_stat(turn->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
     o->result = OLV_DONE;
-    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && turn->trace == OLV_TRACE_BEGUN) {
+    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && turn->crash.trace == OLV_TRACE_BEGUN) {
         olv_fail(&o->error, OLV_SYSTEM, "a part of it was removed when the run was cut short");
         o->result = OLV_FAILED;
         return OLV_YES;
     }
     if (is_there)
         return OLV_NO;
-    if (!is_gone || (turn->trace != OLV_TRACE_DONE && !olv_trash_has_info(turn->trash, e->name)))
+    if (!is_gone || (turn->crash.trace != OLV_TRACE_DONE && !olv_trash_has_info(turn->trash, e->name)))
         return OLV_UNKNOWN;
     olv_trash_abandon(turn->trash, e->name);
     return OLV_YES;

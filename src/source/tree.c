@@ -29,9 +29,9 @@ static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_e
     stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
     is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
-    if (is_there == OLV_YES || turn->trace == OLV_TRACE_NOT_DONE)
+    if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)
         return OLV_NO;
-    return is_there == OLV_NO && turn->trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
+    return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
 static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .settle = settle_ending};

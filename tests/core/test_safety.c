@@ -326,7 +326,7 @@ static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *
     else
         outcome_failed(&o);
     olv_reach_end(&c.source);
-    olv_text_free(&c.path);
+    olv_text_free(&c.scratch.path);
     olv_trashes_free(lent.trashes);
     return o;
 }
