@@ -7,7 +7,7 @@
 #include "depot/catalogue.h"
 #include "depot/trust.h"
 #include "os/os.h"
-#include "state/given.h"
+#include "state/register.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -2,10 +2,10 @@
 #include "engine/batch.h"
 
 #include "engine/group.h"
-#include "engine/remember.h"
+#include "engine/outcomes.h"
 #include "olvido/docket.h"
 #include "os/os.h"
-#include "state/given.h"
+#include "state/register.h"
 
 #include <stdlib.h>
 
@@ -57,7 +57,7 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
 
 static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *err)
 {
-    remember_store(c->run);
+    outcomes_remember(c->run);
     return !uses_trash || (olv_trashes_store(c->run->lent.trashes, err) && note_trashes(c, err));
 }
 

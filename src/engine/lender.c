@@ -3,8 +3,7 @@
 
 #include "base/grow.h"
 #include "engine/run.h"
-#include "state/given.h"
-#include "state/had.h"
+#include "state/register.h"
 
 #include <stddef.h>
 #include <stdint.h>

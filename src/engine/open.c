@@ -6,9 +6,8 @@
 #include "depot/catalogue.h"
 #include "os/os.h"
 #include "seal/notes.h"
-#include "state/clock.h"
+#include "state/register.h"
 #include "state/reserve.h"
-#include "state/rules.h"
 
 #include <stddef.h>
 #include <stdint.h>

@@ -1,7 +1,46 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/outcomes.h"
 
-#include "engine/remember.h"
+#include "state/register.h"
+
+/* ---- which steps files have had, where they cannot say it themselves ---- */
+
+static void remember_tell(struct olv_run *run, const struct olv_error *err)
+{
+    olv_observe_trouble(run->options.observer,
+                        (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
+}
+
+/* What the outcome says is to last. What cannot be noted is tried again by a later run. */
+static void remember(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    struct olv_had had = {.act = e->act,
+                          .size_bytes = e->identity.size_bytes,
+                          .modified = e->identity.modified,
+                          .was_name = ""};
+    struct olv_text path = {0};
+    struct olv_error err = {0};
+    if (!o->is_lasting || e->rule >= OLV_OF_TRASH) /* by hand, another way may be tried again */
+        return;
+    olv_docket_entry_path(e, &path);
+    had.path = olv_text_string(&path);
+    if (path.failed)
+        olv_fail_memory(&err);
+    else if (run_register(run, &err))
+        had_note(run->reg, &had, &err);
+    if (err.code != OLV_OK)
+        remember_tell(run, &err);
+    olv_text_free(&path);
+}
+
+void outcomes_remember(struct olv_run *run)
+{
+    struct olv_error err = {0};
+    if (run->reg && !register_store(run->reg, run->lent.run, run->lent.now, &err))
+        remember_tell(run, &err);
+}
+
+/* ---- */
 
 static void record(struct carrying *c, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
@@ -34,7 +73,7 @@ static void record(struct carrying *c, const struct olv_docket_entry *e, const s
                                                                      .has_packed = o->has_packed,
                                                                      .packed_bytes = o->packed_bytes,
                                                                      .seconds = o->seconds});
-    remember_outcome(run, e, o);
+    remember(run, e, o);
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});

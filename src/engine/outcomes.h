@@ -12,4 +12,7 @@ void outcomes_add(struct carrying *carrying, const struct olv_docket_entry *entr
 void outcomes_failed_late(struct carrying *carrying, const struct olv_act *act, const char *path,
                           const struct olv_error *why);
 
+/* Brings to the disk which steps files have had; a failure is only told. */
+void outcomes_remember(struct olv_run *run);
+
 #endif

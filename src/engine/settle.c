@@ -6,7 +6,7 @@
 #include "engine/run.h"
 #include "engine/trace.h"
 #include "file/touched.h"
-#include "state/given.h"
+#include "state/register.h"
 
 #include "os/durable.h"
 

@@ -1,8 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The register has the wall clock of the last run beside the boot and the time since then, which nobody can
  * set. */
-#include "state/clock.h"
-
 #include "os/os.h"
 #include "state/register_parts.h"
 

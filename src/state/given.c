@@ -3,8 +3,6 @@
  * machine; where there is no time of birth, by its inode alone (its name may have been another than was
  * meant), or by its path, of which only a digest is kept. Taking one file for another would spare it for a
  * while, and do no more. */
-#include "state/given.h"
-
 #include "base/grow.h"
 #include "state/register_parts.h"
 

@@ -1,6 +1,4 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "state/had.h"
-
 #include "base/grow.h"
 #include "state/register_parts.h"
 

@@ -6,8 +6,6 @@
 #include "base/arena.h"
 #include "base/digest.h"
 #include "os/database.h"
-#include "state/given.h"
-#include "state/had.h"
 #include "state/register.h"
 
 /* A row of `given`, in memory. */

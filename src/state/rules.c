@@ -1,8 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* A rule is known by its name and the digest of what it does, the policy's `trash` by no name; one that is in
  * no policy any more is forgotten after a while. */
-#include "state/rules.h"
-
 #include "state/register_parts.h"
 
 #include <string.h>

@@ -7,8 +7,7 @@
 #include "olvido/run.h"
 #include "os/database.h"
 #include "os/os.h"
-#include "state/given.h"
-#include "state/had.h"
+#include "state/register.h"
 #include "support/sandbox.h"
 
 #include <errno.h>
