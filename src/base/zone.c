@@ -37,17 +37,21 @@ bool olv_zone_is_utc(const char *name)
 struct olv_zone *olv_zone_load(const char *name)
 {
     FILE *file = open_file(name);
-    struct olv_zone *zone = file ? calloc(1, sizeof *zone) : NULL;
-    uint8_t *bytes = zone ? malloc(LARGEST_FILE) : NULL;
-    size_t len = bytes ? fread(bytes, 1, LARGEST_FILE, file) : 0;
-    if (zone && !zone_file_read(bytes, len, &zone->changes)) {
-        olv_zone_free(zone);
-        zone = NULL;
-    }
+    struct olv_zone *zone;
+    uint8_t *bytes;
+    bool ok = false;
+    if (!file)
+        return NULL;
+    zone = calloc(1, sizeof *zone);
+    bytes = malloc(LARGEST_FILE);
+    if (zone && bytes)
+        ok = zone_file_read(bytes, fread(bytes, 1, LARGEST_FILE, file), &zone->changes);
     free(bytes);
-    if (file)
-        fclose(file);
-    return zone;
+    fclose(file);
+    if (ok)
+        return zone;
+    olv_zone_free(zone);
+    return NULL;
 }
 
 void olv_zone_free(struct olv_zone *zone)

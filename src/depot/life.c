@@ -15,16 +15,12 @@ struct pending {
     struct olv_member member;
 };
 
-static bool conflict(struct olv_catalogue *c, struct olv_error *err)
+/* A statement has failed: maybe because another archive has the name already. Returns false. */
+static bool conflict(const struct olv_catalogue *c, struct olv_error *err)
 {
-    if (sqlite3_errcode(c->base.db) != SQLITE_CONSTRAINT)
-        return database_failed(&c->base, err, "cannot write it");
-    return olv_fail(err, OLV_EXISTS, "the catalogue knows another archive of that name");
-}
-
-static void bind_bytes(sqlite3_stmt *s, int column, const char *string)
-{
-    sqlite3_bind_blob(s, column, string, (int)strlen(string), SQLITE_STATIC);
+    if (sqlite3_errcode(c->base.db) == SQLITE_CONSTRAINT)
+        olv_fail(err, OLV_EXISTS, "the catalogue knows another archive of that name");
+    return false;
 }
 
 /* ---- making ---- */
@@ -36,47 +32,27 @@ struct beginning {
     int64_t row;
 };
 
-static bool put_depot(struct olv_catalogue *c, const struct catalogue_archive *a, struct olv_error *err)
-{
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s,
-                               "INSERT INTO depot (name, path) VALUES (?1, ?2)"
-                               " ON CONFLICT (name) DO UPDATE SET path = ?2",
-                               err);
-    if (ok) {
-        sqlite3_bind_text(s, 1, a->depot, -1, SQLITE_STATIC);
-        bind_bytes(s, 2, a->depot_path);
-        ok = database_step(&c->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
-}
-
 static bool insert_archive(void *self, struct olv_error *err)
 {
-    static const char sql[] =
+    static const char put_depot[] = "INSERT INTO depot (name, path) VALUES (?1, ?2)"
+                                    " ON CONFLICT (name) DO UPDATE SET path = ?2";
+    static const char put_archive[] =
         "INSERT INTO archive (state, uid, depot, name, temporary, run, rule, codec, made_s, made_ns, length,"
         " members, bytes, manifest, end_xxh3, is_recorded)"
         " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0, "
         "0)";
     struct beginning *b = self;
     const struct catalogue_archive *a = b->archive;
-    struct olv_catalogue *c = b->catalogue;
-    sqlite3_stmt *s = NULL;
-    bool ok = put_depot(c, a, err) && database_prepare(&c->base, &s, sql, err);
-    if (ok) {
-        sqlite3_bind_blob(s, 1, a->id, ARCHIVE_ID, SQLITE_STATIC);
-        sqlite3_bind_text(s, 2, a->depot, -1, SQLITE_STATIC);
-        bind_bytes(s, 3, b->temporary);
-        sqlite3_bind_text(s, 4, a->run, -1, SQLITE_STATIC);
-        sqlite3_bind_text(s, 5, a->rule, -1, SQLITE_STATIC);
-        sqlite3_bind_text(s, 6, olv_codec_word(a->codec), -1, SQLITE_STATIC);
-        sqlite3_bind_int64(s, 7, a->made.s);
-        sqlite3_bind_int64(s, 8, a->made.ns);
-        ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
-    }
-    b->row = sqlite3_last_insert_rowid(c->base.db);
-    sqlite3_finalize(s);
+    const struct database *base = &b->catalogue->base;
+    bool ok =
+        database_do(base, put_depot, VALUES(value_text(a->depot), value_string(a->depot_path)), err) &&
+        (database_do(base, put_archive,
+                     VALUES(value_bytes(a->id, ARCHIVE_ID), value_text(a->depot), value_string(b->temporary),
+                            value_text(a->run), value_text(a->rule), value_text(olv_codec_word(a->codec)),
+                            value_of(a->made.s), value_of(a->made.ns)),
+                     err) ||
+         conflict(b->catalogue, err));
+    b->row = sqlite3_last_insert_rowid(base->db);
     return ok;
 }
 
@@ -100,17 +76,9 @@ static bool name_archive(void *self, struct olv_error *err)
     static const char sql[] =
         "UPDATE archive SET name = ?1, inode = ?2, born_s = ?3, born_ns = ?4 WHERE id = ?5 AND state = 0";
     const struct naming *n = self;
-    struct olv_catalogue *c = n->catalogue;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s, sql, err);
-    if (ok) {
-        bind_bytes(s, 1, n->name);
-        database_bind_file(s, 2, n->file);
-        sqlite3_bind_int64(s, 5, n->archive);
-        ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
+    return database_do(&n->catalogue->base, sql,
+                       VALUES(value_string(n->name), VALUES_OF_FILE(n->file), value_of(n->archive)), err) ||
+           conflict(n->catalogue, err);
 }
 
 bool catalogue_name(struct olv_catalogue *c, int64_t archive, const char *name, const struct olv_stat *file,
@@ -173,78 +141,43 @@ static bool life_know_directory(struct putting *p, const char *path, size_t len,
         return true;
     p->directory = path;
     p->directory_len = len;
-    sqlite3_reset(p->find_directory);
-    sqlite3_bind_blob(p->find_directory, 1, path, (int)len, SQLITE_STATIC);
+    database_bind(p->find_directory, VALUES(value_bytes(path, len)));
     is_found = sqlite3_step(p->find_directory) == SQLITE_ROW;
     if (is_found)
         p->directory_id = sqlite3_column_int64(p->find_directory, 0);
     sqlite3_reset(p->find_directory);
     if (is_found)
         return true;
-    sqlite3_reset(p->put_directory);
-    sqlite3_bind_blob(p->put_directory, 1, path, (int)len, SQLITE_STATIC);
+    database_bind(p->put_directory, VALUES(value_bytes(path, len)));
     if (!database_step(base, p->put_directory, err))
         return false;
     p->directory_id = sqlite3_last_insert_rowid(base->db);
     return true;
 }
 
-/* The time that its rule goes by, where that is none of those that an archive keeps anyway. */
-static void bind_clock(sqlite3_stmt *s, const struct made_member *made)
-{
-    for (int i = 17; i <= 19; i++)
-        sqlite3_bind_null(s, i);
-    if (!made->has_clock)
-        return;
-    sqlite3_bind_text(s, 17, olv_clock_word(made->clock), -1, SQLITE_STATIC);
-    sqlite3_bind_int64(s, 18, made->clock_time.s);
-    sqlite3_bind_int64(s, 19, made->clock_time.ns);
-}
-
-static void bind_origin(sqlite3_stmt *s, const struct pending *p)
-{
-    sqlite3_bind_null(s, 20);
-    sqlite3_bind_null(s, 21);
-    if (!p->made.was)
-        return;
-    bind_bytes(s, 20, p->made.was);
-    sqlite3_bind_int64(s, 21, (int64_t)p->made.was_bytes);
-}
-
 static bool put_one(struct putting *x, const struct pending *p, struct olv_error *err)
 {
+    const struct value none = {0};
     const struct made_member *made = &p->made;
     const struct olv_member *m = &p->member;
-    sqlite3_stmt *s = x->put;
     if (!life_know_directory(x, m->path, olv_path_directory_len(m->path), err))
         return false;
-    sqlite3_reset(s);
-    sqlite3_bind_int64(s, 1, x->directory_id);
-    bind_bytes(s, 2, olv_path_name(m->path));
-    sqlite3_bind_int64(s, 3, x->catalogue->pending_archive);
-    sqlite3_bind_int64(s, 4, (int64_t)made->at);
-    sqlite3_bind_int64(s, 5, (int64_t)made->frame);
-    sqlite3_bind_int(s, 6, m->is_hard_link ? -(int)m->kind : (int)m->kind);
-    sqlite3_bind_int64(s, 7, (int64_t)m->size_bytes);
-    sqlite3_bind_int64(s, 8, m->modified.s);
-    sqlite3_bind_int64(s, 9, m->modified.ns);
-    sqlite3_bind_int64(s, 10, m->mode);
-    sqlite3_bind_int64(s, 11, m->owner);
-    sqlite3_bind_int64(s, 12, m->group);
-    if (made->has_digest)
-        sqlite3_bind_blob(s, 13, made->digest, OLV_SHA256_SIZE, SQLITE_STATIC);
-    else
-        sqlite3_bind_null(s, 13);
-    bind_bytes(s, 14, m->link);
-    sqlite3_bind_int64(s, 15, m->accessed.s);
-    sqlite3_bind_int64(s, 16, m->accessed.ns);
-    bind_clock(s, made);
-    bind_origin(s, p);
-    if (made->has_header)
-        sqlite3_bind_blob(s, 22, made->header, OLV_SHA256_SIZE, SQLITE_STATIC);
-    else
-        sqlite3_bind_null(s, 22);
-    return database_step(&x->catalogue->base, s, err);
+    database_bind(
+        x->put,
+        VALUES(value_of(x->directory_id), value_string(olv_path_name(m->path)),
+               value_of(x->catalogue->pending_archive), value_of((int64_t)made->at),
+               value_of((int64_t)made->frame), value_of(m->is_hard_link ? -(int)m->kind : (int)m->kind),
+               value_of((int64_t)m->size_bytes), value_of(m->modified.s), value_of(m->modified.ns),
+               value_of(m->mode), value_of(m->owner), value_of(m->group),
+               value_bytes(made->has_digest ? made->digest : NULL, OLV_SHA256_SIZE), value_string(m->link),
+               value_of(m->accessed.s), value_of(m->accessed.ns),
+               /* the time that its rule goes by, where that is none of those that an archive keeps anyway */
+               value_text(made->has_clock ? olv_clock_word(made->clock) : NULL),
+               made->has_clock ? value_of(made->clock_time.s) : none,
+               made->has_clock ? value_of(made->clock_time.ns) : none, value_string(made->was),
+               made->was ? value_of((int64_t)made->was_bytes) : none,
+               value_bytes(made->has_header ? made->header : NULL, OLV_SHA256_SIZE)));
+    return database_step(&x->catalogue->base, x->put, err);
 }
 
 static bool put_pending(void *self, struct olv_error *err)
@@ -286,10 +219,8 @@ static bool put_headers(void *self, struct olv_error *err)
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(base, &s, "UPDATE member SET header = ?1 WHERE archive = ?2 AND at = ?3", err);
     for (size_t i = 0; ok && i < h->count; i++) {
-        sqlite3_reset(s);
-        sqlite3_bind_blob(s, 1, h->headers[i].header, OLV_SHA256_SIZE, SQLITE_STATIC);
-        sqlite3_bind_int64(s, 2, h->archive);
-        sqlite3_bind_int64(s, 3, (int64_t)h->headers[i].at);
+        database_bind(s, VALUES(value_bytes(h->headers[i].header, OLV_SHA256_SIZE), value_of(h->archive),
+                                value_of((int64_t)h->headers[i].at)));
         ok = database_step(base, s, err);
     }
     sqlite3_finalize(s);
@@ -314,43 +245,20 @@ struct flipping {
     int64_t adopted;                           /* is forgotten; 0: none */
 };
 
-/* Every statement that takes no more than one number, mostly that of an archive. */
-static bool change(struct olv_catalogue *c, const char *sql, int64_t number, int *changes,
-                   struct olv_error *err)
+static bool life_forget(const struct database *base, int64_t archive, struct olv_error *err)
 {
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s, sql, err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, number);
-        ok = database_step(&c->base, s, err);
-    }
-    *changes = sqlite3_changes(c->base.db);
-    sqlite3_finalize(s);
-    return ok;
+    return database_do(base, "DELETE FROM member WHERE archive = ?1", VALUES(value_of(archive)), err) &&
+           database_do(base, "DELETE FROM frame WHERE archive = ?1", VALUES(value_of(archive)), err) &&
+           database_do(base, "DELETE FROM archive WHERE id = ?1", VALUES(value_of(archive)), err);
 }
 
-static bool life_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
-{
-    int changes;
-    return change(c, "DELETE FROM member WHERE archive = ?1", archive, &changes, err) &&
-           change(c, "DELETE FROM frame WHERE archive = ?1", archive, &changes, err) &&
-           change(c, "DELETE FROM archive WHERE id = ?1", archive, &changes, err);
-}
-
-static bool let_go(struct olv_catalogue *c, const struct catalogue_replaced *r, struct olv_error *err)
+static bool let_go(const struct database *base, const struct catalogue_replaced *r, struct olv_error *err)
 {
     static const char sql[] =
         "UPDATE archive SET state = 2, inode = ?2, born_s = ?3, born_ns = ?4 WHERE id = ?1 AND state = 1";
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s, sql, err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, r->archive);
-        database_bind_file(s, 2, &r->file);
-        ok = database_step(&c->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok && (sqlite3_changes(c->base.db) == 1 ||
-                  olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more"));
+    return database_do(base, sql, VALUES(value_of(r->archive), VALUES_OF_FILE(&r->file)), err) &&
+           (sqlite3_changes(base->db) == 1 ||
+            olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more"));
 }
 
 static bool put_frames(const struct flipping *f, struct olv_error *err)
@@ -361,15 +269,10 @@ static bool put_frames(const struct flipping *f, struct olv_error *err)
     bool ok = database_prepare(&c->base, &s, "INSERT INTO frame VALUES (?,?,?,?,?,?,?,?)", err);
     for (size_t i = 0; ok && i < f->frames->count; i++) {
         const struct frame *frame = &f->frames->items[i];
-        sqlite3_reset(s);
-        sqlite3_bind_int64(s, 1, f->archive);
-        sqlite3_bind_int64(s, 2, (int64_t)i);
-        sqlite3_bind_int64(s, 3, (int64_t)frame->at);
-        sqlite3_bind_int64(s, 4, frame->length);
-        sqlite3_bind_int64(s, 5, frame->plain_length);
-        sqlite3_bind_int64(s, 6, (int64_t)frame->check);
-        sqlite3_bind_int64(s, 7, (int64_t)at);
-        sqlite3_bind_int64(s, 8, (int64_t)frame->packed_check);
+        database_bind(s, VALUES(value_of(f->archive), value_of((int64_t)i), value_of((int64_t)frame->at),
+                                value_of(frame->length), value_of(frame->plain_length),
+                                value_of((int64_t)frame->check), value_of((int64_t)at),
+                                value_of((int64_t)frame->packed_check)));
         at += frame->plain_length;
         ok = database_step(&c->base, s, err);
     }
@@ -385,37 +288,26 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
         " inode = NULL, born_s = NULL, born_ns = NULL, manifest_sha256 = ?13, is_recorded = ?14"
         " WHERE id = ?1 AND state = 0";
     const struct catalogue_archive *a = f->facts;
-    struct olv_catalogue *c = f->catalogue;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s, sql, err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, f->archive);
-        bind_bytes(s, 2, a->name);
-        sqlite3_bind_int64(s, 3, (int64_t)a->length);
-        sqlite3_bind_int64(s, 4, (int64_t)a->members);
-        sqlite3_bind_int64(s, 5, (int64_t)a->bytes);
-        sqlite3_bind_int64(s, 6, (int64_t)a->manifest_frame);
-        sqlite3_bind_int64(s, 7, (int64_t)f->frames->end_check);
-        sqlite3_bind_blob(s, 8, a->id, ARCHIVE_ID, SQLITE_STATIC);
-        sqlite3_bind_text(s, 9, a->run, -1, SQLITE_STATIC);
-        sqlite3_bind_text(s, 10, a->rule, -1, SQLITE_STATIC);
-        sqlite3_bind_int64(s, 11, a->made.s);
-        sqlite3_bind_int64(s, 12, a->made.ns);
-        sqlite3_bind_blob(s, 13, a->manifest, sizeof a->manifest, SQLITE_STATIC);
-        sqlite3_bind_int(s, 14, a->is_recorded);
-        ok = sqlite3_step(s) == SQLITE_DONE || conflict(c, err);
-    }
-    ok = ok && (sqlite3_changes(c->base.db) == 1 ||
-                olv_fail(err, OLV_CHANGED, "the catalogue does not know the archive that is being made"));
-    sqlite3_finalize(s);
-    return ok;
+    const struct olv_catalogue *c = f->catalogue;
+    if (!database_do(&c->base, sql,
+                     VALUES(value_of(f->archive), value_string(a->name), value_of((int64_t)a->length),
+                            value_of((int64_t)a->members), value_of((int64_t)a->bytes),
+                            value_of((int64_t)a->manifest_frame), value_of((int64_t)f->frames->end_check),
+                            value_bytes(a->id, ARCHIVE_ID), value_text(a->run), value_text(a->rule),
+                            value_of(a->made.s), value_of(a->made.ns),
+                            value_bytes(a->manifest, sizeof a->manifest), value_of(a->is_recorded)),
+                     err))
+        return conflict(c, err);
+    return sqlite3_changes(c->base.db) == 1 ||
+           olv_fail(err, OLV_CHANGED, "the catalogue does not know the archive that is being made");
 }
 
 static bool flip(void *self, struct olv_error *err)
 {
     const struct flipping *f = self;
-    struct olv_catalogue *c = f->catalogue;
-    if ((f->replaced && !let_go(c, f->replaced, err)) || (f->adopted && !life_forget(c, f->adopted, err)))
+    const struct database *base = &f->catalogue->base;
+    if ((f->replaced && !let_go(base, f->replaced, err)) ||
+        (f->adopted && !life_forget(base, f->adopted, err)))
         return false;
     return put_frames(f, err) && make_live(f, err);
 }
@@ -438,7 +330,7 @@ bool catalogue_adopt(struct olv_catalogue *c, int64_t archive, const struct cata
 static bool flip_going(void *self, struct olv_error *err)
 {
     const struct flipping *f = self;
-    return let_go(f->catalogue, f->replaced, err);
+    return let_go(&f->catalogue->base, f->replaced, err);
 }
 
 bool catalogue_let_go(struct olv_catalogue *c, const struct catalogue_replaced *replaced,
@@ -451,7 +343,7 @@ bool catalogue_let_go(struct olv_catalogue *c, const struct catalogue_replaced *
 static bool forget_it(void *self, struct olv_error *err)
 {
     const struct flipping *f = self;
-    return life_forget(f->catalogue, f->archive, err);
+    return life_forget(&f->catalogue->base, f->archive, err);
 }
 
 bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
@@ -463,10 +355,9 @@ bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error
 
 static bool note_recorded(void *self, struct olv_error *err)
 {
-    struct olv_catalogue *c = self;
-    int changes;
-    return change(c, "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1",
-                  OLV_ARCHIVE_LIVE, &changes, err);
+    const struct olv_catalogue *c = self;
+    return database_do(&c->base, "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1",
+                       VALUES(value_of(OLV_ARCHIVE_LIVE)), err);
 }
 
 bool catalogue_note_recorded(struct olv_catalogue *c, struct olv_error *err)

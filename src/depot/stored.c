@@ -12,7 +12,7 @@ static bool read_end_check(struct olv_catalogue *c, int64_t archive, uint64_t *o
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(&c->base, &s, "SELECT end_xxh3 FROM archive WHERE id = ?", err);
     if (ok) {
-        sqlite3_bind_int64(s, 1, archive);
+        database_bind(s, VALUES(value_of(archive)));
         ok = sqlite3_step(s) == SQLITE_ROW || database_failed(&c->base, err, "cannot read it");
     }
     if (ok)
@@ -31,7 +31,7 @@ bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_lis
                                " WHERE archive = ? ORDER BY number",
                                err);
     if (ok)
-        sqlite3_bind_int64(s, 1, archive);
+        database_bind(s, VALUES(value_of(archive)));
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
         ok = frame_list_add(out, (struct frame){(uint64_t)sqlite3_column_int64(s, 0),
                                                 (uint32_t)sqlite3_column_int64(s, 1),
@@ -133,22 +133,25 @@ struct columns {
     struct olv_text path, link, twin_path, depot_path, archive, was;
 };
 
-/* Its directory and its name, as the catalogue has them. */
-static void bind_path(sqlite3_stmt *s, const char *path)
+/* Its directory, its name, and all of it, as the catalogue has them: without the slash in front. */
+struct inside {
+    struct value directory, name, whole;
+};
+
+static struct inside inside_of(const char *path)
 {
-    const char *inside = path + strspn(path, "/"), *name = olv_path_name(inside);
-    sqlite3_bind_blob(s, 1, inside, (int)olv_path_directory_len(inside), SQLITE_STATIC);
-    sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
+    const char *inside = path + strspn(path, "/");
+    return (struct inside){value_bytes(inside, olv_path_directory_len(inside)),
+                           value_string(olv_path_name(inside)), value_string(inside)};
 }
 
 /* What a hard link is another name of has the contents: they are what is delivered. */
 static void read_twin(struct columns *t, struct olv_stored_file *f)
 {
+    struct inside at = inside_of(f->link);
     olv_text_clear(&t->twin_path);
     olv_text_printf(&t->twin_path, "/%s", f->link);
-    sqlite3_reset(t->twin);
-    bind_path(t->twin, f->link);
-    sqlite3_bind_int64(t->twin, 3, f->archive);
+    database_bind(t->twin, VALUES(at.directory, at.name, value_of(f->archive)));
     if (sqlite3_step(t->twin) != SQLITE_ROW)
         return;
     f->twin = olv_text_string(&t->twin_path);
@@ -216,14 +219,6 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         read_twin(t, f);
 }
 
-/* A directory, everything in it, and a file of that name. */
-static void bind_tree(sqlite3_stmt *s, const char *path)
-{
-    const char *inside = path + strspn(path, "/");
-    bind_path(s, path);
-    sqlite3_bind_blob(s, 3, inside, (int)strlen(inside), SQLITE_STATIC);
-}
-
 /* Which files to go through: those of an archive (0: of all); at a path, or at it and below (NULL: at any).
  */
 struct wanted {
@@ -266,16 +261,18 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
     sqlite3_stmt *s = NULL;
     struct columns texts = {.twin = NULL};
     struct olv_stored_file file;
+    struct inside at;
     int code = SQLITE_DONE;
     bool goes_on = true, ok;
     snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
     ok = database_prepare(&c->base, &s, sql, err) && database_prepare(&c->base, &texts.twin, twin_sql, err);
+    at = inside_of(w->path ? w->path : w->top ? w->top : "");
     if (ok && w->archive)
-        sqlite3_bind_int64(s, 1, w->archive);
+        database_bind(s, VALUES(value_of(w->archive)));
     else if (ok && w->path)
-        bind_path(s, w->path);
-    else if (ok && w->top)
-        bind_tree(s, w->top);
+        database_bind(s, VALUES(at.directory, at.name));
+    else if (ok && w->top) /* a directory, everything in it, and a file of that name */
+        database_bind(s, VALUES(at.directory, at.name, at.whole));
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
         read_file(s, &texts, &file);
         goes_on = each(self, &file);
@@ -333,8 +330,7 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
         err);
     *out = (struct catalogue_known){0};
     if (ok) {
-        sqlite3_bind_blob(s, 1, depot_path, (int)strlen(depot_path), SQLITE_STATIC);
-        sqlite3_bind_blob(s, 2, name, (int)strlen(name), SQLITE_STATIC);
+        database_bind(s, VALUES(value_string(depot_path), value_string(name)));
         code = sqlite3_step(s);
     }
     if (code == SQLITE_ROW) {
@@ -359,12 +355,12 @@ enum olv_truth catalogue_find_of_run(struct olv_catalogue *c, const char *path, 
     static const char sql[] = "SELECT p.path, a.name FROM directory d JOIN member m ON m.directory = d.id"
                               " JOIN archive a ON a.id = m.archive JOIN depot p ON p.id = a.depot"
                               " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2 AND a.run = ?3";
+    struct inside at = inside_of(path);
     sqlite3_stmt *s = NULL;
     int code;
     if (!database_prepare(&c->base, &s, sql, err))
         return OLV_UNKNOWN;
-    bind_path(s, path);
-    sqlite3_bind_text(s, 3, run, -1, SQLITE_STATIC);
+    database_bind(s, VALUES(at.directory, at.name, value_text(run)));
     code = sqlite3_step(s);
     if (code == SQLITE_ROW) {
         olv_text_add(out, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
@@ -391,7 +387,7 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
     int code = SQLITE_DONE;
     bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
     if (ok)
-        sqlite3_bind_int(s, 1, (int)state);
+        database_bind(s, VALUES(value_of(state)));
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
         struct olv_unfinished_archive u = {.archive = sqlite3_column_int64(s, 0),
                                            .state = state,
@@ -421,7 +417,7 @@ bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID],
     int code = SQLITE_DONE;
     bool ok = database_prepare(&c->base, &s, "SELECT state FROM archive WHERE uid = ?1", err);
     if (ok) {
-        sqlite3_bind_blob(s, 1, id, ARCHIVE_ID, SQLITE_STATIC);
+        database_bind(s, VALUES(value_bytes(id, ARCHIVE_ID)));
         code = sqlite3_step(s);
     }
     if (code == SQLITE_ROW)

@@ -168,17 +168,36 @@ bool database_check(const struct database *d, bool *is_sound, struct olv_error *
                           quick_check(d, is_sound, err)));
 }
 
-/* ---- files in rows ---- */
+/* ---- parameters ---- */
 
-void database_bind_file(sqlite3_stmt *s, int parameter, const struct olv_stat *file)
+void database_bind(sqlite3_stmt *s, const struct value *values, size_t count)
 {
-    sqlite3_bind_int64(s, parameter, (int64_t)file->inode);
-    sqlite3_bind_null(s, parameter + 1);
-    sqlite3_bind_null(s, parameter + 2);
-    if (!file->has_born)
-        return;
-    sqlite3_bind_int64(s, parameter + 1, file->born.s);
-    sqlite3_bind_int64(s, parameter + 2, file->born.ns);
+    sqlite3_reset(s);
+    for (size_t i = 0; i < count; i++) {
+        const struct value *v = &values[i];
+        int column = (int)i + 1;
+        if (v->type == VALUE_INTEGER)
+            sqlite3_bind_int64(s, column, v->n);
+        else if (v->type == VALUE_TEXT)
+            sqlite3_bind_text(s, column, v->at, -1, SQLITE_STATIC);
+        else if (v->type == VALUE_BYTES)
+            sqlite3_bind_blob(s, column, v->at, (int)v->n, SQLITE_STATIC);
+        else
+            sqlite3_bind_null(s, column);
+    }
+}
+
+bool database_do(const struct database *d, const char *sql, const struct value *values, size_t count,
+                 struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(d, &s, sql, err);
+    if (ok) {
+        database_bind(s, values, count);
+        ok = database_step(d, s, err);
+    }
+    sqlite3_finalize(s);
+    return ok;
 }
 
 bool database_read_born(sqlite3_stmt *s, int column, struct olv_instant *born)

@@ -9,6 +9,7 @@
 
 #include <sqlite3.h>
 #include <stdbool.h>
+#include <string.h>
 
 struct database {
     sqlite3 *db;
@@ -42,10 +43,57 @@ bool database_prepare(const struct database *database, sqlite3_stmt **out, const
                       struct olv_error *err);
 /* Runs a statement that gives no rows. */
 bool database_step(const struct database *database, sqlite3_stmt *statement, struct olv_error *err);
+
+/* ---- parameters ---- */
+
+struct value {
+    enum { VALUE_NULL, VALUE_INTEGER, VALUE_TEXT, VALUE_BYTES } type;
+    int64_t n;      /* the integer; of bytes, how many */
+    const void *at; /* borrowed until the statement is bound or finalized again */
+};
+
+static inline struct value value_of(int64_t n)
+{
+    return (struct value){VALUE_INTEGER, n, NULL};
+}
+
+/* NULL is NULL, of these three. */
+static inline struct value value_text(const char *text)
+{
+    return (struct value){text ? VALUE_TEXT : VALUE_NULL, 0, text};
+}
+
+static inline struct value value_bytes(const void *bytes, size_t len)
+{
+    return (struct value){bytes ? VALUE_BYTES : VALUE_NULL, (int64_t)len, bytes};
+}
+
+/* The bytes of a string, which need not be text. */
+static inline struct value value_string(const char *string)
+{
+    return value_bytes(string, string ? strlen(string) : 0);
+}
+
 /* What a row knows a file again by, in three columns: its inode, and its time of birth, NULL where it has
- * none. Binds them from that parameter on; reads the time from the second of them on, false where there is
  * none. */
-void database_bind_file(sqlite3_stmt *statement, int parameter, const struct olv_stat *file);
+#define VALUES_OF_FILE(file)                                                                                 \
+    value_of((int64_t)(file)->inode), (file)->has_born ? value_of((file)->born.s) : (struct value){0},       \
+        (file)->has_born ? value_of((file)->born.ns) : (struct value)                                        \
+    {                                                                                                        \
+        0                                                                                                    \
+    }
+
+#define VALUES(...)                                                                                          \
+    (const struct value[]){__VA_ARGS__}, sizeof((const struct value[]){__VA_ARGS__}) / sizeof(struct value)
+
+/* Makes the statement ready to be run with these: `database_bind(s, VALUES(value_of(1), value_text("a")))`.
+ */
+void database_bind(sqlite3_stmt *statement, const struct value *values, size_t count);
+/* Runs one statement that gives no rows, once. */
+bool database_do(const struct database *database, const char *sql, const struct value *values, size_t count,
+                 struct olv_error *err);
+
+/* Reads a time of birth from that column and the next one; false where there is none. */
 bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant *born);
 /* Does `work` in one transaction and brings it to the disk; what fails is rolled back. Where the disk is full
  * and more_room finds some, all of it is done again. */

@@ -76,16 +76,9 @@ struct putting {
 static bool clock_put(void *self, struct olv_error *err)
 {
     const struct putting *x = self;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&x->reg->base, &s, "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)", err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, x->noted.wall_s);
-        sqlite3_bind_text(s, 2, x->noted.boot, -1, SQLITE_STATIC);
-        sqlite3_bind_int64(s, 3, x->noted.since_boot_s);
-        ok = database_step(&x->reg->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
+    return database_do(
+        &x->reg->base, "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)",
+        VALUES(value_of(x->noted.wall_s), value_text(x->noted.boot), value_of(x->noted.since_boot_s)), err);
 }
 
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)

@@ -39,15 +39,9 @@ bool given_put_all(const struct olv_register *r, const char *run, struct olv_ins
         database_prepare(&r->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
     for (size_t i = 0; ok && i < r->given.count; i++) {
         const struct given_row *row = &r->given.items[i];
-        sqlite3_reset(s);
-        sqlite3_bind_text(s, 1, run, -1, SQLITE_STATIC);
-        sqlite3_bind_int64(s, 2, (int64_t)row->entry);
-        sqlite3_bind_int64(s, 3, row->is_spared ? now.s + OLV_RESPITE_S : 0);
-        database_bind_file(s, 4,
-                           &(struct olv_stat){.inode = row->file.inode,
-                                              .has_born = row->file.has_born,
-                                              .born = row->file.born});
-        sqlite3_bind_blob(s, 7, row->path, OLV_SHA256_SIZE, SQLITE_STATIC);
+        database_bind(s, VALUES(value_text(run), value_of((int64_t)row->entry),
+                                value_of(row->is_spared ? now.s + OLV_RESPITE_S : 0),
+                                VALUES_OF_FILE(&row->file), value_bytes(row->path, OLV_SHA256_SIZE)));
         ok = database_step(&r->base, s, err);
     }
     sqlite3_finalize(s);
@@ -73,13 +67,10 @@ enum olv_truth given_find(struct olv_register *r, const char *run, uint64_t entr
     int code;
     if (!*find && !database_prepare(&r->base, find, path ? by_path : by_entry, err))
         return OLV_UNKNOWN;
-    sqlite3_bind_text(*find, 1, run, -1, SQLITE_STATIC);
-    if (path) {
+    if (path)
         olv_sha256(r->hasher, path, strlen(path), digest);
-        sqlite3_bind_blob(*find, 2, digest, sizeof digest, SQLITE_STATIC);
-    } else {
-        sqlite3_bind_int64(*find, 2, (int64_t)entry);
-    }
+    database_bind(
+        *find, VALUES(value_text(run), path ? value_bytes(digest, sizeof digest) : value_of((int64_t)entry)));
     code = sqlite3_step(*find);
     if (code == SQLITE_ROW)
         *out = read_file(*find, 0);
@@ -97,9 +88,7 @@ enum olv_truth given_is_spared(struct olv_register *r, const struct olv_stat *st
     int code;
     if (!r->find_spared && !database_prepare(&r->base, &r->find_spared, sql, &ignored))
         return OLV_UNKNOWN;
-    sqlite3_reset(r->find_spared);
-    database_bind_file(r->find_spared, 1, stat);
-    sqlite3_bind_int64(r->find_spared, 4, now.s);
+    database_bind(r->find_spared, VALUES(VALUES_OF_FILE(stat), value_of(now.s)));
     code = sqlite3_step(r->find_spared);
     sqlite3_reset(r->find_spared);
     return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
@@ -136,7 +125,7 @@ static bool given_read_all(struct olv_respites *respites, const struct olv_regis
     bool ok = database_prepare(&r->base, &s,
                                "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1", err);
     if (ok)
-        sqlite3_bind_int64(s, 1, now.s);
+        database_bind(s, VALUES(value_of(now.s)));
     while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
         ok = add_row(respites, s) || olv_fail_memory(err);
     ok = ok && (code == SQLITE_DONE || database_failed(&r->base, err, "cannot read it"));

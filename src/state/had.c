@@ -4,6 +4,10 @@
 
 #include <string.h>
 
+#define VALUES_OF_HAD(had)                                                                                   \
+    value_string((had)->path), value_text((had)->act ? (had)->act->word : NULL),                             \
+        value_of((int64_t)(had)->size_bytes), value_of((had)->modified.s), value_of((had)->modified.ns)
+
 bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_error *err)
 {
     struct olv_had copy = *had;
@@ -15,32 +19,14 @@ bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_erro
     return true;
 }
 
-static void bind_file(sqlite3_stmt *s, const struct olv_had *h)
-{
-    sqlite3_reset(s);
-    sqlite3_bind_blob(s, 1, h->path, (int)strlen(h->path), SQLITE_STATIC);
-    if (h->act)
-        sqlite3_bind_text(s, 2, h->act->word, -1, SQLITE_STATIC);
-    else
-        sqlite3_bind_null(s, 2);
-    sqlite3_bind_int64(s, 3, (int64_t)h->size_bytes);
-    sqlite3_bind_int64(s, 4, h->modified.s);
-    sqlite3_bind_int64(s, 5, h->modified.ns);
-}
-
 bool had_put_all(const struct olv_register *r, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err);
     for (size_t i = 0; ok && i < r->had_count; i++) {
         const struct olv_had *had = &r->had[i];
-        bind_file(s, had);
-        sqlite3_bind_null(s, 6);
-        sqlite3_bind_null(s, 7);
-        if (*had->was_name) {
-            sqlite3_bind_blob(s, 6, had->was_name, (int)strlen(had->was_name), SQLITE_STATIC);
-            sqlite3_bind_int64(s, 7, (int64_t)had->was_bytes);
-        }
+        database_bind(s, VALUES(VALUES_OF_HAD(had), value_string(*had->was_name ? had->was_name : NULL),
+                                *had->was_name ? value_of((int64_t)had->was_bytes) : (struct value){0}));
         ok = database_step(&r->base, s, err);
     }
     sqlite3_finalize(s);
@@ -58,7 +44,7 @@ bool olv_register_find_had(struct olv_register *r, struct olv_had *had, char was
     int len;
     if (!r->find_had && !database_prepare(&r->base, &r->find_had, sql, &ignored))
         return false;
-    bind_file(r->find_had, had);
+    database_bind(r->find_had, VALUES(VALUES_OF_HAD(had)));
     is_found = sqlite3_step(r->find_had) == SQLITE_ROW;
     len = is_found ? sqlite3_column_bytes(r->find_had, 0) : 0;
     len = len > NAME_MAX ? 0 : len;

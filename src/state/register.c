@@ -96,14 +96,7 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
 static bool delete_old(void *self, struct olv_error *err)
 {
     const struct storing *x = self;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&x->reg->base, &s, "DELETE FROM given WHERE until <= ?1", err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, x->now.s);
-        ok = database_step(&x->reg->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
+    return database_do(&x->reg->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(x->now.s)), err);
 }
 
 bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv_error *err)

@@ -18,10 +18,7 @@ struct noting {
 static bool note_rule(const struct noting *x, sqlite3_stmt *s, const char *name,
                       const uint8_t digest[OLV_SHA256_SIZE], struct olv_instant *since, struct olv_error *err)
 {
-    sqlite3_reset(s);
-    sqlite3_bind_text(s, 1, name, -1, SQLITE_STATIC);
-    sqlite3_bind_blob(s, 2, digest, OLV_SHA256_SIZE, SQLITE_STATIC);
-    sqlite3_bind_int64(s, 3, x->now.s);
+    database_bind(s, VALUES(value_text(name), value_bytes(digest, OLV_SHA256_SIZE), value_of(x->now.s)));
     if (sqlite3_step(s) != SQLITE_ROW)
         return database_failed(&x->reg->base, err, "cannot write it");
     *since = (struct olv_instant){sqlite3_column_int64(s, 0), 0};
@@ -39,7 +36,7 @@ static bool note_all(const struct noting *x, sqlite3_stmt *s, struct olv_error *
     const char *keep = x->policy->trash_keep_text ? x->policy->trash_keep_text : "";
     size_t count = x->policy->rule_count;
     uint8_t digest[OLV_SHA256_SIZE];
-    struct olv_instant since;
+    struct olv_instant since = x->now;
     for (size_t i = 0; i < count; i++) {
         const struct olv_rule *rule = &x->policy->rules[i];
         if (!note_rule(x, s, rule->name, rule->digest, &since, err))
@@ -62,19 +59,14 @@ static bool note(void *self, struct olv_error *err)
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(&x->reg->base, &s, put, err) && note_all(x, s, err);
     sqlite3_finalize(s);
-    s = NULL;
-    ok = ok && database_prepare(&x->reg->base, &s, "DELETE FROM rule WHERE seen < ?1", err);
-    if (ok) {
-        sqlite3_bind_int64(s, 1, x->now.s - FORGOTTEN_AFTER_S);
-        ok = database_step(&x->reg->base, s, err);
-    }
-    sqlite3_finalize(s);
-    return ok;
+    return ok && database_do(&x->reg->base, "DELETE FROM rule WHERE seen < ?1",
+                             VALUES(value_of(x->now.s - FORGOTTEN_AFTER_S)), err);
 }
 
 bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
                 bool *in_notice, struct olv_error *err)
 {
-    struct noting x = {reg, policy, now, in_notice};
+    struct noting x = {.reg = reg, .policy = policy, .now = now};
+    x.in_notice = in_notice;
     return database_write(&reg->base, note, &x, err);
 }
