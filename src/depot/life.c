@@ -25,67 +25,53 @@ static bool conflict(const struct olv_catalogue *c, struct olv_error *err)
 
 /* ---- making ---- */
 
-struct beginning {
-    struct olv_catalogue *catalogue;
-    const struct catalogue_archive *archive;
-    const char *temporary;
-    int64_t row;
-};
-
-static bool insert_archive(void *self, struct olv_error *err)
+static bool put_archive(const struct olv_catalogue *c, const struct catalogue_archive *a,
+                        const char *temporary, struct olv_error *err)
 {
-    static const char put_depot[] = "INSERT INTO depot (name, path) VALUES (?1, ?2)"
-                                    " ON CONFLICT (name) DO UPDATE SET path = ?2";
-    static const char put_archive[] =
+    static const char sql[] =
         "INSERT INTO archive (state, uid, depot, name, temporary, run, rule, codec, made_s, made_ns, length,"
         " members, bytes, manifest, end_xxh3, is_recorded)"
         " VALUES (0, ?1, (SELECT id FROM depot WHERE name = ?2), ?3, ?3, ?4, ?5, ?6, ?7, ?8, 0, 0, 0, 0, 0, "
         "0)";
-    struct beginning *b = self;
-    const struct catalogue_archive *a = b->archive;
-    const struct database *base = &b->catalogue->base;
-    bool ok =
-        database_do(base, put_depot, VALUES(value_text(a->depot), value_string(a->depot_path)), err) &&
-        (database_do(base, put_archive,
-                     VALUES(value_bytes(a->id, ARCHIVE_ID), value_text(a->depot), value_string(b->temporary),
-                            value_text(a->run), value_text(a->rule), value_text(olv_codec_word(a->codec)),
-                            value_of(a->made.s), value_of(a->made.ns)),
-                     err) ||
-         conflict(b->catalogue, err));
-    b->row = sqlite3_last_insert_rowid(base->db);
-    return ok;
+    return database_do(&c->base, sql,
+                       VALUES(value_bytes(a->id, ARCHIVE_ID), value_text(a->depot), value_string(temporary),
+                              value_text(a->run), value_text(a->rule), value_text(olv_codec_word(a->codec)),
+                              value_of(a->made.s), value_of(a->made.ns)),
+                       err) ||
+           conflict(c, err);
 }
 
 int64_t catalogue_make(struct olv_catalogue *c, const struct catalogue_archive *a, const char *temporary,
                        struct olv_error *err)
 {
-    struct beginning b = {c, a, temporary, 0};
+    static const char put_depot[] = "INSERT INTO depot (name, path) VALUES (?1, ?2)"
+                                    " ON CONFLICT (name) DO UPDATE SET path = ?2";
+    int64_t row;
+    bool ok;
     catalogue_drop_pending(c);
-    return database_write(&c->base, insert_archive, &b, err) ? b.row : 0;
-}
-
-struct naming {
-    struct olv_catalogue *catalogue;
-    int64_t archive;
-    const char *name;
-    const struct olv_stat *file;
-};
-
-static bool name_archive(void *self, struct olv_error *err)
-{
-    static const char sql[] =
-        "UPDATE archive SET name = ?1, inode = ?2, born_s = ?3, born_ns = ?4 WHERE id = ?5 AND state = 0";
-    const struct naming *n = self;
-    return database_do(&n->catalogue->base, sql,
-                       VALUES(value_string(n->name), VALUES_OF_FILE(n->file), value_of(n->archive)), err) ||
-           conflict(n->catalogue, err);
+    do {
+        ok = database_begin(&c->base, err) &&
+             database_do(&c->base, put_depot, VALUES(value_text(a->depot), value_string(a->depot_path)),
+                         err) &&
+             put_archive(c, a, temporary, err);
+        row = sqlite3_last_insert_rowid(c->base.db);
+    } while (database_again(&c->base, &ok, err));
+    return ok ? row : 0;
 }
 
 bool catalogue_name(struct olv_catalogue *c, int64_t archive, const char *name, const struct olv_stat *file,
                     struct olv_error *err)
 {
-    struct naming n = {c, archive, name, file};
-    return database_write(&c->base, name_archive, &n, err);
+    static const char sql[] =
+        "UPDATE archive SET name = ?1, inode = ?2, born_s = ?3, born_ns = ?4 WHERE id = ?5 AND state = 0";
+    bool ok;
+    do
+        ok = database_begin(&c->base, err) &&
+             (database_do(&c->base, sql, VALUES(value_string(name), VALUES_OF_FILE(file), value_of(archive)),
+                          err) ||
+              conflict(c, err));
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }
 
 /* ---- members ---- */
@@ -180,9 +166,8 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
     return database_step(&x->catalogue->base, x->put, err);
 }
 
-static bool put_pending(void *self, struct olv_error *err)
+static bool put_pending(struct olv_catalogue *c, struct olv_error *err)
 {
-    struct olv_catalogue *c = self;
     struct putting p = {.catalogue = c};
     bool ok =
         database_prepare(&c->base, &p.put,
@@ -199,28 +184,24 @@ static bool put_pending(void *self, struct olv_error *err)
 
 bool catalogue_flush(struct olv_catalogue *c, struct olv_error *err)
 {
-    bool ok = c->pending_count == 0 || database_write(&c->base, put_pending, c, err);
+    bool ok = true;
+    if (c->pending_count)
+        do
+            ok = database_begin(&c->base, err) && put_pending(c, err);
+        while (database_again(&c->base, &ok, err));
     c->pending_count = 0;
     olv_arena_free(&c->arena);
     return ok;
 }
 
-struct heading {
-    struct olv_catalogue *catalogue;
-    int64_t archive;
-    const struct catalogue_header *headers;
-    size_t count;
-};
-
-static bool put_headers(void *self, struct olv_error *err)
+static bool put_headers(const struct database *base, int64_t archive, const struct catalogue_header *headers,
+                        size_t count, struct olv_error *err)
 {
-    const struct heading *h = self;
-    const struct database *base = &h->catalogue->base;
     sqlite3_stmt *s = NULL;
     bool ok = database_prepare(base, &s, "UPDATE member SET header = ?1 WHERE archive = ?2 AND at = ?3", err);
-    for (size_t i = 0; ok && i < h->count; i++) {
-        database_bind(s, VALUES(value_bytes(h->headers[i].header, OLV_SHA256_SIZE), value_of(h->archive),
-                                value_of((int64_t)h->headers[i].at)));
+    for (size_t i = 0; ok && i < count; i++) {
+        database_bind(s, VALUES(value_bytes(headers[i].header, OLV_SHA256_SIZE), value_of(archive),
+                                value_of((int64_t)headers[i].at)));
         ok = database_step(base, s, err);
     }
     sqlite3_finalize(s);
@@ -230,8 +211,13 @@ static bool put_headers(void *self, struct olv_error *err)
 bool catalogue_put_headers(struct olv_catalogue *c, int64_t archive, const struct catalogue_header *headers,
                            size_t count, struct olv_error *err)
 {
-    struct heading h = {c, archive, headers, count};
-    return catalogue_flush(c, err) && (count == 0 || database_write(&c->base, put_headers, &h, err));
+    bool ok = catalogue_flush(c, err);
+    if (!ok || !count)
+        return ok;
+    do
+        ok = database_begin(&c->base, err) && put_headers(&c->base, archive, headers, count, err);
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }
 
 /* ---- live, going, gone ---- */
@@ -241,8 +227,6 @@ struct flipping {
     int64_t archive;
     const struct catalogue_archive *facts;
     const struct frame_list *frames;
-    const struct catalogue_replaced *replaced; /* goes; NULL: none */
-    int64_t adopted;                           /* is forgotten; 0: none */
 };
 
 static bool life_forget(const struct database *base, int64_t archive, struct olv_error *err)
@@ -302,65 +286,60 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
            olv_fail(err, OLV_CHANGED, "the catalogue does not know the archive that is being made");
 }
 
-static bool flip(void *self, struct olv_error *err)
+/* With `replaced` that one begins to go; `adopted`, if any, is forgotten. */
+static bool flip(struct olv_catalogue *c, const struct flipping *f, const struct catalogue_replaced *replaced,
+                 int64_t adopted, struct olv_error *err)
 {
-    const struct flipping *f = self;
-    const struct database *base = &f->catalogue->base;
-    if ((f->replaced && !let_go(base, f->replaced, err)) ||
-        (f->adopted && !life_forget(base, f->adopted, err)))
+    bool ok = catalogue_flush(c, err);
+    if (!ok)
         return false;
-    return put_frames(f, err) && make_live(f, err);
+    do
+        ok = database_begin(&c->base, err) && (!replaced || let_go(&c->base, replaced, err)) &&
+             (!adopted || life_forget(&c->base, adopted, err)) && put_frames(f, err) && make_live(f, err);
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }
 
 bool catalogue_publish(struct olv_catalogue *c, int64_t archive, const struct catalogue_archive *facts,
                        const struct frame_list *frames, const struct catalogue_replaced *replaced,
                        struct olv_error *err)
 {
-    struct flipping f = {c, archive, facts, frames, replaced, 0};
-    return catalogue_flush(c, err) && database_write(&c->base, flip, &f, err);
+    return flip(c, &(struct flipping){c, archive, facts, frames}, replaced, 0, err);
 }
 
 bool catalogue_adopt(struct olv_catalogue *c, int64_t archive, const struct catalogue_archive *facts,
                      const struct frame_list *frames, int64_t replaced, struct olv_error *err)
 {
-    struct flipping f = {c, archive, facts, frames, NULL, replaced};
-    return catalogue_flush(c, err) && database_write(&c->base, flip, &f, err);
-}
-
-static bool flip_going(void *self, struct olv_error *err)
-{
-    const struct flipping *f = self;
-    return let_go(&f->catalogue->base, f->replaced, err);
+    return flip(c, &(struct flipping){c, archive, facts, frames}, NULL, replaced, err);
 }
 
 bool catalogue_let_go(struct olv_catalogue *c, const struct catalogue_replaced *replaced,
                       struct olv_error *err)
 {
-    struct flipping f = {.catalogue = c, .replaced = replaced};
-    return database_write(&c->base, flip_going, &f, err);
-}
-
-static bool forget_it(void *self, struct olv_error *err)
-{
-    const struct flipping *f = self;
-    return life_forget(&f->catalogue->base, f->archive, err);
+    bool ok;
+    do
+        ok = database_begin(&c->base, err) && let_go(&c->base, replaced, err);
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }
 
 bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error *err)
 {
-    struct flipping f = {.catalogue = c, .archive = archive};
+    bool ok;
     catalogue_drop_pending(c);
-    return database_write(&c->base, forget_it, &f, err);
-}
-
-static bool note_recorded(void *self, struct olv_error *err)
-{
-    const struct olv_catalogue *c = self;
-    return database_do(&c->base, "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1",
-                       VALUES(value_of(OLV_ARCHIVE_LIVE)), err);
+    do
+        ok = database_begin(&c->base, err) && life_forget(&c->base, archive, err);
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }
 
 bool catalogue_note_recorded(struct olv_catalogue *c, struct olv_error *err)
 {
-    return database_write(&c->base, note_recorded, c, err);
+    static const char sql[] = "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1";
+    bool ok;
+    do
+        ok = database_begin(&c->base, err) &&
+             database_do(&c->base, sql, VALUES(value_of(OLV_ARCHIVE_LIVE)), err);
+    while (database_again(&c->base, &ok, err));
+    return ok;
 }

@@ -97,26 +97,17 @@ static int version_of(const struct database *d)
     return version;
 }
 
-struct making {
-    const struct database *database;
-    const char *schema;
-};
-
-static bool make_tables(void *self, struct olv_error *err)
-{
-    const struct making *m = self;
-    return database_run(m->database, m->schema, err, "cannot make its tables");
-}
-
 bool database_have_tables(const struct database *d, int version, const char *schema, bool create,
                           struct olv_error *err)
 {
-    struct making making = {d, schema};
     int is = version_of(d);
-    if (is == version)
-        return true;
+    bool ok = is == version;
     if (is == 0 && create)
-        return database_write(d, make_tables, &making, err);
+        do
+            ok = database_begin(d, err) && database_run(d, schema, err, "cannot make its tables");
+        while (database_again(d, &ok, err));
+    if (ok || (is == 0 && create))
+        return ok;
     if (is == 0) {
         errno = ENOENT;
         olv_fail_system(err, "", "%s: cannot open it", d->what);
@@ -207,24 +198,18 @@ bool database_read_born(sqlite3_stmt *s, int column, struct olv_instant *born)
     return sqlite3_column_type(s, column) != SQLITE_NULL;
 }
 
-/* ---- writing ---- */
+/* ---- transactions ---- */
 
-static bool write_once(const struct database *d, bool (*work)(void *self, struct olv_error *err), void *self,
-                       struct olv_error *err)
+bool database_begin(const struct database *d, struct olv_error *err)
 {
-    if (!database_run(d, "BEGIN IMMEDIATE", err, "cannot begin"))
-        return false;
-    if (work(self, err) && database_run(d, "COMMIT", err, "cannot bring it to the disk"))
-        return true;
-    sqlite3_exec(d->db, "ROLLBACK", NULL, NULL, NULL);
-    return false;
+    return database_run(d, "BEGIN IMMEDIATE", err, "cannot begin");
 }
 
-bool database_write(const struct database *d, bool (*work)(void *self, struct olv_error *err), void *self,
-                    struct olv_error *err)
+bool database_again(const struct database *d, bool *ok, struct olv_error *err)
 {
-    while (!write_once(d, work, self, err))
-        if (!d->more_room || !d->more_room(d->self, err))
-            return false;
-    return true;
+    *ok = *ok && database_run(d, "COMMIT", err, "cannot bring it to the disk");
+    if (*ok)
+        return false;
+    sqlite3_exec(d->db, "ROLLBACK", NULL, NULL, NULL);
+    return d->more_room && d->more_room(d->self, err);
 }

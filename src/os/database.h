@@ -95,9 +95,15 @@ bool database_do(const struct database *database, const char *sql, const struct 
 
 /* Reads a time of birth from that column and the next one; false where there is none. */
 bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant *born);
-/* Does `work` in one transaction and brings it to the disk; what fails is rolled back. Where the disk is full
- * and more_room finds some, all of it is done again. */
-bool database_write(const struct database *database, bool (*work)(void *self, struct olv_error *err),
-                    void *self, struct olv_error *err);
+/* ---- transactions ----
+ *
+ *     do
+ *         ok = database_begin(base, err) && ...;
+ *     while (database_again(base, &ok, err));
+ *
+ * is one transaction, brought to the disk if `ok`; else it is rolled back. Where the disk is full and
+ * more_room finds some, all of it is done again. */
+bool database_begin(const struct database *database, struct olv_error *err);
+bool database_again(const struct database *database, bool *ok, struct olv_error *err);
 
 #endif

@@ -68,22 +68,18 @@ bool clock_is_trusted(const struct olv_register *reg, struct olv_instant now, st
     return *why == NULL;
 }
 
-struct putting {
-    const struct olv_register *reg;
-    struct noted noted;
-};
-
-static bool clock_put(void *self, struct olv_error *err)
-{
-    const struct putting *x = self;
-    return database_do(
-        &x->reg->base, "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)",
-        VALUES(value_of(x->noted.wall_s), value_text(x->noted.boot), value_of(x->noted.since_boot_s)), err);
-}
-
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)
 {
-    struct putting x = {reg, {.wall_s = now.s}};
-    return !olv_os_boot(x.noted.boot, &x.noted.since_boot_s) ||
-           database_write(&reg->base, clock_put, &x, err);
+    static const char sql[] = "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)";
+    char boot[OLV_OS_BOOT_SIZE];
+    int64_t since_boot_s;
+    bool ok;
+    if (!olv_os_boot(boot, &since_boot_s))
+        return true;
+    do
+        ok = database_begin(&reg->base, err) &&
+             database_do(&reg->base, sql, VALUES(value_of(now.s), value_text(boot), value_of(since_boot_s)),
+                         err);
+    while (database_again(&reg->base, &ok, err));
+    return ok;
 }

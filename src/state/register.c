@@ -73,36 +73,25 @@ void register_on_full(struct olv_register *r, bool (*more_room)(void *self, stru
     r->base.self = self;
 }
 
-struct storing {
-    const struct olv_register *reg;
-    const char *run;
-    struct olv_instant now;
-};
-
-static bool put_all(void *self, struct olv_error *err)
-{
-    const struct storing *x = self;
-    return given_put_all(x->reg, x->run, x->now, err) && had_put_all(x->reg, err);
-}
-
 bool register_store(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
 {
-    struct storing x = {r, run, now};
-    bool ok = (r->given.count == 0 && r->had_count == 0) || database_write(&r->base, put_all, &x, err);
+    bool ok = true;
+    if (r->given.count || r->had_count)
+        do
+            ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) && had_put_all(r, err);
+        while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;
 }
 
-static bool delete_old(void *self, struct olv_error *err)
-{
-    const struct storing *x = self;
-    return database_do(&x->reg->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(x->now.s)), err);
-}
-
 bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    struct storing x = {.reg = r, .now = now};
-    return database_write(&r->base, delete_old, &x, err);
+    bool ok;
+    do
+        ok = database_begin(&r->base, err) &&
+             database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err);
+    while (database_again(&r->base, &ok, err));
+    return ok;
 }
 
 /* ---- to read it ---- */

@@ -18,11 +18,14 @@ struct noting {
 static bool note_rule(const struct noting *x, sqlite3_stmt *s, const char *name,
                       const uint8_t digest[OLV_SHA256_SIZE], struct olv_instant *since, struct olv_error *err)
 {
+    bool ok;
     database_bind(s, VALUES(value_text(name), value_bytes(digest, OLV_SHA256_SIZE), value_of(x->now.s)));
-    if (sqlite3_step(s) != SQLITE_ROW)
-        return database_failed(&x->reg->base, err, "cannot write it");
-    *since = (struct olv_instant){sqlite3_column_int64(s, 0), 0};
-    return database_step(&x->reg->base, s, err);
+    ok = sqlite3_step(s) == SQLITE_ROW;
+    if (ok)
+        *since = (struct olv_instant){sqlite3_column_int64(s, 0), 0};
+    ok = ok ? database_step(&x->reg->base, s, err) : database_failed(&x->reg->base, err, "cannot write it");
+    sqlite3_reset(s); /* one that is not over would keep the transaction from its end */
+    return ok;
 }
 
 static bool is_new(const struct noting *x, struct olv_instant since, struct olv_duration notice)
@@ -50,23 +53,22 @@ static bool note_all(const struct noting *x, sqlite3_stmt *s, struct olv_error *
     return true;
 }
 
-static bool note(void *self, struct olv_error *err)
+bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
+                bool *in_notice, struct olv_error *err)
 {
     static const char put[] =
         "INSERT INTO rule VALUES (?1, ?2, ?3, ?3) ON CONFLICT (name, digest) DO UPDATE SET"
         " since = min(since, excluded.since), seen = excluded.seen RETURNING since";
-    const struct noting *x = self;
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&x->reg->base, &s, put, err) && note_all(x, s, err);
-    sqlite3_finalize(s);
-    return ok && database_do(&x->reg->base, "DELETE FROM rule WHERE seen < ?1",
-                             VALUES(value_of(x->now.s - FORGOTTEN_AFTER_S)), err);
-}
-
-bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
-                bool *in_notice, struct olv_error *err)
-{
     struct noting x = {.reg = reg, .policy = policy, .now = now};
+    sqlite3_stmt *s = NULL;
+    bool ok = database_prepare(&reg->base, &s, put, err);
     x.in_notice = in_notice;
-    return database_write(&reg->base, note, &x, err);
+    if (ok)
+        do
+            ok = database_begin(&reg->base, err) && note_all(&x, s, err) &&
+                 database_do(&reg->base, "DELETE FROM rule WHERE seen < ?1",
+                             VALUES(value_of(now.s - FORGOTTEN_AFTER_S)), err);
+        while (database_again(&reg->base, &ok, err));
+    sqlite3_finalize(s);
+    return ok;
 }
