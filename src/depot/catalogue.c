@@ -48,7 +48,7 @@ const char *olv_archive_state_word(enum olv_archive_state state)
 
 /* ---- opening ---- */
 
-struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, bool create,
+struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, enum database_use use,
                                         struct olv_error *err)
 {
     struct olv_catalogue *c = calloc(1, sizeof *c);
@@ -58,16 +58,16 @@ struct olv_catalogue *catalogue_open_as(const char *directory, const char *name,
     }
     c->base.what = "the catalogue";
     c->base.hint = "`olvido depot rebuild` reads it anew from the archives";
-    if (database_open(&c->base, directory, name, create, err) &&
-        database_have_tables(&c->base, VERSION, schema, create, err))
+    if (database_open(&c->base, directory, name, use, err) &&
+        database_have_tables(&c->base, VERSION, schema, use, err))
         return c;
     olv_catalogue_close(c);
     return NULL;
 }
 
-struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_error *err)
+struct olv_catalogue *catalogue_open(const char *state, enum database_use use, struct olv_error *err)
 {
-    return catalogue_open_as(state, NAME, create, err);
+    return catalogue_open_as(state, NAME, use, err);
 }
 
 bool catalogue_check(struct olv_catalogue *c, bool *is_sound, struct olv_error *err)
@@ -92,7 +92,7 @@ bool catalogue_copy(struct olv_catalogue *from, struct olv_catalogue *to, struct
 
 struct olv_catalogue *olv_catalogue_open(const char *state, struct olv_error *err)
 {
-    return catalogue_open(state, false, err);
+    return catalogue_open(state, DATABASE_LOOK, err);
 }
 
 void olv_catalogue_close(struct olv_catalogue *c)

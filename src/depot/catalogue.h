@@ -8,13 +8,14 @@
 #include "archive/make.h"
 #include "olvido/depot.h"
 #include "olvido/text.h"
+#include "os/database.h"
 
-/* Opens (or, with `create`, makes) the catalogue of a state directory. NULL with OLV_STATE where it is
+/* Opens (or, with DATABASE_MAKE, makes) the catalogue of a state directory. NULL with OLV_STATE where it is
  * damaged, newer than this version, or not there (err->sys is ENOENT then). */
-struct olv_catalogue *catalogue_open(const char *state, bool create, struct olv_error *err);
+struct olv_catalogue *catalogue_open(const char *state, enum database_use use, struct olv_error *err);
 
 /* The same for another file; see rebuild.c. */
-struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, bool create,
+struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, enum database_use use,
                                         struct olv_error *err);
 
 /* Whether it is what was written; see database_check. */

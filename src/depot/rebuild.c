@@ -181,7 +181,7 @@ static void remove_database(const char *state, const char *name)
  * just cannot be opened or read now stays where it is. */
 static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound, struct olv_error *err)
 {
-    struct olv_catalogue *catalogue = catalogue_open(state, true, err);
+    struct olv_catalogue *catalogue = catalogue_open(state, DATABASE_MAKE, err);
     char path[PATH_MAX], aside[PATH_MAX];
     bool is_known =
         catalogue ? catalogue_check(catalogue, is_sound, err) : err->code == OLV_STATE && err->sys == 0;
@@ -200,7 +200,7 @@ static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound
     }
     remove_database(state, "catalogue.db"); /* its log belongs to the one that was set aside */
     olv_error_clear(err);
-    return catalogue_open(state, true, err);
+    return catalogue_open(state, DATABASE_MAKE, err);
 }
 
 /* Reads into a copy of what is known, which comes into the catalogue in one transaction: whatever happens
@@ -211,7 +211,7 @@ static bool rebuild_beside(const char *state, struct reread_options *o, struct o
     bool is_sound, ok;
     struct olv_catalogue *known = open_or_set_aside(state, &is_sound, err);
     remove_database(state, BESIDE);
-    o->catalogue = known ? catalogue_open_as(state, BESIDE, true, err) : NULL;
+    o->catalogue = known ? catalogue_open_as(state, BESIDE, DATABASE_MAKE, err) : NULL;
     ok = o->catalogue && (!is_sound || catalogue_copy(known, o->catalogue, err)) &&
          rebuild_all(o, report, err) && catalogue_copy(o->catalogue, known, err);
     olv_catalogue_close(o->catalogue);

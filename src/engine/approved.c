@@ -12,21 +12,24 @@ struct approving {
     struct olv_run_result *result;
     struct olv_composing composing;
     struct olv_text first, scratch; /* key of the first that needs an order, and another */
-    bool has_several;               /* some have another key */
+    bool has_several;               /* some have another key, or something else stands between them */
+    bool is_between;                /* something else stands behind one that needs an order */
     uint64_t entries;               /* that need an order */
     bool has_unknown;               /* some act cannot be done where its file lies */
 };
 
 static void compare_key(struct approving *a, const struct olv_docket_entry *e)
 {
-    if (!(hooks_of(e)->needs & NEEDS_ORDER))
+    if (!(hooks_of(e)->needs & NEEDS_ORDER)) {
+        a->is_between |= a->entries > 0;
         return;
+    }
     a->entries++;
     if (a->first.len == 0)
         hooks_of(e)->key(e, &a->first);
     olv_text_clear(&a->scratch);
     hooks_of(e)->key(e, &a->scratch);
-    a->has_several |= !olv_text_is_same(&a->first, &a->scratch);
+    a->has_several |= a->is_between || !olv_text_is_same(&a->first, &a->scratch);
 }
 
 static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)

@@ -70,10 +70,10 @@ static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_er
     const struct hooks *hooks = hooks_of(e);
     struct olv_error ignored = {0}; /* the act says what that means */
     run->turn.sequence++;
-    if (hooks->needs & NEEDS_REGISTER && !run_register(run, err))
+    if (hooks->needs & NEEDS_REGISTER && !run_register(run, DATABASE_MAKE, err))
         return false;
     if (hooks->needs & NEEDS_CATALOGUE && !run->lent.catalogue)
-        run_catalogue(run, &ignored);
+        run_catalogue(run, DATABASE_MAKE, &ignored);
     return !hooks->announce || hooks->announce(&run->turn, e, err);
 }
 

@@ -16,7 +16,7 @@ static struct olv_run *run_of(const struct lender *lender)
 
 static struct olv_catalogue *catalogue(const struct lender *lender, struct olv_error *err)
 {
-    return run_catalogue(run_of(lender), err);
+    return run_catalogue(run_of(lender), DATABASE_MAKE, err);
 }
 
 static bool archive_made(const struct lender *lender, const struct archive_made *made, struct olv_error *err)
@@ -35,7 +35,7 @@ static bool archive_made(const struct lender *lender, const struct archive_made 
 static bool lender_note_name(const struct lender *lender, uint64_t entry, const char *path,
                              const struct olv_stat *stat, bool is_spared, struct olv_error *err)
 {
-    struct olv_register *reg = run_register(run_of(lender), err);
+    struct olv_register *reg = run_register(run_of(lender), DATABASE_MAKE, err);
     return reg && given_note(reg, entry, path, stat, is_spared, err);
 }
 
@@ -60,7 +60,7 @@ static enum olv_truth is_spared(const struct lender *lender, const struct olv_st
 
 static bool note_had(const struct lender *lender, const struct olv_had *had, struct olv_error *err)
 {
-    struct olv_register *reg = run_register(run_of(lender), err);
+    struct olv_register *reg = run_register(run_of(lender), DATABASE_MAKE, err);
     return reg && had_note(reg, had, err);
 }
 

@@ -121,7 +121,7 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
 bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
                      bool *in_notice, const char **clock_doubt, struct olv_error *err)
 {
-    struct olv_register *reg = run_register(run, err);
+    struct olv_register *reg = run_register(run, DATABASE_MAKE, err);
     bool is_trusted =
         reg && clock_is_trusted(reg, run->lent.now, olv_ledger_last_time(run->ledger), clock_doubt);
     return reg && (!(is_trusted || !is_unattended) || clock_note(reg, run->lent.now, err)) &&
@@ -233,18 +233,18 @@ void olv_run_close(struct olv_run *run)
     free(run);
 }
 
-struct olv_register *run_register(struct olv_run *run, struct olv_error *err)
+struct olv_register *run_register(struct olv_run *run, enum database_use use, struct olv_error *err)
 {
-    while (!run->reg && !(run->reg = register_open(run->options.state, true, err)))
+    while (!run->reg && !(run->reg = register_open(run->options.state, use, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
     register_on_full(run->reg, more_room, run);
     return run->reg;
 }
 
-struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err)
+struct olv_catalogue *run_catalogue(struct olv_run *run, enum database_use use, struct olv_error *err)
 {
-    while (!run->lent.catalogue && !(run->lent.catalogue = catalogue_open(run->options.state, true, err)))
+    while (!run->lent.catalogue && !(run->lent.catalogue = catalogue_open(run->options.state, use, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
     catalogue_on_full(run->lent.catalogue, more_room, run);

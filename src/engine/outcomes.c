@@ -26,7 +26,7 @@ static void remember(struct olv_run *run, const struct olv_docket_entry *e, cons
     had.path = olv_text_string(&path);
     if (path.failed)
         olv_fail_memory(&err);
-    else if (run_register(run, &err))
+    else if (run_register(run, DATABASE_MAKE, &err))
         had_note(run->reg, &had, &err);
     if (err.code != OLV_OK)
         remember_tell(run, &err);

@@ -63,10 +63,11 @@ const char *run_trash_place(const struct olv_run *run, const struct hooks *hooks
 bool run_write(struct olv_run *run, struct olv_error *err);
 bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
-/* What runs remember, made when it is needed first; NULL with `err`. It is the run's own. */
-struct olv_register *run_register(struct olv_run *run, struct olv_error *err);
-/* The catalogue, made when it is needed first; NULL with `err`. It is the run's own. */
-struct olv_catalogue *run_catalogue(struct olv_run *run, struct olv_error *err);
+/* What runs remember, and the catalogue: opened, if they are there, with the run, and made when they are
+ * needed first; from the reserve where the disk is full. NULL with `err`; of ENOENT where one is not there
+ * and not to be made. They are the run's own. */
+struct olv_register *run_register(struct olv_run *run, enum database_use use, struct olv_error *err);
+struct olv_catalogue *run_catalogue(struct olv_run *run, enum database_use use, struct olv_error *err);
 /* Clears archives that a run has not finished, tries again to remove those that are to go, and completes the
  * ledger about those that are there. What cannot be done now stays for a later run. `of_run` is the run that
  * was cut short, whose lines these become; "": none was. False with `err` where the ledger cannot be written.

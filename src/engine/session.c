@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/session.h"
 
+#include "engine/run.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -80,12 +81,15 @@ bool olv_session_open(struct olv_session *s, const struct olv_session_options *o
     if (!s->trashes)
         return olv_fail_memory(err);
     olv_trashes_find(s->trashes, options->observer);
-    s->catalogue = olv_catalogue_open(options->state, &s->catalogue_error);
+    s->catalogue = s->run ? run_catalogue(s->run, DATABASE_THERE, &s->catalogue_error)
+                          : olv_catalogue_open(options->state, &s->catalogue_error);
     if (s->catalogue_error.sys == ENOENT)
         olv_error_clear(&s->catalogue_error);
     know_guard(s, run.trash);
     s->options.policy_path = NULL;
-    if (!olv_register_open(options->state, &s->reg, err))
+    if (s->run)
+        s->reg = s->run->reg;
+    else if (!olv_register_open(options->state, &s->reg, err))
         return false;
     s->respites = olv_respites_read(s->reg, olv_os_now(), err);
     s->notes = s->respites ? olv_notes_read(options->state, err) : NULL;
@@ -94,11 +98,13 @@ bool olv_session_open(struct olv_session *s, const struct olv_session_options *o
 
 void olv_session_close(struct olv_session *s)
 {
+    if (!s->run) { /* else they are the run's */
+        olv_catalogue_close(s->catalogue);
+        olv_register_close(s->reg);
+    }
     olv_run_close(s->run);
     olv_respites_free(s->respites);
-    olv_register_close(s->reg);
     olv_notes_free(s->notes);
-    olv_catalogue_close(s->catalogue);
     olv_trashes_free(s->trashes);
     olv_guard_free(&s->guard);
     free(s->state);

@@ -81,12 +81,10 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
 /* Only what is there: a catalogue made anew would say that nothing is in any archive. */
 static bool know_registers(struct olv_run *run, struct olv_error *err)
 {
-    run->lent.catalogue = catalogue_open(run->options.state, false, err);
-    if (!run->lent.catalogue && err->sys && err->sys != ENOENT)
+    if (!run_catalogue(run, DATABASE_THERE, err) && err->sys && err->sys != ENOENT)
         return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
     olv_error_clear(err);
-    run->reg = register_open(run->options.state, false, err);
-    if (!run->reg && err->sys != ENOENT)
+    if (!run_register(run, DATABASE_THERE, err) && err->sys != ENOENT)
         return false; /* what it knows would be taken for unknown */
     olv_error_clear(err);
     return true;

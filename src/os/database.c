@@ -63,20 +63,31 @@ static bool database_is_there(const char *path, struct olv_error *err)
     return olv_fail_system(err, path, "cannot open the file");
 }
 
-bool database_open(struct database *d, const char *directory, const char *name, bool create,
+static bool open_as(struct database *d, const char *path, const char *pragmas, struct olv_error *err)
+{
+    if (sqlite3_open_v2(path, &d->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOFOLLOW, NULL) != SQLITE_OK)
+        return database_failed(d, err, "cannot open it");
+    sqlite3_extended_result_codes(d->db, 0);
+    sqlite3_busy_timeout(d->db, BUSY_MS);
+    return database_run(d, pragmas, err, "cannot open it");
+}
+
+bool database_open(struct database *d, const char *directory, const char *name, enum database_use use,
                    struct olv_error *err)
 {
     char path[PATH_MAX];
     bool ok;
     snprintf(path, sizeof path, "%.4000s/%.64s", directory, name);
-    ok = create ? database_make(path, err) : database_is_there(path, err);
+    ok = use == DATABASE_MAKE ? database_make(path, err) : database_is_there(path, err);
     if (!ok)
         return olv_error_as(err, OLV_STATE);
-    if (sqlite3_open_v2(path, &d->db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOFOLLOW, NULL) != SQLITE_OK)
-        return database_failed(d, err, "cannot open it");
-    sqlite3_extended_result_codes(d->db, 0);
-    sqlite3_busy_timeout(d->db, BUSY_MS);
-    return database_run(d, "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL", err, "cannot open it");
+    if (open_as(d, path, "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL", err))
+        return true;
+    if (use != DATABASE_LOOK || err->sys != ENOSPC)
+        return false;
+    database_close(d);
+    olv_error_clear(err);
+    return open_as(d, path, "PRAGMA locking_mode = EXCLUSIVE; PRAGMA journal_mode = WAL", err);
 }
 
 void database_close(struct database *d)
@@ -97,16 +108,16 @@ static int version_of(const struct database *d)
     return version;
 }
 
-bool database_have_tables(const struct database *d, int version, const char *schema, bool create,
+bool database_have_tables(const struct database *d, int version, const char *schema, enum database_use use,
                           struct olv_error *err)
 {
     int is = version_of(d);
     bool ok = is == version;
-    if (is == 0 && create)
+    if (is == 0 && use == DATABASE_MAKE)
         do
             ok = database_begin(d, err) && database_run(d, schema, err, "cannot make its tables");
         while (database_again(d, &ok, err));
-    if (ok || (is == 0 && create))
+    if (ok || (is == 0 && use == DATABASE_MAKE))
         return ok;
     if (is == 0) {
         errno = ENOENT;

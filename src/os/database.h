@@ -21,17 +21,24 @@ struct database {
     void *self;
 };
 
-/* Opens the file of this name in the directory; with `create` it is made (mode 0600). False with OLV_STATE;
- * err->sys is ENOENT where it is not there. Close it in any case. */
-bool database_open(struct database *database, const char *directory, const char *name, bool create,
+enum database_use {
+    DATABASE_THERE, /* one that is there */
+    DATABASE_MAKE,  /* one that is made (mode 0600) where there is none */
+    DATABASE_LOOK /* one that is there, by somebody who has no reserve: a full disk has no room for the memory
+                     that those who use it share, so there it is had alone meanwhile */
+};
+
+/* Opens the file of this name in the directory. False with OLV_STATE; err->sys is ENOENT where it is not
+ * there. Close it in any case. */
+bool database_open(struct database *database, const char *directory, const char *name, enum database_use use,
                    struct olv_error *err);
 void database_close(struct database *database);
 
-/* Makes sure that its tables are those of this version (`PRAGMA user_version`); with `create`, a file without
- * any gets them by `schema`. False with OLV_STATE where it is newer or older, or, without `create`, with
- * ENOENT where nothing is in it: a run that was cut short has made no more than the file. */
-bool database_have_tables(const struct database *database, int version, const char *schema, bool create,
-                          struct olv_error *err);
+/* Makes sure that its tables are those of this version (`PRAGMA user_version`); where it is made, a file
+ * without any gets them by `schema`. False with OLV_STATE where it is newer or older, or, where it is not,
+ * with ENOENT where nothing is in it: a run that was cut short has made no more than the file. */
+bool database_have_tables(const struct database *database, int version, const char *schema,
+                          enum database_use use, struct olv_error *err);
 /* Whether it is what was written, as far as SQLite's quick check tells. False with `err` where that cannot be
  * found out. */
 bool database_check(const struct database *database, bool *is_sound, struct olv_error *err);

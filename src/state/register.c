@@ -24,7 +24,7 @@ static const char schema[] =
     " since_boot INTEGER NOT NULL);"
     "PRAGMA user_version = 2;";
 
-struct olv_register *register_open(const char *state, bool create, struct olv_error *err)
+struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err)
 {
     struct olv_register *r = calloc(1, sizeof *r);
     if (!r || !(r->hasher = olv_hasher_new())) {
@@ -36,8 +36,8 @@ struct olv_register *register_open(const char *state, bool create, struct olv_er
     r->base.hint =
         "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
         "not spared any longer, and rules count as new";
-    if (database_open(&r->base, state, NAME, create, err) &&
-        database_have_tables(&r->base, VERSION, schema, create, err))
+    if (database_open(&r->base, state, NAME, use, err) &&
+        database_have_tables(&r->base, VERSION, schema, use, err))
         return r;
     olv_register_close(r);
     return NULL;
@@ -114,7 +114,7 @@ bool olv_register_open(const char *state, struct olv_register **out, struct olv_
     if (!is_private(state, &is_there, err))
         return false;
     if (is_there)
-        *out = register_open(state, false, err);
+        *out = register_open(state, DATABASE_LOOK, err);
     if (!*out && err->sys != ENOENT)
         return false;
     olv_error_clear(err);

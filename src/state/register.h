@@ -7,10 +7,11 @@
 #include "base/given.h"
 #include "olvido/hold.h"
 #include "olvido/policy.h"
+#include "os/database.h"
 
-/* NULL with OLV_STATE; without `create` also, with ENOENT, where there is none. What was noted and not stored
- * is forgotten when it is closed (olv_register_close). */
-struct olv_register *register_open(const char *state, bool create, struct olv_error *err);
+/* NULL with OLV_STATE; with ENOENT where there is none and it is not to be made. What was noted and not
+ * stored is forgotten when it is closed (olv_register_close). */
+struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err);
 /* Who is asked for room when the disk is full; see struct database. */
 void register_on_full(struct olv_register *reg, bool (*more_room)(void *self, struct olv_error *err),
                       void *self);

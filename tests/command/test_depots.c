@@ -63,6 +63,21 @@ static void the_catalogue_is_read_anew_from_the_archives(void **state)
     }
 }
 
+/* As a directory has them: in any order, and of several rules. */
+static void files_of_one_archive_may_lie_among_others(void **state)
+{
+    const struct sandbox *s = *state;
+    shell_ok(s,
+             "mkdir depot tides; for i in $(seq 40); do echo $i >tides/gauge-$i.csv; echo $i "
+             ">tides/plot-$i.tmp; done; touch -d '100 days ago' tides/*; printf 'olvido: 1\\ndepots: { "
+             "cold-room: { path: %s/depot } }\\nrules:\\n  - { name: gauges, under: %s/tides, where: "
+             "suffix = \"csv\", steps: [ { after: 30 days, do: archive, depot: cold-room } ] }\\n  - { "
+             "name: plots, under: %s/tides, steps: [ { after: 30 days, do: discard } ] }\\n' $PWD $PWD $PWD "
+             ">policy.yaml; $O --policy policy.yaml enforce --yes >out; "
+             "grep -q '40 archived' out; grep -q '40 discarded' out; test \"$(ls depot | wc -l)\" = 1; "
+             "test \"$(ls tides | wc -l)\" = 0; $O contents depot/*.zst | grep -q '^41 members'");
+}
+
 static void a_damaged_catalogue_is_told_and_set_aside(void **state)
 {
     const struct sandbox *s = *state;
@@ -212,6 +227,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(every_kind_of_archive_gives_back_what_went_in, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(the_catalogue_is_read_anew_from_the_archives, sandbox_setup,
+                                        sandbox_teardown),
+        cmocka_unit_test_setup_teardown(files_of_one_archive_may_lie_among_others, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_damaged_catalogue_is_told_and_set_aside, sandbox_setup,
                                         sandbox_teardown),

@@ -15,6 +15,7 @@ STORY(archive_removed_later, AS_ROOT_ONLY())
 STORY(catalogue_unreadable, AS_ROOT_ONLY())
 
 STORY(no_room_for_temporary_files, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(full_disk_with_databases, AS_ROOT_ONLY())
 STORY(opened_while_archived, ON_LINUX_ONLY())
 STORY(directory_not_looked_at, ON_LINUX_ONLY())
 STORY(register_unreadable, ON_LINUX_ONLY())
@@ -40,6 +41,7 @@ int main(void)
         TEST(linked_anew),
         TEST(private_directory),
         TEST(no_room_for_temporary_files),
+        TEST(full_disk_with_databases),
         TEST(names_in_reasons),
         TEST(without_a_catalogue),
         TEST(directory_unfinished),
