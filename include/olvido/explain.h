@@ -18,8 +18,6 @@ struct olv_explained_step {
     bool has_come;
 };
 
-enum { OLV_MOST_OBSTACLES = 12 };
-
 /* Everything in it is owned by it. */
 struct olv_explanation {
     const char *path; /* absolute, without links but the last component */
@@ -41,10 +39,9 @@ struct olv_explanation {
     struct olv_explained_rule *rules; /* those whose `under` it lies in, down to the one that owns it */
     size_t rule_count;
     bool has_start;
-    struct olv_instant clock, start;           /* the time that its rule goes by; where the count begins */
-    struct olv_explained_step *steps;          /* of the owning rule */
-    const char *obstacles[OLV_MOST_OBSTACLES]; /* what would stop the act, whether or not it is due */
-    size_t obstacle_count;
+    struct olv_instant clock, start;  /* the time that its rule goes by; where the count begins */
+    struct olv_explained_step *steps; /* of the owning rule */
+    struct olv_obstacles obstacles;
     struct olv_explanation_memory *memory;
 };
 

@@ -5,6 +5,8 @@
 
 #include "olvido/calendar.h"
 
+#include <stddef.h>
+
 enum olv_reason {
     OLV_DUE,
     OLV_KEPT,      /* the latest step whose time has come is `keep` */
@@ -31,6 +33,32 @@ enum olv_reason {
 /* The key in JSON ("not_due") and the words for people ("not due yet"). */
 const char *olv_reason_key(enum olv_reason reason);
 const char *olv_reason_words(enum olv_reason reason);
+
+/* What would stop an act on a file, whether or not it is due. */
+enum olv_obstacle {
+    OLV_OBSTACLE_SYSTEM,
+    OLV_OBSTACLE_OWN_FILE,
+    OLV_OBSTACLE_OWN_PLACE,
+    OLV_OBSTACLE_LANDMARK,
+    OLV_OBSTACLE_MOUNT,
+    OLV_OBSTACLE_BLOCKED_INSIDE,
+    OLV_OBSTACLE_OPEN_INSIDE,
+    OLV_OBSTACLE_OTHERS_INSIDE,
+    OLV_OBSTACLE_HELD,
+    OLV_OBSTACLE_RECOVERED,
+    OLV_OBSTACLE_OPEN,
+    OLV_OBSTACLE_MAYBE_OPEN,
+    OLV_OBSTACLE_IMMUTABLE,
+    OLV_OBSTACLE_APPEND_ONLY,
+    OLV_OBSTACLE_READ_ONLY,
+    OLV_OBSTACLE_NOT_YOURS,
+    OLV_OBSTACLES_MOST
+};
+const char *olv_obstacle_words(enum olv_obstacle obstacle);
+struct olv_obstacles {
+    enum olv_obstacle items[OLV_OBSTACLES_MOST];
+    size_t count;
+};
 
 struct olv_verdict {
     enum olv_reason reason;

@@ -35,3 +35,28 @@ const char *olv_reason_words(enum olv_reason reason)
 {
     return reasons[reason].words;
 }
+
+const char *olv_obstacle_words(enum olv_obstacle obstacle)
+{
+    static const char *const words[OLV_OBSTACLES_MOST] = {
+        [OLV_OBSTACLE_SYSTEM] = "it lies in a system directory: nothing there is ever touched",
+        [OLV_OBSTACLE_OWN_FILE] = "it is one of Olvido's own files",
+        [OLV_OBSTACLE_OWN_PLACE] = "it lies in one of Olvido's own places: nothing there is ever touched",
+        [OLV_OBSTACLE_LANDMARK] = "it is a home directory or the top of the file system: it stays",
+        [OLV_OBSTACLE_MOUNT] = "another file system begins here: it stays",
+        [OLV_OBSTACLE_BLOCKED_INSIDE] =
+            "something in it is kept, held, recovered a short while ago, or cannot be known",
+        [OLV_OBSTACLE_OPEN_INSIDE] = "something in it is open for writing",
+        [OLV_OBSTACLE_OTHERS_INSIDE] = "something in it belongs to another rule",
+        [OLV_OBSTACLE_HELD] = "it is held",
+        [OLV_OBSTACLE_RECOVERED] = "it was recovered within the last 30 days",
+        [OLV_OBSTACLE_OPEN] = "it is open for writing",
+        [OLV_OBSTACLE_MAYBE_OPEN] =
+            "whether it is open for writing cannot be known: what cannot be taken back is not done to it",
+        [OLV_OBSTACLE_IMMUTABLE] = "it is protected: immutable by its file attributes",
+        [OLV_OBSTACLE_APPEND_ONLY] = "it is protected: append-only by its file attributes",
+        [OLV_OBSTACLE_READ_ONLY] = "its file system is mounted read-only",
+        [OLV_OBSTACLE_NOT_YOURS] = "you may not change its directory",
+    };
+    return words[obstacle];
+}

@@ -135,9 +135,10 @@ static void print_steps(const struct explain_view *x, const struct olv_explanati
 
 static void print_obstacles(const struct explain_view *x, const struct olv_explanation *e)
 {
-    for (size_t i = 0; i < e->obstacle_count; i++)
-        facts_line(x->cli, i ? "" : "In the way", STYLE_WARN, "%s", e->obstacles[i]);
-    if (e->obstacle_count == 0)
+    for (size_t i = 0; i < e->obstacles.count; i++)
+        facts_line(x->cli, i ? "" : "In the way", STYLE_WARN, "%s",
+                   olv_obstacle_words(e->obstacles.items[i]));
+    if (e->obstacles.count == 0)
         facts_line(x->cli, "In the way", STYLE_PLAIN, "nothing");
 }
 
@@ -243,7 +244,7 @@ void explain_add_json(const struct explain_view *x, const struct olv_explanation
             olv_json_instant(json, "counted_from", e->start);
         json_object_set_new(json, "steps", json_of_steps(e, rule));
     }
-    for (size_t i = 0; i < e->obstacle_count; i++)
-        json_array_append_new(obstacles, json_string(e->obstacles[i]));
+    for (size_t i = 0; i < e->obstacles.count; i++)
+        json_array_append_new(obstacles, json_string(olv_obstacle_words(e->obstacles.items[i])));
     json_object_set_new(json, "in_the_way", obstacles);
 }

@@ -4,9 +4,8 @@
 
 #include "base/arena.h"
 #include "judge/decide.h"
+#include "judge/obstacles.h"
 #include "judge/stored.h"
-#include "judge/whole.h"
-#include "olvido/guard.h"
 #include "olvido/path.h"
 #include "os/os.h"
 
@@ -199,70 +198,6 @@ static bool find_steps(struct explaining *x)
     return true;
 }
 
-/* ---- what is in the way ---- */
-
-static void add_obstacle(struct explaining *x, const char *words)
-{
-    if (x->out->obstacle_count < OLV_MOST_OBSTACLES)
-        x->out->obstacles[x->out->obstacle_count++] = words;
-}
-
-/* What in a directory that a rule owns keeps it from going as a whole. */
-static void find_obstacles_inside(struct explaining *x)
-{
-    const struct summary *r = &x->whole.summary;
-    const struct olv_guard *guard = x->options->guard;
-    struct olv_stat directory;
-    if (x->out->stat.kind != OLV_KIND_DIRECTORY)
-        return;
-    if (guard && olv_guard_is_landmark(guard, x->out->stat.device, x->out->stat.inode))
-        add_obstacle(x, "it is a home directory or the top of the file system: it stays");
-    if (olv_os_stat(x->dir, "", &directory) && directory.mount != x->out->stat.mount)
-        add_obstacle(x, "another file system begins here: it stays");
-    if (!x->whole.is_directory || r->judged.reason != OLV_DUE)
-        return;
-    if (r->is_blocked)
-        add_obstacle(x, "something in it is kept, held, recovered a short while ago, or cannot be known");
-    if (r->has_open && !x->policy->rules[r->judged.rule].open_too)
-        add_obstacle(x, "something in it is open for writing");
-    if (r->owner == SUMMARY_SEVERAL || (r->owner != SUMMARY_NOBODY && r->owner != (int)r->judged.rule))
-        add_obstacle(x, "something in it belongs to another rule");
-}
-
-static void find_obstacles(struct explaining *x)
-{
-    const struct olv_stat *stat = &x->out->stat;
-    struct olv_subject *subject = &x->subject.scan.subject;
-    const struct olv_subject_facts *facts = subject->facts;
-    enum olv_truth open = facts->is_open(subject);
-    struct olv_os_mount_facts place;
-    enum olv_barrier barrier = olv_guard_of(x->options->guard, x->out->path);
-    if (barrier == OLV_SYSTEM_PLACE)
-        add_obstacle(x, "it lies in a system directory: nothing there is ever touched");
-    if (x->options->guard && olv_guard_is_own(x->options->guard, stat->device, stat->inode))
-        add_obstacle(x, "it is one of Olvido's own files");
-    else if (barrier == OLV_OWN_PLACE)
-        add_obstacle(x, "it lies in one of Olvido's own places: nothing there is ever touched");
-    find_obstacles_inside(x);
-    if (facts->is_held(subject) != OLV_NO)
-        add_obstacle(x, "it is held");
-    if (facts->in_respite(subject))
-        add_obstacle(x, "it was recovered within the last 30 days");
-    if (open == OLV_YES)
-        add_obstacle(x, "it is open for writing");
-    else if (open == OLV_UNKNOWN && stat->kind == OLV_KIND_FILE)
-        add_obstacle(
-            x, "whether it is open for writing cannot be known: what cannot be taken back is not done to it");
-    if (stat->is_immutable)
-        add_obstacle(x, "it is protected: immutable by its file attributes");
-    if (stat->is_append_only)
-        add_obstacle(x, "it is protected: append-only by its file attributes");
-    if (olv_os_facts_of_mount(x->dir, &place) && place.is_read_only)
-        add_obstacle(x, "its file system is mounted read-only");
-    else if (faccessat(x->dir, ".", W_OK | X_OK, AT_EACCESS) < 0)
-        add_obstacle(x, "you may not change its directory");
-}
-
 /* ---- */
 
 /* What is in it, if it is a directory, and whether a directory around it takes it along. */
@@ -313,7 +248,7 @@ static bool explain_judge(struct explaining *x, const struct olv_observer *obser
     judge_subject_begin(&x->subject, &x->judge, &x->entry);
     if (!note_former(x, err))
         return false;
-    find_obstacles(x);
+    obstacles_find(&x->subject, &x->whole, x->out->path, &x->out->obstacles);
     if (!x->place)
         return true;
     x->asked = &x->subject.scan.subject;
