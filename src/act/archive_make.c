@@ -55,7 +55,7 @@ static void former(void *self, struct made_member *made)
 }
 
 /* Members of an archive for a depot go into the catalogue, too. */
-static void told(void *self, const struct made_member *made)
+static void note_member(void *self, const struct made_member *made)
 {
     struct gathering *g = self;
     struct gathered_entry entry = {.is_in = !made->error, .has_digest = made->has_digest};
@@ -104,7 +104,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .files_before = g->group->files_done,
                                      .bytes_before = g->group->bytes_done,
                                      .notes = lent->notes,
-                                     .told = told,
+                                     .note_member = note_member,
                                      .former = former,
                                      .self = g};
     if (!archive_make_open_directory(g, err))

@@ -63,7 +63,7 @@ static void make_tell(struct making *m, struct made_member *made)
         manifest_add(m->manifest, made);
     }
     links_know(m->links, made->sequence, !made->error);
-    m->options.told(m->options.self, made);
+    m->options.note_member(m->options.self, made);
 }
 
 static void set_clock(const struct making *m, const struct olv_identity *identity, struct made_member *made)

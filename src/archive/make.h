@@ -44,7 +44,7 @@ struct making_options {
     const struct olv_observer *observer;
     uint64_t files_before, bytes_before; /* done before this archive, for the observer */
     /* Called in the order in which entries were added, when what became of one is known. */
-    void (*told)(void *self, const struct made_member *made);
+    void (*note_member)(void *self, const struct made_member *made);
     /* Called before for one that is in the archive, and on which no note counts: fills `was`, where that is
      * known. */
     void (*former)(void *self, struct made_member *made);

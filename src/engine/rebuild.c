@@ -15,13 +15,13 @@
 #include <string.h>
 #include <unistd.h>
 
-struct told {
+struct recorded {
     uint8_t id[ARCHIVE_ID], manifest[OLV_SHA256_SIZE];
     uint64_t length, members;
 };
 
 struct rebuilding {
-    struct told *told; /* by the ledger; owned */
+    struct recorded *recorded; /* by the ledger; owned */
     size_t count, cap;
     bool no_memory;
     void (*fault)(void *self, const struct olv_depot_fault *fault);
@@ -31,13 +31,13 @@ struct rebuilding {
 static bool rebuild_take(void *self, const struct olv_ledger_record *r)
 {
     struct rebuilding *x = self;
-    struct told *t;
+    struct recorded *t;
     if (strlen(r->id) != 2 * ARCHIVE_ID || strlen(r->manifest) != 2 * OLV_SHA256_SIZE)
         return true;
-    x->no_memory = !grow(&x->told, x->count, &x->cap, sizeof *x->told);
+    x->no_memory = !grow(&x->recorded, x->count, &x->cap, sizeof *x->recorded);
     if (x->no_memory)
         return false;
-    t = &x->told[x->count];
+    t = &x->recorded[x->count];
     t->length = r->length;
     t->members = r->members;
     x->count +=
@@ -49,7 +49,7 @@ static bool is_recorded(void *self, const struct catalogue_archive *a)
 {
     const struct rebuilding *x = self;
     for (size_t i = 0; i < x->count; i++) {
-        const struct told *t = &x->told[i];
+        const struct recorded *t = &x->recorded[i];
         if (memcmp(t->id, a->id, sizeof t->id) == 0 && t->length == a->length && t->members == a->members &&
             memcmp(t->manifest, a->manifest, sizeof t->manifest) == 0)
             return true;
@@ -125,7 +125,7 @@ bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, cons
             olv_error_hint(err, "of this depot, and those behind it, the catalogue is as it was");
     }
     olv_run_close(run);
-    free(x.told);
+    free(x.recorded);
     if (ok && !is_known)
         return olv_fail(err, OLV_USAGE, "the policy has no depot `%s`", depot);
     return ok;

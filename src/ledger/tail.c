@@ -15,7 +15,7 @@ enum { SHORT_FILE = 256, MOST_DECISIONS = 1 << 20 };
 
 struct batch {
     uint64_t number, decisions;
-    uint8_t *told; /* a bit for each entry; owned */
+    uint8_t *recorded; /* a bit for each entry; owned */
 };
 
 struct examining {
@@ -48,7 +48,7 @@ static bool add_batch(struct examining *x, const json_t *line, struct olv_error 
         decisions = 0;
     x->batches[x->count] =
         (struct batch){olv_json_get_number(line, "batch"), decisions, calloc(1, decisions / 8 + 1)};
-    if (!x->batches[x->count].told)
+    if (!x->batches[x->count].recorded)
         return olv_fail_memory(err);
     x->count++;
     return true;
@@ -65,9 +65,9 @@ static const char *tell(struct examining *x, const json_t *line)
     if (i == 0 || entry >= x->batches[i - 1].decisions)
         return "it is about no entry of a docket of its run";
     bit = (uint8_t)(1u << entry % 8);
-    if (x->batches[i - 1].told[entry / 8] & bit)
+    if (x->batches[i - 1].recorded[entry / 8] & bit)
         return "its entry has an outcome already";
-    x->batches[i - 1].told[entry / 8] |= bit;
+    x->batches[i - 1].recorded[entry / 8] |= bit;
     return NULL;
 }
 
@@ -190,7 +190,7 @@ bool tail_examine(int state, int dir, uint64_t covered, struct tail_fault *out, 
     for (size_t i = 0; ok && i < count && !out->what; i++)
         ok = tail_read_segment(&x, firsts[i], err);
     for (size_t i = 0; i < x.count; i++)
-        free(x.batches[i].told);
+        free(x.batches[i].recorded);
     free(x.batches);
     free(firsts);
     olv_hasher_free(x.hasher);

@@ -13,7 +13,7 @@ struct tracing {
     struct olv_expr_scratch *scratch;
     struct olv_instant now;
     struct olv_text *out;
-    unsigned told;
+    unsigned parts;
 };
 
 /* ---- the value that a part met ---- */
@@ -124,7 +124,7 @@ static void put_value(struct tracing *t, const struct expr_node *node)
 static void put_part(struct tracing *t, const struct expr_node *node, enum olv_truth answer)
 {
     static const char *const words[] = {"is not so", "is so", "cannot be decided"};
-    olv_text_puts(t->out, t->told++ ? "; `" : "`");
+    olv_text_puts(t->out, t->parts++ ? "; `" : "`");
     olv_text_add(t->out, t->expr->text + node->offset, node->text_len);
     olv_text_printf(t->out, "` %s", words[answer]);
     if (node->kind == NODE_COMPARE) {
