@@ -31,7 +31,7 @@ struct olv_progress {
 /* What became of one entry of a docket. */
 struct olv_result_facts {
     const char *path, *into; /* raw bytes; `into`: the file that has its contents now, or "" */
-    const char *result;      /* as in the ledger: done, facts, left, refused, failed */
+    const char *result;      /* as in the ledger: done, told, left, refused, failed */
     const char *reason;      /* or "" */
     uint64_t size_bytes;
     bool has_packed;

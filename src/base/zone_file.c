@@ -181,8 +181,7 @@ static bool read_rule(const char *p, struct zone_changes *out)
         return false;
     offsets[0] = -offsets[0]; /* POSIX counts to the west */
     if (!*p)
-        return out->items[out->count - 1].offset_s == offsets[0] || out->count > 1 ||
-               add_change(out, 0, offsets[0]);
+        return true; /* it goes on as it is */
     if (!skip_name(&p))
         return false;
     offsets[1] = offsets[0] + 3600;

@@ -13,8 +13,6 @@
 
 #include <string.h>
 
-/* ---- clear ---- */
-
 struct clearing {
     struct cli *cli;
     struct olv_session *session;
@@ -44,40 +42,52 @@ static void cmd_trash_describe(const struct clearing *c, struct olv_text *out)
     olv_text_puts(out, " from the trash for good? Nothing brings them back.");
 }
 
-/* Asks where that is needed, or says why nobody could be. */
-static bool is_allowed(const struct clearing *c, enum cli_status *status)
+static void say_why_not(const struct clearing *c, const struct olv_allowance *allowance)
 {
-    static const char *const answers[] = {"no", "yes", NULL};
     unsigned long long items = c->items;
-    struct olv_allowance allowance = {.says_yes = cli_has(c->cli, OPT_YES),
-                                      .has_count = cli_has(c->cli, OPT_COUNT_TYPED),
-                                      .can_ask = ask_is_possible() && !cli_has(c->cli, OPT_JSON)};
-    struct olv_text question = {0};
-    enum olv_ending_permission permission;
-    bool ok = false;
-    if (allowance.has_count && !cli_number(c->cli, OPT_COUNT_TYPED, &allowance.count, status))
-        return false;
-    *status = STATUS_REFUSED;
-    permission = olv_permission_to_end(&allowance, c->items, c->directories, c->items);
-    cmd_trash_describe(c, &question);
-    if (permission == OLV_ENDING_ASKS_COUNT)
-        ok = ask_count(c->cli, olv_text_string(&question), c->items);
-    else if (permission == OLV_ENDING_ASKS)
-        ok = ask(c->cli, olv_text_string(&question), answers) == 1;
-    else if (permission == OLV_ENDING_REFUSED && allowance.has_count)
+    if (allowance->has_count)
         term_message(c->cli, STYLE_WARN,
                      "--count %llu is not the number of items that fit: %llu; nothing was done",
-                     (unsigned long long)allowance.count, items);
-    else if (permission == OLV_ENDING_REFUSED && olv_needs_count(c->items, c->directories))
+                     (unsigned long long)allowance->count, items);
+    else if (olv_needs_count(c->items, c->directories))
         term_message(c->cli, STYLE_WARN,
                      "nothing was removed: that cannot be taken back, so it needs --count %llu, or a "
                      "terminal to ask on",
                      items);
-    else if (permission == OLV_ENDING_REFUSED)
+    else
         term_message(c->cli, STYLE_WARN,
                      "nothing was removed without being asked: there is no terminal, and no --yes");
+}
+
+/* Asks where that is needed. */
+static bool is_allowed(const struct clearing *c, enum cli_status *status)
+{
+    static const char *const answers[] = {"no", "yes", NULL};
+    struct olv_allowance allowance = {.says_yes = cli_has(c->cli, OPT_YES),
+                                      .has_count = cli_has(c->cli, OPT_COUNT_TYPED),
+                                      .can_ask = ask_is_possible() && !cli_has(c->cli, OPT_JSON)};
+    struct olv_text question = {0};
+    bool ok = false;
+    if (allowance.has_count && !cli_number(c->cli, OPT_COUNT_TYPED, &allowance.count, status))
+        return false;
+    *status = STATUS_REFUSED;
+    cmd_trash_describe(c, &question);
+    switch (olv_permission_to_end(&allowance, c->items, c->directories, c->items)) {
+    case OLV_ENDING_ALLOWED:
+        ok = true;
+        break;
+    case OLV_ENDING_ASKS:
+        ok = ask(c->cli, olv_text_string(&question), answers) == 1;
+        break;
+    case OLV_ENDING_ASKS_COUNT:
+        ok = ask_count(c->cli, olv_text_string(&question), c->items);
+        break;
+    default:
+        say_why_not(c, &allowance);
+        break;
+    }
     olv_text_free(&question);
-    return ok || permission == OLV_ENDING_ALLOWED;
+    return ok;
 }
 
 static enum cli_status cmd_trash_carry_out(struct clearing *c, struct olv_spool *docket)
@@ -105,8 +115,6 @@ static enum cli_status cmd_trash_clear(struct cli *cli, struct olv_session *sess
     olv_spool_free(docket);
     return status;
 }
-
-/* ---- */
 
 /* --older-than DURATION: discarded before that. */
 static bool read_age(struct cli *cli, struct olv_item_query *query, enum cli_status *status)

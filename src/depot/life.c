@@ -143,7 +143,6 @@ static bool life_know_directory(struct putting *p, const char *path, size_t len,
 
 static bool put_one(struct putting *x, const struct pending *p, struct olv_error *err)
 {
-    const struct value none = {0};
     const struct made_member *made = &p->made;
     const struct olv_member *m = &p->member;
     if (!life_know_directory(x, m->path, olv_path_directory_len(m->path), err))
@@ -159,9 +158,8 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
                value_of(m->accessed.s), value_of(m->accessed.ns),
                /* the time that its rule goes by, where that is none of those that an archive keeps anyway */
                value_text(made->has_clock ? olv_clock_word(made->clock) : NULL),
-               made->has_clock ? value_of(made->clock_time.s) : none,
-               made->has_clock ? value_of(made->clock_time.ns) : none, value_string(made->was),
-               made->was ? value_of((int64_t)made->was_bytes) : none,
+               value_if(made->has_clock, made->clock_time.s), value_if(made->has_clock, made->clock_time.ns),
+               value_string(made->was), value_if(made->was, (int64_t)made->was_bytes),
                value_bytes(made->has_header ? made->header : NULL, OLV_SHA256_SIZE)));
     return database_step(&x->catalogue->base, x->put, err);
 }

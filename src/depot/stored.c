@@ -128,9 +128,11 @@ bool catalogue_unrecorded(struct olv_catalogue *c,
     return each_archive(c, OF_ARCHIVES " AND a.is_recorded = 0 ORDER BY a.id", each, self, err);
 }
 
+enum { PATH, LINK, TWIN, DEPOT, ARCHIVE, WAS, TEXTS };
+
 struct columns {
     sqlite3_stmt *twin; /* finds the member that a hard link is another name of */
-    struct olv_text path, link, twin_path, depot_path, archive, was;
+    struct olv_text texts[TEXTS];
 };
 
 /* Its directory, its name, and all of it, as the catalogue has them: without the slash in front. */
@@ -149,12 +151,12 @@ static struct inside inside_of(const char *path)
 static void read_twin(struct columns *t, struct olv_stored_file *f)
 {
     struct inside at = inside_of(f->link);
-    olv_text_clear(&t->twin_path);
-    olv_text_printf(&t->twin_path, "/%s", f->link);
+    olv_text_clear(&t->texts[TWIN]);
+    olv_text_printf(&t->texts[TWIN], "/%s", f->link);
     database_bind(t->twin, VALUES(at.directory, at.name, value_of(f->archive)));
     if (sqlite3_step(t->twin) != SQLITE_ROW)
         return;
-    f->twin = olv_text_string(&t->twin_path);
+    f->twin = olv_text_string(&t->texts[TWIN]);
     f->link = "";
     f->size_bytes = (uint64_t)sqlite3_column_int64(t->twin, 0);
     f->begins = (uint64_t)sqlite3_column_int64(t->twin, 1);
@@ -179,14 +181,14 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
 {
     int kind = sqlite3_column_int(s, 3);
     uint64_t at = (uint64_t)sqlite3_column_int64(s, 2);
-    olv_text_clear(&t->path);
-    olv_text_puts(&t->path, "/");
-    olv_text_add(&t->path, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
+    olv_text_clear(&t->texts[PATH]);
+    olv_text_puts(&t->texts[PATH], "/");
+    olv_text_add(&t->texts[PATH], sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
     if (sqlite3_column_bytes(s, 0))
-        olv_text_puts(&t->path, "/");
-    olv_text_add(&t->path, sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
+        olv_text_puts(&t->texts[PATH], "/");
+    olv_text_add(&t->texts[PATH], sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
     *f = (struct olv_stored_file){
-        .path = olv_text_string(&t->path),
+        .path = olv_text_string(&t->texts[PATH]),
         .kind = (enum olv_kind)(kind < 0 ? -kind : kind),
         .size_bytes = (uint64_t)sqlite3_column_int64(s, 4),
         .modified = {sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)},
@@ -195,19 +197,19 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         .group = (uint32_t)sqlite3_column_int64(s, 9),
         .digest = digest_of(s, 10),
         .header = digest_of(s, 30),
-        .link = bytes_of(s, 11, &t->link),
+        .link = bytes_of(s, 11, &t->texts[LINK]),
         .archive = sqlite3_column_int64(s, 12),
-        .archive_name = bytes_of(s, 13, &t->archive),
+        .archive_name = bytes_of(s, 13, &t->texts[ARCHIVE]),
         .run = text_of(s, 14),
         .codec = codec_of(text_of(s, 15)),
         .archived = {sqlite3_column_int64(s, 16), (uint32_t)sqlite3_column_int64(s, 17)},
         .depot = text_of(s, 18),
-        .depot_path = bytes_of(s, 19, &t->depot_path),
+        .depot_path = bytes_of(s, 19, &t->texts[DEPOT]),
         .begins = (uint64_t)sqlite3_column_int64(s, 20),
         .within = at - (uint64_t)sqlite3_column_int64(s, 21),
         .twin = "",
         .accessed = {sqlite3_column_int64(s, 22), (uint32_t)sqlite3_column_int64(s, 23)},
-        .was = bytes_of(s, 27, &t->was),
+        .was = bytes_of(s, 27, &t->texts[WAS]),
         .was_bytes = (uint64_t)sqlite3_column_int64(s, 28),
         .archive_id = id_of(s, 29),
     };
@@ -259,13 +261,13 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
         [OLV_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns", [OLV_BY_ARCHIVE] = "m.archive, m.at"};
     char sql[sizeof columns + 256];
     sqlite3_stmt *s = NULL;
-    struct columns texts = {.twin = NULL};
+    struct columns t = {.twin = NULL};
     struct olv_stored_file file;
     struct inside at;
     int code = SQLITE_DONE;
     bool goes_on = true, ok;
     snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
-    ok = database_prepare(&c->base, &s, sql, err) && database_prepare(&c->base, &texts.twin, twin_sql, err);
+    ok = database_prepare(&c->base, &s, sql, err) && database_prepare(&c->base, &t.twin, twin_sql, err);
     at = inside_of(w->path ? w->path : w->top ? w->top : "");
     if (ok && w->archive)
         database_bind(s, VALUES(value_of(w->archive)));
@@ -274,19 +276,15 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
     else if (ok && w->top) /* a directory, everything in it, and a file of that name */
         database_bind(s, VALUES(at.directory, at.name, at.whole));
     while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
-        read_file(s, &texts, &file);
+        read_file(s, &t, &file);
         goes_on = each(self, &file);
     }
     if (ok && goes_on && code != SQLITE_DONE)
         ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
-    sqlite3_finalize(texts.twin);
-    olv_text_free(&texts.path);
-    olv_text_free(&texts.twin_path);
-    olv_text_free(&texts.link);
-    olv_text_free(&texts.depot_path);
-    olv_text_free(&texts.archive);
-    olv_text_free(&texts.was);
+    sqlite3_finalize(t.twin);
+    for (int i = 0; i < TEXTS; i++)
+        olv_text_free(&t.texts[i]);
     return ok;
 }
 

@@ -12,7 +12,7 @@ struct approving {
     struct olv_run_result *result;
     struct olv_composing composing;
     struct olv_text first, scratch; /* key of the first that needs an order, and another */
-    bool has_several;               /* some have another key, or something else stands between them */
+    bool needs_order;               /* some have another key, or something else stands between them */
     bool is_between;                /* something else stands behind one that needs an order */
     uint64_t entries;               /* that need an order */
     bool has_unknown;               /* some act cannot be done where its file lies */
@@ -29,7 +29,7 @@ static void compare_key(struct approving *a, const struct olv_docket_entry *e)
         hooks_of(e)->key(e, &a->first);
     olv_text_clear(&a->scratch);
     hooks_of(e)->key(e, &a->scratch);
-    a->has_several |= a->is_between || !olv_text_is_same(&a->first, &a->scratch);
+    a->needs_order |= a->is_between || !olv_text_is_same(&a->first, &a->scratch);
 }
 
 static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -154,7 +154,7 @@ static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *er
     a->has_unknown |= !hooks_of(e);
     if (!a->has_unknown)
         compare_key(a, e);
-    return !a->has_unknown && !a->has_several && a->entries <= OLV_SEGMENT_ENTRIES;
+    return !a->has_unknown && !a->needs_order && a->entries <= OLV_SEGMENT_ENTRIES;
 }
 
 static bool is_good(struct olv_spool *docket, const struct olv_approval *approval, struct olv_error *err)
@@ -183,7 +183,7 @@ struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_app
         olv_spool_free(approved);
         return NULL;
     }
-    if (!a.has_several)
+    if (!a.needs_order)
         return approved;
     ordered = in_order(approved, err);
     olv_spool_free(approved);

@@ -28,8 +28,8 @@ struct olv_run {
     struct olv_ledger *ledger;
     struct olv_notes notes;
     struct lender lender;
-    struct lent lent;         /* the catalogue in it is the run's own, and NULL until it is needed */
-    struct olv_register *reg; /* NULL: not needed up to now */
+    struct lent lent;         /* the catalogue in it is the run's own; NULL: see run_catalogue */
+    struct olv_register *reg; /* NULL: see run_register */
     struct turn turn;
     struct kept kept[OLV_ACTS_MOST];
     size_t kept_count;

@@ -39,7 +39,7 @@ static bool is_exhausted(int error)
     return error == EMFILE || error == ENFILE || error == ENOMEM || error == EIO;
 }
 
-static bool spare_spare(struct olv_outcome *o, enum olv_code code, const char *why)
+static bool spare_because(struct olv_outcome *o, enum olv_code code, const char *why)
 {
     olv_fail(&o->error, code, "%s", why);
     o->result = OLV_LEFT;
@@ -62,11 +62,11 @@ static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_e
     errno = 0;
     is_open = is_open_for_writing(run, e);
     if (is_open == OLV_YES)
-        return spare_spare(o, OLV_CHANGED, "it is open for writing");
+        return spare_because(o, OLV_CHANGED, "it is open for writing");
     if (is_open == OLV_UNKNOWN && is_exhausted(errno))
         return spare_for_now(o, errno, "cannot find out whether it is open for writing");
     return is_open == OLV_UNKNOWN && e->act->traits & OLV_FINAL &&
-           spare_spare(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
+           spare_because(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
 }
 
 /* Asked again right before the act: what a hold, the register or an open file says may be new. */
@@ -89,9 +89,9 @@ bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct o
     if (e->rule < OLV_OF_TRASH)
         is_given = run->lender.is_spared(&run->lender, &stat);
     if (is_held == OLV_YES)
-        return spare_spare(o, OLV_REFUSED, "it is held");
+        return spare_because(o, OLV_REFUSED, "it is held");
     if (is_given == OLV_YES)
-        return spare_spare(o, OLV_REFUSED, "it was given back a short while ago");
+        return spare_because(o, OLV_REFUSED, "it was given back a short while ago");
     if (is_held == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it is held");
     if (is_given == OLV_UNKNOWN)

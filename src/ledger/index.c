@@ -9,15 +9,14 @@
 #include "base/digest.h"
 #include "base/grow.h"
 #include "base/many.h"
+#include "os/database.h"
 #include "os/durable.h"
 #include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
-#include <sqlite3.h>
 #include <stdio.h>
 #include <stdlib.h>
-#include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -179,24 +178,20 @@ static bool make_rows(struct indexing *x, int dir, uint64_t first)
     return ok;
 }
 
-static bool put_rows(const struct indexing *x, sqlite3 *db)
+static bool put_rows(const struct indexing *x, const struct database *d)
 {
-    char salt[2 * SALT + 1], sql[120];
+    struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
-    bool ok;
-    olv_hex(x->salt, SALT, salt);
-    snprintf(sql, sizeof sql, "BEGIN; INSERT INTO segment VALUES (x'%s', %lld)", salt, (long long)x->bytes);
-    ok = sqlite3_exec(db, schema, NULL, NULL, NULL) == SQLITE_OK &&
-         sqlite3_exec(db, sql, NULL, NULL, NULL) == SQLITE_OK &&
-         sqlite3_prepare_v2(db, "INSERT INTO line VALUES (?, ?)", -1, &s, NULL) == SQLITE_OK;
+    bool ok = database_run(d, schema, &ignored, "") && database_begin(d, &ignored) &&
+              database_do(d, "INSERT INTO segment VALUES (?, ?)",
+                          VALUES(value_bytes(x->salt, SALT), value_of((int64_t)x->bytes)), &ignored) &&
+              database_prepare(d, &s, "INSERT INTO line VALUES (?, ?)", &ignored);
     for (size_t i = 0; ok && i < x->count; i++) {
-        sqlite3_bind_int64(s, 1, x->rows[i].path);
-        sqlite3_bind_int64(s, 2, x->rows[i].block);
-        ok = sqlite3_step(s) == SQLITE_DONE;
-        sqlite3_reset(s);
+        database_bind(s, VALUES(value_of(x->rows[i].path), value_of(x->rows[i].block)));
+        ok = database_step(d, s, &ignored);
     }
     sqlite3_finalize(s);
-    return ok && sqlite3_exec(db, "COMMIT", NULL, NULL, NULL) == SQLITE_OK;
+    return ok && database_run(d, "COMMIT", &ignored, "");
 }
 
 void ledger_index_build(int dir, uint64_t first)
@@ -206,18 +201,18 @@ void ledger_index_build(int dir, uint64_t first)
     char name[LEDGER_NAME_SIZE];
     unsigned char *file = NULL;
     sqlite3_int64 len = 0;
-    sqlite3 *db = NULL;
+    struct database d = {.what = "the index"};
     struct stat st;
     name_of(first, name);
     if (fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0)
         return;
     if (olv_random(x.salt, sizeof x.salt) && make_rows(&x, dir, first) &&
-        sqlite3_open(":memory:", &db) == SQLITE_OK && put_rows(&x, db))
-        file = sqlite3_serialize(db, "main", &len, 0);
+        sqlite3_open(":memory:", &d.db) == SQLITE_OK && put_rows(&x, &d))
+        file = sqlite3_serialize(d.db, "main", &len, 0);
     if (file)
         olv_publish(dir, name, file, (size_t)len, &ignored);
     sqlite3_free(file);
-    sqlite3_close(db);
+    database_close(&d);
     free(x.rows);
 }
 
@@ -336,7 +331,7 @@ static bool index_collect(const struct opened *o, const char *path, size_t len, 
         olv_sha256_once(salted.data, salted.len, digest);
     if (!salted.failed && sqlite3_prepare_v2(o->db, "SELECT block FROM line WHERE path = ?1 ORDER BY block",
                                              -1, &s, NULL) == SQLITE_OK) {
-        sqlite3_bind_int64(s, 1, key_of(digest));
+        database_bind(s, VALUES(value_of(key_of(digest))));
         while ((code = sqlite3_step(s)) == SQLITE_ROW && grow_by_one(blocks, *count, sizeof **blocks))
             (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
     }

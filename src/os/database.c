@@ -112,13 +112,15 @@ bool database_have_tables(const struct database *d, int version, const char *sch
                           struct olv_error *err)
 {
     int is = version_of(d);
-    bool ok = is == version;
-    if (is == 0 && use == DATABASE_MAKE)
+    bool ok;
+    if (is == version)
+        return true;
+    if (is == 0 && use == DATABASE_MAKE) {
         do
             ok = database_begin(d, err) && database_run(d, schema, err, "cannot make its tables");
         while (database_again(d, &ok, err));
-    if (ok || (is == 0 && use == DATABASE_MAKE))
         return ok;
+    }
     if (is == 0) {
         errno = ENOENT;
         olv_fail_system(err, "", "%s: cannot open it", d->what);

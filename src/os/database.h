@@ -81,14 +81,17 @@ static inline struct value value_string(const char *string)
     return value_bytes(string, string ? strlen(string) : 0);
 }
 
+/* NULL where there is none. */
+static inline struct value value_if(bool is_there, int64_t n)
+{
+    return is_there ? value_of(n) : (struct value){VALUE_NULL, 0, NULL};
+}
+
 /* What a row knows a file again by, in three columns: its inode, and its time of birth, NULL where it has
  * none. */
 #define VALUES_OF_FILE(file)                                                                                 \
-    value_of((int64_t)(file)->inode), (file)->has_born ? value_of((file)->born.s) : (struct value){0},       \
-        (file)->has_born ? value_of((file)->born.ns) : (struct value)                                        \
-    {                                                                                                        \
-        0                                                                                                    \
-    }
+    value_of((int64_t)(file)->inode), value_if((file)->has_born, (file)->born.s),                            \
+        value_if((file)->has_born, (file)->born.ns)
 
 #define VALUES(...)                                                                                          \
     (const struct value[]){__VA_ARGS__}, sizeof((const struct value[]){__VA_ARGS__}) / sizeof(struct value)
@@ -102,6 +105,7 @@ bool database_do(const struct database *database, const char *sql, const struct 
 
 /* Reads a time of birth from that column and the next one; false where there is none. */
 bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant *born);
+
 /* ---- transactions ----
  *
  *     do

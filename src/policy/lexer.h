@@ -10,7 +10,7 @@ enum token_kind {
     TOKEN_END,
     TOKEN_WORD,     /* begins with a letter */
     TOKEN_FIGURE,   /* begins with a digit: a number, a size, a date */
-    TOKEN_STRING,   /* in quotes, which are not part of its position */
+    TOKEN_STRING,   /* in quotes, which are not part of its place */
     TOKEN_SIGN,     /* ( ) , = != < <= > >= */
     TOKEN_UNCLOSED, /* a string without its closing quote */
     TOKEN_STRANGE   /* a byte that begins nothing */

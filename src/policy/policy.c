@@ -100,7 +100,7 @@ static void digest(struct olv_policy *policy, const struct policy_text *source)
 
 /* Links in the path of a depot are its author's wish, as they are before the wildcards of an `under`: they
  * are resolved once, so that what puts away, what brings back and what the catalogue says all mean the same
- * position. One that is not there stays as it is written. */
+ * place. One that is not there stays as it is written. */
 static void resolve_depots(struct olv_policy *policy)
 {
     for (size_t i = 0; i < policy->depot_count; i++) {

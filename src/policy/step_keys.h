@@ -13,7 +13,7 @@ struct fy_node;
 /* What a step has before it was said, or put in: OLV_CODEC_COUNT as its codec, and this as its level. */
 enum { NO_LEVEL = INT_MIN };
 
-/* A kind of value. It has a position of its own in a step. */
+/* A kind of value. It has a place of its own in a step. */
 struct step_value {
     void (*read)(struct reader *r, struct fy_node *value, void *step);
     /* After all keys of the step were read, in the order of the act's list: puts in what was not said, and

@@ -26,7 +26,7 @@ bool had_put_all(const struct olv_register *r, struct olv_error *err)
     for (size_t i = 0; ok && i < r->had_count; i++) {
         const struct olv_had *had = &r->had[i];
         database_bind(s, VALUES(VALUES_OF_HAD(had), value_string(*had->was_name ? had->was_name : NULL),
-                                *had->was_name ? value_of((int64_t)had->was_bytes) : (struct value){0}));
+                                value_if(*had->was_name, (int64_t)had->was_bytes)));
         ok = database_step(&r->base, s, err);
     }
     sqlite3_finalize(s);
