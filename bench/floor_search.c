@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* floor_search LEDGER BYTES: reads every segment and searches it for the bytes; prints how often they are
+/* floor_search LEDGER BYTES: reads every volume and searches it for the bytes; prints how often they are
  * there. */
 #include <dirent.h>
 #include <fcntl.h>

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* floor_verify LEDGER: the bare work of verifying. Every segment is read, the part of every line that the
+/* floor_verify LEDGER: the bare work of verifying. Every volume is read, the part of every line that the
  * tree is over is hashed, and the hashes are folded pairwise to one (RFC 9162), by all cores. Nothing is
  * compared. */
 #include <dirent.h>

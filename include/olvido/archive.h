@@ -53,6 +53,12 @@ struct olv_member_filter {
 };
 bool olv_member_fits(const struct olv_member_filter *filter, const char *path);
 
+/* Gives every member that is meant, with its size. Goes on behind damage, and fails in the end with what was
+ * met first. */
+bool olv_archive_each(struct olv_archive *archive, const struct olv_member_filter *filter,
+                      void (*each)(void *self, const struct olv_member *member), void *self,
+                      const struct olv_observer *observer, struct olv_error *err);
+
 struct olv_extract_options {
     const char *into; /* a directory; made if it is missing */
     struct olv_member_filter filter;

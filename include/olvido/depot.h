@@ -88,7 +88,7 @@ bool olv_catalogue_versions(struct olv_catalogue *catalogue, const char *path,
 bool olv_catalogue_tree(struct olv_catalogue *catalogue, const char *top,
                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                         struct olv_error *err);
-enum olv_stored_order { OLV_BY_PATH /* and then from the oldest archive on */, OLV_BY_ARCHIVE };
+enum olv_stored_order { OLV_STORED_BY_PATH /* and then from the oldest archive on */, OLV_STORED_BY_ARCHIVE };
 /* Calls `each` for every file in depots; stops when it returns false. */
 bool olv_catalogue_files(struct olv_catalogue *catalogue, enum olv_stored_order order,
                          bool (*each)(void *self, const struct olv_stored_file *file), void *self,

@@ -50,7 +50,7 @@ struct olv_ledger_query {
 
 /* Whether it has a line of this run. */
 bool olv_ledger_has_run(const char *state, const char *run);
-/* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed segments. */
+/* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed volumes. */
 bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
                        bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
                        struct olv_error *err);
@@ -63,8 +63,8 @@ enum olv_ledger_fault {
     OLV_LEDGER_REORDERED,  /* this line belongs elsewhere */
     OLV_LEDGER_CHECKPOINT, /* the checkpoint is missing, or its signature is not good */
     OLV_LEDGER_HASHES,     /* the stored hashes are not those of the checkpoint */
-    OLV_LEDGER_SEGMENT,    /* the docket that this intent commits to is missing or altered */
-    OLV_LEDGER_INDEX,      /* an index is not what its segment's lines make, so queries may miss some */
+    OLV_LEDGER_DOCKET,     /* the docket that this intent commits to is missing or altered */
+    OLV_LEDGER_INDEX,      /* an index is not what its volume's lines make, so queries may miss some */
     OLV_LEDGER_AGAINST     /* a checkpoint that was kept elsewhere is not one of this ledger */
 };
 

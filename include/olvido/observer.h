@@ -51,6 +51,8 @@ struct olv_observer {
 
 void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress);
 void olv_observe_trouble(const struct olv_observer *observer, struct olv_trouble trouble);
+/* The commonest one. */
+void olv_observe_unreadable(const struct olv_observer *observer, const char *path, const char *what, int sys);
 bool olv_observe_interrupted(const struct olv_observer *observer);
 
 #endif

@@ -47,6 +47,7 @@ struct olv_survey {
         bands[OLV_SURVEY_BANDS]; /* youngest first; the last one: times that cannot be trusted */
     unsigned band_count;
     uint64_t files, bytes;
+    size_t roots;                      /* of the paths, how many could be walked */
     uint64_t directories;              /* looked into */
     uint64_t undecided;                /* entries for which `where` could not be decided */
     struct olv_instant oldest, newest; /* believable ones; only where there are any */
@@ -65,8 +66,8 @@ struct olv_survey_entry {
     struct olv_stat stat;
 };
 
-/* Walks the absolute, canonical paths. False when interrupted or out of memory. Free the survey in any case.
- */
+/* Walks these directories, what lies within another one once; one that is none or is not there is a place
+ * that could not be read. False when interrupted or out of memory. Free the survey in any case. */
 bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count,
                      const struct olv_survey_options *options, const struct olv_observer *observer,
                      struct olv_error *err);

@@ -4,6 +4,7 @@
 #ifndef OLVIDO_TEXT_H
 #define OLVIDO_TEXT_H
 
+#include <stdarg.h>
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
@@ -18,6 +19,7 @@ struct olv_text {
 void olv_text_add(struct olv_text *text, const void *bytes, size_t len);
 void olv_text_puts(struct olv_text *text, const char *string);
 void olv_text_printf(struct olv_text *text, const char *format, ...);
+void olv_text_vprintf(struct olv_text *text, const char *format, va_list args);
 /* For olv_text_room, where there is not enough yet. */
 char *olv_text_grow(struct olv_text *text, size_t len);
 /* Makes room for `len` more bytes and returns where they go, or NULL; the caller raises `len`. */

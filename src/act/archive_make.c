@@ -221,8 +221,7 @@ static void end_archive(struct gathering *g, struct olv_text *path)
     if (g->row)
         catalogue_forget(g->catalogue, g->row, &ignored);
     olv_arena_free(&g->arena);
-    if (g->dir >= 0)
-        close(g->dir);
+    olv_os_close(g->dir);
     free((char *)(uintptr_t)g->facts.depot_path);
     free(g->rule);
 }

@@ -324,9 +324,8 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
 static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
-        olv_observe_trouble(turn->lent->observer,
-                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, s->task.fresh.aside,
-                                                 "what was replaced cannot be removed", errno});
+        olv_observe_unreadable(turn->lent->observer, s->task.fresh.aside,
+                               "what was replaced cannot be removed", errno);
     if (!s->way->packs)
         origin_remove(s->task.fresh.fd);
 }

@@ -2,6 +2,7 @@
 #include "archive/directories.h"
 
 #include "base/arena.h"
+#include "base/grow.h"
 #include "file/identity.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
@@ -18,11 +19,9 @@ struct directories {
 
 struct directories *directories_new(struct olv_error *err)
 {
-    struct directories *d = calloc(1, sizeof *d);
-    if (!d) {
-        olv_fail_memory(err);
+    struct directories *d = allocate(sizeof *d, err);
+    if (!d)
         return NULL;
-    }
     d->sorter = olv_sorter_new(err);
     if (d->sorter) {
         olv_sorter_reverse(d->sorter);

@@ -19,7 +19,6 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
 enum { MOST_RATIO = 1000 };
 #define RATIO_FROM_BYTES ((uint64_t)1 << 30)
@@ -167,8 +166,7 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
         fd = inside_make(&x->inside, dir, name, err);
         ok = fd >= 0 &&
              (olv_os_stat(fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new directory"));
-        if (fd >= 0)
-            close(fd);
+        olv_os_close(fd);
         if (!ok)
             return false;
     }
@@ -198,8 +196,7 @@ static bool link_other(struct extracting *x, const struct room *room, const char
     ok = olv_os_stat(fd >= 0 ? fd : from, fd >= 0 ? "" : name, &meant) ||
          olv_fail_system(err, "", "cannot look at the other member");
     ok = ok && is_of_archive(x, &meant, err) && restore_hard_link(fd, from, name, &meant, room, err);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return ok;
 }
 
@@ -216,7 +213,7 @@ static bool extract_special(struct extracting *x, int dir, const char *name, con
     if (ok && room_open(&room, dir, x->label, err)) {
         ok = (m->is_hard_link ? link_other(x, &room, olv_text_string(&other), err)
                               : restore_special(&room, m, &x->restore, err)) &&
-             restore_place(&room, name, &x->restore, placed, err);
+             restore_rename(&room, name, &x->restore, placed, err);
         if (!ok)
             room_clear(&room);
         if (!room_close(&room) && ok)
@@ -397,8 +394,7 @@ bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *
         }
     }
     olv_archive_watch(archive, NULL, NULL);
-    if (top >= 0)
-        close(top);
+    olv_os_close(top);
     reckoning_free(x.reckoning);
     inside_end(&x.inside);
     inside_end(&x.others);

@@ -37,11 +37,9 @@ struct reason {
 
 struct gathered *gathered_new(struct olv_error *err)
 {
-    struct gathered *g = calloc(1, sizeof *g);
-    if (!g) {
-        olv_fail_memory(err);
+    struct gathered *g = allocate(sizeof *g, err);
+    if (!g)
         return NULL;
-    }
     g->file = olv_temporary();
     g->reasons = g->file ? olv_temporary() : NULL;
     if (g->reasons)

@@ -22,8 +22,7 @@ void inside_begin(struct inside *in, int top, const char *label)
 
 void inside_end(struct inside *in)
 {
-    if (in->dir >= 0)
-        close(in->dir);
+    olv_os_close(in->dir);
     olv_text_free(&in->path);
     inodes_free(&in->made);
     olv_arena_free(&in->arena);
@@ -72,8 +71,7 @@ static int make_here(int dir, const char *name, struct olv_error *err)
     if (fd >= 0 && olv_os_clear_lists(fd))
         return fd;
     olv_fail_system(err, "", "cannot make the directory %.200s", name);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return -1;
 }
 
@@ -145,8 +143,7 @@ int inside_reach(struct inside *in, const char *path, const char **name, struct 
     *name = olv_path_name(path);
     if (in->dir >= 0 && in->path.len == len && memcmp(olv_text_string(&in->path), path, len) == 0)
         return in->dir;
-    if (in->dir >= 0)
-        close(in->dir);
+    olv_os_close(in->dir);
     in->dir = reach(in, path, len, err);
     olv_text_clear(&in->path);
     olv_text_add(&in->path, path, len);

@@ -14,6 +14,7 @@
 #include "archive/ending.h"
 #include "archive/links.h"
 #include "archive/manifest.h"
+#include "base/grow.h"
 #include "file/reading.h"
 #include "os/durable.h"
 #include "os/os.h"
@@ -157,12 +158,10 @@ static bool make_bundlees(struct making *m)
 
 struct making *making_begin(const struct making_options *options, struct olv_error *err)
 {
-    struct making *m = calloc(1, sizeof *m);
+    struct making *m = allocate(sizeof *m, err);
     struct frames_sink sink = {m, make_put, wrote};
-    if (!m) {
-        olv_fail_memory(err);
+    if (!m)
         return NULL;
-    }
     m->options = *options;
     m->fresh.fd = -1;
     m->links = links_new();

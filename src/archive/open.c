@@ -4,6 +4,7 @@
 #include "olvido/archive.h"
 
 #include "base/glob.h"
+#include "base/grow.h"
 #include "file/reading.h"
 #include "olvido/path.h"
 #include "os/os.h"
@@ -127,12 +128,10 @@ static bool open_plain(struct olv_archive *a, const char *path, struct olv_error
 
 struct olv_archive *olv_archive_open(const char *path, struct olv_error *err)
 {
-    struct olv_archive *a = calloc(1, sizeof *a);
+    struct olv_archive *a = allocate(sizeof *a, err);
     bool ok;
-    if (!a) {
-        olv_fail_memory(err);
+    if (!a)
         return NULL;
-    }
     a->fd = open(path, O_RDONLY | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
     a->stream = (struct byte_stream){a, next_plain};
     if (a->fd < 0 || !olv_os_stat(a->fd, "", &a->stat)) {
@@ -158,8 +157,7 @@ void olv_archive_close(struct olv_archive *a)
     tar_reader_free(a->tar);
     zip_reader_free(a->zip);
     unpack_free(a->unpack);
-    if (a->fd >= 0)
-        close(a->fd);
+    olv_os_close(a->fd);
     free(a);
 }
 

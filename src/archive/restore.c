@@ -4,7 +4,7 @@
 #include "archive/restore.h"
 
 #include "file/attributes.h"
-#include "file/place.h"
+#include "file/rename.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "pack/acl.h"
@@ -136,10 +136,10 @@ static bool finish_special(int dir, const char *name, const struct olv_member *m
            olv_fail_system(err, "", "cannot give it its times");
 }
 
-bool restore_place(const struct room *room, const char *name, const struct restore_options *o,
-                   char placed[NAME_MAX + 1], struct olv_error *err)
+bool restore_rename(const struct room *room, const char *name, const struct restore_options *o,
+                    char placed[NAME_MAX + 1], struct olv_error *err)
 {
-    if (olv_place(room->dir, room->thing, room->outside, name, o->if_exists, placed, err))
+    if (rename_to(room->dir, room->thing, room->outside, name, o->if_exists, placed, err))
         return true;
     room_clear(room);
     if (err->code == OLV_EXISTS)

@@ -29,7 +29,7 @@ bool restore_special(const struct room *room, const struct olv_member *member,
 bool restore_hard_link(int fd, int from, const char *from_name, const struct olv_stat *meant,
                        const struct room *room, struct olv_error *err);
 /* Gives what was made in the room its own name outside. Where that cannot be, it is removed. */
-bool restore_place(const struct room *room, const char *name, const struct restore_options *options,
-                   char placed[NAME_MAX + 1], struct olv_error *err);
+bool restore_rename(const struct room *room, const char *name, const struct restore_options *options,
+                    char placed[NAME_MAX + 1], struct olv_error *err);
 
 #endif

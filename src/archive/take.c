@@ -252,7 +252,6 @@ bool take_is_unchanged(const struct taking *t, int dir, const struct olv_docket_
 
 void take_end(struct taking *t)
 {
-    if (t->fd >= 0)
-        close(t->fd);
+    olv_os_close(t->fd);
     t->fd = -1;
 }

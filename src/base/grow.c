@@ -7,6 +7,14 @@
 
 enum { FIRST = 16 };
 
+void *allocate(size_t size, struct olv_error *err)
+{
+    void *memory = calloc(1, size);
+    if (!memory)
+        olv_fail_memory(err);
+    return memory;
+}
+
 /* In bytes; 0: too many. */
 static size_t wanted(size_t cap, size_t size)
 {

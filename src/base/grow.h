@@ -1,13 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Arrays that grow. */
+/* Memory: one thing, and arrays that grow. */
 #ifndef OLV_BASE_GROW_H
 #define OLV_BASE_GROW_H
 
 #include "base/arena.h"
+#include "olvido/error.h"
 
 #include <stdbool.h>
 #include <stddef.h>
 
+/* Zeroed, and freed by free(). NULL with OLV_MEMORY. */
+void *allocate(size_t size, struct olv_error *err);
 /* Makes room for one more than `count` items of `size` bytes. `array` is the address of the pointer to them,
  * `*cap` how many fit. False without memory, and then all is as it was. */
 bool grow(void *array, size_t count, size_t *cap, size_t size);

@@ -15,6 +15,11 @@ void olv_observe_trouble(const struct olv_observer *observer, struct olv_trouble
         observer->trouble(observer->self, &trouble);
 }
 
+void olv_observe_unreadable(const struct olv_observer *observer, const char *path, const char *what, int sys)
+{
+    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
+}
+
 bool olv_observe_interrupted(const struct olv_observer *observer)
 {
     return observer && observer->is_interrupted && observer->is_interrupted(observer->self);

@@ -46,11 +46,9 @@ struct olv_sorter {
 
 struct olv_sorter *olv_sorter_new(struct olv_error *err)
 {
-    struct olv_sorter *s = calloc(1, sizeof *s);
-    if (!s) {
-        olv_fail_memory(err);
+    struct olv_sorter *s = allocate(sizeof *s, err);
+    if (!s)
         return NULL;
-    }
     pthread_mutex_init(&s->mutex, NULL);
     return s;
 }

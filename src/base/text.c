@@ -50,27 +50,33 @@ void olv_text_puts(struct olv_text *text, const char *string)
     olv_text_add(text, string, strlen(string));
 }
 
-void olv_text_printf(struct olv_text *text, const char *format, ...)
+void olv_text_vprintf(struct olv_text *text, const char *format, va_list args)
 {
     enum { LIKELY = 128 };
-    va_list args;
     char *room = olv_text_room(text, LIKELY);
     size_t size = room ? text->cap - text->len : 0;
+    va_list again;
     int len;
-    va_start(args, format);
+    va_copy(again, args);
     len = vsnprintf(room, size, format, args);
-    va_end(args);
     if (room && len >= 0 && (size_t)len >= size) {
         room[0] = '\0';
         room = olv_text_room(text, (size_t)len);
-        va_start(args, format);
-        vsnprintf(room, room ? (size_t)len + 1 : 0, format, args);
-        va_end(args);
+        vsnprintf(room, room ? (size_t)len + 1 : 0, format, again);
     }
+    va_end(again);
     if (!room || len < 0)
         text->failed = true;
     else
         text->len += (size_t)len;
+}
+
+void olv_text_printf(struct olv_text *text, const char *format, ...)
+{
+    va_list args;
+    va_start(args, format);
+    olv_text_vprintf(text, format, args);
+    va_end(args);
 }
 
 void olv_text_clear(struct olv_text *text)

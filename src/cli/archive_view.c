@@ -1,10 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/archive_view.h"
+#include "cli/views.h"
 
-#include "cli/watch.h"
-
-struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter,
-                                      enum cli_status *status)
+struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter)
 {
     struct olv_error err = {0};
     struct olv_archive *archive = olv_archive_open(cli->arguments[0], &err);
@@ -12,8 +9,14 @@ struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter 
     if (archive)
         watch_expect_bytes(cli, olv_archive_size(archive));
     else
-        *status = cli_report(cli, &err);
+        cli_report(cli, &err);
     return archive;
+}
+
+void archive_view_nothing(struct cli *cli)
+{
+    term_message(cli, STYLE_WARN, "the archive has nothing that fits");
+    cli_mark(cli, STATUS_SOME_FAILED);
 }
 
 void archive_view_describe(const struct olv_archive *archive, struct olv_text *out)

@@ -16,8 +16,10 @@ struct by_hand {
 };
 
 /* Carries the act out on the command's arguments. */
-enum cli_status by_hand(struct cli *cli, const struct by_hand *act);
-/* --if-exists: one of the words that need nobody to be asked. */
-bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, enum cli_status *status);
+void by_hand(struct cli *cli, const struct by_hand *act);
+/* --if-exists. `asks`: whether it was `ask`; NULL where nobody can be asked. */
+bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks);
+/* --level, in the range of `how->codec`. */
+bool by_hand_level(struct cli *cli, struct olv_manner *how);
 
 #endif

@@ -84,7 +84,7 @@ struct cli {
     } options[OPT_COUNT];
     const char **arguments; /* borrowed */
     size_t argument_count;
-    bool is_unsure;               /* something could not be looked at, or nothing tells what became of it */
+    enum cli_status status;       /* the worst that was met: what the program ends with */
     bool has_colour;              /* on standard output */
     unsigned width;               /* of standard output when it is a terminal, else 0 */
     struct olv_observer observer; /* progress, troubles, Ctrl-C */
@@ -98,46 +98,52 @@ struct cli_command {
     const char *summary;            /* one line */
     const enum cli_option *options; /* ends with OPT_NONE; may be NULL */
     size_t least, most;             /* arguments */
-    enum cli_status (*run)(struct cli *cli);
+    void (*run)(struct cli *cli);   /* marks in `status` what went wrong */
 };
 
 extern const struct cli_command *const cli_commands[]; /* ends with NULL */
-const struct cli_command *cli_find_command(const char *name);
+/* NULL after saying that there is none. */
+const struct cli_command *cli_find_command(struct cli *cli, const char *name);
 
 /* options.c */
-bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *status);
+bool cli_parse(struct cli *cli, int argc, const char **argv);
 void cli_free(struct cli *cli);
 bool cli_has(const struct cli *cli, enum cli_option option);
 const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */
 /* The line of help for one option. */
 void cli_print_option(enum cli_option option);
 
-/* The worse of two statuses. */
-enum cli_status cli_worse(enum cli_status a, enum cli_status b);
+/* Whatever is marked, the program ends with the worst of it. */
+void cli_mark(struct cli *cli, enum cli_status status);
 /* The status that a class of errors stands for. */
 enum cli_status cli_status_of(enum olv_code code);
-/* Prints the error to standard error, and gives the status that its class stands for. */
-enum cli_status cli_report(const struct cli *cli, const struct olv_error *err);
-/* A mistake in the command line: says it, and where help is. */
-enum cli_status cli_usage(const struct cli *cli, const char *format, ...);
+/* Prints the error to standard error. */
+void cli_print_error(const struct cli *cli, const struct olv_error *err);
+/* Prints it and marks what its class stands for. Always false. */
+bool cli_report(struct cli *cli, const struct olv_error *err);
+/* A mistake in the command line: says it, and where help is; names in it come as they are. Always false. */
+bool cli_usage(struct cli *cli, const char *format, ...);
 
 /* Prints the object in one line, and releases it. */
 void cli_print_json(json_t *json);
 
-/* What several commands need first; each prints what is wrong and then returns false with the status. */
-bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status);
-struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_status *status);
+/* What several commands need first; each is false (or NULL) after saying and marking what is wrong. */
+bool cli_policy_path(struct cli *cli, char *out, size_t size);
+struct olv_policy *cli_load_policy(struct cli *cli, const char *path);
+/* The one at cli_policy_path. */
+struct olv_policy *cli_policy(struct cli *cli);
 void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
-bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status);
-bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status);
+bool cli_state_path(struct cli *cli, char *out, size_t size);
+bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out);
 /* A date or an instant; a date alone begins at midnight in UTC. */
-bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out, enum cli_status *status);
+bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out);
+/* Which of `count` words it is; -1 after saying that there is none: "there is no kind" `word`. */
+int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count);
 /* Which of `count` words the option's value is; -1 after saying what they are. */
-int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count,
-             enum cli_status *status);
+int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count);
 /* A size, such as 10 MiB. */
-bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status);
+bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out);
 /* A whole number. */
-bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status);
+bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out);
 
 #endif

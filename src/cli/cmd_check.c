@@ -40,20 +40,17 @@ static void print_sound(struct cli *cli, const struct olv_policy *policy, size_t
         term_name(&text, policy->title);
         olv_text_puts(&text, "\", ");
     }
-    term_count(&text, policy->rule_count, "rule", "rules");
-    olv_text_puts(&text, " with ");
-    term_count(&text, steps, "step", "steps");
-    if (warnings) {
-        olv_text_puts(&text, "; ");
-        term_count(&text, warnings, "warning", "warnings");
-    }
+    olv_text_printf(&text, "%s with %s", COUNT(policy->rule_count, "rule", "rules"),
+                    COUNT(steps, "step", "steps"));
+    if (warnings)
+        olv_text_printf(&text, "; %s", COUNT(warnings, "warning", "warnings"));
     if (!cli_has(cli, OPT_QUIET))
         printf("%s\n", olv_text_string(&text));
     olv_text_free(&text);
 }
 
-static enum cli_status print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
-                                      const struct olv_diagnostics *list)
+static void print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
+                           const struct olv_diagnostics *list)
 {
     if (cli_has(cli, OPT_JSON)) {
         cmd_check_print_json(path, list);
@@ -62,37 +59,35 @@ static enum cli_status print_findings(struct cli *cli, const char *path, const s
         if (policy)
             print_sound(cli, policy, list->count);
         else
-            term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list->errors,
-                         list->errors == 1 ? "error" : "errors");
+            term_message(cli, STYLE_ERROR, "%s in the policy; nothing was done",
+                         COUNT(list->errors, "error", "errors"));
     }
-    return policy ? STATUS_DONE : STATUS_USAGE;
+    if (!policy)
+        cli_mark(cli, STATUS_USAGE);
 }
 
-static enum cli_status cmd_check_run(struct cli *cli)
+static void cmd_check_run(struct cli *cli)
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
     struct olv_policy *policy;
     struct olv_session session = {0};
-    enum cli_status status = STATUS_DONE;
-    char path[PATH_MAX];
-    if (cli->argument_count == 0 && !cli_policy_path(cli, path, sizeof path, &status))
-        return status;
-    if (cli->argument_count && (size_t)snprintf(path, sizeof path, "%s", cli->arguments[0]) >= sizeof path)
-        return cli_usage(cli, "that path is too long");
+    char given[PATH_MAX];
+    const char *path = cli->argument_count ? cli->arguments[0] : given;
+    if (cli->argument_count == 0 && !cli_policy_path(cli, given, sizeof given))
+        return;
     policy = olv_policy_load_trusted(path, &list, &err);
     if (policy) {
-        session_open(cli, policy, NULL, &session, &status);
+        session_open(cli, policy, NULL, &session);
         olv_policy_examine_machine(policy, &session.guard, &list);
     }
     olv_session_close(&session);
-    if (!policy && list.count == 0)
-        status = cli_worse(STATUS_USAGE, cli_report(cli, &err));
-    else
-        status = print_findings(cli, path, policy, &list);
+    if (policy || list.count)
+        print_findings(cli, path, policy, &list);
+    else if (!cli_report(cli, &err))
+        cli_mark(cli, STATUS_USAGE);
     olv_diagnostics_free(&list);
     olv_policy_free(policy);
-    return status;
 }
 
 const struct cli_command cmd_check = {

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/by_hand.h"
-#include "cli/codec_options.h"
 #include "cli/commands.h"
 #include "cli/shrink_to.h"
 
@@ -10,25 +9,25 @@ static bool cmd_compress_takes(const char *name)
     return olv_codec_of_name(name) == OLV_CODEC_NONE;
 }
 
-static bool read_codec(struct cli *cli, struct olv_manner *how, enum cli_status *status)
+static bool read_codec(struct cli *cli, struct olv_manner *how)
 {
     const char *words[OLV_CODEC_FILES - 1];
     int word = OLV_CODEC_ZSTD - 1;
     for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++)
         words[c - 1] = olv_codec_word((enum olv_codec)c);
     if (cli_has(cli, OPT_AS))
-        word = cli_word(cli, OPT_AS, words, OLV_CODEC_FILES - 1, status);
+        word = cli_word(cli, OPT_AS, words, OLV_CODEC_FILES - 1);
     how->codec = (enum olv_codec)(word + 1);
     return word >= 0;
 }
 
-static bool read_how(struct cli *cli, struct olv_manner *how, enum cli_status *status)
+static bool read_how(struct cli *cli, struct olv_manner *how)
 {
     *how = (struct olv_manner){.keeps = cli_has(cli, OPT_KEEP)};
-    return read_codec(cli, how, status) && codec_read_level(cli, how, status);
+    return read_codec(cli, how) && by_hand_level(cli, how);
 }
 
-static enum cli_status cmd_compress_run(struct cli *cli)
+static void cmd_compress_run(struct cli *cli)
 {
     struct by_hand act = {.verb = "compress",
                           .consequence = "Each original goes once its compressed copy was read back.",
@@ -38,14 +37,13 @@ static enum cli_status cmd_compress_run(struct cli *cli)
                                     .takes = cmd_compress_takes,
                                     .act = olv_act_named("compress")}};
     struct olv_manner *how = &act.named.manner;
-    enum cli_status status = STATUS_DONE;
-    if (!read_how(cli, how, &status) || !by_hand_if_exists(cli, &act.named.if_exists, &status))
-        return status;
+    if (!read_how(cli, how) || !by_hand_if_exists(cli, &act.named.if_exists, NULL))
+        return;
     if (cli_has(cli, OPT_TO))
-        return shrink_to(cli, (struct olv_shrink_request){.codec = how->codec,
-                                                          .level = how->level,
-                                                          .if_exists = act.named.if_exists});
-    return by_hand(cli, &act);
+        shrink_to(cli, (struct olv_shrink_request){
+                           .codec = how->codec, .level = how->level, .if_exists = act.named.if_exists});
+    else
+        by_hand(cli, &act);
 }
 
 static const enum cli_option options[] = {OPT_AS,        OPT_LEVEL, OPT_KEEP,    OPT_TO,

@@ -8,7 +8,7 @@ static bool cmd_decompress_takes(const char *name)
     return olv_codec_of_name(name) != OLV_CODEC_NONE;
 }
 
-static enum cli_status cmd_decompress_run(struct cli *cli)
+static void cmd_decompress_run(struct cli *cli)
 {
     struct by_hand act = {.verb = "decompress",
                           .consequence = "Each compressed file goes once its contents were read back.",
@@ -18,15 +18,15 @@ static enum cli_status cmd_decompress_run(struct cli *cli)
                                     .takes = cmd_decompress_takes,
                                     .act = olv_act_named("decompress"),
                                     .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
-    enum cli_status status = STATUS_DONE;
-    if (!by_hand_if_exists(cli, &act.named.if_exists, &status) ||
-        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes, &status)))
-        return status;
+    if (!by_hand_if_exists(cli, &act.named.if_exists, NULL) ||
+        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes)))
+        return;
     if (cli_has(cli, OPT_TO))
-        return shrink_to(cli, (struct olv_shrink_request){.unpacks = true,
-                                                          .most_bytes = act.named.manner.most_bytes,
-                                                          .if_exists = act.named.if_exists});
-    return by_hand(cli, &act);
+        shrink_to(cli, (struct olv_shrink_request){.unpacks = true,
+                                                   .most_bytes = act.named.manner.most_bytes,
+                                                   .if_exists = act.named.if_exists});
+    else
+        by_hand(cli, &act);
 }
 
 static const enum cli_option options[] = {OPT_KEEP, OPT_TO,      OPT_MAX_SIZE, OPT_IF_EXISTS,

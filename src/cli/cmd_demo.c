@@ -1,12 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
 #include "cli/open_session.h"
-#include "cli/samples_view.h"
-#include "cli/term.h"
-#include "olvido/demo.h"
-#include "olvido/json.h"
+#include "cli/views.h"
 #include "olvido/machine.h"
-#include "olvido/quantity.h"
 
 #include <string.h>
 
@@ -50,63 +46,61 @@ static void print_tour(const struct cli *cli, const char *place)
 
 /* ---- samples for one's own rules ---- */
 
-static enum cli_status report(struct cli *cli, const struct olv_samples *samples)
+static void report(struct cli *cli, const struct olv_samples *samples)
 {
-    enum cli_status status = STATUS_DONE;
-    struct olv_policy *copy = cli_load_policy(cli, samples->policy, &status);
+    struct olv_policy *copy = cli_load_policy(cli, samples->policy);
     struct olv_session session = {0};
     struct olv_plan_options options;
-    if (copy && session_open_judging(cli, copy, &session, &options, &status))
-        status = samples_report(cli, copy, samples, &options);
+    if (copy && session_open_judging(cli, copy, &session, &options))
+        samples_report(cli, copy, samples, &options);
     olv_session_close(&session);
     olv_policy_free(copy);
-    return status;
 }
 
-static enum cli_status run_for(struct cli *cli, const char *file)
+static void run_for(struct cli *cli, const char *file)
 {
-    enum cli_status status = STATUS_DONE;
     struct olv_samples samples = {0};
     struct olv_plan_request request;
     struct olv_error err = {0};
-    struct olv_policy *policy = cli_load_policy(cli, file, &status);
-    if (policy && session_read_request(cli, policy, NULL, &request, &status)) {
+    struct olv_policy *policy = cli_load_policy(cli, file);
+    if (policy && session_read_request(cli, policy, NULL, &request)) {
         if (olv_demo_for(cli->arguments[0], policy, request.as_of, &samples, &err))
-            status = report(cli, &samples);
+            report(cli, &samples);
         else
-            status = cli_report(cli, &err);
+            cli_report(cli, &err);
     }
     olv_samples_free(&samples);
     olv_policy_free(policy);
-    return status;
 }
 
 /* ---- the observatory ---- */
 
-static enum cli_status cmd_demo_run(struct cli *cli)
+static void run_observatory(struct cli *cli, const char *place)
 {
-    const char *place = cli->arguments[0];
     struct olv_text line = {0};
     struct olv_error err = {0};
     struct olv_demo demo;
-    char size[OLV_SIZE_TEXT];
-    if (cli_has(cli, OPT_FOR))
-        return run_for(cli, cli_value(cli, OPT_FOR));
-    if (cli_has(cli, OPT_AS_OF))
-        return cli_usage(cli, "--as-of goes with --for");
-    if (!olv_demo_write(place, olv_os_now(), &demo, &err))
-        return cli_report(cli, &err);
-    olv_text_puts(&line, "The Faro Norte tide observatory stands in ");
+    if (!olv_demo_write(place, olv_os_now(), &demo, &err)) {
+        cli_report(cli, &err);
+        return;
+    }
     term_name(&line, place);
-    olv_text_puts(&line, ": ");
-    term_count(&line, demo.files, "file", "files");
-    olv_text_puts(&line, " of eight years in ");
-    term_count(&line, demo.directories, "directory", "directories");
-    printf("%s, %s, and a policy.\n", olv_text_string(&line), olv_size_format(demo.bytes, size));
+    printf("The Faro Norte tide observatory stands in %s: %s of eight years in %s, %s, and a policy.\n",
+           olv_text_string(&line), COUNT(demo.files, "file", "files"),
+           COUNT(demo.directories, "directory", "directories"), SIZE(demo.bytes));
     olv_text_free(&line);
     if (!cli_has(cli, OPT_QUIET))
         print_tour(cli, place);
-    return STATUS_DONE;
+}
+
+static void cmd_demo_run(struct cli *cli)
+{
+    if (cli_has(cli, OPT_FOR))
+        run_for(cli, cli_value(cli, OPT_FOR));
+    else if (cli_has(cli, OPT_AS_OF))
+        cli_usage(cli, "--as-of goes with --for");
+    else
+        run_observatory(cli, cli->arguments[0]);
 }
 
 static const enum cli_option options[] = {OPT_FOR, OPT_AS_OF, OPT_NONE};

@@ -1,10 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/archive_view.h"
 #include "cli/by_hand.h"
 #include "cli/commands.h"
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 static void cmd_extract_print_json(const struct olv_extract_options *o, const struct olv_extract_result *r)
 {
@@ -22,17 +19,15 @@ static void cmd_extract_print_people(struct cli *cli, const struct olv_extract_o
                                      const struct olv_extract_result *r, bool is_whole)
 {
     struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT];
     bool is_all = is_whole && r->failed + r->refused == 0;
-    term_count(&line, r->done, "member", "members");
-    olv_text_printf(&line, " (%s) into ", olv_size_format(r->bytes, size));
+    olv_text_printf(&line, "%s (%s) into ", COUNT(r->done, "member", "members"), SIZE(r->bytes));
     term_name(&line, o->into);
     if (r->refused)
-        olv_text_printf(&line, ", %llu refused", (unsigned long long)r->refused);
+        olv_text_printf(&line, ", %s refused", NUMBER(r->refused));
     if (r->failed)
-        olv_text_printf(&line, ", %llu failed", (unsigned long long)r->failed);
+        olv_text_printf(&line, ", %s failed", NUMBER(r->failed));
     if (r->lost)
-        olv_text_printf(&line, ", %llu lost or altered", (unsigned long long)r->lost);
+        olv_text_printf(&line, ", %s lost or altered", NUMBER(r->lost));
     printf("%s%s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
            is_whole         ? "Done: "
            : r->reached_end ? "Not whole: "
@@ -41,49 +36,45 @@ static void cmd_extract_print_people(struct cli *cli, const struct olv_extract_o
     olv_text_free(&line);
 }
 
-static enum cli_status extract(struct cli *cli, struct olv_archive *archive,
-                               const struct olv_extract_options *options)
+static void extract(struct cli *cli, struct olv_archive *archive, const struct olv_extract_options *options)
 {
     struct olv_extract_result result;
     struct olv_error err = {0};
-    enum cli_status status = STATUS_DONE;
     bool is_whole = olv_extract(archive, options, &cli->observer, &result, &err);
     watch_clear(cli);
     if (!is_whole && !*err.path)
         olv_error_at(&err, cli->arguments[0]);
     if (!is_whole)
-        status = cli_report(cli, &err);
+        cli_report(cli, &err);
+    if (result.failed)
+        cli_mark(cli, STATUS_SOME_FAILED);
+    if (result.refused)
+        cli_mark(cli, STATUS_REFUSED);
     if (is_whole && result.fitting == 0 && options->filter.count) {
-        term_message(cli, STYLE_WARN, "the archive has nothing that fits");
-        return STATUS_SOME_FAILED;
+        archive_view_nothing(cli);
+        return;
     }
     if (cli_has(cli, OPT_JSON))
         cmd_extract_print_json(options, &result);
     else if (!cli_has(cli, OPT_QUIET))
         cmd_extract_print_people(cli, options, &result, is_whole);
     watch_print_troubles(cli);
-    if (result.failed)
-        status = cli_worse(status, STATUS_SOME_FAILED);
-    return result.refused ? cli_worse(status, STATUS_REFUSED) : status;
 }
 
-static enum cli_status cmd_extract_run(struct cli *cli)
+static void cmd_extract_run(struct cli *cli)
 {
     struct olv_extract_options options = {.into = cli_value(cli, OPT_INTO),
                                           .keeps_owners = cli_has(cli, OPT_OWNERS),
                                           .makes_devices = cli_has(cli, OPT_DEVICES)};
-    enum cli_status status = STATUS_DONE;
-    struct olv_archive *archive;
+    struct olv_archive *archive = NULL;
     if (!options.into)
-        return cli_usage(cli, "say where to: --into DIRECTORY");
-    if (!by_hand_if_exists(cli, &options.if_exists, &status) ||
-        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &options.most_bytes, &status)))
-        return status;
-    archive = archive_view_open(cli, &options.filter, &status);
+        cli_usage(cli, "say where to: --into DIRECTORY");
+    else if (by_hand_if_exists(cli, &options.if_exists, NULL) &&
+             (!cli_has(cli, OPT_MAX_SIZE) || cli_size(cli, OPT_MAX_SIZE, &options.most_bytes)))
+        archive = archive_view_open(cli, &options.filter);
     if (archive)
-        status = extract(cli, archive, &options);
+        extract(cli, archive, &options);
     olv_archive_close(archive);
-    return status;
 }
 
 static const enum cli_option options[] = {OPT_INTO,    OPT_IF_EXISTS, OPT_OWNERS,

@@ -2,7 +2,6 @@
 #include "cli/commands.h"
 #include "cli/help.h"
 #include "cli/term.h"
-#include "olvido/nearest.h"
 
 #include <string.h>
 
@@ -47,21 +46,15 @@ static void print_command(const struct cli *cli, const struct cli_command *comma
     print_global(cli);
 }
 
-static enum cli_status cmd_help_run(struct cli *cli)
+static void cmd_help_run(struct cli *cli)
 {
-    const struct cli_command *command;
-    if (cli->argument_count == 0) {
-        if (cli->command == &cmd_help)
-            print_overview(cli);
-        else
-            print_command(cli, cli->command); /* COMMAND --help */
-        return STATUS_DONE;
-    }
-    command = cli_find_command(cli->arguments[0]);
-    if (!command)
-        return cli_usage(cli, "there is no command `%s`", cli->arguments[0]);
-    print_command(cli, command);
-    return STATUS_DONE;
+    const struct cli_command *command = cli->command; /* COMMAND --help */
+    if (cli->argument_count)
+        command = cli_find_command(cli, cli->arguments[0]);
+    else if (command == &cmd_help)
+        print_overview(cli);
+    if (command && (cli->argument_count || command != &cmd_help))
+        print_command(cli, command);
 }
 
 const struct cli_command cmd_help = {

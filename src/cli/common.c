@@ -15,15 +15,15 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum cli_status cli_worse(enum cli_status a, enum cli_status b)
+void cli_mark(struct cli *cli, enum cli_status status)
 {
     static const enum cli_status order[] = {STATUS_BROKEN,    STATUS_INTERRUPTED, STATUS_USAGE,
                                             STATUS_NOT_BEGUN, STATUS_SOME_FAILED, STATUS_REFUSED,
                                             STATUS_DONE};
-    for (size_t i = 0; i < sizeof order / sizeof *order; i++)
-        if (order[i] == a || order[i] == b)
-            return order[i];
-    return STATUS_DONE;
+    size_t i = 0;
+    while (order[i] != status && order[i] != cli->status)
+        i++;
+    cli->status = order[i];
 }
 
 enum cli_status cli_status_of(enum olv_code code)
@@ -49,42 +49,39 @@ enum cli_status cli_status_of(enum olv_code code)
     }
 }
 
-enum cli_status cli_report(const struct cli *cli, const struct olv_error *err)
+void cli_print_error(const struct cli *cli, const struct olv_error *err)
 {
-    struct olv_text text = {0};
+    struct olv_text hint = {0};
     if (cli->watch)
         watch_clear((struct cli *)(uintptr_t)cli);
-    if (*err->path) {
-        term_name(&text, err->path);
-        olv_text_puts(&text, ": ");
-    }
-    term_name(&text, err->what);
-    if (err->sys)
-        olv_text_printf(&text, ": %s", strerror(err->sys));
-    term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
-    if (*err->hint) {
-        olv_text_clear(&text);
-        term_name(&text, err->hint);
-        fprintf(stderr, "  %s\n", olv_text_string(&text));
-    }
-    olv_text_free(&text);
-    return cli_status_of(err->code);
+    term_message(cli, STYLE_ERROR, "%s%s%s%s%s", err->path, *err->path ? ": " : "", err->what,
+                 err->sys ? ": " : "", err->sys ? strerror(err->sys) : "");
+    term_name(&hint, err->hint);
+    if (*err->hint)
+        fprintf(stderr, "  %s\n", olv_text_string(&hint));
+    olv_text_free(&hint);
 }
 
-enum cli_status cli_usage(const struct cli *cli, const char *format, ...)
+bool cli_report(struct cli *cli, const struct olv_error *err)
 {
-    struct olv_text safe = {0};
-    char text[512];
+    cli_print_error(cli, err);
+    cli_mark(cli, cli_status_of(err->code));
+    return false;
+}
+
+bool cli_usage(struct cli *cli, const char *format, ...)
+{
+    struct olv_text text = {0};
     va_list args;
     va_start(args, format);
-    vsnprintf(text, sizeof text, format, args);
+    olv_text_vprintf(&text, format, args);
     va_end(args);
-    term_name(&safe, text);
-    term_message(cli, STYLE_ERROR, "%s", olv_text_string(&safe));
+    term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
     fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "",
             cli->command ? cli->command->name : "");
-    olv_text_free(&safe);
-    return STATUS_USAGE;
+    olv_text_free(&text);
+    cli_mark(cli, STATUS_USAGE);
+    return false;
 }
 
 void cli_print_json(json_t *json)
@@ -96,36 +93,31 @@ void cli_print_json(json_t *json)
     json_decref(json);
 }
 
-static bool common_fits(struct cli *cli, const char *value, char *out, size_t size, enum cli_status *status)
+static bool common_fits(struct cli *cli, const char *value, char *out, size_t size)
 {
-    if ((size_t)snprintf(out, size, "%s", value) < size)
-        return true;
-    *status = cli_usage(cli, "that path is too long");
-    return false;
+    return (size_t)snprintf(out, size, "%s", value) < size || cli_usage(cli, "that path is too long");
 }
 
-bool cli_policy_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
+bool cli_policy_path(struct cli *cli, char *out, size_t size)
 {
     const char *given = cli_value(cli, OPT_POLICY);
     struct olv_error err = {0};
     if (given)
-        return common_fits(cli, given, out, size, status);
+        return common_fits(cli, given, out, size);
     if (olv_policy_home(out, size, &err))
         return true;
-    *status = cli_report(cli, &err);
-    return false;
+    return cli_report(cli, &err);
 }
 
-bool cli_state_path(struct cli *cli, char *out, size_t size, enum cli_status *status)
+bool cli_state_path(struct cli *cli, char *out, size_t size)
 {
     const char *given = cli_value(cli, OPT_STATE);
     struct olv_error err = {0};
-    if (given && !common_fits(cli, given, out, size, status))
+    if (given && !common_fits(cli, given, out, size))
         return false;
     if ((given || olv_state_home(out, size, &err)) && olv_state_is_trusted(out, &err))
         return true;
-    *status = cli_report(cli, &err);
-    return false;
+    return cli_report(cli, &err);
 }
 
 /* The part of a line around a place, at most so long; `*column` becomes the place's own within it. A policy
@@ -180,7 +172,7 @@ void cli_print_diagnostics(const struct cli *cli, const char *path, const struct
     olv_text_free(&message);
 }
 
-struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_status *status)
+struct olv_policy *cli_load_policy(struct cli *cli, const char *path)
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
@@ -190,30 +182,45 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path, enum cli_s
             olv_error_hint(
                 &err,
                 "write a policy there, or name one: --policy FILE (`olvido demo DIR` makes an example)");
-        *status =
-            cli_worse(STATUS_USAGE, cli_report(cli, &err)); /* a policy that cannot be read is a wrong one */
+        cli_report(cli, &err);
+        cli_mark(cli, STATUS_USAGE); /* a policy that cannot be read is a wrong one */
     } else if (!policy) {
         cli_print_diagnostics(cli, path, &list);
-        term_message(cli, STYLE_ERROR, "%zu %s in the policy; nothing was done", list.count,
-                     list.count == 1 ? "error" : "errors");
-        *status = STATUS_USAGE;
+        term_message(cli, STYLE_ERROR, "%s in the policy; nothing was done",
+                     COUNT(list.count, "error", "errors"));
+        cli_mark(cli, STATUS_USAGE);
     }
     olv_diagnostics_free(&list);
     return policy;
 }
 
-bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out, enum cli_status *status)
+struct olv_policy *cli_policy(struct cli *cli)
+{
+    char path[PATH_MAX];
+    return cli_policy_path(cli, path, sizeof path) ? cli_load_policy(cli, path) : NULL;
+}
+
+bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out)
 {
     const char *text = cli_value(cli, option);
     size_t at;
-    if (olv_instant_parse(text, strlen(text), out, &at))
-        return true;
-    *status = cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
-    return false;
+    return olv_instant_parse(text, strlen(text), out, &at) ||
+           cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
 }
 
-int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count,
-             enum cli_status *status)
+int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count)
+{
+    const char *near;
+    for (size_t i = 0; i < count; i++)
+        if (strcmp(words[i], word) == 0)
+            return (int)i;
+    near = olv_nearest(word, strlen(word), words, count);
+    cli_usage(cli, "%s `%s`%s%s%s", none, word, near ? "; did you mean `" : "", near ? near : "",
+              near ? "`?" : "");
+    return -1;
+}
+
+int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count)
 {
     const char *text = cli_value(cli, option), *near;
     char known[200];
@@ -224,40 +231,34 @@ int cli_word(struct cli *cli, enum cli_option option, const char *const *words, 
     for (size_t i = 0; i < count && at < sizeof known; i++)
         at += (size_t)snprintf(known + at, sizeof known - at, "%s%s", i ? ", " : "", words[i]);
     near = olv_nearest(text, strlen(text), words, count);
-    *status = cli_usage(cli, "`%s` does not fit here; what does: %s%s%s%s", text, known,
-                        near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
+    cli_usage(cli, "`%s` does not fit here; what does: %s%s%s%s", text, known, near ? "; did you mean `" : "",
+              near ? near : "", near ? "`?" : "");
     return -1;
 }
 
-bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status)
+bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out)
 {
     const char *text = cli_value(cli, option);
     size_t len = strlen(text);
     *out = 0;
     for (size_t i = 0; i < len; i++)
         *out = *out * 10 + (uint64_t)(text[i] - '0');
-    if (len > 0 && len < 19 && strspn(text, "0123456789") == len)
-        return true;
-    *status = cli_usage(cli, "`%s` is no whole number", text);
-    return false;
+    return (len > 0 && len < 19 && strspn(text, "0123456789") == len) ||
+           cli_usage(cli, "`%s` is no whole number", text);
 }
 
-bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out, enum cli_status *status)
+bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out)
 {
     const char *text = cli_value(cli, option);
     size_t at;
-    if (olv_size_parse(text, strlen(text), out, &at))
-        return true;
-    *status = cli_usage(cli, "`%s` is no size; 512, 10 MiB and 1.5 GB are", text);
-    return false;
+    return olv_size_parse(text, strlen(text), out, &at) ||
+           cli_usage(cli, "`%s` is no size; 512, 10 MiB and 1.5 GB are", text);
 }
 
-bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out, enum cli_status *status)
+bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out)
 {
     const char *text = cli_value(cli, option);
     size_t at;
-    if (olv_duration_parse(text, strlen(text), out, &at))
-        return true;
-    *status = cli_usage(cli, "`%s` is no duration; 90 days, 1 year 6 months and P90D are", text);
-    return false;
+    return olv_duration_parse(text, strlen(text), out, &at) ||
+           cli_usage(cli, "`%s` is no duration; 90 days, 1 year 6 months and P90D are", text);
 }

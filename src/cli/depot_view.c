@@ -1,10 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/depot_view.h"
-
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 #include <string.h>
 
@@ -29,21 +24,15 @@ static void archive_json(const struct olv_stored_archive *a)
 
 static void archive_row(struct depot_view *l, const struct olv_stored_archive *a)
 {
-    struct olv_text name = {0}, members = {0};
-    char date[TERM_DATE], plain[OLV_SIZE_TEXT], packed[OLV_SIZE_TEXT];
-    term_name(&name, a->name);
-    term_number(&members, a->members);
     table_cell(l->table, STYLE_PLAIN, a->depot);
-    table_cell(l->table, STYLE_PLAIN, term_date(a->made, date));
-    table_cell(l->table, STYLE_PLAIN, olv_text_string(&members));
-    table_cell(l->table, STYLE_PLAIN, olv_size_format(a->bytes, plain));
-    table_cell(l->table, STYLE_PLAIN, olv_size_format(a->length, packed));
-    table_cell(l->table, STYLE_PLAIN, olv_text_string(&name));
-    olv_text_free(&name);
-    olv_text_free(&members);
+    table_date(l->table, STYLE_PLAIN, a->made);
+    table_number(l->table, STYLE_PLAIN, a->members);
+    table_size(l->table, STYLE_PLAIN, a->bytes);
+    table_size(l->table, STYLE_PLAIN, a->length);
+    table_name(l->table, STYLE_PLAIN, a->name);
 }
 
-bool depot_view_archive(void *self, const struct olv_stored_archive *a)
+static bool depot_view_archive(void *self, const struct olv_stored_archive *a)
 {
     struct depot_view *l = self;
     if (l->depot && strcmp(l->depot, a->depot) != 0)
@@ -60,7 +49,7 @@ bool depot_view_archive(void *self, const struct olv_stored_archive *a)
 }
 
 /* What is being made, or is to go. */
-bool depot_view_unfinished(void *self, const struct olv_unfinished_archive *u)
+static bool depot_view_unfinished(void *self, const struct olv_unfinished_archive *u)
 {
     struct depot_view *l = self;
     struct olv_text line = {0};
@@ -87,18 +76,36 @@ bool depot_view_unfinished(void *self, const struct olv_unfinished_archive *u)
     return true;
 }
 
-void depot_view_total(const struct depot_view *l)
+static void depot_view_total(const struct depot_view *l)
 {
-    struct olv_text line = {0};
-    char plain[OLV_SIZE_TEXT], packed[OLV_SIZE_TEXT];
-    if (cli_has(l->cli, OPT_JSON) || cli_has(l->cli, OPT_QUIET))
-        return;
-    term_count(&line, l->archives, "archive", "archives");
-    olv_text_puts(&line, " with ");
-    term_count(&line, l->members, "member", "members");
-    printf("%s, %s in %s\n", olv_text_string(&line), olv_size_format(l->bytes, plain),
-           olv_size_format(l->length, packed));
-    olv_text_free(&line);
+    if (!cli_has(l->cli, OPT_JSON) && !cli_has(l->cli, OPT_QUIET))
+        printf("%s with %s, %s in %s\n", COUNT(l->archives, "archive", "archives"),
+               COUNT(l->members, "member", "members"), SIZE(l->bytes), SIZE(l->length));
+}
+
+bool depot_view_list_unfinished(struct depot_view *l, struct olv_catalogue *catalogue, struct olv_error *err)
+{
+    return olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_MAKING, depot_view_unfinished, l, err) &&
+           olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_GOING, depot_view_unfinished, l, err);
+}
+
+bool depot_view_show(struct depot_view *l, struct olv_catalogue *catalogue)
+{
+    static const struct table_column columns[] = {{.heading = "Depot"},
+                                                  {.heading = "Made"},
+                                                  {.heading = "Members", .is_right = true},
+                                                  {.heading = "Contents", .is_right = true},
+                                                  {.heading = "Packed", .is_right = true},
+                                                  {.heading = "Archive", .is_elastic = true}};
+    struct olv_error err = {0};
+    bool ok;
+    l->table = table_begin(l->cli, columns, 6);
+    ok = !catalogue || olv_catalogue_archives(catalogue, depot_view_archive, l, &err);
+    table_end(l->table);
+    if (!ok || (catalogue && !depot_view_list_unfinished(l, catalogue, &err)))
+        return cli_report(l->cli, &err);
+    depot_view_total(l);
+    return true;
 }
 
 /* ---- what is wrong ---- */
@@ -147,35 +154,27 @@ static void print_report_json(const struct olv_depot_report *r)
 static void print_report(struct depot_view *l, const struct olv_depot_report *r, const char *word,
                          const char *faults)
 {
-    struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT];
     watch_clear(l->cli);
-    if (cli_has(l->cli, OPT_JSON)) {
+    if (cli_has(l->cli, OPT_JSON))
         print_report_json(r);
-        return;
-    }
-    term_count(&line, r->archives, "archive", "archives");
-    olv_text_puts(&line, " with ");
-    term_count(&line, r->members, "member", "members");
-    printf("%s%s%s %s, %s read%s.\n", term_begin(l->cli, l->faults ? STYLE_ERROR : STYLE_GOOD), word,
-           term_end(l->cli), olv_text_string(&line), olv_size_format(r->bytes, size),
-           l->faults ? faults : "");
-    olv_text_free(&line);
+    else
+        printf("%s%s%s %s with %s, %s read%s.\n", term_begin(l->cli, l->faults ? STYLE_ERROR : STYLE_GOOD),
+               word, term_end(l->cli), COUNT(r->archives, "archive", "archives"),
+               COUNT(r->members, "member", "members"), SIZE(r->bytes), l->faults ? faults : "");
 }
 
 void depot_view_verified(struct depot_view *l, const struct olv_depot_report *r)
 {
     char faults[160];
-    snprintf(faults, sizeof faults, "; %llu damaged, %llu missing, %llu %s lost",
-             (unsigned long long)r->damaged_archives, (unsigned long long)r->missing_archives,
-             (unsigned long long)r->lost_members, r->lost_members == 1 ? "file" : "files");
+    snprintf(faults, sizeof faults, "; %s damaged, %s missing, %s lost", NUMBER(r->damaged_archives),
+             NUMBER(r->missing_archives), COUNT(r->lost_members, "file", "files"));
     print_report(l, r, l->faults ? "Not sound:" : "Sound:", faults);
 }
 
 void depot_view_rebuilt(struct depot_view *l, const struct olv_depot_report *r)
 {
     char faults[160];
-    snprintf(faults, sizeof faults, "; %llu damaged: `olvido depot verify` names the files that are lost",
-             (unsigned long long)r->damaged_archives);
+    snprintf(faults, sizeof faults, "; %s damaged: `olvido depot verify` names the files that are lost",
+             NUMBER(r->damaged_archives));
     print_report(l, r, "Read anew:", faults);
 }

@@ -1,11 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/docket_view.h"
-
-#include "cli/table.h"
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 #include "olvido/sorter.h"
 
 #include <string.h>
@@ -23,6 +17,7 @@ struct collecting {
     struct olv_sorter *sorter;
     struct docket_filter filter;
     struct olv_text record;
+    uint64_t count;
 };
 
 static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
@@ -39,6 +34,7 @@ static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct o
                        (uint32_t)e->identity.kind, e->act, strlen(e->rule_name) + 1};
     if (!is_wanted(c->filter, e))
         return true;
+    c->count++;
     olv_text_clear(&c->record);
     olv_text_add(&c->record, &l, sizeof l);
     olv_text_add(&c->record, e->rule_name, l.rule_len);
@@ -53,17 +49,11 @@ static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct o
 static void print_listed(struct table *table, const struct olv_sorted *record, const struct listed *l)
 {
     const char *rule = (const char *)record->bytes + sizeof *l, *path = rule + l->rule_len;
-    struct olv_text name = {0}, rule_name = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    term_name(&name, path);
-    term_name(&rule_name, rule);
-    table_cell(table, STYLE_PLAIN, term_date(record->key, date));
-    table_cell(table, STYLE_PLAIN, olv_size_format(l->size_bytes, size));
+    table_date(table, STYLE_PLAIN, record->key);
+    table_size(table, STYLE_PLAIN, l->size_bytes);
     table_cell(table, STYLE_WARN, l->act->word);
-    table_cell(table, STYLE_FAINT, olv_text_string(&rule_name));
-    table_cell(table, STYLE_PLAIN, olv_text_string(&name));
-    olv_text_free(&name);
-    olv_text_free(&rule_name);
+    table_name(table, STYLE_FAINT, rule);
+    table_name(table, STYLE_PLAIN, path);
 }
 
 static void print_listed_json(const struct olv_sorted *record, const struct listed *l)
@@ -81,38 +71,39 @@ static void print_listed_json(const struct olv_sorted *record, const struct list
     cli_print_json(json);
 }
 
-static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, bool as_json,
-                         struct olv_error *err)
+static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, struct olv_error *err)
 {
     static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Act", .width = 8},
                                                   {.heading = "Rule", .width = 16},
                                                   {.heading = "Path", .is_elastic = true}};
-    struct table *table = as_json ? NULL : table_begin(cli, columns, sizeof columns / sizeof *columns);
+    struct table *table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     struct olv_sorted record;
     struct listed l;
     uint64_t count = 0;
     for (; olv_sorter_next(sorter, &record, err); count++) {
         memcpy(&l, record.bytes, sizeof l);
-        if (as_json)
+        if (cli_has(cli, OPT_JSON))
             print_listed_json(&record, &l);
         else if (most == 0 || count < most)
             print_listed(table, &record, &l);
     }
     table_end(table);
     if (most && count > most)
-        printf("... and %llu more (--verbose names them)\n", (unsigned long long)(count - most));
+        printf("... and %s more (--verbose names them)\n", NUMBER(count - most));
 }
 
-bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter, bool as_json,
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,
                   struct olv_error *err)
 {
     struct collecting c = {.sorter = olv_sorter_new(err), .filter = filter};
     bool ok = c.sorter && olv_docket_each(docket, docket_view_collect, &c, err);
     if (ok) {
         watch_clear(cli);
-        print_sorted(cli, c.sorter, filter.most, as_json, err);
+        if (c.count && filter.heading)
+            fputs(filter.heading, stdout);
+        print_sorted(cli, c.sorter, filter.most, err);
     }
     olv_text_free(&c.record);
     olv_sorter_free(c.sorter);

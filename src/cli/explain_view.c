@@ -1,69 +1,46 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/explain_view.h"
-
-#include "cli/facts.h"
-#include "cli/plan_view.h"
-#include "cli/term.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
-
-#include <stdlib.h>
+#include "cli/views.h"
 
 /* ---- what it is, and whose ---- */
 
 static void print_what(const struct explain_view *x, const struct olv_explanation *e)
 {
-    char size[OLV_SIZE_TEXT], date[TERM_DATE], age[OLV_AGE_SIZE];
+    char age[OLV_AGE_SIZE];
     facts_line(x->cli, "Is", STYLE_PLAIN, "a %s, %s, last modified %s (%s ago)", olv_kind_word(e->stat.kind),
-               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date),
+               SIZE(e->stat.size_bytes), DATE(e->stat.modified),
                olv_age_format(e->stat.modified, x->now, age));
-    if (e->was) {
-        char *name = facts_name(e->was);
+    if (e->was)
         facts_line(x->cli, "Was", STYLE_PLAIN,
-                   "%s, %s, before it was made what it is (%s); its rule goes by that", name,
-                   olv_size_format(e->was_bytes, size), e->was_until->word);
-        free(name);
-    }
+                   "%s, %s, before it was made what it is (%s); its rule goes by that", e->was,
+                   SIZE(e->was_bytes), e->was_until->word);
 }
 
 static void print_contents(const struct explain_view *x, const struct olv_explanation *e)
 {
-    struct olv_text count = {0};
-    char size[OLV_SIZE_TEXT], *name;
-    if (e->is_summed_up) {
-        term_number(&count, e->contents.entries);
-        facts_line(x->cli, "Holds", STYLE_PLAIN, "%s %s, %s", olv_text_string(&count),
-                   e->contents.entries == 1 ? "entry" : "entries", olv_size_format(e->contents.bytes, size));
-    }
-    if (e->goes_with) {
-        name = facts_name(e->goes_with);
-        facts_line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", name,
+    if (e->is_summed_up)
+        facts_line(x->cli, "Holds", STYLE_PLAIN, "%s, %s", COUNT(e->contents.entries, "entry", "entries"),
+                   SIZE(e->contents.bytes));
+    if (e->goes_with)
+        facts_line(x->cli, "Goes with", STYLE_WARN, "%s, which as a whole is due: %s", e->goes_with,
                    x->policy->rules[e->goes.rule].steps[e->goes.step].act->word);
-        free(name);
-    }
-    olv_text_free(&count);
 }
 
 static void print_rule(const struct explain_view *x, const struct olv_explained_rule *r)
 {
     const struct olv_rule *rule = &x->policy->rules[r->rule];
-    char *name = facts_name(rule->name), *why = facts_name(r->why),
-         *note = rule->note ? facts_name(rule->note) : NULL;
     if (r->fits == OLV_YES) {
-        facts_line(x->cli, "Rule", STYLE_GOOD, "%s (line %d of the policy)", name, rule->line);
-        if (note)
-            facts_line(x->cli, "", STYLE_PLAIN, "\"%s\"", note);
-        if (*why)
-            facts_line(x->cli, "", STYLE_PLAIN, "%s", why);
+        facts_line(x->cli, "Rule", STYLE_GOOD, "%s (line %d of the policy)", rule->name, rule->line);
+        if (rule->note)
+            facts_line(x->cli, "", STYLE_PLAIN, "\"%s\"", rule->note);
+        if (*r->why)
+            facts_line(x->cli, "", STYLE_PLAIN, "%s", r->why);
     } else if (r->fits == OLV_NO) {
-        facts_line(x->cli, "Not", STYLE_FAINT, "%s (line %d): %s", name, rule->line, why);
+        facts_line(x->cli, "Not", STYLE_FAINT, "%s (line %d): %s", rule->name, rule->line, r->why);
     } else {
         facts_line(x->cli, "Undecided", STYLE_WARN,
-                   "%s (line %d): %s; so neither this rule nor a later one takes it", name, rule->line, why);
+                   "%s (line %d): %s; so neither this rule nor a later one takes it", rule->name, rule->line,
+                   r->why);
     }
-    free(name);
-    free(why);
-    free(note);
 }
 
 static const char *clock_words(const struct olv_explanation *e, enum olv_clock clock)
@@ -80,24 +57,22 @@ static void print_age(const struct explain_view *x, const struct olv_explanation
                       const struct olv_rule *rule)
 {
     static const char *const ends[] = {"", "the end of that month", "the end of that year"};
-    char date[TERM_DATE], start[TERM_DATE], age[OLV_AGE_SIZE];
+    char age[OLV_AGE_SIZE];
     struct olv_instant as_of = x->as_of;
     if (e->verdict.reason == OLV_NO_DATE) {
         facts_line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s",
                    rule->name_date);
     } else if (!e->has_start) {
         facts_line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
-                   clock_words(e, rule->clock), term_date(e->clock, date));
+                   clock_words(e, rule->clock), DATE(e->clock));
     } else if (rule->until == OLV_PERIOD_NONE) {
         facts_line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s",
-                   olv_age_format(e->start, as_of, age), clock_words(e, rule->clock),
-                   term_date(e->start, date));
+                   olv_age_format(e->start, as_of, age), clock_words(e, rule->clock), DATE(e->start));
     } else {
         bool has_begun = olv_instant_compare(e->start, as_of) <= 0;
         facts_line(x->cli, "Age", STYLE_PLAIN, "%s; %s was %s, and the count %s at %s, %s",
                    has_begun ? olv_age_format(e->start, as_of, age) : "none yet", clock_words(e, rule->clock),
-                   term_date(e->clock, date), has_begun ? "began" : "begins", ends[rule->until],
-                   term_date(e->start, start));
+                   DATE(e->clock), has_begun ? "began" : "begins", ends[rule->until], DATE(e->start));
     }
 }
 
@@ -121,12 +96,11 @@ static void print_steps(const struct explain_view *x, const struct olv_explanati
         const struct olv_step *step = &rule->steps[i];
         bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
         struct olv_text how = {0};
-        char date[TERM_DATE];
         olv_step_describe(step, &how);
         facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s%s: %s%s%s%s",
                    step->act->word, step->after_text, olv_text_string(&how),
-                   e->steps[i].has_time ? term_date(e->steps[i].when, date) : "no date",
-                   e->has_start ? ", " : "", e->has_start ? state_of_step(e, i) : "",
+                   e->steps[i].has_time ? DATE(e->steps[i].when) : "no date", e->has_start ? ", " : "",
+                   e->has_start ? state_of_step(e, i) : "",
                    step->may_run_unattended || !(step->act->traits & OLV_TOUCHES) ? "" : " (not unattended)");
         olv_text_free(&how);
         label = "";
@@ -144,16 +118,12 @@ static void print_obstacles(const struct explain_view *x, const struct olv_expla
 
 static void print_stored(const struct explain_view *x, const struct olv_explanation *e)
 {
-    char size[OLV_SIZE_TEXT], date[TERM_DATE], archived[TERM_DATE];
-    char *depot = facts_name(e->depot), *archive = facts_name(e->archive);
-    facts_line(x->cli, "Is", STYLE_PLAIN, "not there any more; it lies in the depot %s", depot);
-    facts_line(x->cli, "", STYLE_PLAIN, "in %s, archived %s", archive, term_date(e->archived, archived));
+    facts_line(x->cli, "Is", STYLE_PLAIN, "not there any more; it lies in the depot %s", e->depot);
+    facts_line(x->cli, "", STYLE_PLAIN, "in %s, archived %s", e->archive, DATE(e->archived));
     facts_line(x->cli, "Was", STYLE_PLAIN, "a %s, %s, last modified %s", olv_kind_word(e->stat.kind),
-               olv_size_format(e->stat.size_bytes, size), term_date(e->stat.modified, date));
+               SIZE(e->stat.size_bytes), DATE(e->stat.modified));
     if (e->stored_versions > 1)
         facts_line(x->cli, "", STYLE_PLAIN, "the newest of %zu versions", e->stored_versions);
-    free(depot);
-    free(archive);
 }
 
 void explain_print(const struct explain_view *x, const struct olv_explanation *e)

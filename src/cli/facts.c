@@ -1,29 +1,29 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/facts.h"
-
-#include "olvido/text.h"
+#include "cli/views.h"
 
 #include <stdarg.h>
 #include <stdio.h>
-#include <string.h>
 
 enum { LABEL = 10 };
 
-/* One line: a label, then words; names in them must have gone through term_name. */
-void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...)
+void facts_title(const struct cli *cli, const char *name)
 {
-    va_list args;
-    printf("  %s%-*s%s %s", term_begin(cli, STYLE_HEADING), LABEL, label, term_end(cli),
-           term_begin(cli, style));
-    va_start(args, format);
-    vprintf(format, args);
-    va_end(args);
-    printf("%s\n", term_end(cli));
+    struct olv_text safe = {0};
+    term_name(&safe, name);
+    printf("%s%s%s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&safe), term_end(cli));
+    olv_text_free(&safe);
 }
 
-char *facts_name(const char *bytes)
+void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...)
 {
-    struct olv_text text = {0};
-    term_name(&text, bytes);
-    return text.data ? text.data : strdup("");
+    struct olv_text text = {0}, safe = {0};
+    va_list args;
+    va_start(args, format);
+    olv_text_vprintf(&text, format, args);
+    va_end(args);
+    term_name(&safe, olv_text_string(&text));
+    printf("  %s%-*s%s %s%s%s\n", term_begin(cli, STYLE_HEADING), LABEL, label, term_end(cli),
+           term_begin(cli, style), olv_text_string(&safe), term_end(cli));
+    olv_text_free(&text);
+    olv_text_free(&safe);
 }

@@ -1,14 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/history_view.h"
-
-#include "cli/facts.h"
-#include "olvido/items.h"
-#include "olvido/json.h"
-#include "olvido/ledger.h"
+#include "cli/views.h"
 
 #include <errno.h>
 #include <limits.h>
-#include <stdlib.h>
 #include <string.h>
 
 struct history {
@@ -66,25 +60,20 @@ static void print_history(struct cli *cli, const char *path, const struct histor
 {
     struct olv_instant t;
     size_t at;
-    char date[TERM_DATE], *name = facts_name(path), *rule = facts_name(h->rule),
-                          *trash = facts_name(s->trash);
     if (h->lines) {
         bool is_in_time = olv_instant_parse(h->time, strlen(h->time), &t, &at);
         facts_line(cli, "Ledger", STYLE_PLAIN, "%s: %s, %s, by %s%s, run %s", h->act, h->result,
-                   is_in_time ? term_date(t, date) : "?", *rule ? "rule " : "hand", rule, h->run);
+                   is_in_time ? DATE(t) : "?", *h->rule ? "rule " : "hand", h->rule, h->run);
     } else {
         facts_line(cli, "Ledger", STYLE_PLAIN, "Olvido never touched it");
     }
     if (s->count) {
         facts_line(cli, "Lies in", STYLE_PLAIN, "the %s %s", *s->depot ? "depot" : "trash",
-                   *s->depot ? s->depot : trash);
-        facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", name);
+                   *s->depot ? s->depot : s->trash);
+        facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", path);
     } else if (h->lines) {
         facts_line(cli, "Get back", STYLE_WARN, "it is in no trash and in no depot any more");
     }
-    free(name);
-    free(rule);
-    free(trash);
 }
 
 bool history_show(struct cli *cli, const struct olv_session *session, const char *path, json_t *json,
@@ -93,9 +82,8 @@ bool history_show(struct cli *cli, const struct olv_session *session, const char
     struct olv_ledger_query query = {.path = path};
     struct history h = {0};
     struct sighting s = look_for(session->trashes, session->catalogue, path);
-    enum cli_status ignored;
     char state[PATH_MAX];
-    if (!cli_state_path(cli, state, sizeof state, &ignored) ||
+    if (!cli_state_path(cli, state, sizeof state) ||
         (!olv_ledger_search(state, &query, history_view_remember, &h, err) && err->sys != ENOENT))
         return false;
     olv_error_clear(err);

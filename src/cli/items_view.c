@@ -1,8 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/items_view.h"
-
-#include "cli/watch.h"
-#include "olvido/json.h"
+#include "cli/views.h"
 #include "olvido/trust.h"
 
 #include <errno.h>
@@ -37,17 +34,14 @@ char *items_absolute(const char *pattern)
     return path.data;
 }
 
-bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out, enum cli_status *status)
+bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out)
 {
     char state[PATH_MAX];
     struct olv_error err = {0};
-    if (!cli_state_path(cli, state, sizeof state, status))
+    if (!cli_state_path(cli, state, sizeof state))
         return false;
     *out = olv_catalogue_open(state, &err);
-    if (*out || err.sys == ENOENT)
-        return true;
-    *status = cli_report(cli, &err);
-    return false;
+    return *out || err.sys == ENOENT || cli_report(cli, &err);
 }
 
 static bool add_pattern(struct items_request *r, const char *pattern)
@@ -72,32 +66,29 @@ static bool read_patterns(struct cli *cli, size_t first, struct items_request *r
     return true;
 }
 
-bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *r,
-                        enum cli_status *status)
+bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *r)
 {
     struct olv_error err = {0};
     *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
-    *status = STATUS_SOME_FAILED;
     r->query.has_since = cli_has(cli, OPT_SINCE);
     r->query.has_until = cli_has(cli, OPT_UNTIL);
-    if (r->query.has_since && !cli_instant(cli, OPT_SINCE, &r->query.since, status))
-        return false;
-    if (r->query.has_until && !cli_instant(cli, OPT_UNTIL, &r->query.until, status))
-        return false;
     r->query.has_as_of = cli_has(cli, OPT_AS_OF);
-    if (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of, status))
+    if ((r->query.has_since && !cli_instant(cli, OPT_SINCE, &r->query.since)) ||
+        (r->query.has_until && !cli_instant(cli, OPT_UNTIL, &r->query.until)) ||
+        (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of)))
         return false;
     if (cli_has(cli, OPT_INTO)) {
         r->into = olv_path_resolve(cli_value(cli, OPT_INTO), &err);
-        if (!r->into && err.sys != ENOENT) {
-            *status = cli_report(cli, &err);
-            return false;
-        }
-        if (!r->into && !(r->into = items_absolute(cli_value(cli, OPT_INTO))))
-            return false;
+        if (!r->into && err.sys != ENOENT)
+            return cli_report(cli, &err);
+        if (!r->into)
+            r->into = items_absolute(cli_value(cli, OPT_INTO));
     }
     r->query.into = r->into;
-    return read_patterns(cli, first_argument, r);
+    if ((!cli_has(cli, OPT_INTO) || r->into) && read_patterns(cli, first_argument, r))
+        return true;
+    cli_mark(cli, STATUS_SOME_FAILED); /* there is no memory */
+    return false;
 }
 
 void items_free_request(struct items_request *r)

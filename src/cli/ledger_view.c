@@ -1,9 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/ledger_view.h"
-
-#include "cli/term.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 #include <string.h>
 
@@ -12,14 +8,13 @@
 static void ledger_view_describe(const struct olv_ledger_record *r, struct olv_text *what,
                                  struct olv_text *detail)
 {
-    char size[OLV_SIZE_TEXT];
     if (strcmp(r->kind, "outcome") == 0) {
         olv_text_printf(what, "%s: %s", r->act, r->result);
         if (*r->path)
             term_name(detail, r->path);
         else
             olv_text_puts(detail, "(name taken out of the ledger)");
-        olv_text_printf(detail, " (%s)", olv_size_format(r->size_bytes, size));
+        olv_text_printf(detail, " (%s)", SIZE(r->size_bytes));
         if (*r->reason) {
             olv_text_puts(detail, ": ");
             term_name(detail, r->reason);
@@ -27,17 +22,16 @@ static void ledger_view_describe(const struct olv_ledger_record *r, struct olv_t
     } else if (strcmp(r->kind, "archive") == 0) {
         olv_text_puts(what, "archive made");
         term_name(detail, r->path);
-        olv_text_printf(detail, " (%s, %llu members)", olv_size_format(r->length, size),
-                        (unsigned long long)r->members);
+        olv_text_printf(detail, " (%s, %s)", SIZE(r->length), COUNT(r->members, "member", "members"));
     } else if (strcmp(r->kind, "removal") == 0) {
         olv_text_printf(what, "archive removed: %s", r->result);
         term_name(detail, r->path);
     } else if (strcmp(r->kind, "end") == 0) {
         olv_text_puts(what, "run ends");
-        olv_text_printf(detail, "%llu done, %llu left, %llu failed", (unsigned long long)r->done,
-                        (unsigned long long)r->left, (unsigned long long)r->failed);
+        olv_text_printf(detail, "%s done, %s left, %s failed", NUMBER(r->done), NUMBER(r->left),
+                        NUMBER(r->failed));
         if (r->unknown)
-            olv_text_printf(detail, ", %llu unknown", (unsigned long long)r->unknown);
+            olv_text_printf(detail, ", %s unknown", NUMBER(r->unknown));
         olv_text_printf(detail, "; %s", r->result);
     } else {
         olv_text_printf(what, "%s", strcmp(r->kind, "begin") == 0 ? "run begins" : r->kind);
@@ -45,19 +39,18 @@ static void ledger_view_describe(const struct olv_ledger_record *r, struct olv_t
     }
 }
 
-/* RFC 3339 in UTC, as the ledger has it, to the local time that people read. */
-static const char *local_time(const char *text, char out[TERM_DATE])
+/* RFC 3339 in UTC, as the ledger has it. */
+static struct olv_instant time_of(const char *text)
 {
     struct olv_instant t;
     size_t at;
-    return olv_instant_parse(text, strlen(text), &t, &at) ? term_date(t, out) : "?";
+    return olv_instant_parse(text, strlen(text), &t, &at) ? t : (struct olv_instant){0};
 }
 
 bool ledger_view_record(void *self, const struct olv_ledger_record *r)
 {
     struct ledger_view *s = self;
-    struct olv_text what = {0}, detail = {0}, id = {0};
-    char date[TERM_DATE];
+    struct olv_text what = {0}, detail = {0};
     if (s->limit && s->shown == s->limit)
         return false;
     if (cli_has(s->cli, OPT_JSON)) {
@@ -68,15 +61,10 @@ bool ledger_view_record(void *self, const struct olv_ledger_record *r)
         return true;
     s->shown++;
     ledger_view_describe(r, &what, &detail);
-    term_name(&id, r->run);
-    table_cell(s->table, STYLE_PLAIN, local_time(r->time, date));
-    table_cell(s->table, STYLE_FAINT, olv_text_string(&id));
-    table_cell(s->table, strcmp(r->result, "failed") == 0 ? STYLE_ERROR : STYLE_PLAIN,
-               olv_text_string(&what));
-    table_cell(s->table, STYLE_PLAIN, olv_text_string(&detail));
-    olv_text_free(&what);
-    olv_text_free(&detail);
-    olv_text_free(&id);
+    table_date(s->table, STYLE_PLAIN, time_of(r->time));
+    table_name(s->table, STYLE_FAINT, r->run);
+    table_text(s->table, strcmp(r->result, "failed") == 0 ? STYLE_ERROR : STYLE_PLAIN, &what);
+    table_text(s->table, STYLE_PLAIN, &detail);
     return true;
 }
 
@@ -113,25 +101,17 @@ static void ledger_view_print_json(const struct cli *cli, const struct olv_ledge
 
 static void print_sound(const struct cli *cli, const struct olv_ledger_report *r)
 {
-    struct olv_text line = {0};
-    term_count(&line, r->lines, "line", "lines");
-    olv_text_puts(&line, ", ");
-    term_number(&line, r->covered);
-    olv_text_puts(&line, " of them under the signed checkpoint; ");
-    term_count(&line, r->segments, "docket segment", "docket segments");
-    olv_text_puts(&line, " compared");
-    if (r->removed_names) {
-        olv_text_puts(&line, "; names taken out of ");
-        term_count(&line, r->removed_names, "line", "lines");
-    }
-    printf("%sSound:%s %s.\n", term_begin(cli, STYLE_GOOD), term_end(cli), olv_text_string(&line));
-    printf("Origin %s, root %s\n", r->origin, r->root);
+    printf("%sSound:%s %s, %s of them under the signed checkpoint; %s compared", term_begin(cli, STYLE_GOOD),
+           term_end(cli), COUNT(r->lines, "line", "lines"), NUMBER(r->covered),
+           COUNT(r->segments, "docket segment", "docket segments"));
+    if (r->removed_names)
+        printf("; names taken out of %s", COUNT(r->removed_names, "line", "lines"));
+    printf(".\nOrigin %s, root %s\n", r->origin, r->root);
     if (cli_has(cli, OPT_AGAINST))
-        printf("The first %llu %s those that the checkpoint kept elsewhere signs.\n",
-               (unsigned long long)r->against, r->against == 1 ? "line is" : "lines are");
+        printf("The first %s those that the checkpoint kept elsewhere signs.\n",
+               COUNT(r->against, "line is", "lines are"));
     if (r->is_open)
         printf("A run was cut short; the next one will settle it.\n");
-    olv_text_free(&line);
 }
 
 static void print_fault(const struct cli *cli, const struct olv_ledger_report *r)
@@ -142,12 +122,12 @@ static void print_fault(const struct cli *cli, const struct olv_ledger_report *r
     if (r->fault_at)
         printf("%s, line %llu (number %llu of the ledger) was %s: %s.\n", r->fault_file,
                (unsigned long long)r->fault_at, (unsigned long long)r->fault_line,
-               r->fault == OLV_LEDGER_SEGMENT ? "broken" : fault_word(r->fault), olv_text_string(&detail));
+               r->fault == OLV_LEDGER_DOCKET ? "broken" : fault_word(r->fault), olv_text_string(&detail));
     else
         printf("%s: %s.\n", r->fault_file, olv_text_string(&detail));
     if (r->lines)
-        printf("The %llu %s before it %s sound.\n", (unsigned long long)r->lines,
-               r->lines == 1 ? "line" : "lines", r->lines == 1 ? "is" : "are");
+        printf("The %s before it %s sound.\n", COUNT(r->lines, "line", "lines"),
+               r->lines == 1 ? "is" : "are");
     olv_text_free(&detail);
 }
 

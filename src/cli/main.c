@@ -37,20 +37,19 @@ static bool is_reader_gone(void)
 }
 
 /* Output that was lost is a failure, whatever the command thought. */
-static enum cli_status finish_output(const struct cli *cli, enum cli_status status)
+static void finish_output(struct cli *cli)
 {
     bool failed = ferror(stdout) != 0;
     errno = 0;
     if (fflush(stdout) == 0 && !failed)
-        return status;
-    if (errno == EPIPE ||
-        is_reader_gone()) /* the reader has seen enough: nothing to complain about, but not all was written */
-        return cli_worse(status, STATUS_SOME_FAILED);
+        return;
+    cli_mark(cli, STATUS_SOME_FAILED);
+    if (errno == EPIPE || is_reader_gone())
+        return; /* the reader has seen enough: nothing to complain about, but not all was written */
     if (errno)
         term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));
     else
         term_message(cli, STYLE_ERROR, "cannot write all of the output");
-    return cli_worse(status, STATUS_SOME_FAILED);
 }
 
 /* Temporary files lie in the state directory, where nobody else can look, while there is room. */
@@ -71,43 +70,37 @@ static void choose_temporary(const struct cli *cli)
         setenv("TMPDIR", state, 1);
 }
 
-static enum cli_status main_run(struct cli *cli)
+static void main_run(struct cli *cli)
 {
-    enum cli_status status;
     if (cli_has(cli, OPT_VERSION)) {
         printf("olvido %s\n", OLVIDO_VERSION);
-        return STATUS_DONE;
-    }
-    if (cli_has(cli, OPT_HELP) && cli->command != &cmd_help) {
+    } else if (cli_has(cli, OPT_HELP) && cli->command != &cmd_help) {
         for (size_t i = 0; i < cli->argument_count; i++)
             cli->arguments[i] = NULL; /* `olvido survey PATH --help` asks about survey */
         cli->argument_count = 0;
-        return cmd_help.run(cli);
+        cmd_help.run(cli);
+    } else if (!watch_begin(cli)) {
+        cli_mark(cli, STATUS_SOME_FAILED);
+    } else {
+        choose_temporary(cli);
+        cli->command->run(cli);
+        watch_clear(cli);
+        watch_end(cli);
     }
-    if (!watch_begin(cli))
-        return STATUS_SOME_FAILED;
-    choose_temporary(cli);
-    status = cli->command->run(cli);
-    if (cli->is_unsure)
-        status = cli_worse(status, STATUS_SOME_FAILED);
-    watch_clear(cli);
-    watch_end(cli);
-    return status;
 }
 
 int main(int argc, char **argv)
 {
     struct cli cli = {0};
-    enum cli_status status = STATUS_USAGE;
     occupy_standard_streams();
     signal(SIGPIPE, SIG_IGN);
     signal(SIGXFSZ, SIG_IGN); /* a file that may not grow is a failed write, which is told */
     signal(SIGIO, SIG_IGN);   /* somebody waits for a file with a lease of ours */
     signal(SIGURG, SIG_IGN);
     setlocale(LC_TIME, "C");
-    if (cli_parse(&cli, argc, (const char **)(void *)argv, &status))
-        status = main_run(&cli);
-    status = finish_output(&cli, status);
+    if (cli_parse(&cli, argc, (const char **)(void *)argv))
+        main_run(&cli);
+    finish_output(&cli);
     cli_free(&cli);
-    return status;
+    return cli.status;
 }

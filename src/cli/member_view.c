@@ -1,10 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/member_view.h"
-
-#include "cli/term.h"
+#include "cli/views.h"
 #include "olvido/accounts.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
 
 #include <string.h>
 
@@ -56,18 +52,18 @@ static void spell_path(const struct olv_member *m, struct olv_text *out)
 void member_view_row(struct table *table, const struct olv_member *m)
 {
     struct olv_text owner = {0}, path = {0};
-    char mode[11], size[OLV_SIZE_TEXT], date[TERM_DATE];
+    char mode[11];
     spell_mode(m, mode);
     spell_owner(m, &owner);
     spell_path(m, &path);
     table_cell(table, STYLE_PLAIN, mode);
-    table_cell(table, STYLE_PLAIN, olv_text_string(&owner));
-    table_cell(table, STYLE_PLAIN,
-               m->kind == OLV_KIND_FILE && !m->is_hard_link ? olv_size_format(m->size_bytes, size) : "");
-    table_cell(table, STYLE_PLAIN, term_date(m->modified, date));
-    table_cell(table, STYLE_PLAIN, olv_text_string(&path));
-    olv_text_free(&owner);
-    olv_text_free(&path);
+    table_text(table, STYLE_PLAIN, &owner);
+    if (m->kind == OLV_KIND_FILE && !m->is_hard_link)
+        table_size(table, STYLE_PLAIN, m->size_bytes);
+    else
+        table_cell(table, STYLE_PLAIN, "");
+    table_date(table, STYLE_PLAIN, m->modified);
+    table_text(table, STYLE_PLAIN, &path);
 }
 
 void member_view_json(const struct olv_member *m)

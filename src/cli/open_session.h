@@ -9,20 +9,19 @@
 /* Opens it, to do something (`command` is for the ledger) or, with NULL, to look; says what an earlier run
  * left and what could not be known. False with the status after saying why; close it in any case. */
 bool session_open(struct cli *cli, const struct olv_policy *policy, const char *command,
-                  struct olv_session *out, enum cli_status *status);
+                  struct olv_session *out);
 /* Reads --rule and --as-of. `selected` gets an answer for each rule. */
 bool session_read_request(struct cli *cli, const struct olv_policy *policy, bool *selected,
-                          struct olv_plan_request *out, enum cli_status *status);
+                          struct olv_plan_request *out);
 /* Opens one to look, and what judging by the policy needs. */
 bool session_open_judging(struct cli *cli, const struct olv_policy *policy, struct olv_session *out,
-                          struct olv_plan_options *options, enum cli_status *status);
+                          struct olv_plan_options *options);
 /* Marks the rules that this option names. */
 bool session_rules_of(struct cli *cli, const struct olv_policy *policy, enum cli_option option,
-                      bool *selected, enum cli_status *status);
+                      bool *selected);
 /* Carries the docket out. False with the status after saying why; what was done until then is in
  * the result. */
 bool session_carry_out(struct cli *cli, struct olv_session *session, struct olv_spool *docket,
-                       const struct olv_approval *approval, struct olv_run_result *result,
-                       enum cli_status *status);
+                       const struct olv_approval *approval, struct olv_run_result *result);
 
 #endif

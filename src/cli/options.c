@@ -117,25 +117,22 @@ static const char *nearest_option(const struct poptOption *table, size_t count, 
 }
 
 static bool options_complain(struct cli *cli, poptContext context, int code, const struct poptOption *table,
-                             size_t count, enum cli_status *status)
+                             size_t count)
 {
     const char *bad = poptBadOption(context, POPT_BADOPTION_NOALIAS),
                *nearest = nearest_option(table, count, bad);
     if (code == POPT_ERROR_NOARG)
-        *status = cli_usage(cli, "the option %s needs a value", bad);
-    else if (code == POPT_ERROR_BADOPT && nearest)
-        *status = cli_usage(cli, "there is no option %s here; did you mean --%s?", bad, nearest);
-    else if (code == POPT_ERROR_BADOPT)
-        *status = cli_usage(cli, "there is no option %s here", bad);
-    else
-        *status = cli_usage(cli, "the option %s: %s", bad, poptStrerror(code));
-    return false;
+        return cli_usage(cli, "the option %s needs a value", bad);
+    if (code != POPT_ERROR_BADOPT)
+        return cli_usage(cli, "the option %s: %s", bad, poptStrerror(code));
+    return cli_usage(cli, "there is no option %s here%s%s%s", bad, nearest ? "; did you mean --" : "",
+                     nearest ? nearest : "", nearest ? "?" : "");
 }
 
 /* Parses one half of the command line; `rest` are the words that are no options, which live as long as the
  * context. */
 static bool options_parse(struct cli *cli, poptContext *context, int argc, const char **argv,
-                          const enum cli_option *more, int flags, const char ***rest, enum cli_status *status)
+                          const enum cli_option *more, int flags, const char ***rest)
 {
     struct poptOption table[OPT_COUNT + 1];
     size_t count = options_add(table, options_add(table, 0, global), more);
@@ -144,12 +141,12 @@ static bool options_parse(struct cli *cli, poptContext *context, int argc, const
     while ((code = poptGetNextOpt(*context)) > 0)
         options_keep(cli, (enum cli_option)code, poptGetOptArg(*context));
     if (code < -1)
-        return options_complain(cli, *context, code, table, count, status);
+        return options_complain(cli, *context, code, table, count);
     *rest = poptGetArgs(*context);
     return true;
 }
 
-static bool apply_global(struct cli *cli, enum cli_status *status)
+static bool apply_global(struct cli *cli)
 {
     const char *colour = cli_value(cli, OPT_COLOUR), *no_colour = getenv("NO_COLOR");
     bool is_terminal = isatty(STDOUT_FILENO);
@@ -159,40 +156,23 @@ static bool apply_global(struct cli *cli, enum cli_status *status)
     cli->has_colour = is_terminal && !(no_colour && *no_colour);
     if (!colour || strcmp(colour, "terminal") == 0)
         return true;
-    if (strcmp(colour, "always") != 0 && strcmp(colour, "never") != 0) {
-        *status = cli_usage(cli, "--colour is always, never or terminal, not `%s`", colour);
-        return false;
-    }
+    if (strcmp(colour, "always") != 0 && strcmp(colour, "never") != 0)
+        return cli_usage(cli, "--colour is always, never or terminal, not `%s`", colour);
     cli->has_colour = strcmp(colour, "always") == 0;
     return true;
 }
 
-static bool check_arguments(struct cli *cli, enum cli_status *status)
+static bool check_arguments(struct cli *cli)
 {
     const struct cli_command *command = cli->command;
+    if (cli_has(cli, OPT_HELP))
+        return true;
     if (cli->argument_count < command->least)
-        *status = cli_usage(cli, "`%s` needs %s", command->name, command->arguments);
-    else if (cli->argument_count > command->most)
-        *status = cli_usage(cli, "`%s` does not know what to do with `%s`", command->name,
-                            cli->arguments[command->most]);
-    else
-        return true;
-    return cli_has(cli, OPT_HELP);
-}
-
-static bool find_command(struct cli *cli, const char **words, enum cli_status *status)
-{
-    const char *word = words && *words ? *words : "help", *names[64], *nearest;
-    size_t count = 0;
-    cli->command = cli_find_command(word);
-    if (cli->command)
-        return true;
-    for (; count < 64 && cli_commands[count]; count++)
-        names[count] = cli_commands[count]->name;
-    nearest = olv_nearest(word, strlen(word), names, count);
-    *status = cli_usage(cli, "there is no command `%s`%s%s%s", word, nearest ? "; did you mean `" : "",
-                        nearest ? nearest : "", nearest ? "`?" : "");
-    return false;
+        return cli_usage(cli, "`%s` needs %s", command->name, command->arguments);
+    if (cli->argument_count > command->most)
+        return cli_usage(cli, "`%s` does not know what to do with `%s`", command->name,
+                         cli->arguments[command->most]);
+    return true;
 }
 
 /* The words after the command, copied so that they outlive popt's context. */
@@ -208,22 +188,25 @@ static bool copy_words(struct cli *cli, const char **words)
     return cli->arguments && cli->argument_count == count;
 }
 
-bool cli_parse(struct cli *cli, int argc, const char **argv, enum cli_status *status)
+bool cli_parse(struct cli *cli, int argc, const char **argv)
 {
     const char **words = NULL, **rest = NULL;
     poptContext first = NULL, second = NULL;
     int count = 0;
-    bool ok = options_parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words, status) &&
-              apply_global(cli, status);
-    ok = ok && find_command(cli, words, status);
+    bool ok =
+        options_parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words) && apply_global(cli);
+    if (ok)
+        cli->command = cli_find_command(cli, words && *words ? *words : "help");
+    ok = ok && cli->command;
     while (words && words[count])
         count++;
     if (ok && count)
-        ok = options_parse(cli, &second, count, words, cli->command->options, 0, &rest, status) &&
-             apply_global(cli, status);
-    if (ok && !copy_words(cli, rest))
-        ok = (*status = STATUS_SOME_FAILED, false);
-    ok = ok && check_arguments(cli, status);
+        ok = options_parse(cli, &second, count, words, cli->command->options, 0, &rest) && apply_global(cli);
+    if (ok && !copy_words(cli, rest)) {
+        cli_mark(cli, STATUS_SOME_FAILED);
+        ok = false;
+    }
+    ok = ok && check_arguments(cli);
     if (second)
         poptFreeContext(second);
     if (first)

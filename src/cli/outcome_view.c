@@ -1,11 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/outcome_view.h"
-
-#include "cli/table.h"
-#include "cli/term.h"
-#include "cli/watch.h"
+#include "cli/views.h"
 #include "olvido/path.h"
-#include "olvido/quantity.h"
 
 #include <string.h>
 
@@ -51,7 +46,7 @@ static double percentage(uint64_t a, uint64_t b)
 static void outcome_view_print_row(struct outcome_view *view, const struct olv_result_facts *facts)
 {
     struct olv_text what = {0};
-    char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT] = "", ratio[32] = "", time[32] = "";
+    char after[OLV_SIZE_TEXT] = "", ratio[32] = "", time[32] = "";
     if (facts->has_packed) {
         olv_size_format(facts->packed_bytes, after);
         snprintf(ratio, sizeof ratio, "%.1f %%", percentage(facts->size_bytes, facts->packed_bytes));
@@ -59,12 +54,11 @@ static void outcome_view_print_row(struct outcome_view *view, const struct olv_r
     if (facts->seconds > 0)
         snprintf(time, sizeof time, "%.2f s", facts->seconds);
     add_what(facts, &what);
-    table_cell(view->table, STYLE_PLAIN, olv_size_format(facts->size_bytes, before));
+    table_size(view->table, STYLE_PLAIN, facts->size_bytes);
     table_cell(view->table, STYLE_PLAIN, after);
     table_cell(view->table, STYLE_PLAIN, ratio);
     table_cell(view->table, STYLE_PLAIN, time);
-    table_cell(view->table, STYLE_PLAIN, olv_text_string(&what));
-    olv_text_free(&what);
+    table_text(view->table, STYLE_PLAIN, &what);
 }
 
 static void on_outcome(void *self, const struct olv_result_facts *facts)
@@ -84,8 +78,7 @@ void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t fil
                                                   {.heading = "Ratio", .is_right = true, .width = 7},
                                                   {.heading = "Time", .is_right = true, .width = 8},
                                                   {.heading = "File", .is_elastic = true}};
-    bool shows =
-        !cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET) && (files <= SHOWN || cli_has(cli, OPT_VERBOSE));
+    bool shows = !cli_has(cli, OPT_QUIET) && (files <= SHOWN || cli_has(cli, OPT_VERBOSE));
     *view = (struct outcome_view){.cli = cli, .table = shows ? table_begin(cli, columns, 5) : NULL};
     if (shows || cli_has(cli, OPT_JSON))
         watch_outcomes(cli, on_outcome, view);

@@ -1,13 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/permit.h"
 
-#include "cli/docket_view.h"
-
 #include "cli/ask.h"
-#include "cli/plan_view.h"
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 static void add_share(struct olv_text *out, double millionths)
 {
@@ -17,22 +12,19 @@ static void add_share(struct olv_text *out, double millionths)
 void permit_describe_limit(const struct olv_policy *policy, const struct olv_excess *excess,
                            struct olv_text *out)
 {
-    char size[OLV_SIZE_TEXT];
     switch (excess->limit) {
     case OLV_LIMIT_FILES:
-        olv_text_puts(out, "That exceeds the limit of ");
-        term_count(out, policy->limits.files, "file per run", "files per run");
+        olv_text_printf(out, "That exceeds the limit of %s",
+                        COUNT(policy->limits.files, "file per run", "files per run"));
         break;
     case OLV_LIMIT_BYTES:
-        olv_text_printf(out, "That exceeds the limit of %s per run",
-                        olv_size_format(policy->limits.bytes, size));
+        olv_text_printf(out, "That exceeds the limit of %s per run", SIZE(policy->limits.bytes));
         break;
     case OLV_LIMIT_SHARE:
         olv_text_puts(out, "That is ");
         add_share(out, 1e6 * (double)excess->files / (double)excess->owned);
-        olv_text_puts(out, " of the ");
-        term_count(out, excess->owned, "file", "files");
-        olv_text_puts(out, " that the rule owns; the limit is ");
+        olv_text_printf(out, " of the %s that the rule owns; the limit is ",
+                        COUNT(excess->owned, "file", "files"));
         add_share(out, policy->limits.share_millionths);
         break;
     default:
@@ -46,17 +38,15 @@ static void list_rule(struct permit *p, size_t rule)
 {
     struct olv_error err = {0};
     struct docket_filter filter = {.by_rule = true, .rule = (uint32_t)rule, .which = DOCKET_TOUCHED};
-    if (!docket_print(p->cli, p->plan->docket, filter, false, &err))
+    if (!docket_print(p->cli, p->plan->docket, filter, &err))
         cli_report(p->cli, &err);
 }
 
 /* "archive 12 files (3.1 MiB, oldest 2025-01-02 10:00) in cold-room". */
 static void put_step(struct olv_text *out, const struct olv_step *step, const struct olv_tally *due)
 {
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    olv_text_printf(out, "%s ", step->act->word);
-    term_count(out, due->files, "file", "files");
-    olv_text_printf(out, " (%s, oldest %s)", olv_size_format(due->bytes, size), term_date(due->oldest, date));
+    olv_text_printf(out, "%s %s (%s, oldest %s)", step->act->word, COUNT(due->files, "file", "files"),
+                    SIZE(due->bytes), DATE(due->oldest));
     if (step->act->destination == OLV_TO_TRASH)
         olv_text_puts(out, " to the trash");
     if (step->act->traits & OLV_FINAL)
@@ -102,12 +92,10 @@ static enum olv_answer ask_rule(struct permit *p, const struct olv_question *q)
 static enum olv_answer ask_rule_count(struct permit *p, const struct olv_question *q)
 {
     struct olv_text question = {0};
-    char size[OLV_SIZE_TEXT];
     bool is_right;
     term_name(&question, p->policy->rules[q->rule].name);
-    olv_text_puts(&question, ": delete ");
-    term_count(&question, q->files, "file", "files");
-    olv_text_printf(&question, " (%s) for good? Nothing brings them back.", olv_size_format(q->bytes, size));
+    olv_text_printf(&question, ": delete %s (%s) for good? Nothing brings them back.",
+                    COUNT(q->files, "file", "files"), SIZE(q->bytes));
     is_right = ask_count(p->cli, olv_text_string(&question), q->files);
     olv_text_free(&question);
     return is_right ? OLV_ANSWER_YES : OLV_ANSWER_NO;
@@ -117,12 +105,10 @@ static enum olv_answer ask_trash(struct permit *p, const struct olv_question *q)
 {
     static const char *const words[] = {"no", "yes", NULL};
     struct olv_text question = {0};
-    char size[OLV_SIZE_TEXT];
     bool is_allowed;
-    olv_text_puts(&question, "trash: remove ");
-    term_count(&question, q->files, "item", "items");
-    olv_text_printf(&question, " (%s), discarded more than %s ago, for good? Nothing brings them back.",
-                    olv_size_format(q->bytes, size), p->policy->trash_keep_text);
+    olv_text_printf(&question,
+                    "trash: remove %s (%s), discarded more than %s ago, for good? Nothing brings them back.",
+                    COUNT(q->files, "item", "items"), SIZE(q->bytes), p->policy->trash_keep_text);
     is_allowed = q->kind == OLV_ASKS_TRASH_COUNT ? ask_count(p->cli, olv_text_string(&question), q->files)
                                                  : ask(p->cli, olv_text_string(&question), words) == 1;
     olv_text_free(&question);
@@ -134,15 +120,12 @@ static void print_refusals(const struct permit *p)
     struct olv_excess excess;
     uint64_t files;
     for (size_t i = 0; i < p->policy->rule_count; i++) {
-        struct olv_text text = {0}, limit = {0};
+        struct olv_text limit = {0};
         if (!olv_permission_refused(p->permission, i, &excess, &files))
             continue;
-        term_name(&text, p->policy->rules[i].name);
-        olv_text_puts(&text, ": refused as a whole, ");
-        term_count(&text, files, "file", "files");
         permit_describe_limit(p->policy, &excess, &limit);
-        term_message(p->cli, STYLE_WARN, "rule %s. %s", olv_text_string(&text), olv_text_string(&limit));
-        olv_text_free(&text);
+        term_message(p->cli, STYLE_WARN, "rule %s: refused as a whole, %s. %s", p->policy->rules[i].name,
+                     COUNT(files, "file", "files"), olv_text_string(&limit));
         olv_text_free(&limit);
     }
 }
@@ -170,7 +153,6 @@ bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
     static const char *const answers[] = {"no", "yes", "rest", "stop", NULL};
     enum { YES = 1, REST = 2, STOP = 3 };
     struct olv_text question = {0}, path = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
     enum olv_answer known = olv_permission_of(p->permission, entry);
     int answer;
     if (known != OLV_ANSWER_EACH)
@@ -179,8 +161,8 @@ bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
     olv_text_printf(&question, "%s ", entry->act->word);
     olv_docket_entry_shown(entry, &path);
     term_name(&question, olv_text_string(&path));
-    olv_text_printf(&question, " (%s, %s)?", olv_size_format(olv_docket_entry_size(entry), size),
-                    term_date(olv_docket_entry_modified(entry), date));
+    olv_text_printf(&question, " (%s, %s)?", SIZE(olv_docket_entry_size(entry)),
+                    DATE(olv_docket_entry_modified(entry)));
     answer = ask(p->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
     olv_text_free(&path);

@@ -1,27 +1,17 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/plan_view.h"
-
 #include "cli/permit.h"
-#include "cli/table.h"
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 #include <string.h>
 
 static void row(struct table *table, const char *rule, enum term_style style, const char *what,
                 const struct olv_tally *tally)
 {
-    struct olv_text files = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
-    term_number(&files, tally->files);
-    table_cell(table, STYLE_HEADING, rule);
+    table_name(table, STYLE_HEADING, rule);
     table_cell(table, style, what);
-    table_cell(table, style, olv_text_string(&files));
-    table_cell(table, style, olv_size_format(tally->bytes, size));
-    table_cell(table, style, tally->files ? term_date(tally->oldest, date) : "");
-    olv_text_free(&files);
+    table_number(table, style, tally->files);
+    table_size(table, style, tally->bytes);
+    table_cell(table, style, tally->files ? DATE(tally->oldest) : "");
 }
 
 static enum term_style style_of(const struct olv_step *step, const struct olv_tally *due)
@@ -33,10 +23,8 @@ static enum term_style style_of(const struct olv_step *step, const struct olv_ta
 
 static void print_rule(struct table *table, const struct olv_rule *rule, const struct olv_rule_tally *tally)
 {
-    struct olv_text name = {0}, what = {0};
-    const char *first;
-    term_name(&name, rule->name);
-    first = olv_text_string(&name);
+    struct olv_text what = {0};
+    const char *first = rule->name;
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_step *step = &rule->steps[i];
         olv_text_clear(&what);
@@ -48,7 +36,6 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
         if (tally->by_reason[reason].files)
             row(table, first, STYLE_FAINT, olv_reason_words((enum olv_reason)reason),
                 &tally->by_reason[reason]);
-    olv_text_free(&name);
     olv_text_free(&what);
 }
 
@@ -98,10 +85,9 @@ void plan_print(struct cli *cli, const struct olv_policy *policy, const struct o
                                                   {.heading = "Oldest"}};
     struct table *table;
     struct olv_text line = {0};
-    char date[TERM_DATE], size[OLV_SIZE_TEXT];
     if (policy->title)
         term_name(&line, policy->title);
-    olv_text_printf(&line, "%sas of %s", policy->title ? ", " : "", term_date(plan->as_of, date));
+    olv_text_printf(&line, "%sas of %s", policy->title ? ", " : "", DATE(plan->as_of));
     printf("%s\n\n", olv_text_string(&line));
     table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; i < policy->rule_count; i++)
@@ -110,43 +96,30 @@ void plan_print(struct cli *cli, const struct olv_policy *policy, const struct o
     print_trash(table, policy, plan);
     table_end(table);
     print_limits(policy, plan, selected);
-    olv_text_clear(&line);
-    term_count(&line, plan->due_files, "file is due", "files are due");
-    olv_text_printf(&line, " (%s); ", olv_size_format(plan->due_bytes, size));
-    term_count(&line, plan->not_owned, "file belongs", "files belong");
-    olv_text_puts(&line, " to no rule");
-    if (plan->stored.files) {
-        olv_text_puts(&line, "; ");
-        term_count(&line, plan->stored.files, "file lies", "files lie");
-        olv_text_printf(&line, " in depots (%s)", olv_size_format(plan->stored.bytes, size));
-    }
-    if (plan->stored_not_owned) {
-        olv_text_puts(&line, ", ");
-        term_number(&line, plan->stored_not_owned);
-        olv_text_puts(&line, " of them kept, for no rule owns them");
-    }
-    printf("\n%s\n", olv_text_string(&line));
+    printf("\n%s (%s); %s to no rule", COUNT(plan->due_files, "file is due", "files are due"),
+           SIZE(plan->due_bytes), COUNT(plan->not_owned, "file belongs", "files belong"));
+    if (plan->stored.files)
+        printf("; %s in depots (%s)", COUNT(plan->stored.files, "file lies", "files lie"),
+               SIZE(plan->stored.bytes));
+    if (plan->stored_not_owned)
+        printf(", %s of them kept, for no rule owns them", NUMBER(plan->stored_not_owned));
+    putchar('\n');
     olv_text_free(&line);
 }
 
-enum cli_status plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan)
+void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan)
 {
-    struct olv_text text = {0};
     watch_print_troubles(cli);
     for (size_t i = 0; i < policy->rule_count; i++) {
-        if (plan->rules[i].by_reason[OLV_UNDECIDED].files == 0)
-            continue;
-        olv_text_clear(&text);
-        olv_text_puts(&text, "rule ");
-        term_name(&text, policy->rules[i].name);
-        olv_text_puts(&text, ": ");
-        term_count(&text, plan->rules[i].by_reason[OLV_UNDECIDED].files, "file", "files");
-        olv_text_puts(&text, " left alone, for its `where` could not be decided (a fact is missing, or a "
-                             "pattern took too long)");
-        term_message(cli, STYLE_WARN, "%s", olv_text_string(&text));
+        uint64_t files = plan->rules[i].by_reason[OLV_UNDECIDED].files;
+        if (files)
+            term_message(cli, STYLE_WARN,
+                         "rule %s: %s left alone, for its `where` could not be decided (a fact is missing, "
+                         "or a pattern took too long)",
+                         policy->rules[i].name, COUNT(files, "file", "files"));
     }
-    olv_text_free(&text);
-    return plan->troubles ? STATUS_SOME_FAILED : STATUS_DONE;
+    if (plan->troubles)
+        cli_mark(cli, STATUS_SOME_FAILED);
 }
 
 static json_t *json_of(const struct olv_tally *tally)

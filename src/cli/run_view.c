@@ -1,23 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/run_view.h"
-
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
+#include "cli/views.h"
 
 #include <string.h>
 
-static enum cli_status status_of(const struct olv_run_result *r)
+static void mark(struct cli *cli, const struct olv_run_result *r)
 {
-    enum cli_status status = STATUS_DONE;
     if (r->declined || r->refused)
-        status = cli_worse(status, STATUS_REFUSED);
+        cli_mark(cli, STATUS_REFUSED);
     if (r->failed)
-        status = cli_worse(status, STATUS_SOME_FAILED);
+        cli_mark(cli, STATUS_SOME_FAILED);
     if (r->is_interrupted)
-        status = cli_worse(status, STATUS_INTERRUPTED);
-    return status;
+        cli_mark(cli, STATUS_INTERRUPTED);
 }
 
 /* A word for a shell: in quotes when it needs them. */
@@ -38,19 +31,15 @@ static void add_word(struct olv_text *line, const char *word)
 
 static void run_view_add_part(struct olv_text *line, uint64_t count, const char *words)
 {
-    if (count == 0)
-        return;
-    olv_text_puts(line, line->len ? ", " : "");
-    term_number(line, count);
-    olv_text_printf(line, " %s", words);
+    if (count)
+        olv_text_printf(line, "%s%s", line->len ? ", " : "", COUNT(count, words, words));
 }
 
 static void add_done(struct olv_text *line, const struct olv_act *act, const struct olv_done *done)
 {
-    char size[OLV_SIZE_TEXT], stored[OLV_SIZE_TEXT], words[96];
-    snprintf(words, sizeof words, "%s (%s%s%s)", act->past, olv_size_format(done->bytes, size),
-             done->packed_bytes ? " to " : "",
-             done->packed_bytes ? olv_size_format(done->packed_bytes, stored) : "");
+    char words[TERM_COUNT];
+    snprintf(words, sizeof words, "%s (%s%s%s)", act->past, SIZE(done->bytes),
+             done->packed_bytes ? " to " : "", done->packed_bytes ? SIZE(done->packed_bytes) : "");
     run_view_add_part(line, done->files, words);
 }
 
@@ -123,8 +112,8 @@ static void run_view_print_json(const struct olv_run *run, const struct olv_run_
     cli_print_json(json);
 }
 
-enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
-                                 const struct olv_run_result *result, bool can_recover)
+void run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result,
+                      bool can_recover)
 {
     watch_clear(cli);
     if (result->has_begun && cli_has(cli, OPT_JSON)) {
@@ -134,7 +123,7 @@ enum cli_status run_print_result(struct cli *cli, const struct olv_run *run,
         run_view_print_people(cli, run, result, can_recover);
     }
     watch_print_troubles(cli);
-    return status_of(result);
+    mark(cli, result);
 }
 
 void run_print_settled(struct cli *cli, const struct olv_run *run)
@@ -142,12 +131,12 @@ void run_print_settled(struct cli *cli, const struct olv_run *run)
     uint64_t settled = olv_run_settled(run), unknown = olv_run_settled_unknown(run);
     if (settled)
         term_message(cli, STYLE_WARN,
-                     "an earlier run was cut short; what became of its last %llu %s is now in the ledger",
-                     (unsigned long long)settled, settled == 1 ? "file" : "files");
-    if (unknown)
-        term_message(
-            cli, STYLE_WARN,
-            "of %llu of them nothing tells whether it was done: `olvido audit show --result unknown`",
-            (unsigned long long)unknown);
-    cli->is_unsure |= unknown > 0;
+                     "an earlier run was cut short; what became of its last %s is now in the ledger",
+                     COUNT(settled, "file", "files"));
+    if (unknown == 0)
+        return;
+    cli_mark(cli, STATUS_SOME_FAILED);
+    term_message(cli, STYLE_WARN,
+                 "of %s of them nothing tells whether it was done: `olvido audit show --result unknown`",
+                 NUMBER(unknown));
 }

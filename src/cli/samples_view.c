@@ -1,11 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/samples_view.h"
-
-#include "cli/table.h"
-#include "cli/term.h"
-#include "cli/watch.h"
-#include "olvido/explain.h"
-#include "olvido/json.h"
+#include "cli/views.h"
 #include "olvido/path.h"
 
 #include <string.h>
@@ -62,22 +56,15 @@ static void samples_view_print_row(struct report *r, const struct olv_sample *sa
 {
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     const struct olv_step *step = &rule->steps[sample->step];
-    struct olv_text name = {0}, what = {0}, says = {0}, path = {0};
-    char date[TERM_DATE];
-    term_name(&name, rule->name);
+    struct olv_text what = {0}, says = {0};
     olv_text_printf(&what, "%s %s after %s", sample->side == OLV_BEFORE ? "before" : "from", step->act->word,
                     step->after_text);
     say(r, sample, v, &says);
-    term_name(&path, sample->path + r->place_len); /* its number comes first, and is not cut */
-    table_cell(r->table, STYLE_HEADING, olv_text_string(&name));
-    table_cell(r->table, STYLE_PLAIN, olv_text_string(&what));
-    table_cell(r->table, STYLE_PLAIN, term_date(sample->time, date));
-    table_cell(r->table, is_meant ? STYLE_GOOD : STYLE_WARN, olv_text_string(&says));
-    table_cell(r->table, STYLE_PLAIN, olv_text_string(&path));
-    olv_text_free(&name);
-    olv_text_free(&what);
-    olv_text_free(&says);
-    olv_text_free(&path);
+    table_name(r->table, STYLE_HEADING, rule->name);
+    table_text(r->table, STYLE_PLAIN, &what);
+    table_date(r->table, STYLE_PLAIN, sample->time);
+    table_text(r->table, is_meant ? STYLE_GOOD : STYLE_WARN, &says);
+    table_name(r->table, STYLE_PLAIN, sample->path + r->place_len); /* its number is first, and not cut */
 }
 
 static void samples_view_print_json(const struct report *r, const struct olv_sample *sample,
@@ -122,22 +109,19 @@ static bool samples_view_judge(struct report *r, const struct olv_sample *sample
 
 static void print_sum(const struct report *r, const struct olv_samples *samples)
 {
-    struct olv_text line = {0}, path = {0};
-    printf("\n");
-    term_count(&line, samples->count, "sample", "samples");
-    olv_text_printf(&line, ": %zu as their rule means it", r->as_meant);
+    struct olv_text path = {0};
+    printf("\n%s: %zu as their rule means it", COUNT(samples->count, "sample", "samples"), r->as_meant);
     if (r->otherwise)
-        olv_text_printf(&line, ", %zu otherwise (`olvido explain` says why)", r->otherwise);
+        printf(", %zu otherwise (`olvido explain` says why)", r->otherwise);
     if (r->not_made)
-        olv_text_printf(&line, ", %zu that could not be made", r->not_made);
+        printf(", %zu that could not be made", r->not_made);
     term_name(&path, samples->policy);
-    printf("%s\nTry them: olvido --policy %s preview\n", olv_text_string(&line), olv_text_string(&path));
-    olv_text_free(&line);
+    printf("\nTry them: olvido --policy %s preview\n", olv_text_string(&path));
     olv_text_free(&path);
 }
 
-enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
-                               const struct olv_samples *samples, const struct olv_plan_options *options)
+bool samples_report(struct cli *cli, const struct olv_policy *policy, const struct olv_samples *samples,
+                    const struct olv_plan_options *options)
 {
     static const struct table_column columns[] = {{.heading = "Rule"},
                                                   {.heading = "Sample"},
@@ -148,8 +132,7 @@ enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
     struct olv_error err = {0};
     bool ok = true;
     r.place_len = (size_t)(olv_path_name(samples->policy) - samples->policy);
-    if (!cli_has(cli, OPT_JSON))
-        r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
+    r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; ok && i < samples->count; i++)
         ok = samples_view_judge(&r, &samples->items[i], &err);
     watch_clear(cli);
@@ -157,5 +140,5 @@ enum cli_status samples_report(struct cli *cli, const struct olv_policy *policy,
         table_end(r.table);
         print_sum(&r, samples);
     }
-    return ok ? STATUS_DONE : cli_report(cli, &err);
+    return ok || cli_report(cli, &err);
 }

@@ -12,13 +12,11 @@ static void shrink_to_print_people(const struct cli *cli, const struct olv_shrin
                                    const struct olv_shrink_result *result)
 {
     struct olv_text path = {0}, to = {0};
-    char before[OLV_SIZE_TEXT], after[OLV_SIZE_TEXT];
     term_name(&path, r->path);
     term_name(&to, r->to);
     printf("%sDone:%s %s (%s) %s to %s (%s", term_begin(cli, STYLE_GOOD), term_end(cli),
-           olv_text_string(&path), olv_size_format(result->before, before),
-           r->unpacks ? "decompressed" : "compressed", olv_text_string(&to),
-           olv_size_format(result->after, after));
+           olv_text_string(&path), SIZE(result->before), r->unpacks ? "decompressed" : "compressed",
+           olv_text_string(&to), SIZE(result->after));
     if (result->before && !r->unpacks)
         printf(", %.1f %%", 100.0 * (double)result->after / (double)result->before);
     printf("). The original stays.\n");
@@ -37,25 +35,31 @@ static void shrink_to_print_json(const struct olv_shrink_request *r, const struc
     cli_print_json(json);
 }
 
-enum cli_status shrink_to(struct cli *cli, struct olv_shrink_request r)
+static bool check_request(struct cli *cli, const struct olv_shrink_request *r)
+{
+    if (cli->argument_count != 1)
+        return cli_usage(cli, "--to is about one file");
+    if (!r->to && !r->unpacks && isatty(STDOUT_FILENO))
+        return cli_usage(cli,
+                         "compressed bytes are never written to a terminal; redirect them, or --to FILE");
+    return true;
+}
+
+void shrink_to(struct cli *cli, struct olv_shrink_request r)
 {
     struct olv_shrink_result result;
     struct olv_error err = {0};
     const char *to = cli_value(cli, OPT_TO);
-    if (cli->argument_count != 1)
-        return cli_usage(cli, "--to is about one file");
     r.path = cli->arguments[0];
     r.to = strcmp(to, "-") == 0 ? NULL : to;
     r.out = STDOUT_FILENO;
-    if (!r.to && !r.unpacks && isatty(STDOUT_FILENO))
-        return cli_usage(cli,
-                         "compressed bytes are never written to a terminal; redirect them, or --to FILE");
+    if (!check_request(cli, &r))
+        return;
     if (!olv_shrink_to(&r, &cli->observer, &result, &err))
-        return cli_report(cli, &err);
+        cli_report(cli, &err);
     watch_clear(cli);
-    if (r.to && cli_has(cli, OPT_JSON))
+    if (err.code == OLV_OK && r.to && cli_has(cli, OPT_JSON))
         shrink_to_print_json(&r, &result);
-    else if (r.to && !cli_has(cli, OPT_QUIET))
+    else if (err.code == OLV_OK && r.to && !cli_has(cli, OPT_QUIET))
         shrink_to_print_people(cli, &r, &result);
-    return STATUS_DONE;
 }

@@ -7,6 +7,6 @@
 #include "olvido/shrink.h"
 
 /* The request says all but the paths. */
-enum cli_status shrink_to(struct cli *cli, struct olv_shrink_request request);
+void shrink_to(struct cli *cli, struct olv_shrink_request request);
 
 #endif

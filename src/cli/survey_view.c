@@ -1,11 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/survey_view.h"
-
-#include "cli/table.h"
-#include "cli/term.h"
+#include "cli/views.h"
 #include "olvido/accounts.h"
-#include "olvido/json.h"
-#include "olvido/quantity.h"
 
 #include <string.h>
 
@@ -47,19 +42,16 @@ static void print_bands(struct cli *cli, const struct olv_survey *survey)
     for (unsigned i = 0; i < survey->band_count; i++) {
         const struct olv_survey_band *band = &survey->bands[i];
         enum term_style style = band->files ? STYLE_PLAIN : STYLE_FAINT;
-        struct olv_text files = {0}, picture = {0};
-        char size[OLV_SIZE_TEXT];
+        struct olv_text picture = {0};
         if (i + 1 == survey->band_count && band->files == 0)
             continue;
-        term_number(&files, band->files);
-        bar(&picture, band->bytes, most, width);
         table_cell(table, style, band->label);
-        table_cell(table, style, olv_text_string(&files));
-        table_cell(table, style, olv_size_format(band->bytes, size));
-        if (!is_narrow)
-            table_cell(table, STYLE_GOOD, olv_text_string(&picture));
-        olv_text_free(&files);
-        olv_text_free(&picture);
+        table_number(table, style, band->files);
+        table_size(table, style, band->bytes);
+        if (is_narrow)
+            continue;
+        bar(&picture, band->bytes, most, width);
+        table_text(table, STYLE_GOOD, &picture);
     }
     table_end(table);
 }
@@ -74,13 +66,9 @@ static void print_tops(struct cli *cli, const char *heading, const struct olv_su
     putchar('\n');
     table = table_begin(cli, columns, 3);
     for (size_t i = 0; i < count; i++) {
-        struct olv_text path = {0};
-        char size[OLV_SIZE_TEXT], date[TERM_DATE];
-        term_name(&path, tops[i].path);
-        table_cell(table, STYLE_PLAIN, olv_size_format(tops[i].size_bytes, size));
-        table_cell(table, STYLE_PLAIN, term_date(tops[i].when, date));
-        table_cell(table, STYLE_PLAIN, olv_text_string(&path));
-        olv_text_free(&path);
+        table_size(table, STYLE_PLAIN, tops[i].size_bytes);
+        table_date(table, STYLE_PLAIN, tops[i].when);
+        table_name(table, STYLE_PLAIN, tops[i].path);
     }
     table_end(table);
 }
@@ -95,16 +83,11 @@ static void print_owners(struct cli *cli, const struct olv_survey *survey)
     putchar('\n');
     table = table_begin(cli, columns, 3);
     for (size_t i = 0; i < survey->owner_count && i < OWNERS_SHOWN; i++) {
-        struct olv_text files = {0}, safe = {0};
-        char size[OLV_SIZE_TEXT], name[64];
+        char name[64];
         olv_user_name(survey->owners[i].owner, name, sizeof name);
-        term_name(&safe, name);
-        term_number(&files, survey->owners[i].files);
-        table_cell(table, STYLE_PLAIN, olv_text_string(&safe));
-        table_cell(table, STYLE_PLAIN, olv_text_string(&files));
-        table_cell(table, STYLE_PLAIN, olv_size_format(survey->owners[i].bytes, size));
-        olv_text_free(&files);
-        olv_text_free(&safe);
+        table_name(table, STYLE_PLAIN, name);
+        table_number(table, STYLE_PLAIN, survey->owners[i].files);
+        table_size(table, STYLE_PLAIN, survey->owners[i].bytes);
     }
     table_end(table);
     if (survey->owner_count > OWNERS_SHOWN)
@@ -123,23 +106,16 @@ void survey_print(struct cli *cli, const struct olv_survey *survey, const struct
 
 void survey_print_total(const struct olv_survey *survey, const struct survey_view *view)
 {
-    struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT], oldest[TERM_DATE], newest[TERM_DATE];
-    term_count(&line, survey->files, "entry", "entries");
-    olv_text_printf(&line, ", %s, in ", olv_size_format(survey->bytes, size));
-    term_count(&line, survey->directories, "directory", "directories");
+    const char *others = survey->other_mounts == 1 ? " below and was not entered (--verbose names it)"
+                                                   : " below and were not entered (--verbose names them)";
+    printf("%s, %s, in %s", COUNT(survey->files, "entry", "entries"), SIZE(survey->bytes),
+           COUNT(survey->directories, "directory", "directories"));
     if (survey->has_times)
-        olv_text_printf(&line, "; %s from %s to %s", olv_clock_word(view->clock),
-                        term_date(survey->oldest, oldest), term_date(survey->newest, newest));
-    if (survey->other_mounts) {
-        olv_text_puts(&line, "; ");
-        term_count(&line, survey->other_mounts, "other file system begins", "other file systems begin");
-        olv_text_puts(&line, survey->other_mounts == 1
-                                 ? " below and was not entered (--verbose names it)"
-                                 : " below and were not entered (--verbose names them)");
-    }
-    printf("%s\n", olv_text_string(&line));
-    olv_text_free(&line);
+        printf("; %s from %s to %s", olv_clock_word(view->clock), DATE(survey->oldest), DATE(survey->newest));
+    if (survey->other_mounts)
+        printf("; %s%s", COUNT(survey->other_mounts, "other file system begins", "other file systems begin"),
+               others);
+    putchar('\n');
 }
 
 /* ---- the list ---- */
@@ -167,19 +143,13 @@ static void print_table(struct cli *cli, struct olv_survey *survey, const struct
     uint64_t shown = 0;
     while (survey_view_next(survey, view, &shown, &record, err)) {
         struct olv_survey_entry e = olv_survey_entry(&record);
-        struct olv_text path = {0}, owner = {0};
-        char size[OLV_SIZE_TEXT], date[TERM_DATE], name[64];
-        struct olv_instant when = olv_stat_time(&e.stat, view->clock);
-        term_name(&path, e.path);
+        char name[64];
         olv_user_name(e.stat.owner, name, sizeof name);
-        term_name(&owner, name);
-        table_cell(table, STYLE_PLAIN, when.s ? term_date(when, date) : "?");
-        table_cell(table, STYLE_PLAIN, olv_size_format(e.stat.size_bytes, size));
+        table_date(table, STYLE_PLAIN, olv_stat_time(&e.stat, view->clock));
+        table_size(table, STYLE_PLAIN, e.stat.size_bytes);
         table_cell(table, STYLE_FAINT, olv_kind_word(e.stat.kind));
-        table_cell(table, STYLE_FAINT, olv_text_string(&owner));
-        table_cell(table, STYLE_PLAIN, olv_text_string(&path));
-        olv_text_free(&path);
-        olv_text_free(&owner);
+        table_name(table, STYLE_FAINT, name);
+        table_name(table, STYLE_PLAIN, e.path);
     }
     table_end(table);
 }

@@ -22,7 +22,7 @@ struct table {
 
 struct table *table_begin(const struct cli *cli, const struct table_column *columns, size_t count)
 {
-    struct table *t = calloc(1, sizeof *t);
+    struct table *t = cli_has(cli, OPT_JSON) ? NULL : calloc(1, sizeof *t);
     if (!t)
         return NULL;
     *t = (struct table){.cli = cli, .columns = columns, .count = count, .is_streaming = true};
@@ -127,22 +127,59 @@ static void table_flush(struct table *t)
     t->cell_count = 0;
 }
 
-void table_cell(struct table *t, enum term_style style, const char *text)
+static bool table_make_room(struct table *t)
 {
-    if (!t)
+    size_t cap = t->cell_cap ? 2 * t->cell_cap : 64;
+    struct cell *grown;
+    if (t->cell_count < t->cell_cap)
+        return true;
+    grown = realloc(t->cells, cap * sizeof *grown);
+    if (!grown)
+        return false;
+    t->cells = grown;
+    t->cell_cap = cap;
+    return true;
+}
+
+void table_text(struct table *t, enum term_style style, struct olv_text *text)
+{
+    if (!t || !table_make_room(t)) {
+        olv_text_free(text);
         return;
-    if (t->cell_count == t->cell_cap) {
-        size_t cap = t->cell_cap ? 2 * t->cell_cap : 64;
-        struct cell *grown = realloc(t->cells, cap * sizeof *grown);
-        if (!grown)
-            return;
-        t->cells = grown;
-        t->cell_cap = cap;
     }
-    t->cells[t->cell_count] = (struct cell){.style = style};
-    olv_text_puts(&t->cells[t->cell_count++].text, text);
+    t->cells[t->cell_count++] = (struct cell){*text, style};
+    *text = (struct olv_text){0};
     if (t->is_streaming && t->cell_count == t->count)
         table_flush(t);
+}
+
+void table_cell(struct table *t, enum term_style style, const char *text)
+{
+    struct olv_text copy = {0};
+    olv_text_puts(&copy, text);
+    table_text(t, style, &copy);
+}
+
+void table_name(struct table *t, enum term_style style, const char *name)
+{
+    struct olv_text safe = {0};
+    term_name(&safe, name);
+    table_text(t, style, &safe);
+}
+
+void table_size(struct table *t, enum term_style style, uint64_t bytes)
+{
+    table_cell(t, style, SIZE(bytes));
+}
+
+void table_number(struct table *t, enum term_style style, uint64_t number)
+{
+    table_cell(t, style, NUMBER(number));
+}
+
+void table_date(struct table *t, enum term_style style, struct olv_instant when)
+{
+    table_cell(t, style, when.s ? DATE(when) : "?");
 }
 
 void table_end(struct table *t)

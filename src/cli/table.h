@@ -17,10 +17,18 @@ struct table_column {
 };
 
 struct table;
-/* Borrows the columns. A table whose columns all have a width (but the last) writes its rows as they come. */
+/* Borrows the columns. A table whose columns all have a width (but the last) writes its rows as they come.
+ * NULL where programs read along (--json); all that is done with it then does nothing. */
 struct table *table_begin(const struct cli *cli, const struct table_column *columns, size_t count);
 /* One cell after the other, from left to right. The text is copied. */
 void table_cell(struct table *table, enum term_style style, const char *text);
+/* What was composed; it is emptied. */
+void table_text(struct table *table, enum term_style style, struct olv_text *text);
+/* A name, so that it can do no harm; a size; a number; a date, "?" where there is none. */
+void table_name(struct table *table, enum term_style style, const char *name);
+void table_size(struct table *table, enum term_style style, uint64_t bytes);
+void table_number(struct table *table, enum term_style style, uint64_t number);
+void table_date(struct table *table, enum term_style style, struct olv_instant t);
 /* Writes what was collected and frees the table. */
 void table_end(struct table *table);
 

@@ -189,8 +189,7 @@ static bool add_byte(struct template *t, char byte)
     return template_add_part(t, (struct part){NULL, t->text.len - 1, 1});
 }
 
-static bool add_field(struct cli *cli, struct template *t, const char *name, size_t len,
-                      enum cli_status *status)
+static bool add_field(struct cli *cli, struct template *t, const char *name, size_t len)
 {
     const char *names[FIELDS], *near;
     for (size_t i = 0; i < FIELDS; i++) {
@@ -199,13 +198,12 @@ static bool add_field(struct cli *cli, struct template *t, const char *name, siz
             return template_add_part(t, (struct part){&fields[i], 0, 0});
     }
     near = olv_nearest(name, len, names, FIELDS);
-    *status = cli_usage(cli, "there is no field {%.*s}%s%s%s", (int)(len > 40 ? 40 : len), name,
-                        near ? "; did you mean {" : "", near ? near : "", near ? "}?" : "");
-    return false;
+    return cli_usage(cli, "there is no field {%.*s}%s%s%s", (int)(len > 40 ? 40 : len), name,
+                     near ? "; did you mean {" : "", near ? near : "", near ? "}?" : "");
 }
 
 /* Takes one byte, escape or field off the text; NULL after saying what is wrong. */
-static const char *take(struct cli *cli, struct template *t, const char *at, enum cli_status *status)
+static const char *take(struct cli *cli, struct template *t, const char *at)
 {
     static const char letters[] = "nt0\\", bytes[] = "\n\t\0\\";
     const char *end, *letter;
@@ -213,7 +211,7 @@ static const char *take(struct cli *cli, struct template *t, const char *at, enu
     if (at[0] == '\\') {
         letter = at[1] ? strchr(letters, at[1]) : NULL;
         if (!letter) {
-            *status = cli_usage(cli, "there is no \\%.1s in a template; \\n, \\t, \\0 and \\\\ are", at + 1);
+            cli_usage(cli, "there is no \\%.1s in a template; \\n, \\t, \\0 and \\\\ are", at + 1);
             return NULL;
         }
         t->ends_itself = at[1] == '0';
@@ -225,25 +223,24 @@ static const char *take(struct cli *cli, struct template *t, const char *at, enu
         return add_byte(t, at[0]) ? at + 1 : NULL;
     end = strchr(at, '}');
     if (!end) {
-        *status = cli_usage(cli, "a brace is not closed in `%s`", at);
+        cli_usage(cli, "a brace is not closed in `%s`", at);
         return NULL;
     }
-    return add_field(cli, t, at + 1, (size_t)(end - at) - 1, status) ? end + 1 : NULL;
+    return add_field(cli, t, at + 1, (size_t)(end - at) - 1) ? end + 1 : NULL;
 }
 
-struct template *template_new(struct cli *cli, const char *text, enum cli_status *status)
+struct template *template_new(struct cli *cli, const char *text)
 {
     struct template *t = calloc(1, sizeof *t);
-    *status = STATUS_USAGE;
-    if (!t)
-        return NULL;
-    t->is_safe = isatty(STDOUT_FILENO) == 1;
-    while (text && *text)
-        text = take(cli, t, text, status);
-    if (text && !t->ends_itself)
+    if (t)
+        t->is_safe = isatty(STDOUT_FILENO) == 1;
+    while (t && text && *text)
+        text = take(cli, t, text);
+    if (t && text && !t->ends_itself)
         add_byte(t, '\n');
-    if (text && !t->text.failed)
+    if (t && text && !t->text.failed)
         return t;
+    cli_mark(cli, STATUS_USAGE);
     template_free(t);
     return NULL;
 }

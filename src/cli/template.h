@@ -10,7 +10,7 @@ struct template;
 
 /* NULL with the status after saying what is wrong. On a terminal names are written so that they do no harm.
  */
-struct template *template_new(struct cli *cli, const char *text, enum cli_status *status);
+struct template *template_new(struct cli *cli, const char *text);
 void template_free(struct template *template);
 /* Appends the line of one entry, with its end. */
 void template_write(const struct template *template, const struct olv_survey_entry *entry,

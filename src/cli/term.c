@@ -102,31 +102,39 @@ const char *term_end(const struct cli *cli)
     return cli->has_colour ? "\033[0m" : "";
 }
 
-void term_number(struct olv_text *out, uint64_t number)
+char *term_number(uint64_t number, char out[TERM_COUNT])
 {
     char digits[24];
     int len = snprintf(digits, sizeof digits, "%llu", (unsigned long long)number);
+    char *to = out;
     for (int i = 0; i < len; i++) {
-        olv_text_add(out, digits + i, 1);
+        *to++ = digits[i];
         if (i + 1 < len && (len - i - 1) % 3 == 0)
-            olv_text_puts(out, ",");
+            *to++ = ',';
     }
+    *to = '\0';
+    return out;
 }
 
-void term_count(struct olv_text *out, uint64_t number, const char *one, const char *many)
+char *term_count(uint64_t number, const char *one, const char *many, char out[TERM_COUNT])
 {
-    term_number(out, number);
-    olv_text_printf(out, " %s", number == 1 ? one : many);
+    size_t len = strlen(term_number(number, out));
+    snprintf(out + len, TERM_COUNT - len, " %s", number == 1 ? one : many);
+    return out;
 }
 
 void term_message(const struct cli *cli, enum term_style style, const char *format, ...)
 {
     bool colour = cli->has_colour && isatty(STDERR_FILENO);
+    struct olv_text text = {0}, safe = {0};
     va_list args;
-    fflush(stdout);
-    fprintf(stderr, "%solvido:%s ", colour ? term_begin(cli, style) : "", colour ? term_end(cli) : "");
     va_start(args, format);
-    vfprintf(stderr, format, args);
+    olv_text_vprintf(&text, format, args);
     va_end(args);
-    fputc('\n', stderr);
+    term_name(&safe, olv_text_string(&text));
+    fflush(stdout);
+    fprintf(stderr, "%solvido:%s %s\n", colour ? term_begin(cli, style) : "", colour ? term_end(cli) : "",
+            olv_text_string(&safe));
+    olv_text_free(&text);
+    olv_text_free(&safe);
 }

@@ -5,6 +5,7 @@
 
 #include "cli/cli.h"
 #include "olvido/calendar.h"
+#include "olvido/quantity.h"
 #include "olvido/text.h"
 
 /* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction
@@ -15,19 +16,24 @@ unsigned term_columns(const char *text);
 /* Shortens UTF-8 text to at most `columns` by an ellipsis in its middle. */
 void term_shorten(struct olv_text *text, unsigned columns);
 
-enum { TERM_DATE = 20 };
+/* Words for a line. The macros make room for them in the block where they stand. */
+enum { TERM_DATE = 20, TERM_COUNT = 96 };
 /* "2026-10-03 14:05" in local time. */
 char *term_date(struct olv_instant t, char out[TERM_DATE]);
+/* "12,034"; and with what is counted, "1 file", "12,034 files". */
+char *term_number(uint64_t number, char out[TERM_COUNT]);
+char *term_count(uint64_t number, const char *one, const char *many, char out[TERM_COUNT]);
+#define DATE(t)                  term_date(t, (char[TERM_DATE]){0})
+#define NUMBER(number)           term_number(number, (char[TERM_COUNT]){0})
+#define COUNT(number, one, many) term_count(number, one, many, (char[TERM_COUNT]){0})
+#define SIZE(bytes)              olv_size_format(bytes, (char[OLV_SIZE_TEXT]){0})
 
 enum term_style { STYLE_PLAIN, STYLE_HEADING, STYLE_FAINT, STYLE_WARN, STYLE_ERROR, STYLE_GOOD };
 /* The sequences around styled text; "" without colour. */
 const char *term_begin(const struct cli *cli, enum term_style style);
 const char *term_end(const struct cli *cli);
-/* "1 file", "12,034 files". */
-void term_count(struct olv_text *out, uint64_t number, const char *one, const char *many);
-void term_number(struct olv_text *out, uint64_t number);
 
-/* A message to standard error that begins with "olvido: "; names in it must have gone through term_name. */
+/* A message to standard error that begins with "olvido: "; names in it come as they are. */
 void term_message(const struct cli *cli, enum term_style style, const char *format, ...);
 
 #endif

@@ -1,10 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/trash_view.h"
-
-#include "cli/items_view.h"
-#include "cli/table.h"
-#include "cli/term.h"
-#include "olvido/quantity.h"
+#include "cli/ask.h"
+#include "cli/views.h"
+#include "olvido/permission.h"
 #include "olvido/sorter.h"
 
 #include <string.h>
@@ -46,7 +43,6 @@ static void trash_view_collect(void *self, const struct olv_found_item *found)
 static void trash_view_print_row(struct table *table, const struct olv_found_item *f)
 {
     struct olv_text text = {0};
-    char size[OLV_SIZE_TEXT], date[TERM_DATE];
     if (*f->path) {
         term_name(&text, f->path);
     } else {
@@ -56,12 +52,13 @@ static void trash_view_print_row(struct table *table, const struct olv_found_ite
     }
     if (f->state == OLV_TRASH_LOST)
         olv_text_puts(&text, " (nothing left of it)");
-    table_cell(table, STYLE_PLAIN, f->deleted.s ? term_date(f->deleted, date) : "?");
-    table_cell(table, STYLE_PLAIN,
-               f->kind == OLV_KIND_DIRECTORY && !f->size_bytes ? "?" : olv_size_format(f->size_bytes, size));
+    table_date(table, STYLE_PLAIN, f->deleted);
+    if (f->kind == OLV_KIND_DIRECTORY && !f->size_bytes)
+        table_cell(table, STYLE_PLAIN, "?");
+    else
+        table_size(table, STYLE_PLAIN, f->size_bytes);
     table_cell(table, STYLE_FAINT, olv_kind_word(f->kind));
-    table_cell(table, f->state == OLV_TRASH_SOUND ? STYLE_PLAIN : STYLE_WARN, olv_text_string(&text));
-    olv_text_free(&text);
+    table_text(table, f->state == OLV_TRASH_SOUND ? STYLE_PLAIN : STYLE_WARN, &text);
 }
 
 static void print_all(struct showing *s, struct olv_error *err)
@@ -70,8 +67,7 @@ static void print_all(struct showing *s, struct olv_error *err)
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Kind", .width = 9},
                                                   {.heading = "Where it was", .is_elastic = true}};
-    bool as_json = cli_has(s->cli, OPT_JSON);
-    struct table *table = as_json ? NULL : table_begin(s->cli, columns, 4);
+    struct table *table = table_begin(s->cli, columns, 4);
     struct olv_sorted record;
     while (olv_sorter_next(s->sorter, &record, err)) {
         const char *path = record.bytes, *rest = path + strlen(path) + 1;
@@ -83,7 +79,7 @@ static void print_all(struct showing *s, struct olv_error *err)
         found.size_bytes = shown.size_bytes;
         found.kind = (enum olv_kind)shown.kind;
         found.state = (enum olv_trash_state)shown.state;
-        if (as_json)
+        if (cli_has(s->cli, OPT_JSON))
             items_print_json(&found, false);
         else
             trash_view_print_row(table, &found);
@@ -93,29 +89,20 @@ static void print_all(struct showing *s, struct olv_error *err)
 
 static void print_total(const struct showing *s)
 {
-    struct olv_text line = {0};
-    char size[OLV_SIZE_TEXT];
     if (cli_has(s->cli, OPT_JSON) || cli_has(s->cli, OPT_QUIET))
         return;
-    term_count(&line, s->items, "item", "items");
-    olv_text_printf(&line, ", %s", olv_size_format(s->bytes, size));
-    if (s->trashes > 1) {
-        olv_text_puts(&line, ", in ");
-        term_count(&line, s->trashes, "trash", "trashes");
-    }
-    if (s->unsound) {
-        olv_text_puts(&line, "; ");
-        term_count(&line, s->unsound, "of them is not sound", "of them are not sound");
-    }
-    printf("%s\n", olv_text_string(&line));
-    olv_text_free(&line);
+    printf("%s, %s", COUNT(s->items, "item", "items"), SIZE(s->bytes));
+    if (s->trashes > 1)
+        printf(", in %s", COUNT(s->trashes, "trash", "trashes"));
+    if (s->unsound)
+        printf("; %s", COUNT(s->unsound, "of them is not sound", "of them are not sound"));
+    putchar('\n');
 }
 
-enum cli_status trash_view_show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
+void trash_view_show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query)
 {
     struct showing s = {.cli = cli, .trashes = olv_trashes_count(trashes)};
     struct olv_error err = {0};
-    enum cli_status status = STATUS_DONE;
     s.sorter = olv_sorter_new(&err);
     if (s.sorter && olv_items_find(trashes, query, NULL, trash_view_collect, &s, &err) &&
         s.error.code == OLV_OK)
@@ -125,8 +112,68 @@ enum cli_status trash_view_show(struct cli *cli, struct olv_trashes *trashes, st
     if (err.code == OLV_OK)
         print_total(&s);
     else
-        status = cli_report(cli, &err);
+        cli_report(cli, &err);
     olv_sorter_free(s.sorter);
     olv_text_free(&s.record);
-    return status;
+}
+
+/* ---- may it go? ---- */
+
+static void trash_view_describe(const struct found_sum *c, struct olv_text *out)
+{
+    olv_text_printf(out, "Remove %s (%s)", COUNT(c->items, "item", "items"), SIZE(c->bytes));
+    if (c->directories)
+        olv_text_printf(out, ", among them %s,",
+                        COUNT(c->directories, "directory with all that is in it",
+                              "directories with all that is in them"));
+    olv_text_puts(out, " from the trash for good? Nothing brings them back.");
+}
+
+static void say_why_not(const struct cli *cli, const struct found_sum *c,
+                        const struct olv_allowance *allowance)
+{
+    unsigned long long items = c->items;
+    if (allowance->has_count)
+        term_message(cli, STYLE_WARN,
+                     "--count %llu is not the number of items that fit: %llu; nothing was done",
+                     (unsigned long long)allowance->count, items);
+    else if (olv_needs_count(c->items, c->directories))
+        term_message(cli, STYLE_WARN,
+                     "nothing was removed: that cannot be taken back, so it needs --count %llu, or a "
+                     "terminal to ask on",
+                     items);
+    else
+        term_message(cli, STYLE_WARN,
+                     "nothing was removed without being asked: there is no terminal, and no --yes");
+}
+
+bool trash_view_is_allowed(struct cli *cli, const struct found_sum *c)
+{
+    static const char *const answers[] = {"no", "yes", NULL};
+    struct olv_allowance allowance = {.says_yes = cli_has(cli, OPT_YES),
+                                      .has_count = cli_has(cli, OPT_COUNT_TYPED),
+                                      .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON)};
+    struct olv_text question = {0};
+    bool ok = false;
+    if (allowance.has_count && !cli_number(cli, OPT_COUNT_TYPED, &allowance.count))
+        return false;
+    trash_view_describe(c, &question);
+    switch (olv_permission_to_end(&allowance, c->items, c->directories, c->items)) {
+    case OLV_ENDING_ALLOWED:
+        ok = true;
+        break;
+    case OLV_ENDING_ASKS:
+        ok = ask(cli, olv_text_string(&question), answers) == 1;
+        break;
+    case OLV_ENDING_ASKS_COUNT:
+        ok = ask_count(cli, olv_text_string(&question), c->items);
+        break;
+    default:
+        say_why_not(cli, c, &allowance);
+        break;
+    }
+    olv_text_free(&question);
+    if (!ok)
+        cli_mark(cli, STATUS_REFUSED);
+    return ok;
 }

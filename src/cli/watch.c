@@ -47,16 +47,13 @@ static void describe_rest(const struct cli_watch *w, const struct olv_progress *
 {
     double rate = (double)p->files / elapsed, byte_rate = (double)p->bytes / elapsed;
     uint64_t bytes = w->expected_bytes ? w->expected_bytes : p->of_bytes;
-    char size[OLV_SIZE_TEXT];
-    olv_text_puts(line, ", ");
     if (bytes) {
-        olv_text_printf(line, "%s/s", olv_size_format((uint64_t)byte_rate, size));
+        olv_text_printf(line, ", %s/s", SIZE((uint64_t)byte_rate));
         if (bytes > p->bytes && byte_rate > 0)
             olv_text_printf(line, ", %.0f s left", (double)(bytes - p->bytes) / byte_rate + 0.5);
         return;
     }
-    term_number(line, (uint64_t)rate);
-    olv_text_puts(line, "/s");
+    olv_text_printf(line, ", %s/s", NUMBER((uint64_t)rate));
     if (w->expected > p->files && rate > 0)
         olv_text_printf(line, ", %.0f s left", (double)(w->expected - p->files) / rate + 0.5);
 }
@@ -66,19 +63,15 @@ static void watch_on_progress(void *self, const struct olv_progress *p)
     struct cli_watch *w = self;
     struct olv_text line = {0};
     double now = seconds();
-    char size[OLV_SIZE_TEXT];
     if (!w->is_terminal || now - w->began < 0.5 || now - w->drawn < 0.1)
         return;
     w->drawn = now;
-    olv_text_printf(&line, "%s: ", p->doing);
-    term_number(&line, p->files);
-    if (w->expected || p->of_files) {
-        olv_text_puts(&line, " of ");
-        term_number(&line, w->expected ? w->expected : p->of_files);
-    }
+    olv_text_printf(&line, "%s: %s", p->doing, NUMBER(p->files));
+    if (w->expected || p->of_files)
+        olv_text_printf(&line, " of %s", NUMBER(w->expected ? w->expected : p->of_files));
     olv_text_puts(&line, " files");
     if (p->bytes)
-        olv_text_printf(&line, ", %s", olv_size_format(p->bytes, size));
+        olv_text_printf(&line, ", %s", SIZE(p->bytes));
     describe_rest(w, p, now - w->began, &line);
     if (w->cli->width > 4)
         term_shorten(&line, w->cli->width - 1);
@@ -118,16 +111,14 @@ static void watch_on_trouble(void *self, const struct olv_trouble *t)
 {
     struct cli_watch *w = self;
     struct olv_text line = {0};
-    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT;
+    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT, has_sys = t->sys && !is_note;
     if (is_note && !cli_has(w->cli, OPT_VERBOSE))
         return;
     w->count += !is_note;
-    w->cli->is_unsure |= t->kind == OLV_TROUBLE_UNREADABLE && t->sys != 0;
-    term_name(&line, t->path);
-    olv_text_puts(&line, ": ");
-    term_name(&line, t->what); /* which may tell of names, too */
-    if (t->sys && !is_note)
-        olv_text_printf(&line, ": %s", strerror(t->sys));
+    if (t->kind == OLV_TROUBLE_UNREADABLE && t->sys != 0)
+        cli_mark(w->cli, STATUS_SOME_FAILED);
+    olv_text_printf(&line, "%s: %s%s%s", t->path, t->what, has_sys ? ": " : "",
+                    has_sys ? strerror(t->sys) : "");
     if (line.failed || !watch_make_room(w)) {
         olv_text_free(&line);
         return;
@@ -213,8 +204,7 @@ void watch_print_troubles(struct cli *cli)
     for (size_t i = 0; i < shown; i++)
         term_message(cli, STYLE_WARN, "%s", w->troubles[i]);
     if (w->count > shown)
-        term_message(cli, STYLE_WARN, "and %llu more (--verbose names them)",
-                     (unsigned long long)(w->count - shown));
+        term_message(cli, STYLE_WARN, "and %s more (--verbose names them)", NUMBER(w->count - shown));
     drop_troubles(w);
 }
 

@@ -8,6 +8,7 @@
 
 #include "olvido/text.h"
 #include "os/durable.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -68,8 +69,7 @@ static void file_of(struct site *s, const char *name, double days, const char *t
     fd = openat(s->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
     if (fd < 0 || !olv_write_all(fd, text, len))
         observatory_fail(s, name, "cannot write a sample file");
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     if (s->ok)
         set_age(s, name, days);
     s->demo->files++;
@@ -137,12 +137,9 @@ static void sparse_file(struct site *s, const char *name, double days)
 {
     enum { END = 1 << 20 };
     int fd = s->ok ? openat(s->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644) : -1;
-    if (fd >= 0 && (pwrite(fd, "begin", 5, 0) != 5 || pwrite(fd, "end", 3, END) != 3))
+    if (fd < 0 || pwrite(fd, "begin", 5, 0) != 5 || pwrite(fd, "end", 3, END) != 3)
         observatory_fail(s, name, "cannot write a sparse sample file");
-    if (fd >= 0)
-        close(fd);
-    else
-        observatory_fail(s, name, "cannot write a sparse sample file");
+    olv_os_close(fd);
     if (s->ok)
         set_age(s, name, days);
     s->demo->files++;

@@ -28,8 +28,7 @@ static int open_new(const char *path, char real[PATH_MAX], struct olv_error *err
 {
     int dir = trusted_make_directory(path, err);
     char *resolved = dir >= 0 ? trusted_resolve(path, err) : NULL;
-    if (dir >= 0)
-        close(dir);
+    olv_os_close(dir);
     if (!resolved)
         return -1;
     snprintf(real, PATH_MAX, "%s", resolved);

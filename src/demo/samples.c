@@ -11,6 +11,7 @@
 #include "olvido/path.h"
 #include "olvido/text.h"
 #include "os/durable.h"
+#include "os/os.h"
 #include "policy/confine.h"
 #include "policy/example.h"
 
@@ -124,8 +125,7 @@ static bool make_file(int dir, const char *name, const struct example *e)
     bool ok = fd >= 0 && (size < sizeof text || olv_write_all(fd, text, sizeof text - 1)) &&
               ftruncate(fd, (off_t)size) == 0;
     char other[32];
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     for (uint64_t i = 1; ok && i < e->links.least && i < MOST_LINKS; i++) {
         snprintf(other, sizeof other, "link-%d", (int)i);
         ok = linkat(dir, name, dir, other, 0) == 0;
@@ -142,8 +142,7 @@ static bool samples_make_directory(int dir, const char *name, const struct examp
         return ok;
     inside = openat(dir, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     ok = inside >= 0 && make_file(inside, "inside", &plain) && set_times(inside, "inside", t);
-    if (inside >= 0)
-        close(inside);
+    olv_os_close(inside);
     return ok;
 }
 
@@ -250,8 +249,7 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, ui
         dir = make_way(s->dir, below.data, &last);
         if (dir < 0 || !*last || !make_entry(dir, last, &e, t) || !dress(dir, last, &e, t))
             sample->why_not = strerror(errno);
-        if (dir >= 0)
-            close(dir);
+        olv_os_close(dir);
     }
     olv_text_free(&below);
     return !whole.failed || olv_fail_memory(err);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* SQLite, in one file. Members are keyed by directory and name, which is the order in which they come in, so
  * that a million of them are appended, not scattered. */
+#include "base/grow.h"
 #include "depot/catalogue_parts.h"
 
 #include <stdlib.h>
@@ -51,11 +52,9 @@ const char *olv_archive_state_word(enum olv_archive_state state)
 struct olv_catalogue *catalogue_open_as(const char *directory, const char *name, enum database_use use,
                                         struct olv_error *err)
 {
-    struct olv_catalogue *c = calloc(1, sizeof *c);
-    if (!c) {
-        olv_fail_memory(err);
+    struct olv_catalogue *c = allocate(sizeof *c, err);
+    if (!c)
         return NULL;
-    }
     c->base.what = "the catalogue";
     c->base.hint = "`olvido depot rebuild` reads it anew from the archives";
     if (database_open(&c->base, directory, name, use, err) &&

@@ -111,7 +111,7 @@ bool catalogue_put_member(struct olv_catalogue *c, int64_t archive, const struct
 }
 
 struct putting {
-    struct olv_catalogue *catalogue;
+    const struct olv_catalogue *catalogue;
     sqlite3_stmt *put, *put_directory, *find_directory;
     const char *directory; /* of the member put last, and its length */
     size_t directory_len;
@@ -122,20 +122,20 @@ struct putting {
 static bool life_know_directory(struct putting *p, const char *path, size_t len, struct olv_error *err)
 {
     const struct database *base = &p->catalogue->base;
-    bool is_found;
+    enum olv_truth found;
     if (p->directory && p->directory_len == len && memcmp(p->directory, path, len) == 0)
         return true;
     p->directory = path;
     p->directory_len = len;
-    database_bind(p->find_directory, VALUES(value_bytes(path, len)));
-    is_found = sqlite3_step(p->find_directory) == SQLITE_ROW;
-    if (is_found)
+    found = database_find(base, &p->find_directory, "SELECT id FROM directory WHERE path = ?",
+                          VALUES(value_bytes(path, len)), err);
+    if (found == OLV_YES)
         p->directory_id = sqlite3_column_int64(p->find_directory, 0);
     sqlite3_reset(p->find_directory);
-    if (is_found)
-        return true;
-    database_bind(p->put_directory, VALUES(value_bytes(path, len)));
-    if (!database_step(base, p->put_directory, err))
+    if (found != OLV_NO)
+        return found == OLV_YES;
+    if (!database_put(base, &p->put_directory, "INSERT INTO directory (path) VALUES (?)",
+                      VALUES(value_bytes(path, len)), err))
         return false;
     p->directory_id = sqlite3_last_insert_rowid(base->db);
     return true;
@@ -143,35 +143,34 @@ static bool life_know_directory(struct putting *p, const char *path, size_t len,
 
 static bool put_one(struct putting *x, const struct pending *p, struct olv_error *err)
 {
+    static const char sql[] = "INSERT INTO member VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)";
     const struct made_member *made = &p->made;
     const struct olv_member *m = &p->member;
-    if (!life_know_directory(x, m->path, olv_path_directory_len(m->path), err))
-        return false;
-    database_bind(
-        x->put,
-        VALUES(value_of(x->directory_id), value_string(olv_path_name(m->path)),
-               value_of(x->catalogue->pending_archive), value_of((int64_t)made->at),
-               value_of((int64_t)made->frame), value_of(m->is_hard_link ? -(int)m->kind : (int)m->kind),
-               value_of((int64_t)m->size_bytes), value_of(m->modified.s), value_of(m->modified.ns),
-               value_of(m->mode), value_of(m->owner), value_of(m->group),
-               value_bytes(made->has_digest ? made->digest : NULL, OLV_SHA256_SIZE), value_string(m->link),
-               value_of(m->accessed.s), value_of(m->accessed.ns),
-               /* the time that its rule goes by, where that is none of those that an archive keeps anyway */
-               value_text(made->has_clock ? olv_clock_word(made->clock) : NULL),
-               value_if(made->has_clock, made->clock_time.s), value_if(made->has_clock, made->clock_time.ns),
-               value_string(made->was), value_if(made->was, (int64_t)made->was_bytes),
-               value_bytes(made->has_header ? made->header : NULL, OLV_SHA256_SIZE)));
-    return database_step(&x->catalogue->base, x->put, err);
+    return life_know_directory(x, m->path, olv_path_directory_len(m->path), err) &&
+           database_put(&x->catalogue->base, &x->put, sql,
+                        VALUES(value_of(x->directory_id), value_string(olv_path_name(m->path)),
+                               value_of(x->catalogue->pending_archive), value_of((int64_t)made->at),
+                               value_of((int64_t)made->frame),
+                               value_of(m->is_hard_link ? -(int)m->kind : (int)m->kind),
+                               value_of((int64_t)m->size_bytes), value_of(m->modified.s),
+                               value_of(m->modified.ns), value_of(m->mode), value_of(m->owner),
+                               value_of(m->group),
+                               value_bytes(made->has_digest ? made->digest : NULL, OLV_SHA256_SIZE),
+                               value_string(m->link), value_of(m->accessed.s), value_of(m->accessed.ns),
+                               /* the time that its rule goes by, where that is none of those that an archive
+                                  keeps anyway */
+                               value_text(made->has_clock ? olv_clock_word(made->clock) : NULL),
+                               value_if(made->has_clock, made->clock_time.s),
+                               value_if(made->has_clock, made->clock_time.ns), value_string(made->was),
+                               value_if(made->was, (int64_t)made->was_bytes),
+                               value_bytes(made->has_header ? made->header : NULL, OLV_SHA256_SIZE)),
+                        err);
 }
 
-static bool put_pending(struct olv_catalogue *c, struct olv_error *err)
+static bool put_pending(const struct olv_catalogue *c, struct olv_error *err)
 {
     struct putting p = {.catalogue = c};
-    bool ok =
-        database_prepare(&c->base, &p.put,
-                         "INSERT INTO member VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)", err) &&
-        database_prepare(&c->base, &p.put_directory, "INSERT INTO directory (path) VALUES (?)", err) &&
-        database_prepare(&c->base, &p.find_directory, "SELECT id FROM directory WHERE path = ?", err);
+    bool ok = true;
     for (size_t i = 0; ok && i < c->pending_count; i++)
         ok = put_one(&p, &c->pending[i], err);
     sqlite3_finalize(p.put);
@@ -196,12 +195,12 @@ static bool put_headers(const struct database *base, int64_t archive, const stru
                         size_t count, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(base, &s, "UPDATE member SET header = ?1 WHERE archive = ?2 AND at = ?3", err);
-    for (size_t i = 0; ok && i < count; i++) {
-        database_bind(s, VALUES(value_bytes(headers[i].header, OLV_SHA256_SIZE), value_of(archive),
-                                value_of((int64_t)headers[i].at)));
-        ok = database_step(base, s, err);
-    }
+    bool ok = true;
+    for (size_t i = 0; ok && i < count; i++)
+        ok = database_put(base, &s, "UPDATE member SET header = ?1 WHERE archive = ?2 AND at = ?3",
+                          VALUES(value_bytes(headers[i].header, OLV_SHA256_SIZE), value_of(archive),
+                                 value_of((int64_t)headers[i].at)),
+                          err);
     sqlite3_finalize(s);
     return ok;
 }
@@ -248,15 +247,16 @@ static bool put_frames(const struct flipping *f, struct olv_error *err)
     struct olv_catalogue *c = f->catalogue;
     sqlite3_stmt *s = NULL;
     uint64_t at = 0;
-    bool ok = database_prepare(&c->base, &s, "INSERT INTO frame VALUES (?,?,?,?,?,?,?,?)", err);
+    bool ok = true;
     for (size_t i = 0; ok && i < f->frames->count; i++) {
         const struct frame *frame = &f->frames->items[i];
-        database_bind(s, VALUES(value_of(f->archive), value_of((int64_t)i), value_of((int64_t)frame->at),
-                                value_of(frame->length), value_of(frame->plain_length),
-                                value_of((int64_t)frame->check), value_of((int64_t)at),
-                                value_of((int64_t)frame->packed_check)));
+        ok = database_put(&c->base, &s, "INSERT INTO frame VALUES (?,?,?,?,?,?,?,?)",
+                          VALUES(value_of(f->archive), value_of((int64_t)i), value_of((int64_t)frame->at),
+                                 value_of(frame->length), value_of(frame->plain_length),
+                                 value_of((int64_t)frame->check), value_of((int64_t)at),
+                                 value_of((int64_t)frame->packed_check)),
+                          err);
         at += frame->plain_length;
-        ok = database_step(&c->base, s, err);
     }
     sqlite3_finalize(s);
     return ok;
@@ -333,11 +333,7 @@ bool catalogue_forget(struct olv_catalogue *c, int64_t archive, struct olv_error
 
 bool catalogue_note_recorded(struct olv_catalogue *c, struct olv_error *err)
 {
-    static const char sql[] = "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1";
-    bool ok;
-    do
-        ok = database_begin(&c->base, err) &&
-             database_do(&c->base, sql, VALUES(value_of(OLV_ARCHIVE_LIVE)), err);
-    while (database_again(&c->base, &ok, err));
-    return ok;
+    return database_commit(&c->base,
+                           "UPDATE archive SET is_recorded = 1 WHERE is_recorded = 0 AND state = ?1",
+                           VALUES(value_of(OLV_ARCHIVE_LIVE)), err);
 }

@@ -188,8 +188,7 @@ bool reread_archive(const struct reread_options *options, const char *name, stru
     result->members = r->archive.members;
     if (!ok && r->row)
         catalogue_forget(options->catalogue, r->row, &ignored);
-    if (r->fd >= 0)
-        close(r->fd);
+    olv_os_close(r->fd);
     olv_hasher_free(r->hasher);
     free(r->places);
     frame_reader_free(r->reader);

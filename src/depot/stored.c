@@ -10,39 +10,35 @@
 static bool read_end_check(struct olv_catalogue *c, int64_t archive, uint64_t *out, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&c->base, &s, "SELECT end_xxh3 FROM archive WHERE id = ?", err);
-    if (ok) {
-        database_bind(s, VALUES(value_of(archive)));
-        ok = sqlite3_step(s) == SQLITE_ROW || database_failed(&c->base, err, "cannot read it");
-    }
-    if (ok)
+    enum olv_truth found = database_find(&c->base, &s, "SELECT end_xxh3 FROM archive WHERE id = ?",
+                                         VALUES(value_of(archive)), err);
+    if (found == OLV_YES)
         *out = (uint64_t)sqlite3_column_int64(s, 0);
+    if (found == OLV_NO)
+        olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more");
     sqlite3_finalize(s);
-    return ok;
+    return found == OLV_YES;
 }
 
 bool catalogue_frames(struct olv_catalogue *c, int64_t archive, struct frame_list *out, struct olv_error *err)
 {
+    static const char sql[] = "SELECT begins, length, plain, check_xxh3, packed_xxh3 FROM frame"
+                              " WHERE archive = ? ORDER BY number";
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_ROW;
-    bool ok = read_end_check(c, archive, &out->end_check, err) &&
-              database_prepare(&c->base, &s,
-                               "SELECT begins, length, plain, check_xxh3, packed_xxh3 FROM frame"
-                               " WHERE archive = ? ORDER BY number",
-                               err);
-    if (ok)
-        database_bind(s, VALUES(value_of(archive)));
-    while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
+    enum olv_truth row;
+    bool ok = true;
+    if (!read_end_check(c, archive, &out->end_check, err))
+        return false;
+    for (row = database_find(&c->base, &s, sql, VALUES(value_of(archive)), err); ok && row == OLV_YES;
+         row = database_next(&c->base, s, err))
         ok = frame_list_add(out, (struct frame){(uint64_t)sqlite3_column_int64(s, 0),
                                                 (uint32_t)sqlite3_column_int64(s, 1),
                                                 (uint32_t)sqlite3_column_int64(s, 2),
                                                 (uint64_t)sqlite3_column_int64(s, 3),
                                                 (uint64_t)sqlite3_column_int64(s, 4)}) ||
              olv_fail_memory(err);
-    if (ok && code != SQLITE_DONE)
-        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
-    return ok;
+    return ok && row == OLV_NO;
 }
 
 /* A blob as a string: its bytes and a NUL, in `scratch`. */
@@ -89,9 +85,10 @@ static bool each_archive(struct olv_catalogue *c, const char *sql,
 {
     sqlite3_stmt *s = NULL;
     struct olv_text path = {0}, name = {0};
-    int code = SQLITE_DONE;
-    bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
-    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW)
+    enum olv_truth row;
+    bool goes_on = true;
+    for (row = database_find(&c->base, &s, sql, NULL, 0, err); goes_on && row == OLV_YES;
+         row = database_next(&c->base, s, err))
         goes_on = each(self, &(struct olv_stored_archive){
                                  .id = sqlite3_column_int64(s, 0),
                                  .depot = text_of(s, 1),
@@ -106,12 +103,10 @@ static bool each_archive(struct olv_catalogue *c, const char *sql,
                                  .bytes = (uint64_t)sqlite3_column_int64(s, 11),
                                  .archive_id = id_of(s, 12),
                                  .manifest = digest_of(s, 13)});
-    if (ok && goes_on && code != SQLITE_DONE)
-        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
-    return ok;
+    return row != OLV_UNKNOWN;
 }
 
 bool olv_catalogue_archives(struct olv_catalogue *c,
@@ -131,6 +126,7 @@ bool catalogue_unrecorded(struct olv_catalogue *c,
 enum { PATH, LINK, TWIN, DEPOT, ARCHIVE, WAS, TEXTS };
 
 struct columns {
+    const struct database *base;
     sqlite3_stmt *twin; /* finds the member that a hard link is another name of */
     struct olv_text texts[TEXTS];
 };
@@ -150,11 +146,16 @@ static struct inside inside_of(const char *path)
 /* What a hard link is another name of has the contents: they are what is delivered. */
 static void read_twin(struct columns *t, struct olv_stored_file *f)
 {
+    static const char sql[] = "SELECT m.size, f.begins, m.at - f.at, m.digest, m.header FROM directory d"
+                              " JOIN member m ON m.directory = d.id"
+                              " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
+                              " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
     struct inside at = inside_of(f->link);
+    struct olv_error ignored = {0};
     olv_text_clear(&t->texts[TWIN]);
     olv_text_printf(&t->texts[TWIN], "/%s", f->link);
-    database_bind(t->twin, VALUES(at.directory, at.name, value_of(f->archive)));
-    if (sqlite3_step(t->twin) != SQLITE_ROW)
+    if (database_find(t->base, &t->twin, sql, VALUES(at.directory, at.name, value_of(f->archive)),
+                      &ignored) != OLV_YES)
         return;
     f->twin = olv_text_string(&t->texts[TWIN]);
     f->link = "";
@@ -253,39 +254,29 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
         "m.header"
         " FROM directory d JOIN member m ON m.directory = d.id JOIN archive a ON a.id = m.archive"
         " JOIN depot p ON p.id = a.depot JOIN frame f ON f.archive = m.archive AND f.number = m.frame";
-    static const char twin_sql[] = "SELECT m.size, f.begins, m.at - f.at, m.digest, m.header FROM directory "
-                                   "d JOIN member m ON m.directory = d.id"
-                                   " JOIN frame f ON f.archive = m.archive AND f.number = m.frame"
-                                   " WHERE d.path = ?1 AND m.name = ?2 AND m.archive = ?3 AND m.kind > 0";
-    static const char *const orders[] = {
-        [OLV_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns", [OLV_BY_ARCHIVE] = "m.archive, m.at"};
+    static const char *const orders[] = {[OLV_STORED_BY_PATH] = "d.path, m.name, a.made_s, a.made_ns",
+                                         [OLV_STORED_BY_ARCHIVE] = "m.archive, m.at"};
     char sql[sizeof columns + 256];
+    struct columns t = {.base = &c->base};
+    struct inside at = inside_of(w->path ? w->path : w->top ? w->top : "");
+    /* a directory, everything in it, and a file of that name */
+    const struct value of_path[] = {at.directory, at.name, at.whole}, of_archive = value_of(w->archive);
+    size_t count = w->archive ? 1 : w->path ? 2 : w->top ? 3 : 0;
     sqlite3_stmt *s = NULL;
-    struct columns t = {.twin = NULL};
     struct olv_stored_file file;
-    struct inside at;
-    int code = SQLITE_DONE;
-    bool goes_on = true, ok;
+    enum olv_truth row;
+    bool goes_on = true;
     snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
-    ok = database_prepare(&c->base, &s, sql, err) && database_prepare(&c->base, &t.twin, twin_sql, err);
-    at = inside_of(w->path ? w->path : w->top ? w->top : "");
-    if (ok && w->archive)
-        database_bind(s, VALUES(value_of(w->archive)));
-    else if (ok && w->path)
-        database_bind(s, VALUES(at.directory, at.name));
-    else if (ok && w->top) /* a directory, everything in it, and a file of that name */
-        database_bind(s, VALUES(at.directory, at.name, at.whole));
-    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    for (row = database_find(&c->base, &s, sql, w->archive ? &of_archive : of_path, count, err);
+         goes_on && row == OLV_YES; row = database_next(&c->base, s, err)) {
         read_file(s, &t, &file);
         goes_on = each(self, &file);
     }
-    if (ok && goes_on && code != SQLITE_DONE)
-        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     sqlite3_finalize(t.twin);
     for (int i = 0; i < TEXTS; i++)
         olv_text_free(&t.texts[i]);
-    return ok;
+    return row != OLV_UNKNOWN;
 }
 
 bool olv_catalogue_files(struct olv_catalogue *c, enum olv_stored_order order,
@@ -299,39 +290,35 @@ bool olv_catalogue_versions(struct olv_catalogue *c, const char *path,
                             bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                             struct olv_error *err)
 {
-    return each_file(c, &(struct wanted){.order = OLV_BY_PATH, .path = path}, each, self, err);
+    return each_file(c, &(struct wanted){.order = OLV_STORED_BY_PATH, .path = path}, each, self, err);
 }
 
 bool olv_catalogue_tree(struct olv_catalogue *c, const char *top,
                         bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                         struct olv_error *err)
 {
-    return each_file(c, &(struct wanted){.order = OLV_BY_PATH, .top = top}, each, self, err);
+    return each_file(c, &(struct wanted){.order = OLV_STORED_BY_PATH, .top = top}, each, self, err);
 }
 
 bool catalogue_each_member(struct olv_catalogue *c, int64_t archive,
                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                            struct olv_error *err)
 {
-    return each_file(c, &(struct wanted){.order = OLV_BY_ARCHIVE, .archive = archive}, each, self, err);
+    return each_file(c, &(struct wanted){.order = OLV_STORED_BY_ARCHIVE, .archive = archive}, each, self,
+                     err);
 }
 
 bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, const char *name,
                             struct catalogue_known *out, struct olv_error *err)
 {
-    sqlite3_stmt *s = NULL;
-    int code = SQLITE_DONE;
-    bool ok = database_prepare(
-        &c->base, &s,
+    static const char sql[] =
         "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest, a.uid FROM archive a"
-        " JOIN depot d ON d.id = a.depot WHERE a.state = 1 AND d.path = ?1 AND a.name = ?2",
-        err);
+        " JOIN depot d ON d.id = a.depot WHERE a.state = 1 AND d.path = ?1 AND a.name = ?2";
+    sqlite3_stmt *s = NULL;
+    enum olv_truth found =
+        database_find(&c->base, &s, sql, VALUES(value_string(depot_path), value_string(name)), err);
     *out = (struct catalogue_known){0};
-    if (ok) {
-        database_bind(s, VALUES(value_string(depot_path), value_string(name)));
-        code = sqlite3_step(s);
-    }
-    if (code == SQLITE_ROW) {
+    if (found == OLV_YES) {
         out->row = sqlite3_column_int64(s, 0);
         memcpy(out->id, id_of(s, 8), ARCHIVE_ID);
         snprintf(out->depot, sizeof out->depot, "%s", text_of(s, 1));
@@ -340,11 +327,9 @@ bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, con
         out->codec = codec_of(text_of(s, 4));
         out->made = (struct olv_instant){sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)};
         out->manifest_frame = (size_t)sqlite3_column_int64(s, 7);
-    } else if (ok && code != SQLITE_DONE) {
-        ok = database_failed(&c->base, err, "cannot read it");
     }
     sqlite3_finalize(s);
-    return ok;
+    return found != OLV_UNKNOWN;
 }
 
 enum olv_truth catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char *run,
@@ -355,22 +340,17 @@ enum olv_truth catalogue_find_of_run(struct olv_catalogue *c, const char *path, 
                               " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2 AND a.run = ?3";
     struct inside at = inside_of(path);
     sqlite3_stmt *s = NULL;
-    int code;
-    if (!database_prepare(&c->base, &s, sql, err))
-        return OLV_UNKNOWN;
-    database_bind(s, VALUES(at.directory, at.name, value_text(run)));
-    code = sqlite3_step(s);
-    if (code == SQLITE_ROW) {
+    enum olv_truth found =
+        database_find(&c->base, &s, sql, VALUES(at.directory, at.name, value_text(run)), err);
+    if (found == OLV_YES) {
         olv_text_add(out, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
         olv_text_puts(out, "/");
         olv_text_add(out, sqlite3_column_blob(s, 1), (size_t)sqlite3_column_bytes(s, 1));
-    } else if (code != SQLITE_DONE) {
-        database_failed(&c->base, err, "cannot read it");
+        if (out->failed && !olv_fail_memory(err))
+            found = OLV_UNKNOWN;
     }
     sqlite3_finalize(s);
-    if (code == SQLITE_ROW && out->failed)
-        olv_fail_memory(err);
-    return code == SQLITE_DONE ? OLV_NO : err->code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
+    return found;
 }
 
 bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state state,
@@ -382,11 +362,10 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
         " FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = ?1 ORDER BY a.id";
     struct olv_text path = {0}, name = {0}, temporary = {0};
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_DONE;
-    bool goes_on = true, ok = database_prepare(&c->base, &s, sql, err);
-    if (ok)
-        database_bind(s, VALUES(value_of(state)));
-    while (ok && goes_on && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    enum olv_truth row;
+    bool goes_on = true;
+    for (row = database_find(&c->base, &s, sql, VALUES(value_of(state)), err); goes_on && row == OLV_YES;
+         row = database_next(&c->base, s, err)) {
         struct olv_unfinished_archive u = {.archive = sqlite3_column_int64(s, 0),
                                            .state = state,
                                            .depot = text_of(s, 1),
@@ -399,29 +378,21 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
         u.has_born = database_read_born(s, 7, &u.born);
         goes_on = each(self, &u);
     }
-    if (ok && goes_on && code != SQLITE_DONE)
-        ok = database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
     olv_text_free(&temporary);
-    return ok;
+    return row != OLV_UNKNOWN;
 }
 
 bool catalogue_find_state(struct olv_catalogue *c, const uint8_t id[ARCHIVE_ID], enum olv_archive_state *out,
                           struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_DONE;
-    bool ok = database_prepare(&c->base, &s, "SELECT state FROM archive WHERE uid = ?1", err);
-    if (ok) {
-        database_bind(s, VALUES(value_bytes(id, ARCHIVE_ID)));
-        code = sqlite3_step(s);
-    }
-    if (code == SQLITE_ROW)
+    enum olv_truth found = database_find(&c->base, &s, "SELECT state FROM archive WHERE uid = ?1",
+                                         VALUES(value_bytes(id, ARCHIVE_ID)), err);
+    if (found == OLV_YES)
         *out = (enum olv_archive_state)sqlite3_column_int(s, 0);
-    else if (ok && code != SQLITE_DONE)
-        database_failed(&c->base, err, "cannot read it");
     sqlite3_finalize(s);
-    return code == SQLITE_ROW;
+    return found == OLV_YES;
 }

@@ -99,29 +99,19 @@ static bool add_member(void *self, const struct olv_stored_file *f)
     return true;
 }
 
-static int by_place(uint64_t begins, uint64_t within, uint64_t other_begins, uint64_t other_within)
+static int by_position(const void *a, const void *b)
 {
-    if (begins != other_begins)
-        return begins < other_begins ? -1 : 1;
-    return within < other_within ? -1 : within > other_within;
+    const struct placed *x = a, *y = b;
+    if (x->begins != y->begins)
+        return x->begins < y->begins ? -1 : 1;
+    return x->within < y->within ? -1 : x->within > y->within;
 }
 
 /* Members lie in the order of their places. */
 static struct placed *thin_find(const struct thinning *t, uint64_t begins, uint64_t within)
 {
-    size_t low = 0, high = t->count;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        struct placed *m = &t->members[middle];
-        int order = by_place(begins, within, m->begins, m->within);
-        if (order == 0)
-            return m;
-        if (order < 0)
-            high = middle;
-        else
-            low = middle + 1;
-    }
-    return NULL;
+    const struct placed wanted = {.begins = begins, .within = within};
+    return t->count ? bsearch(&wanted, t->members, t->count, sizeof wanted, by_position) : NULL;
 }
 
 /* What goes: all that is asked for, but the contents of hard links that stay. */
@@ -301,24 +291,17 @@ static bool take_head(struct thinning *t, json_t *line, struct olv_error *err)
     return t->manifest != NULL;
 }
 
-static const struct placed *placed_at(const struct thinning *t, uint64_t at)
+static int by_plain_place(const void *a, const void *b)
 {
-    size_t low = 0, high = t->count;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        if (t->members[middle].at == at)
-            return &t->members[middle];
-        if (t->members[middle].at < at)
-            low = middle + 1;
-        else
-            high = middle;
-    }
-    return NULL;
+    const struct placed *x = a, *y = b;
+    return x->at < y->at ? -1 : x->at > y->at;
 }
 
 static bool thin_take_member(struct thinning *t, json_t *line, struct olv_error *err)
 {
-    const struct placed *m = placed_at(t, olv_json_get_number(line, "at"));
+    const struct placed wanted = {.at = olv_json_get_number(line, "at")},
+                        *m = t->count ? bsearch(&wanted, t->members, t->count, sizeof wanted, by_plain_place)
+                                      : NULL;
     if (!m)
         return thin_damaged(err);
     if (m->goes)
@@ -497,8 +480,7 @@ bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], int64_t
     manifest_free(t->manifest);
     manifest_member_free(&t->line);
     decoder_free(t->decoder);
-    if (t->fd >= 0)
-        close(t->fd);
+    olv_os_close(t->fd);
     frame_list_free(&t->frames);
     olv_text_free(&t->packed);
     olv_text_free(&t->plain);

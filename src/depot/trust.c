@@ -6,7 +6,6 @@
 #include "os/os.h"
 
 #include <stdio.h>
-#include <unistd.h>
 
 int depot_open_trusted(const char *path, struct olv_error *err)
 {
@@ -30,8 +29,7 @@ bool depot_is_trusted(const char *path, int dir, struct olv_error *err)
         ok = olv_fail_system(err, path, "cannot look at the depot");
     if (ok && (there.device != meant.device || there.inode != meant.inode))
         ok = olv_fail(err, OLV_CHANGED, "another directory stands at the place of the depot");
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return ok;
 }
 

@@ -138,8 +138,9 @@ static bool verify_lose(void *self, const struct olv_stored_file *file)
 static bool tell_lost(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
 {
     struct losing l = {v, frames, fd, vault_new(), olv_hasher_new()};
-    bool ok = l.vault && l.hasher ? olv_catalogue_files(v->catalogue, OLV_BY_PATH, verify_lose, &l, err)
-                                  : olv_fail_memory(err);
+    bool ok = l.vault && l.hasher
+                  ? olv_catalogue_files(v->catalogue, OLV_STORED_BY_PATH, verify_lose, &l, err)
+                  : olv_fail_memory(err);
     vault_free(l.vault);
     olv_hasher_free(l.hasher);
     return ok;
@@ -200,8 +201,7 @@ static void judge_depot(struct verifying *v)
         return;
     snprintf(v->judged, sizeof v->judged, "%s", v->archive->depot);
     fd = depot_open_trusted(v->archive->depot_path, &why);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     depot_warn(v->observer, &why, "verifying finds damage, but not forgery");
 }
 

@@ -84,8 +84,7 @@ static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
     fd = olv_os_open_path(e->directory);
     if (fd >= 0 && (!olv_os_stat(fd, "", &stat) || stat.mount != e->at.mount || !olv_os_uuid(fd, out)))
         memcpy(out, e->at.uuid, 16);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
 }
 
 /* The number of the file system that the directory is on, which is told before its first one. */
@@ -301,11 +300,9 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
         olv_fail(err, OLV_BROKEN, "this is no docket segment that this version knows");
         return NULL;
     }
-    r = calloc(1, sizeof *r);
-    if (!r) {
-        olv_fail_memory(err);
+    r = allocate(sizeof *r, err);
+    if (!r)
         return NULL;
-    }
     r->wire = (struct wire){.bytes = bytes, .len = len, .at = sizeof MAGIC, .arena = &r->arena};
     r->manner = &plain;
     r->boot = "";

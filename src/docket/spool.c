@@ -4,6 +4,7 @@
  * in one or the other. */
 #include "olvido/docket.h"
 
+#include "base/grow.h"
 #include "base/temporary.h"
 
 #include <errno.h>
@@ -23,11 +24,9 @@ struct olv_spool {
 
 struct olv_spool *olv_spool_new(struct olv_error *err)
 {
-    struct olv_spool *spool = calloc(1, sizeof *spool);
-    if (!spool) {
-        olv_fail_memory(err);
+    struct olv_spool *spool = allocate(sizeof *spool, err);
+    if (!spool)
         return NULL;
-    }
     pthread_mutex_init(&spool->mutex, NULL);
     return spool;
 }

@@ -113,11 +113,11 @@ static bool carry_drain(struct batches *b, struct olv_error *err)
            touched_sync(&b->carrying.touched, err);
 }
 
-/* A long run goes through segments of the ledger, and signs each. */
+/* A long run goes through volumes of the ledger, and signs each. */
 static bool turn_ledger(struct batches *b, struct olv_error *err)
 {
     struct olv_run *run = b->carrying.run;
-    return !olv_ledger_is_segment_full(run->ledger) ||
+    return !olv_ledger_is_volume_full(run->ledger) ||
            (carry_drain(b, err) && run_sync(run, err) && run_checkpoint(run, err));
 }
 
@@ -195,10 +195,8 @@ static void close_batches(struct batches *b)
     touched_free(&b->carrying.touched);
     olv_text_free(&b->carrying.keyed.key);
     olv_text_free(&b->carrying.keyed.scratch);
-    if (b->carrying.trace >= 0)
-        close(b->carrying.trace);
-    if (b->approved)
-        olv_spool_free(b->approved);
+    olv_os_close(b->carrying.trace);
+    olv_spool_free(b->approved);
     olv_text_free(&b->done.segment);
     olv_text_free(&b->now.segment);
     olv_text_free(&b->next.segment);

@@ -15,7 +15,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 struct olv_explanation_memory {
     struct olv_arena arena;
@@ -332,8 +331,7 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
         ok = explain_judge(&x, observer, err);
     else if (ok)
         ok = look_in_depots(&x, observer, err);
-    if (x.dir >= 0)
-        close(x.dir);
+    olv_os_close(x.dir);
     judge_end(&x.judge);
     judging_end(&x.judging);
     return ok;

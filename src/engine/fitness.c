@@ -84,8 +84,7 @@ static bool examine_place(void *self, const char *path)
         else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
             warn(x, real, "you can make no trash on this file system, so nothing can be discarded there");
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(real);
     return true;
 }
@@ -105,8 +104,7 @@ static void warn_of_trust(struct olv_diagnostics *list, const struct olv_depot *
     struct olv_error err = {0};
     char what[400];
     int fd = depot_open_trusted(depot->path, &err);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     if (err.code != OLV_UNTRUSTED)
         return;
     snprintf(what, sizeof what, "%s; nothing is archived there, and nothing deleted", err.what);
@@ -134,8 +132,7 @@ static void examine_depot(const struct olv_policy *policy, const struct olv_depo
                 k = policy->rules[i].under_count - 1;
                 i = policy->rule_count - 1;
             }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(real);
 }
 

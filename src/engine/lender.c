@@ -1,5 +1,4 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/lender.h"
 
 #include "base/grow.h"
 #include "engine/run.h"

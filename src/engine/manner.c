@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* An archive is called after the rule and what it is one of: "gauge-readings-2025-11.tar.zst". */
-#include "engine/manner.h"
+#include "engine/plan_parts.h"
 
 #include "base/digest.h"
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Beginning: whatever could stop a run later is tried before anybody is asked a question. */
-#include "engine/lender.h"
 #include "engine/run.h"
 
+#include "base/grow.h"
 #include "depot/catalogue.h"
 #include "os/os.h"
 #include "seal/notes.h"
@@ -159,11 +159,9 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
         *err = options->guard->error;
         return NULL;
     }
-    run = calloc(1, sizeof *run);
-    if (!run) {
-        olv_fail_memory(err);
+    run = allocate(sizeof *run, err);
+    if (!run)
         return NULL;
-    }
     run->options = *options;
     run->state = (struct state){-1, -1, -1};
     run->directory = -1;
@@ -227,8 +225,7 @@ void olv_run_close(struct olv_run *run)
     olv_catalogue_close(run->lent.catalogue);
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->lent.hasher);
-    if (run->directory >= 0)
-        close(run->directory);
+    olv_os_close(run->directory);
     state_close(&run->state);
     free(run);
 }

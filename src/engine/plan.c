@@ -3,9 +3,7 @@
  * once at the end (tallies) or whenever a segment is full. */
 #include "olvido/plan.h"
 
-#include "engine/manner.h"
-#include "engine/plan_depots.h"
-#include "engine/plan_trash.h"
+#include "engine/plan_parts.h"
 #include "file/identity.h"
 #include "judge/judging.h"
 #include "judge/tally.h"
@@ -14,7 +12,6 @@
 #include "os/os.h"
 
 #include <errno.h>
-#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -39,13 +36,11 @@ struct planner {
     struct olv_plan *plan;
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
-    const struct olv_observer *observer; /* the caller's */
     struct judging judging;
     struct wholes *wholes; /* the directories that go, or do not go, as a whole; NULL: no rule is about any */
     struct plan_worker *workers;
     unsigned worker_count;
-    atomic_bool has_failed;
-    struct olv_error error; /* of the one who set has_failed */
+    struct scan_relay relay;
 };
 
 static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t mount)
@@ -72,12 +67,6 @@ static void plan_merge(struct planner *p, const struct plan_worker *w)
 }
 
 /* ---- the docket ---- */
-
-static void plan_fail(struct planner *p, const struct olv_error *err)
-{
-    if (!atomic_exchange(&p->has_failed, true))
-        p->error = *err;
-}
 
 /* Makes sure that the worker knows the path and the identity of the entry's directory. */
 static bool plan_know_directory(struct plan_worker *w, const struct olv_scan_entry *entry,
@@ -139,7 +128,7 @@ static const struct olv_manner *manner_for(struct plan_worker *w, struct olv_sca
     }
     manner = manner_of(&w->manner, &facts);
     if (!manner)
-        plan_fail(w->planner, &(struct olv_error){.code = OLV_MEMORY, .what = "memory ran out"});
+        scan_relay_fail(&w->planner->relay, NULL);
     return manner;
 }
 
@@ -168,7 +157,7 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         e.contents = whole->contents;
     }
     if (!olv_compose_add(&w->composing, &e, &err))
-        plan_fail(w->planner, &err);
+        scan_relay_fail(&w->planner->relay, &err);
 }
 
 /* True if it is to be done: of a directory then nothing else needs to be. */
@@ -180,7 +169,7 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
     struct olv_error err = {0};
     enum olv_reason waits;
     if (!plan_know_directory(w, entry, &err)) {
-        plan_fail(w->planner, &err);
+        scan_relay_fail(&w->planner->relay, &err);
         return false;
     }
     if (step->act->traits & OLV_TOUCHES && is_guarded(w, entry)) {
@@ -264,49 +253,28 @@ static void plan_visit(void *self, unsigned number, struct olv_scan_entry *entry
 static bool plan_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct planner *p = self;
-    return !atomic_load(&p->has_failed) && !dir->data && judge_enter(&p->workers[number].judge, dir, stat);
+    return !atomic_load(&p->relay.has_failed) && !dir->data &&
+           judge_enter(&p->workers[number].judge, dir, stat);
 }
 
-static void plan_on_trouble(void *self, const struct olv_trouble *trouble)
+static bool plan_begin(struct planner *p, struct olv_error *err)
 {
-    struct planner *p = self;
-    p->plan->troubles += trouble->kind == OLV_TROUBLE_UNREADABLE;
-    olv_observe_trouble(p->observer, *trouble);
-}
-
-static void plan_on_progress(void *self, const struct olv_progress *progress)
-{
-    struct planner *p = self;
-    olv_observe_progress(p->observer, *progress);
-}
-
-static bool plan_is_interrupted(void *self)
-{
-    struct planner *p = self;
-    return atomic_load(&p->has_failed) || olv_observe_interrupted(p->observer);
-}
-
-static bool plan_begin(struct planner *p, const struct olv_observer *observer, struct olv_error *err)
-{
-    if (!judging_begin(&p->judging, p->policy, p->options, observer, err))
+    struct olv_observer observer = scan_relay_observer(&p->relay);
+    if (!judging_begin(&p->judging, p->policy, p->options, &observer, err))
         return false;
     p->worker_count = olv_scan_workers();
     p->workers = calloc(p->worker_count, sizeof *p->workers);
     p->plan->rules = tally_rules(p->policy);
-    if (!p->workers || !p->plan->rules) {
-        olv_fail_memory(err);
-        return false;
-    }
+    if (!p->workers || !p->plan->rules)
+        return olv_fail_memory(err);
     for (unsigned i = 0; i < p->worker_count; i++) {
         struct plan_worker *w = &p->workers[i];
         w->planner = p;
         w->rules = tally_rules(p->policy);
-        if (!judge_begin(&w->judge, &p->judging) || !w->rules) {
-            olv_fail_memory(err);
-            return false;
-        }
+        if (!judge_begin(&w->judge, &p->judging) || !w->rules)
+            return olv_fail_memory(err);
     }
-    if (p->judging.has_directories && !(p->wholes = wholes_find_all(&p->judging, observer, err)))
+    if (p->judging.has_directories && !(p->wholes = wholes_find_all(&p->judging, &observer, err)))
         return false;
     if (p->options->wants_docket)
         p->plan->docket = olv_spool_new(err);
@@ -332,21 +300,13 @@ static void plan_end(struct planner *p)
 
 static bool plan_walk(struct planner *p, struct olv_error *err)
 {
-    struct olv_observer between = {.self = p,
-                                   .progress = plan_on_progress,
-                                   .trouble = plan_on_trouble,
-                                   .is_interrupted = plan_is_interrupted};
     struct olv_scan_visitor visitor = {.self = p, .enter = plan_enter, .visit = plan_visit};
     const struct roots *roots = &p->judging.roots;
-    bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
+    bool ok = scan_relayed(roots->paths, roots->root_count, &visitor, &p->relay, err);
     for (unsigned i = 0; ok && i < p->worker_count; i++) {
         if (p->options->wants_docket)
             ok = olv_compose_end(&p->workers[i].composing, err);
         plan_merge(p, &p->workers[i]);
-    }
-    if (atomic_load(&p->has_failed)) {
-        *err = p->error;
-        return false;
     }
     return ok;
 }
@@ -355,17 +315,12 @@ bool olv_plan_make(struct olv_plan *plan, const struct olv_policy *policy,
                    const struct olv_plan_options *options, const struct olv_observer *observer,
                    struct olv_error *err)
 {
-    struct planner p = {.plan = plan, .policy = policy, .options = options, .observer = observer};
+    struct planner p = {.plan = plan, .policy = policy, .options = options, .relay = {.observer = observer}};
     bool ok;
     *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
-    ok = plan_begin(&p,
-                    &(struct olv_observer){.self = &p,
-                                           .progress = plan_on_progress,
-                                           .trouble = plan_on_trouble,
-                                           .is_interrupted = plan_is_interrupted},
-                    err) &&
-         plan_walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
+    ok = plan_begin(&p, err) && plan_walk(&p, err) && plan_depots(plan, policy, &p.judging, observer, err) &&
          plan_trash(plan, policy, options, err);
+    plan->troubles += p.relay.unreadable;
     plan_end(&p);
     return ok;
 }

@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/plan_depots.h"
+#include "engine/plan_parts.h"
 
 #include "depot/locate.h"
-#include "engine/plan_trash.h"
 #include "file/identity.h"
 #include "judge/stored.h"
 #include "judge/tally.h"
@@ -42,8 +41,7 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
         if (olv_os_stat(dir, f->archive_name, &stat))
             e->identity = olv_identity_of(&stat);
         else if (errno != ENOENT)
-            olv_observe_trouble(p->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->archive_name,
-                                                                  "looking at the archive", errno});
+            olv_observe_unreadable(p->observer, f->archive_name, "looking at the archive", errno);
     }
     if (dir >= 0)
         close(dir);
@@ -119,7 +117,8 @@ bool plan_depots(struct olv_plan *plan, const struct olv_policy *policy, const s
     olv_compose_begin(&p.composing, plan->docket, batch_key_of);
     p.hasher = olv_hasher_new();
     ok = (stored_judge_begin(&p.judge, policy, judging) && p.hasher) || olv_fail_memory(err);
-    ok = ok && olv_catalogue_files(judging->options->catalogue, OLV_BY_ARCHIVE, plan_depots_judge, &p, err);
+    ok = ok &&
+         olv_catalogue_files(judging->options->catalogue, OLV_STORED_BY_ARCHIVE, plan_depots_judge, &p, err);
     if (ok && p.error.code != OLV_OK) {
         *err = p.error;
         ok = false;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/plan_trash.h"
+#include "engine/plan_parts.h"
 
 #include "judge/tally.h"
 #include "olvido/items.h"

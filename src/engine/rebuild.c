@@ -98,8 +98,7 @@ static bool rebuild_one(struct rebuilding *x, const char *state, const struct ol
                                .observer = observer};
     struct olv_depot_report report = {0};
     bool ok = open_depot(x, state, &o, err) && depot_rebuild(state, &o, &report, err);
-    if (o.dir >= 0)
-        close(o.dir);
+    olv_os_close(o.dir);
     sum->archives += report.archives;
     sum->members += report.members;
     sum->bytes += report.bytes;

@@ -81,4 +81,7 @@ bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
 
+/* Copied into `lender` of each run. */
+extern const struct lender lender_functions;
+
 #endif

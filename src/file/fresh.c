@@ -2,7 +2,7 @@
 #include "file/fresh.h"
 
 #include "base/digest.h"
-#include "file/place.h"
+#include "file/rename.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -142,7 +142,7 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
         return errno == EEXIST ? is_taken(wanted, err)
                                : olv_fail_system(err, wanted, "cannot give it its name");
     }
-    if (olv_place(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
+    if (rename_to(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
         f->name[0] = '\0';
         return true;
     }
@@ -225,7 +225,7 @@ enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_M
     enum olv_truth is_found = is_at(dir, s, s->wanted);
     snprintf(out, NAME_MAX + 1, "%s", s->wanted);
     if (is_found == OLV_NO && s->if_exists == OLV_NUMBER && s->is_it)
-        is_found = olv_place_find(dir, s->wanted, s->is_it, s->self, out);
+        is_found = rename_find(dir, s->wanted, s->is_it, s->self, out);
     if (is_found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     clear_temporary(dir, s, is_found == OLV_YES);

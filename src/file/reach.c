@@ -7,7 +7,6 @@
 
 #include <errno.h>
 #include <string.h>
-#include <unistd.h>
 
 void olv_reach_begin(struct olv_reach *reach)
 {
@@ -16,8 +15,7 @@ void olv_reach_begin(struct olv_reach *reach)
 
 static void reach_leave(struct olv_reach *reach)
 {
-    if (reach->fd >= 0)
-        close(reach->fd);
+    olv_os_close(reach->fd);
     reach->fd = -1;
 }
 

@@ -55,8 +55,7 @@ bool room_open_private(struct room *r, int outside, const char *label, struct ol
     if (is_made && room_open_it(r) && olv_os_clear_lists(r->dir))
         return true;
     olv_fail_system(err, r->name, "cannot make a private directory, which is needed where others may write");
-    if (r->dir >= 0)
-        close(r->dir);
+    olv_os_close(r->dir);
     r->dir = -1;
     if (is_made && err->sys != EPERM) /* else it is another's */
         unlinkat(outside, r->name, AT_REMOVEDIR);
@@ -99,8 +98,7 @@ static int make_directory(const struct room *r, struct olv_error *err)
     if (fd >= 0 && olv_os_clear_lists(fd))
         return fd;
     olv_fail_system(err, "", "cannot make the directory");
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     if (is_made)
         unlinkat(r->dir, r->thing, AT_REMOVEDIR);
     return -1;

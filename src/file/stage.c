@@ -2,7 +2,7 @@
 #include "file/stage.h"
 
 #include "file/identity.h"
-#include "file/place.h"
+#include "file/rename.h"
 #include "file/room.h"
 #include "os/os.h"
 
@@ -52,9 +52,8 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     else
         olv_fail_system(err, name, "cannot take it aside");
     if (!room_close(&room))
-        olv_observe_trouble(
-            observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, room.name,
-                                           "cannot remove this directory, which was made beside it", errno});
+        olv_observe_unreadable(observer, room.name, "cannot remove this directory, which was made beside it",
+                               errno);
     return ok;
 }
 
@@ -63,7 +62,7 @@ static void put_beside(const struct room *room, const char *name, const struct o
 {
     char placed[NAME_MAX + 1], what[NAME_MAX + 100];
     struct olv_error err = {0};
-    bool ok = olv_place(room->dir, name, room->outside, name, OLV_NUMBER, placed, &err);
+    bool ok = rename_to(room->dir, name, room->outside, name, OLV_NUMBER, placed, &err);
     snprintf(what, sizeof what,
              ok ? "another file has taken its name, so what a run that was cut short had taken aside is now "
                   "called %s"

@@ -66,8 +66,7 @@ static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
     struct stat st;
     if (fd < 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot open %s", w->what);
-    if (w->fd >= 0)
-        close(w->fd);
+    olv_os_close(w->fd);
     w->fd = fd;
     if (fstat(fd, &st) != 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot look at it");
@@ -236,8 +235,7 @@ static int make_in_parent(const char *path, struct olv_error *err)
         errno = err->sys;
     if (fd < 0 && (real || err->sys))
         olv_fail_system(err, path, "cannot make the directory");
-    if (dir >= 0)
-        close(dir);
+    olv_os_close(dir);
     free(real);
     free(above);
     return fd;
@@ -269,7 +267,6 @@ bool trusted_above(const char *path, const char *what, enum olv_code code, struc
         olv_path_cut(above);
         fd = trusted_open(*above ? above : ".", what, code, err);
     } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return fd >= 0;
 }

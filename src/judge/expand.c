@@ -27,8 +27,7 @@ static bool expand_descend(struct expanding *x, int dir, const char *rest, unsig
 static bool expand_trouble(struct expanding *x, const char *what, int sys)
 {
     if (sys != ENOENT && sys != ENOTDIR && sys != ELOOP)
-        olv_observe_trouble(
-            x->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, olv_text_string(&x->path), what, sys});
+        olv_observe_unreadable(x->observer, olv_text_string(&x->path), what, sys);
     return true;
 }
 
@@ -42,8 +41,7 @@ static bool expand_enter(struct expanding *x, int dir, const char *name, const c
     olv_text_puts(&x->path, name);
     ok = fd < 0 ? expand_trouble(x, "looking for what `under` fits", errno)
                 : expand_descend(x, fd, rest, depth + 1);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     if (!x->path.failed)
         x->path.data[x->path.len = len] = '\0';
     return ok && !x->path.failed;
@@ -125,10 +123,9 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
     real = literal ? trusted_resolve(literal, &err) : NULL;
     fd = real ? olv_os_open_path(real) : -1;
     if (fd < 0 && err.code == OLV_UNTRUSTED) {
-        olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, pattern, err.what, 0});
+        olv_observe_unreadable(observer, pattern, err.what, 0);
     } else if (fd < 0) {
-        olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, pattern,
-                                                           "looking for it (`under` of a rule)", errno});
+        olv_observe_unreadable(observer, pattern, "looking for it (`under` of a rule)", errno);
     } else {
         olv_text_puts(&x.path, strcmp(real, "/") ? real : "");
         ok = expand_descend(&x, fd, pattern + end, 0);

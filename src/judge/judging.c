@@ -18,7 +18,7 @@ static bool path_of(const void *self, struct olv_text *out)
     return true;
 }
 
-static struct former_file place_of(const struct tree_subject *s)
+static struct former_file former_of(const struct tree_subject *s)
 {
     const struct judging *j = s->judge->judging;
     const struct olv_scan_entry *entry = s->scan.entry;
@@ -35,8 +35,8 @@ static struct former_file place_of(const struct tree_subject *s)
 static bool judging_has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
-    struct former_file place = place_of(s);
-    return former_has_had(&s->former, &place, act);
+    struct former_file file = former_of(s);
+    return former_has_had(&s->former, &file, act);
 }
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -48,14 +48,14 @@ static const struct olv_stat *look(struct olv_subject *subject)
 void judge_subject_begin(struct tree_subject *s, struct judge *judge, struct olv_scan_entry *entry)
 {
     struct olv_subject *subject = &s->scan.subject;
-    struct former_file place;
+    struct former_file file;
     s->judge = judge;
     s->former.is_known = false;
     scan_subject_begin(&s->scan, entry, &judge->path, &tree_facts);
     if (entry->kind != OLV_KIND_FILE || !former_is_likely(entry->name) || !scan_subject_look(subject))
         return;
-    place = place_of(s);
-    former_find(&s->former, &place);
+    file = former_of(s);
+    former_find(&s->former, &file);
     if (!s->former.is_known)
         return;
     subject->stat = &s->former.stat;

@@ -15,12 +15,6 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
-#include <unistd.h>
-
-static void roots_tell(const struct olv_observer *observer, const char *path, const char *what, int sys)
-{
-    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
-}
 
 struct adding {
     struct roots *roots;
@@ -45,12 +39,13 @@ static bool roots_add_place(void *self, const char *path)
     int fd;
     bool ok = true;
     if (!real) {
-        roots_tell(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what, why.sys);
+        olv_observe_unreadable(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what,
+                               why.sys);
         return true;
     }
     fd = olv_os_open_path(real);
     if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
-        roots_tell(a->observer, path, "opening it (`under` of a rule)", errno);
+        olv_observe_unreadable(a->observer, path, "opening it (`under` of a rule)", errno);
     } else {
         place = new_place(a->roots);
         if (place)
@@ -59,8 +54,7 @@ static bool roots_add_place(void *self, const char *path)
                                           .rule = a->rule};
         ok = place && place->path;
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(real);
     return ok;
 }

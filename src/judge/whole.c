@@ -6,7 +6,6 @@
 #include "base/grow.h"
 
 #include <pthread.h>
-#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -30,12 +29,11 @@ struct wholes_worker {
 
 struct finding {
     const struct judging *judging;
-    const struct olv_observer *observer;
+    struct scan_relay relay; /* silent: the walk after it tells the troubles */
     struct wholes_worker *workers;
     unsigned worker_count;
     struct target *target;        /* NULL: all are asked about */
     pthread_mutex_t locks[LOCKS]; /* a summary's is chosen by its address */
-    atomic_bool out_of_memory;
 };
 
 struct wholes {
@@ -54,7 +52,7 @@ static void whole_keep(struct finding *f, struct wholes_worker *w, const struct 
                        struct olv_verdict v)
 {
     if (!grow(&w->found, w->count, &w->cap, sizeof *w->found)) {
-        atomic_store(&f->out_of_memory, true);
+        scan_relay_fail(&f->relay, NULL);
         return;
     }
     w->found[w->count++] = (struct whole){.mount = r->stat.mount,
@@ -117,7 +115,7 @@ static void whole_visit(void *self, unsigned number, struct olv_scan_entry *entr
     }
     entry->data = summary_new(judge_directory(judge, entry), olv_scan_look(entry) ? &entry->stat : NULL);
     if (!entry->data)
-        atomic_store(&f->out_of_memory, true);
+        scan_relay_fail(&f->relay, NULL);
 }
 
 /* Whether the walk has to go there for the one path that is asked about. */
@@ -137,7 +135,7 @@ static bool leads_to(const struct target *target, const struct olv_scan_dir *dir
 static bool whole_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     struct finding *f = self;
-    return !atomic_load(&f->out_of_memory) && (!f->target || leads_to(f->target, dir)) &&
+    return !atomic_load(&f->relay.has_failed) && (!f->target || leads_to(f->target, dir)) &&
            judge_enter(&f->workers[number].judge, dir, stat);
 }
 
@@ -162,17 +160,6 @@ static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
         pthread_mutex_unlock(lock_of(f, above));
     }
     free(r);
-}
-
-static void whole_on_progress(void *self, const struct olv_progress *progress)
-{
-    olv_observe_progress(((struct finding *)self)->observer, *progress);
-}
-
-static bool whole_is_interrupted(void *self)
-{
-    struct finding *f = self;
-    return atomic_load(&f->out_of_memory) || olv_observe_interrupted(f->observer);
 }
 
 /* ---- all of them ---- */
@@ -205,15 +192,10 @@ static struct wholes *wholes_of(struct finding *f)
 
 static bool whole_walk(struct finding *f, struct olv_error *err)
 {
-    struct olv_observer between = {.self = f,
-                                   .progress = whole_on_progress,
-                                   .is_interrupted =
-                                       whole_is_interrupted}; /* troubles are told by the walk after it */
     struct olv_scan_visitor visitor = {
         .self = f, .enter = whole_enter, .visit = whole_visit, .leave = whole_leave};
     const struct roots *roots = &f->judging->roots;
-    bool ok = roots->root_count == 0 || olv_scan(roots->paths, roots->root_count, &visitor, &between, err);
-    return atomic_load(&f->out_of_memory) ? olv_fail_memory(err) : ok;
+    return scan_relayed(roots->paths, roots->root_count, &visitor, &f->relay, err);
 }
 
 static bool whole_begin(struct finding *f, struct olv_error *err)
@@ -242,7 +224,7 @@ static void whole_end(struct finding *f)
 struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
                                struct olv_error *err)
 {
-    struct finding f = {.judging = judging, .observer = observer};
+    struct finding f = {.judging = judging, .relay = {.observer = observer, .is_silent = true}};
     struct wholes *wholes = NULL;
     if (whole_begin(&f, err) && whole_walk(&f, err) && !(wholes = wholes_of(&f)))
         olv_fail_memory(err);
@@ -256,7 +238,8 @@ bool wholes_look(const struct judging *judging, uint32_t root, const char *path,
     const char *root_path = judging->roots.paths[root];
     size_t root_len = strlen(root_path) > 1 ? strlen(root_path) : 0;
     struct target target = {.root = root, .path = path, .view = out};
-    struct finding f = {.judging = judging, .observer = observer, .target = &target};
+    struct finding f = {
+        .judging = judging, .relay = {.observer = observer, .is_silent = true}, .target = &target};
     bool ok;
     *out = (struct whole_view){.verdict = {.reason = OLV_NOT_OWNED}};
     target.top = root_len + 1 + strcspn(path + root_len + 1, "/");

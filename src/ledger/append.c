@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The one appender. Lines are collected in memory and go to the segment in one write, beside which others may
+/* The one appender. Lines are collected in memory and go to the volume in one write, beside which others may
  * be collected; what is on disk is always whole lines plus, after a crash, at most one torn tail above the
  * last checkpoint. */
 #include "ledger/append.h"
@@ -9,6 +9,7 @@
 #include "ledger/leaves.h"
 #include "ledger/tail.h"
 
+#include "base/grow.h"
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
@@ -20,25 +21,24 @@
 #include <unistd.h>
 
 /* Where that fails, the one before goes on, and it may be tried again. */
-static bool new_segment(struct olv_ledger *l, struct olv_error *err)
+static bool new_volume(struct olv_ledger *l, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE];
-    int segment;
-    ledger_segment_name(l->tree.size, name);
-    segment = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
-    if (segment < 0)
-        return olv_fail_system(err, name, "cannot begin a segment of the ledger");
+    int volume;
+    ledger_volume_name(l->tree.size, name);
+    volume = openat(l->dir, name, O_WRONLY | O_CREAT | O_EXCL | O_APPEND | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (volume < 0)
+        return olv_fail_system(err, name, "cannot begin a volume of the ledger");
     if (fsync(l->dir) < 0) {
-        olv_fail_system(err, name, "cannot begin a segment of the ledger");
+        olv_fail_system(err, name, "cannot begin a volume of the ledger");
         unlinkat(l->dir, name, 0);
-        close(segment);
+        close(volume);
         return false;
     }
-    if (l->segment >= 0)
-        close(l->segment);
-    l->segment = segment;
-    l->segment_bytes = 0;
-    l->segment_first = l->tree.size;
+    olv_os_close(l->volume);
+    l->volume = volume;
+    l->volume_bytes = 0;
+    l->volume_first = l->tree.size;
     return true;
 }
 
@@ -68,7 +68,7 @@ static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, str
             line_leaf(l->hasher, line, line_split(line, len), leaf);
             tree_add(&l->tree, leaf);
         }
-        l->segment_bytes += len + 1;
+        l->volume_bytes += len + 1;
         l->last_time = line_time(line);
     }
     line_reader_close(&r);
@@ -82,17 +82,17 @@ static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, str
                           "`olvido audit verify` says more; nothing will be done until this is explained");
 }
 
-static bool open_segment(struct olv_ledger *l, uint64_t first, struct olv_error *err)
+static bool open_volume(struct olv_ledger *l, uint64_t first, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE];
     struct olv_text torn = {0};
     bool ok;
-    ledger_segment_name(first, name);
-    l->segment_first = first;
+    ledger_volume_name(first, name);
+    l->volume_first = first;
     ok = catch_up(l, name, first, &torn, err);
     if (ok) {
-        l->segment = openat(l->dir, name, O_WRONLY | O_APPEND | O_NOFOLLOW | O_CLOEXEC);
-        ok = l->segment >= 0 && (torn.len == 0 || ftruncate(l->segment, (off_t)l->segment_bytes) == 0);
+        l->volume = openat(l->dir, name, O_WRONLY | O_APPEND | O_NOFOLLOW | O_CLOEXEC);
+        ok = l->volume >= 0 && (torn.len == 0 || ftruncate(l->volume, (off_t)l->volume_bytes) == 0);
         if (!ok)
             olv_fail_system(err, name, "cannot open the ledger for writing");
     }
@@ -106,7 +106,7 @@ static bool begin_new(struct olv_ledger *l, struct olv_error *err)
 {
     struct checkpoint empty = {.size = 0};
     tree_root(&l->tree, empty.root);
-    return checkpoint_write(l->dir, -1, l->key, &empty, err) && new_segment(l, err);
+    return checkpoint_write(l->dir, -1, l->key, &empty, err) && new_volume(l, err);
 }
 
 static bool is_signed(const struct olv_ledger *l, const struct checkpoint *checkpoint)
@@ -165,7 +165,7 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
     uint64_t *firsts;
     size_t count;
     bool ok;
-    if (!ledger_segments(l->dir, &firsts, &count, err))
+    if (!ledger_volumes(l->dir, &firsts, &count, err))
         return false;
     if (!checkpoint_read(l->dir, l->key, &checkpoint, err)) {
         bool is_new = err->sys == ENOENT && count == 0;
@@ -176,10 +176,10 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
     }
     ok = check_root(l, &checkpoint, err) && check_age(l, checkpoint.size, err);
     if (ok && count == 0)
-        ok = checkpoint.size == 0 ? new_segment(l, err)
+        ok = checkpoint.size == 0 ? new_volume(l, err)
                                   : olv_fail(err, OLV_BROKEN, "all lines of the ledger are gone");
     else if (ok)
-        ok = open_segment(l, firsts[count - 1], err) && check_tail(l, checkpoint.size, err);
+        ok = open_volume(l, firsts[count - 1], err) && check_tail(l, checkpoint.size, err);
     for (size_t i = 0; ok && i + 1 < count; i++)
         ledger_index_build(l->dir, firsts[i]); /* most often all are there */
     free(firsts);
@@ -188,15 +188,13 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
 
 struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
 {
-    struct olv_ledger *l = calloc(1, sizeof *l);
+    struct olv_ledger *l = allocate(sizeof *l, err);
     char origin[ORIGIN_SIZE];
     int keys = -1;
     bool ok;
-    if (!l) {
-        olv_fail_memory(err);
+    if (!l)
         return NULL;
-    }
-    l->segment = -1;
+    l->volume = -1;
     l->state = fcntl(state, F_DUPFD_CLOEXEC, 0);
     l->dir = olv_private_open(state, "ledger", true, "ledger", "the ledger's directory", err);
     keys = l->dir < 0 ? -1 : olv_private_open(state, "keys", true, "keys", "the directory of keys", err);
@@ -208,8 +206,7 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     l->tree.many = l->many;
     ok = l->key && (l->state >= 0 || olv_fail_system(err, "", "cannot open the state directory once more")) &&
          ((l->hasher && l->many) || olv_fail_memory(err)) && open_existing(l, err);
-    if (keys >= 0)
-        close(keys);
+    olv_os_close(keys);
     if (ok) {
         olv_error_clear(err); /* what was looked for in vain on the way */
         return l;
@@ -218,7 +215,7 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
     return NULL;
 }
 
-/* ---- the index of a closed segment, beside what goes on ---- */
+/* ---- the index of a closed volume, beside what goes on ---- */
 
 static void build_index(void *self, unsigned worker, void *job)
 {
@@ -246,12 +243,9 @@ void olv_ledger_close(struct olv_ledger *l)
     if (!l)
         return;
     crew_free(l->indexing);
-    if (l->segment >= 0)
-        close(l->segment);
-    if (l->dir >= 0)
-        close(l->dir);
-    if (l->state >= 0)
-        close(l->state);
+    olv_os_close(l->volume);
+    olv_os_close(l->dir);
+    olv_os_close(l->state);
     tree_end(&l->tree);
     olv_text_free(&l->pending);
     olv_text_free(&l->writing);
@@ -283,15 +277,15 @@ bool olv_ledger_write(struct olv_ledger *l, struct olv_error *err)
         return olv_fail_memory(err);
     if (l->writing.len == 0)
         return true;
-    if (!olv_write_all(l->segment, l->writing.data, l->writing.len) || fsync(l->segment) < 0) {
+    if (!olv_write_all(l->volume, l->writing.data, l->writing.len) || fsync(l->volume) < 0) {
         olv_fail_system(err, "ledger", "cannot write the ledger");
         olv_error_hint(err,
                        "make room for it; the next run finds out what was done and completes the record");
-        if (ftruncate(l->segment, (off_t)l->segment_bytes) == 0)
-            fsync(l->segment);
+        if (ftruncate(l->volume, (off_t)l->volume_bytes) == 0)
+            fsync(l->volume);
         return false;
     }
-    l->segment_bytes += l->writing.len;
+    l->volume_bytes += l->writing.len;
     olv_text_clear(&l->writing);
     return true;
 }
@@ -312,16 +306,16 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
     if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
         !checkpoint_write(l->dir, l->state, l->key, &checkpoint, err))
         return false;
-    if (!olv_ledger_is_segment_full(l))
+    if (!olv_ledger_is_volume_full(l))
         return true;
-    closed = l->segment_first;
-    if (!new_segment(l, err))
+    closed = l->volume_first;
+    if (!new_volume(l, err))
         return false;
     begin_index(l, closed);
     return true;
 }
 
-bool olv_ledger_is_segment_full(const struct olv_ledger *l)
+bool olv_ledger_is_volume_full(const struct olv_ledger *l)
 {
-    return l->segment_bytes >= LEDGER_SEGMENT_BYTES;
+    return l->volume_bytes >= LEDGER_VOLUME_BYTES;
 }

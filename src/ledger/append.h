@@ -17,9 +17,9 @@ struct composed {
 };
 
 struct olv_ledger {
-    int state, dir, segment;               /* descriptors; segment is the last one, for appending */
-    uint64_t segment_bytes, segment_first; /* of that one; its first line */
-    struct olv_instant last_time;          /* of the last line on the disk when it was opened */
+    int state, dir, volume;              /* descriptors; volume is the last one, for appending */
+    uint64_t volume_bytes, volume_first; /* of that one; its first line */
+    struct olv_instant last_time;        /* of the last line on the disk when it was opened */
     struct olv_key *key;
     struct olv_hasher *hasher;
     struct tree tree;           /* over all lines, those in memory included */
@@ -31,7 +31,7 @@ struct olv_ledger {
     struct many_hasher *many;
     uint8_t salts[SALTS][SALT_SIZE];
     unsigned salts_left;
-    struct crew *indexing; /* of one, which makes the index of the segment closed last; NULL: none was */
+    struct crew *indexing; /* of one, which makes the index of the volume closed last; NULL: none was */
     uint64_t indexed;      /* the first line of that one */
 };
 

@@ -3,6 +3,7 @@
 
 #include "base/grow.h"
 #include "os/durable.h"
+#include "os/os.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -12,7 +13,7 @@
 #include <string.h>
 #include <unistd.h>
 
-void ledger_segment_name(uint64_t first, char out[LEDGER_NAME_SIZE])
+void ledger_volume_name(uint64_t first, char out[LEDGER_NAME_SIZE])
 {
     snprintf(out, LEDGER_NAME_SIZE, "lines-%012llu.jsonl", (unsigned long long)(first % 1000000000000u));
 }
@@ -31,7 +32,7 @@ static bool add_first(uint64_t **firsts, size_t *count, uint64_t first)
     return true;
 }
 
-bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error *err)
+bool ledger_volumes(int dir, uint64_t **firsts, size_t *count, struct olv_error *err)
 {
     int fd = openat(dir, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     DIR *stream = fd >= 0 ? fdopendir(fd) : NULL;
@@ -41,8 +42,7 @@ bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error
     *count = 0;
     if (!stream) {
         olv_fail_system(err, "ledger", "cannot read the ledger's directory");
-        if (fd >= 0)
-            close(fd);
+        olv_os_close(fd);
         return false;
     }
     while (ok && (errno = 0, entry = readdir(stream))) {
@@ -50,9 +50,9 @@ bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error
         unsigned long long first;
         if (sscanf(entry->d_name, "lines-%12llu.jsonl", &first) != 1)
             continue;
-        ledger_segment_name(first, name);
+        ledger_volume_name(first, name);
         if (strcmp(name, entry->d_name) == 0)
-            ok = *count < MOST_SEGMENTS && add_first(firsts, count, first);
+            ok = *count < MOST_VOLUMES && add_first(firsts, count, first);
     }
     if (ok && errno) {
         olv_fail_system(err, "ledger", "cannot read the ledger's directory");
@@ -75,7 +75,7 @@ bool line_reader_open(struct line_reader *r, int dir, const char *name, struct o
 {
     *r = (struct line_reader){.fd = openat(dir, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC)};
     if (r->fd < 0)
-        return olv_fail_system(err, name, "cannot open a segment of the ledger");
+        return olv_fail_system(err, name, "cannot open a volume of the ledger");
     r->cap = 2 * READ_SIZE;
     r->buffer = malloc(r->cap + 1);
     if (r->buffer)
@@ -157,8 +157,7 @@ struct olv_instant line_time(const char *line)
 
 void line_reader_close(struct line_reader *r)
 {
-    if (r->fd >= 0)
-        close(r->fd);
+    olv_os_close(r->fd);
     free(r->buffer);
     *r = (struct line_reader){.fd = -1};
 }
@@ -259,8 +258,7 @@ static void write_last(int state, const struct olv_text *note)
 {
     int fd = openat(state, NEXT, O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0600);
     bool ok = fd >= 0 && olv_write_all(fd, note->data, note->len);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     if (!ok || renameat(state, NEXT, state, LAST) != 0)
         unlinkat(state, NEXT, 0);
 }

@@ -7,13 +7,13 @@
 #include "olvido/calendar.h"
 #include "seal/seal.h"
 
-enum { LEDGER_NAME_SIZE = 32, MOST_SEGMENTS = 100000 };
-static const uint64_t LEDGER_SEGMENT_BYTES = 64u << 20;
+enum { LEDGER_NAME_SIZE = 32, MOST_VOLUMES = 100000 };
+static const uint64_t LEDGER_VOLUME_BYTES = 64u << 20;
 
-/* The segment that begins with line `first`: "lines-000000000000.jsonl". */
-void ledger_segment_name(uint64_t first, char out[LEDGER_NAME_SIZE]);
-/* The first lines of all segments in ascending order, owned by the caller; false with `err`. */
-bool ledger_segments(int dir, uint64_t **firsts, size_t *count, struct olv_error *err);
+/* The volume that begins with line `first`: "lines-000000000000.jsonl". */
+void ledger_volume_name(uint64_t first, char out[LEDGER_NAME_SIZE]);
+/* The first lines of all volumes in ascending order, owned by the caller; false with `err`. */
+bool ledger_volumes(int dir, uint64_t **firsts, size_t *count, struct olv_error *err);
 
 /* Reads lines one by one. */
 struct line_reader {

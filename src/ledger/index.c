@@ -21,7 +21,7 @@
 #include <unistd.h>
 
 static const char schema[] =
-    "CREATE TABLE segment (salt BLOB NOT NULL, bytes INTEGER NOT NULL);"
+    "CREATE TABLE volume (salt BLOB NOT NULL, bytes INTEGER NOT NULL);"
     "CREATE TABLE line (path INTEGER NOT NULL, block INTEGER NOT NULL, PRIMARY KEY (path, block))"
     " WITHOUT ROWID;"
     "PRAGMA user_version = 1;";
@@ -38,7 +38,7 @@ struct indexing {
     size_t count, cap, waiting;
     struct olv_text salted;    /* they stand here, each behind the salt, */
     size_t ends[TOGETHER];     /* and end here */
-    uint64_t bytes;            /* of the segment */
+    uint64_t bytes;            /* of the volume */
     struct olv_text directory; /* of the line before: its own entries need not be made again */
     uint32_t directory_block;
     bool failed;
@@ -58,11 +58,11 @@ static int64_t key_of(const uint8_t digest[OLV_SHA256_SIZE])
     return (int64_t)key;
 }
 
-static uint64_t segment_size(int dir, uint64_t first)
+static uint64_t volume_size(int dir, uint64_t first)
 {
     char name[LEDGER_NAME_SIZE];
     struct stat st;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0 ? (uint64_t)st.st_size : 0;
 }
 
@@ -131,14 +131,14 @@ static void enter_line(struct indexing *x, const char *line, size_t len, uint32_
         enter_path(x, path, (size_t)(end - path), block);
 }
 
-static bool index_read_segment(struct indexing *x, int dir, uint64_t first)
+static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
 {
     char name[LEDGER_NAME_SIZE], *line;
     struct line_reader r;
     struct olv_error err = {0};
     bool is_torn = false;
     size_t len;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     if (!line_reader_open(&r, dir, name, &err))
         return false;
     while ((line = line_reader_next(&r, &len, &is_torn, &err)) && !is_torn) {
@@ -147,7 +147,7 @@ static bool index_read_segment(struct indexing *x, int dir, uint64_t first)
     }
     line_reader_close(&r);
     digest_waiting(x);
-    return err.code == OLV_OK && !line && !x->failed; /* a closed segment has no torn line */
+    return err.code == OLV_OK && !line && !x->failed; /* a closed volume has no torn line */
 }
 
 static int by_path(const void *a, const void *b)
@@ -158,14 +158,14 @@ static int by_path(const void *a, const void *b)
     return x->block < y->block ? -1 : x->block > y->block;
 }
 
-/* The rows of a segment, by the salt that is set: sorted, and each once. */
+/* The rows of a volume, by the salt that is set: sorted, and each once. */
 static bool make_rows(struct indexing *x, int dir, uint64_t first)
 {
     size_t kept = 0;
     bool ok;
     x->directory_block = UINT32_MAX;
     x->many = many_hasher_new();
-    ok = x->many && index_read_segment(x, dir, first);
+    ok = x->many && index_read_volume(x, dir, first);
     if (x->count)
         qsort(x->rows, x->count, sizeof *x->rows, by_path);
     for (size_t i = 0; i < x->count; i++)
@@ -183,13 +183,11 @@ static bool put_rows(const struct indexing *x, const struct database *d)
     struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
     bool ok = database_run(d, schema, &ignored, "") && database_begin(d, &ignored) &&
-              database_do(d, "INSERT INTO segment VALUES (?, ?)",
-                          VALUES(value_bytes(x->salt, SALT), value_of((int64_t)x->bytes)), &ignored) &&
-              database_prepare(d, &s, "INSERT INTO line VALUES (?, ?)", &ignored);
-    for (size_t i = 0; ok && i < x->count; i++) {
-        database_bind(s, VALUES(value_of(x->rows[i].path), value_of(x->rows[i].block)));
-        ok = database_step(d, s, &ignored);
-    }
+              database_do(d, "INSERT INTO volume VALUES (?, ?)",
+                          VALUES(value_bytes(x->salt, SALT), value_of((int64_t)x->bytes)), &ignored);
+    for (size_t i = 0; ok && i < x->count; i++)
+        ok = database_put(d, &s, "INSERT INTO line VALUES (?, ?)",
+                          VALUES(value_of(x->rows[i].path), value_of(x->rows[i].block)), &ignored);
     sqlite3_finalize(s);
     return ok && database_run(d, "COMMIT", &ignored, "");
 }
@@ -220,10 +218,10 @@ void ledger_index_build(int dir, uint64_t first)
 
 /* One that was published, as a database in memory. */
 struct opened {
-    struct olv_text file; /* owned; beneath `db` */
-    sqlite3 *db;
+    struct olv_text file; /* owned; beneath the database */
+    struct database base;
     uint8_t salt[SALT];
-    uint64_t bytes; /* of the segment */
+    uint64_t bytes; /* of the volume */
 };
 
 static bool open_index(struct opened *o, int dir, uint64_t first, struct olv_error *err)
@@ -231,15 +229,15 @@ static bool open_index(struct opened *o, int dir, uint64_t first, struct olv_err
     char name[LEDGER_NAME_SIZE];
     sqlite3_stmt *s = NULL;
     bool ok;
-    *o = (struct opened){.db = NULL};
+    *o = (struct opened){.base = {.what = "the index"}};
     name_of(first, name);
     if (!olv_read_file(dir, name, LARGEST, &o->file, err))
         return false;
-    ok = sqlite3_open(":memory:", &o->db) == SQLITE_OK &&
-         sqlite3_deserialize(o->db, "main", (unsigned char *)o->file.data, (sqlite3_int64)o->file.len,
+    ok = sqlite3_open(":memory:", &o->base.db) == SQLITE_OK &&
+         sqlite3_deserialize(o->base.db, "main", (unsigned char *)o->file.data, (sqlite3_int64)o->file.len,
                              (sqlite3_int64)o->file.len, SQLITE_DESERIALIZE_READONLY) == SQLITE_OK &&
-         sqlite3_prepare_v2(o->db, "SELECT salt, bytes FROM segment", -1, &s, NULL) == SQLITE_OK &&
-         sqlite3_step(s) == SQLITE_ROW && sqlite3_column_bytes(s, 0) == SALT;
+         database_find(&o->base, &s, "SELECT salt, bytes FROM volume", NULL, 0, err) == OLV_YES &&
+         sqlite3_column_bytes(s, 0) == SALT;
     if (ok) {
         memcpy(o->salt, sqlite3_column_blob(s, 0), SALT);
         o->bytes = (uint64_t)sqlite3_column_int64(s, 1);
@@ -250,22 +248,23 @@ static bool open_index(struct opened *o, int dir, uint64_t first, struct olv_err
 
 static void close_index(struct opened *o)
 {
-    sqlite3_close(o->db);
+    database_close(&o->base);
     olv_text_free(&o->file);
 }
 
-static bool has_rows(sqlite3 *db, const struct row *rows, size_t count)
+static bool has_rows(const struct database *d, const struct row *rows, size_t count)
 {
+    struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
+    enum olv_truth row;
     size_t i = 0;
-    int code = SQLITE_ERROR;
-    if (sqlite3_prepare_v2(db, "SELECT path, block FROM line ORDER BY path, block", -1, &s, NULL) ==
-        SQLITE_OK)
-        while ((code = sqlite3_step(s)) == SQLITE_ROW && i < count &&
-               sqlite3_column_int64(s, 0) == rows[i].path && sqlite3_column_int64(s, 1) == rows[i].block)
-            i++;
+    for (row = database_find(d, &s, "SELECT path, block FROM line ORDER BY path, block", NULL, 0, &ignored);
+         row == OLV_YES && i < count && sqlite3_column_int64(s, 0) == rows[i].path &&
+         sqlite3_column_int64(s, 1) == rows[i].block;
+         row = database_next(d, s, &ignored))
+        i++;
     sqlite3_finalize(s);
-    return code == SQLITE_DONE && i == count;
+    return row == OLV_NO && i == count;
 }
 
 bool ledger_index_is_right(int dir, uint64_t first)
@@ -275,7 +274,8 @@ bool ledger_index_is_right(int dir, uint64_t first)
     struct olv_error err = {0};
     bool is_right = open_index(&o, dir, first, &err);
     memcpy(x.salt, o.salt, SALT);
-    is_right = is_right && make_rows(&x, dir, first) && o.bytes == x.bytes && has_rows(o.db, x.rows, x.count);
+    is_right =
+        is_right && make_rows(&x, dir, first) && o.bytes == x.bytes && has_rows(&o.base, x.rows, x.count);
     free(x.rows);
     close_index(&o);
     return is_right || err.sys == ENOENT;
@@ -323,21 +323,22 @@ static bool index_collect(const struct opened *o, const char *path, size_t len, 
 {
     struct olv_text salted = {0};
     uint8_t digest[OLV_SHA256_SIZE];
+    struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_ERROR;
+    enum olv_truth row;
     olv_text_add(&salted, o->salt, SALT);
     olv_text_add(&salted, path, len);
-    if (!salted.failed)
-        olv_sha256_once(salted.data, salted.len, digest);
-    if (!salted.failed && sqlite3_prepare_v2(o->db, "SELECT block FROM line WHERE path = ?1 ORDER BY block",
-                                             -1, &s, NULL) == SQLITE_OK) {
-        database_bind(s, VALUES(value_of(key_of(digest))));
-        while ((code = sqlite3_step(s)) == SQLITE_ROW && grow_by_one(blocks, *count, sizeof **blocks))
-            (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
-    }
+    olv_sha256_once(olv_text_string(&salted), salted.len, digest);
+    for (row = salted.failed
+                   ? OLV_UNKNOWN
+                   : database_find(&o->base, &s, "SELECT block FROM line WHERE path = ?1 ORDER BY block",
+                                   VALUES(value_of(key_of(digest))), &ignored);
+         row == OLV_YES && grow_by_one(blocks, *count, sizeof **blocks);
+         row = database_next(&o->base, s, &ignored))
+        (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
     olv_text_free(&salted);
     sqlite3_finalize(s);
-    return code == SQLITE_DONE;
+    return row == OLV_NO;
 }
 
 bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, uint32_t **blocks,
@@ -348,7 +349,7 @@ bool ledger_index_find(int dir, uint64_t first, const char *path, size_t len, ui
     bool ok;
     *blocks = NULL;
     *count = 0;
-    ok = open_index(&o, dir, first, &ignored) && o.bytes == segment_size(dir, first) &&
+    ok = open_index(&o, dir, first, &ignored) && o.bytes == volume_size(dir, first) &&
          index_collect(&o, path, len, blocks, count);
     close_index(&o);
     return ok;

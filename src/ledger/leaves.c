@@ -4,17 +4,17 @@
 #include <stdlib.h>
 #include <string.h>
 
-static bool each_of_segment(int dir, uint64_t first, uint64_t *number, uint64_t count,
-                            struct olv_hasher *hasher,
-                            bool (*each)(void *, const uint8_t *, struct olv_error *), void *self,
-                            struct olv_error *err)
+static bool each_of_volume(int dir, uint64_t first, uint64_t *number, uint64_t count,
+                           struct olv_hasher *hasher,
+                           bool (*each)(void *, const uint8_t *, struct olv_error *), void *self,
+                           struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE], *line;
     uint8_t leaf[OLV_SHA256_SIZE];
     struct line_reader r;
     bool is_torn = false, ok = true;
     size_t len;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     if (first != *number)
         return olv_fail(err, OLV_BROKEN, "lines of the ledger are gone before line %llu",
                         (unsigned long long)first);
@@ -34,10 +34,10 @@ bool leaves_each(int dir, uint64_t count, struct olv_hasher *hasher,
                  void *self, struct olv_error *err)
 {
     uint64_t *firsts, number = 0;
-    size_t segments;
-    bool ok = ledger_segments(dir, &firsts, &segments, err);
-    for (size_t i = 0; ok && i < segments && number < count; i++)
-        ok = each_of_segment(dir, firsts[i], &number, count, hasher, each, self, err);
+    size_t volumes;
+    bool ok = ledger_volumes(dir, &firsts, &volumes, err);
+    for (size_t i = 0; ok && i < volumes && number < count; i++)
+        ok = each_of_volume(dir, firsts[i], &number, count, hasher, each, self, err);
     free(firsts);
     return ok && (number == count ||
                   olv_fail(err, OLV_BROKEN, "the ledger has %llu lines, but its checkpoint covers %llu",

@@ -73,8 +73,8 @@ bool olv_ledger_write(struct olv_ledger *ledger, struct olv_error *err);
 /* Both. */
 bool olv_ledger_sync(struct olv_ledger *ledger, struct olv_error *err);
 /* Signs the tree as it is after the last sync, and brings the hashes and the checkpoint to the disk. A full
- * segment is closed by it, and its index made in another thread. */
+ * volume is closed by it, and its index made in another thread. */
 bool olv_ledger_checkpoint(struct olv_ledger *ledger, struct olv_error *err);
-bool olv_ledger_is_segment_full(const struct olv_ledger *ledger);
+bool olv_ledger_is_volume_full(const struct olv_ledger *ledger);
 
 #endif

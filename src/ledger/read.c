@@ -85,14 +85,14 @@ bool reading_line(struct reading *reading, const char *line, size_t len, const c
     return go_on;
 }
 
-static bool read_read_segment(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
+static bool read_read_volume(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE], *line;
     struct line_reader r;
     bool is_torn, go_on = true;
     uint64_t at = 0;
     size_t len;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     if (!line_reader_open(&r, dir, name, err))
         return false;
     while (go_on && (line = line_reader_next(&r, &len, &is_torn, err)) && !is_torn)
@@ -108,11 +108,11 @@ bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct ol
     uint64_t *firsts = NULL;
     size_t count = 0;
     int dir = ledger_open_directory(state, err);
-    bool ok = dir >= 0 && ledger_segments(dir, &firsts, &count, err);
+    bool ok = dir >= 0 && ledger_volumes(dir, &firsts, &count, err);
     if (ok)
         olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)
-        ok = read_read_segment(&reading, dir, firsts[i], err);
+        ok = read_read_volume(&reading, dir, firsts[i], err);
     if (dir >= 0)
         close(dir);
     free(firsts);

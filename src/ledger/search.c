@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Finding lines. What a query asks for stands in a line as certain bytes, for lines have a fixed form: so
  * most lines are passed over by a search for bytes, and only the others are read as JSON and compared. Whole
- * segments are passed over by their times, and blocks of closed ones by the index. */
+ * volumes are passed over by their times, and blocks of closed ones by the index. */
 #include "ledger/index.h"
 #include "ledger/reading.h"
 #include "olvido/json.h"
@@ -123,7 +123,7 @@ static bool search_fits(void *self, const struct olv_ledger_record *r)
     return !s->is_over;
 }
 
-/* ---- segments and blocks ---- */
+/* ---- volumes and blocks ---- */
 
 /* Cuts off what is open of a line, which is its end: no quote stands so within a string. */
 static size_t without_names(char *line, size_t len)
@@ -165,14 +165,14 @@ static bool search_blocks(struct searching *s, struct line_reader *r, const char
     return true;
 }
 
-static bool search_segment(struct searching *s, uint64_t first, struct olv_error *err)
+static bool search_volume(struct searching *s, uint64_t first, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE];
     struct line_reader r;
     uint32_t *blocks = NULL;
     size_t count = 0;
     bool ok;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     if (!line_reader_open(&r, s->dir, name, err))
         return false;
     if (s->path.len > 1 && ledger_index_find(s->dir, first, s->path.data, s->path.len, &blocks, &count))
@@ -184,7 +184,7 @@ static bool search_segment(struct searching *s, uint64_t first, struct olv_error
     return ok;
 }
 
-/* The time of a segment's first line; false when that cannot be read. */
+/* The time of a volume's first line; false when that cannot be read. */
 static bool begins_at(const struct searching *s, uint64_t first, struct olv_instant *out)
 {
     char name[LEDGER_NAME_SIZE], *line;
@@ -192,7 +192,7 @@ static bool begins_at(const struct searching *s, uint64_t first, struct olv_inst
     struct olv_error ignored = {0};
     bool is_torn;
     size_t len;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     if (!line_reader_open(&r, s->dir, name, &ignored))
         return false;
     line = line_reader_next(&r, &len, &is_torn, &ignored);
@@ -201,7 +201,7 @@ static bool begins_at(const struct searching *s, uint64_t first, struct olv_inst
     return out->s != 0;
 }
 
-/* Times only grow from line to line, so a segment is bounded by its own first line and that of the next. */
+/* Times only grow from line to line, so a volume is bounded by its own first line and that of the next. */
 static bool may_have(const struct searching *s, const uint64_t *firsts, size_t count, size_t i)
 {
     const struct olv_ledger_query *q = s->query;
@@ -222,12 +222,12 @@ bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
     bool ok;
     s.reading = (struct reading){.each = search_fits, .self = &s};
     s.dir = ledger_open_directory(state, err);
-    ok = s.dir >= 0 && ledger_segments(s.dir, &firsts, &count, err) &&
+    ok = s.dir >= 0 && ledger_volumes(s.dir, &firsts, &count, err) &&
          (search_prepare(&s) || olv_fail_memory(err));
     if (ok)
         olv_error_clear(err);
     for (size_t i = 0; ok && i < count; i++)
-        ok = !may_have(&s, firsts, count, i) || search_segment(&s, firsts[i], err);
+        ok = !may_have(&s, firsts, count, i) || search_volume(&s, firsts[i], err);
     if (s.dir >= 0)
         close(s.dir);
     free(firsts);

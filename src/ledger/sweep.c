@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The segment is read in pieces of whole lines; each piece is cut into one part for every core. Counting
+/* The volume is read in pieces of whole lines; each piece is cut into one part for every core. Counting
  * newlines tells every part the number of its first line, and costs next to nothing beside the hashing. */
 #include "ledger/sweep.h"
 
@@ -201,7 +201,7 @@ static bool check_piece(struct part *parts, unsigned workers, char *from, char *
     return is_sound;
 }
 
-/* ---- a segment ---- */
+/* ---- a volume ---- */
 
 static unsigned worker_count(void)
 {
@@ -242,8 +242,8 @@ static bool check_file(struct part *parts, unsigned workers, int fd, char *buffe
     return len == 0;
 }
 
-bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell)(void *self, uint64_t line),
-                   void *self)
+bool sweep_volume(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell)(void *self, uint64_t line),
+                  void *self)
 {
     struct part parts[MOST_WORKERS] = {{0}};
     unsigned workers = worker_count();
@@ -251,7 +251,7 @@ bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell
     uint64_t number = first, removed = 0, segments = 0;
     bool is_sound = buffer != NULL;
     int fd;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     fd = openat(s->dir, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
     for (unsigned i = 0; i < workers; i++) {
         parts[i].sweep = s;
@@ -267,8 +267,7 @@ bool sweep_segment(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell
         many_hasher_free(parts[i].many);
         olv_text_free(&parts[i].scratch);
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(buffer);
     if (!is_sound)
         return false;

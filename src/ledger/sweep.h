@@ -15,10 +15,10 @@ struct sweep {
     uint64_t removed_names, segments;         /* counted */
 };
 
-/* Whether the segment is sound from its first line, number `first`, to its end; `*lines` are then counted,
+/* Whether the volume is sound from its first line, number `first`, to its end; `*lines` are then counted,
  * too. An error counts as not sound: looking closely will name it. `tell` is called now and then. */
-bool sweep_segment(struct sweep *sweep, uint64_t first, uint64_t *lines,
-                   void (*tell)(void *self, uint64_t line), void *self);
+bool sweep_volume(struct sweep *sweep, uint64_t first, uint64_t *lines,
+                  void (*tell)(void *self, uint64_t line), void *self);
 /* The root of these hashes (RFC 9162, section 2.1.1), by all cores. False without memory. */
 bool sweep_root(const uint8_t (*hashes)[OLV_SHA256_SIZE], uint64_t count, uint8_t out[OLV_SHA256_SIZE]);
 

@@ -137,14 +137,14 @@ static bool tail_take_line(struct examining *x, const char *text, size_t len, st
     return ok && err->code == OLV_OK;
 }
 
-static bool tail_read_segment(struct examining *x, uint64_t first, struct olv_error *err)
+static bool tail_read_volume(struct examining *x, uint64_t first, struct olv_error *err)
 {
     struct tail_fault *fault = x->fault;
     struct line_reader r;
     bool is_torn = false, ok = true;
     size_t len;
     char *line;
-    ledger_segment_name(first, fault->file);
+    ledger_volume_name(first, fault->file);
     if (!line_reader_open(&r, x->dir, fault->file, err))
         return false;
     x->number = first;
@@ -183,12 +183,12 @@ bool tail_examine(int state, int dir, uint64_t covered, struct tail_fault *out, 
     struct examining x = {.state = state, .dir = dir, .covered = covered, .fault = out};
     uint64_t *firsts = NULL;
     size_t count = 0;
-    bool ok = ledger_segments(dir, &firsts, &count, err) && know_open_run(&x, err);
+    bool ok = ledger_volumes(dir, &firsts, &count, err) && know_open_run(&x, err);
     *out = (struct tail_fault){0};
     x.hasher = olv_hasher_new();
     ok = ok && (x.hasher || olv_fail_memory(err));
     for (size_t i = 0; ok && i < count && !out->what; i++)
-        ok = tail_read_segment(&x, firsts[i], err);
+        ok = tail_read_volume(&x, firsts[i], err);
     for (size_t i = 0; i < x.count; i++)
         free(x.batches[i].recorded);
     free(x.batches);

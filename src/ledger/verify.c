@@ -10,6 +10,7 @@
 
 #include "olvido/ledger.h"
 #include "os/durable.h"
+#include "os/os.h"
 #include "os/private.h"
 
 #include <errno.h>
@@ -86,9 +87,9 @@ static void check_intent(struct verifying *v, const char *line, size_t len, cons
     enum docket_finding docket = docket_of_line(v->state, v->hasher, &v->segment, line, len, where);
     v->report->segments += docket != DOCKET_NONE;
     if (docket == DOCKET_MISSING)
-        found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of %s is missing", where);
+        found(v, OLV_LEDGER_DOCKET, v->report->lines, file, at, "the docket of %s is missing", where);
     if (docket == DOCKET_ALTERED)
-        found(v, OLV_LEDGER_SEGMENT, v->report->lines, file, at, "the docket of %s was altered", where);
+        found(v, OLV_LEDGER_DOCKET, v->report->lines, file, at, "the docket of %s was altered", where);
 }
 
 /* ---- lines ---- */
@@ -145,7 +146,7 @@ static void verify_tell(void *self, uint64_t line)
         (struct olv_progress){.doing = "verifying", .files = line, .of_files = v->report->covered});
 }
 
-/* The quick look at a whole segment, with all cores. */
+/* The quick look at a whole volume, with all cores. */
 static bool is_swept(struct verifying *v, uint64_t first)
 {
     struct sweep sweep = {.state = v->state,
@@ -153,7 +154,7 @@ static bool is_swept(struct verifying *v, uint64_t first)
                           .hashes = (const uint8_t(*)[OLV_SHA256_SIZE])v->hashes,
                           .covered = v->report->covered,
                           .allows_more = v->report->is_open};
-    if (!sweep_segment(&sweep, first, &v->report->lines, verify_tell, v))
+    if (!sweep_volume(&sweep, first, &v->report->lines, verify_tell, v))
         return false;
     v->report->removed_names += sweep.removed_names;
     v->report->segments += sweep.segments;
@@ -167,7 +168,7 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
     uint64_t at = 0;
     bool is_torn;
     size_t len;
-    ledger_segment_name(first, name);
+    ledger_volume_name(first, name);
     snprintf(file, sizeof file, "ledger/%s", name);
     if (first != v->report->lines) {
         found(v, OLV_LEDGER_REMOVED, v->report->lines, file, 1, "the lines before this file are gone");
@@ -197,12 +198,12 @@ static bool check_lines(struct verifying *v, struct olv_error *err)
     char name[LEDGER_NAME_SIZE] = "", file[LEDGER_NAME_SIZE + 8];
     uint64_t *firsts;
     size_t count;
-    bool ok = ledger_segments(v->dir, &firsts, &count, err);
+    bool ok = ledger_volumes(v->dir, &firsts, &count, err);
     for (size_t i = 0; ok && i < count && v->report->fault == OLV_LEDGER_SOUND; i++)
         ok = check_file(v, firsts[i], err);
     if (ok && v->report->fault == OLV_LEDGER_SOUND && v->report->lines < v->report->covered) {
         if (count)
-            ledger_segment_name(firsts[count - 1], name);
+            ledger_volume_name(firsts[count - 1], name);
         snprintf(file, sizeof file, "ledger/%s", name);
         found(v, OLV_LEDGER_REMOVED, v->report->lines, file,
               v->report->lines - (count ? firsts[count - 1] : 0) + 1,
@@ -229,8 +230,7 @@ static bool load_hashes(struct verifying *v, struct olv_error *err)
     fd = openat(v->dir, "hashes-0", O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
     while (fd >= 0 && len < want && (got = read(fd, (uint8_t *)v->hashes + len, want - len)) > 0)
         len += (size_t)got;
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     v->hash_count = len / OLV_SHA256_SIZE;
     return true;
 }
@@ -369,13 +369,13 @@ static bool check_tail(struct verifying *v, struct olv_error *err)
     return true;
 }
 
-/* Of closed segments, which all but the last one are. */
+/* Of closed volumes, which all but the last one are. */
 static bool check_indexes(struct verifying *v, struct olv_error *err)
 {
     char file[LEDGER_NAME_SIZE + 8];
     uint64_t *firsts;
     size_t count, wrong = 0, closed;
-    if (!ledger_segments(v->dir, &firsts, &count, err))
+    if (!ledger_volumes(v->dir, &firsts, &count, err))
         return false;
     closed = count ? count - 1 : 0;
     if (!ledger_indexes_compare(v->dir, firsts, closed, &wrong)) {
@@ -398,7 +398,7 @@ static bool has_lines(const struct verifying *v)
     struct olv_error ignored = {0};
     uint64_t *firsts = NULL;
     size_t count = 1;
-    ledger_segments(v->dir, &firsts, &count, &ignored);
+    ledger_volumes(v->dir, &firsts, &count, &ignored);
     free(firsts);
     return count > 0;
 }
@@ -444,25 +444,17 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
 bool olv_ledger_verify(const char *state, const char *against, const struct olv_observer *observer,
                        struct olv_ledger_report *report, struct olv_error *err)
 {
+    static bool (*const checks[])(struct verifying *, struct olv_error *) = {
+        check_checkpoint, check_lines, check_tail, check_last, check_kept, check_indexes};
     struct verifying v = {.state = -1, .dir = -1, .against = against, .observer = observer, .report = report};
     bool ok;
     *report = (struct olv_ledger_report){0};
     olv_error_clear(err);
-    ok = open_all(&v, state, err) && check_checkpoint(&v, err);
-    if (ok && report->fault == OLV_LEDGER_SOUND)
-        ok = check_lines(&v, err);
-    if (ok && report->fault == OLV_LEDGER_SOUND)
-        ok = check_tail(&v, err);
-    if (ok && report->fault == OLV_LEDGER_SOUND)
-        ok = check_last(&v, err);
-    if (ok && report->fault == OLV_LEDGER_SOUND)
-        ok = check_kept(&v, err);
-    if (ok && report->fault == OLV_LEDGER_SOUND)
-        ok = check_indexes(&v, err);
-    if (v.dir >= 0)
-        close(v.dir);
-    if (v.state >= 0)
-        close(v.state);
+    ok = open_all(&v, state, err);
+    for (size_t i = 0; ok && report->fault == OLV_LEDGER_SOUND && i < sizeof checks / sizeof *checks; i++)
+        ok = checks[i](&v, err);
+    olv_os_close(v.dir);
+    olv_os_close(v.state);
     olv_key_free(v.key);
     olv_hasher_free(v.hasher);
     olv_text_free(&v.segment);

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "os/database.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -38,11 +39,6 @@ bool database_prepare(const struct database *d, sqlite3_stmt **out, const char *
            database_failed(d, err, "cannot read it");
 }
 
-bool database_step(const struct database *d, sqlite3_stmt *s, struct olv_error *err)
-{
-    return sqlite3_step(s) == SQLITE_DONE || database_failed(d, err, "cannot write it");
-}
-
 /* ---- opening ---- */
 
 /* SQLite would make it with the mode that the umask leaves. One that is there is not opened here: closing any
@@ -50,8 +46,7 @@ bool database_step(const struct database *d, sqlite3_stmt *s, struct olv_error *
 static bool database_make(const char *path, struct olv_error *err)
 {
     int fd = open(path, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return fd >= 0 || errno == EEXIST || olv_fail_system(err, path, "cannot make the file");
 }
 
@@ -157,8 +152,7 @@ static bool can_be_read(const struct database *d, const char *path, struct olv_e
         olv_fail_system(err, "", "%s: cannot read it", d->what);
         olv_error_as(err, OLV_STATE);
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return fd >= 0 && got == 0;
 }
 
@@ -174,7 +168,7 @@ bool database_check(const struct database *d, bool *is_sound, struct olv_error *
 
 /* ---- parameters ---- */
 
-void database_bind(sqlite3_stmt *s, const struct value *values, size_t count)
+static void database_bind(sqlite3_stmt *s, const struct value *values, size_t count)
 {
     sqlite3_reset(s);
     for (size_t i = 0; i < count; i++) {
@@ -191,17 +185,49 @@ void database_bind(sqlite3_stmt *s, const struct value *values, size_t count)
     }
 }
 
+bool database_put(const struct database *d, sqlite3_stmt **s, const char *sql, const struct value *values,
+                  size_t count, struct olv_error *err)
+{
+    if (!*s && !database_prepare(d, s, sql, err))
+        return false;
+    database_bind(*s, values, count);
+    return sqlite3_step(*s) == SQLITE_DONE || database_failed(d, err, "cannot write it");
+}
+
 bool database_do(const struct database *d, const char *sql, const struct value *values, size_t count,
                  struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(d, &s, sql, err);
-    if (ok) {
-        database_bind(s, values, count);
-        ok = database_step(d, s, err);
-    }
+    bool ok = database_put(d, &s, sql, values, count, err);
     sqlite3_finalize(s);
     return ok;
+}
+
+bool database_commit(const struct database *d, const char *sql, const struct value *values, size_t count,
+                     struct olv_error *err)
+{
+    bool ok;
+    do
+        ok = database_begin(d, err) && database_do(d, sql, values, count, err);
+    while (database_again(d, &ok, err));
+    return ok;
+}
+
+enum olv_truth database_next(const struct database *d, sqlite3_stmt *s, struct olv_error *err)
+{
+    int code = sqlite3_step(s);
+    if (code != SQLITE_ROW && code != SQLITE_DONE)
+        database_failed(d, err, "cannot read it");
+    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
+}
+
+enum olv_truth database_find(const struct database *d, sqlite3_stmt **s, const char *sql,
+                             const struct value *values, size_t count, struct olv_error *err)
+{
+    if (!*s && !database_prepare(d, s, sql, err))
+        return OLV_UNKNOWN;
+    database_bind(*s, values, count);
+    return database_next(d, *s, err);
 }
 
 bool database_read_born(sqlite3_stmt *s, int column, struct olv_instant *born)

@@ -48,8 +48,6 @@ bool database_failed(const struct database *database, struct olv_error *err, con
 bool database_run(const struct database *database, const char *sql, struct olv_error *err, const char *what);
 bool database_prepare(const struct database *database, sqlite3_stmt **out, const char *sql,
                       struct olv_error *err);
-/* Runs a statement that gives no rows. */
-bool database_step(const struct database *database, sqlite3_stmt *statement, struct olv_error *err);
 
 /* ---- parameters ---- */
 
@@ -96,12 +94,21 @@ static inline struct value value_if(bool is_there, int64_t n)
 #define VALUES(...)                                                                                          \
     (const struct value[]){__VA_ARGS__}, sizeof((const struct value[]){__VA_ARGS__}) / sizeof(struct value)
 
-/* Makes the statement ready to be run with these: `database_bind(s, VALUES(value_of(1), value_text("a")))`.
- */
-void database_bind(sqlite3_stmt *statement, const struct value *values, size_t count);
-/* Runs one statement that gives no rows, once. */
+/* Runs one statement that gives no rows, once: `database_do(base, sql, VALUES(value_of(1)), err)`; in a
+ * transaction of its own; or again and again, for which the caller has a statement that is NULL in the
+ * beginning, and finalizes it. */
 bool database_do(const struct database *database, const char *sql, const struct value *values, size_t count,
                  struct olv_error *err);
+bool database_commit(const struct database *database, const char *sql, const struct value *values,
+                     size_t count, struct olv_error *err);
+bool database_put(const struct database *database, sqlite3_stmt **statement, const char *sql,
+                  const struct value *values, size_t count, struct olv_error *err);
+/* Asks, with such a statement, and goes to the first row; goes to the next one. OLV_YES: there it is. OLV_NO:
+ * there is none (any more). OLV_UNKNOWN: `err` says why. A statement that is kept is reset when its rows were
+ * read: it would keep a transaction from its end. */
+enum olv_truth database_find(const struct database *database, sqlite3_stmt **statement, const char *sql,
+                             const struct value *values, size_t count, struct olv_error *err);
+enum olv_truth database_next(const struct database *database, sqlite3_stmt *statement, struct olv_error *err);
 
 /* Reads a time of birth from that column and the next one; false where there is none. */
 bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant *born);

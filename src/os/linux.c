@@ -54,8 +54,7 @@ const char *olv_os_weaker(void)
 {
     int root = olv_os_open_path("/");
     bool by_component = root >= 0 && atomic_load(&has_no_openat2);
-    if (root >= 0)
-        close(root);
+    olv_os_close(root);
     if (atomic_load(&has_no_exclusive_rename))
         return by_component
                    ? "directories reached one component at a time, exclusive renames by link and unlink"

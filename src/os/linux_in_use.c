@@ -57,8 +57,7 @@ static void read_process(struct olv_os_in_use *in_use, int proc, const char *pro
     fds = fd >= 0 ? fdopendir(fd) : NULL;
     if (!fds) {
         in_use->is_incomplete |= errno != ENOENT && errno != ESRCH; /* those have ended meanwhile */
-        if (fd >= 0)
-            close(fd);
+        olv_os_close(fd);
         return;
     }
     while ((entry = readdir(fds))) {

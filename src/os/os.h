@@ -8,10 +8,12 @@
 #include "olvido/entry.h"
 #include "olvido/machine.h"
 
+#include <errno.h>
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 #include <sys/types.h>
+#include <unistd.h>
 
 /* ---- reaching a name without following links ---- */
 
@@ -69,6 +71,15 @@ ssize_t olv_os_list_read(struct olv_os_listing *listing, void *buffer, size_t si
 void olv_os_list_end(struct olv_os_listing *listing);
 /* Steps through a filled buffer, leaving out "." and ".."; false at its end. `*at` starts at 0. */
 bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_name *out);
+
+/* Closes a descriptor; -1 is none. Keeps errno. */
+static inline void olv_os_close(int fd)
+{
+    int sys = errno;
+    if (fd >= 0)
+        close(fd);
+    errno = sys;
+}
 
 /* ---- acting ---- */
 

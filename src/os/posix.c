@@ -139,8 +139,7 @@ bool olv_os_list_begin(struct olv_os_listing *listing, int dir)
         listing->stream = s;
         return true;
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(s);
     return false;
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "pack/tar_block.h"
+#include "pack/tar_parts.h"
 
 #include <stddef.h>
 #include <string.h>

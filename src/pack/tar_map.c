@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Where the data of a sparse file is, in each of the ways that were customary. */
-#include "pack/tar_reader.h"
+#include "pack/tar_parts.h"
 
 /* ---- maps of sparse files ---- */
 

@@ -2,7 +2,7 @@
 /* Bytes come in pieces of any length; headers are put together in a buffer, data is passed on as it comes. */
 #include "pack/tar.h"
 
-#include "pack/tar_reader.h"
+#include "pack/tar_parts.h"
 
 #include <stdlib.h>
 #include <string.h>

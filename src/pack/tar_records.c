@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "pack/tar_records.h"
 #include "base/grow.h"
+#include "pack/tar_parts.h"
 
 #include <string.h>
 

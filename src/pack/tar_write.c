@@ -4,7 +4,7 @@
 #include "pack/tar.h"
 
 #include "olvido/path.h"
-#include "pack/tar_block.h"
+#include "pack/tar_parts.h"
 
 #include <stdio.h>
 #include <string.h>

@@ -5,6 +5,7 @@
 #include "pack/unpack.h"
 
 #include "base/crew.h"
+#include "base/grow.h"
 #include "olvido/text.h"
 #include "pack/frames.h"
 #include "pack/split.h"
@@ -149,11 +150,9 @@ static bool make_crew(struct unpack *u)
 struct unpack *unpack_new(const struct pack_source *source, enum olv_codec codec, unsigned workers,
                           struct olv_error *err)
 {
-    struct unpack *u = calloc(1, sizeof *u);
-    if (!u) {
-        olv_fail_memory(err);
+    struct unpack *u = allocate(sizeof *u, err);
+    if (!u)
         return NULL;
-    }
     u->source = source;
     u->codec = codec;
     u->workers = workers;

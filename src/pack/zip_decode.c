@@ -15,7 +15,7 @@
 
 enum { MAGIC = 4, LARGEST_STEP = 1 << 30 };
 
-enum place {
+enum state {
     AT_START,      /* the first bytes are looked at */
     IN_HEADER,     /* the header comes in */
     IN_TAR_HEADER, /* the tar header goes out */
@@ -27,7 +27,7 @@ enum place {
 };
 
 struct zip_decoder {
-    enum place place;
+    enum state state;
     struct olv_text held; /* bytes that came in, and are needed as a whole */
     size_t fed;           /* of them, to the data */
     struct olv_text header;
@@ -50,7 +50,7 @@ void zip_decoder_reset(struct zip_decoder *d)
     if (d->is_inflating)
         inflateEnd(&d->inflate);
     d->is_inflating = false;
-    d->place = AT_START;
+    d->state = AT_START;
     d->fed = d->given = 0;
     d->left = d->padding = d->plain = d->block_began = 0;
     d->is_large = false;
@@ -92,7 +92,7 @@ static bool begin_data(struct zip_decoder *d, struct olv_error *err)
     if (inflateInit2(&d->inflate, -15 /* no header */) != Z_OK)
         return olv_fail_memory(err);
     d->is_inflating = true;
-    d->place = IN_DATA;
+    d->state = IN_DATA;
     return true;
 }
 
@@ -102,7 +102,7 @@ static bool start(struct zip_decoder *d, struct decoder_io *io, struct olv_error
 {
     if (!fetch_ahead(d, io, MAGIC))
         return !d->held.failed || olv_fail_memory(err);
-    d->place = IN_HEADER;
+    d->state = IN_HEADER;
     if (bytes_get32((const uint8_t *)d->held.data) == ZIP_LOCAL_MAGIC)
         return true;
     d->is_large = true;
@@ -124,7 +124,7 @@ static bool read_header(struct zip_decoder *d, struct decoder_io *io, struct olv
     d->crc_said = l.crc;
     d->plain_said = l.plain_length;
     d->fed = d->held.len;
-    d->place = IN_TAR_HEADER;
+    d->state = IN_TAR_HEADER;
     if (d->is_large ? l.method != ZIP_DEFLATED || !S_ISREG(l.mode)
                     : S_ISREG(l.mode) && l.method != ZIP_DEFLATED && l.packed_length)
         return zip_decode_damaged(err, "the header of a member");
@@ -144,7 +144,7 @@ static bool give_header(struct zip_decoder *d, struct decoder_io *io, struct olv
     d->given += n;
     if (d->given < d->header.len)
         return true;
-    d->place = IN_PASSED;
+    d->state = IN_PASSED;
     return d->is_large || d->plain_said ? begin_data(d, err) : true;
 }
 
@@ -155,7 +155,7 @@ static void zip_decode_pass_over(struct zip_decoder *d, struct decoder_io *io)
     io->in_len -= n;
     d->left -= n;
     if (d->left == 0)
-        d->place = AT_END;
+        d->state = AT_END;
 }
 
 /* ---- the data ---- */
@@ -165,7 +165,7 @@ static bool end_data(struct zip_decoder *d, struct olv_error *err)
     inflateEnd(&d->inflate);
     d->is_inflating = false;
     olv_text_clear(&d->held);
-    d->place = d->is_large ? IN_DESCRIPTOR : IN_PADDING;
+    d->state = d->is_large ? IN_DESCRIPTOR : IN_PADDING;
     d->padding = tar_padding(d->plain);
     if (!d->is_large && (d->left || d->crc != d->crc_said || d->plain != d->plain_said))
         return zip_decode_damaged(err, "a checksum is wrong");
@@ -232,7 +232,7 @@ static bool inflate_some(struct zip_decoder *d, struct decoder_io *io, struct ol
     if (!d->is_large && d->left == 0 && got == 0 && io->out_len)
         return zip_decode_damaged(err, "a member's data ends too early");
     if (is_end_of_part(d))
-        d->place = d->fed < d->held.len ? IN_DATA : AT_END;
+        d->state = d->fed < d->held.len ? IN_DATA : AT_END;
     return true;
 }
 
@@ -245,7 +245,7 @@ static bool read_descriptor(struct zip_decoder *d, struct decoder_io *io, struct
     if (bytes_get32(bytes) != ZIP_DESCRIPTOR_MAGIC)
         return zip_decode_damaged(err, "the lengths behind a member");
     d->padding = tar_padding(bytes_get64(bytes + 16));
-    d->place = IN_PADDING;
+    d->state = IN_PADDING;
     return true;
 }
 
@@ -258,14 +258,14 @@ static void pad(struct zip_decoder *d, struct decoder_io *io)
     io->out_len -= n;
     d->padding -= n;
     if (d->padding == 0)
-        d->place = AT_END;
+        d->state = AT_END;
 }
 
 /* ---- */
 
 static bool zip_decode_step(struct zip_decoder *d, struct decoder_io *io, struct olv_error *err)
 {
-    switch (d->place) {
+    switch (d->state) {
     case AT_START:
         return start(d, io, err);
     case IN_HEADER:
@@ -289,12 +289,12 @@ enum decoded zip_decode(struct zip_decoder *d, struct decoder_io *io, struct olv
 {
     for (;;) {
         size_t in = io->in_len, out = io->out_len, fed = d->fed;
-        enum place place = d->place;
+        enum state before = d->state;
         if (!zip_decode_step(d, io, err))
             return DECODED_BROKEN;
-        if (d->place == AT_END)
+        if (d->state == AT_END)
             return DECODED_END;
-        if (place == d->place && in == io->in_len && out == io->out_len && fed == d->fed)
+        if (before == d->state && in == io->in_len && out == io->out_len && fed == d->fed)
             return DECODED_MORE;
     }
 }

@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "pack/zip_end.h"
+#include "pack/zip_parts.h"
 
 #include "base/bytes.h"
-#include "pack/zip_parts.h"
 
 #include <stdlib.h>
 #include <string.h>

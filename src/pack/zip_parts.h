@@ -4,6 +4,8 @@
 #ifndef OLV_PACK_ZIP_PARTS_H
 #define OLV_PACK_ZIP_PARTS_H
 
+#include "pack/source.h"
+
 enum {
     ZIP_LOCAL = 30,      /* 4.3.7 */
     ZIP_DESCRIPTOR = 24, /* 4.3.9, with lengths of 8 bytes */
@@ -32,5 +34,15 @@ enum { ZIP_MADE_ON_UNIX = 3 };
 enum { ZIP_TAG_64 = 0x0001, ZIP_TAG_TIMES = 0x5455, ZIP_TAG_OWNER = 0x7875, ZIP_TAG_HEADER = 0x764F };
 /* In a field of times: the time of modification is there. */
 enum { ZIP_HAS_MODIFIED = 1 };
+
+/* Where the directory is, by the records at the end. */
+struct zip_end {
+    uint64_t begin, end; /* of the directory, in the file */
+    uint64_t members;
+    uint64_t shift; /* bytes before the archive, which its own offsets do not count */
+};
+
+/* False with OLV_BROKEN where there is none. */
+bool zip_find_end(const struct pack_source *source, struct zip_end *out, struct olv_error *err);
 
 #endif

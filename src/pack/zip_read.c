@@ -5,9 +5,9 @@
 
 #include "base/arena.h"
 #include "base/bytes.h"
+#include "base/grow.h"
 #include "olvido/calendar.h"
 #include "pack/tar.h"
-#include "pack/zip_end.h"
 #include "pack/zip_frame.h"
 #include "pack/zip_parts.h"
 
@@ -46,11 +46,9 @@ static bool zip_read_damaged(struct olv_error *err, const char *what, uint64_t a
 
 struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err)
 {
-    struct zip_reader *r = calloc(1, sizeof *r);
-    if (!r) {
-        olv_fail_memory(err);
+    struct zip_reader *r = allocate(sizeof *r, err);
+    if (!r)
         return NULL;
-    }
     r->source = source;
     if (!zip_find_end(source, &r->directory, err)) {
         zip_reader_free(r);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Within quotes everything stands for itself, so that regular expressions need no doubling; only a backslash
  * before the quote (and it alone) makes the quote part of the string. */
-#include "policy/lexer.h"
+#include "policy/parser.h"
 
 #include <string.h>
 

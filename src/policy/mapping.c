@@ -117,7 +117,7 @@ static void name_keys(const struct key *keys, size_t count, char *out, size_t si
     size_t at = 0;
     out[0] = '\0';
     for (size_t i = 0; i < count && at < size; i++)
-        if (keys[i].read)
+        if (keys[i].read || keys[i].type != KEY_UNBUILT)
             at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
 }
 
@@ -133,6 +133,22 @@ static void unknown_key(struct reader *r, struct position position, const char *
                     "there is no key `%.*s` here", (int)(len > 100 ? 100 : len), name);
 }
 
+static void read_by_type(struct reader *r, const struct key *key, struct fy_node *name, struct fy_node *value,
+                         void *member)
+{
+    char what[64];
+    snprintf(what, sizeof what, "`%s`", key->name);
+    if (key->type == KEY_TEXT)
+        *(const char **)member = policy_string(r, value, what);
+    else if (key->type == KEY_DURATION)
+        policy_duration(r, value, member);
+    else if (key->type == KEY_TRUTH)
+        policy_truth(r, value, member);
+    else if (key->type == KEY_UNBUILT)
+        policy_complain(r, node_position(name), NULL, NULL,
+                        "%s is not built yet: this version cannot carry it out", what);
+}
+
 static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
                       void *target, bool *seen)
 {
@@ -146,8 +162,7 @@ static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct 
         if (keys[i].read)
             keys[i].read(r, value, target);
         else
-            policy_complain(r, node_position(key), NULL, NULL,
-                            "`%s` is not built yet: this version cannot carry it out", keys[i].name);
+            read_by_type(r, &keys[i], key, value, (char *)target + keys[i].at);
         return;
     }
     unknown_key(r, node_position(key), name ? name : "", len, keys, count);

@@ -17,11 +17,13 @@ struct reader {
     bool out_of_memory;
 };
 
-/* A key of a mapping: `read` is NULL for one that is known but not built yet. */
+/* A key of a mapping: its value is read by a function, or by its type into a member of the target. */
 struct key {
     const char *name;
-    void (*read)(struct reader *r, struct fy_node *value, void *target);
+    void (*read)(struct reader *r, struct fy_node *value, void *target); /* NULL: by its type */
     bool is_required;
+    enum { KEY_UNBUILT /* but known */, KEY_READ_BEFORE, KEY_TEXT, KEY_DURATION, KEY_TRUTH } type;
+    size_t at; /* of a const char *, a struct olv_duration, a bool */
 };
 
 /* Notes what is wrong at a position; `expected` and `nearest` may be NULL. Reading goes on. */

@@ -24,33 +24,16 @@ static void read_version(struct reader *r, struct fy_node *node, void *target)
                         "this version of Olvido reads format 1 of the policy only");
 }
 
-static void read_title(struct reader *r, struct fy_node *node, void *target)
-{
-    ((struct olv_policy *)target)->title = policy_string(r, node, "`title`");
-}
-
-static void read_author(struct reader *r, struct fy_node *node, void *target)
-{
-    ((struct olv_policy *)target)->author = policy_string(r, node, "`author`");
-}
-
-static void read_note(struct reader *r, struct fy_node *node, void *target)
-{
-    ((struct olv_policy *)target)->note = policy_string(r, node, "`note`");
-}
-
-/* `time-zone` and `depots` were read before the rest. */
-static void ignore(struct reader *r, struct fy_node *node, void *target)
-{
-    (void)r;
-    (void)node;
-    (void)target;
-}
-
 static const struct key policy_keys[] = {
-    {"olvido", read_version, true}, {"title", read_title, false},   {"author", read_author, false},
-    {"note", read_note, false},     {"rules", read_rules, true},    {"time-zone", ignore, false},
-    {"depots", ignore, false},      {"limits", read_limits, false}, {"trash", read_trash, false},
+    {.name = "olvido", .read = read_version, .is_required = true},
+    {.name = "title", .type = KEY_TEXT, .at = offsetof(struct olv_policy, title)},
+    {.name = "author", .type = KEY_TEXT, .at = offsetof(struct olv_policy, author)},
+    {.name = "note", .type = KEY_TEXT, .at = offsetof(struct olv_policy, note)},
+    {.name = "rules", .read = read_rules, .is_required = true},
+    {.name = "time-zone", .type = KEY_READ_BEFORE},
+    {.name = "depots", .type = KEY_READ_BEFORE},
+    {.name = "limits", .read = read_limits},
+    {.name = "trash", .read = read_trash},
 };
 
 /* What rules refer to, wherever it stands in the file: the dates in them depend on the time zone. */

@@ -58,7 +58,8 @@ static void read_until(struct reader *r, struct fy_node *node, void *target)
         ((struct olv_rule *)target)->until = word ? OLV_PERIOD_YEAR : OLV_PERIOD_MONTH;
 }
 
-static const struct key age_keys[] = {{"clock", rules_read_clock, true}, {"until", read_until, false}};
+static const struct key age_keys[] = {{.name = "clock", .read = rules_read_clock, .is_required = true},
+                                      {.name = "until", .read = read_until}};
 
 static void read_age_from(struct reader *r, struct fy_node *node, void *target)
 {
@@ -76,11 +77,6 @@ static void read_rule_name(struct reader *r, struct fy_node *node, void *target)
     rule->name = policy_string(r, node, "`name`");
     if (rule->name && strlen(rule->name) > 64)
         policy_complain(r, node_position(node), "at most 64 bytes", NULL, "the name of a rule is too long");
-}
-
-static void read_rule_note(struct reader *r, struct fy_node *node, void *target)
-{
-    ((struct olv_rule *)target)->note = policy_string(r, node, "`note`");
 }
 
 static const char *read_path(struct reader *r, struct fy_node *node)
@@ -130,25 +126,16 @@ static void read_where(struct reader *r, struct fy_node *node, void *target)
     rule->has_directories = rule->where_expr && expr_can_be_directory(rule->where_expr);
 }
 
-static void read_settle(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_duration(r, node, &((struct olv_rule *)target)->settle);
-}
-
-static void read_notice(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_duration(r, node, &((struct olv_rule *)target)->notice);
-}
-
-static void read_open_too(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_truth(r, node, &((struct olv_rule *)target)->open_too);
-}
-
 static const struct key rule_keys[] = {
-    {"name", read_rule_name, true}, {"note", read_rule_note, false}, {"under", read_under, true},
-    {"where", read_where, false},   {"steps", read_steps, true},     {"age-from", read_age_from, false},
-    {"settle", read_settle, false}, {"notice", read_notice, false},  {"open-too", read_open_too, false},
+    {.name = "name", .read = read_rule_name, .is_required = true},
+    {.name = "note", .type = KEY_TEXT, .at = offsetof(struct olv_rule, note)},
+    {.name = "under", .read = read_under, .is_required = true},
+    {.name = "where", .read = read_where},
+    {.name = "steps", .read = read_steps, .is_required = true},
+    {.name = "age-from", .read = read_age_from},
+    {.name = "settle", .type = KEY_DURATION, .at = offsetof(struct olv_rule, settle)},
+    {.name = "notice", .type = KEY_DURATION, .at = offsetof(struct olv_rule, notice)},
+    {.name = "open-too", .type = KEY_TRUTH, .at = offsetof(struct olv_rule, open_too)},
 };
 
 static void check_name_is_new(struct reader *r, struct fy_node *item, const struct olv_rule *rule)

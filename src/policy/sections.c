@@ -42,7 +42,8 @@ static void read_depot_pack(struct reader *r, struct fy_node *node, void *target
     ((struct olv_depot *)target)->codec = read_pack(r, node);
 }
 
-static const struct key depot_keys[] = {{"path", read_depot_path, true}, {"pack", read_depot_pack, false}};
+static const struct key depot_keys[] = {{.name = "path", .read = read_depot_path, .is_required = true},
+                                        {.name = "pack", .read = read_depot_pack}};
 
 /* It becomes part of what dockets say. */
 static bool is_depot_name(const char *name)
@@ -135,8 +136,9 @@ static void read_share(struct reader *r, struct fy_node *node, void *target)
                         "`share` is not a part of the files that a rule owns");
 }
 
-static const struct key limit_keys[] = {
-    {"files", read_files, false}, {"bytes", read_bytes, false}, {"share", read_share, false}};
+static const struct key limit_keys[] = {{.name = "files", .read = read_files},
+                                        {.name = "bytes", .read = read_bytes},
+                                        {.name = "share", .read = read_share}};
 
 void read_limits(struct reader *r, struct fy_node *node, void *target)
 {
@@ -157,13 +159,9 @@ static void read_trash_keep(struct reader *r, struct fy_node *node, void *target
         policy->trash_keep_text = policy_string(r, node, "`keep`");
 }
 
-static void read_trash_unattended(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_truth(r, node, &((struct olv_policy *)target)->trash_unattended);
-}
-
-static const struct key trash_keys[] = {{"keep", read_trash_keep, true},
-                                        {"unattended", read_trash_unattended, false}};
+static const struct key trash_keys[] = {
+    {.name = "keep", .read = read_trash_keep, .is_required = true},
+    {.name = "unattended", .type = KEY_TRUTH, .at = offsetof(struct olv_policy, trash_unattended)}};
 
 void read_trash(struct reader *r, struct fy_node *node, void *target)
 {

@@ -49,16 +49,14 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
         ((struct olv_step *)target)->act = olv_act_named(names[word]);
 }
 
-static void read_step_unattended(struct reader *r, struct fy_node *node, void *target)
-{
-    policy_truth(r, node, &((struct olv_step *)target)->may_run_unattended);
-}
-
 /* ---- the keys of acts ---- */
 
 static const struct key common_keys[] = {
-    {"after", read_after, true}, {"do", read_do, true},      {"unattended", read_step_unattended, false},
-    {"into", NULL, false},       {"if-exists", NULL, false},
+    {.name = "after", .read = read_after, .is_required = true},
+    {.name = "do", .read = read_do, .is_required = true},
+    {.name = "unattended", .type = KEY_TRUTH, .at = offsetof(struct olv_step, may_run_unattended)},
+    {.name = "into", .type = KEY_UNBUILT},
+    {.name = "if-exists", .type = KEY_UNBUILT},
 };
 
 static const struct step_key *key_of(const struct olv_act *act, const char *name)
@@ -80,7 +78,7 @@ static size_t all_keys(struct key out[MOST_KEYS])
             for (size_t k = 0; k < i; k++)
                 is_known |= key_of(olv_acts[k], key->name) != NULL;
             if (!is_known && count < MOST_KEYS)
-                out[count++] = (struct key){key->name, key->value->read, false};
+                out[count++] = (struct key){.name = key->name, .read = key->value->read};
         }
     return count;
 }

@@ -12,6 +12,7 @@
 #include "olvido/observer.h"
 #include "olvido/text.h"
 
+#include <stdatomic.h>
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
@@ -66,6 +67,22 @@ bool olv_scan(const char *const *roots, size_t count, const struct olv_scan_visi
  * name. */
 bool olv_scan_in(int dir, const char *name, const struct olv_scan_visitor *visitor,
                  const struct olv_observer *observer, struct olv_error *err);
+
+/* Between a walk and the caller's observer: counts what could not be read, and ends the walk when a worker
+ * has failed. Begins zeroed but for `observer`. */
+struct scan_relay {
+    const struct olv_observer *observer;
+    bool is_silent; /* about troubles: another walk tells them */
+    uint64_t unreadable, other_mounts;
+    atomic_bool has_failed;
+    struct olv_error error; /* of the one who failed first */
+};
+struct olv_observer scan_relay_observer(struct scan_relay *relay);
+/* In any worker. NULL: memory ran out. */
+void scan_relay_fail(struct scan_relay *relay, const struct olv_error *err);
+/* olv_scan with a relay, and of no path at all, too. False also where a worker has failed. */
+bool scan_relayed(const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
+                  struct scan_relay *relay, struct olv_error *err);
 
 /* Appends the directory's absolute path, or the one below its root ("" for the root itself). */
 void olv_scan_dir_path(const struct olv_scan_dir *dir, struct olv_text *out);

@@ -81,7 +81,6 @@ enum olv_truth scan_is_empty(int dir, const char *name_in_it)
     }
     if (is_listed)
         olv_os_list_end(&listing);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return got < 0 ? OLV_UNKNOWN : answer;
 }

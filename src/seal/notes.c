@@ -6,6 +6,7 @@
 #include "olvido/notes.h"
 #include "olvido/text.h"
 #include "os/durable.h"
+#include "os/os.h"
 #include "os/private.h"
 
 #include <errno.h>
@@ -42,8 +43,7 @@ bool notes_read(int state, bool can_make, struct olv_notes *out, struct olv_erro
         ok = notes_make(keys, out, err);
     }
     out->has_key = ok;
-    if (keys >= 0)
-        close(keys);
+    olv_os_close(keys);
     olv_text_free(&line);
     return ok;
 }
@@ -56,8 +56,7 @@ struct olv_notes *olv_notes_read(const char *state, struct olv_error *err)
         olv_fail_memory(err);
     else if (dir >= 0)
         notes_read(dir, false, notes, err);
-    if (dir >= 0)
-        close(dir);
+    olv_os_close(dir);
     if (notes && err->sys == ENOENT)
         olv_error_clear(err);
     if (err->code == OLV_OK)

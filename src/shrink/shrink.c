@@ -421,8 +421,7 @@ bool shrink_prove(struct shrinker *s, struct shrink_task *t, struct olv_error *e
 void shrink_end(struct shrink_task *t)
 {
     fresh_close(&t->fresh);
-    if (t->source >= 0)
-        close(t->source);
+    olv_os_close(t->source);
     t->source = -1;
     frame_list_free(&t->frames);
 }

@@ -74,9 +74,7 @@ bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer
         shrink_end(&t);
     }
     shrinker_free(s);
-    if (dir >= 0)
-        close(dir);
-    if (to_dir >= 0)
-        close(to_dir);
+    olv_os_close(dir);
+    olv_os_close(to_dir);
     return ok;
 }

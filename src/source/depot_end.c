@@ -69,7 +69,7 @@ static bool depot_end_collect(void *self, struct olv_docket_entry *e, struct olv
     return true;
 }
 
-static int by_place(const void *a, const void *b)
+static int by_position(const void *a, const void *b)
 {
     const struct thin_position *x = a, *y = b;
     if (x->begins != y->begins)
@@ -121,7 +121,7 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
         !judged_verify(turn->source.fd, e->name, e, true, o) ||
         !group->each(group, OLV_SEGMENT_MOST, depot_end_collect, &x, &o->error))
         return false;
-    qsort(t->places, t->count, sizeof *t->places, by_place);
+    qsort(t->places, t->count, sizeof *t->places, by_position);
     options.gone = t->places;
     options.count = t->count;
     return thin_archive(&options, t->into, &row, &o->error) && remove_old(turn, e, label, row, o);
@@ -160,7 +160,7 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
     o->error = t->outcome.error;
     if (o->result != OLV_DONE)
         return;
-    place = bsearch(&wanted, t->places, t->count, sizeof wanted, by_place);
+    place = bsearch(&wanted, t->places, t->count, sizeof wanted, by_position);
     if (!place || place->stays) {
         olv_fail(&o->error, OLV_REFUSED,
                  place ? "another name of it (a hard link) stays in the archive" : "it is held");

@@ -159,7 +159,7 @@ static bool depot_give_publish(struct turn *turn, struct fetching *f, struct olv
         return fresh_publish(&f->fresh, f->name, e->if_exists, f->placed, err);
     if (f->room.dir < 0)
         return true; /* a directory */
-    ok = restore_place(&f->room, f->name, &f->options, f->placed, err);
+    ok = restore_rename(&f->room, f->name, &f->options, f->placed, err);
     fetch_leave_room(turn, f);
     return ok;
 }
@@ -191,8 +191,7 @@ static void drop(const struct group *g)
         room_clear(&f->room);
         room_close(&f->room);
         fresh_close(&f->fresh);
-        if (f->dir >= 0)
-            close(f->dir);
+        olv_os_close(f->dir);
         olv_text_free(&f->path);
         free(f);
     }

@@ -116,10 +116,8 @@ void fetch_leave_room(const struct turn *turn, struct fetching *f)
 {
     room_clear(&f->room);
     if (!room_close(&f->room))
-        olv_observe_trouble(turn->lent->observer,
-                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, f->room.name,
-                                                 "cannot remove this directory, which was made beside it",
-                                                 errno});
+        olv_observe_unreadable(turn->lent->observer, f->room.name,
+                               "cannot remove this directory, which was made beside it", errno);
 }
 
 struct noting {
@@ -209,10 +207,8 @@ static bool make_link(struct turn *turn, struct fetching *f)
          restore_hard_link(fd, from, name, &stat, &f->room, &ignored);
     if (!ok)
         fetch_leave_room(turn, f);
-    if (fd >= 0)
-        close(fd);
-    if (from >= 0)
-        close(from);
+    olv_os_close(fd);
+    olv_os_close(from);
     return f->is_link = ok;
 }
 

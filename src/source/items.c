@@ -13,7 +13,6 @@
 
 #include <stdint.h>
 #include <string.h>
-#include <unistd.h>
 
 struct finding {
     struct olv_hasher *hasher;
@@ -251,7 +250,7 @@ static bool collect_depots(struct finding *f, struct olv_error *err)
         return true;
     if (is_one_path(f->query)
             ? !olv_catalogue_tree(f->query->catalogue, f->query->patterns[0], add_file, f, err)
-            : !olv_catalogue_files(f->query->catalogue, OLV_BY_PATH, add_file, f, err))
+            : !olv_catalogue_files(f->query->catalogue, OLV_STORED_BY_PATH, add_file, f, err))
         return false;
     *err = f->error;
     return err->code == OLV_OK;
@@ -267,8 +266,7 @@ static void look_at_archive(const char *directory, struct olv_docket_entry *e)
         if (olv_os_stat(dir, e->name, &stat))
             e->identity = olv_identity_of(&stat);
     }
-    if (dir >= 0)
-        close(dir);
+    olv_os_close(dir);
 }
 
 /* Where the other name of a hard link goes to, if it is within what goes there, too. */
@@ -392,8 +390,7 @@ bool olv_items_find(struct olv_trashes *trashes, const struct olv_item_query *qu
     olv_hasher_free(f.hasher);
     olv_compose_abandon(&f.composing);
     olv_compose_abandon(&f.behind);
-    if (f.late)
-        olv_spool_free(f.late);
+    olv_spool_free(f.late);
     olv_text_free(&f.record);
     olv_text_free(&f.target);
     olv_text_free(&f.twin);

@@ -59,8 +59,7 @@ static void why_no_trash(const char *files, struct olv_error *err)
         olv_fail_system(err, files, "cannot open its trash");
     else
         olv_fail(err, OLV_CHANGED, "its trash is not there any more");
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
 }
 
 struct olv_trash *judged_trash_of_item(struct turn *turn, const struct olv_docket_entry *entry,
@@ -194,8 +193,7 @@ bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry
         ok = judged_remove(turn, &turn->source, e, label, with_changed, o);
     else
         outcome_failed(o);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return ok;
 }
 

@@ -21,7 +21,7 @@
 
 struct naming {
     const struct olv_named_options *options;
-    const struct olv_observer *observer;
+    struct scan_relay relay;
     uint32_t own; /* the effective user */
     struct olv_named *out;
     struct olv_sorter *sorter;
@@ -33,9 +33,7 @@ struct naming {
         struct olv_text path, record;
         bool is_guarded;
     } * workers;
-    atomic_bool has_failed;
     atomic_ulong guarded;
-    struct olv_error error; /* of the one who set has_failed */
 };
 
 /* Behind the directory's path and the name in a record. */
@@ -46,16 +44,10 @@ struct found {
     uint32_t mode, owner;
 };
 
-static void named_fail(struct naming *n, const struct olv_error *err)
-{
-    if (!atomic_exchange(&n->has_failed, true))
-        n->error = *err;
-}
-
 static void named_trouble(struct naming *n, const char *path, const char *what, int sys)
 {
     n->out->troubles++;
-    olv_observe_trouble(n->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, what, sys});
+    olv_observe_unreadable(n->relay.observer, path, what, sys);
 }
 
 /* ---- collecting ---- */
@@ -128,7 +120,7 @@ static void named_visit(void *self, unsigned number, struct olv_scan_entry *entr
     else if (ok)
         ok = named_add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
     if (!ok)
-        named_fail(n, &err);
+        scan_relay_fail(&n->relay, &err);
 }
 
 static bool named_enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
@@ -136,7 +128,8 @@ static bool named_enter(void *self, unsigned worker, struct olv_scan_dir *dir, c
     struct naming *n = self;
     (void)worker;
     (void)dir;
-    return !atomic_load(&n->has_failed) && !olv_guard_is_own(n->options->guard, stat->device, stat->inode);
+    return !atomic_load(&n->relay.has_failed) &&
+           !olv_guard_is_own(n->options->guard, stat->device, stat->inode);
 }
 
 /* ---- what is named ---- */
@@ -171,8 +164,7 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
         atomic_fetch_add(&n->guarded, 1);
     else
         ok = named_add(n, &n->workers[0].record, directory, &dir, name, &stat, err);
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     free(directory);
     return ok;
 }
@@ -254,33 +246,9 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     return ok;
 }
 
-static void named_on_trouble(void *self, const struct olv_trouble *t)
-{
-    struct naming *n = self;
-    n->out->troubles += t->kind == OLV_TROUBLE_UNREADABLE;
-    olv_observe_trouble(n->observer, *t);
-}
-
-static bool named_is_interrupted(void *self)
-{
-    struct naming *n = self;
-    return atomic_load(&n->has_failed) || olv_observe_interrupted(n->observer);
-}
-
-static bool named_walk(struct naming *n, struct olv_error *err)
-{
-    struct olv_observer between = {
-        .self = n, .trouble = named_on_trouble, .is_interrupted = named_is_interrupted};
-    struct olv_scan_visitor visitor = {.self = n, .enter = named_enter, .visit = named_visit};
-    bool ok = n->tree_count == 0 || olv_scan(n->trees, n->tree_count, &visitor, &between, err);
-    if (!atomic_load(&n->has_failed))
-        return ok;
-    *err = n->error;
-    return false;
-}
-
 static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
 {
+    struct olv_scan_visitor visitor = {.self = n, .enter = named_enter, .visit = named_visit};
     n->trees = calloc(count + 1, sizeof *n->trees);
     n->workers = calloc(olv_scan_workers(), sizeof *n->workers);
     if (!n->trees || !n->workers)
@@ -292,13 +260,17 @@ static bool named_make(struct naming *n, const char *const *paths, size_t count,
     for (size_t i = 0; i < count; i++)
         if (!name_path(n, paths[i], err))
             return false;
-    return named_walk(n, err) && deliver_all(n, err);
+    if (!scan_relayed(n->trees, n->tree_count, &visitor, &n->relay, err))
+        return false;
+    n->out->troubles += n->relay.unreadable;
+    return deliver_all(n, err);
 }
 
 bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
                     const struct olv_observer *observer, struct olv_named *out, struct olv_error *err)
 {
-    struct naming n = {.options = options, .observer = observer, .own = (uint32_t)geteuid(), .out = out};
+    struct naming n = {
+        .options = options, .relay = {.observer = observer}, .own = (uint32_t)geteuid(), .out = out};
     bool ok;
     *out = (struct olv_named){0};
     ok = named_make(&n, paths, count, err);

@@ -8,7 +8,7 @@
 
 #include "file/identity.h"
 #include "file/parents.h"
-#include "file/place.h"
+#include "file/rename.h"
 #include "os/os.h"
 #include "source/judged.h"
 #include "source/settling.h"
@@ -52,8 +52,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     } else if (o->result != OLV_DENIED) {
         outcome_failed(o);
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
 }
 
 /* The file is known before it has its name, for it lies in the trash. */
@@ -79,8 +78,7 @@ static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_e
     parents_finish(copy, label);
     o->result = OLV_DONE;
     if (!settling_search_for(&s, turn, e, label, fd >= 0 ? name : "", &o->error)) {
-        if (fd >= 0)
-            close(fd);
+        olv_os_close(fd);
         return OLV_UNKNOWN;
     }
     if (fd >= 0) {
@@ -90,7 +88,7 @@ static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_e
         else if (found == OLV_YES)
             destination_note(o, &turn->scratch.placed, copy, placed);
         if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
-            olv_place_settle(fd, name);
+            rename_settle(fd, name);
         close(fd);
     }
     if (is_there == OLV_YES)

@@ -20,20 +20,19 @@ static enum olv_truth read_noted(const struct olv_register *r, struct noted *out
 {
     struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_ERROR;
-    if (database_prepare(&r->base, &s, "SELECT wall, boot, since_boot FROM clock", &ignored))
-        code = sqlite3_step(s);
-    if (code == SQLITE_ROW) {
+    enum olv_truth found =
+        database_find(&r->base, &s, "SELECT wall, boot, since_boot FROM clock", NULL, 0, &ignored);
+    if (found == OLV_YES) {
         const char *boot = (const char *)sqlite3_column_text(s, 1);
         out->wall_s = sqlite3_column_int64(s, 0);
         out->since_boot_s = sqlite3_column_int64(s, 2);
         if (!boot || strlen(boot) >= sizeof out->boot)
-            code = SQLITE_ERROR;
+            found = OLV_UNKNOWN;
         else
             memcpy(out->boot, boot, strlen(boot) + 1);
     }
     sqlite3_finalize(s);
-    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
+    return found;
 }
 
 /* What makes the clock doubtful beside what the last run noted; NULL: nothing. */
@@ -70,16 +69,9 @@ bool clock_is_trusted(const struct olv_register *reg, struct olv_instant now, st
 
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)
 {
-    static const char sql[] = "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)";
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_boot_s;
-    bool ok;
-    if (!olv_os_boot(boot, &since_boot_s))
-        return true;
-    do
-        ok = database_begin(&reg->base, err) &&
-             database_do(&reg->base, sql, VALUES(value_of(now.s), value_text(boot), value_of(since_boot_s)),
-                         err);
-    while (database_again(&reg->base, &ok, err));
-    return ok;
+    return !olv_os_boot(boot, &since_boot_s) ||
+           database_commit(&reg->base, "INSERT OR REPLACE INTO clock VALUES (0, ?, ?, ?)",
+                           VALUES(value_of(now.s), value_text(boot), value_of(since_boot_s)), err);
 }

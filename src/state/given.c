@@ -35,14 +35,14 @@ bool given_put_all(const struct olv_register *r, const char *run, struct olv_ins
                    struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok =
-        database_prepare(&r->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)", err);
+    bool ok = true;
     for (size_t i = 0; ok && i < r->given.count; i++) {
         const struct given_row *row = &r->given.items[i];
-        database_bind(s, VALUES(value_text(run), value_of((int64_t)row->entry),
-                                value_of(row->is_spared ? now.s + OLV_RESPITE_S : 0),
-                                VALUES_OF_FILE(&row->file), value_bytes(row->path, OLV_SHA256_SIZE)));
-        ok = database_step(&r->base, s, err);
+        ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)",
+                          VALUES(value_text(run), value_of((int64_t)row->entry),
+                                 value_of(row->is_spared ? now.s + OLV_RESPITE_S : 0),
+                                 VALUES_OF_FILE(&row->file), value_bytes(row->path, OLV_SHA256_SIZE)),
+                          err);
     }
     sqlite3_finalize(s);
     return ok;
@@ -64,20 +64,16 @@ enum olv_truth given_find(struct olv_register *r, const char *run, uint64_t entr
                       by_path[] = "SELECT inode, born_s, born_ns FROM given WHERE run = ?1 AND path = ?2";
     sqlite3_stmt **find = path ? &r->find_path : &r->find_entry;
     uint8_t digest[OLV_SHA256_SIZE];
-    int code;
-    if (!*find && !database_prepare(&r->base, find, path ? by_path : by_entry, err))
-        return OLV_UNKNOWN;
+    enum olv_truth found;
     if (path)
         olv_sha256(r->hasher, path, strlen(path), digest);
-    database_bind(
-        *find, VALUES(value_text(run), path ? value_bytes(digest, sizeof digest) : value_of((int64_t)entry)));
-    code = sqlite3_step(*find);
-    if (code == SQLITE_ROW)
+    found = database_find(
+        &r->base, find, path ? by_path : by_entry,
+        VALUES(value_text(run), path ? value_bytes(digest, sizeof digest) : value_of((int64_t)entry)), err);
+    if (found == OLV_YES)
         *out = read_file(*find, 0);
-    else if (code != SQLITE_DONE)
-        database_failed(&r->base, err, "cannot read it");
     sqlite3_reset(*find);
-    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
+    return found;
 }
 
 enum olv_truth given_is_spared(struct olv_register *r, const struct olv_stat *stat, struct olv_instant now)
@@ -85,13 +81,10 @@ enum olv_truth given_is_spared(struct olv_register *r, const struct olv_stat *st
     static const char sql[] =
         "SELECT 1 FROM given WHERE inode = ?1 AND born_s IS ?2 AND born_ns IS ?3 AND until > ?4";
     struct olv_error ignored = {0};
-    int code;
-    if (!r->find_spared && !database_prepare(&r->base, &r->find_spared, sql, &ignored))
-        return OLV_UNKNOWN;
-    database_bind(r->find_spared, VALUES(VALUES_OF_FILE(stat), value_of(now.s)));
-    code = sqlite3_step(r->find_spared);
+    enum olv_truth found = database_find(&r->base, &r->find_spared, sql,
+                                         VALUES(VALUES_OF_FILE(stat), value_of(now.s)), &ignored);
     sqlite3_reset(r->find_spared);
-    return code == SQLITE_ROW ? OLV_YES : code == SQLITE_DONE ? OLV_NO : OLV_UNKNOWN;
+    return found;
 }
 
 /* ---- all of them, for planning ---- */
@@ -120,16 +113,15 @@ static bool add_row(struct olv_respites *respites, sqlite3_stmt *s)
 static bool given_read_all(struct olv_respites *respites, const struct olv_register *r,
                            struct olv_instant now, struct olv_error *err)
 {
+    static const char sql[] = "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1";
     sqlite3_stmt *s = NULL;
-    int code = SQLITE_DONE;
-    bool ok = database_prepare(&r->base, &s,
-                               "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1", err);
-    if (ok)
-        database_bind(s, VALUES(value_of(now.s)));
-    while (ok && (code = sqlite3_step(s)) == SQLITE_ROW)
+    enum olv_truth row;
+    bool ok = true;
+    for (row = database_find(&r->base, &s, sql, VALUES(value_of(now.s)), err); ok && row == OLV_YES;
+         row = database_next(&r->base, s, err))
         ok = add_row(respites, s) || olv_fail_memory(err);
-    ok = ok && (code == SQLITE_DONE || database_failed(&r->base, err, "cannot read it"));
     sqlite3_finalize(s);
+    ok = ok && row == OLV_NO;
     if (ok && respites->given.count)
         qsort(respites->given.items, respites->given.count, sizeof *respites->given.items, by_inode);
     return ok;

@@ -22,12 +22,13 @@ bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_erro
 bool had_put_all(const struct olv_register *r, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)", err);
+    bool ok = true;
     for (size_t i = 0; ok && i < r->had_count; i++) {
         const struct olv_had *had = &r->had[i];
-        database_bind(s, VALUES(VALUES_OF_HAD(had), value_string(*had->was_name ? had->was_name : NULL),
-                                value_if(*had->was_name, (int64_t)had->was_bytes)));
-        ok = database_step(&r->base, s, err);
+        ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?)",
+                          VALUES(VALUES_OF_HAD(had), value_string(*had->was_name ? had->was_name : NULL),
+                                 value_if(*had->was_name, (int64_t)had->was_bytes)),
+                          err);
     }
     sqlite3_finalize(s);
     return ok;
@@ -40,13 +41,9 @@ bool olv_register_find_had(struct olv_register *r, struct olv_had *had, char was
                               " modified_s = ?4 AND modified_ns = ?5 AND"
                               " CASE WHEN ?2 IS NULL THEN was_name IS NOT NULL ELSE act = ?2 END";
     struct olv_error ignored = {0};
-    bool is_found;
-    int len;
-    if (!r->find_had && !database_prepare(&r->base, &r->find_had, sql, &ignored))
-        return false;
-    database_bind(r->find_had, VALUES(VALUES_OF_HAD(had)));
-    is_found = sqlite3_step(r->find_had) == SQLITE_ROW;
-    len = is_found ? sqlite3_column_bytes(r->find_had, 0) : 0;
+    bool is_found =
+        database_find(&r->base, &r->find_had, sql, VALUES(VALUES_OF_HAD(had)), &ignored) == OLV_YES;
+    int len = is_found ? sqlite3_column_bytes(r->find_had, 0) : 0;
     len = len > NAME_MAX ? 0 : len;
     if (len)
         memcpy(was_name, sqlite3_column_blob(r->find_had, 0), (size_t)len);

@@ -86,12 +86,7 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
 
 bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    bool ok;
-    do
-        ok = database_begin(&r->base, err) &&
-             database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err);
-    while (database_again(&r->base, &ok, err));
-    return ok;
+    return database_commit(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err);
 }
 
 /* ---- to read it ---- */

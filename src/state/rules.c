@@ -15,17 +15,22 @@ struct noting {
 };
 
 /* Since when there is this rule; from now on if it was not known, or its time lies in the future. */
-static bool note_rule(const struct noting *x, sqlite3_stmt *s, const char *name,
-                      const uint8_t digest[OLV_SHA256_SIZE], struct olv_instant *since, struct olv_error *err)
+static bool note_rule(const struct noting *x, const char *name, const uint8_t digest[OLV_SHA256_SIZE],
+                      struct olv_instant *since, struct olv_error *err)
 {
-    bool ok;
-    database_bind(s, VALUES(value_text(name), value_bytes(digest, OLV_SHA256_SIZE), value_of(x->now.s)));
-    ok = sqlite3_step(s) == SQLITE_ROW;
-    if (ok)
+    static const char sql[] =
+        "INSERT INTO rule VALUES (?1, ?2, ?3, ?3) ON CONFLICT (name, digest) DO UPDATE SET"
+        " since = min(since, excluded.since), seen = excluded.seen RETURNING since";
+    sqlite3_stmt *s = NULL;
+    enum olv_truth row = database_find(
+        &x->reg->base, &s, sql,
+        VALUES(value_text(name), value_bytes(digest, OLV_SHA256_SIZE), value_of(x->now.s)), err);
+    if (row == OLV_YES) {
         *since = (struct olv_instant){sqlite3_column_int64(s, 0), 0};
-    ok = ok ? database_step(&x->reg->base, s, err) : database_failed(&x->reg->base, err, "cannot write it");
-    sqlite3_reset(s); /* one that is not over would keep the transaction from its end */
-    return ok;
+        row = database_next(&x->reg->base, s, err);
+    }
+    sqlite3_finalize(s);
+    return row == OLV_NO;
 }
 
 static bool is_new(const struct noting *x, struct olv_instant since, struct olv_duration notice)
@@ -34,7 +39,7 @@ static bool is_new(const struct noting *x, struct olv_instant since, struct olv_
     return !olv_zone_add(x->policy->zone, since, notice, &until) || olv_instant_compare(x->now, until) < 0;
 }
 
-static bool note_all(const struct noting *x, sqlite3_stmt *s, struct olv_error *err)
+static bool note_all(const struct noting *x, struct olv_error *err)
 {
     const char *keep = x->policy->trash_keep_text ? x->policy->trash_keep_text : "";
     size_t count = x->policy->rule_count;
@@ -42,12 +47,12 @@ static bool note_all(const struct noting *x, sqlite3_stmt *s, struct olv_error *
     struct olv_instant since = x->now;
     for (size_t i = 0; i < count; i++) {
         const struct olv_rule *rule = &x->policy->rules[i];
-        if (!note_rule(x, s, rule->name, rule->digest, &since, err))
+        if (!note_rule(x, rule->name, rule->digest, &since, err))
             return false;
         x->in_notice[i] = is_new(x, since, rule->notice);
     }
     olv_sha256(x->reg->hasher, keep, strlen(keep), digest);
-    if (!note_rule(x, s, "", digest, &since, err))
+    if (!note_rule(x, "", digest, &since, err))
         return false;
     x->in_notice[count] = is_new(x, since, (struct olv_duration){.seconds = OLV_NOTICE_S});
     return true;
@@ -56,19 +61,12 @@ static bool note_all(const struct noting *x, sqlite3_stmt *s, struct olv_error *
 bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
                 bool *in_notice, struct olv_error *err)
 {
-    static const char put[] =
-        "INSERT INTO rule VALUES (?1, ?2, ?3, ?3) ON CONFLICT (name, digest) DO UPDATE SET"
-        " since = min(since, excluded.since), seen = excluded.seen RETURNING since";
-    struct noting x = {.reg = reg, .policy = policy, .now = now};
-    sqlite3_stmt *s = NULL;
-    bool ok = database_prepare(&reg->base, &s, put, err);
-    x.in_notice = in_notice;
-    if (ok)
-        do
-            ok = database_begin(&reg->base, err) && note_all(&x, s, err) &&
-                 database_do(&reg->base, "DELETE FROM rule WHERE seen < ?1",
-                             VALUES(value_of(now.s - FORGOTTEN_AFTER_S)), err);
-        while (database_again(&reg->base, &ok, err));
-    sqlite3_finalize(s);
+    const struct noting x = {reg, policy, now, in_notice};
+    bool ok;
+    do
+        ok = database_begin(&reg->base, err) && note_all(&x, err) &&
+             database_do(&reg->base, "DELETE FROM rule WHERE seen < ?1",
+                         VALUES(value_of(now.s - FORGOTTEN_AFTER_S)), err);
+    while (database_again(&reg->base, &ok, err));
     return ok;
 }

@@ -118,12 +118,9 @@ bool state_open(struct state *state, const char *path, const char *command, stru
 
 void state_close(struct state *state)
 {
-    if (state->runs >= 0)
-        close(state->runs);
-    if (state->lock >= 0)
-        close(state->lock);
-    if (state->dir >= 0)
-        close(state->dir);
+    olv_os_close(state->runs);
+    olv_os_close(state->lock);
+    olv_os_close(state->dir);
     *state = (struct state){-1, -1, -1};
 }
 

@@ -3,14 +3,15 @@
  * tree. */
 #include "olvido/survey.h"
 
+#include "olvido/path.h"
 #include "os/os.h"
 #include "scan/subject.h"
 #include "survey/tops.h"
 
 #include <errno.h>
-#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 enum { FIRST_TRUSTED_S = 86400, SHORT_VIEW_S = 2 * 86400 };
 
@@ -48,14 +49,12 @@ struct survey_worker {
 struct surveyor {
     struct olv_survey *survey;
     const struct olv_survey_options *options;
-    const struct olv_observer *observer;
+    struct scan_relay relay;
     unsigned ages;                                /* bands but the last one */
     struct olv_instant cutoffs[OLV_SURVEY_BANDS]; /* of that time or earlier: at least that old */
     struct olv_instant older, newer;
     unsigned kinds;
     struct survey_worker *workers;
-    atomic_bool has_failed;
-    struct olv_error error;
     struct olv_instant *where_ages; /* of the statement; NULL: there is none */
 };
 
@@ -189,8 +188,7 @@ static void add_to_list(struct surveyor *s, struct survey_worker *w, const struc
                             (struct olv_sorted){key_of(s, &entry->stat, when), w->record.data, w->record.len},
                             &err))
         return;
-    if (!atomic_exchange(&s->has_failed, true))
-        s->error = err;
+    scan_relay_fail(&s->relay, &err);
 }
 
 struct olv_survey_entry olv_survey_entry(const struct olv_sorted *record)
@@ -223,27 +221,7 @@ static bool survey_enter(void *self, unsigned number, struct olv_scan_dir *dir, 
     (void)dir;
     (void)stat;
     s->workers[number].directories++;
-    return !atomic_load(&s->has_failed);
-}
-
-static void survey_on_trouble(void *self, const struct olv_trouble *trouble)
-{
-    struct surveyor *s = self;
-    s->survey->troubles += trouble->kind == OLV_TROUBLE_UNREADABLE;
-    s->survey->other_mounts += trouble->kind == OLV_TROUBLE_OTHER_MOUNT;
-    olv_observe_trouble(s->observer, *trouble);
-}
-
-static void survey_on_progress(void *self, const struct olv_progress *progress)
-{
-    struct surveyor *s = self;
-    olv_observe_progress(s->observer, *progress);
-}
-
-static bool survey_is_interrupted(void *self)
-{
-    struct surveyor *s = self;
-    return atomic_load(&s->has_failed) || olv_observe_interrupted(s->observer);
+    return !atomic_load(&s->relay.has_failed);
 }
 
 /* ---- adding up ---- */
@@ -333,35 +311,80 @@ static void end_worker(struct survey_worker *w)
     olv_text_free(&w->path);
 }
 
+/* ---- where ---- */
+
+struct walk_roots {
+    const char **paths; /* canonical; owned, and so are they */
+    size_t count;
+};
+
+static void add_root(struct walk_roots *t, struct scan_relay *relay, const char *path)
+{
+    struct olv_observer observer = scan_relay_observer(relay);
+    char *real = realpath(path, NULL);
+    struct stat st;
+    if (!real) {
+        olv_observe_unreadable(&observer, path, "looking for it", errno);
+    } else if (stat(real, &st) < 0 || !S_ISDIR(st.st_mode)) {
+        olv_observe_unreadable(&observer, path, "it is not a directory", 0);
+        free(real);
+    } else {
+        t->paths[t->count++] = real;
+    }
+}
+
+static int by_name(const void *a, const void *b)
+{
+    const char *const *x = a, *const *y = b;
+    return strcmp(*x, *y);
+}
+
+/* What lies within another one of them is looked at once. */
+static void drop_nested(struct walk_roots *t)
+{
+    size_t kept = 0;
+    if (t->count)
+        qsort(t->paths, t->count, sizeof *t->paths, by_name);
+    for (size_t i = 0; i < t->count; i++)
+        if (kept && olv_path_behind(t->paths[i], t->paths[kept - 1]))
+            free((char *)(uintptr_t)t->paths[i]);
+        else
+            t->paths[kept++] = t->paths[i];
+    t->count = kept;
+}
+
 bool olv_survey_make(struct olv_survey *survey, const char *const *paths, size_t count_of_paths,
                      const struct olv_survey_options *options, const struct olv_observer *observer,
                      struct olv_error *err)
 {
-    struct surveyor s = {.survey = survey, .options = options, .observer = observer};
-    struct olv_observer between = {.self = &s,
-                                   .progress = survey_on_progress,
-                                   .trouble = survey_on_trouble,
-                                   .is_interrupted = survey_is_interrupted};
+    struct surveyor s = {.survey = survey, .options = options, .relay = {.observer = observer}};
     struct olv_scan_visitor visitor = {.self = &s, .enter = survey_enter, .visit = survey_visit};
+    struct walk_roots roots = {.paths = calloc(count_of_paths + 1, sizeof *roots.paths)};
     unsigned workers = olv_scan_workers();
     bool ok;
     survey_begin(&s);
-    ok = begin_workers(&s, workers, err) && (!options->wants_list || (survey->list = olv_sorter_new(err)));
+    for (size_t i = 0; roots.paths && i < count_of_paths; i++)
+        add_root(&roots, &s.relay, paths[i]);
+    drop_nested(&roots);
+    survey->roots = roots.count;
+    ok = (roots.paths || olv_fail_memory(err)) && begin_workers(&s, workers, err) &&
+         (!options->wants_list || (survey->list = olv_sorter_new(err)));
     if (ok && options->is_reversed && survey->list)
         olv_sorter_reverse(survey->list);
-    ok = ok && olv_scan(paths, count_of_paths, &visitor, &between, err);
+    ok = ok && scan_relayed(roots.paths, roots.count, &visitor, &s.relay, err);
     for (unsigned i = 0; s.workers && i < workers; i++) {
         if (ok)
             survey_merge(survey, &s.workers[i]);
         end_worker(&s.workers[i]);
     }
     owners_sort(survey->owners, survey->owner_count);
+    for (size_t i = 0; i < roots.count; i++)
+        free((char *)(uintptr_t)roots.paths[i]);
+    free(roots.paths);
     free(s.workers);
     free(s.where_ages);
-    if (atomic_load(&s.has_failed)) {
-        *err = s.error;
-        return false;
-    }
+    survey->troubles += s.relay.unreadable;
+    survey->other_mounts += s.relay.other_mounts;
     return ok;
 }
 

@@ -55,8 +55,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
     is_there = olv_os_stat(trash->files, name, &out->stat);
     if (!is_there && errno != ENOENT) { /* not lost: it cannot be looked at just now */
-        olv_observe_trouble(trash->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, name,
-                                                                  "cannot look at the item", errno});
+        olv_observe_unreadable(trash->observer, name, "cannot look at the item", errno);
         return false;
     }
     if (olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &trash->found_text, &ignored) &&
@@ -70,8 +69,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
         out->state = OLV_TRASH_STRAY;
         return is_there;
     } else if (ignored.sys && ignored.sys != ELOOP && ignored.sys != EISDIR && ignored.sys != ENXIO) {
-        olv_observe_trouble(trash->observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, info,
-                                                                  "cannot read the info file", ignored.sys});
+        olv_observe_unreadable(trash->observer, info, "cannot read the info file", ignored.sys);
         return false; /* it is not torn: what it says is not known just now */
     }
     if (!is_there)

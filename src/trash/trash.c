@@ -3,7 +3,7 @@
 #include "trash/trash.h"
 
 #include "file/identity.h"
-#include "file/place.h"
+#include "file/rename.h"
 #include "file/tree.h"
 #include "file/trusted.h"
 #include "olvido/accounts.h"
@@ -92,12 +92,9 @@ void olv_trash_close(struct olv_trash *trash)
 {
     if (!trash)
         return;
-    if (trash->info >= 0)
-        close(trash->info);
-    if (trash->files >= 0)
-        close(trash->files);
-    if (trash->dir >= 0)
-        close(trash->dir);
+    olv_os_close(trash->info);
+    olv_os_close(trash->files);
+    olv_os_close(trash->dir);
     olv_info_writer_free(&trash->writer);
     olv_text_free(&trash->found_text);
     olv_text_free(&trash->found_path);
@@ -140,7 +137,7 @@ static void drop_info_of(struct olv_trash *trash, const char *item)
 bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
                     enum olv_if_exists if_exists, char out[NAME_MAX + 1], struct olv_error *err)
 {
-    if (!olv_place(trash->files, item, dir, name, if_exists, out, err))
+    if (!rename_to(trash->files, item, dir, name, if_exists, out, err))
         return err->code == OLV_EXISTS
                    ? olv_fail(err, OLV_EXISTS, "its place is taken, so it stays in the trash")
                    : false;

@@ -127,7 +127,7 @@ static void files_are_found_by_path_tree_and_archive(void **state)
     assert_int_equal(seen.last.begins, 1200);
     assert_int_equal(seen.last.own_within, 7);
     seen = (struct seen){.most = 2};
-    assert_true(olv_catalogue_files(c, OLV_BY_ARCHIVE, see, &seen, &err));
+    assert_true(olv_catalogue_files(c, OLV_STORED_BY_ARCHIVE, see, &seen, &err));
     assert_int_equal(seen.count, 2); /* it stopped */
     olv_catalogue_close(c);
 }
@@ -181,7 +181,7 @@ static void what_is_being_made_is_known_as_that(void **state)
     olv_catalogue_close(c); /* as if the process had ended */
     c = olv_catalogue_open(in(s, "state"), &err);
     assert_non_null(c);
-    assert_true(olv_catalogue_files(c, OLV_BY_PATH, see, &seen, &err));
+    assert_true(olv_catalogue_files(c, OLV_STORED_BY_PATH, see, &seen, &err));
     assert_int_equal(seen.count, 0);
     x = unfinished(c, OLV_ARCHIVE_MAKING);
     assert_string_equal(x.name, "x.tar");
@@ -231,7 +231,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     put(c, row, &m, 0);
     assert_true(frame_list_add(&frames, (struct frame){0, 10, 1000, 1, 2}));
     assert_true(catalogue_publish(c, row, &next, &frames, &old, &err));
-    assert_true(olv_catalogue_files(c, OLV_BY_PATH, see, &seen, &err));
+    assert_true(olv_catalogue_files(c, OLV_STORED_BY_PATH, see, &seen, &err));
     assert_string_equal(seen.paths, "/srv/tides/a.csv\n");
     assert_int_equal(seen.last.codec, OLV_CODEC_ZIP);
     assert_int_equal(seen.archive, 42);
@@ -253,7 +253,7 @@ static void an_archive_takes_the_place_of_another(void **state)
     frame_list_free(&frames);
     assert_true(catalogue_forget(c, row, &err));
     seen = (struct seen){.count = 0};
-    assert_true(olv_catalogue_files(c, OLV_BY_PATH, see, &seen, &err));
+    assert_true(olv_catalogue_files(c, OLV_STORED_BY_PATH, see, &seen, &err));
     assert_int_equal(seen.count, 0);
     olv_catalogue_close(c);
 }

@@ -403,10 +403,10 @@ static void a_torn_tail_is_cut_off_and_recorded(void **state)
     free(longer);
 }
 
-/* ---- segments ---- */
+/* ---- volumes ---- */
 
-/* Adds lines with a long name until the segment is full, with 64 MiB; how many. */
-static unsigned fill_segment(struct olv_ledger *ledger)
+/* Adds lines with a long name until the volume is full, with 64 MiB; how many. */
+static unsigned fill_volume(struct olv_ledger *ledger)
 {
     static char name[4000];
     unsigned lines = 0;
@@ -422,7 +422,7 @@ static unsigned fill_segment(struct olv_ledger *ledger)
                                       .path = name};
     memset(name, 'g', sizeof name - 1);
     name[0] = '/';
-    for (; !olv_ledger_is_segment_full(ledger); lines += 1000) {
+    for (; !olv_ledger_is_volume_full(ledger); lines += 1000) {
         for (int i = 0; i < 1000; i++)
             olv_ledger_outcome(ledger, &facts);
         assert_true(olv_ledger_sync(ledger, &err));
@@ -430,7 +430,7 @@ static unsigned fill_segment(struct olv_ledger *ledger)
     return lines;
 }
 
-/* Something else stands where the next segment is to be: the ledger goes on in the old one, and turns as soon
+/* Something else stands where the next volume is to be: the ledger goes on in the old one, and turns as soon
  * as that can be. */
 static void a_segment_that_cannot_be_begun_is_tried_again(void **state)
 {
@@ -441,17 +441,17 @@ static void a_segment_that_cannot_be_begun_is_tried_again(void **state)
     unsigned lines = LINES + 2; /* which are numbered from 0 */
     char next[80];
     assert_non_null(ledger);
-    lines += fill_segment(ledger);
+    lines += fill_volume(ledger);
     snprintf(next, sizeof next, "state/ledger/lines-%012u.jsonl", lines);
     make_dir(s, next);
     assert_false(olv_ledger_checkpoint(ledger, &err));
     assert_int_equal(err.code, OLV_SYSTEM);
     write_outcome(ledger, 1);
     assert_true(olv_ledger_sync(ledger, &err));
-    assert_true(olv_ledger_is_segment_full(ledger));
+    assert_true(olv_ledger_is_volume_full(ledger));
     assert_int_equal(rmdir(in(s, next)), 0);
     assert_true(olv_ledger_checkpoint(ledger, &err));
-    assert_false(olv_ledger_is_segment_full(ledger));
+    assert_false(olv_ledger_is_volume_full(ledger));
     write_outcome(ledger, 2);
     assert_true(olv_ledger_sync(ledger, &err) && olv_ledger_checkpoint(ledger, &err));
     olv_ledger_close(ledger);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Putting files in places that are taken, removing whole trees, wildcards in `under`. */
-#include "file/place.h"
+#include "file/rename.h"
 #include "file/tree.h"
 #include "judge/expand.h"
 #include "support/sandbox.h"
@@ -43,7 +43,7 @@ static const char *place(const struct sandbox *s, struct two d, const char *name
     snprintf(path, sizeof path, "to/%s", name);
     if (!exists(s, path))
         make_file(s, path, "old", 1);
-    if (olv_place(d.from, name, d.to, name, if_exists, placed, &err))
+    if (rename_to(d.from, name, d.to, name, if_exists, placed, &err))
         return placed;
     assert_int_equal(err.code, OLV_EXISTS);
     return NULL;
@@ -101,7 +101,7 @@ static void a_directory_is_never_replaced(void **state)
     char placed[NAME_MAX + 1];
     make_file(s, "from/a", "new", 1);
     make_dir(s, "to/a");
-    assert_false(olv_place(d.from, "a", d.to, "a", OLV_REPLACE, placed, &err));
+    assert_false(rename_to(d.from, "a", d.to, "a", OLV_REPLACE, placed, &err));
     assert_int_equal(err.code, OLV_EXISTS);
     assert_true(exists(s, "from/a"));
     close_two(d);
@@ -241,12 +241,12 @@ static void a_file_is_found_by_its_identity_or_nobody_knows(void **state)
     make_file(s, "to/g (3).csv", "third", 0);
     assert_int_equal(fstatat(d.to, "g (3).csv", &stat, 0), 0);
     inode = stat.st_ino;
-    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_YES);
+    assert_int_equal(rename_find(d.to, "g.csv", is_inode, &inode, found), OLV_YES);
     assert_string_equal(found, "g (3).csv");
     inode = 0;
-    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_NO);
+    assert_int_equal(rename_find(d.to, "g.csv", is_inode, &inode, found), OLV_NO);
     close_two(d);
-    assert_int_equal(olv_place_find(d.to, "g.csv", is_inode, &inode, found), OLV_UNKNOWN);
+    assert_int_equal(rename_find(d.to, "g.csv", is_inode, &inode, found), OLV_UNKNOWN);
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)

@@ -157,7 +157,7 @@ static bool special(int top, const char *name, const struct olv_member *m, const
     char placed[NAME_MAX + 1];
     struct room room;
     bool ok = room_open(&room, top, "test", err) && restore_special(&room, m, o, err) &&
-              restore_place(&room, name, o, placed, err);
+              restore_rename(&room, name, o, placed, err);
     assert_true(room_close(&room));
     return ok;
 }
@@ -171,7 +171,7 @@ static bool hard_link(int top, const char *from, const char *name, struct olv_er
     bool ok = room_open(&room, top, "test", err);
     olv_os_stat(top, from, &meant);
     ok = ok && restore_hard_link(fd, top, from, &meant, &room, err) &&
-         restore_place(&room, name, &modest, placed, err);
+         restore_rename(&room, name, &modest, placed, err);
     if (fd >= 0)
         close(fd);
     assert_true(room_close(&room));

@@ -180,7 +180,7 @@ static void an_index_that_is_damaged_or_of_another_segment_is_not_believed(void 
     int fd;
     build_index(s);
     fd = open(in(s, "state/ledger/index-000000000000"), O_WRONLY);
-    assert_int_equal(pwrite(fd, "\xFF", 1, 30), 1); /* within the size of the segment */
+    assert_int_equal(pwrite(fd, "\xFF", 1, 30), 1); /* within the size of the volume */
     close(fd);
     every_question_is_answered(s);
     overwrite(s, "state/ledger/index-000000000000", "OLVINDX1", 8);

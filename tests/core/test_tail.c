@@ -206,7 +206,7 @@ static void what_no_open_run_wrote_is_not_signed(void **state)
             overwrite(s, "state/runs/open", rows[i].open, strlen(rows[i].open));
         else
             assert_int_equal(unlink(in(s, "state/runs/open")), 0);
-        assert_refused(s, rows[i].what == INTENT ? OLV_LEDGER_SEGMENT : OLV_LEDGER_ADDED, rows[i].line,
+        assert_refused(s, rows[i].what == INTENT ? OLV_LEDGER_DOCKET : OLV_LEDGER_ADDED, rows[i].line,
                        rows[i].why);
         assert_true(strlen(slurp(s, LINES_FILE)) > len); /* and it is still there to look at */
     }
@@ -387,7 +387,7 @@ static void an_index_that_hides_a_line_is_noticed(void **state)
     assert_true(database_run(&index, "PRAGMA journal_mode = DELETE", &err, ""));
     database_close(&index);
 
-    /* of a closed segment: here a second one, in which there is no line yet */
+    /* of a closed volume: here a second one, in which there is no line yet */
     overwrite(s, "state/ledger/lines-000000000004.jsonl", "", 0);
     assert_int_equal(verify(s, NULL).fault, OLV_LEDGER_INDEX);
     assert_contains(verify(s, NULL).fault_file, "index-000000000000");

@@ -2,7 +2,7 @@
 /* The tar formats as bytes: what is written is read the same, however the bytes come; what is cut or altered
  * is told. */
 #include "pack/tar.h"
-#include "pack/tar_block.h"
+#include "pack/tar_parts.h"
 #include "support/sandbox.h"
 
 #include <stddef.h>

@@ -69,7 +69,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         must(err.code == OLV_STATE || err.code == OLV_MEMORY);
         return 0;
     }
-    if (!olv_catalogue_files(s.catalogue, OLV_BY_ARCHIVE, on_file, &s, &err))
+    if (!olv_catalogue_files(s.catalogue, OLV_STORED_BY_ARCHIVE, on_file, &s, &err))
         must(err.code != OLV_OK);
     err = (struct olv_error){0};
     if (!olv_catalogue_archives(s.catalogue, on_archive, &s, &err))

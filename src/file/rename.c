@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Every attempt is one rename that replaces nothing, so that two programs at once lose nothing either. */
-#include "file/place.h"
+#include "file/rename.h"
 
 #include "os/os.h"
 
@@ -19,7 +19,7 @@ static bool taken(struct olv_error *err, const char *name)
     return olv_error_at(err, name);
 }
 
-static bool place_failed(struct olv_error *err, const char *name)
+static bool rename_failed(struct olv_error *err, const char *name)
 {
     return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in its place");
 }
@@ -41,8 +41,8 @@ static void numbered(char out[NAME_MAX + 1], const char *name, const char *forma
     snprintf(out, NAME_MAX + 1, "%.*s%s%.64s", stem < room ? stem : room, name, middle, name + stem);
 }
 
-static bool place_numbered(int from, const char *name, int to, const char *wanted, const char *format,
-                           unsigned first, char out[NAME_MAX + 1])
+static bool rename_numbered(int from, const char *name, int to, const char *wanted, const char *format,
+                            unsigned first, char out[NAME_MAX + 1])
 {
     for (unsigned number = first; number < MOST_NUMBERS; number++) {
         numbered(out, wanted, format, number);
@@ -59,21 +59,21 @@ static bool set_aside(int from, const char *name, int to, const char *wanted, st
 {
     char aside[NAME_MAX + 1];
     int sys;
-    if (!place_numbered(to, wanted, to, wanted, ASIDE, 1, aside))
-        return place_failed(err, wanted);
+    if (!rename_numbered(to, wanted, to, wanted, ASIDE, 1, aside))
+        return rename_failed(err, wanted);
     if (olv_os_rename_new(from, name, to, wanted))
         return true;
     sys = errno;
     if (olv_os_rename_new(to, aside, to, wanted)) {
         errno = sys;
-        return place_failed(err, wanted);
+        return rename_failed(err, wanted);
     }
     errno = sys;
     return olv_fail_system(err, wanted, "cannot put it in its place; what was there is called %.250s now",
                            aside);
 }
 
-static bool place_replace(int from, const char *name, int to, const char *wanted)
+static bool rename_replacing(int from, const char *name, int to, const char *wanted)
 {
     struct olv_stat there;
     if (olv_os_stat(to, wanted, &there) && there.kind == OLV_KIND_DIRECTORY) {
@@ -104,9 +104,9 @@ static enum olv_truth find_numbered(int dir, const char *wanted, const char *for
     return OLV_NO;
 }
 
-enum olv_truth olv_place_find(int dir, const char *wanted,
-                              bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
-                              char out[NAME_MAX + 1])
+enum olv_truth rename_find(int dir, const char *wanted,
+                           bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
+                           char out[NAME_MAX + 1])
 {
     return find_numbered(dir, wanted, NUMBERED, 2, is_it, self, out);
 }
@@ -117,7 +117,7 @@ static bool is_same(const void *self, const struct olv_stat *stat)
     return stat->mount == other->mount && stat->inode == other->inode;
 }
 
-void olv_place_settle(int dir, const char *wanted)
+void rename_settle(int dir, const char *wanted)
 {
     char aside[NAME_MAX + 1];
     struct olv_stat stat;
@@ -126,24 +126,24 @@ void olv_place_settle(int dir, const char *wanted)
         unlinkat(dir, aside, 0);
 }
 
-bool olv_place(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
+bool rename_to(int from, const char *name, int to, const char *wanted, enum olv_if_exists if_exists,
                char out[NAME_MAX + 1], struct olv_error *err)
 {
     bool ok = olv_os_rename_new(from, name, to, wanted);
     snprintf(out, NAME_MAX + 1, "%s", wanted);
     if (ok || errno != EEXIST)
-        return ok || place_failed(err, wanted);
+        return ok || rename_failed(err, wanted);
     switch (if_exists) {
     case OLV_NUMBER:
-        ok = place_numbered(from, name, to, wanted, NUMBERED, 2, out);
+        ok = rename_numbered(from, name, to, wanted, NUMBERED, 2, out);
         break;
     case OLV_SET_ASIDE:
         return set_aside(from, name, to, wanted, err);
     case OLV_REPLACE:
-        ok = place_replace(from, name, to, wanted);
+        ok = rename_replacing(from, name, to, wanted);
         break;
     default:
         return taken(err, wanted);
     }
-    return ok || place_failed(err, wanted);
+    return ok || rename_failed(err, wanted);
 }

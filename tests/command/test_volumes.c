@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A run during which the ledger goes on to its next segment: what is recorded is all there, in both, and that
+/* A run during which the ledger goes on to its next volume: what is recorded is all there, in both, and that
  * holds wherever the run is killed meanwhile. */
 #include "support/command.h"
 
@@ -9,7 +9,7 @@
 #include <unistd.h>
 
 /* The ledger is filled by names that are nearly as long as names can be, up to a little below the end of its
- * segment, once; each run begins with a copy of that. */
+ * volume, once; each run begins with a copy of that. */
 static const char STAGE[] =
     "set -u; mkdir memory; mount -t tmpfs -o size=500m tmpfs memory; trap 'cd /; umount -l $top/memory' "
     "EXIT\n"
@@ -21,9 +21,9 @@ static const char STAGE[] =
     "  (cd $d; seq -f reading-%05g.csv $2 | xargs touch)\n"
     "  $O archive --keep --to $1.tar $1 --yes >out 2>err || fail \"filling with $1\"; }\n"
     "size() { cat state/ledger/lines-* | wc -c; }\n"
-    "segments() { ls state/ledger/lines-* | wc -l; }\n"
+    "volumes() { ls state/ledger/lines-* | wc -l; }\n"
     "stage() { fill first 500; s=$(size); fill second $(((67108864 - 1000000 - s) * 500 / s))\n"
-    "  [ $(segments) = 1 ] && [ $(size) -gt 65000000 ] || fail 'the segment is not nearly full'\n"
+    "  [ $(volumes) = 1 ] && [ $(size) -gt 65000000 ] || fail 'the volume is not nearly full'\n"
     "  mv state full; rm -rf first second; mkdir -p data tides/scratch; }\n"
     "fresh() { rm -rf state data/Trash tides/scratch/*; cp -a full state\n"
     "  (cd tides/scratch; seq -f gauge-%g.tmp 8300 | xargs touch -d '100 days ago'); }\n"
@@ -31,7 +31,7 @@ static const char STAGE[] =
     "  [ $(ls data/Trash/files | wc -l) = 8300 ] || fail \"$1: $(ls data/Trash/files | wc -l) in the "
     "trash\"\n"
     "  [ -e state/runs/open ] && fail \"$1: a run is still open\"\n"
-    "  [ $(segments) = 2 ] || fail \"$1: $(segments) segments\"\n"
+    "  [ $(volumes) = 2 ] || fail \"$1: $(volumes) volumes\"\n"
     "  $O audit show --json | grep '\"result\":\"done\"' | grep -o 'gauge-[0-9]*[.]tmp\",\"trash' | sort | "
     "uniq -c >told\n"
     "  [ $(wc -l <told) = 8300 ] || fail \"$1: $(wc -l <told) are told of\"\n"
@@ -53,15 +53,15 @@ static void run_script(const struct sandbox *s, const char *script)
     shell_staged(s, STAGE, script);
 }
 
-static void a_long_run_goes_through_segments(void **state)
+static void a_long_run_goes_through_volumes(void **state)
 {
     run_script(
         *state,
         "stage; fresh; $O enforce --yes >out 2>err || fail 'enforce'; complete once\n"
         "first=state/ledger/lines-000000000000.jsonl\n"
-        "[ $(wc -c <$first) -lt 72000000 ] || fail 'the first segment is too long'\n"
+        "[ $(wc -c <$first) -lt 72000000 ] || fail 'the first volume is too long'\n"
         "tail -n 1 $first | grep -q '\"kind\":\"outcome\"' || fail 'the first does not end within the run'\n"
-        "[ -s state/ledger/index-000000000000 ] || fail 'the closed segment has no index'\n"
+        "[ -s state/ledger/index-000000000000 ] || fail 'the closed volume has no index'\n"
         "for f in gauge-1 gauge-8300; do $O audit show --path $PWD/tides/scratch/$f.tmp >out 2>err || fail "
         "$f\n"
         "  [ $(grep -c 'discard: done' out) = 1 ] || fail \"$f is not found\"; done\n"
@@ -84,16 +84,16 @@ static void an_index_that_lies_is_found(void **state)
         "assert c.execute(sys.argv[1]).rowcount > 0; c.commit()\" \"$1\" || fail \"$1\"; }\n"
         "change 'delete from line where block = 3'; lies 'a block less'\n"
         "change 'insert into line values (1, 1)'; lies 'a row more'\n"
-        "change 'update segment set bytes = bytes - 1'; lies 'another segment'\n"
+        "change 'update volume set bytes = bytes - 1'; lies 'another volume'\n"
         "finds() { $O audit show --path $PWD/second >out 2>err || fail \"$1\"\n"
         "  [ $(grep -c 'archive: done' out) -gt 10000 ] || fail \"$1: not found\"; }\n"
-        "finds 'another segment'\n"
+        "finds 'another volume'\n"
         "head -c 100000 whole >$i; lies 'torn'; finds 'torn'\n"
         "echo gauge >$i; lies 'no index'; finds 'no index'\n"
         "rm $i; finds 'none'; $O audit verify >out 2>err || fail 'none: not sound'");
 }
 
-/* Before the checkpoint that closes the segment, and before the one at the end. */
+/* Before the checkpoint that closes the volume, and before the one at the end. */
 static void it_may_be_killed_at_a_checkpoint(void **state)
 {
     run_script(*state,
@@ -103,13 +103,13 @@ static void it_may_be_killed_at_a_checkpoint(void **state)
                "  $O enforce --yes >out 2>err || fail \"$n: the next run\"; complete \"$n\"; done");
 }
 
-/* As soon as the next segment is there, or a little later. */
+/* As soon as the next volume is there, or a little later. */
 static void it_may_be_killed_when_it_has_turned(void **state)
 {
     run_script(*state,
                "stage; moments='0 1 5 20 50'; [ ${STRIDE:-1} -gt 1 ] && moments='1 20'\n"
                "for ms in $moments; do fresh; $O enforce --yes >out 2>err & p=$!\n"
-               "  until [ $(segments) = 2 ] || ! kill -0 $p 2>/dev/null; do :; done\n"
+               "  until [ $(volumes) = 2 ] || ! kill -0 $p 2>/dev/null; do :; done\n"
                "  sleep 0.0$(printf %02d $ms); kill -9 $p 2>/dev/null; wait $p 2>/dev/null\n"
                "  $O enforce --yes >out 2>err || fail \"$ms ms: the next run\"; complete \"$ms ms\"; done");
 }
@@ -117,7 +117,7 @@ static void it_may_be_killed_when_it_has_turned(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test_setup_teardown(a_long_run_goes_through_segments, setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_long_run_goes_through_volumes, setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(an_index_that_lies_is_found, setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(it_may_be_killed_at_a_checkpoint, setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(it_may_be_killed_when_it_has_turned, setup, sandbox_teardown),

@@ -19,15 +19,15 @@
 
 enum { MOST_TRASHES = 512 };
 
-struct place {
+struct mount_trash {
     uint64_t mount;
     struct olv_trash *trash; /* NULL: there is none, and `error` says why */
     struct olv_error error;
 };
 
 struct olv_trashes {
-    char *home;           /* owned; NULL: none */
-    struct place *places; /* one for each mount that was asked for */
+    char *home;                 /* owned; NULL: none */
+    struct mount_trash *mounts; /* one for each mount that was asked for */
     size_t count;
     struct olv_trash *open[MOST_TRASHES]; /* each once */
     size_t open_count;
@@ -50,7 +50,7 @@ void olv_trashes_free(struct olv_trashes *t)
         return;
     for (size_t i = 0; i < t->open_count; i++)
         olv_trash_close(t->open[i]);
-    free(t->places);
+    free(t->mounts);
     free(t->home);
     free(t);
 }
@@ -66,7 +66,7 @@ struct olv_trash *olv_trashes_at(const struct olv_trashes *t, size_t i)
 }
 
 /* Remembers an opened trash; gives the one that is known already, where it is. */
-static struct olv_trash *places_remember(struct olv_trashes *t, struct olv_trash *trash)
+static struct olv_trash *mounts_remember(struct olv_trashes *t, struct olv_trash *trash)
 {
     for (size_t i = 0; trash && i < t->open_count; i++)
         if (strcmp(t->open[i]->path, trash->path) == 0) {
@@ -102,8 +102,7 @@ static int open_shared(int top, const char **why)
     fd = openat(top, ".Trash", O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     if (fd < 0 || fstat(fd, &st) < 0 || !(st.st_mode & S_ISVTX)) {
         *why = "it cannot be opened";
-        if (fd >= 0)
-            close(fd);
+        olv_os_close(fd);
         return -1;
     }
     return fd;
@@ -133,7 +132,7 @@ static struct olv_trash *open_on_mount(int top, const char *point, bool create,
     }
     if (why) {
         snprintf(path, sizeof path, "%.*s/.Trash", (int)top_len, point);
-        olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_UNREADABLE, path, why, 0});
+        olv_observe_unreadable(observer, path, why, 0);
     }
     if (!trash) {
         olv_error_clear(err);
@@ -141,8 +140,7 @@ static struct olv_trash *open_on_mount(int top, const char *point, bool create,
         snprintf(path, sizeof path, "%.*s/%s", (int)top_len, point, name);
         trash = open_named(top, name, path, top_len ? top_len : 1, create, err);
     }
-    if (shared >= 0)
-        close(shared);
+    olv_os_close(shared);
     return trash;
 }
 
@@ -176,13 +174,11 @@ static int open_top(struct wanted *w)
 
 static struct olv_trash *make_on_mount(uint64_t mount, struct olv_error *err)
 {
-    struct wanted *w = calloc(1, sizeof *w);
+    struct wanted *w = allocate(sizeof *w, err);
     struct olv_trash *trash = NULL;
     int top;
-    if (!w) {
-        olv_fail_memory(err);
+    if (!w)
         return NULL;
-    }
     w->mount = mount;
     top = open_top(w);
     if (top < 0) {
@@ -221,7 +217,7 @@ static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct 
         if (olv_trash_is_home(t->open[i]))
             home = t->open[i];
     if (!home && t->home)
-        home = places_remember(t, olv_trash_open(t->home, true, err));
+        home = mounts_remember(t, olv_trash_open(t->home, true, err));
     if (home)
         return home->files_stat.mount == mount ? home : NULL;
     if (t->home && mount_of_home(t->home) != mount)
@@ -244,39 +240,38 @@ bool olv_trash_is_possible(const char *home, uint64_t mount)
     shared = open_shared(top, &why);
     is_possible = shared >= 0 || faccessat(top, name, W_OK | X_OK, AT_EACCESS) == 0 ||
                   faccessat(top, ".", W_OK | X_OK, AT_EACCESS) == 0;
-    if (shared >= 0)
-        close(shared);
+    olv_os_close(shared);
     close(top);
     return is_possible;
 }
 
-static struct place *places_add_place(struct olv_trashes *t, uint64_t mount)
+static struct mount_trash *mounts_add(struct olv_trashes *t, uint64_t mount)
 {
-    if (!grow_by_one(&t->places, t->count, sizeof *t->places))
+    if (!grow_by_one(&t->mounts, t->count, sizeof *t->mounts))
         return NULL;
-    t->places[t->count] = (struct place){.mount = mount};
-    return &t->places[t->count++];
+    t->mounts[t->count] = (struct mount_trash){.mount = mount};
+    return &t->mounts[t->count++];
 }
 
 struct olv_trash *olv_trashes_for(struct olv_trashes *t, uint64_t mount, struct olv_error *err)
 {
-    struct place *place = NULL;
-    for (size_t i = 0; !place && i < t->count; i++)
-        if (t->places[i].mount == mount)
-            place = &t->places[i];
-    if (!place) {
-        place = places_add_place(t, mount);
-        if (!place) {
+    struct mount_trash *m = NULL;
+    for (size_t i = 0; !m && i < t->count; i++)
+        if (t->mounts[i].mount == mount)
+            m = &t->mounts[i];
+    if (!m) {
+        m = mounts_add(t, mount);
+        if (!m) {
             olv_fail_memory(err);
             return NULL;
         }
-        place->trash = home_for(t, mount, &place->error);
-        if (!place->trash && place->error.code == OLV_OK)
-            place->trash = places_remember(t, make_on_mount(mount, &place->error));
+        m->trash = home_for(t, mount, &m->error);
+        if (!m->trash && m->error.code == OLV_OK)
+            m->trash = mounts_remember(t, make_on_mount(mount, &m->error));
     }
-    if (!place->trash)
-        *err = place->error;
-    return place->trash;
+    if (!m->trash)
+        *err = m->error;
+    return m->trash;
 }
 
 struct olv_trash *olv_trashes_of_files(const struct olv_trashes *t, const char *files_path)
@@ -302,18 +297,17 @@ struct search {
     const struct olv_observer *observer;
 };
 
-static void places_tell(const struct olv_observer *observer, const struct olv_error *err)
+static void mounts_tell(const struct olv_observer *observer, const struct olv_error *err)
 {
     if (err->code != OLV_OK && err->sys != ENOENT)
-        olv_observe_trouble(observer,
-                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, err->path, err->what, err->sys});
+        olv_observe_unreadable(observer, err->path, err->what, err->sys);
 }
 
 static void cannot_look_on(const struct search *s, const char *point)
 {
     struct olv_error err = {0};
     olv_fail_system(&err, point, "cannot look for a trash on it");
-    places_tell(s->observer, &err);
+    mounts_tell(s->observer, &err);
 }
 
 static bool look_on(void *self, const struct olv_os_mount *mount)
@@ -330,8 +324,8 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     if (!olv_os_stat(top, "", &stat)) {
         cannot_look_on(s, mount->point);
     } else if (stat.mount == mount->id) { /* else another mount covers it */
-        places_remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
-        places_tell(s->observer, &err);
+        mounts_remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
+        mounts_tell(s->observer, &err);
     }
     close(top);
     return true;
@@ -343,11 +337,9 @@ void olv_trashes_find(struct olv_trashes *t, const struct olv_observer *observer
     struct olv_error err = {0};
     t->observer = observer;
     if (t->home) {
-        places_remember(t, olv_trash_open(t->home, false, &err));
-        places_tell(observer, &err);
+        mounts_remember(t, olv_trash_open(t->home, false, &err));
+        mounts_tell(observer, &err);
     }
     if (!olv_os_each_mount(look_on, &s) && errno != ENOSYS)
-        olv_observe_trouble(observer,
-                            (struct olv_trouble){OLV_TROUBLE_UNREADABLE, "the trashes of other file systems",
-                                                 "looking for them", errno});
+        olv_observe_unreadable(observer, "the trashes of other file systems", "looking for them", errno);
 }

@@ -1,0 +1,218 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* How everything looks; each part is in the file of its name. Views are told what to show, and decide
+ * nothing. */
+#ifndef OLV_CLI_VIEWS_H
+#define OLV_CLI_VIEWS_H
+
+#include "cli/table.h"
+#include "cli/template.h"
+#include "cli/term.h"
+#include "cli/watch.h"
+#include "olvido/archive.h"
+#include "olvido/demo.h"
+#include "olvido/depot_care.h"
+#include "olvido/docket.h"
+#include "olvido/explain.h"
+#include "olvido/items.h"
+#include "olvido/json.h"
+#include "olvido/ledger.h"
+#include "olvido/member.h"
+#include "olvido/plan.h"
+#include "olvido/run.h"
+#include "olvido/session.h"
+#include "olvido/survey.h"
+
+/* ---- facts.c: one thing, a line for each fact ---- */
+
+/* What they are about. */
+void facts_title(const struct cli *cli, const char *name);
+/* One line: a label, then words; names in them come as they are. */
+void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...);
+
+/* ---- archive_view.c: what `contents` and `extract` have in common ---- */
+
+/* Opens the archive that is the command's first argument; the others are the filter. NULL after saying why.
+ */
+struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter);
+/* "tar, packed by zstd", "zip", "packed by gzip". */
+void archive_view_describe(const struct olv_archive *archive, struct olv_text *out);
+/* Says that no member fits. */
+void archive_view_nothing(struct cli *cli);
+
+/* ---- items_view.c: what `recover` and `trash` have in common ---- */
+
+/* The patterns of the arguments, --run, --since and --until. */
+struct items_request {
+    struct olv_item_query query;
+    const char **patterns; /* owned, and so are they */
+    char *into;            /* owned */
+};
+
+/* False with the status after saying what is wrong. Free it in any case. */
+bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *out);
+void items_free_request(struct items_request *request);
+/* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
+bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out);
+/* The absolute form of a path or pattern; "." and ".." in it are worked out by their names, for what it names
+ * is not there any more. Owned by the caller; NULL without memory. */
+char *items_absolute(const char *pattern);
+
+/* One object in JSON. */
+void items_print_json(const struct olv_found_item *found, bool with_target);
+
+/* ---- found_view.c: what can be recovered ---- */
+
+struct found_view {
+    struct cli *cli;
+    bool shows_versions;
+    bool lists;
+    bool asks;       /* what to do where something stands at the place of an item */
+    bool is_stopped; /* answered `stop`: nothing more */
+    struct table *table;
+    uint64_t found, bytes, older_versions;
+};
+
+/* For olv_items_find, with a struct found_view. */
+void found_view_each(void *self, const struct olv_found_item *found);
+/* For struct olv_approval, with a struct found_view: whether an item may go back, and how. */
+bool found_view_approve(void *self, struct olv_docket_entry *entry);
+/* Lists all that the query finds. */
+bool found_view_list(struct found_view *view, struct olv_trashes *trashes, struct olv_item_query *query);
+
+/* ---- trash_view.c: what lies in the trashes, oldest first ---- */
+
+/* Whether all that was found may be removed for good; asks where that is needed, and marks a refusal. */
+struct found_sum {
+    uint64_t items, bytes, directories;
+};
+bool trash_view_is_allowed(struct cli *cli, const struct found_sum *sum);
+void trash_view_show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query);
+
+/* ---- depot_view.c: archives in depots, and what verifying or rebuilding found ---- */
+
+struct depot_view {
+    struct cli *cli;
+    const char *depot;   /* NULL: all */
+    struct table *table; /* NULL with --json */
+    uint64_t archives, members, bytes, length;
+    uint64_t faults;
+    uint64_t unfinished; /* archives that are not live */
+};
+
+/* Lists the archives; those that are not live. False after saying why. */
+bool depot_view_show(struct depot_view *view, struct olv_catalogue *catalogue);
+bool depot_view_list_unfinished(struct depot_view *view, struct olv_catalogue *catalogue,
+                                struct olv_error *err);
+/* For olv_depot_verify, with a struct depot_view. */
+void depot_view_fault(void *self, const struct olv_depot_fault *fault);
+void depot_view_verified(struct depot_view *view, const struct olv_depot_report *report);
+void depot_view_rebuilt(struct depot_view *view, const struct olv_depot_report *report);
+
+/* ---- docket_view.c: a docket as a list ---- */
+
+/* Which entries of the docket to list. */
+struct docket_filter {
+    bool by_rule;
+    uint32_t rule;
+    enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or what changes anything */
+    uint64_t most;       /* rows; 0: all. What is left out is counted in a last line. */
+    const char *heading; /* before the first row; NULL: none */
+};
+/* Oldest first. */
+bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,
+                  struct olv_error *err);
+
+/* ---- plan_view.c: a plan ---- */
+
+/* For people or programs, as the command was asked. */
+void plan_show(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+               const bool *selected);
+/* The table of rules and steps, and a line below it. */
+void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+                const bool *selected);
+
+/* What a plan could not see, said after it; the status that follows from it. */
+void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
+
+/* ---- outcome_view.c: what became of each file, as it happens: of a few, or with --verbose of all ---- */
+
+struct outcome_view {
+    struct cli *cli;
+    struct table *table; /* NULL: there is none */
+};
+
+/* Listens to the command's observer until it ends. */
+void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t files);
+void outcome_view_end(struct outcome_view *view);
+
+/* ---- run_view.c: the closing line of all that acts ---- */
+
+/* Act by act; `can_recover`: what was discarded or archived is found by `recover`. The status follows from
+ * the result. */
+void run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result,
+                      bool can_recover);
+/* Says that an earlier run was cut short, if so. */
+void run_print_settled(struct cli *cli, const struct olv_run *run);
+
+/* ---- explain_view.c: an explanation ---- */
+
+struct explain_view {
+    const struct cli *cli;
+    const struct olv_policy *policy;
+    struct olv_instant now, as_of;
+};
+
+/* What is there, or lies in a depot: what it is, whose, and what becomes of it. */
+void explain_print(const struct explain_view *view, const struct olv_explanation *explanation);
+/* The same, added to an object. */
+void explain_add_json(const struct explain_view *view, const struct olv_explanation *explanation,
+                      json_t *json);
+
+/* ---- history_view.c: where a path that is gone went, by the ledger, the trashes and the depots ---- */
+
+/* Prints it, or with `json` adds it there. `is_known`: the ledger, a trash or a depot knows of it. */
+bool history_show(struct cli *cli, const struct olv_session *session, const char *path, json_t *json,
+                  bool *is_known, struct olv_error *err);
+
+/* ---- member_view.c: a member of an archive ---- */
+
+/* Mode, owner, size, time and path. */
+void member_view_row(struct table *table, const struct olv_member *member);
+void member_view_json(const struct olv_member *member);
+
+/* ---- ledger_view.c: lines of the ledger, and what verifying it found ---- */
+
+struct ledger_view {
+    struct cli *cli;
+    struct table *table; /* NULL with --json */
+    uint64_t shown, limit;
+};
+
+/* For olv_ledger_search, with a struct ledger_view. */
+bool ledger_view_record(void *self, const struct olv_ledger_record *record);
+void ledger_view_report(const struct cli *cli, const struct olv_ledger_report *report);
+
+/* ---- samples_view.c: what a policy says about samples that were made for it ---- */
+
+/* Judges every sample by the copy of the policy and shows the verdicts, those that are not as the rule means
+ * them marked. */
+bool samples_report(struct cli *cli, const struct olv_policy *policy, const struct olv_samples *samples,
+                    const struct olv_plan_options *options);
+
+/* ---- survey_view.c: a survey: a picture of age, a list, or JSON ---- */
+
+struct survey_view {
+    struct olv_instant now;
+    enum olv_clock clock;
+    uint64_t limit;          /* of the list; 0: none */
+    struct template *format; /* of the list; NULL: a table */
+};
+
+void survey_print(struct cli *cli, const struct olv_survey *survey, const struct survey_view *view);
+void survey_print_list(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
+                       struct olv_error *err);
+void survey_print_total(const struct olv_survey *survey, const struct survey_view *view);
+void survey_print_json(const struct olv_survey *survey, const struct survey_view *view, uint64_t unreadable);
+void survey_print_json_list(struct olv_survey *survey, const struct survey_view *view, struct olv_error *err);
+
+#endif
