@@ -35,9 +35,10 @@ struct olv_had {
 };
 
 /* Whether a file has had that step, and what it was called before ("": the same). Without an act: whether it
- * had another name before any, which `had->act` becomes. `had->was_name` is not read. */
-bool olv_register_find_had(struct olv_register *reg, struct olv_had *had, char was_name[NAME_MAX + 1],
-                           uint64_t *was_bytes);
+ * had another name before any, which `had->act` becomes. `had->was_name` is not read. OLV_UNKNOWN with `err`
+ * where the register cannot be read. */
+enum olv_truth olv_register_find_had(struct olv_register *reg, struct olv_had *had,
+                                     char was_name[NAME_MAX + 1], uint64_t *was_bytes, struct olv_error *err);
 
 /* What was recovered and until when it is left alone. */
 struct olv_respites;

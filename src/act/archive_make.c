@@ -49,7 +49,10 @@ static void former(void *self, struct made_member *made)
         return;
     olv_text_printf(&path, "/%s", m->path);
     had.path = olv_text_string(&path);
-    if (!path.failed && lender->find_had(lender, &had, g->was, &made->was_bytes) && *g->was)
+    if (path.failed)
+        olv_fail_memory(&g->failed);
+    else if (g->failed.code == OLV_OK &&
+             lender->find_had(lender, &had, g->was, &made->was_bytes, &g->failed) == OLV_YES && *g->was)
         made->was = g->was;
     olv_text_free(&path);
 }

@@ -328,7 +328,7 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
     x.arena = &out->memory->arena;
     ok = find_path(&x, path, err);
     if (ok && explain_open_directory(&x))
-        ok = explain_judge(&x, observer, err);
+        ok = explain_judge(&x, observer, err) && judging_is_sure(&x.judging, err);
     else if (ok)
         ok = look_in_depots(&x, observer, err);
     olv_os_close(x.dir);

@@ -63,11 +63,11 @@ static bool note_had(const struct lender *lender, const struct olv_had *had, str
     return reg && had_note(reg, had, err);
 }
 
-static bool find_had(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
-                     uint64_t *was_bytes)
+static enum olv_truth find_had(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
+                               uint64_t *was_bytes, struct olv_error *err)
 {
     const struct olv_run *run = run_of(lender);
-    return run->reg && olv_register_find_had(run->reg, had, was_name, was_bytes);
+    return run->reg ? olv_register_find_had(run->reg, had, was_name, was_bytes, err) : OLV_NO;
 }
 
 const struct lender lender_functions = {.catalogue = catalogue,

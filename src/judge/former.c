@@ -8,18 +8,22 @@ static bool ask_register(const struct former_file *p, const struct olv_act *act,
     struct olv_had had = {
         .act = act, .size_bytes = p->stat->size_bytes, .modified = p->stat->modified, .was_name = ""};
     struct olv_text path = {0};
-    bool is_found = false;
+    struct olv_error err = {0};
+    enum olv_truth found;
     if (!p->reg)
         return false;
-    if (p->path(p->self, &path) && !path.failed) {
-        had.path = olv_text_string(&path);
-        pthread_mutex_lock(p->lock);
-        is_found = olv_register_find_had(p->reg, &had, out->name, &out->size_bytes);
-        pthread_mutex_unlock(p->lock);
-    }
+    if (!p->path(p->self, &path) || path.failed)
+        olv_fail_memory(&err);
+    had.path = olv_text_string(&path);
+    pthread_mutex_lock(&p->asking->lock);
+    found = err.code == OLV_OK ? olv_register_find_had(p->reg, &had, out->name, &out->size_bytes, &err)
+                               : OLV_UNKNOWN;
+    if (found == OLV_UNKNOWN && p->asking->error.code == OLV_OK)
+        p->asking->error = err;
+    pthread_mutex_unlock(&p->asking->lock);
     olv_text_free(&path);
     out->act = had.act;
-    return is_found;
+    return found == OLV_YES;
 }
 
 bool former_is_likely(const char *name)

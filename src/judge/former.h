@@ -9,10 +9,17 @@
 
 #include <pthread.h>
 
+/* One at a time asks the register. What it cannot tell is not known of the whole judgement, for nobody knows
+ * then which step a file has had. */
+struct former_asking {
+    pthread_mutex_t lock;
+    struct olv_error error; /* of the first that could not be told */
+};
+
 struct former_file {
     const struct olv_notes *notes; /* NULL: none counts */
     struct olv_register *reg;      /* NULL: there is none */
-    pthread_mutex_t *lock;         /* held while it is asked */
+    struct former_asking *asking;
     int dir;
     const char *name;
     bool (*path)(const void *self, struct olv_text *out); /* appends the absolute path */

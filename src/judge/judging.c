@@ -24,7 +24,7 @@ static struct former_file former_of(const struct tree_subject *s)
     const struct olv_scan_entry *entry = s->scan.entry;
     return (struct former_file){.notes = j->options->notes,
                                 .reg = j->options->reg,
-                                .lock = j->asking,
+                                .asking = j->asking,
                                 .dir = entry->dir_fd,
                                 .name = entry->name,
                                 .path = path_of,
@@ -143,15 +143,23 @@ bool judging_begin(struct judging *j, const struct olv_policy *policy, const str
         j->has_directories |= policy->rules[i].has_directories;
     j->decider = olv_decider_new(policy, options->now, options->as_of);
     j->use = calloc(1, sizeof *j->use);
-    j->asking = calloc(1, sizeof(pthread_mutex_t));
+    j->asking = calloc(1, sizeof *j->asking);
     if (j->asking)
-        pthread_mutex_init(j->asking, NULL);
+        pthread_mutex_init(&j->asking->lock, NULL);
     if (j->use)
         pthread_mutex_init(&j->use->mutex, NULL);
     if (!j->use || !j->asking)
         return olv_fail_memory(err);
     j->use->is_wanted = asks_for_use(j);
     return (j->decider && roots_find(&j->roots, policy, observer)) || olv_fail_memory(err);
+}
+
+bool judging_is_sure(const struct judging *j, struct olv_error *err)
+{
+    if (j->asking->error.code == OLV_OK)
+        return true;
+    *err = j->asking->error;
+    return false;
 }
 
 void judging_end(struct judging *j)
@@ -163,7 +171,7 @@ void judging_end(struct judging *j)
         free(j->use);
     }
     if (j->asking) {
-        pthread_mutex_destroy(j->asking);
+        pthread_mutex_destroy(&j->asking->lock);
         free(j->asking);
     }
     roots_free(&j->roots);

@@ -27,15 +27,17 @@ struct judging {
     const struct olv_plan_options *options;
     struct olv_decider *decider;
     struct roots roots;
-    struct use_lookup *use;  /* owned */
-    pthread_mutex_t *asking; /* held while the register is asked; owned */
-    bool has_directories;    /* some rule is about directories */
-    bool is_about_one;       /* one file is asked about, whether it is open, and not all processes */
+    struct use_lookup *use;       /* owned */
+    struct former_asking *asking; /* owned */
+    bool has_directories;         /* some rule is about directories */
+    bool is_about_one;            /* one file is asked about, whether it is open, and not all processes */
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,
                    const struct olv_plan_options *options, const struct olv_observer *observer,
                    struct olv_error *err);
+/* False with `err` where something could not be found out that all of it depends on. */
+bool judging_is_sure(const struct judging *judging, struct olv_error *err);
 void judging_end(struct judging *judging);
 
 /* One for each worker of a walk. */

@@ -63,8 +63,8 @@ struct lender {
     /* Notes a step that a file will have had when its name is given, with the names. */
     bool (*note_had)(const struct lender *lender, const struct olv_had *had, struct olv_error *err);
     /* What the file was called before its first step; see olv_register_find_had. */
-    bool (*find_had)(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
-                     uint64_t *was_bytes);
+    enum olv_truth (*find_had)(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
+                               uint64_t *was_bytes, struct olv_error *err);
 };
 
 /* What was made for an entry before its turn came, in another thread. */

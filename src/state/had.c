@@ -34,23 +34,21 @@ bool had_put_all(const struct olv_register *r, struct olv_error *err)
     return ok;
 }
 
-bool olv_register_find_had(struct olv_register *r, struct olv_had *had, char was_name[NAME_MAX + 1],
-                           uint64_t *was_bytes)
+enum olv_truth olv_register_find_had(struct olv_register *r, struct olv_had *had, char was_name[NAME_MAX + 1],
+                                     uint64_t *was_bytes, struct olv_error *err)
 {
     static const char sql[] = "SELECT was_name, was_size, act FROM had WHERE path = ?1 AND size = ?3 AND"
                               " modified_s = ?4 AND modified_ns = ?5 AND"
                               " CASE WHEN ?2 IS NULL THEN was_name IS NOT NULL ELSE act = ?2 END";
-    struct olv_error ignored = {0};
-    bool is_found =
-        database_find(&r->base, &r->find_had, sql, VALUES(VALUES_OF_HAD(had)), &ignored) == OLV_YES;
-    int len = is_found ? sqlite3_column_bytes(r->find_had, 0) : 0;
+    enum olv_truth found = database_find(&r->base, &r->find_had, sql, VALUES(VALUES_OF_HAD(had)), err);
+    int len = found == OLV_YES ? sqlite3_column_bytes(r->find_had, 0) : 0;
     len = len > NAME_MAX ? 0 : len;
     if (len)
         memcpy(was_name, sqlite3_column_blob(r->find_had, 0), (size_t)len);
     was_name[len] = '\0';
-    if (is_found && !had->act)
+    if (found == OLV_YES && !had->act)
         had->act = olv_act_named((const char *)sqlite3_column_text(r->find_had, 2));
-    *was_bytes = is_found ? (uint64_t)sqlite3_column_int64(r->find_had, 1) : 0;
+    *was_bytes = found == OLV_YES ? (uint64_t)sqlite3_column_int64(r->find_had, 1) : 0;
     sqlite3_reset(r->find_had);
-    return is_found && had->act;
+    return found == OLV_YES && !had->act ? OLV_NO : found;
 }

@@ -19,6 +19,7 @@ STORY(full_disk_with_databases, AS_ROOT_ONLY())
 STORY(opened_while_archived, ON_LINUX_ONLY())
 STORY(directory_not_looked_at, ON_LINUX_ONLY())
 STORY(register_unreadable, ON_LINUX_ONLY())
+STORY(steps_unreadable, )
 STORY(archive_going, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(archive_told_later, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
@@ -49,6 +50,7 @@ int main(void)
         TEST(catalogue_unreadable),
         TEST(directory_not_looked_at),
         TEST(register_unreadable),
+        TEST(steps_unreadable),
         TEST(archive_going),
         TEST(archive_told_later),
         TEST(settled_in_trouble),

@@ -437,28 +437,28 @@ static void steps_are_remembered_for_just_this_file(void **state)
     uint64_t was_bytes;
     struct olv_had had = compressed(s);
     assert_true(had_note(g, &had, &err));
-    assert_false(olv_register_find_had(g, &had, was, &was_bytes)); /* not on the disk yet */
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO); /* not on the disk yet */
     assert_true(register_store(g, "r", NOW, &err));
-    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
     assert_string_equal(was, "a.tmp");
     assert_int_equal(was_bytes, 99);
     had.act = NULL;
-    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
     assert_ptr_equal(had.act, &act_compress);
     had.size_bytes = 11;
-    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
     had.size_bytes = 10;
     had.modified.ns = 6;
-    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
     had.modified.ns = 5;
     had.act = &act_archive;
-    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
     had = compressed(s);
     had.path = in(s, "tides/b.tmp.zst");
     assert_true(had_note(g, &had, &err));
     olv_register_close(g); /* not brought to the disk */
     g = open_register(s);
-    assert_false(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
     olv_register_close(g);
 }
 
@@ -490,7 +490,7 @@ static void names_and_steps_are_one_commit(void **state)
     assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && had_note(g, &had, &err));
     assert_true(register_store(g, "r", NOW, &err));
     assert_int_equal(given_find(g, "r", 1, NULL, &given, &err), OLV_YES);
-    assert_true(olv_register_find_had(g, &had, was, &was_bytes));
+    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
     olv_register_close(g);
 }
 
