@@ -257,8 +257,8 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
 }
 
 /* An original goes only when its archive is live: where it has gone, it is in it. */
-static enum olv_truth archive_settle(struct turn *turn, const struct olv_docket_entry *e,
-                                     struct olv_outcome *o)
+static enum olv_truth archive_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                      struct olv_outcome *o)
 {
     enum olv_truth is_there = settling_is_there(turn, e), is_in;
     if (is_beside(e))
@@ -295,7 +295,7 @@ static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
                                    .apply = archive_apply,
                                    .close = archive_close_state,
                                    .look = archive_look,
-                                   .settle = archive_settle};
+                                   .applied = archive_applied};
 
 static const struct step_key keys[] = {
     {"depot", &step_depot, true, "archive: where to, one of the policy's depots; required there."},

@@ -139,8 +139,8 @@ static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char 
 
 /* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
  * the new one goes. */
-static enum olv_truth discard_settle(struct turn *turn, const struct olv_docket_entry *e,
-                                     struct olv_outcome *o)
+static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                      struct olv_outcome *o)
 {
     enum olv_truth is_there = settling_is_there(turn, e);
     bool is_in = find_item(turn, e, o->trash);
@@ -170,7 +170,7 @@ static const struct hooks hooks = {.needs = NEEDS_TRASH,
                                    .find_trash = find_trash,
                                    .prepare = discard_prepare,
                                    .apply = discard_apply,
-                                   .settle = discard_settle};
+                                   .applied = discard_applied};
 
 const struct olv_act act_discard = {.word = "discard",
                                     .past = "discarded",

@@ -377,7 +377,7 @@ void shrinks_drop(const struct group *g)
 /* ---- after a crash ---- */
 
 /* A new file whose original still stands came no further than its name: it goes again. */
-enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
     const struct shrinks *way = turn->hooks->own;

@@ -31,14 +31,15 @@ bool shrinks_make(struct turn *turn, struct group *group, struct olv_error *err)
 void shrinks_apply(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 void shrinks_complete(struct turn *turn, const struct group *group);
 void shrinks_drop(const struct group *group);
-enum olv_truth shrinks_settle(struct turn *turn, const struct olv_docket_entry *entry,
-                              struct olv_outcome *outcome);
+enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry *entry,
+                               struct olv_outcome *outcome);
 
 /* The hooks of a `struct shrinks`. */
 #define SHRINKS_HOOKS(way)                                                                                   \
     {                                                                                                        \
         .needs = NEEDS_REGISTER, .own = &(way), .takes_several = true, .make = shrinks_make,                 \
-        .apply = shrinks_apply, .complete = shrinks_complete, .drop = shrinks_drop, .settle = shrinks_settle \
+        .apply = shrinks_apply, .complete = shrinks_complete, .drop = shrinks_drop,                          \
+        .applied = shrinks_applied                                                                           \
     }
 
 #endif

@@ -104,8 +104,8 @@ static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, 
 {
     const struct hooks *hooks = hooks_of(e);
     enum olv_truth was_done = OLV_NO;
-    if (hooks && hooks->settle)
-        was_done = settle_reach(s, hooks, e, &o->error) ? hooks->settle(&s->run->turn, e, o) : OLV_UNKNOWN;
+    if (hooks && hooks->applied)
+        was_done = settle_reach(s, hooks, e, &o->error) ? hooks->applied(&s->run->turn, e, o) : OLV_UNKNOWN;
     if (was_done == OLV_YES)
         return true;
     if (was_done == OLV_UNKNOWN && o->error.code == OLV_OK)

@@ -173,8 +173,8 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
 
 /* The catalogue is what tells, by the archive's own id: it is live and nothing was taken out of it, or it has
  * gone. What is `going` was tried again when this run began. */
-static enum olv_truth depot_end_settle(struct turn *turn, const struct olv_docket_entry *e,
-                                       struct olv_outcome *o)
+static enum olv_truth depot_end_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                        struct olv_outcome *o)
 {
     enum olv_archive_state state;
     char label[FRESH_LABEL];
@@ -209,4 +209,4 @@ const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | A
                                    .make = depot_end_make,
                                    .apply = depot_end_apply,
                                    .close = depot_end_close_state,
-                                   .settle = depot_end_settle};
+                                   .applied = depot_end_applied};

@@ -205,8 +205,8 @@ static bool is_alone(const struct olv_docket_entry *e)
 
 /* ---- after a crash ---- */
 
-static enum olv_truth depot_give_settle(struct turn *turn, const struct olv_docket_entry *e,
-                                        struct olv_outcome *o)
+static enum olv_truth depot_give_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                         struct olv_outcome *o)
 {
     char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
@@ -266,4 +266,4 @@ const struct hooks depot_giving = {.needs = NEEDS_REGISTER | ASKS_ITSELF,
                                    .drop = drop,
                                    .finish = depot_give_finish,
                                    .close = depot_give_close_state,
-                                   .settle = depot_give_settle};
+                                   .applied = depot_give_applied};

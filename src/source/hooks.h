@@ -178,12 +178,12 @@ struct hooks {
                    struct olv_error *err);
     void (*close)(void *state);
 
-    /* After a crash, for every entry without an outcome, before the first `settle`. */
+    /* After a crash, for every entry without an outcome, before the first `applied`. */
     void (*look)(struct turn *turn, const struct olv_docket_entry *entry, bool is_reached);
     /* Takes back what was begun, completes nothing, and finds out by the act's own evidence whether the entry
      * was acted upon: then its outcome is filled in. OLV_UNKNOWN where nothing tells. */
-    enum olv_truth (*settle)(struct turn *turn, const struct olv_docket_entry *entry,
-                             struct olv_outcome *outcome);
+    enum olv_truth (*applied)(struct turn *turn, const struct olv_docket_entry *entry,
+                              struct olv_outcome *outcome);
 };
 
 /* A place where files lie. Acts that every place has a way of its own for: giving back, ending. */

@@ -64,8 +64,8 @@ static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, 
 }
 
 /* A move by linking and unlinking may have stopped in between: then the new name goes. */
-static enum olv_truth settle_giving(struct turn *turn, const struct olv_docket_entry *e,
-                                    struct olv_outcome *o)
+static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                     struct olv_outcome *o)
 {
     char copy[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
@@ -117,8 +117,8 @@ static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struc
 }
 
 /* The info file goes last: where it is there without its item, the removal was ours. */
-static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_entry *e,
-                                    struct olv_outcome *o)
+static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                     struct olv_outcome *o)
 {
     struct olv_stat stat;
     bool is_there = olv_os_stat(turn->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
@@ -140,11 +140,11 @@ static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_REGISTER | ASKS
                                     .find_trash = judged_trash_of_item,
                                     .announce = trash_announce,
                                     .apply = trash_give,
-                                    .settle = settle_giving};
+                                    .applied = giving_applied};
 
 static const struct hooks ending = {.needs = NEEDS_TRASH | NEEDS_NOTE | ASKS_ITSELF,
                                     .find_trash = judged_trash_of_item,
                                     .apply = trash_end,
-                                    .settle = settle_ending};
+                                    .applied = ending_applied};
 
 const struct source source_trash = {.ways = {[OLV_GIVE] = &giving, [OLV_END] = &ending}, .is_item = true};

@@ -20,8 +20,8 @@ static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_
 }
 
 /* Somebody else may have removed it: that it is gone says nothing by itself. */
-static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_entry *e,
-                                    struct olv_outcome *o)
+static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                     struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
     enum olv_truth is_there;
@@ -34,6 +34,6 @@ static enum olv_truth settle_ending(struct turn *turn, const struct olv_docket_e
     return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
-static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .settle = settle_ending};
+static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .applied = ending_applied};
 
 const struct source source_tree = {.ways = {[OLV_END] = &ending}};

@@ -36,7 +36,7 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
         outcome_failed(o);
 }
 
-static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char is[256];
     ssize_t len = olv_os_get_attribute_of(turn->source.fd, e->name, NAME, is, sizeof is);
@@ -47,7 +47,7 @@ static enum olv_truth settle(struct turn *turn, const struct olv_docket_entry *e
                                                                                                    : OLV_NO;
 }
 
-static const struct hooks hooks = {.apply = apply, .settle = settle};
+static const struct hooks hooks = {.apply = apply, .applied = applied};
 
 static const struct step_key keys[] = {{"value", &step_text, true, "stamp: what it says."}, {0}};
 
