@@ -88,6 +88,7 @@ static void archive_to_depot(struct cli *cli, struct by_hand *act, const struct 
     how->into = path;
     if (read_pack(cli, path, how))
         by_hand(cli, act);
+    how->into = NULL;
 }
 
 static void cmd_archive_run(struct cli *cli)

@@ -28,7 +28,7 @@ void table_text(struct table *table, enum term_style style, struct olv_text *tex
 void table_name(struct table *table, enum term_style style, const char *name);
 void table_size(struct table *table, enum term_style style, uint64_t bytes);
 void table_number(struct table *table, enum term_style style, uint64_t number);
-void table_date(struct table *table, enum term_style style, struct olv_instant t);
+void table_date(struct table *table, enum term_style style, struct olv_instant when);
 /* Writes what was collected and frees the table. */
 void table_end(struct table *table);
 

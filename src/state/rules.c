@@ -61,8 +61,9 @@ static bool note_all(const struct noting *x, struct olv_error *err)
 bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
                 bool *in_notice, struct olv_error *err)
 {
-    const struct noting x = {reg, policy, now, in_notice};
+    struct noting x = {.reg = reg, .policy = policy, .now = now};
     bool ok;
+    x.in_notice = in_notice;
     do
         ok = database_begin(&reg->base, err) && note_all(&x, err) &&
              database_do(&reg->base, "DELETE FROM rule WHERE seen < ?1",
