@@ -167,15 +167,16 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
 static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
 {
     struct catalogue_archive facts = g->facts;
-    const struct frame_list *frames = making_frames(g->making, &facts.manifest_frame);
+    struct making_result made = making_result(g->making);
     facts.name = placed;
-    facts.made = making_time(g->making);
-    facts.bytes = making_bytes(g->making);
-    facts.length = making_length(g->making);
-    facts.members = making_members(g->making);
-    memcpy(facts.id, making_id(g->making), sizeof facts.id);
-    memcpy(facts.manifest, making_manifest(g->making), sizeof facts.manifest);
-    if (!catalogue_publish(g->catalogue, g->row, &facts, frames, NULL, err))
+    facts.made = made.begun;
+    facts.bytes = made.bytes;
+    facts.length = made.length;
+    facts.members = made.members;
+    facts.manifest_frame = made.manifest_frame;
+    memcpy(facts.id, made.id, sizeof facts.id);
+    memcpy(facts.manifest, made.manifest, sizeof facts.manifest);
+    if (!catalogue_publish(g->catalogue, g->row, &facts, made.frames, NULL, err))
         return false;
     g->row = 0;
     return true;
@@ -185,11 +186,10 @@ static bool end_catalogue(struct gathering *g, const char *placed, struct olv_er
 static bool note_beside(struct gathering *g, const char *path, struct olv_error *err)
 {
     const struct lender *lender = g->turn->lent->lender;
-    struct archive_made made = {.path = path};
-    made.length = making_length(g->making);
-    made.members = making_members(g->making);
-    memcpy(made.id, making_id(g->making), sizeof made.id);
-    memcpy(made.manifest, making_manifest(g->making), sizeof made.manifest);
+    struct making_result result = making_result(g->making);
+    struct archive_made made = {.path = path, .length = result.length, .members = result.members};
+    memcpy(made.id, result.id, sizeof made.id);
+    memcpy(made.manifest, result.manifest, sizeof made.manifest);
     return lender->archive_made(lender, &made, err);
 }
 
@@ -199,7 +199,7 @@ static bool archive_make_publish(struct gathering *g, struct olv_text *path, str
     char placed[NAME_MAX + 1] = "";
     if (!making_finish(g->making, err))
         return false;
-    if (making_members(g->making) == 0)
+    if (making_result(g->making).members == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
     if (publish_as(g, name, placed, err)) {
         olv_text_printf(path, "%.*s%s", (int)(name - g->how.into), g->how.into, placed);

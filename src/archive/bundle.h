@@ -37,7 +37,7 @@ struct bundle {
     uint64_t bytes; /* that it is going to take, about */
     bool is_zip;    /* then it has one entry only */
     const struct olv_observer *observer;
-    struct bundle_worker *workers; /* of all bundlees; borrowed */
+    struct bundle_worker *workers; /* of all bundles; borrowed */
 };
 
 /* What a worker keeps from one bundle to the next. */

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Small files go into frames by bundlees, each done by one worker. A file larger than a frame has frames of
+/* Small files go into frames in bundles, each done by one worker. A file larger than a frame has frames of
  * its own: should it change while it is read, they are cut off again. So nothing half-read is ever in an
  * archive.
  *
@@ -28,7 +28,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { SPARE_BATCHES = 3 };
+enum { SPARE_BUNDLES = 3 };
 
 struct making {
     struct making_options options;
@@ -36,7 +36,7 @@ struct making {
     struct frames *frames;
     struct manifest *manifest;
     struct bundle_worker *workers; /* one more than there are threads: the last is the caller's own */
-    struct bundle *bundlees;
+    struct bundle *bundles;
     unsigned bundle_count;
     struct bundle *filling; /* NULL: none */
     unsigned next_bundle;
@@ -140,20 +140,20 @@ static bool make_workers(struct making *m)
     return m->workers != NULL;
 }
 
-static bool make_bundlees(struct making *m)
+static bool make_bundles(struct making *m)
 {
-    m->bundle_count = m->options.workers + SPARE_BATCHES;
-    m->bundlees = calloc(m->bundle_count, sizeof *m->bundlees);
-    for (unsigned i = 0; m->bundlees && i < m->bundle_count; i++) {
-        m->bundlees[i].workers = m->workers;
-        m->bundlees[i].observer = m->options.observer;
-        m->bundlees[i].is_zip = is_zip(m);
-        m->bundlees[i].items = calloc(BUNDLE_ENTRIES, sizeof(struct bundle_item));
-        m->bundlees[i].pieces = calloc(BUNDLE_ENTRIES, sizeof(struct many_piece));
-        if (!m->bundlees[i].items || !m->bundlees[i].pieces)
+    m->bundle_count = m->options.workers + SPARE_BUNDLES;
+    m->bundles = calloc(m->bundle_count, sizeof *m->bundles);
+    for (unsigned i = 0; m->bundles && i < m->bundle_count; i++) {
+        m->bundles[i].workers = m->workers;
+        m->bundles[i].observer = m->options.observer;
+        m->bundles[i].is_zip = is_zip(m);
+        m->bundles[i].items = calloc(BUNDLE_ENTRIES, sizeof(struct bundle_item));
+        m->bundles[i].pieces = calloc(BUNDLE_ENTRIES, sizeof(struct many_piece));
+        if (!m->bundles[i].items || !m->bundles[i].pieces)
             return false;
     }
-    return m->bundlees != NULL;
+    return m->bundles != NULL;
 }
 
 struct making *making_begin(const struct making_options *options, struct olv_error *err)
@@ -165,7 +165,7 @@ struct making *making_begin(const struct making_options *options, struct olv_err
     m->options = *options;
     m->fresh.fd = -1;
     m->links = links_new();
-    if (!m->links || !make_workers(m) || !make_bundlees(m))
+    if (!m->links || !make_workers(m) || !make_bundles(m))
         olv_fail_memory(err);
     else if (fresh_open(&m->fresh, options->dir, options->label, err) &&
              (m->manifest = manifest_new(options->run, options->rule, options->codec, err)))
@@ -181,10 +181,10 @@ void making_free(struct making *m)
     if (!m)
         return;
     frames_free(m->frames);
-    for (unsigned i = 0; m->bundlees && i < m->bundle_count; i++) {
-        bundle_clear(&m->bundlees[i]);
-        free(m->bundlees[i].items);
-        free(m->bundlees[i].pieces);
+    for (unsigned i = 0; m->bundles && i < m->bundle_count; i++) {
+        bundle_clear(&m->bundles[i]);
+        free(m->bundles[i].items);
+        free(m->bundles[i].pieces);
     }
     for (unsigned i = 0; m->workers && i <= m->options.workers; i++) {
         olv_hasher_free(m->workers[i].hasher);
@@ -195,7 +195,7 @@ void making_free(struct making *m)
     links_free(m->links);
     fresh_close(&m->fresh);
     olv_text_free(&m->path);
-    free(m->bundlees);
+    free(m->bundles);
     free(m->workers);
     free(m);
 }
@@ -219,10 +219,10 @@ static bool give_bundle(struct making *m, struct olv_error *err)
     return true;
 }
 
-/* More bundlees than jobs: the one that comes round again was written already. */
+/* More bundles than jobs: the one that comes round again was written already. */
 static void begin_bundle(struct making *m)
 {
-    m->filling = &m->bundlees[m->next_bundle++ % m->bundle_count];
+    m->filling = &m->bundles[m->next_bundle++ % m->bundle_count];
     bundle_clear(m->filling);
 }
 
@@ -461,40 +461,16 @@ bool making_take_back(struct making *m, const char *placed)
     return fresh_take_back(&m->fresh, placed) && fsync(m->options.dir) == 0;
 }
 
-uint64_t making_members(const struct making *m)
+struct making_result making_result(const struct making *m)
 {
-    return m->members;
-}
-
-uint64_t making_bytes(const struct making *m)
-{
-    return manifest_bytes(m->manifest);
-}
-
-struct olv_instant making_time(const struct making *m)
-{
-    return manifest_time(m->manifest);
-}
-
-uint64_t making_length(const struct making *m)
-{
-    return frames_length(m->frames);
-}
-
-const struct frame_list *making_frames(const struct making *m, size_t *manifest)
-{
-    *manifest = m->manifest_frame;
-    return frames_written(m->frames);
-}
-
-const uint8_t *making_manifest(const struct making *m)
-{
-    return manifest_digest(m->manifest);
-}
-
-const uint8_t *making_id(const struct making *m)
-{
-    return manifest_id(m->manifest);
+    return (struct making_result){.members = m->members,
+                                  .bytes = manifest_bytes(m->manifest),
+                                  .length = frames_length(m->frames),
+                                  .begun = manifest_time(m->manifest),
+                                  .id = manifest_id(m->manifest),
+                                  .manifest = manifest_digest(m->manifest),
+                                  .frames = frames_written(m->frames),
+                                  .manifest_frame = m->manifest_frame};
 }
 
 bool making_stat(const struct making *m, struct olv_stat *out, struct olv_error *err)

@@ -63,21 +63,19 @@ bool making_publish(struct making *making, const char *name, enum olv_if_exists 
                     char placed[NAME_MAX + 1], struct olv_error *err);
 /* Takes the name away again. False where that cannot be. */
 bool making_take_back(struct making *making, const char *placed);
-uint64_t making_members(const struct making *making);
-/* The bytes of their contents. */
-uint64_t making_bytes(const struct making *making);
-/* When it was begun, as the manifest says. */
-struct olv_instant making_time(const struct making *making);
-/* The id that it has of its own: 16 bytes. */
-const uint8_t *making_id(const struct making *making);
-/* SHA-256 of its manifest, when it is finished. */
-const uint8_t *making_manifest(const struct making *making);
+/* What was made, when it is finished; borrowed from it. */
+struct making_result {
+    uint64_t members, bytes;         /* and those of their contents */
+    uint64_t length;                 /* of the archive */
+    struct olv_instant begun;        /* as the manifest says */
+    const uint8_t *id;               /* that it has of its own: 16 bytes */
+    const uint8_t *manifest;         /* its SHA-256 */
+    const struct frame_list *frames; /* all; from `manifest_frame` on they have the manifest in them */
+    size_t manifest_frame;
+};
+struct making_result making_result(const struct making *making);
 /* What the file is known by. */
 bool making_stat(const struct making *making, struct olv_stat *out, struct olv_error *err);
-/* Its length. */
-uint64_t making_length(const struct making *making);
-/* All frames; those from `*manifest` on have the manifest in them. */
-const struct frame_list *making_frames(const struct making *making, size_t *manifest);
 /* What was not published is gone. */
 void making_free(struct making *making);
 

@@ -24,7 +24,7 @@ void olv_error_clear(struct olv_error *err)
 bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...)
 {
     va_list args;
-    memset(err, 0, sizeof *err);
+    olv_error_clear(err);
     err->code = code;
     va_start(args, format);
     vsnprintf(err->what, sizeof err->what, format, args);
@@ -36,7 +36,7 @@ bool olv_fail_system(struct olv_error *err, const char *path, const char *format
 {
     int sys = errno;
     va_list args;
-    memset(err, 0, sizeof *err);
+    olv_error_clear(err);
     err->code = sys == ENOMEM ? OLV_MEMORY : OLV_SYSTEM;
     err->sys = sys;
     va_start(args, format);

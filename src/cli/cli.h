@@ -110,8 +110,9 @@ bool cli_parse(struct cli *cli, int argc, const char **argv);
 void cli_free(struct cli *cli);
 bool cli_has(const struct cli *cli, enum cli_option option);
 const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */
-/* The line of help for one option. */
+/* The line of help for one option; those of all that every command takes. */
 void cli_print_option(enum cli_option option);
+void cli_print_global_options(void);
 
 /* Whatever is marked, the program ends with the worst of it. */
 void cli_mark(struct cli *cli, enum cli_status status);

@@ -5,16 +5,6 @@
 
 #include <string.h>
 
-static const enum cli_option global[] = {OPT_POLICY,  OPT_STATE,  OPT_JSON, OPT_QUIET,
-                                         OPT_VERBOSE, OPT_COLOUR, OPT_HELP, OPT_VERSION};
-
-static void print_global(const struct cli *cli)
-{
-    printf("\n%sOptions of every command%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
-    for (size_t i = 0; i < sizeof global / sizeof *global; i++)
-        cli_print_option(global[i]);
-}
-
 static void print_overview(const struct cli *cli)
 {
     const char *stage = "";
@@ -27,7 +17,8 @@ static void print_overview(const struct cli *cli)
         stage = command->stage;
         printf("  %-10s %s\n", command->name, command->summary);
     }
-    print_global(cli);
+    printf("\n%sOptions of every command%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
+    cli_print_global_options();
     printf("\n`olvido help COMMAND` says more. First steps: `olvido demo DIR`.\n");
 }
 
@@ -43,7 +34,8 @@ static void print_command(const struct cli *cli, const struct cli_command *comma
         for (const enum cli_option *o = command->options; *o != OPT_NONE; o++)
             cli_print_option(*o);
     }
-    print_global(cli);
+    printf("\n%sOptions of every command%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
+    cli_print_global_options();
 }
 
 static void cmd_help_run(struct cli *cli)

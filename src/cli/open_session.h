@@ -7,7 +7,7 @@
 #include "olvido/session.h"
 
 /* Opens it, to do something (`command` is for the ledger) or, with NULL, to look; says what an earlier run
- * left and what could not be known. False with the status after saying why; close it in any case. */
+ * left and what could not be known. False after saying and marking why; close it in any case. */
 bool session_open(struct cli *cli, const struct olv_policy *policy, const char *command,
                   struct olv_session *out);
 /* Reads --rule and --as-of. `selected` gets an answer for each rule. */
@@ -19,7 +19,7 @@ bool session_open_judging(struct cli *cli, const struct olv_policy *policy, stru
 /* Marks the rules that this option names. */
 bool session_rules_of(struct cli *cli, const struct olv_policy *policy, enum cli_option option,
                       bool *selected);
-/* Carries the docket out. False with the status after saying why; what was done until then is in
+/* Carries the docket out. False after saying and marking why; what was done until then is in
  * the result. */
 bool session_carry_out(struct cli *cli, struct olv_session *session, struct olv_spool *docket,
                        const struct olv_approval *approval, struct olv_run_result *result);

@@ -85,6 +85,12 @@ void cli_print_option(enum cli_option id)
     printf("  %-4s%-24s  %s\n", o->letter ? (char[]){'-', o->letter, ',', '\0'} : "", name, o->help);
 }
 
+void cli_print_global_options(void)
+{
+    for (const enum cli_option *id = global; *id != OPT_NONE; id++)
+        cli_print_option(*id);
+}
+
 static size_t options_add(struct poptOption *table, size_t n, const enum cli_option *ids)
 {
     for (; ids && *ids != OPT_NONE; ids++) {

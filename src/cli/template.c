@@ -211,7 +211,8 @@ static const char *take(struct cli *cli, struct template *t, const char *at)
     if (at[0] == '\\') {
         letter = at[1] ? strchr(letters, at[1]) : NULL;
         if (!letter) {
-            cli_usage(cli, "there is no \\%.1s in a template; \\n, \\t, \\0 and \\\\ are", at + 1);
+            cli_usage(cli, "a backslash in a template is followed by n, t, 0 or another one, not by `%.1s`",
+                      at + 1);
             return NULL;
         }
         t->ends_itself = at[1] == '0';

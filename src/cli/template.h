@@ -8,7 +8,7 @@
 
 struct template;
 
-/* NULL with the status after saying what is wrong. On a terminal names are written so that they do no harm.
+/* NULL after saying and marking what is wrong. On a terminal names are written so that they do no harm.
  */
 struct template *template_new(struct cli *cli, const char *text);
 void template_free(struct template *template);

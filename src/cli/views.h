@@ -48,7 +48,7 @@ struct items_request {
     char *into;            /* owned */
 };
 
-/* False with the status after saying what is wrong. Free it in any case. */
+/* False after saying and marking what is wrong. Free it in any case. */
 bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *out);
 void items_free_request(struct items_request *request);
 /* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
@@ -131,7 +131,7 @@ void plan_show(struct cli *cli, const struct olv_policy *policy, const struct ol
 void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
                 const bool *selected);
 
-/* What a plan could not see, said after it; the status that follows from it. */
+/* What a plan could not see, said after it, and marked. */
 void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
 
 /* ---- outcome_view.c: what became of each file, as it happens: of a few, or with --verbose of all ---- */

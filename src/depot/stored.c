@@ -85,24 +85,23 @@ static bool each_archive(struct olv_catalogue *c, const char *sql,
 {
     sqlite3_stmt *s = NULL;
     struct olv_text path = {0}, name = {0};
-    enum olv_truth row;
-    bool goes_on = true;
-    for (row = database_find(&c->base, &s, sql, NULL, 0, err); goes_on && row == OLV_YES;
-         row = database_next(&c->base, s, err))
-        goes_on = each(self, &(struct olv_stored_archive){
-                                 .id = sqlite3_column_int64(s, 0),
-                                 .depot = text_of(s, 1),
-                                 .depot_path = bytes_of(s, 2, &path),
-                                 .name = bytes_of(s, 3, &name),
-                                 .run = text_of(s, 4),
-                                 .rule = text_of(s, 5),
-                                 .codec = codec_of(text_of(s, 6)),
-                                 .made = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)},
-                                 .length = (uint64_t)sqlite3_column_int64(s, 9),
-                                 .members = (uint64_t)sqlite3_column_int64(s, 10),
-                                 .bytes = (uint64_t)sqlite3_column_int64(s, 11),
-                                 .archive_id = id_of(s, 12),
-                                 .manifest = digest_of(s, 13)});
+    enum olv_truth row = database_find(&c->base, &s, sql, NULL, 0, err);
+    while (row == OLV_YES &&
+           each(self, &(struct olv_stored_archive){
+                          .id = sqlite3_column_int64(s, 0),
+                          .depot = text_of(s, 1),
+                          .depot_path = bytes_of(s, 2, &path),
+                          .name = bytes_of(s, 3, &name),
+                          .run = text_of(s, 4),
+                          .rule = text_of(s, 5),
+                          .codec = codec_of(text_of(s, 6)),
+                          .made = {sqlite3_column_int64(s, 7), (uint32_t)sqlite3_column_int64(s, 8)},
+                          .length = (uint64_t)sqlite3_column_int64(s, 9),
+                          .members = (uint64_t)sqlite3_column_int64(s, 10),
+                          .bytes = (uint64_t)sqlite3_column_int64(s, 11),
+                          .archive_id = id_of(s, 12),
+                          .manifest = digest_of(s, 13)}))
+        row = database_next(&c->base, s, err);
     sqlite3_finalize(s);
     olv_text_free(&path);
     olv_text_free(&name);
@@ -265,12 +264,12 @@ static bool each_file(struct olv_catalogue *c, const struct wanted *w,
     sqlite3_stmt *s = NULL;
     struct olv_stored_file file;
     enum olv_truth row;
-    bool goes_on = true;
     snprintf(sql, sizeof sql, "%s%s ORDER BY %s", columns, condition(w), orders[w->order]);
     for (row = database_find(&c->base, &s, sql, w->archive ? &of_archive : of_path, count, err);
-         goes_on && row == OLV_YES; row = database_next(&c->base, s, err)) {
+         row == OLV_YES; row = database_next(&c->base, s, err)) {
         read_file(s, &t, &file);
-        goes_on = each(self, &file);
+        if (!each(self, &file))
+            break;
     }
     sqlite3_finalize(s);
     sqlite3_finalize(t.twin);
@@ -363,8 +362,7 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
     struct olv_text path = {0}, name = {0}, temporary = {0};
     sqlite3_stmt *s = NULL;
     enum olv_truth row;
-    bool goes_on = true;
-    for (row = database_find(&c->base, &s, sql, VALUES(value_of(state)), err); goes_on && row == OLV_YES;
+    for (row = database_find(&c->base, &s, sql, VALUES(value_of(state)), err); row == OLV_YES;
          row = database_next(&c->base, s, err)) {
         struct olv_unfinished_archive u = {.archive = sqlite3_column_int64(s, 0),
                                            .state = state,
@@ -376,7 +374,8 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
                                            .has_file = sqlite3_column_type(s, 6) != SQLITE_NULL,
                                            .inode = (uint64_t)sqlite3_column_int64(s, 6)};
         u.has_born = database_read_born(s, 7, &u.born);
-        goes_on = each(self, &u);
+        if (!each(self, &u))
+            break;
     }
     sqlite3_finalize(s);
     olv_text_free(&path);

@@ -24,7 +24,7 @@ bool group_takes(const struct several *g, const struct olv_docket_entry *e)
 
 void group_add(struct several *g, const struct olv_docket_entry *e)
 {
-    g->outcomes[g->count] = (struct olv_outcome){0};
+    outcome_begin(&g->outcomes[g->count]);
     g->made[g->count] = NULL;
     g->entries[g->count++] = *e;
     g->bytes += e->identity.size_bytes;

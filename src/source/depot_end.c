@@ -139,7 +139,7 @@ static bool depot_end_make(struct turn *turn, struct group *group, struct olv_er
     memcpy(t->archive, e->location->archive, sizeof t->archive);
     t->count = 0;
     t->into[0] = '\0';
-    *o = (struct olv_outcome){0};
+    outcome_begin(o);
     group->is_bound = true;
     if (!olv_reach_directory(&turn->source, e, &o->error)) {
         source_unreached(e, o);

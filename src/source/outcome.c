@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "source/outcome.h"
 
+#include <stddef.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -12,6 +13,13 @@ const char *outcome_word(const struct olv_act *act, enum olv_result result)
                                         [OLV_FAILED] = "failed",
                                         [OLV_UNSURE] = "unknown"};
     return result != OLV_DONE ? words[result] : act->traits & OLV_TOUCHES ? "done" : "told";
+}
+
+void outcome_begin(struct olv_outcome *o)
+{
+    memset(o, 0, offsetof(struct olv_outcome, trash));
+    o->trash[0] = '\0';
+    olv_error_clear(&o->error);
 }
 
 void outcome_reason(const struct olv_outcome *o, char *out, size_t size)

@@ -19,8 +19,6 @@ enum olv_result {
 
 struct olv_outcome {
     enum olv_result result;
-    struct olv_error error;   /* why, where not done */
-    char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
     const char *placed;       /* where the file is now, if not where the docket says; borrowed; or NULL */
     const char *into;         /* the path of the file that has its contents now; borrowed; NULL: none */
     const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: they were not read */
@@ -28,7 +26,12 @@ struct olv_outcome {
     uint64_t packed_bytes;    /* what the contents take now */
     double seconds;           /* of work, where it was measured */
     bool is_lasting;          /* the act would come to nothing, and need not be tried again */
+    char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
+    struct olv_error error;   /* why, where not done */
 };
+
+/* Makes it one that tells of nothing, without writing all of it. */
+void outcome_begin(struct olv_outcome *outcome);
 
 /* What the ledger calls the result of an act. */
 const char *outcome_word(const struct olv_act *act, enum olv_result result);

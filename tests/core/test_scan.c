@@ -254,6 +254,33 @@ static void a_survey_counts_by_age(void **state)
     olv_survey_free(&survey);
 }
 
+/* Whatever way they are spelt, and whichever comes first. */
+static void a_survey_looks_once_and_tells_what_is_missing(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_survey survey;
+    struct olv_survey_options options = {.now = olv_os_now()};
+    struct olv_error err = {0};
+    make_dir(s, "a");
+    make_dir(s, "a/b");
+    make_dir(s, "ab");
+    make_file(s, "a/one", "1", 1);
+    make_file(s, "a/b/two", "22", 1);
+    make_file(s, "ab/three", "333", 1);
+    const char *const paths[] = {in(s, "a/b/../b"), in(s, "ab"),     in(s, "a/one"), in(s, "a"),
+                                 in(s, "nowhere"),  in(s, "a/./b/"), in(s, "a")};
+    assert_true(olv_survey_make(&survey, paths, sizeof paths / sizeof *paths, &options, NULL, &err));
+    assert_int_equal(survey.roots, 2);
+    assert_int_equal(survey.files, 3);
+    assert_int_equal(survey.bytes, 6);
+    assert_int_equal(survey.troubles, 2);
+    olv_survey_free(&survey);
+    assert_true(olv_survey_make(&survey, &paths[4], 1, &options, NULL, &err));
+    assert_int_equal(survey.roots, 0);
+    assert_int_equal(survey.troubles, 1);
+    olv_survey_free(&survey);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -266,6 +293,7 @@ int main(void)
         TEST(an_interrupt_ends_the_walk),
         TEST(another_file_system_is_not_entered),
         TEST(a_survey_counts_by_age),
+        TEST(a_survey_looks_once_and_tells_what_is_missing),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
