@@ -81,15 +81,16 @@ static bool enforce(struct enforcing *e)
     if (!olv_session_plan(&e->session, e->policy, &e->request, &e->plan, &clock_doubt, &err))
         return cli_report(cli, &err);
     watch_clear(cli);
-    if (!e->session.run)
+    if (!e->session.run) {
         plan_show(cli, e->policy, &e->plan, e->selected);
-    else if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
+        plan_print_gaps(cli, e->policy, &e->plan);
+        return true;
+    }
+    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
         plan_print(cli, e->policy, &e->plan, e->selected);
-    if (e->session.run && clock_doubt && e->request.is_unattended)
+    if (clock_doubt && e->request.is_unattended)
         term_message(cli, STYLE_WARN, "%s: what cannot be taken back waits", clock_doubt);
     plan_print_gaps(cli, e->policy, &e->plan);
-    if (!e->session.run)
-        return true;
     if (!olv_run_prepare(e->session.run, e->plan.mounts, e->plan.mount_count, &err))
         return cli_report(cli, &err);
     print_told(e);

@@ -11,8 +11,9 @@ static void cmd_preview_show(struct cli *cli, struct olv_policy *policy, bool *s
     struct olv_session session = {0};
     struct olv_plan plan = {0};
     struct olv_error err = {0};
-    bool wants_list = cli_has(cli, OPT_LIST), ok = session_read_request(cli, policy, selected, &request) &&
-                                                   session_open(cli, policy, NULL, &session);
+    bool wants_list = cli_has(cli, OPT_LIST);
+    bool ok =
+        session_read_request(cli, policy, selected, &request) && session_open(cli, policy, NULL, &session);
     request.wants_docket = wants_list;
     if (ok && olv_session_plan(&session, policy, &request, &plan, NULL, &err)) {
         watch_clear(cli);

@@ -22,7 +22,7 @@ static bool read_kinds(struct cli *cli, struct request *r)
             cli_choose(cli, "there is no kind", cli->options[OPT_KIND].values[i], words, OLV_KIND_DEVICE);
         if (kind < 0)
             return false;
-        r->options.kinds |= 2u << kind;
+        r->options.kinds |= 1u << (OLV_KIND_FILE + kind);
     }
     return true;
 }

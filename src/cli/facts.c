@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/views.h"
 
-#include <stdarg.h>
 #include <stdio.h>
 
 enum { LABEL = 10 };
@@ -16,14 +15,12 @@ void facts_title(const struct cli *cli, const char *name)
 
 void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...)
 {
-    struct olv_text text = {0}, safe = {0};
+    struct olv_text safe = {0};
     va_list args;
     va_start(args, format);
-    olv_text_vprintf(&text, format, args);
+    term_format(&safe, format, args);
     va_end(args);
-    term_name(&safe, olv_text_string(&text));
     printf("  %s%-*s%s %s%s%s\n", term_begin(cli, STYLE_HEADING), LABEL, label, term_end(cli),
            term_begin(cli, style), olv_text_string(&safe), term_end(cli));
-    olv_text_free(&text);
     olv_text_free(&safe);
 }

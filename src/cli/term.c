@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/term.h"
 
-#include <stdarg.h>
 #include <string.h>
 #include <time.h>
 #include <unistd.h>
@@ -44,6 +43,14 @@ void term_name(struct olv_text *out, const char *bytes)
             olv_text_add(out, at, (size_t)n);
         at += n > 0 ? n : 1;
     }
+}
+
+void term_format(struct olv_text *out, const char *format, va_list args)
+{
+    struct olv_text text = {0};
+    olv_text_vprintf(&text, format, args);
+    term_name(out, olv_text_string(&text));
+    olv_text_free(&text);
 }
 
 unsigned term_columns(const char *text)
@@ -126,15 +133,13 @@ char *term_count(uint64_t number, const char *one, const char *many, char out[TE
 void term_message(const struct cli *cli, enum term_style style, const char *format, ...)
 {
     bool colour = cli->has_colour && isatty(STDERR_FILENO);
-    struct olv_text text = {0}, safe = {0};
+    struct olv_text safe = {0};
     va_list args;
     va_start(args, format);
-    olv_text_vprintf(&text, format, args);
+    term_format(&safe, format, args);
     va_end(args);
-    term_name(&safe, olv_text_string(&text));
     fflush(stdout);
     fprintf(stderr, "%solvido:%s %s\n", colour ? term_begin(cli, style) : "", colour ? term_end(cli) : "",
             olv_text_string(&safe));
-    olv_text_free(&text);
     olv_text_free(&safe);
 }

@@ -8,9 +8,13 @@
 #include "olvido/quantity.h"
 #include "olvido/text.h"
 
+#include <stdarg.h>
+
 /* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction
  * of text or have no width, bytes that are no UTF-8, and the backslash come as \n, \t, \x1B, \u{202E}, \\. */
 void term_name(struct olv_text *out, const char *bytes);
+/* The same of a whole line that is formatted. */
+void term_format(struct olv_text *out, const char *format, va_list args);
 /* Columns that UTF-8 text takes. */
 unsigned term_columns(const char *text);
 /* Shortens UTF-8 text to at most `columns` by an ellipsis in its middle. */

@@ -31,13 +31,14 @@ bool given_note(struct olv_register *r, uint64_t entry, const char *path, const 
     return true;
 }
 
-bool given_put_all(const struct olv_register *r, const char *run, struct olv_instant now,
-                   struct olv_error *err)
+bool given_put_all(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     bool ok = true;
     for (size_t i = 0; ok && i < r->given.count; i++) {
         const struct given_row *row = &r->given.items[i];
+        if (row->is_spared)
+            r->has_spared = OLV_YES;
         ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO given VALUES (?, ?, ?, ?, ?, ?, ?)",
                           VALUES(value_text(run), value_of((int64_t)row->entry),
                                  value_of(row->is_spared ? now.s + OLV_RESPITE_S : 0),
@@ -76,13 +77,28 @@ enum olv_truth given_find(struct olv_register *r, const char *run, uint64_t entr
     return found;
 }
 
+static enum olv_truth is_anything_spared(const struct olv_register *r, struct olv_instant now)
+{
+    sqlite3_stmt *s = NULL;
+    struct olv_error ignored = {0};
+    enum olv_truth found = database_find(&r->base, &s, "SELECT 1 FROM given WHERE until > ?1",
+                                         VALUES(value_of(now.s)), &ignored);
+    sqlite3_finalize(s);
+    return found;
+}
+
 enum olv_truth given_is_spared(struct olv_register *r, const struct olv_stat *stat, struct olv_instant now)
 {
     static const char sql[] =
         "SELECT 1 FROM given WHERE inode = ?1 AND born_s IS ?2 AND born_ns IS ?3 AND until > ?4";
     struct olv_error ignored = {0};
-    enum olv_truth found = database_find(&r->base, &r->find_spared, sql,
-                                         VALUES(VALUES_OF_FILE(stat), value_of(now.s)), &ignored);
+    enum olv_truth found;
+    if (r->has_spared == OLV_UNKNOWN)
+        r->has_spared = is_anything_spared(r, now);
+    if (r->has_spared != OLV_YES)
+        return r->has_spared;
+    found = database_find(&r->base, &r->find_spared, sql, VALUES(VALUES_OF_FILE(stat), value_of(now.s)),
+                          &ignored);
     sqlite3_reset(r->find_spared);
     return found;
 }

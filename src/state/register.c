@@ -32,6 +32,7 @@ struct olv_register *register_open(const char *state, enum database_use use, str
         olv_fail_memory(err);
         return NULL;
     }
+    r->has_spared = OLV_UNKNOWN;
     r->base.what = "what runs remember (state.db)";
     r->base.hint =
         "nothing was touched; put it back from a copy, or take it away: what was recovered is then "

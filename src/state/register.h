@@ -32,7 +32,8 @@ bool given_note(struct olv_register *reg, uint64_t entry, const char *path, cons
  * `err` where the register cannot be read. */
 enum olv_truth given_find(struct olv_register *reg, const char *run, uint64_t entry, const char *path,
                           struct given *out, struct olv_error *err);
-/* Whether the file is spared at this time, asked of the register as it is now. */
+/* Whether the file is spared at this time, which does not go back from one call to the next: asked of the
+ * register as it is now, what was just stored included. */
 enum olv_truth given_is_spared(struct olv_register *reg, const struct olv_stat *stat, struct olv_instant now);
 
 /* ---- steps that files have had, where that cannot be noted on the file itself ---- */

@@ -29,12 +29,14 @@ struct olv_register {
     struct olv_had *had;     /* owned; strings are the arena's */
     size_t had_count, had_cap;
     struct olv_arena strings;
+    /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Nobody but the run that has the
+     * state directory stores one, so OLV_NO stays true until it does so itself. */
+    enum olv_truth has_spared;
     sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
 };
 
 /* Within the transaction of register_store. */
-bool given_put_all(const struct olv_register *reg, const char *run, struct olv_instant now,
-                   struct olv_error *err);
+bool given_put_all(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
 bool had_put_all(const struct olv_register *reg, struct olv_error *err);
 
 #endif
