@@ -33,6 +33,7 @@ struct extracting {
     struct olv_instant begun;     /* by the clock of the file system that it goes to */
     struct inside inside, others; /* `others`: where hard links lead to */
     struct directories *directories;
+    uint64_t read;          /* bytes of members, whether or not they got a name */
     uint64_t holes;         /* bytes of files that take no room */
     struct olv_text path;   /* of the member, clean */
     bool is_archive_broken; /* what went wrong is the archive's, not one member's */
@@ -79,7 +80,7 @@ static void on_missing(void *self, const char *path, enum missing what)
 static uint64_t expanded(const struct extracting *x)
 {
     uint64_t unpacked = olv_archive_unpacked(x->archive);
-    return (unpacked > x->result->bytes ? unpacked : x->result->bytes) + x->holes;
+    return (unpacked > x->read ? unpacked : x->read) + x->holes;
 }
 
 static bool may_go_on(void *self, struct olv_error *err)
@@ -125,7 +126,7 @@ static bool copy_data(struct extracting *x, struct fresh *fresh, struct olv_memb
             x->is_archive_broken = olv_archive_form(x->archive) != OLV_FORM_ZIP;
             return false;
         }
-        x->result->bytes += len;
+        x->read += len;
         if (!may_go_on(x, err) || !restore_write(fresh->fd, bytes, len, at, err) ||
             (x->is_manifest && !reckoning_manifest(x->reckoning, bytes, len, err)))
             return false;
@@ -301,9 +302,11 @@ static bool reckon(struct extracting *x, struct olv_error *err)
 static bool take_out(struct extracting *x, struct olv_member *m, struct olv_error *err)
 {
     struct olv_error why = {0};
+    uint64_t before = x->read;
     x->result->fitting++;
     if (extract_member(x, m, &why)) {
         x->result->done++;
+        x->result->bytes += x->read - before;
         return true;
     }
     if (x->is_archive_broken) {

@@ -215,6 +215,8 @@ static void what_is_there_stays(void **state)
                     "import tarfile; t = tarfile.open('t.tar', 'w'); t.add('t'); t.close()"));
     o = olvido_ends(s, 3, "extract", "t.tar", "--into", "o", NULL);
     assert_contains(o.err, "there is a f already");
+    assert_contains(o.out,
+                    "1 member (0 B) into o, 1 refused"); /* what stayed in the archive is not counted */
     shell_ok(s,
              "test $(cat o/t/f) = old; $O extract t.tar --into o --if-exists number >out; test $(cat o/t/f) "
              "= old; "
