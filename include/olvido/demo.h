@@ -6,6 +6,7 @@
 
 #include "olvido/calendar.h"
 #include "olvido/error.h"
+#include "olvido/observer.h"
 #include "olvido/policy.h"
 
 #include <limits.h>
@@ -38,10 +39,11 @@ struct olv_samples {
 
 /* Writes into `path` (new or empty) for each rule, each of its `under` and each step a file that the rule
  * should own, just too young for the step, and one just old enough, as of that instant; each in a copy of the
- * rule's place of its own; and a copy of the policy that is about these places. Whether the rule really owns
- * them only the policy can say. Free the samples in any case. */
+ * rule's place of its own; and a copy of the policy that is about these places. Their names are those of real
+ * files below `under` that the rule's statement is true of, as far as there are any; else they are made up.
+ * Whether the rule really owns them only the policy can say. Free the samples in any case. */
 bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_instant as_of,
-                  struct olv_samples *samples, struct olv_error *err);
+                  const struct olv_observer *observer, struct olv_samples *samples, struct olv_error *err);
 void olv_samples_free(struct olv_samples *samples);
 
 #endif

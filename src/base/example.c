@@ -1,8 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "base/example.h"
 
+#define PCRE2_CODE_UNIT_WIDTH 8
+#include <pcre2.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistr.h>
 
 void olv_glob_example(struct olv_text *out, const char *p, size_t len, const char *star)
 {
@@ -38,164 +41,92 @@ void olv_name_date_example(struct olv_text *out, const char *pattern, struct olv
 
 /* ---- regular expressions ---- */
 
-enum { DEEPEST = 50, MOST_TIMES = 64 };
+enum { LONGEST_EXAMPLE = 250, MOST_ATTEMPTS = 30000 };
 
-struct expression {
-    const char *at, *end;
+/* A search, letter by letter: the library says whether what is there can still become a match. */
+struct regex_search {
+    pcre2_code *code;
+    pcre2_match_data *match;
+    const struct olv_text *letters;
     struct olv_text *out;
-    int depth;
+    size_t before;     /* of `out`, what was there already */
+    unsigned attempts; /* that are left */
 };
 
-static bool next_is(const struct expression *x, char c)
+static pcre2_code *regex_compile(const struct olv_text *pattern, uint32_t options)
 {
-    return x->at < x->end && *x->at == c;
+    PCRE2_SIZE offset;
+    int code;
+    return pattern->failed
+               ? NULL
+               : pcre2_compile((PCRE2_SPTR)pattern->data, pattern->len, options, &code, &offset, NULL);
 }
 
-/* What an escaped letter stands for; nothing for places like \b. */
-static void example_escape(struct expression *x)
+static bool regex_search_from(struct regex_search *s)
 {
-    static const char *const classes[] = {"d0", "wa", "s ", "Dx", "W-", "Sx", "t\t", "n\n", "h ", "Nx"};
-    char c = x->at < x->end ? *x->at++ : '\\';
-    for (size_t i = 0; i < sizeof classes / sizeof *classes; i++)
-        if (classes[i][0] == c) {
-            olv_text_add(x->out, classes[i] + 1, 1);
-            return;
-        }
-    if (!strchr("bBAzZGK", c))
-        olv_text_add(x->out, &c, 1);
-}
-
-/* Whether a list "a-z_" (of a class in brackets) has this character. */
-static bool has(const char *list, size_t len, char c)
-{
-    for (size_t i = 0; i < len; i++) {
-        if (i + 2 < len && list[i + 1] == '-') {
-            if (c >= list[i] && c <= list[i + 2])
-                return true;
-            i += 2;
-        } else if (list[i] == c) {
-            return true;
-        }
+    size_t len = s->out->len;
+    int size, answer = pcre2_match(s->code, (PCRE2_SPTR)olv_text_string(s->out) + s->before, len - s->before,
+                                   0, PCRE2_PARTIAL_SOFT, s->match, NULL);
+    if (answer >= 0)
+        return true;
+    if ((answer != PCRE2_ERROR_PARTIAL && len > s->before) || len - s->before > LONGEST_EXAMPLE)
+        return false;
+    for (const char *c = s->letters->data; s->attempts && (size = u8_strmblen((const uint8_t *)c)) > 0;
+         c += size) {
+        s->attempts--;
+        olv_text_add(s->out, c, (size_t)size);
+        if (s->out->failed || regex_search_from(s))
+            return !s->out->failed;
+        s->out->data[s->out->len = len] = '\0';
     }
     return false;
 }
 
-static void bracketed(struct expression *x)
+/* The pattern with each part (an escape, a class, the begin of a group, a letter) just as often as it must
+ * come, so that no repetition leads the search astray: x{2,5}?, x* and x+ become x{2}, x{0} and x. */
+static pcre2_code *regex_least(const char *pattern, size_t len)
 {
-    static const char candidates[] = "x0_-.AaZz9 ~";
-    bool is_negated = next_is(x, '^');
-    const char *list = x->at += is_negated, *close;
-    close = list < x->end ? memchr(list + 1, ']', (size_t)(x->end - list - 1)) : NULL;
-    if (!close) {
-        x->at = x->end;
-        return;
-    }
-    x->at = close + 1;
-    if (!is_negated && *list == '\\') {
-        struct expression inner = {list + 1, close, x->out, x->depth};
-        example_escape(&inner);
-    } else if (!is_negated && list[0] == '[' && list[1] == ':') { /* [[:digit:]] */
-        x->at += next_is(x, ']');
-        olv_text_puts(x->out,
-                      strncmp(list + 2, "digit", 5) == 0 || strncmp(list + 2, "xdigit", 6) == 0 ? "0" : "a");
-    } else if (!is_negated) {
-        olv_text_add(x->out, list, 1);
-    } else {
-        for (const char *c = candidates; *c; c++)
-            if (!has(list, (size_t)(close - list), *c)) {
-                olv_text_add(x->out, c, 1);
-                return;
-            }
-    }
-}
-
-static void alternatives(struct expression *x, bool is_silent);
-
-static void group(struct expression *x)
-{
-    bool looks_around = false;
-    if (next_is(x, '?')) {
-        x->at++;
-        looks_around = next_is(x, '=') || next_is(x, '!') || next_is(x, '<');
-        while (x->at < x->end && !strchr(":=!>", *x->at) && *x->at != ')') /* flags, names */
-            x->at++;
-        x->at += x->at < x->end && *x->at != ')';
-    }
-    alternatives(x, looks_around);
-    x->at += next_is(x, ')');
-}
-
-static void atom(struct expression *x)
-{
-    char c = *x->at++;
-    if (c == '\\')
-        example_escape(x);
-    else if (c == '[')
-        bracketed(x);
-    else if (c == '(' && x->depth < DEEPEST)
-        group(x);
-    else if (c == '.')
-        olv_text_puts(x->out, "x");
-    else if (c != '^' && c != '$')
-        olv_text_add(x->out, &c, 1);
-}
-
-/* How often at least what stands before must come; 1 where nothing says so. */
-static unsigned long least(struct expression *x)
-{
-    unsigned long times = 1;
-    char *end;
-    if (x->at == x->end || !strchr("*+?{", *x->at))
-        return 1;
-    if (*x->at == '{') {
-        times = strtoul(x->at + 1, &end, 10);
-        while (x->at < x->end && *x->at++ != '}')
-            ;
-    } else {
-        times = *x->at++ == '+';
-    }
-    if (next_is(x, '?') || next_is(x, '+')) /* lazy, possessive */
-        x->at++;
-    return times < MOST_TIMES ? times : MOST_TIMES;
-}
-
-static void repeated(struct expression *x)
-{
-    const char *from = x->at, *behind;
-    size_t before = x->out->len;
-    unsigned long times;
-    atom(x);
-    times = least(x);
-    behind = x->at;
-    if (times == 0 && x->out->data)
-        x->out->data[x->out->len = before] = '\0';
-    for (; times > 1; times--) {
-        x->at = from;
-        atom(x);
-    }
-    x->at = behind;
-}
-
-/* The first alternative counts; the others are passed over. */
-static void alternatives(struct expression *x, bool is_silent)
-{
-    size_t before = x->out->len, kept;
-    x->depth++;
-    while (x->at < x->end && *x->at != '|' && *x->at != ')')
-        repeated(x);
-    kept = is_silent ? before : x->out->len;
-    while (x->at < x->end && *x->at != ')') {
-        x->at += *x->at == '|';
-        while (x->at < x->end && *x->at != '|' && *x->at != ')')
-            repeated(x);
-    }
-    if (x->out->data && !x->out->failed)
-        x->out->data[x->out->len = kept] = '\0';
-    x->depth--;
+    static const char each[] = "(?s)(\\\\.|\\[\\^?\\]?(?:\\[:.*?:\\]|\\\\.|[^]\\\\])*\\]|\\([?*]?|.)"
+                               "(?:(?:(\\{\\d+)(?:,\\d*)?\\}|([*?])|\\+)[?+]?)?",
+                      instead[] = "$1${2:+$2\\}:}${3:+{0\\}:}";
+    struct olv_text parts = {0}, least = {0};
+    PCRE2_SIZE room = 3 * len + 1;
+    char *out;
+    pcre2_code *code = NULL;
+    olv_text_puts(&parts, each);
+    olv_text_puts(&least, "(*LIMIT_MATCH=10000)");
+    out = olv_text_room(&least, room);
+    code = regex_compile(&parts, 0);
+    if (out && code &&
+        pcre2_substitute(code, (PCRE2_SPTR)pattern, len, 0,
+                         PCRE2_SUBSTITUTE_GLOBAL | PCRE2_SUBSTITUTE_EXTENDED, NULL, NULL, (PCRE2_SPTR)instead,
+                         sizeof instead - 1, (PCRE2_UCHAR *)out, &room) >= 0)
+        least.len += room;
+    pcre2_code_free(code);
+    code = regex_compile(&least, PCRE2_UTF | PCRE2_MATCH_INVALID_UTF | PCRE2_ANCHORED);
+    olv_text_free(&parts);
+    olv_text_free(&least);
+    return code;
 }
 
 void olv_regex_example(struct olv_text *out, const char *pattern, size_t len)
 {
-    struct expression x = {pattern, pattern + len, out, 0};
-    alternatives(&x, false);
+    struct olv_text letters = {0};
+    struct regex_search s = {.code = regex_least(pattern, len),
+                             .match = pcre2_match_data_create(1, NULL),
+                             .letters = &letters,
+                             .out = out,
+                             .before = out->len,
+                             .attempts = MOST_ATTEMPTS};
+    olv_text_puts(&letters, "x0aA-_ .z9");
+    for (int c = ' '; c <= '~'; c++)
+        olv_text_printf(&letters, "%c", c);
+    for (size_t i = 0; i < len; i++)
+        if (pattern[i] & 0x80)
+            olv_text_add(&letters, pattern + i, 1);
+    if (s.code && s.match && !letters.failed && !regex_search_from(&s) && out->data)
+        out->data[out->len = s.before] = '\0';
+    pcre2_code_free(s.code);
+    pcre2_match_data_free(s.match);
+    olv_text_free(&letters);
 }

@@ -64,7 +64,7 @@ static void run_for(struct cli *cli, const char *file)
     struct olv_error err = {0};
     struct olv_policy *policy = cli_load_policy(cli, file);
     if (policy && session_read_request(cli, policy, NULL, &request)) {
-        if (olv_demo_for(cli->arguments[0], policy, request.as_of, &samples, &err))
+        if (olv_demo_for(cli->arguments[0], policy, request.as_of, &cli->observer, &samples, &err))
             report(cli, &samples);
         else
             cli_report(cli, &err);

@@ -8,7 +8,9 @@
 #include "base/name_date.h"
 #include "demo/place.h"
 #include "judge/decide.h"
+#include "judge/expand.h"
 #include "olvido/path.h"
+#include "olvido/survey.h"
 #include "olvido/text.h"
 #include "os/durable.h"
 #include "os/os.h"
@@ -31,6 +33,7 @@ struct sampling {
     struct olv_instant as_of;
     int dir;
     const char *path; /* absolute */
+    struct olv_observer looking;
     struct olv_samples *out;
 };
 
@@ -208,6 +211,42 @@ static void example_with_date(const struct sampling *s, const struct olv_rule *r
     olv_text_free(&date);
 }
 
+/* A name that a person knows again: of the oldest file below `under` that the statement is true of. */
+struct real_name {
+    const struct sampling *sampling;
+    const struct olv_rule *rule;
+    struct olv_error *err;
+    char path[EXAMPLE_TEXT]; /* below `under`; "": there is none */
+};
+
+static bool take_real_name(void *self, const char *place)
+{
+    struct real_name *name = self;
+    struct olv_survey survey = {0};
+    struct olv_survey_options options = {.now = name->sampling->as_of, .where = name->rule->where_expr};
+    struct example e;
+    const char *path;
+    example_of(options.where, "", &e);
+    options.kinds = 1u << e.kind;
+    olv_survey_make(&survey, &place, 1, &options, &name->sampling->looking, name->err);
+    for (size_t i = 0; i < survey.eldest_count && !*name->path; i++) {
+        path = olv_path_behind(survey.eldest[i].path, place);
+        if (path && *path && strlen(path) <= sizeof name->path &&
+            !olv_path_behind(survey.eldest[i].path, name->sampling->path))
+            memcpy(name->path, path + 1, strlen(path));
+    }
+    olv_survey_free(&survey);
+    return !*name->path && name->err->code == OLV_OK;
+}
+
+static bool find_real_name(struct real_name *name, const char *under)
+{
+    *name->path = '\0';
+    if (name->rule->clock == OLV_CLOCK_NAME || expand_under(under, take_real_name, name, NULL) || *name->path)
+        return true;
+    return name->err->code != OLV_OK ? false : olv_fail_memory(name->err);
+}
+
 static struct olv_sample *add_sample(struct olv_samples *out)
 {
     if (!grow(&out->items, out->count, &out->cap, sizeof *out->items))
@@ -216,7 +255,7 @@ static struct olv_sample *add_sample(struct olv_samples *out)
     return &out->items[out->count++];
 }
 
-static bool make_sample(struct sampling *s, uint32_t rule, const char *under, uint32_t step,
+static bool make_sample(struct sampling *s, uint32_t rule, const char *under, const char *real, uint32_t step,
                         enum olv_side side, struct olv_error *err)
 {
     const struct olv_rule *r = &s->policy->rules[rule];
@@ -232,6 +271,8 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, ui
         example_with_date(s, r, &t, &e);
     else
         example_of(r->where_expr, "sample", &e);
+    if (*real)
+        snprintf(e.path, sizeof e.path, "%s", real);
     sample = add_sample(s->out);
     if (!sample)
         return olv_fail_memory(err);
@@ -259,11 +300,15 @@ static bool make_samples(struct sampling *s, struct olv_error *err)
 {
     for (uint32_t i = 0; i < s->policy->rule_count; i++) {
         const struct olv_rule *rule = &s->policy->rules[i];
-        for (size_t u = 0; u < rule->under_count; u++)
+        struct real_name real = {.sampling = s, .rule = rule, .err = err};
+        for (size_t u = 0; u < rule->under_count; u++) {
+            if (!find_real_name(&real, rule->under[u]))
+                return false;
             for (uint32_t k = 0; k < rule->step_count; k++)
-                if (!make_sample(s, i, rule->under[u], k, OLV_BEFORE, err) ||
-                    !make_sample(s, i, rule->under[u], k, OLV_AFTER, err))
+                if (!make_sample(s, i, rule->under[u], real.path, k, OLV_BEFORE, err) ||
+                    !make_sample(s, i, rule->under[u], real.path, k, OLV_AFTER, err))
                     return false;
+        }
     }
     return true;
 }
@@ -287,9 +332,9 @@ static bool write_policy(struct sampling *s, struct olv_error *err)
 }
 
 bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_instant as_of,
-                  struct olv_samples *samples, struct olv_error *err)
+                  const struct olv_observer *observer, struct olv_samples *samples, struct olv_error *err)
 {
-    struct sampling s = {.policy = policy, .as_of = as_of, .dir = -1, .out = samples};
+    struct sampling s = {.policy = policy, .as_of = as_of, .dir = -1, .looking = *observer, .out = samples};
     char real[PATH_MAX];
     bool ok;
     *samples = (struct olv_samples){0};
@@ -301,6 +346,7 @@ bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_
         olv_error_at(
             err, (olv_fail(err, OLV_USAGE, "a place for samples cannot have wildcards in its name"), path));
     s.path = real;
+    s.looking.trouble = NULL; /* places that are not there yet are no trouble to samples */
     s.decider = ok ? olv_decider_new(policy, as_of, as_of) : NULL;
     if (ok && !s.decider)
         ok = olv_fail_memory(err);

@@ -93,6 +93,46 @@ static void preview_of_the_copy_agrees(void **state)
     assert_contains(o.out, "          discard after 7 years              1 ");
 }
 
+/* Of the oldest file that fits, which is no sample; but a date in a name must be the sample's own. */
+static void real_files_lend_their_names(void **state)
+{
+    const struct sandbox *s = *state;
+    static const char *const dirs[] = {"tides", "tides/2019", "tides/2019/gauge", "tides/2020",
+                                       "tides/2020/gauge"};
+    for (size_t i = 0; i < sizeof dirs / sizeof *dirs; i++)
+        make_dir(s, dirs[i]);
+    make_file(s, "tides/2019/gauge/salt \n-3.csv", "salinity", 900);
+    make_file(s, "tides/2019/gauge/tide.log", "high water", 1000);
+    make_file(s, "tides/2019/gauge/small.csv", "1", 1000);
+    make_file(s, "tides/2020/gauge/dive-20200314.csv", "visibility", 800);
+    set_age(s, "tides/2019/gauge", 50);
+    set_age(s, "tides/2020/gauge", 60);
+    write_policy(s,
+                 "rules:\n"
+                 "  - name: gauges\n"
+                 "    under: \"@/tides/20*\"\n"
+                 "    where: suffix = \"csv\" and size > 5 and not name like \"dive*\"\n"
+                 "    steps: [ { after: 30 days, do: tell } ]\n"
+                 "  - name: whole\n"
+                 "    under: \"@/tides\"\n"
+                 "    where: kind = directory and name like \"g*\"\n"
+                 "    steps: [ { after: 30 days, do: discard } ]\n"
+                 "  - name: dives\n"
+                 "    under: \"@/tides\"\n"
+                 "    where: name like \"dive-*\"\n"
+                 "    age-from: { clock: name \"%Y%m%d\" }\n"
+                 "    steps: [ { after: 30 days, do: tell } ]\n",
+                 NULL);
+    for (const char *const *place = (const char *const[]){"tides/2021", "tides/2022", NULL}; *place;
+         place++) {
+        struct outcome o = olvido_ends(s, 0, "--json", "demo", *place, "--for", "policy.yaml", NULL);
+        assert_int_equal(count_of(o.out, "/tides/20any/gauge/salt \\n-3.csv\""), 2);
+        assert_int_equal(count_of(o.out, "/tides/2020/gauge\""), 2);
+        assert_int_equal(count_of(o.out, "/dive-20200314.csv"), 0);
+        assert_int_equal(count_of(o.out, "\"as_meant\":true"), 6);
+    }
+}
+
 static void bad_places_and_policies_are_refused(void **state)
 {
     const struct sandbox *s = *state;
@@ -110,9 +150,8 @@ static void bad_places_and_policies_are_refused(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        TEST(each_step_has_a_sample_on_both_sides),
-        TEST(the_report_names_what_is_not_as_meant),
-        TEST(preview_of_the_copy_agrees),
+        TEST(each_step_has_a_sample_on_both_sides), TEST(the_report_names_what_is_not_as_meant),
+        TEST(preview_of_the_copy_agrees),           TEST(real_files_lend_their_names),
         TEST(bad_places_and_policies_are_refused),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
