@@ -9,7 +9,7 @@
 struct olv_explained_rule {
     uint32_t rule;
     enum olv_truth fits;
-    const char *why; /* the parts of its `where` that settle it, with the values; "" without `where` */
+    const char *why; /* the parts of its `where` that decide it, with the values; "" without `where` */
 };
 
 struct olv_explained_step {

@@ -10,29 +10,25 @@ enum { ASKED_ABOVE = 3 };
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
 {
     const char *words[OLV_IF_EXISTS_COUNT + 1];
-    int word;
-    if (!cli_has(cli, OPT_IF_EXISTS))
-        return true;
+    int word = OLV_REFUSE;
     for (int i = 0; i < OLV_IF_EXISTS_COUNT; i++)
         words[i] = olv_if_exists_word((enum olv_if_exists)i);
     words[OLV_IF_EXISTS_COUNT] = "ask";
-    word = cli_word(cli, OPT_IF_EXISTS, words, OLV_IF_EXISTS_COUNT + (asks != NULL));
+    if (!cli_word(cli, OPT_IF_EXISTS, words, OLV_IF_EXISTS_COUNT + (asks != NULL), &word))
+        return false;
     if (asks)
         *asks = word == OLV_IF_EXISTS_COUNT;
-    *out = word < 0 || word == OLV_IF_EXISTS_COUNT ? OLV_REFUSE : (enum olv_if_exists)word;
-    return word >= 0;
+    *out = word == OLV_IF_EXISTS_COUNT ? OLV_REFUSE : (enum olv_if_exists)word;
+    return true;
 }
 
 bool by_hand_level(struct cli *cli, struct olv_manner *how)
 {
     struct olv_levels levels = olv_codec_levels(how->codec);
-    uint64_t level;
-    how->level = levels.usual;
-    if (!cli_has(cli, OPT_LEVEL))
-        return true;
+    uint64_t level = (uint64_t)levels.usual;
     if (!cli_number(cli, OPT_LEVEL, &level))
         return false;
-    if (how->codec == OLV_CODEC_NONE)
+    if (how->codec == OLV_CODEC_NONE && cli_has(cli, OPT_LEVEL))
         return cli_usage(cli, "without a codec there is no level");
     if (level < (uint64_t)levels.least || level > (uint64_t)levels.most)
         return cli_usage(cli, "the levels of %s are %d to %d", olv_codec_word(how->codec), levels.least,

@@ -122,6 +122,8 @@ enum cli_status cli_status_of(enum olv_code code);
 void cli_print_error(const struct cli *cli, const struct olv_error *err);
 /* Prints it and marks what its class stands for. Always false. */
 bool cli_report(struct cli *cli, const struct olv_error *err);
+/* The same of one that says that memory ran out. */
+bool cli_memory(struct cli *cli);
 /* A mistake in the command line: says it, and where help is; names in it come as they are. Always false. */
 bool cli_usage(struct cli *cli, const char *format, ...);
 
@@ -135,16 +137,21 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path);
 struct olv_policy *cli_policy(struct cli *cli);
 void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
 bool cli_state_path(struct cli *cli, char *out, size_t size);
+
+/* values.c: each is false after saying and marking what is wrong, and leaves `out` as it is where the option
+ * was not given. A date or an instant; a date alone begins at midnight in UTC. */
+bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out, bool *has);
 bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out);
-/* A date or an instant; a date alone begins at midnight in UTC. */
-bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out);
-/* Which of `count` words it is; -1 after saying that there is none: "there is no kind" `word`. */
-int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count);
-/* Which of `count` words the option's value is; -1 after saying what they are. */
-int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count);
-/* A size, such as 10 MiB. */
-bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out);
-/* A whole number. */
+bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out); /* such as 10 MiB */
 bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out);
+/* Which of `count` words the value is; what is wrong names them. */
+bool cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count, int *out);
+/* The same of each value: "there is no kind" `word`. `chosen` has an answer for each word, or is NULL. */
+bool cli_words(struct cli *cli, enum cli_option option, const char *none, const char *const *words,
+               size_t count, bool *chosen);
+/* Which of `count` words this one is; -1 after saying that there is none. */
+int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count);
+/* The statement of --where; NULL where there is none. */
+bool cli_where(struct cli *cli, struct olv_expr **out);
 
 #endif

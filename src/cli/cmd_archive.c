@@ -6,7 +6,6 @@
 #include "olvido/path.h"
 #include "olvido/trust.h"
 
-#include <limits.h>
 #include <stdlib.h>
 #include <unistd.h>
 
@@ -16,79 +15,66 @@ enum {
 };
 
 /* How to pack is said by the end of the archive's name. */
-static bool read_pack(struct cli *cli, const char *to, struct olv_manner *how)
+static void archive_into(struct cli *cli, struct by_hand *act, const char *path)
 {
-    how->codec = olv_pack_of_name(to, NULL);
+    struct olv_manner *how = &act->named.manner;
+    how->codec = olv_pack_of_name(path, NULL);
+    how->into = path;
     if (how->codec == OLV_CODEC_COUNT)
-        return cli_usage(cli, "the name of the archive says how it is packed: it ends with .tar, .tar.gz, "
-                              ".tar.bz2, .tar.xz, .tar.zst or .zip");
-    return by_hand_level(cli, how);
+        cli_usage(cli, "the name of the archive says how it is packed: it ends with .tar, .tar.gz, .tar.bz2, "
+                       ".tar.xz, .tar.zst or .zip");
+    else if (!how->depot && access(path, F_OK) == 0)
+        cli_usage(cli, "%s is there already; an archive never replaces anything", path);
+    else if (by_hand_level(cli, how))
+        by_hand(cli, act);
 }
 
-/* The path of the archive, absolute, in a directory that is there; NULL after saying why. */
-static char *absolute(struct cli *cli, const char *to)
+/* Its path is to be absolute, in a directory that is there. */
+static void archive_to(struct cli *cli, struct by_hand *act, const char *to)
 {
-    const char *name = olv_path_name(to);
     char *above = olv_path_directory(to);
     struct olv_error err = {0};
     char *real = above ? olv_path_resolve(above, &err) : NULL;
     struct olv_text path = {0};
-    if (!real && err.code == OLV_UNTRUSTED)
+    if (real)
+        olv_path_add(&path, real, olv_path_name(to));
+    if (err.code == OLV_UNTRUSTED)
         cli_report(cli, &err);
-    else if (!real || !*name)
+    else if (!*olv_path_name(to))
+        cli_usage(cli, "%s names a directory; the archive is a file, and needs a name", to);
+    else if (!path.data)
         cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
     else
-        olv_path_add(&path, real, name);
+        archive_into(cli, act, path.data);
     free(above);
     free(real);
-    return path.data;
-}
-
-static void archive_to(struct cli *cli, struct by_hand *act)
-{
-    char *path = read_pack(cli, cli_value(cli, OPT_TO), &act->named.manner)
-                     ? absolute(cli, cli_value(cli, OPT_TO))
-                     : NULL;
-    act->named.manner.into = path;
-    if (path && access(path, F_OK) == 0)
-        cli_usage(cli, "%s is there already; an archive never replaces anything", path);
-    else if (path)
-        by_hand(cli, act);
-    free(path);
-}
-
-/* ---- into a depot ---- */
-
-static const struct olv_depot *find_depot(struct cli *cli, const struct olv_policy *policy)
-{
-    const char *names[100];
-    int depot;
-    for (size_t i = 0; i < policy->depot_count; i++)
-        names[i] = policy->depots[i].name;
-    depot = cli_choose(cli, "the policy has no depot", cli_value(cli, OPT_DEPOT), names, policy->depot_count);
-    if (depot < 0)
-        return NULL;
-    if (access(policy->depots[depot].path, F_OK) == 0)
-        return &policy->depots[depot];
-    cli_usage(cli, "the depot %s is not there: %s; make that directory, or mount it", names[depot],
-              policy->depots[depot].path);
-    return NULL;
+    olv_text_free(&path);
 }
 
 /* "by-hand-20261123-2036.tar.zst": a person finds it by its date. */
-static void archive_to_depot(struct cli *cli, struct by_hand *act, const struct olv_depot *depot)
+static void archive_to_depot(struct cli *cli, struct by_hand *act, const struct olv_policy *policy)
 {
-    const char *pack = cli_has(cli, OPT_PACK) ? cli_value(cli, OPT_PACK) : olv_pack_word(depot->codec);
+    const char *names[100], *pack = cli_value(cli, OPT_PACK);
     struct olv_date d = olv_date_from_seconds(olv_os_now().s);
-    struct olv_manner *how = &act->named.manner;
-    char path[PATH_MAX];
-    snprintf(path, sizeof path, "%.3900s/by-hand-%04d%02d%02d-%02d%02d.%.16s", depot->path, (int)d.year,
-             d.month, d.day, d.hour, d.minute, pack);
-    how->depot = depot->name;
-    how->into = path;
-    if (read_pack(cli, path, how))
-        by_hand(cli, act);
-    how->into = NULL;
+    struct olv_text path = {0};
+    int found;
+    for (size_t i = 0; i < policy->depot_count; i++)
+        names[i] = policy->depots[i].name;
+    found = cli_choose(cli, "the policy has no depot", cli_value(cli, OPT_DEPOT), names, policy->depot_count);
+    if (found >= 0) {
+        const struct olv_depot *depot = &policy->depots[found];
+        olv_text_printf(&path, "%s/by-hand-%04d%02d%02d-%02d%02d.%s", depot->path, (int)d.year, d.month,
+                        d.day, d.hour, d.minute, pack ? pack : olv_pack_word(depot->codec));
+        act->named.manner.depot = depot->name;
+        if (access(depot->path, F_OK) != 0)
+            cli_usage(cli, "the depot %s is not there: %s; make that directory, or mount it", depot->name,
+                      depot->path);
+        else if (!path.failed)
+            archive_into(cli, act, path.data);
+        else
+            cli_memory(cli);
+    }
+    olv_text_free(&path);
 }
 
 static void cmd_archive_run(struct cli *cli)
@@ -101,16 +87,12 @@ static void cmd_archive_run(struct cli *cli)
                                     .act = olv_act_named("archive"),
                                     .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
     struct olv_policy *policy = NULL;
-    const struct olv_depot *depot;
     if (cli_has(cli, OPT_TO) == cli_has(cli, OPT_DEPOT))
         cli_usage(cli, "say where to: --to FILE, or --depot NAME");
     else if (cli_has(cli, OPT_TO))
-        archive_to(cli, &act);
-    else
-        policy = cli_policy(cli);
-    depot = policy ? find_depot(cli, policy) : NULL;
-    if (depot)
-        archive_to_depot(cli, &act, depot);
+        archive_to(cli, &act, cli_value(cli, OPT_TO));
+    else if ((policy = cli_policy(cli)))
+        archive_to_depot(cli, &act, policy);
     olv_policy_free(policy);
 }
 

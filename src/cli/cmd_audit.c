@@ -10,15 +10,6 @@
 
 /* Each word must be one that the ledger knows: a misspelt one would find nothing, and say so as if that were
  * an answer. */
-static bool check_words(struct cli *cli, enum cli_option option, const char *none, const char *const *known,
-                        size_t count)
-{
-    for (size_t i = 0; i < cli->options[option].count; i++)
-        if (cli_choose(cli, none, cli->options[option].values[i], known, count) < 0)
-            return false;
-    return true;
-}
-
 static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
 {
     static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
@@ -27,21 +18,18 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
     size_t act_count = 0;
     for (; olv_acts[act_count]; act_count++)
         acts[act_count] = olv_acts[act_count]->word;
-    if (!check_words(cli, OPT_ACT, "the ledger has no act", acts, act_count) ||
-        !check_words(cli, OPT_RESULT, "the ledger has no result", results, 8))
-        return false;
     *q = (struct olv_ledger_query){.run = cli_value(cli, OPT_RUN),
                                    .rule = cli_value(cli, OPT_RULE),
                                    .acts = cli->options[OPT_ACT].values,
                                    .act_count = cli->options[OPT_ACT].count,
                                    .results = cli->options[OPT_RESULT].values,
-                                   .result_count = cli->options[OPT_RESULT].count,
-                                   .has_since = cli_has(cli, OPT_SINCE),
-                                   .has_until = cli_has(cli, OPT_UNTIL)};
+                                   .result_count = cli->options[OPT_RESULT].count};
     if (cli_has(cli, OPT_PATH))
         q->path = *path = items_absolute(cli_value(cli, OPT_PATH));
-    return (!q->has_since || cli_instant(cli, OPT_SINCE, &q->since)) &&
-           (!q->has_until || cli_instant(cli, OPT_UNTIL, &q->until));
+    return cli_words(cli, OPT_ACT, "the ledger has no act", acts, act_count, NULL) &&
+           cli_words(cli, OPT_RESULT, "the ledger has no result", results, 8, NULL) &&
+           cli_instant(cli, OPT_SINCE, &q->since, &q->has_since) &&
+           cli_instant(cli, OPT_UNTIL, &q->until, &q->has_until);
 }
 
 static void cmd_audit_show(struct cli *cli, const char *state)
@@ -56,8 +44,7 @@ static void cmd_audit_show(struct cli *cli, const char *state)
     char *path = NULL;
     if (cli_has(cli, OPT_AGAINST))
         cli_usage(cli, "--against goes with `audit verify`");
-    else if (read_query(cli, &query, &path) &&
-             (!cli_has(cli, OPT_LIMIT) || cli_number(cli, OPT_LIMIT, &s.limit))) {
+    else if (read_query(cli, &query, &path) && cli_number(cli, OPT_LIMIT, &s.limit)) {
         s.table = table_begin(cli, columns, 4);
         olv_ledger_search(state, &query, ledger_view_record, &s, &err);
         table_end(s.table);

@@ -15,10 +15,10 @@ static bool read_codec(struct cli *cli, struct olv_manner *how)
     int word = OLV_CODEC_ZSTD - 1;
     for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++)
         words[c - 1] = olv_codec_word((enum olv_codec)c);
-    if (cli_has(cli, OPT_AS))
-        word = cli_word(cli, OPT_AS, words, OLV_CODEC_FILES - 1);
+    if (!cli_word(cli, OPT_AS, words, OLV_CODEC_FILES - 1, &word))
+        return false;
     how->codec = (enum olv_codec)(word + 1);
-    return word >= 0;
+    return true;
 }
 
 static bool read_how(struct cli *cli, struct olv_manner *how)

@@ -19,7 +19,7 @@ static void cmd_decompress_run(struct cli *cli)
                                     .act = olv_act_named("decompress"),
                                     .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
     if (!by_hand_if_exists(cli, &act.named.if_exists, NULL) ||
-        (cli_has(cli, OPT_MAX_SIZE) && !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes)))
+        !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes))
         return;
     if (cli_has(cli, OPT_TO))
         shrink_to(cli, (struct olv_shrink_request){.unpacks = true,

@@ -4,46 +4,6 @@
 #include "cli/views.h"
 #include "olvido/machine.h"
 
-#include <string.h>
-
-/* One line of the tour. "%s" in the words stands for the place; --state goes with what reads or writes the
- * ledger. */
-static void print_step(const struct cli *cli, const char *words, const char *question, const char *place)
-{
-    const char *at = strstr(words, "%s"), *state = cli_value(cli, OPT_STATE);
-    struct olv_text line = {0};
-    olv_text_puts(&line, "olvido ");
-    if (state && strncmp(words, "survey", 6) != 0) {
-        olv_text_puts(&line, "--state ");
-        term_name(&line, state);
-        olv_text_puts(&line, " ");
-    }
-    olv_text_add(&line, words, at ? (size_t)(at - words) : strlen(words));
-    if (at) {
-        term_name(&line, place);
-        olv_text_puts(&line, at + 2);
-    }
-    printf("  %s%s%s\n      %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&line), term_end(cli),
-           question);
-    olv_text_free(&line);
-}
-
-static void print_tour(const struct cli *cli, const char *place)
-{
-    static const char *const steps[][2] = {
-        {"survey %s", "how old is it all?"},
-        {"--policy %s/policy.yaml check", "is the policy sound?"},
-        {"--policy %s/policy.yaml preview", "what would it do? nothing is touched"},
-        {"--policy %s/policy.yaml enforce", "do it; it asks first, and what it discards goes to the trash"},
-        {"audit show", "what was done?"},
-        {"audit verify", "is the record untouched?"},
-        {"recover '%s/scratch/*'", "take some of it back"},
-    };
-    printf("\nTry:\n");
-    for (size_t i = 0; i < sizeof steps / sizeof *steps; i++)
-        print_step(cli, steps[i][0], steps[i][1], place);
-}
-
 /* ---- samples for one's own rules ---- */
 
 static void report(struct cli *cli, const struct olv_samples *samples)
@@ -63,7 +23,7 @@ static void run_for(struct cli *cli, const char *file)
     struct olv_plan_request request;
     struct olv_error err = {0};
     struct olv_policy *policy = cli_load_policy(cli, file);
-    if (policy && session_read_request(cli, policy, NULL, &request)) {
+    if (policy && session_read_request(cli, policy, &request)) {
         if (olv_demo_for(cli->arguments[0], policy, request.as_of, &cli->observer, &samples, &err))
             report(cli, &samples);
         else
@@ -90,7 +50,7 @@ static void run_observatory(struct cli *cli, const char *place)
            COUNT(demo.directories, "directory", "directories"), SIZE(demo.bytes));
     olv_text_free(&line);
     if (!cli_has(cli, OPT_QUIET))
-        print_tour(cli, place);
+        demo_print_tour(cli, place);
 }
 
 static void cmd_demo_run(struct cli *cli)

@@ -70,7 +70,7 @@ static void cmd_extract_run(struct cli *cli)
     if (!options.into)
         cli_usage(cli, "say where to: --into DIRECTORY");
     else if (by_hand_if_exists(cli, &options.if_exists, NULL) &&
-             (!cli_has(cli, OPT_MAX_SIZE) || cli_size(cli, OPT_MAX_SIZE, &options.most_bytes)))
+             cli_size(cli, OPT_MAX_SIZE, &options.most_bytes))
         archive = archive_view_open(cli, &options.filter);
     if (archive)
         extract(cli, archive, &options);

@@ -3,24 +3,19 @@
 #include "cli/open_session.h"
 #include "cli/views.h"
 
-#include <stdlib.h>
-
-static void cmd_preview_show(struct cli *cli, struct olv_policy *policy, bool *selected)
+static void cmd_preview_show(struct cli *cli, const struct olv_policy *policy,
+                             const struct olv_plan_request *request)
 {
-    struct olv_plan_request request;
     struct olv_session session = {0};
     struct olv_plan plan = {0};
     struct olv_error err = {0};
-    bool wants_list = cli_has(cli, OPT_LIST);
-    bool ok =
-        session_read_request(cli, policy, selected, &request) && session_open(cli, policy, NULL, &session);
-    request.wants_docket = wants_list;
-    if (ok && olv_session_plan(&session, policy, &request, &plan, NULL, &err)) {
+    bool ok = session_open(cli, policy, NULL, &session);
+    if (ok && olv_session_plan(&session, policy, request, &plan, NULL, &err)) {
         watch_clear(cli);
-        if (wants_list && !docket_print(cli, plan.docket, (struct docket_filter){0}, &err))
+        if (!plan.docket)
+            plan_show(cli, policy, &plan, request->selected);
+        else if (!docket_print(cli, plan.docket, (struct docket_filter){0}, &err))
             cli_report(cli, &err);
-        else if (!wants_list)
-            plan_show(cli, policy, &plan, selected);
         plan_print_gaps(cli, policy, &plan);
     } else if (ok) {
         cli_report(cli, &err);
@@ -32,12 +27,12 @@ static void cmd_preview_show(struct cli *cli, struct olv_policy *policy, bool *s
 static void cmd_preview_run(struct cli *cli)
 {
     struct olv_policy *policy = cli_policy(cli);
-    bool *selected = policy ? calloc(policy->rule_count, sizeof *selected) : NULL;
-    if (selected)
-        cmd_preview_show(cli, policy, selected);
-    else if (policy)
-        cli_mark(cli, STATUS_SOME_FAILED);
-    free(selected);
+    struct olv_plan_request request = {0};
+    if (policy && session_read_request(cli, policy, &request)) {
+        request.wants_docket = cli_has(cli, OPT_LIST);
+        cmd_preview_show(cli, policy, &request);
+    }
+    session_free_request(&request);
     olv_policy_free(policy);
 }
 

@@ -10,114 +10,57 @@ struct request {
     struct olv_duration older, newer;
 };
 
-/* ---- what is asked for ---- */
-
-static bool read_kinds(struct cli *cli, struct request *r)
+static bool read_kinds(struct cli *cli, unsigned *kinds)
 {
     const char *words[OLV_KIND_DEVICE];
+    bool chosen[OLV_KIND_DEVICE] = {false};
     for (unsigned k = OLV_KIND_FILE; k <= OLV_KIND_DEVICE; k++)
         words[k - 1] = olv_kind_word((enum olv_kind)k);
-    for (size_t i = 0; i < cli->options[OPT_KIND].count; i++) {
-        int kind =
-            cli_choose(cli, "there is no kind", cli->options[OPT_KIND].values[i], words, OLV_KIND_DEVICE);
-        if (kind < 0)
-            return false;
-        r->options.kinds |= 1u << (OLV_KIND_FILE + kind);
-    }
+    if (!cli_words(cli, OPT_KIND, "there is no kind", words, OLV_KIND_DEVICE, chosen))
+        return false;
+    for (unsigned k = OLV_KIND_FILE; k <= OLV_KIND_DEVICE; k++)
+        *kinds |= chosen[k - 1] ? 1u << k : 0;
     return true;
-}
-
-static bool read_where(struct cli *cli, struct request *r)
-{
-    struct olv_diagnostics list = {0};
-    const char *text = cli_value(cli, OPT_WHERE);
-    if (!text)
-        return true;
-    r->options.where = r->where = olv_expr_compile(text, NULL, &list);
-    if (!r->where) {
-        cli_print_diagnostics(cli, "--where", &list);
-        cli_mark(cli, STATUS_USAGE);
-    }
-    olv_diagnostics_free(&list);
-    return r->where != NULL;
-}
-
-static bool read_order(struct cli *cli, struct request *r)
-{
-    static const char *const orders[] = {"age", "size", "path", "owner", "-age", "-size", "-path", "-owner"};
-    static const char *const clocks[] = {"modified", "accessed", "changed", "born"};
-    int word = cli_has(cli, OPT_SORT) ? cli_word(cli, OPT_SORT, orders, 8) : 0;
-    int clock = cli_has(cli, OPT_CLOCK) ? cli_word(cli, OPT_CLOCK, clocks, 4) : 0;
-    r->options.order = (enum olv_survey_order)(word % 4);
-    r->options.is_reversed = word >= 4;
-    r->options.clock = r->view.clock = (enum olv_clock)clock;
-    return word >= 0 && clock >= 0 &&
-           (!cli_has(cli, OPT_LIMIT) || cli_number(cli, OPT_LIMIT, &r->view.limit));
-}
-
-static bool read_age(struct cli *cli, enum cli_option option, struct olv_duration *age,
-                     const struct olv_duration **out)
-{
-    *out = cli_has(cli, option) ? age : NULL;
-    return !*out || cli_duration(cli, option, age);
 }
 
 static bool read_options(struct cli *cli, struct request *r)
 {
-    r->options.now = r->view.now = olv_os_now();
-    if (cli_has(cli, OPT_FORMAT) && !(r->view.format = template_new(cli, cli_value(cli, OPT_FORMAT))))
+    static const char *const orders[] = {"age", "size", "path", "owner", "-age", "-size", "-path", "-owner"};
+    static const char *const clocks[] = {"modified", "accessed", "changed", "born"};
+    const char *format = cli_value(cli, OPT_FORMAT);
+    int order = 0, clock = 0;
+    if ((format && !(r->view.format = template_new(cli, format))) || !cli_where(cli, &r->where) ||
+        !cli_word(cli, OPT_SORT, orders, 8, &order) || !cli_word(cli, OPT_CLOCK, clocks, 4, &clock) ||
+        !cli_number(cli, OPT_LIMIT, &r->view.limit) || !cli_duration(cli, OPT_OLDER_THAN, &r->older) ||
+        !cli_duration(cli, OPT_NEWER_THAN, &r->newer) || !read_kinds(cli, &r->options.kinds))
         return false;
-    r->options.wants_list =
-        cli_has(cli, OPT_LIST) || cli_has(cli, OPT_SORT) || cli_has(cli, OPT_LIMIT) || r->view.format;
-    return read_where(cli, r) && read_order(cli, r) &&
-           read_age(cli, OPT_OLDER_THAN, &r->older, &r->options.older_than) &&
-           read_age(cli, OPT_NEWER_THAN, &r->newer, &r->options.newer_than) && read_kinds(cli, r);
-}
-
-/* ---- */
-
-static void print(struct cli *cli, struct olv_survey *survey, const struct request *r, struct olv_error *err)
-{
-    watch_clear(cli);
-    if (cli_has(cli, OPT_JSON) && r->options.wants_list)
-        survey_print_json_list(survey, &r->view, err);
-    else if (cli_has(cli, OPT_JSON))
-        survey_print_json(survey, &r->view, survey->troubles);
-    else if (r->options.wants_list)
-        survey_print_list(cli, survey, &r->view, err);
-    else
-        survey_print(cli, survey, &r->view);
-    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET) && !r->view.format)
-        survey_print_total(survey, &r->view);
-}
-
-static void cmd_survey_make(struct cli *cli, struct request *r)
-{
-    const char *const here[] = {"."}, *const *paths = cli->argument_count ? cli->arguments : here;
-    size_t count = cli->argument_count ? cli->argument_count : 1;
-    struct olv_survey survey = {0};
-    struct olv_error err = {0};
-    if (olv_survey_make(&survey, paths, count, &r->options, &cli->observer, &err) && survey.roots)
-        print(cli, &survey, r, &err);
-    if (err.code != OLV_OK)
-        cli_report(cli, &err);
-    watch_print_troubles(cli);
-    if (survey.troubles)
-        cli_mark(cli, STATUS_SOME_FAILED);
-    if (survey.troubles && survey.roots)
-        term_message(cli, STYLE_WARN, "%s could not be read, so the picture is incomplete",
-                     COUNT(survey.troubles, "place", "places"));
-    if (survey.undecided)
-        term_message(cli, STYLE_WARN, "--where could not be decided for %s, which are left out",
-                     COUNT(survey.undecided, "entry", "entries"));
-    olv_survey_free(&survey);
+    r->view.clock = (enum olv_clock)clock;
+    r->view.now = olv_os_now();
+    r->options = (struct olv_survey_options){.now = r->view.now,
+                                             .clock = r->view.clock,
+                                             .kinds = r->options.kinds,
+                                             .where = r->where,
+                                             .older_than = cli_has(cli, OPT_OLDER_THAN) ? &r->older : NULL,
+                                             .newer_than = cli_has(cli, OPT_NEWER_THAN) ? &r->newer : NULL,
+                                             .order = (enum olv_survey_order)(order % 4),
+                                             .is_reversed = order >= 4,
+                                             .wants_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_SORT) ||
+                                                           cli_has(cli, OPT_LIMIT) || format};
+    return true;
 }
 
 static void cmd_survey_run(struct cli *cli)
 {
+    const char *const here[] = {"."}, *const *paths = cli->argument_count ? cli->arguments : here;
     struct request r = {.where = NULL};
-    if (read_options(cli, &r))
-        cmd_survey_make(cli, &r);
+    struct olv_survey survey = {0};
+    struct olv_error err = {0};
+    if (read_options(cli, &r)) {
+        olv_survey_make(&survey, paths, cli->argument_count ? cli->argument_count : 1, &r.options,
+                        &cli->observer, &err);
+        survey_show(cli, &survey, &r.view, &err);
+    }
+    olv_survey_free(&survey);
     template_free(r.view.format);
     olv_expr_free(r.where);
 }

@@ -33,13 +33,13 @@ static void cmd_trash_clear(struct cli *cli, struct olv_session *session, const 
 /* --older-than DURATION: discarded before that. */
 static bool read_age(struct cli *cli, struct olv_item_query *query)
 {
-    struct olv_duration age;
-    if (!cli_has(cli, OPT_OLDER_THAN))
-        return true;
+    struct olv_duration age = {0};
     if (!cli_duration(cli, OPT_OLDER_THAN, &age))
         return false;
-    query->has_until = true;
-    query->until = olv_instant_cutoff(olv_os_now(), age);
+    if (cli_has(cli, OPT_OLDER_THAN)) {
+        query->has_until = true;
+        query->until = olv_instant_cutoff(olv_os_now(), age);
+    }
     return true;
 }
 

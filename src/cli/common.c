@@ -69,6 +69,13 @@ bool cli_report(struct cli *cli, const struct olv_error *err)
     return false;
 }
 
+bool cli_memory(struct cli *cli)
+{
+    struct olv_error err;
+    olv_fail_memory(&err);
+    return cli_report(cli, &err);
+}
+
 bool cli_usage(struct cli *cli, const char *format, ...)
 {
     struct olv_text text = {0};
@@ -120,58 +127,6 @@ bool cli_state_path(struct cli *cli, char *out, size_t size)
     return cli_report(cli, &err);
 }
 
-/* The part of a line around a place, at most so long; `*column` becomes the place's own within it. A policy
- * is UTF-8, so only control characters can do harm; each becomes one question mark, and the mark below stays
- * in its column. */
-static void cut_excerpt(const char *line, int *column, struct olv_text *out)
-{
-    enum { SHOWN = 160 };
-    int skip = *column > SHOWN / 2 ? *column - SHOWN / 2 : 0, at = 0;
-    for (; *line && at < skip + SHOWN; line++) {
-        bool begins = ((unsigned char)*line & 0xC0) != 0x80;
-        bool is_control = (unsigned char)*line < 0x20 || *line == 0x7F;
-        at += begins;
-        if (at > skip)
-            olv_text_add(out, *line == '\t' ? " " : is_control ? "?" : line, 1);
-    }
-    *column -= skip;
-}
-
-static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
-{
-    struct olv_text excerpt = {0};
-    int column = d->column;
-    cut_excerpt(d->excerpt, &column, &excerpt);
-    fprintf(stderr, "  %5d | %s\n        | %*s%s", d->line, olv_text_string(&excerpt), column - 1, "",
-            term_begin(cli, d->is_warning ? STYLE_WARN : STYLE_ERROR));
-    for (int i = 0; i < d->width && i < 60; i++)
-        fputc('^', stderr);
-    fprintf(stderr, "%s\n", term_end(cli));
-    olv_text_free(&excerpt);
-}
-
-void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list)
-{
-    struct olv_text name = {0}, message = {0};
-    term_name(&name, path);
-    for (size_t i = 0; i < list->count; i++) {
-        const struct olv_diagnostic *d = &list->items[i];
-        olv_text_clear(&message);
-        term_name(&message, d->message);
-        fprintf(stderr, "%s%s:%d:%d:%s %s%s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&name),
-                d->line, d->column, term_end(cli), d->is_warning ? "warning: " : "",
-                olv_text_string(&message));
-        if (d->excerpt)
-            print_caret(cli, d);
-        if (d->expected)
-            fprintf(stderr, "          expected: %s\n", d->expected);
-        if (d->nearest)
-            fprintf(stderr, "          did you mean `%s`?\n", d->nearest);
-    }
-    olv_text_free(&name);
-    olv_text_free(&message);
-}
-
 struct olv_policy *cli_load_policy(struct cli *cli, const char *path)
 {
     struct olv_diagnostics list = {0};
@@ -198,67 +153,4 @@ struct olv_policy *cli_policy(struct cli *cli)
 {
     char path[PATH_MAX];
     return cli_policy_path(cli, path, sizeof path) ? cli_load_policy(cli, path) : NULL;
-}
-
-bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *out)
-{
-    const char *text = cli_value(cli, option);
-    size_t at;
-    return olv_instant_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
-}
-
-int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count)
-{
-    const char *near;
-    for (size_t i = 0; i < count; i++)
-        if (strcmp(words[i], word) == 0)
-            return (int)i;
-    near = olv_nearest(word, strlen(word), words, count);
-    cli_usage(cli, "%s `%s`%s%s%s", none, word, near ? "; did you mean `" : "", near ? near : "",
-              near ? "`?" : "");
-    return -1;
-}
-
-int cli_word(struct cli *cli, enum cli_option option, const char *const *words, size_t count)
-{
-    const char *text = cli_value(cli, option), *near;
-    char known[200];
-    size_t at = 0;
-    for (size_t i = 0; i < count; i++)
-        if (strcmp(words[i], text) == 0)
-            return (int)i;
-    for (size_t i = 0; i < count && at < sizeof known; i++)
-        at += (size_t)snprintf(known + at, sizeof known - at, "%s%s", i ? ", " : "", words[i]);
-    near = olv_nearest(text, strlen(text), words, count);
-    cli_usage(cli, "`%s` does not fit here; what does: %s%s%s%s", text, known, near ? "; did you mean `" : "",
-              near ? near : "", near ? "`?" : "");
-    return -1;
-}
-
-bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out)
-{
-    const char *text = cli_value(cli, option);
-    size_t len = strlen(text);
-    *out = 0;
-    for (size_t i = 0; i < len; i++)
-        *out = *out * 10 + (uint64_t)(text[i] - '0');
-    return (len > 0 && len < 19 && strspn(text, "0123456789") == len) ||
-           cli_usage(cli, "`%s` is no whole number", text);
-}
-
-bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out)
-{
-    const char *text = cli_value(cli, option);
-    size_t at;
-    return olv_size_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no size; 512, 10 MiB and 1.5 GB are", text);
-}
-
-bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out)
-{
-    const char *text = cli_value(cli, option);
-    size_t at;
-    return olv_duration_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no duration; 90 days, 1 year 6 months and P90D are", text);
 }

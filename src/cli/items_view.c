@@ -70,12 +70,9 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
 {
     struct olv_error err = {0};
     *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
-    r->query.has_since = cli_has(cli, OPT_SINCE);
-    r->query.has_until = cli_has(cli, OPT_UNTIL);
-    r->query.has_as_of = cli_has(cli, OPT_AS_OF);
-    if ((r->query.has_since && !cli_instant(cli, OPT_SINCE, &r->query.since)) ||
-        (r->query.has_until && !cli_instant(cli, OPT_UNTIL, &r->query.until)) ||
-        (r->query.has_as_of && !cli_instant(cli, OPT_AS_OF, &r->query.as_of)))
+    if (!cli_instant(cli, OPT_SINCE, &r->query.since, &r->query.has_since) ||
+        !cli_instant(cli, OPT_UNTIL, &r->query.until, &r->query.has_until) ||
+        !cli_instant(cli, OPT_AS_OF, &r->query.as_of, &r->query.has_as_of))
         return false;
     if (cli_has(cli, OPT_INTO)) {
         r->into = olv_path_resolve(cli_value(cli, OPT_INTO), &err);

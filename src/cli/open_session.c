@@ -5,6 +5,7 @@
 #include "olvido/machine.h"
 
 #include <limits.h>
+#include <stdlib.h>
 #include <string.h>
 
 /* ---- the session ---- */
@@ -64,45 +65,41 @@ bool session_rules_of(struct cli *cli, const struct olv_policy *policy, enum cli
     const char *names[1000];
     for (size_t i = 0; i < policy->rule_count; i++)
         names[i] = policy->rules[i].name;
-    for (size_t i = 0; selected && i < cli->options[option].count; i++) {
-        int rule = cli_choose(cli, "the policy has no rule", cli->options[option].values[i], names,
-                              policy->rule_count);
-        if (rule < 0)
-            return false;
-        selected[rule] = true;
-    }
-    return true;
+    return cli_words(cli, option, "the policy has no rule", names, policy->rule_count, selected);
 }
 
 /* A date alone begins where the policy is. */
 static bool read_as_of(struct cli *cli, const struct olv_policy *policy, struct olv_plan_request *out)
 {
     enum { DATE_ONLY = 10 };
-    const char *text = cli_value(cli, OPT_AS_OF);
+    bool has;
     out->now = out->as_of = olv_os_now();
-    if (!text)
-        return true;
-    if (!cli_instant(cli, OPT_AS_OF, &out->as_of))
+    if (!cli_instant(cli, OPT_AS_OF, &out->as_of, &has))
         return false;
-    if (strlen(text) == DATE_ONLY)
+    if (has && strlen(cli_value(cli, OPT_AS_OF)) == DATE_ONLY)
         out->as_of.s = olv_zone_seconds(policy->zone, olv_date_from_seconds(out->as_of.s));
     return true;
 }
 
-bool session_read_request(struct cli *cli, const struct olv_policy *policy, bool *selected,
-                          struct olv_plan_request *out)
+bool session_read_request(struct cli *cli, const struct olv_policy *policy, struct olv_plan_request *out)
 {
-    *out = (struct olv_plan_request){.selected = cli_has(cli, OPT_RULE) ? selected : NULL};
-    for (size_t i = 0; selected && i < policy->rule_count; i++)
-        selected[i] = !cli_has(cli, OPT_RULE);
+    bool *selected = cli_has(cli, OPT_RULE) ? calloc(policy->rule_count, sizeof *selected) : NULL;
+    *out = (struct olv_plan_request){.selected = selected};
+    if (cli_has(cli, OPT_RULE) && !selected)
+        return cli_memory(cli);
     return session_rules_of(cli, policy, OPT_RULE, selected) && read_as_of(cli, policy, out);
+}
+
+void session_free_request(struct olv_plan_request *request)
+{
+    free((bool *)(uintptr_t)request->selected);
 }
 
 bool session_open_judging(struct cli *cli, const struct olv_policy *policy, struct olv_session *out,
                           struct olv_plan_options *options)
 {
     struct olv_plan_request request;
-    if (!session_read_request(cli, policy, NULL, &request) || !session_open(cli, policy, NULL, out))
+    if (!session_read_request(cli, policy, &request) || !session_open(cli, policy, NULL, out))
         return false;
     *options = olv_session_judging(out, &request);
     return true;

@@ -10,9 +10,9 @@
  * left and what could not be known. False after saying and marking why; close it in any case. */
 bool session_open(struct cli *cli, const struct olv_policy *policy, const char *command,
                   struct olv_session *out);
-/* Reads --rule and --as-of. `selected` gets an answer for each rule. */
-bool session_read_request(struct cli *cli, const struct olv_policy *policy, bool *selected,
-                          struct olv_plan_request *out);
+/* Reads --rule and --as-of. False after saying and marking what is wrong; free it in any case. */
+bool session_read_request(struct cli *cli, const struct olv_policy *policy, struct olv_plan_request *out);
+void session_free_request(struct olv_plan_request *request);
 /* Opens one to look, and what judging by the policy needs. */
 bool session_open_judging(struct cli *cli, const struct olv_policy *policy, struct olv_session *out,
                           struct olv_plan_options *options);

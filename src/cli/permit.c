@@ -2,7 +2,10 @@
 #include "cli/permit.h"
 
 #include "cli/ask.h"
+#include "cli/open_session.h"
 #include "cli/views.h"
+
+#include <stdlib.h>
 
 static void add_share(struct olv_text *out, double millionths)
 {
@@ -130,7 +133,24 @@ static void print_refusals(const struct permit *p)
     }
 }
 
-void permit_ask(struct permit *p)
+bool permit_read(struct permit *p)
+{
+    struct cli *cli = p->cli;
+    bool is_unattended = cli_has(cli, OPT_UNATTENDED);
+    p->over_limit = calloc(p->policy->rule_count, sizeof *p->over_limit);
+    p->allowance =
+        (struct olv_allowance){.is_unattended = is_unattended,
+                               .says_yes = cli_has(cli, OPT_YES),
+                               .has_count = cli_has(cli, OPT_COUNT_TYPED),
+                               .over_limit = p->over_limit,
+                               .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON) && !is_unattended};
+    if (!p->over_limit)
+        return cli_memory(cli);
+    return session_rules_of(cli, p->policy, OPT_OVER_LIMIT, p->over_limit) &&
+           cli_number(cli, OPT_COUNT_TYPED, &p->allowance.count);
+}
+
+static void permit_put(struct permit *p)
 {
     static enum olv_answer (*const asks[])(struct permit *, const struct olv_question *) = {
         [OLV_ASKS_RULE] = ask_rule,
@@ -148,8 +168,18 @@ void permit_ask(struct permit *p)
     print_refusals(p);
 }
 
-bool permit_entry(struct permit *p, const struct olv_docket_entry *entry)
+bool permit_ask(struct permit *p, const bool *selected)
 {
+    p->permission = olv_permission_new(p->policy, p->plan, selected, &p->allowance);
+    if (!p->permission)
+        return cli_memory(p->cli);
+    permit_put(p);
+    return true;
+}
+
+bool permit_entry(void *self, struct olv_docket_entry *entry)
+{
+    struct permit *p = self;
     static const char *const answers[] = {"no", "yes", "rest", "stop", NULL};
     enum { YES = 1, REST = 2, STOP = 3 };
     struct olv_text question = {0}, path = {0};
@@ -192,4 +222,10 @@ void permit_explain(const struct permit *p)
             p->cli, STYLE_WARN,
             "look at what the rule catches (olvido preview --list), then raise the limit, allow it by name "
             "(--over-limit RULE), or run `olvido enforce` where it can ask");
+}
+
+void permit_end(struct permit *p)
+{
+    olv_permission_free(p->permission);
+    free(p->over_limit);
 }

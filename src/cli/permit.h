@@ -10,15 +10,22 @@ struct permit {
     struct cli *cli;
     const struct olv_policy *policy;
     const struct olv_plan *plan;
+    struct olv_allowance allowance;
+    bool *over_limit; /* for each rule; owned */
     struct olv_permission *permission;
 };
 
-/* Asks what has to be asked. */
-void permit_ask(struct permit *permit);
-/* Whether this entry may be carried out; asks where its rule was answered with `each`. */
-bool permit_entry(struct permit *permit, const struct olv_docket_entry *entry);
+/* What the command line allows beforehand: --yes, --count, --over-limit, --unattended. False after saying and
+ * marking what is wrong with it; permit_end in any case. */
+bool permit_read(struct permit *permit);
+/* Asks what has to be asked of the plan's selected rules. False after saying and marking why it cannot. */
+bool permit_ask(struct permit *permit, const bool *selected);
+/* For struct olv_approval, with a struct permit: whether the entry may be carried out; asks where its rule
+ * was answered with `each`. */
+bool permit_entry(void *permit, struct olv_docket_entry *entry);
 /* Says what was left undone, and why. */
 void permit_explain(const struct permit *permit);
+void permit_end(struct permit *permit);
 /* What a limit says about a rule: appends a sentence; nothing where none is exceeded. */
 void permit_describe_limit(const struct olv_policy *policy, const struct olv_excess *excess,
                            struct olv_text *out);

@@ -59,7 +59,7 @@ static void print_limits(const struct olv_policy *policy, const struct olv_plan 
     for (size_t i = 0; i < policy->rule_count; i++) {
         struct olv_tally due;
         struct olv_excess excess;
-        if (!selected[i])
+        if (selected && !selected[i])
             continue;
         excess = olv_excess_of(policy, i, &plan->rules[i], spent, &due);
         spent.files += due.files;
@@ -75,8 +75,8 @@ static void print_limits(const struct olv_policy *policy, const struct olv_plan 
     olv_text_free(&line);
 }
 
-void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
-                const bool *selected)
+static void plan_view_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
+                            const bool *selected)
 {
     static const struct table_column columns[] = {{.heading = "Rule"},
                                                   {.heading = "What", .is_elastic = true},
@@ -91,7 +91,7 @@ void plan_print(struct cli *cli, const struct olv_policy *policy, const struct o
     printf("%s\n\n", olv_text_string(&line));
     table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; i < policy->rule_count; i++)
-        if (selected[i])
+        if (!selected || selected[i])
             print_rule(table, &policy->rules[i], &plan->rules[i]);
     print_trash(table, policy, plan);
     table_end(table);
@@ -120,6 +120,17 @@ void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const str
     }
     if (plan->troubles)
         cli_mark(cli, STATUS_SOME_FAILED);
+}
+
+void plan_print_told(struct cli *cli, const struct olv_plan *plan)
+{
+    struct docket_filter filter = {
+        .which = DOCKET_TOLD, .most = cli_has(cli, OPT_VERBOSE) ? 0 : 20, .heading = "\nTold of:\n"};
+    struct olv_error err = {0};
+    if (cli_has(cli, OPT_JSON) || cli_has(cli, OPT_QUIET))
+        return;
+    if (!docket_print(cli, plan->docket, filter, &err))
+        cli_report(cli, &err);
 }
 
 static json_t *json_of(const struct olv_tally *tally)
@@ -183,5 +194,5 @@ void plan_show(struct cli *cli, const struct olv_policy *policy, const struct ol
     if (cli_has(cli, OPT_JSON))
         plan_view_print_json(policy, plan);
     else
-        plan_print(cli, policy, plan, selected);
+        plan_view_print(cli, policy, plan, selected);
 }

@@ -94,9 +94,8 @@ static void print_owners(struct cli *cli, const struct olv_survey *survey)
         printf("and %zu more\n", survey->owner_count - OWNERS_SHOWN);
 }
 
-void survey_print(struct cli *cli, const struct olv_survey *survey, const struct survey_view *view)
+static void survey_view_print_picture(struct cli *cli, const struct olv_survey *survey)
 {
-    (void)view;
     print_bands(cli, survey);
     print_tops(cli, "Largest", survey->largest, survey->largest_count);
     print_tops(cli, "Oldest", survey->eldest, survey->eldest_count);
@@ -104,7 +103,7 @@ void survey_print(struct cli *cli, const struct olv_survey *survey, const struct
     putchar('\n');
 }
 
-void survey_print_total(const struct olv_survey *survey, const struct survey_view *view)
+static void survey_view_print_total(const struct olv_survey *survey, const struct survey_view *view)
 {
     const char *others = survey->other_mounts == 1 ? " below and was not entered (--verbose names it)"
                                                    : " below and were not entered (--verbose names them)";
@@ -168,18 +167,10 @@ static void print_formatted(struct olv_survey *survey, const struct survey_view 
     olv_text_free(&line);
 }
 
-void survey_print_list(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
-                       struct olv_error *err)
-{
-    if (view->format)
-        print_formatted(survey, view, err);
-    else
-        print_table(cli, survey, view, err);
-}
-
 /* ---- for programs ---- */
 
-void survey_print_json_list(struct olv_survey *survey, const struct survey_view *view, struct olv_error *err)
+static void survey_view_json_list(struct olv_survey *survey, const struct survey_view *view,
+                                  struct olv_error *err)
 {
     struct olv_sorted record;
     uint64_t shown = 0;
@@ -233,7 +224,7 @@ static json_t *json_of_owners(const struct olv_survey *survey)
     return list;
 }
 
-void survey_print_json(const struct olv_survey *survey, const struct survey_view *view, uint64_t unreadable)
+static void survey_view_json(const struct olv_survey *survey, const struct survey_view *view)
 {
     json_t *json = json_object(), *bands = json_array();
     olv_json_number(json, "entries", survey->files);
@@ -244,7 +235,7 @@ void survey_print_json(const struct olv_survey *survey, const struct survey_view
         olv_json_instant(json, "oldest", survey->oldest);
         olv_json_instant(json, "newest", survey->newest);
     }
-    olv_json_number(json, "unreadable", unreadable);
+    olv_json_number(json, "unreadable", survey->troubles);
     olv_json_number(json, "undecided", survey->undecided);
     olv_json_number(json, "other_file_systems", survey->other_mounts);
     for (unsigned i = 0; i < survey->band_count; i++) {
@@ -259,4 +250,42 @@ void survey_print_json(const struct olv_survey *survey, const struct survey_view
     json_object_set_new(json, "eldest", json_of_tops(survey->eldest, survey->eldest_count));
     json_object_set_new(json, "owners", json_of_owners(survey));
     cli_print_json(json);
+}
+
+/* ---- */
+
+static void survey_view_print(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
+                              struct olv_error *err)
+{
+    watch_clear(cli);
+    if (cli_has(cli, OPT_JSON) && survey->list)
+        survey_view_json_list(survey, view, err);
+    else if (cli_has(cli, OPT_JSON))
+        survey_view_json(survey, view);
+    else if (view->format)
+        print_formatted(survey, view, err);
+    else if (survey->list)
+        print_table(cli, survey, view, err);
+    else
+        survey_view_print_picture(cli, survey);
+    if (!cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET) && !view->format)
+        survey_view_print_total(survey, view);
+}
+
+void survey_show(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
+                 struct olv_error *err)
+{
+    if (err->code == OLV_OK && survey->roots)
+        survey_view_print(cli, survey, view, err);
+    if (err->code != OLV_OK)
+        cli_report(cli, err);
+    watch_print_troubles(cli);
+    if (survey->troubles)
+        cli_mark(cli, STATUS_SOME_FAILED);
+    if (survey->troubles && survey->roots)
+        term_message(cli, STYLE_WARN, "%s could not be read, so the picture is incomplete",
+                     COUNT(survey->troubles, "place", "places"));
+    if (survey->undecided)
+        term_message(cli, STYLE_WARN, "--where could not be decided for %s, which are left out",
+                     COUNT(survey->undecided, "entry", "entries"));
 }

@@ -155,7 +155,7 @@ bool trash_view_is_allowed(struct cli *cli, const struct found_sum *c)
                                       .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON)};
     struct olv_text question = {0};
     bool ok = false;
-    if (allowance.has_count && !cli_number(cli, OPT_COUNT_TYPED, &allowance.count))
+    if (!cli_number(cli, OPT_COUNT_TYPED, &allowance.count))
         return false;
     trash_view_describe(c, &question);
     switch (olv_permission_to_end(&allowance, c->items, c->directories, c->items)) {

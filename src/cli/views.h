@@ -122,15 +122,19 @@ struct docket_filter {
 bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,
                   struct olv_error *err);
 
+/* ---- policy_view.c: what is wrong with a policy, or with a statement (cli_print_diagnostics) ---- */
+
+/* All that was found, or that it is sound; marks errors. `policy`: NULL where there are any. */
+void policy_print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
+                           const struct olv_diagnostics *list);
+
 /* ---- plan_view.c: a plan ---- */
 
-/* For people or programs, as the command was asked. */
+/* For people or programs, as the command was asked; of the selected rules, or of all (NULL). */
 void plan_show(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
                const bool *selected);
-/* The table of rules and steps, and a line below it. */
-void plan_print(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
-                const bool *selected);
-
+/* What it tells of, and does nothing to: to people. */
+void plan_print_told(struct cli *cli, const struct olv_plan *plan);
 /* What a plan could not see, said after it, and marked. */
 void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
 
@@ -192,8 +196,10 @@ struct ledger_view {
 bool ledger_view_record(void *self, const struct olv_ledger_record *record);
 void ledger_view_report(const struct cli *cli, const struct olv_ledger_report *report);
 
-/* ---- samples_view.c: what a policy says about samples that were made for it ---- */
+/* ---- demo_view.c: where to begin, and what a policy says about samples that were made for it ---- */
 
+/* What to try with the observatory that stands in this place. */
+void demo_print_tour(const struct cli *cli, const char *place);
 /* Judges every sample by the copy of the policy and shows the verdicts, those that are not as the rule means
  * them marked. */
 bool samples_report(struct cli *cli, const struct olv_policy *policy, const struct olv_samples *samples,
@@ -208,11 +214,8 @@ struct survey_view {
     struct template *format; /* of the list; NULL: a table */
 };
 
-void survey_print(struct cli *cli, const struct olv_survey *survey, const struct survey_view *view);
-void survey_print_list(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
-                       struct olv_error *err);
-void survey_print_total(const struct olv_survey *survey, const struct survey_view *view);
-void survey_print_json(const struct olv_survey *survey, const struct survey_view *view, uint64_t unreadable);
-void survey_print_json_list(struct olv_survey *survey, const struct survey_view *view, struct olv_error *err);
+/* Shows it as the command was asked to, or why it failed (`err`), and says and marks what it lacks. */
+void survey_show(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
+                 struct olv_error *err);
 
 #endif

@@ -66,9 +66,9 @@ static bool find_time(const struct sampling *s, uint32_t rule, uint32_t step, en
     const struct olv_rule *r = &s->policy->rules[rule];
     struct olv_instant t = olv_zone_cutoff(s->policy->zone, s->as_of, r->steps[step].after);
     int64_t far = samples_distance(s, t, r),
-            settled = olv_zone_cutoff(s->policy->zone, s->as_of, r->settle).s - 60;
-    if (side == OLV_AFTER && t.s > settled) /* else it would be spared for having been modified just now */
-        t.s = settled;
+            rested = olv_zone_cutoff(s->policy->zone, s->as_of, r->settle).s - 60;
+    if (side == OLV_AFTER && t.s > rested) /* else it would be spared for having been modified just now */
+        t.s = rested;
     for (int i = 0; i < LONGEST_SEARCH; i++) {
         t.s += side == OLV_AFTER ? -far : far;
         if (t.s <= 0 || t.s >= s->as_of.s)

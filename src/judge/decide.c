@@ -14,7 +14,7 @@ enum {
 };
 
 struct bound_rule {
-    struct olv_instant settled; /* modified up to here: not touched lately */
+    struct olv_instant rested; /* modified up to here: not touched lately */
     struct olv_instant *cutoffs;
     struct olv_instant *ages; /* of its statement; NULL: it has none */
 };
@@ -29,7 +29,7 @@ static bool bind_rule(struct olv_decider *d, size_t rule)
 {
     const struct olv_rule *r = &d->policy->rules[rule];
     struct bound_rule *bound = &d->rules[rule];
-    bound->settled = olv_zone_cutoff(d->policy->zone, d->as_of, r->settle);
+    bound->rested = olv_zone_cutoff(d->policy->zone, d->as_of, r->settle);
     bound->cutoffs = calloc(r->step_count ? r->step_count : 1, sizeof *bound->cutoffs);
     if (!bound->cutoffs)
         return false;
@@ -155,7 +155,7 @@ static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, 
     const struct olv_subject_facts *facts = subject->facts;
     if (act->traits & OLV_KEEPS)
         return OLV_KEPT;
-    if (olv_instant_compare(subject->stat->modified, d->rules[rule].settled) > 0)
+    if (olv_instant_compare(subject->stat->modified, d->rules[rule].rested) > 0)
         return OLV_SETTLING;
     if (!(act->traits & OLV_TOUCHES))
         return OLV_DUE;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Testing a statement against one file, in three values: what cannot be known stays unknown through `not`,
- * and through `and` and `or` unless the other side settles it (Kleene's logic). */
+ * and through `and` and `or` unless the other side decides it (Kleene's logic). */
 #include "policy/expr.h"
 
 #include "base/glob.h"

@@ -54,6 +54,27 @@ static void rules_that_contradict_themselves_are_named(void **state)
     assert_contains(o.out, "warning");
 }
 
+/* What is wrong with the place, and not something else, is said; and nothing is made or taken. */
+static void an_archive_needs_a_place_and_a_name(void **state)
+{
+    static const char *const wrong[][2] = {
+        {"none/a.tar", "there is no directory none for the archive"},
+        {"tides/", "tides/ names a directory; the archive is a file, and needs a name"},
+        {"tides", "the name of the archive says how it is packed"},
+        {"tides/scratch/a.tmp", "the name of the archive says how it is packed"},
+        {"there.tar", "there.tar is there already; an archive never replaces anything"}};
+    const struct sandbox *s = *state;
+    make_file(s, "there.tar", "kept", 1);
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        struct outcome o =
+            olvido_ends(s, 2, "archive", "tides/scratch/a.tmp", "--to", wrong[i][0], "--yes", NULL);
+        assert_contains(o.err, wrong[i][1]);
+    }
+    assert_string_equal(slurp(s, "there.tar"), "kept");
+    assert_string_equal(slurp(s, "tides/scratch/a.tmp"), "first");
+    assert_false(exists(s, "none"));
+}
+
 static void an_expression_that_explodes_is_bounded(void **state)
 {
     const struct sandbox *s = *state;
@@ -204,6 +225,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(a_policy_that_is_too_large_is_refused_with_a_reason),
         TEST(rules_that_contradict_themselves_are_named),
+        TEST(an_archive_needs_a_place_and_a_name),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),

@@ -4,6 +4,49 @@
 
 #include <string.h>
 
+/* ---- the tour ---- */
+
+/* One line of the tour. "%s" in the words stands for the place; --state goes with what reads or writes the
+ * ledger. */
+static void demo_view_print_step(const struct cli *cli, const char *words, const char *question,
+                                 const char *place)
+{
+    const char *at = strstr(words, "%s"), *state = cli_value(cli, OPT_STATE);
+    struct olv_text line = {0};
+    olv_text_puts(&line, "olvido ");
+    if (state && strncmp(words, "survey", 6) != 0) {
+        olv_text_puts(&line, "--state ");
+        term_name(&line, state);
+        olv_text_puts(&line, " ");
+    }
+    olv_text_add(&line, words, at ? (size_t)(at - words) : strlen(words));
+    if (at) {
+        term_name(&line, place);
+        olv_text_puts(&line, at + 2);
+    }
+    printf("  %s%s%s\n      %s\n", term_begin(cli, STYLE_HEADING), olv_text_string(&line), term_end(cli),
+           question);
+    olv_text_free(&line);
+}
+
+void demo_print_tour(const struct cli *cli, const char *place)
+{
+    static const char *const steps[][2] = {
+        {"survey %s", "how old is it all?"},
+        {"--policy %s/policy.yaml check", "is the policy sound?"},
+        {"--policy %s/policy.yaml preview", "what would it do? nothing is touched"},
+        {"--policy %s/policy.yaml enforce", "do it; it asks first, and what it discards goes to the trash"},
+        {"audit show", "what was done?"},
+        {"audit verify", "is the record untouched?"},
+        {"recover '%s/scratch/*'", "take some of it back"},
+    };
+    printf("\nTry:\n");
+    for (size_t i = 0; i < sizeof steps / sizeof *steps; i++)
+        demo_view_print_step(cli, steps[i][0], steps[i][1], place);
+}
+
+/* ---- samples ---- */
+
 struct report {
     struct cli *cli;
     const struct olv_policy *policy;
@@ -51,8 +94,8 @@ static void say(const struct report *r, const struct olv_sample *sample, struct 
         olv_text_puts(out, olv_reason_words(v.reason));
 }
 
-static void samples_view_print_row(struct report *r, const struct olv_sample *sample, struct olv_verdict v,
-                                   bool is_meant)
+static void demo_view_print_row(struct report *r, const struct olv_sample *sample, struct olv_verdict v,
+                                bool is_meant)
 {
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     const struct olv_step *step = &rule->steps[sample->step];
@@ -67,8 +110,8 @@ static void samples_view_print_row(struct report *r, const struct olv_sample *sa
     table_name(r->table, STYLE_PLAIN, sample->path + r->place_len); /* its number is first, and not cut */
 }
 
-static void samples_view_print_json(const struct report *r, const struct olv_sample *sample,
-                                    struct olv_verdict v, bool is_meant)
+static void demo_view_print_json(const struct report *r, const struct olv_sample *sample,
+                                 struct olv_verdict v, bool is_meant)
 {
     const struct olv_rule *rule = &r->policy->rules[sample->rule];
     json_t *json = json_object();
@@ -91,15 +134,15 @@ static void samples_view_print_json(const struct report *r, const struct olv_sam
     cli_print_json(json);
 }
 
-static bool samples_view_judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
+static bool demo_view_judge(struct report *r, const struct olv_sample *sample, struct olv_error *err)
 {
     struct olv_explanation e = {.verdict = {.reason = OLV_NOT_OWNED}};
     bool ok = sample->why_not || olv_explain(&e, r->policy, sample->path, r->options, &r->cli->observer, err);
     bool is_meant = ok && !sample->why_not && is_as_meant(sample, e.verdict);
     if (ok && r->table)
-        samples_view_print_row(r, sample, e.verdict, is_meant);
+        demo_view_print_row(r, sample, e.verdict, is_meant);
     else if (ok)
-        samples_view_print_json(r, sample, e.verdict, is_meant);
+        demo_view_print_json(r, sample, e.verdict, is_meant);
     r->as_meant += is_meant;
     r->not_made += sample->why_not != NULL;
     r->otherwise += !is_meant && !sample->why_not;
@@ -134,7 +177,7 @@ bool samples_report(struct cli *cli, const struct olv_policy *policy, const stru
     r.place_len = (size_t)(olv_path_name(samples->policy) - samples->policy);
     r.table = table_begin(cli, columns, sizeof columns / sizeof *columns);
     for (size_t i = 0; ok && i < samples->count; i++)
-        ok = samples_view_judge(&r, &samples->items[i], &err);
+        ok = demo_view_judge(&r, &samples->items[i], &err);
     watch_clear(cli);
     if (r.table) {
         table_end(r.table);
