@@ -65,7 +65,7 @@ void cli_print_error(const struct cli *cli, const struct olv_error *err)
 bool cli_report(struct cli *cli, const struct olv_error *err)
 {
     cli_print_error(cli, err);
-    cli_mark(cli, cli_status_of(err->code));
+    cli_mark(cli, err->code == OLV_OK ? STATUS_SOME_FAILED : cli_status_of(err->code)); /* nobody said why */
     return false;
 }
 

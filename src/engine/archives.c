@@ -178,9 +178,10 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
 /* What this was opened for is a run of its own. */
 static void begin_anew(struct olv_run *run)
 {
+    struct olv_error ignored = {0}; /* then the id is taken, and no run begins with it */
     close(run->directory);
     run->directory = -1;
-    run_make_id(run);
+    run_make_id(run, &ignored);
 }
 
 bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_error *why)

@@ -137,7 +137,7 @@ static bool carry_make_directory(struct olv_run *run, struct olv_error *err)
     if (run->directory >= 0)
         return true;
     failed = mkdirat(run->state.runs, run->id, 0700);
-    for (int i = 0; failed && errno == EEXIST && i < MOST_IDS && run_make_id(run); i++)
+    for (int i = 0; failed && errno == EEXIST && i < MOST_IDS && run_make_id(run, err); i++)
         failed = mkdirat(run->state.runs, run->id, 0700); /* another run of the same minute had that id */
     if (!failed)
         run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);

@@ -16,13 +16,13 @@
 #include <string.h>
 #include <unistd.h>
 
-bool run_make_id(struct olv_run *run)
+bool run_make_id(struct olv_run *run, struct olv_error *err)
 {
     static const char letters[] = "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32, none that looks like another */
     uint8_t random[4];
     struct olv_date d = olv_date_from_seconds(run->lent.now.s);
     if (!olv_random(random, sizeof random))
-        return false;
+        return olv_fail(err, OLV_STATE, "cannot give the run an id: the system gives no random bytes");
     snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100,
              d.day % 100, d.hour % 100, d.minute % 100, letters[random[0] % 32], letters[random[1] % 32],
              letters[random[2] % 32], letters[random[3] % 32]);
@@ -179,7 +179,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->turn.lent = &run->lent;
     olv_reach_begin(&run->turn.source);
     has_memory = run->lent.trashes && run->lent.hasher;
-    if (has_memory && run_make_id(run) && state_open(&run->state, options->state, options->command, err) &&
+    if (has_memory && run_make_id(run, err) && state_open(&run->state, options->state, options->command, err) &&
         open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         olv_error_clear(err); /* what was looked for in vain on the way */

@@ -43,7 +43,7 @@ struct olv_run {
 };
 
 /* Chooses an id: the time to the minute, and chance. */
-bool run_make_id(struct olv_run *run);
+bool run_make_id(struct olv_run *run, struct olv_error *err);
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
 void run_segment_name(char out[32], uint64_t batch);
 /* The path that the ledger tells of: where the entry goes to, or where it is. Borrowed until the next turn.

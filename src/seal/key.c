@@ -56,10 +56,11 @@ static struct olv_key *load_public(int keys, struct olv_error *err)
     if (ok && !parse_verifier(key, olv_text_string(&line), public_key))
         ok = olv_error_at(
             err, (olv_fail(err, OLV_BROKEN, "the public key of the ledger is damaged"), "keys/ledger.pub"));
-    if (ok)
-        key->pkey = EVP_PKEY_new_raw_public_key(EVP_PKEY_ED25519, NULL, public_key, sizeof public_key);
+    if (ok &&
+        !(key->pkey = EVP_PKEY_new_raw_public_key(EVP_PKEY_ED25519, NULL, public_key, sizeof public_key)))
+        ok = olv_fail_memory(err);
     olv_text_free(&line);
-    if (ok && key->pkey)
+    if (ok)
         return key;
     olv_key_free(key);
     return NULL;

@@ -75,6 +75,29 @@ static void an_archive_needs_a_place_and_a_name(void **state)
     assert_false(exists(s, "none"));
 }
 
+/* Whatever fails in the end, something is said, and the status is not that of success. */
+static void a_system_without_chance_is_no_success(void **state)
+{
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    for (const char *const *line =
+             (const char *const[]){"archive tides/scratch/a.tmp --to a.tar", "compress tides/scratch/a.tmp",
+                                   "--policy policy.yaml enforce --yes", NULL};
+         *line; line++) {
+        char script[300];
+        struct outcome o;
+        snprintf(script, sizeof script,
+                 "ASAN_OPTIONS=detect_leaks=0 strace -f -o trace -e trace=getrandom -e "
+                 "inject=getrandom:error=EIO $O %s",
+                 *line);
+        o = shell(s, script);
+        assert_status(&o, 6);
+        assert_contains(o.err, "the system gives no random bytes");
+        assert_string_equal(slurp(s, "tides/scratch/a.tmp"), "first");
+    }
+    assert_false(exists(s, "a.tar"));
+}
+
 static void an_expression_that_explodes_is_bounded(void **state)
 {
     const struct sandbox *s = *state;
@@ -226,6 +249,7 @@ int main(void)
         TEST(a_policy_that_is_too_large_is_refused_with_a_reason),
         TEST(rules_that_contradict_themselves_are_named),
         TEST(an_archive_needs_a_place_and_a_name),
+        TEST(a_system_without_chance_is_no_success),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),
