@@ -116,7 +116,7 @@ void cli_print_global_options(void);
 
 /* Whatever is marked, the program ends with the worst of it. */
 void cli_mark(struct cli *cli, enum cli_status status);
-/* The status that a class of errors stands for. */
+/* The status that a class of errors stands for; a failure of which nobody said why (OLV_OK) is one. */
 enum cli_status cli_status_of(enum olv_code code);
 /* Prints the error to standard error. */
 void cli_print_error(const struct cli *cli, const struct olv_error *err);

@@ -29,8 +29,6 @@ void cli_mark(struct cli *cli, enum cli_status status)
 enum cli_status cli_status_of(enum olv_code code)
 {
     switch (code) {
-    case OLV_OK:
-        return STATUS_DONE;
     case OLV_USAGE:
     case OLV_POLICY:
         return STATUS_USAGE;
@@ -54,8 +52,9 @@ void cli_print_error(const struct cli *cli, const struct olv_error *err)
     struct olv_text hint = {0};
     if (cli->watch)
         watch_clear((struct cli *)(uintptr_t)cli);
-    term_message(cli, STYLE_ERROR, "%s%s%s%s%s", err->path, *err->path ? ": " : "", err->what,
-                 err->sys ? ": " : "", err->sys ? strerror(err->sys) : "");
+    term_message(cli, STYLE_ERROR, "%s%s%s%s%s", err->path, *err->path ? ": " : "",
+                 *err->what ? err->what : "it failed, and nothing tells why", err->sys ? ": " : "",
+                 err->sys ? strerror(err->sys) : "");
     term_name(&hint, err->hint);
     if (*err->hint)
         fprintf(stderr, "  %s\n", olv_text_string(&hint));
@@ -65,7 +64,7 @@ void cli_print_error(const struct cli *cli, const struct olv_error *err)
 bool cli_report(struct cli *cli, const struct olv_error *err)
 {
     cli_print_error(cli, err);
-    cli_mark(cli, err->code == OLV_OK ? STATUS_SOME_FAILED : cli_status_of(err->code)); /* nobody said why */
+    cli_mark(cli, cli_status_of(err->code));
     return false;
 }
 

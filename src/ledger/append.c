@@ -303,7 +303,8 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
     ledger_take_lines(l);
     checkpoint.size = l->tree.size;
     tree_root(&l->tree, checkpoint.root);
-    if (!tree_store(&l->tree, l->dir, err) || fsync(l->dir) < 0 ||
+    if (!tree_store(&l->tree, l->dir, err) ||
+        (fsync(l->dir) < 0 && !olv_fail_system(err, "ledger", "cannot bring the ledger to the disk")) ||
         !checkpoint_write(l->dir, l->state, l->key, &checkpoint, err))
         return false;
     if (!olv_ledger_is_volume_full(l))

@@ -337,10 +337,13 @@ enum olv_truth olv_os_clock_is_synchronised(void)
 
 unsigned olv_os_cpus(void)
 {
+    static atomic_uint known;
     cpu_set_t set;
-    if (sched_getaffinity(0, sizeof set, &set) == 0)
-        return (unsigned)CPU_COUNT(&set);
-    return 1;
+    unsigned none = 0;
+    if (atomic_load(&known) == 0)
+        atomic_compare_exchange_strong(
+            &known, &none, sched_getaffinity(0, sizeof set, &set) == 0 ? (unsigned)CPU_COUNT(&set) : 1);
+    return atomic_load(&known);
 }
 
 unsigned olv_os_terminal_width(int fd)

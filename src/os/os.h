@@ -112,6 +112,7 @@ void olv_os_in_use_free(struct olv_os_in_use *in_use);
 /* What this system, as far as it was met up to now, does in a weaker way than Linux can, in words; "" for
  * nothing. */
 const char *olv_os_weaker(void);
+/* How many there are for this process. Always the same answer: arrays of workers are as long as it says. */
 unsigned olv_os_cpus(void);
 /* Which boot this is, and the seconds since then (time asleep included). False where the system does not
  * tell. */

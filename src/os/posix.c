@@ -9,6 +9,7 @@
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
+#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -281,12 +282,16 @@ enum olv_truth olv_os_clock_is_synchronised(void)
 
 unsigned olv_os_cpus(void)
 {
+    static atomic_uint known;
+    unsigned none = 0;
+    long count = 1;
+    if (atomic_load(&known) > 0)
+        return atomic_load(&known);
 #ifdef _SC_NPROCESSORS_ONLN /* POSIX.1-2024 */
-    long count = sysconf(_SC_NPROCESSORS_ONLN);
-    return count > 0 ? (unsigned)count : 1;
-#else
-    return 1;
+    count = sysconf(_SC_NPROCESSORS_ONLN);
 #endif
+    atomic_compare_exchange_strong(&known, &none, count > 0 ? (unsigned)count : 1);
+    return atomic_load(&known);
 }
 
 unsigned olv_os_terminal_width(int fd)

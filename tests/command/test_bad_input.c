@@ -98,6 +98,19 @@ static void a_system_without_chance_is_no_success(void **state)
     assert_false(exists(s, "a.tar"));
 }
 
+/* How many hands there are is asked once: a second answer would not fit what was made for the first. */
+static void processors_may_come_meanwhile(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    o = shell(s, "export ASAN_OPTIONS=detect_leaks=0; for c in 'survey .' '--policy policy.yaml preview' "
+                 "'archive tides --keep --to a.tar'; do strace -f -o trace -e trace=sched_getaffinity -e "
+                 "inject=sched_getaffinity:error=EIO:when=1 $O $c || exit 99; done");
+    assert_status(&o, 0);
+    assert_contains(o.out, "1 file is due");
+}
+
 static void an_expression_that_explodes_is_bounded(void **state)
 {
     const struct sandbox *s = *state;
@@ -250,6 +263,7 @@ int main(void)
         TEST(rules_that_contradict_themselves_are_named),
         TEST(an_archive_needs_a_place_and_a_name),
         TEST(a_system_without_chance_is_no_success),
+        TEST(processors_may_come_meanwhile),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),

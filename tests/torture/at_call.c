@@ -6,10 +6,9 @@
  *     at_call [--trace KINDS] [--besides TEXT] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE]
  *             [--early N] [--early-hook COMMAND] -- COMMAND...
  *
- *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, looks, memory, or
- *           names of system calls with commas between
- *   TEXT    calls whose path has it do not count (up to eight times)
- *   WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
+ *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, looks, memory, rest,
+ * or names of system calls with commas between TEXT    calls whose path has it do not count (up to eight
+ * times) WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
  *           write), lie (a bit of what is written is another, and the call says that all is well), or an
  *           error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
  *   --hook  is run by a shell when the Nth call has been reached, before WHAT; the world stands still
@@ -111,6 +110,17 @@ static const struct call calls[] = {
     CALL(statx, "looks", 1, false),
     CALL(newfstatat, "looks", 1, false),
     CALL(mmap, "memory", -1, false), /* brk(2) has no error to give */
+    CALL(getrandom, "rest", -1, false),
+    CALL(sched_getaffinity, "rest", -1, false),
+    CALL(flock, "rest", -1, false),
+    CALL(lseek, "rest", -1, false),
+    CALL(dup, "rest", -1, false),
+    CALL(fstatfs, "rest", -1, false),
+    CALL(ioctl, "rest", -1, false),
+    CALL(fgetxattr, "rest", -1, false),
+    CALL(flistxattr, "rest", -1, false),
+    CALL(readlinkat, "rest", 1, false),
+    CALL(getcwd, "rest", -1, false),
 };
 enum { CALLS = sizeof calls / sizeof *calls };
 

@@ -19,7 +19,7 @@ static const char where[] = "";
 #define EVERY(many, few) many
 #endif
 #define MEMORY "ENOMEM," /* a sanitizer's own may not run out */
-#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5 --stride " EVERY("97", "7")
+#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5,EIO-rest --stride " EVERY("97", "7")
 
 static const char *words = "";
 

@@ -30,7 +30,7 @@ LATELY = 24  # calls
 DEAD = ("kill", "power", "power-part")
 KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
          "power": "changes", "power-part": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
-         "EIO-look": "looks", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes"}
+         "EIO-look": "looks", "EIO-rest": "rest", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes"}
 
 
 class Wrong(Exception):
@@ -531,6 +531,8 @@ class Bench:
             raise Wrong("status %d after a signal: %s" % (status, said))
         if status > 6 and what not in DEAD:
             raise Wrong("status %d: %s" % (status, said))
+        if "nothing tells why" in said or (status == 0 and "Stopped:" in said):
+            raise Wrong("status %d, and not said why: %s" % (status, said))
         if status == 5 and what != "lie":
             raise Wrong("told as damage: %s" % said)
         if w.run(["recover", "/nowhere/at/all"]) not in (0, 1, 2, 3):
