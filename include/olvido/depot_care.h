@@ -9,7 +9,8 @@
 struct olv_depot_report {
     uint64_t archives, members, bytes; /* bytes on the disk that were read */
     uint64_t damaged_archives, lost_members;
-    uint64_t missing_archives; /* in the catalogue, and not in the depot */
+    uint64_t missing_archives, missing_members; /* in the catalogue, and not in the depot */
+    uint64_t unread_archives;                   /* there, and could not be opened just now */
 };
 
 /* Something that is wrong. Strings are borrowed for the call. */

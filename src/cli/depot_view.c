@@ -146,35 +146,47 @@ static void print_report_json(const struct olv_depot_report *r)
     olv_json_number(json, "bytes", r->bytes);
     olv_json_number(json, "damaged_archives", r->damaged_archives);
     olv_json_number(json, "missing_archives", r->missing_archives);
+    olv_json_number(json, "missing_members", r->missing_members);
+    olv_json_number(json, "unread_archives", r->unread_archives);
     olv_json_number(json, "lost_members", r->lost_members);
     cli_print_json(json);
 }
 
-/* "Sound: 3 archives with 40 members, 12 MiB read"; what is to be said about faults follows. */
+/* "Sound: 3 archives with 40 members, 12 MiB read"; what is wrong follows. */
 static void print_report(struct depot_view *l, const struct olv_depot_report *r, const char *word,
-                         const char *faults)
+                         const struct olv_text *wrong)
 {
     watch_clear(l->cli);
     if (cli_has(l->cli, OPT_JSON))
         print_report_json(r);
     else
-        printf("%s%s%s %s with %s, %s read%s.\n", term_begin(l->cli, l->faults ? STYLE_ERROR : STYLE_GOOD),
+        printf("%s%s%s %s with %s, %s read%s.\n", term_begin(l->cli, wrong->len ? STYLE_ERROR : STYLE_GOOD),
                word, term_end(l->cli), COUNT(r->archives, "archive", "archives"),
-               COUNT(r->members, "member", "members"), SIZE(r->bytes), l->faults ? faults : "");
+               COUNT(r->members, "member", "members"), SIZE(r->bytes), olv_text_string(wrong));
 }
 
 void depot_view_verified(struct depot_view *l, const struct olv_depot_report *r)
 {
-    char faults[160];
-    snprintf(faults, sizeof faults, "; %s damaged, %s missing, %s lost", NUMBER(r->damaged_archives),
-             NUMBER(r->missing_archives), COUNT(r->lost_members, "file", "files"));
-    print_report(l, r, l->faults ? "Not sound:" : "Sound:", faults);
+    struct olv_text wrong = {0};
+    if (l->faults)
+        olv_text_printf(&wrong, "; %s damaged, %s missing, %s lost", NUMBER(r->damaged_archives),
+                        NUMBER(r->missing_archives), COUNT(r->lost_members, "file", "files"));
+    if (r->missing_members)
+        olv_text_printf(&wrong, ", %s missing with their archives",
+                        COUNT(r->missing_members, "member", "members"));
+    if (r->unread_archives)
+        olv_text_printf(&wrong, "; %s could not be opened, and so was not verified",
+                        NUMBER(r->unread_archives));
+    print_report(l, r, l->faults ? "Not sound:" : r->unread_archives ? "Not whole:" : "Sound:", &wrong);
+    olv_text_free(&wrong);
 }
 
 void depot_view_rebuilt(struct depot_view *l, const struct olv_depot_report *r)
 {
-    char faults[160];
-    snprintf(faults, sizeof faults, "; %s damaged: `olvido depot verify` names the files that are lost",
-             NUMBER(r->damaged_archives));
-    print_report(l, r, "Read anew:", faults);
+    struct olv_text wrong = {0};
+    if (l->faults)
+        olv_text_printf(&wrong, "; %s damaged: `olvido depot verify` names the files that are lost",
+                        NUMBER(r->damaged_archives));
+    print_report(l, r, "Read anew:", &wrong);
+    olv_text_free(&wrong);
 }

@@ -117,7 +117,7 @@ static void watch_on_trouble(void *self, const struct olv_trouble *t)
     w->count += !is_note;
     if (t->kind == OLV_TROUBLE_UNREADABLE && t->sys != 0)
         cli_mark(w->cli, STATUS_SOME_FAILED);
-    olv_text_printf(&line, "%s: %s%s%s", t->path, t->what, has_sys ? ": " : "",
+    olv_text_printf(&line, "%s%s%s%s%s", t->path, *t->path ? ": " : "", t->what, has_sys ? ": " : "",
                     has_sys ? strerror(t->sys) : "");
     if (line.failed || !watch_make_room(w)) {
         olv_text_free(&line);

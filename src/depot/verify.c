@@ -9,6 +9,7 @@
 #include "depot/trust.h"
 #include "depot/vault.h"
 #include "file/reading.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "pack/frames.h"
 
@@ -205,6 +206,23 @@ static void judge_depot(struct verifying *v)
     depot_warn(v->observer, &why, "verifying finds damage, but not forgery");
 }
 
+/* What is not there is a fault of the depot; what cannot be opened just now was not verified. */
+static void verify_unopened(struct verifying *v, int sys)
+{
+    struct olv_text path = {0};
+    if (sys == ENOENT || sys == ENOTDIR || sys == ELOOP) {
+        v->report->missing_archives++;
+        v->report->missing_members += v->archive->members;
+        verify_tell(
+            v, sys == ELOOP ? "a link stands in its place" : "it is not there, so it cannot be opened", "");
+        return;
+    }
+    v->report->unread_archives++;
+    olv_path_add(&path, v->archive->depot_path, v->archive->name);
+    olv_observe_unreadable(v->observer, olv_text_string(&path), "the archive cannot be opened", sys);
+    olv_text_free(&path);
+}
+
 static bool verify_archive(void *self, const struct olv_stored_archive *archive)
 {
     struct verifying *v = self;
@@ -220,10 +238,7 @@ static bool verify_archive(void *self, const struct olv_stored_archive *archive)
     v->report->members += archive->members;
     fd = open_archive(archive);
     if (fd < 0) {
-        char what[100];
-        snprintf(what, sizeof what, "it cannot be opened: %s", strerror(errno));
-        v->report->missing_archives++;
-        verify_tell(v, what, "");
+        verify_unopened(v, errno);
         return true;
     }
     ok = catalogue_frames(v->catalogue, archive->id, &frames, &v->error);

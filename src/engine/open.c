@@ -179,8 +179,9 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     run->turn.lent = &run->lent;
     olv_reach_begin(&run->turn.source);
     has_memory = run->lent.trashes && run->lent.hasher;
-    if (has_memory && run_make_id(run, err) && state_open(&run->state, options->state, options->command, err) &&
-        open_ledger(run, err) && open_notes(run, err) && run_settle(run, err)) {
+    if (has_memory && run_make_id(run, err) &&
+        state_open(&run->state, options->state, options->command, err) && open_ledger(run, err) &&
+        open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         olv_error_clear(err); /* what was looked for in vain on the way */
         return run;

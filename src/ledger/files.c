@@ -218,7 +218,7 @@ bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err)
         olv_error_clear(err);
         return true;
     }
-    return ok;
+    return ok || olv_error_at(err, "ledger/checkpoint");
 }
 
 bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, struct checkpoint *out,
@@ -242,15 +242,21 @@ static bool read_note(int dir, const char *name, const struct olv_key *key, stru
 
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
 {
-    return read_note(dir, "checkpoint", key, out, err);
+    return read_note(dir, "checkpoint", key, out, err) || olv_error_at(err, "ledger/checkpoint");
 }
 
 static const char LAST[] = "runs/checkpoint", NEXT[] = "runs/checkpoint.new";
 
-bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out)
+bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
 {
-    struct olv_error ignored = {0};
-    return read_note(state, LAST, key, out, &ignored);
+    *out = (struct checkpoint){.size = 0};
+    if (read_note(state, LAST, key, out, err))
+        return true;
+    if (err->sys && err->sys != ENOENT)
+        return false;
+    *out = (struct checkpoint){.size = 0}; /* it is gone, or torn */
+    olv_error_clear(err);
+    return true;
 }
 
 /* It need not come to the disk: it is never newer than the one in the ledger. */

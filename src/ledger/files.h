@@ -58,7 +58,9 @@ bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, s
 /* Brings it to the disk; and into the state directory, too, as the last one that there was (-1: not). */
 bool checkpoint_write(int dir, int state, const struct olv_key *key, const struct checkpoint *checkpoint,
                       struct olv_error *err);
-/* The last one that there was, as far as that can be told: after a crash it may be an older one, or none. */
-bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out);
+/* The last one that there was, as far as that can be told: after a crash it may be an older one, or none (of
+ * size 0). False where it is there and cannot be read. */
+bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out,
+                          struct olv_error *err);
 
 #endif

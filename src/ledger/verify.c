@@ -32,7 +32,6 @@ struct verifying {
     struct olv_key *key;
     struct olv_hasher *hasher;
     struct checkpoint last; /* that the runs know: read first, so that it is never newer than: */
-    bool has_last;
     struct checkpoint checkpoint;
     uint8_t (*hashes)[OLV_SHA256_SIZE]; /* the stored ones of all lines, vouched for by the checkpoint */
     uint64_t hash_count;
@@ -330,7 +329,7 @@ static bool check_last(struct verifying *v, struct olv_error *err)
 {
     const struct checkpoint *last = &v->last;
     bool is_it;
-    if (!v->has_last)
+    if (last->size == 0)
         return true;
     if (!is_consistent(v, last, &is_it, err))
         return false;
@@ -409,6 +408,8 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
     if (!checkpoint_read(v->dir, v->key, &v->checkpoint, err)) {
         if (err->sys == ENOENT && !has_lines(v))
             return olv_error_as(err, OLV_STATE); /* it was never begun */
+        if (err->sys && err->sys != ENOENT && err->sys != ELOOP)
+            return false; /* nothing is known of it */
         found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);
         olv_error_clear(err);
         return true;
@@ -436,9 +437,10 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     if (checkpoint_origin(v->dir, origin, err))
         v->key = olv_key_load_public(keys, origin, err);
     close(keys);
-    v->has_last = v->key && checkpoint_read_last(v->state, v->key, &v->last);
+    if (!v->key || !checkpoint_read_last(v->state, v->key, &v->last, err))
+        return false;
     v->hasher = olv_hasher_new();
-    return v->key && (v->hasher || olv_fail_memory(err));
+    return v->hasher || olv_fail_memory(err);
 }
 
 bool olv_ledger_verify(const char *state, const char *against, const struct olv_observer *observer,

@@ -111,6 +111,48 @@ static void processors_may_come_meanwhile(void **state)
     assert_contains(o.out, "1 file is due");
 }
 
+/* What cannot be read just now is neither sound nor damaged. */
+static void what_cannot_be_read_is_not_verified(void **state)
+{
+    static const char FAILS[] = "export ASAN_OPTIONS=detect_leaks=0; fails() { p=$1; c=$2; e=$3; shift 3; "
+                                "strace -f -o trace -P $p -e trace=$c "
+                                "-e inject=$c:error=$e $O \"$@\"; }; ";
+    static const struct {
+        const char *script;
+        int status;
+        const char *says;
+    } cases[] = {
+        {"fails $PWD/state/ledger/checkpoint read EIO audit verify", 1,
+         "ledger/checkpoint: cannot read the file: Input/output error"},
+        {"fails $PWD/state/runs/checkpoint read EIO audit verify", 1,
+         "runs/checkpoint: cannot read the file: Input/output error"},
+        {"fails $PWD/state/runs/checkpoint read EIO --policy policy.yaml enforce --yes", 6,
+         "runs/checkpoint: cannot read the file: Input/output error"},
+        {"fails $PWD/depot openat EMFILE depot verify", 1,
+         "the archive cannot be opened: Too many open files"},
+    };
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    make_dir(s, "depot");
+    write_policy(s,
+                 "depots: { cold-room: { path: \"@/depot\" } }\nrules:\n  - { name: scratch, under: "
+                 "\"@/tides/scratch\", steps: [ { after: 30 days, do: discard } ] }\n",
+                 NULL);
+    shell_ok(s, "$O --policy policy.yaml archive tides/scratch/a.tmp --keep --depot cold-room --yes >out");
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char script[600];
+        struct outcome o;
+        snprintf(script, sizeof script, "%s%s", FAILS, cases[i].script);
+        o = shell(s, script);
+        assert_status(&o, cases[i].status);
+        assert_contains(o.err, cases[i].says);
+        assert_lacks(o.out, "ound:"); /* neither is said */
+    }
+    assert_true(exists(s, "tides/scratch/a.tmp"));
+    olvido_ends(s, 0, "audit", "verify", NULL);
+    olvido_ends(s, 0, "depot", "verify", NULL);
+}
+
 static void an_expression_that_explodes_is_bounded(void **state)
 {
     const struct sandbox *s = *state;
@@ -264,6 +306,7 @@ int main(void)
         TEST(an_archive_needs_a_place_and_a_name),
         TEST(a_system_without_chance_is_no_success),
         TEST(processors_may_come_meanwhile),
+        TEST(what_cannot_be_read_is_not_verified),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),
