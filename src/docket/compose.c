@@ -31,7 +31,7 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
     if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !compose_flush(c, err))
         return false;
     olv_segment_add(&c->segment, e);
-    return true;
+    return !c->segment.bytes.failed || olv_fail_memory(err);
 }
 
 bool olv_compose_end(struct olv_composing *c, struct olv_error *err)

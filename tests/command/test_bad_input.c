@@ -96,6 +96,10 @@ static void a_system_without_chance_is_no_success(void **state)
         assert_string_equal(slurp(s, "tides/scratch/a.tmp"), "first");
     }
     assert_false(exists(s, "a.tar"));
+    assert_status(
+        &(struct outcome[]){shell(s, "ASAN_OPTIONS=detect_leaks=0 strace -f -o trace -e trace=getrandom -e "
+                                     "inject=getrandom:error=EIO $O --policy policy.yaml preview --list")}[0],
+        1); /* a list that lacks what could not be put into it is none */
 }
 
 /* How many hands there are is asked once: a second answer would not fit what was made for the first. */
