@@ -19,7 +19,7 @@ static void explain_path(struct explaining *x, const char *word)
     struct olv_error err = {0};
     bool is_known = true;
     json_t *json = cli_has(x->cli, OPT_JSON) ? json_object() : NULL;
-    char *path = items_absolute(word);
+    char *path = items_absolute(x->cli, word);
     bool ok = path && olv_explain(&e, x->policy, path, &x->options, &x->cli->observer, &err);
     watch_clear(x->cli);
     if (ok && json) {
@@ -42,7 +42,7 @@ static void explain_path(struct explaining *x, const char *word)
         json_decref(json);
     free(path);
     olv_explanation_free(&e);
-    if (!ok)
+    if (!ok && err.code != OLV_OK) /* else it was told */
         cli_report(x->cli, &err);
     if (!is_known)
         cli_mark(x->cli, STATUS_SOME_FAILED);

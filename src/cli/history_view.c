@@ -39,20 +39,16 @@ static void see(void *self, const struct olv_found_item *found)
     snprintf(s->trash, sizeof s->trash, "%s", found->trash ? olv_trash_path(found->trash) : "");
 }
 
-static struct sighting look_for(struct olv_trashes *trashes, struct olv_catalogue *catalogue,
-                                const char *path)
+static bool look_for(const struct olv_session *session, const char *path, struct sighting *s,
+                     struct olv_error *err)
 {
     const char *patterns[] = {path};
     struct olv_item_query query = {.patterns = patterns,
                                    .pattern_count = 1,
                                    .act = olv_act_named("recover"),
                                    .rule = OLV_BY_HAND,
-                                   .catalogue = catalogue};
-    struct sighting s = {0};
-    struct olv_error ignored = {0};
-    if (trashes)
-        olv_items_find(trashes, &query, NULL, see, &s, &ignored);
-    return s;
+                                   .catalogue = session->catalogue};
+    return !session->trashes || olv_items_find(session->trashes, &query, NULL, see, s, err);
 }
 
 static void print_history(struct cli *cli, const char *path, const struct history *h,
@@ -81,9 +77,9 @@ bool history_show(struct cli *cli, const struct olv_session *session, const char
 {
     struct olv_ledger_query query = {.path = path};
     struct history h = {0};
-    struct sighting s = look_for(session->trashes, session->catalogue, path);
+    struct sighting s = {0};
     char state[PATH_MAX];
-    if (!cli_state_path(cli, state, sizeof state) ||
+    if (!look_for(session, path, &s, err) || !cli_state_path(cli, state, sizeof state) ||
         (!olv_ledger_search(state, &query, history_view_remember, &h, err) && err->sys != ENOENT))
         return false;
     olv_error_clear(err);

@@ -8,12 +8,17 @@
 #include <string.h>
 #include <unistd.h>
 
-char *items_absolute(const char *pattern)
+char *items_absolute(struct cli *cli, const char *pattern)
 {
     struct olv_text path = {0};
-    char *copy, *rest, *part, here[PATH_MAX];
-    if (pattern[0] != '/' && getcwd(here, sizeof here))
-        olv_text_puts(&path, strcmp(here, "/") ? here : "");
+    struct olv_error err = {0};
+    char *copy, *rest, *part, here[PATH_MAX] = "";
+    if (pattern[0] != '/' && !getcwd(here, sizeof here)) {
+        olv_fail_system(&err, pattern, "cannot find out in which directory this is");
+        cli_report(cli, &err);
+        return NULL;
+    }
+    olv_text_puts(&path, strcmp(here, "/") ? here : "");
     copy = rest = strdup(pattern);
     while (copy && (part = strtok_r(rest, "/", &rest))) {
         if (strcmp(part, ".") == 0)
@@ -31,7 +36,11 @@ char *items_absolute(const char *pattern)
     free(copy);
     if (path.len == 0)
         olv_text_puts(&path, "/");
-    return path.data;
+    if (!path.failed)
+        return path.data;
+    olv_text_free(&path);
+    cli_memory(cli);
+    return NULL;
 }
 
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out)
@@ -60,7 +69,8 @@ static bool read_patterns(struct cli *cli, size_t first, struct items_request *r
     r->query.patterns = r->patterns;
     for (size_t i = first; i < cli->argument_count; i++) {
         const char *word = cli->arguments[i];
-        if (!add_pattern(r, items_absolute(word)) || (!strchr(word, '/') && !add_pattern(r, strdup(word))))
+        if (!add_pattern(r, items_absolute(cli, word)) ||
+            (!strchr(word, '/') && !add_pattern(r, strdup(word))))
             return false;
     }
     return true;
@@ -79,12 +89,12 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
         if (!r->into && err.sys != ENOENT)
             return cli_report(cli, &err);
         if (!r->into)
-            r->into = items_absolute(cli_value(cli, OPT_INTO));
+            r->into = items_absolute(cli, cli_value(cli, OPT_INTO));
     }
     r->query.into = r->into;
     if ((!cli_has(cli, OPT_INTO) || r->into) && read_patterns(cli, first_argument, r))
         return true;
-    cli_mark(cli, STATUS_SOME_FAILED); /* there is no memory */
+    cli_mark(cli, STATUS_SOME_FAILED);
     return false;
 }
 

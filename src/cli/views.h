@@ -54,8 +54,8 @@ void items_free_request(struct items_request *request);
 /* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out);
 /* The absolute form of a path or pattern; "." and ".." in it are worked out by their names, for what it names
- * is not there any more. Owned by the caller; NULL without memory. */
-char *items_absolute(const char *pattern);
+ * is not there any more. Owned by the caller; NULL after saying and marking why. */
+char *items_absolute(struct cli *cli, const char *pattern);
 
 /* One object in JSON. */
 void items_print_json(const struct olv_found_item *found, bool with_target);
