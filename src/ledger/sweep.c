@@ -7,6 +7,7 @@
 #include "os/durable.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <pthread.h>
 #include <stdio.h>
@@ -39,24 +40,27 @@ bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_par
 }
 
 enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct olv_text *scratch,
-                                   const char *line, size_t len, char where[128])
+                                   const char *line, size_t len, char where[128], struct olv_error *err)
 {
     json_t *json = strstr(line, "\"kind\":\"intent\"") ? json_loadb(line, len, 0, NULL) : NULL;
     const char *run = json_string_value(json_object_get(json, "run"));
     const char *digest = json_string_value(json_object_get(json, "segment"));
     uint64_t batch = olv_json_get_number(json, "batch");
     enum docket_finding finding = DOCKET_NONE;
-    struct olv_error ignored = {0};
     uint8_t bytes[OLV_SHA256_SIZE];
     char path[128], hex[OLV_HEX_SIZE];
     if (run && digest && !strchr(run, '/')) {
         snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
         snprintf(where, 128, "run %.64s, batch %llu", run, (unsigned long long)batch);
         finding = DOCKET_MISSING;
-        if (olv_read_file(state, path, LARGEST_DOCKET, scratch, &ignored)) {
+        if (olv_read_file(state, path, LARGEST_DOCKET, scratch, err)) {
             olv_sha256(hasher, olv_text_string(scratch), scratch->len, bytes);
             olv_hex(bytes, sizeof bytes, hex);
             finding = strcmp(hex, digest) == 0 ? DOCKET_SOUND : DOCKET_ALTERED;
+        } else if (err->code == OLV_MEMORY || (err->sys && err->sys != ENOENT && err->sys != ELOOP)) {
+            finding = DOCKET_UNREAD;
+        } else {
+            olv_error_clear(err);
         }
     }
     json_decref(json);
@@ -109,6 +113,7 @@ static bool check_line(struct part *p, const struct together *t, size_t i)
     const struct sweep *s = p->sweep;
     const struct line *line = &t->lines[i];
     enum docket_finding docket;
+    struct olv_error ignored = {0}; /* then the line is looked at more closely */
     bool has_lost_name;
     char where[128];
     if (p->number < s->covered ? memcmp(s->hashes[p->number], t->leaves[i], OLV_SHA256_SIZE) != 0
@@ -119,7 +124,7 @@ static bool check_line(struct part *p, const struct together *t, size_t i)
     p->removed_names += has_lost_name;
     if (line->parts.open) /* an intent has nothing to seal */
         return true;
-    docket = docket_of_line(s->state, p->hasher, &p->scratch, line->text, line->len, where);
+    docket = docket_of_line(s->state, p->hasher, &p->scratch, line->text, line->len, where, &ignored);
     p->segments += docket != DOCKET_NONE;
     return docket == DOCKET_NONE || docket == DOCKET_SOUND;
 }

@@ -28,9 +28,10 @@ bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_par
                     bool *has_lost_name);
 
 /* The docket that an intent commits to. */
-enum docket_finding { DOCKET_NONE, DOCKET_SOUND, DOCKET_MISSING, DOCKET_ALTERED };
-/* Compares it, if the line is an intent; `where` then says of which run and batch. */
+enum docket_finding { DOCKET_NONE, DOCKET_SOUND, DOCKET_MISSING, DOCKET_ALTERED, DOCKET_UNREAD };
+/* Compares it, if the line is an intent; `where` then says of which run and batch. DOCKET_UNREAD with `err`:
+ * it cannot be read just now. */
 enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct olv_text *scratch,
-                                   const char *line, size_t len, char where[128]);
+                                   const char *line, size_t len, char where[128], struct olv_error *err);
 
 #endif

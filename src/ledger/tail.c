@@ -83,12 +83,12 @@ static bool note_signed(struct examining *x, const json_t *line, struct olv_erro
     return strcmp(kind, "intent") != 0 || add_batch(x, line, err);
 }
 
-static const char *judge_intent(struct examining *x, const char *text, size_t len)
+static const char *judge_intent(struct examining *x, const char *text, size_t len, struct olv_error *err)
 {
     char where[128];
-    return docket_of_line(x->state, x->hasher, &x->scratch, text, len, where) == DOCKET_SOUND
-               ? NULL
-               : "its docket is not there, or is another one";
+    enum docket_finding docket = docket_of_line(x->state, x->hasher, &x->scratch, text, len, where, err);
+    return docket == DOCKET_SOUND || docket == DOCKET_UNREAD ? NULL
+                                                             : "its docket is not there, or is another one";
 }
 
 /* What is wrong with a line behind the checkpoint; NULL: nothing. */
@@ -112,8 +112,8 @@ static const char *judge(struct examining *x, const json_t *line, const char *te
     if (strcmp(kind, "outcome") == 0)
         return tell(x, line);
     if (strcmp(kind, "intent") == 0) {
-        what = judge_intent(x, text, len);
-        if (!what)
+        what = judge_intent(x, text, len, err);
+        if (!what && err->code == OLV_OK)
             add_batch(x, line, err);
         return what;
     }

@@ -80,10 +80,11 @@ static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, 
         found(v, OLV_LEDGER_ALTERED, number, file, at, "this line is not what was written");
 }
 
-static void check_intent(struct verifying *v, const char *line, size_t len, const char *file, uint64_t at)
+static void check_intent(struct verifying *v, const char *line, size_t len, const char *file, uint64_t at,
+                         struct olv_error *err)
 {
     char where[128];
-    enum docket_finding docket = docket_of_line(v->state, v->hasher, &v->segment, line, len, where);
+    enum docket_finding docket = docket_of_line(v->state, v->hasher, &v->segment, line, len, where, err);
     v->report->segments += docket != DOCKET_NONE;
     if (docket == DOCKET_MISSING)
         found(v, OLV_LEDGER_DOCKET, v->report->lines, file, at, "the docket of %s is missing", where);
@@ -107,7 +108,7 @@ static bool peek_leaf(struct verifying *v, struct line_reader *r, uint8_t out[OL
 }
 
 static void check_line(struct verifying *v, struct line_reader *r, const char *line, size_t len,
-                       const char *file, uint64_t at)
+                       const char *file, uint64_t at, struct olv_error *err)
 {
     struct line_parts parts = line_split(line, len);
     uint64_t number = v->report->lines;
@@ -133,7 +134,7 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
         return;
     }
     v->report->removed_names += has_lost_name;
-    check_intent(v, line, len, file, at);
+    check_intent(v, line, len, file, at, err);
     v->report->lines++;
 }
 
@@ -177,10 +178,11 @@ static bool check_file(struct verifying *v, uint64_t first, struct olv_error *er
         return true;
     if (!line_reader_open(&r, v->dir, name, err))
         return false;
-    while (v->report->fault == OLV_LEDGER_SOUND && (line = line_reader_next(&r, &len, &is_torn, err))) {
+    while (v->report->fault == OLV_LEDGER_SOUND && err->code == OLV_OK &&
+           (line = line_reader_next(&r, &len, &is_torn, err))) {
         if (is_torn && v->report->lines >= v->report->covered)
             break; /* the next run cuts it off and records that */
-        check_line(v, &r, line, len, file, ++at);
+        check_line(v, &r, line, len, file, ++at, err);
         if (is_torn && v->report->fault == OLV_LEDGER_SOUND)
             found(v, OLV_LEDGER_ALTERED, --v->report->lines, file, at, "the end of this line is gone");
         if (v->report->lines % TELL_EVERY == 0)

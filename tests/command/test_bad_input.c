@@ -132,10 +132,14 @@ static void what_cannot_be_read_is_not_verified(void **state)
          "runs/checkpoint: cannot read the file: Input/output error"},
         {"fails $PWD/state/runs/checkpoint read EIO --policy policy.yaml enforce --yes", 6,
          "runs/checkpoint: cannot read the file: Input/output error"},
+        {"fails $(ls $PWD/state/runs/*/000001.docket) read EIO audit verify", 1,
+         "000001.docket: cannot read the file: Input/output error"},
         {"fails $PWD/depot openat EMFILE depot verify", 1,
          "the archive cannot be opened: Too many open files"},
     };
     const struct sandbox *s = *state;
+    struct outcome o;
+    char script[600];
     ON_LINUX_ONLY();
     make_dir(s, "depot");
     write_policy(s,
@@ -144,8 +148,6 @@ static void what_cannot_be_read_is_not_verified(void **state)
                  NULL);
     shell_ok(s, "$O --policy policy.yaml archive tides/scratch/a.tmp --keep --depot cold-room --yes >out");
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        char script[600];
-        struct outcome o;
         snprintf(script, sizeof script, "%s%s", FAILS, cases[i].script);
         o = shell(s, script);
         assert_status(&o, cases[i].status);
@@ -155,6 +157,20 @@ static void what_cannot_be_read_is_not_verified(void **state)
     assert_true(exists(s, "tides/scratch/a.tmp"));
     olvido_ends(s, 0, "audit", "verify", NULL);
     olvido_ends(s, 0, "depot", "verify", NULL);
+    enforce(s, 0);
+    snprintf(script, sizeof script,
+             "%sfails $PWD/data/Trash/info getdents64 EIO --policy policy.yaml explain tides/scratch/a.tmp",
+             FAILS);
+    o = shell(s, script);
+    assert_status(&o, 1); /* nobody knows whether it lies there */
+    assert_contains(o.err, "cannot read the trash: Input/output error");
+}
+
+static void a_directory_that_is_gone_is_not_the_root(void **state)
+{
+    struct outcome o = shell(*state, "mkdir gone; cd gone; rmdir ../gone; $O recover '*.tmp'");
+    assert_status(&o, 1);
+    assert_contains(o.err, "*.tmp: cannot find out in which directory this is");
 }
 
 static void an_expression_that_explodes_is_bounded(void **state)
@@ -311,6 +327,7 @@ int main(void)
         TEST(a_system_without_chance_is_no_success),
         TEST(processors_may_come_meanwhile),
         TEST(what_cannot_be_read_is_not_verified),
+        TEST(a_directory_that_is_gone_is_not_the_root),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),
         TEST(a_state_that_is_half_gone_is_named),
