@@ -22,7 +22,7 @@ bool database_failed(const struct database *d, struct olv_error *err, const char
     if (code == SQLITE_FULL)
         err->sys = ENOSPC;
     else if (code == SQLITE_IOERR || code == SQLITE_CANTOPEN)
-        err->sys = sys;
+        err->sys = sys == ENOENT ? EIO : sys; /* it is there; what SQLite keeps beside it may not be */
     if (d->hint && (code == SQLITE_CORRUPT || code == SQLITE_NOTADB))
         olv_error_hint(err, "%s", d->hint);
     return false;
