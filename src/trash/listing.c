@@ -105,6 +105,10 @@ static bool list_stray(struct listing *l, const struct olv_os_name *file)
     trash_info_name(info, file->name);
     if (olv_os_stat(l->trash->info, info, &stat))
         return true;
+    if (errno != ENOENT) { /* it may have been listed */
+        olv_observe_unreadable(l->trash->observer, info, "cannot look at the info file", errno);
+        return true;
+    }
     return !olv_trash_find(l->trash, file->name, &item) || l->each(l->self, &item);
 }
 
