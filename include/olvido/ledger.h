@@ -32,11 +32,6 @@ struct olv_ledger_record {
     uint64_t length, members;             /* of an archive */
 };
 
-/* Calls `each` for every line from the first; stops when it returns false. False when the ledger cannot be
- * read or a line is no JSON; err->sys is ENOENT when there is no ledger. */
-bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record),
-                     void *self, struct olv_error *err);
-
 /* What to look for; members that are NULL or 0 ask for nothing. */
 struct olv_ledger_query {
     const char *kind, *run, *rule;
@@ -50,7 +45,9 @@ struct olv_ledger_query {
 
 /* Whether it has a line of this run. */
 bool olv_ledger_has_run(const char *state, const char *run);
-/* Like olv_ledger_each, for the lines that fit all of the query. Uses the index of closed volumes. */
+/* Calls `each` for every line from the first that fits all of the query; stops when it returns false. False
+ * when the ledger cannot be read or a line is no JSON; err->sys is ENOENT when there is no ledger. Uses the
+ * index of closed volumes. */
 bool olv_ledger_search(const char *state, const struct olv_ledger_query *query,
                        bool (*each)(void *self, const struct olv_ledger_record *record), void *self,
                        struct olv_error *err);

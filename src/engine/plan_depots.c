@@ -43,8 +43,7 @@ static void know_archive(struct depot_planner *p, const struct olv_stored_file *
         else if (errno != ENOENT)
             olv_observe_unreadable(p->observer, f->archive_name, "looking at the archive", errno);
     }
-    if (dir >= 0)
-        close(dir);
+    olv_os_close(dir);
 }
 
 static bool plan_depots_add_to_docket(struct depot_planner *p, const struct olv_stored_file *f,

@@ -268,8 +268,7 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     ok = ok && run_clear_archives(run, s->id, err);
     if (ok && s->id[0])
         ok = settle_run(s, err);
-    if (s->trace >= 0)
-        close(s->trace);
+    olv_os_close(s->trace);
     free(s);
     return ok;
 }

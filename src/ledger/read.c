@@ -1,14 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading the ledger line by line, without the right to change anything and without believing it. */
-#include "ledger/files.h"
 #include "ledger/reading.h"
 
 #include "olvido/json.h"
 #include "os/private.h"
 
-#include <errno.h>
 #include <fcntl.h>
-#include <stdlib.h>
 #include <unistd.h>
 
 int ledger_open_directory(const char *state, struct olv_error *err)
@@ -83,39 +80,4 @@ bool reading_line(struct reading *reading, const char *line, size_t len, const c
     go_on = reading->each(reading->self, &record);
     json_decref(json);
     return go_on;
-}
-
-static bool read_read_volume(struct reading *reading, int dir, uint64_t first, struct olv_error *err)
-{
-    char name[LEDGER_NAME_SIZE], *line;
-    struct line_reader r;
-    bool is_torn, go_on = true;
-    uint64_t at = 0;
-    size_t len;
-    ledger_volume_name(first, name);
-    if (!line_reader_open(&r, dir, name, err))
-        return false;
-    while (go_on && (line = line_reader_next(&r, &len, &is_torn, err)) && !is_torn)
-        go_on = reading_line(reading, line, len, name, ++at, err);
-    line_reader_close(&r);
-    return go_on && err->code == OLV_OK;
-}
-
-bool olv_ledger_each(const char *state, bool (*each)(void *self, const struct olv_ledger_record *record),
-                     void *self, struct olv_error *err)
-{
-    struct reading reading = {.each = each, .self = self};
-    uint64_t *firsts = NULL;
-    size_t count = 0;
-    int dir = ledger_open_directory(state, err);
-    bool ok = dir >= 0 && ledger_volumes(dir, &firsts, &count, err);
-    if (ok)
-        olv_error_clear(err);
-    for (size_t i = 0; ok && i < count; i++)
-        ok = read_read_volume(&reading, dir, firsts[i], err);
-    if (dir >= 0)
-        close(dir);
-    free(firsts);
-    reading_free(&reading);
-    return err->code == OLV_OK;
 }
