@@ -82,16 +82,18 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     return x->out->path || olv_fail_memory(err);
 }
 
-static bool explain_open_directory(struct explaining *x)
+/* False with `err` where it cannot be known whether it is there. */
+static bool explain_look(struct explaining *x, struct olv_error *err)
 {
     char *directory = olv_path_directory(x->out->path);
+    bool ok = directory || olv_fail_memory(err);
     x->name = olv_path_name(x->out->path);
-    x->dir = directory ? olv_os_open_path(directory) : -1;
+    x->dir = ok ? olv_os_open_path(directory) : -1;
+    x->out->exists = x->dir >= 0 && olv_os_stat(x->dir, x->name, &x->out->stat);
+    if (ok && !x->out->exists && errno != ENOENT && errno != ENOTDIR && errno != ELOOP)
+        ok = olv_fail_system(err, x->out->path, "looking at it");
     free(directory);
-    if (x->dir < 0)
-        return false;
-    x->out->exists = olv_os_stat(x->dir, x->name, &x->out->stat);
-    return x->out->exists;
+    return ok;
 }
 
 static bool lies_in(const char *path, const char *top)
@@ -100,16 +102,18 @@ static bool lies_in(const char *path, const char *top)
     return rest && *rest;
 }
 
-static void find_place(struct explaining *x)
+static bool find_place(struct explaining *x, struct olv_error *err)
 {
     struct olv_stat directory;
-    bool has_mount = olv_os_stat(x->dir, "", &directory);
+    if (!olv_os_stat(x->dir, "", &directory))
+        return olv_fail_system(err, x->out->path, "looking at its directory");
     for (size_t i = 0; i < x->judging.roots.count; i++) {
         const struct rules_begin *place = &x->judging.roots.places[i];
-        if (has_mount && place->mount == directory.mount && lies_in(x->out->path, place->path) &&
+        if (place->mount == directory.mount && lies_in(x->out->path, place->path) &&
             (!x->place || strlen(place->path) >= strlen(x->place->path)))
             x->place = place;
     }
+    return true;
 }
 
 /* The entry that a walk of the innermost `under` would come to. */
@@ -238,9 +242,8 @@ static bool explain_begin(struct explaining *x, const struct olv_observer *obser
 static bool explain_judge(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
-    if (!explain_begin(x, observer, err))
+    if (!explain_begin(x, observer, err) || !find_place(x, err))
         return false;
-    find_place(x);
     find_entry(x);
     if (x->place && x->judging.has_directories && !look_around(x, observer, err))
         return false;
@@ -326,8 +329,8 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
     if (!out->memory)
         return olv_fail_memory(err);
     x.arena = &out->memory->arena;
-    ok = find_path(&x, path, err);
-    if (ok && explain_open_directory(&x))
+    ok = find_path(&x, path, err) && explain_look(&x, err);
+    if (ok && out->exists)
         ok = explain_judge(&x, observer, err) && judging_is_sure(&x.judging, err);
     else if (ok)
         ok = look_in_depots(&x, observer, err);

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A selection of what torture.py does, of the kind that the argument names: see there. `make torture` does
- * all of it. STRIDE (in slow builds) makes the selection smaller. Where only the trash of the home is known,
- * and nobody can say whether a file is open, all lies on one file system, and nothing is deleted. */
+/* A selection of what torture.py and looking.py do, of the kind that the argument names: see there. `make
+ * torture` does all of it. STRIDE (in slow builds) makes the selection smaller. Where only the trash of the
+ * home is known, and nobody can say whether a file is open, all lies on one file system, and nothing is
+ * deleted. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -11,32 +12,31 @@
 
 #ifdef OLVIDO_OS_POSIX
 static const char where[] =
-    "--together --only "
+    "torture.py --quiet --together --only "
     "discard,discard-same,recover,recover-number,recover-set-aside,archive-keep,fetch-keep,rebuild";
 #define EVERY(many, few) few
 #else
-static const char where[] = "";
+static const char where[] = "torture.py --quiet";
 #define EVERY(many, few) many
 #endif
 #define MEMORY "ENOMEM," /* a sanitizer's own may not run out */
 #define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5,EIO-rest --stride " EVERY("97", "7")
 
-static const char *words = "";
+static const char *script = where, *words = "";
 
 static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    char script[800];
+    char line[800];
     if (geteuid() != 0)
         skip(); /* mounts */
-    snprintf(
-        script, sizeof script,
-        "/usr/bin/python3 \"$OLVIDO_SOURCE\"/tests/torture/torture.py --quiet --slower ${STRIDE:-1} %s %s "
-        ">report 2>&1; "
-        "s=$?; grep -v ' 0 wrong' report | tail -n 12 | cut -c1-300; exit $s",
-        where, words);
-    o = shell(s, script);
+    snprintf(line, sizeof line,
+             "/usr/bin/python3 \"$OLVIDO_SOURCE\"/tests/torture/%s --slower ${STRIDE:-1} %s "
+             ">report 2>&1; "
+             "s=$?; grep -v ' 0 wrong' report | tail -n 12 | cut -c1-300; exit $s",
+             script, words);
+    o = shell(s, line);
     if (o.status == 77)
         skip(); /* no such processor */
     if (o.status == 0)
@@ -48,18 +48,21 @@ static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
 int main(int count, char **arguments)
 {
     const struct {
-        const char *kind, *words;
-    } kinds[] = {{"kills", "--do kill --stride " EVERY("17", "1")},
-                 {"signals", "--do int,term,hup --stride " EVERY("71", "5")},
-                 {"faults", getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
-                 {"lies", "--do lie --slower 1 --stride " EVERY("2", "1")},
-                 {"power", "--do power,power-part*2 --stride 167"}};
+        const char *kind, *script, *words;
+    } kinds[] = {{"kills", where, "--do kill --stride " EVERY("17", "1")},
+                 {"signals", where, "--do int,term,hup --stride " EVERY("71", "5")},
+                 {"faults", where, getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
+                 {"lies", where, "--do lie --slower 1 --stride " EVERY("2", "1")},
+                 {"power", where, "--do power,power-part*2 --stride 167"},
+                 {"looks", "looking.py", "--stride 13"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
                                         sandbox_teardown),
     };
     for (size_t i = 0; i < sizeof kinds / sizeof *kinds; i++)
-        if (count > 1 && strcmp(arguments[1], kinds[i].kind) == 0)
+        if (count > 1 && strcmp(arguments[1], kinds[i].kind) == 0) {
             words = kinds[i].words;
+            script = kinds[i].script;
+        }
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
