@@ -86,5 +86,8 @@ bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out,
         olv_error_at(err, name);
     }
     close(fd);
-    return out->failed ? olv_fail_memory(err) : false;
+    if (out->failed)
+        olv_fail_memory(err);
+    olv_text_clear(out); /* its room may hold a part, without an end */
+    return false;
 }
