@@ -135,7 +135,6 @@ bool cli_policy_path(struct cli *cli, char *out, size_t size);
 struct olv_policy *cli_load_policy(struct cli *cli, const char *path);
 /* The one at cli_policy_path. */
 struct olv_policy *cli_policy(struct cli *cli);
-void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
 bool cli_state_path(struct cli *cli, char *out, size_t size);
 
 /* values.c: each is false after saying and marking what is wrong, and leaves `out` as it is where the option

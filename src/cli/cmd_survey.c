@@ -28,17 +28,18 @@ static bool read_options(struct cli *cli, struct request *r)
     static const char *const orders[] = {"age", "size", "path", "owner", "-age", "-size", "-path", "-owner"};
     static const char *const clocks[] = {"modified", "accessed", "changed", "born"};
     const char *format = cli_value(cli, OPT_FORMAT);
+    unsigned kinds = 0;
     int order = 0, clock = 0;
     if ((format && !(r->view.format = template_new(cli, format))) || !cli_where(cli, &r->where) ||
         !cli_word(cli, OPT_SORT, orders, 8, &order) || !cli_word(cli, OPT_CLOCK, clocks, 4, &clock) ||
         !cli_number(cli, OPT_LIMIT, &r->view.limit) || !cli_duration(cli, OPT_OLDER_THAN, &r->older) ||
-        !cli_duration(cli, OPT_NEWER_THAN, &r->newer) || !read_kinds(cli, &r->options.kinds))
+        !cli_duration(cli, OPT_NEWER_THAN, &r->newer) || !read_kinds(cli, &kinds))
         return false;
     r->view.clock = (enum olv_clock)clock;
     r->view.now = olv_os_now();
     r->options = (struct olv_survey_options){.now = r->view.now,
                                              .clock = r->view.clock,
-                                             .kinds = r->options.kinds,
+                                             .kinds = kinds,
                                              .where = r->where,
                                              .older_than = cli_has(cli, OPT_OLDER_THAN) ? &r->older : NULL,
                                              .newer_than = cli_has(cli, OPT_NEWER_THAN) ? &r->newer : NULL,

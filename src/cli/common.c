@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What commands share: statuses, reports of errors, the policy and the paths they work with. */
 #include "cli/cli.h"
-#include "cli/term.h"
-#include "cli/watch.h"
+#include "cli/views.h"
 #include "olvido/home.h"
 #include "olvido/nearest.h"
 #include "olvido/quantity.h"
@@ -139,7 +138,7 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path)
         cli_report(cli, &err);
         cli_mark(cli, STATUS_USAGE); /* a policy that cannot be read is a wrong one */
     } else if (!policy) {
-        cli_print_diagnostics(cli, path, &list);
+        policy_print_diagnostics(cli, path, &list);
         term_message(cli, STYLE_ERROR, "%s in the policy; nothing was done",
                      COUNT(list.count, "error", "errors"));
         cli_mark(cli, STATUS_USAGE);

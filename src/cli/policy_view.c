@@ -31,7 +31,7 @@ static void print_caret(const struct cli *cli, const struct olv_diagnostic *d)
     olv_text_free(&excerpt);
 }
 
-void cli_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list)
+void policy_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list)
 {
     struct olv_text name = {0}, message = {0};
     term_name(&name, path);
@@ -99,7 +99,7 @@ void policy_print_findings(struct cli *cli, const char *path, const struct olv_p
     if (cli_has(cli, OPT_JSON)) {
         policy_view_print_json(path, list);
     } else {
-        cli_print_diagnostics(cli, path, list);
+        policy_print_diagnostics(cli, path, list);
         if (policy)
             print_sound(cli, policy, list->count);
         else

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What options say, read by their kind. */
-#include "cli/cli.h"
+#include "cli/views.h"
 #include "olvido/expr.h"
 #include "olvido/nearest.h"
 #include "olvido/quantity.h"
@@ -95,7 +95,7 @@ bool cli_where(struct cli *cli, struct olv_expr **out)
     const char *text = cli_value(cli, OPT_WHERE);
     *out = text ? olv_expr_compile(text, NULL, &list) : NULL;
     if (text && !*out) {
-        cli_print_diagnostics(cli, "--where", &list);
+        policy_print_diagnostics(cli, "--where", &list);
         cli_mark(cli, STATUS_USAGE);
     }
     olv_diagnostics_free(&list);

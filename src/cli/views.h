@@ -122,8 +122,10 @@ struct docket_filter {
 bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,
                   struct olv_error *err);
 
-/* ---- policy_view.c: what is wrong with a policy, or with a statement (cli_print_diagnostics) ---- */
+/* ---- policy_view.c: what is wrong with a policy, or with a statement ---- */
 
+/* Each with its place in the text: `path`, or where else that is from. */
+void policy_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
 /* All that was found, or that it is sound; marks errors. `policy`: NULL where there are any. */
 void policy_print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
                            const struct olv_diagnostics *list);

@@ -75,113 +75,6 @@ static void an_archive_needs_a_place_and_a_name(void **state)
     assert_false(exists(s, "none"));
 }
 
-/* Whatever fails in the end, something is said, and the status is not that of success. */
-static void a_system_without_chance_is_no_success(void **state)
-{
-    const struct sandbox *s = *state;
-    ON_LINUX_ONLY();
-    for (const char *const *line =
-             (const char *const[]){"archive tides/scratch/a.tmp --to a.tar", "compress tides/scratch/a.tmp",
-                                   "--policy policy.yaml enforce --yes", NULL};
-         *line; line++) {
-        char script[300];
-        struct outcome o;
-        snprintf(script, sizeof script,
-                 "ASAN_OPTIONS=detect_leaks=0 strace -f -o trace -e trace=getrandom -e "
-                 "inject=getrandom:error=EIO $O %s",
-                 *line);
-        o = shell(s, script);
-        assert_status(&o, 6);
-        assert_contains(o.err, "the system gives no random bytes");
-        assert_string_equal(slurp(s, "tides/scratch/a.tmp"), "first");
-    }
-    assert_false(exists(s, "a.tar"));
-    assert_status(
-        &(struct outcome[]){shell(s, "ASAN_OPTIONS=detect_leaks=0 strace -f -o trace -e trace=getrandom -e "
-                                     "inject=getrandom:error=EIO $O --policy policy.yaml preview --list")}[0],
-        1); /* a list that lacks what could not be put into it is none */
-}
-
-/* How many hands there are is asked once: a second answer would not fit what was made for the first. */
-static void processors_may_come_meanwhile(void **state)
-{
-    const struct sandbox *s = *state;
-    struct outcome o;
-    if (getenv("STRIDE"))
-        skip(); /* a sanitizer's own call may not fail */
-    ON_LINUX_ONLY();
-    o = shell(s, "export ASAN_OPTIONS=detect_leaks=0; for c in 'survey .' '--policy policy.yaml preview' "
-                 "'archive tides --keep --to a.tar'; do strace -f -o trace -e trace=sched_getaffinity -e "
-                 "inject=sched_getaffinity:error=EIO:when=1 $O $c || exit 99; done");
-    assert_status(&o, 0);
-    assert_contains(o.out, "1 file is due");
-}
-
-/* What cannot be read just now is neither sound nor damaged. */
-static void what_cannot_be_read_is_not_verified(void **state)
-{
-    static const char FAILS[] = "export ASAN_OPTIONS=detect_leaks=0; fails() { p=$1; c=$2; e=$3; shift 3; "
-                                "strace -f -o trace -P $p -e trace=$c "
-                                "-e inject=$c:error=$e $O \"$@\"; }; ";
-    static const struct {
-        const char *script;
-        int status;
-        const char *says;
-    } cases[] = {
-        {"fails $PWD/state/ledger/checkpoint read EIO audit verify", 1,
-         "ledger/checkpoint: cannot read the file: Input/output error"},
-        {"fails $PWD/state/runs/checkpoint read EIO audit verify", 1,
-         "runs/checkpoint: cannot read the file: Input/output error"},
-        {"fails $PWD/state/runs/checkpoint read EIO --policy policy.yaml enforce --yes", 6,
-         "runs/checkpoint: cannot read the file: Input/output error"},
-        {"fails $(ls $PWD/state/runs/*/000001.docket) read EIO audit verify", 1,
-         "000001.docket: cannot read the file: Input/output error"},
-        {"fails $PWD/state/catalogue.db-shm openat EMFILE:when=1 depot show", 6,
-         "the catalogue: cannot open it"},
-        {"fails $PWD/state/catalogue.db-wal openat EMFILE:when=1 recover --list", 6,
-         "the catalogue: cannot open it"},
-        {"fails $PWD/state/state.db-shm openat EMFILE:when=1 --policy policy.yaml preview", 6,
-         "what runs remember (state.db): cannot open it"},
-        {"fails $PWD/state/state.db-shm openat EMFILE:when=1 --policy policy.yaml enforce --yes", 6,
-         "what runs remember (state.db): cannot open it"},
-        {"fails $PWD/depot openat EMFILE depot verify", 1,
-         "the archive cannot be opened: Too many open files"},
-    };
-    const struct sandbox *s = *state;
-    struct outcome o;
-    char script[600];
-    ON_LINUX_ONLY();
-    make_dir(s, "depot");
-    write_policy(s,
-                 "depots: { cold-room: { path: \"@/depot\" } }\nrules:\n  - { name: scratch, under: "
-                 "\"@/tides/scratch\", steps: [ { after: 30 days, do: discard } ] }\n",
-                 NULL);
-    shell_ok(s, "$O --policy policy.yaml archive tides/scratch/a.tmp --keep --depot cold-room --yes >out");
-    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        snprintf(script, sizeof script, "%s%s", FAILS, cases[i].script);
-        o = shell(s, script);
-        assert_status(&o, cases[i].status);
-        assert_contains(o.err, cases[i].says);
-        assert_lacks(o.out, "ound:"); /* neither is said */
-    }
-    assert_true(exists(s, "tides/scratch/a.tmp"));
-    olvido_ends(s, 0, "audit", "verify", NULL);
-    olvido_ends(s, 0, "depot", "verify", NULL);
-    enforce(s, 0);
-    snprintf(script, sizeof script,
-             "%sfails $PWD/data/Trash/info getdents64 EIO --policy policy.yaml explain tides/scratch/a.tmp",
-             FAILS);
-    o = shell(s, script);
-    assert_status(&o, 1); /* nobody knows whether it lies there */
-    assert_contains(o.err, "cannot read the trash: Input/output error");
-    o = shell(
-        s,
-        "export ASAN_OPTIONS=detect_leaks=0; for k in $(seq 15 45); do strace -f -o trace -e trace=statx -e "
-        "inject=statx:error=EIO:when=$k $O recover --list --json >out 2>err; grep older_versions.:2 out && "
-        "exit 99; done; test $k = 45");
-    assert_status(&o, 0); /* a version lies in the depot, and nothing lies in the trash twice */
-}
-
 static void a_directory_that_is_gone_is_not_the_root(void **state)
 {
     struct outcome o = shell(*state, "mkdir gone; cd gone; rmdir ../gone; $O recover '*.tmp'");
@@ -340,9 +233,6 @@ int main(void)
         TEST(a_policy_that_is_too_large_is_refused_with_a_reason),
         TEST(rules_that_contradict_themselves_are_named),
         TEST(an_archive_needs_a_place_and_a_name),
-        TEST(a_system_without_chance_is_no_success),
-        TEST(processors_may_come_meanwhile),
-        TEST(what_cannot_be_read_is_not_verified),
         TEST(a_directory_that_is_gone_is_not_the_root),
         TEST(an_expression_that_explodes_is_bounded),
         TEST(a_newer_state_is_refused_and_stays_as_it_is),

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading the ledger line by line, without the right to change anything and without believing it. */
+/* Read without the right to change anything, and without believing it. */
 #include "ledger/reading.h"
 
 #include "olvido/json.h"
