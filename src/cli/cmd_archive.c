@@ -6,6 +6,7 @@
 #include "olvido/path.h"
 #include "olvido/trust.h"
 
+#include <errno.h>
 #include <stdlib.h>
 #include <unistd.h>
 
@@ -38,12 +39,14 @@ static void archive_to(struct cli *cli, struct by_hand *act, const char *to)
     struct olv_text path = {0};
     if (real)
         olv_path_add(&path, real, olv_path_name(to));
-    if (err.code == OLV_UNTRUSTED)
+    if (!above || path.failed)
+        cli_memory(cli);
+    else if (!real && err.sys != ENOENT && err.sys != ENOTDIR)
         cli_report(cli, &err);
     else if (!*olv_path_name(to))
         cli_usage(cli, "%s names a directory; the archive is a file, and needs a name", to);
-    else if (!path.data)
-        cli_usage(cli, "there is no directory %s for the archive", above ? above : "");
+    else if (!real)
+        cli_usage(cli, "there is no directory %s for the archive", above);
     else
         archive_into(cli, act, path.data);
     free(above);

@@ -210,7 +210,7 @@ static void judge_depot(struct verifying *v)
 static void verify_unopened(struct verifying *v, int sys)
 {
     struct olv_text path = {0};
-    if (sys == ENOENT || sys == ENOTDIR || sys == ELOOP) {
+    if (olv_os_is_absent(sys)) {
         v->report->missing_archives++;
         v->report->missing_members += v->archive->members;
         verify_tell(

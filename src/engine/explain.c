@@ -90,7 +90,7 @@ static bool explain_look(struct explaining *x, struct olv_error *err)
     x->name = olv_path_name(x->out->path);
     x->dir = ok ? olv_os_open_path(directory) : -1;
     x->out->exists = x->dir >= 0 && olv_os_stat(x->dir, x->name, &x->out->stat);
-    if (ok && !x->out->exists && errno != ENOENT && errno != ENOTDIR && errno != ELOOP)
+    if (ok && !x->out->exists && !olv_os_is_absent(errno))
         ok = olv_fail_system(err, x->out->path, "looking at it");
     free(directory);
     return ok;

@@ -25,11 +25,6 @@ void olv_reach_end(struct olv_reach *reach)
     olv_text_free(&reach->path);
 }
 
-static bool is_gone(int sys)
-{
-    return sys == ENOENT || sys == ELOOP || sys == ENOTDIR;
-}
-
 enum again { SAME_RUN, SAME_BOOT, OTHER_BOOT };
 
 static bool is_known(const uint8_t uuid[16])
@@ -71,7 +66,7 @@ static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *
         return olv_fail_memory(err);
     reach->fd = olv_os_open_path(e->directory);
     if (reach->fd < 0) {
-        bool gone = is_gone(errno);
+        bool gone = olv_os_is_absent(errno);
         olv_fail_system(err, e->directory, "opening the directory");
         return gone ? olv_error_as(err, OLV_CHANGED) : false;
     }

@@ -26,7 +26,7 @@ static bool expand_descend(struct expanding *x, int dir, const char *rest, unsig
 
 static bool expand_trouble(struct expanding *x, const char *what, int sys)
 {
-    if (sys != ENOENT && sys != ENOTDIR && sys != ELOOP)
+    if (!olv_os_is_absent(sys))
         olv_observe_unreadable(x->observer, olv_text_string(&x->path), what, sys);
     return true;
 }

@@ -252,7 +252,7 @@ bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoin
     *out = (struct checkpoint){.size = 0};
     if (read_note(state, LAST, key, out, err))
         return true;
-    if (err->sys && err->sys != ENOENT)
+    if (olv_read_failed_for_now(err))
         return false;
     *out = (struct checkpoint){.size = 0}; /* it is gone, or torn */
     olv_error_clear(err);

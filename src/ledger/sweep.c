@@ -7,7 +7,6 @@
 #include "os/durable.h"
 #include "os/os.h"
 
-#include <errno.h>
 #include <fcntl.h>
 #include <pthread.h>
 #include <stdio.h>
@@ -57,7 +56,7 @@ enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct 
             olv_sha256(hasher, olv_text_string(scratch), scratch->len, bytes);
             olv_hex(bytes, sizeof bytes, hex);
             finding = strcmp(hex, digest) == 0 ? DOCKET_SOUND : DOCKET_ALTERED;
-        } else if (err->code == OLV_MEMORY || (err->sys && err->sys != ENOENT && err->sys != ELOOP)) {
+        } else if (olv_read_failed_for_now(err)) {
             finding = DOCKET_UNREAD;
         } else {
             olv_error_clear(err);

@@ -410,7 +410,7 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
     if (!checkpoint_read(v->dir, v->key, &v->checkpoint, err)) {
         if (err->sys == ENOENT && !has_lines(v))
             return olv_error_as(err, OLV_STATE); /* it was never begun */
-        if (err->sys && err->sys != ENOENT && err->sys != ELOOP)
+        if (olv_read_failed_for_now(err))
             return false; /* nothing is known of it */
         found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);
         olv_error_clear(err);

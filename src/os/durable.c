@@ -4,6 +4,7 @@
 #include "os/durable.h"
 
 #include "olvido/text.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -90,4 +91,10 @@ bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out,
         olv_fail_memory(err);
     olv_text_clear(out); /* its room may hold a part, without an end */
     return false;
+}
+
+bool olv_read_failed_for_now(const struct olv_error *err)
+{
+    return err->code == OLV_MEMORY ||
+           (err->sys && !olv_os_is_absent(err->sys) && err->sys != EISDIR && err->sys != ENXIO);
 }

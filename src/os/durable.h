@@ -19,5 +19,7 @@ bool olv_write_all(int fd, const void *bytes, size_t len);
 
 /* Reads a whole file of at most `most` bytes. */
 bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out, struct olv_error *err);
+/* Why it could not: for now (true), or because there is no such file. */
+bool olv_read_failed_for_now(const struct olv_error *err);
 
 #endif

@@ -29,6 +29,13 @@ int olv_os_open_dir(int dir, const char *path, bool one_mount);
 /* Looks at `name` in `dir`, links themselves; an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
 
+/* Whether this errno says that a path leads to nothing: it is gone, or a link or a file stands on the way.
+ * Any other one says that it could not be looked at. */
+static inline bool olv_os_is_absent(int sys)
+{
+    return sys == ENOENT || sys == ENOTDIR || sys == ELOOP;
+}
+
 struct olv_os_mount_facts {
     bool is_read_only;
     enum olv_truth access_times; /* whether reading a file changes its time of access, at least once a day */

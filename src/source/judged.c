@@ -55,7 +55,7 @@ bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *e, stru
 static void why_no_trash(const char *files, struct olv_error *err)
 {
     int fd = olv_os_open_path(files);
-    if (fd >= 0 || (errno != ENOENT && errno != ENOTDIR && errno != ELOOP))
+    if (fd >= 0 || !olv_os_is_absent(errno))
         olv_fail_system(err, files, "cannot open its trash");
     else
         olv_fail(err, OLV_CHANGED, "its trash is not there any more");

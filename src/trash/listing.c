@@ -68,7 +68,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     } else if (ignored.sys == ENOENT) {
         out->state = OLV_TRASH_STRAY;
         return is_there;
-    } else if (ignored.sys && ignored.sys != ELOOP && ignored.sys != EISDIR && ignored.sys != ENXIO) {
+    } else if (olv_read_failed_for_now(&ignored)) {
         olv_observe_unreadable(trash->observer, info, "cannot read the info file", ignored.sys);
         return false; /* it is not torn: what it says is not known just now */
     }
