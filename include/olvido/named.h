@@ -7,6 +7,7 @@
 #include "olvido/docket.h"
 #include "olvido/guard.h"
 #include "olvido/observer.h"
+#include "olvido/policy.h"
 
 struct olv_named_options {
     unsigned kinds; /* bits 1 << enum olv_kind: what is taken; directories are gone through in any case, and
@@ -33,5 +34,14 @@ struct olv_named {
 bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
                     const struct olv_observer *observer, struct olv_named *out, struct olv_error *err);
 void olv_named_free(struct olv_named *named);
+
+/* Fill `manner->codec`, `->into` (borrowed from `path`) and `->depot`. False where the archive can have no
+ * such name, where one of that name is there, or without the directory that it is to lie in. */
+/* An archive at this path. */
+bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_text *path,
+                       struct olv_error *err);
+/* One in this depot, "by-hand-20261123-2036.tar.zst", packed as `pack` says (NULL: as the depot's are). */
+bool olv_named_archive_in(struct olv_manner *manner, const struct olv_depot *depot, const char *pack,
+                          struct olv_text *path, struct olv_error *err);
 
 #endif

@@ -8,6 +8,7 @@
 #include "olvido/json.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
+#include "olvido/text.h"
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -82,7 +83,8 @@ struct cli {
         const char *values[MOST_VALUES]; /* of an option that may be repeated; owned */
         size_t count;
     } options[OPT_COUNT];
-    const char **arguments; /* borrowed */
+    int word;               /* which of the command's words it was given */
+    const char **arguments; /* behind that word; owned */
     size_t argument_count;
     enum cli_status status;       /* the worst that was met: what the program ends with */
     bool has_colour;              /* on standard output */
@@ -93,12 +95,12 @@ struct cli {
 
 struct cli_command {
     const char *name;
-    const char *stage;              /* under which heading the overview lists it */
-    const char *arguments;          /* "[PATH…]" */
-    const char *summary;            /* one line */
-    const enum cli_option *options; /* ends with OPT_NONE; may be NULL */
-    size_t least, most;             /* arguments */
-    void (*run)(struct cli *cli);   /* marks in `status` what went wrong */
+    const char *stage;     /* under which heading the overview lists it */
+    const char *words[6];  /* which of these is the first argument: cli->word; none: any */
+    const char *arguments; /* the others: "PATH [NAME]"; "PATH…" is one or more, "[PATH…]" any number */
+    const char *summary;   /* one line */
+    enum cli_option options[12];  /* beside the global ones; ends with OPT_NONE */
+    void (*run)(struct cli *cli); /* marks in `status` what went wrong */
 };
 
 extern const struct cli_command *const cli_commands[]; /* ends with NULL */
@@ -107,6 +109,8 @@ const struct cli_command *cli_find_command(struct cli *cli, const char *name);
 
 /* options.c */
 bool cli_parse(struct cli *cli, int argc, const char **argv);
+/* What a command takes: "show|clear [PATTERN…]". */
+void cli_synopsis(const struct cli_command *command, struct olv_text *out);
 void cli_free(struct cli *cli);
 bool cli_has(const struct cli *cli, enum cli_option option);
 const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */

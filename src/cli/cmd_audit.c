@@ -6,6 +6,8 @@
 #include <limits.h>
 #include <stdlib.h>
 
+enum { SHOW, VERIFY };
+
 /* ---- show ---- */
 
 /* Each word must be one that the ledger knows: a misspelt one would find nothing, and say so as if that were
@@ -27,17 +29,14 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
     if (cli_has(cli, OPT_PATH) && !(q->path = *path = items_absolute(cli, cli_value(cli, OPT_PATH))))
         return false;
     return cli_words(cli, OPT_ACT, "the ledger has no act", acts, act_count, NULL) &&
-           cli_words(cli, OPT_RESULT, "the ledger has no result", results, 8, NULL) &&
+           cli_words(cli, OPT_RESULT, "the ledger has no result", results, sizeof results / sizeof *results,
+                     NULL) &&
            cli_instant(cli, OPT_SINCE, &q->since, &q->has_since) &&
            cli_instant(cli, OPT_UNTIL, &q->until, &q->has_until);
 }
 
 static void cmd_audit_show(struct cli *cli, const char *state)
 {
-    static const struct table_column columns[] = {{.heading = "Time", .width = 16},
-                                                  {.heading = "Run", .width = 18},
-                                                  {.heading = "What", .width = 14},
-                                                  {.heading = "Which", .is_elastic = true}};
     struct ledger_view s = {.cli = cli};
     struct olv_ledger_query query;
     struct olv_error err = {0};
@@ -45,17 +44,9 @@ static void cmd_audit_show(struct cli *cli, const char *state)
     if (cli_has(cli, OPT_AGAINST))
         cli_usage(cli, "--against goes with `audit verify`");
     else if (read_query(cli, &query, &path) && cli_number(cli, OPT_LIMIT, &s.limit)) {
-        s.table = table_begin(cli, columns, 4);
+        ledger_view_begin(&s);
         olv_ledger_search(state, &query, ledger_view_record, &s, &err);
-        table_end(s.table);
-        if (err.sys == ENOENT)
-            term_message(cli, STYLE_PLAIN, "there is no ledger yet: nothing was ever done");
-        else if (err.code != OLV_OK)
-            cli_report(cli, &err);
-        else if (s.shown == 0 && query.run)
-            cli_usage(cli, "the ledger knows no run `%s`, or nothing of it fits", query.run);
-        else if (s.shown == 0 && !cli_has(cli, OPT_JSON))
-            term_message(cli, STYLE_PLAIN, "the ledger has nothing that fits");
+        ledger_view_end(&s, query.run, &err);
     }
     free(path);
 }
@@ -80,23 +71,18 @@ static void cmd_audit_verify(struct cli *cli, const char *state)
 
 static void cmd_audit_run(struct cli *cli)
 {
-    static const char *const words[] = {"show", "verify"};
-    int word = cli_choose(cli, "`audit` can `show` and `verify`, not", cli->arguments[0], words, 2);
     char state[PATH_MAX];
-    if (word >= 0 && cli_state_path(cli, state, sizeof state))
-        (word == 0 ? cmd_audit_show : cmd_audit_verify)(cli, state);
+    if (cli_state_path(cli, state, sizeof state))
+        (cli->word == SHOW ? cmd_audit_show : cmd_audit_verify)(cli, state);
 }
-
-static const enum cli_option options[] = {OPT_RUN,   OPT_RULE,  OPT_PATH,  OPT_ACT,     OPT_RESULT,
-                                          OPT_SINCE, OPT_UNTIL, OPT_LIMIT, OPT_AGAINST, OPT_NONE};
 
 const struct cli_command cmd_audit = {
     .name = "audit",
     .stage = "Prove",
-    .arguments = "show|verify",
+    .words = {[SHOW] = "show", [VERIFY] = "verify"},
+    .arguments = "",
     .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
-    .options = options,
-    .least = 1,
-    .most = 1,
+    .options = {OPT_RUN, OPT_RULE, OPT_PATH, OPT_ACT, OPT_RESULT, OPT_SINCE, OPT_UNTIL, OPT_LIMIT,
+                OPT_AGAINST},
     .run = cmd_audit_run,
 };

@@ -36,6 +36,5 @@ const struct cli_command cmd_check = {
     .stage = "Decide",
     .arguments = "[FILE]",
     .summary = "Finds every error in a policy, and whether this machine can carry it out",
-    .most = 1,
     .run = cmd_check_run,
 };

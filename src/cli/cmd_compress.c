@@ -46,16 +46,11 @@ static void cmd_compress_run(struct cli *cli)
         by_hand(cli, &act);
 }
 
-static const enum cli_option options[] = {OPT_AS,        OPT_LEVEL, OPT_KEEP,    OPT_TO,
-                                          OPT_IF_EXISTS, OPT_YES,   OPT_PREVIEW, OPT_NONE};
-
 const struct cli_command cmd_compress = {
     .name = "compress",
     .stage = "Do",
     .arguments = "PATH…",
     .summary = "Compresses files, each into one beside it",
-    .options = options,
-    .least = 1,
-    .most = 100000,
+    .options = {OPT_AS, OPT_LEVEL, OPT_KEEP, OPT_TO, OPT_IF_EXISTS, OPT_YES, OPT_PREVIEW},
     .run = cmd_compress_run,
 };

@@ -65,15 +65,10 @@ static void cmd_contents_run(struct cli *cli)
     olv_archive_close(l.archive);
 }
 
-static const enum cli_option options[] = {OPT_NONE};
-
 const struct cli_command cmd_contents = {
     .name = "contents",
     .stage = "Keep",
     .arguments = "ARCHIVE [PATTERN…]",
     .summary = "Lists what is in any archive, ours or another's",
-    .options = options,
-    .least = 1,
-    .most = 4096,
     .run = cmd_contents_run,
 };

@@ -29,16 +29,11 @@ static void cmd_decompress_run(struct cli *cli)
         by_hand(cli, &act);
 }
 
-static const enum cli_option options[] = {OPT_KEEP, OPT_TO,      OPT_MAX_SIZE, OPT_IF_EXISTS,
-                                          OPT_YES,  OPT_PREVIEW, OPT_NONE};
-
 const struct cli_command cmd_decompress = {
     .name = "decompress",
     .stage = "Do",
     .arguments = "PATH…",
     .summary = "Takes compressed files back to what they were",
-    .options = options,
-    .least = 1,
-    .most = 100000,
+    .options = {OPT_KEEP, OPT_TO, OPT_MAX_SIZE, OPT_IF_EXISTS, OPT_YES, OPT_PREVIEW},
     .run = cmd_decompress_run,
 };

@@ -63,15 +63,11 @@ static void cmd_demo_run(struct cli *cli)
         run_observatory(cli, cli->arguments[0]);
 }
 
-static const enum cli_option options[] = {OPT_FOR, OPT_AS_OF, OPT_NONE};
-
 const struct cli_command cmd_demo = {
     .name = "demo",
     .stage = "Set up",
     .arguments = "DIR",
     .summary = "Writes made-up sample files and a policy to try things on",
-    .options = options,
-    .least = 1,
-    .most = 1,
+    .options = {OPT_FOR, OPT_AS_OF},
     .run = cmd_demo_run,
 };

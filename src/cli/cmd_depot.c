@@ -5,6 +5,8 @@
 #include <limits.h>
 #include <unistd.h>
 
+enum { SHOW, VERIFY, REBUILD };
+
 /* Without a catalogue nothing can be verified: that is sound only where the policy's depots are empty. */
 static bool has_archives(struct depot_view *l)
 {
@@ -61,17 +63,13 @@ static bool rebuild(struct depot_view *l, const struct olv_policy *policy)
 
 static void cmd_depot_run(struct cli *cli)
 {
-    enum { SHOW, VERIFY, REBUILD };
-    static const char *const words[] = {"show", "verify", "rebuild"};
-    struct depot_view l = {.cli = cli, .depot = cli->argument_count > 1 ? cli->arguments[1] : NULL};
-    int word =
-        cli_choose(cli, "`depot` can `show`, `verify` and `rebuild`, not", cli->arguments[0], words, 3);
-    struct olv_policy *policy = word == REBUILD ? cli_policy(cli) : NULL;
+    struct depot_view l = {.cli = cli, .depot = cli->argument_count ? cli->arguments[0] : NULL};
+    struct olv_policy *policy = cli->word == REBUILD ? cli_policy(cli) : NULL;
     struct olv_catalogue *catalogue = NULL;
-    bool is_open = (word == SHOW || word == VERIFY) && items_open_catalogue(cli, &catalogue);
+    bool is_open = cli->word != REBUILD && items_open_catalogue(cli, &catalogue);
     if (policy)
         rebuild(&l, policy);
-    else if (is_open && word == SHOW)
+    else if (is_open && cli->word == SHOW)
         depot_view_show(&l, catalogue);
     else if (is_open)
         cmd_depot_verify(&l, catalogue);
@@ -79,15 +77,11 @@ static void cmd_depot_run(struct cli *cli)
     olv_catalogue_close(catalogue);
 }
 
-static const enum cli_option options[] = {OPT_NONE};
-
 const struct cli_command cmd_depot = {
     .name = "depot",
     .stage = "Keep",
-    .arguments = "show|verify|rebuild [NAME]",
+    .words = {[SHOW] = "show", [VERIFY] = "verify", [REBUILD] = "rebuild"},
+    .arguments = "[NAME]",
     .summary = "Shows what lies in depots, reads it back, or reads the catalogue anew",
-    .options = options,
-    .least = 1,
-    .most = 2,
     .run = cmd_depot_run,
 };

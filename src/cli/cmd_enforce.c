@@ -75,14 +75,11 @@ static void cmd_enforce_run(struct cli *cli)
     olv_policy_free(e.policy);
 }
 
-static const enum cli_option options[] = {OPT_YES,  OPT_COUNT_TYPED, OPT_OVER_LIMIT, OPT_UNATTENDED,
-                                          OPT_RULE, OPT_PREVIEW,     OPT_NONE};
-
 const struct cli_command cmd_enforce = {
     .name = "enforce",
     .stage = "Do",
     .arguments = "",
     .summary = "Carries the policy out, on the record",
-    .options = options,
+    .options = {OPT_YES, OPT_COUNT_TYPED, OPT_OVER_LIMIT, OPT_UNATTENDED, OPT_RULE, OPT_PREVIEW},
     .run = cmd_enforce_run,
 };

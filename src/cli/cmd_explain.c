@@ -64,15 +64,11 @@ static void cmd_explain_run(struct cli *cli)
     olv_policy_free(x.policy);
 }
 
-static const enum cli_option options[] = {OPT_AS_OF, OPT_NONE};
-
 const struct cli_command cmd_explain = {
     .name = "explain",
     .stage = "Look",
     .arguments = "PATH…",
     .summary = "Says which rule owns a file, what becomes of it when, and what stands in the way",
-    .options = options,
-    .least = 1,
-    .most = 4096,
+    .options = {OPT_AS_OF},
     .run = cmd_explain_run,
 };

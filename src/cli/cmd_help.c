@@ -24,12 +24,15 @@ static void print_overview(const struct cli *cli)
 
 static void print_command(const struct cli *cli, const struct cli_command *command)
 {
+    struct olv_text synopsis = {0};
+    cli_synopsis(command, &synopsis);
     printf("%sUsage:%s olvido %s%s%s\n\n%s.\n", term_begin(cli, STYLE_HEADING), term_end(cli), command->name,
-           *command->arguments ? " " : "", command->arguments, command->summary);
+           synopsis.len ? " " : "", olv_text_string(&synopsis), command->summary);
+    olv_text_free(&synopsis);
     for (const struct cli_help_text *help = cli_help_texts; help->command; help++)
         if (strcmp(help->command, command->name) == 0)
             printf("\n%s", help->text);
-    if (command->options && *command->options != OPT_NONE) {
+    if (*command->options != OPT_NONE) {
         printf("\n%sOptions%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
         for (const enum cli_option *o = command->options; *o != OPT_NONE; o++)
             cli_print_option(*o);
@@ -54,6 +57,5 @@ const struct cli_command cmd_help = {
     .stage = "Set up",
     .arguments = "[COMMAND]",
     .summary = "Shows what commands there are, or how one is used",
-    .most = 1,
     .run = cmd_help_run,
 };

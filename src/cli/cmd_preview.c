@@ -36,13 +36,11 @@ static void cmd_preview_run(struct cli *cli)
     olv_policy_free(policy);
 }
 
-static const enum cli_option options[] = {OPT_LIST, OPT_AS_OF, OPT_RULE, OPT_NONE};
-
 const struct cli_command cmd_preview = {
     .name = "preview",
     .stage = "Decide",
     .arguments = "",
     .summary = "Shows what the policy would do, and touches nothing",
-    .options = options,
+    .options = {OPT_LIST, OPT_AS_OF, OPT_RULE},
     .run = cmd_preview_run,
 };

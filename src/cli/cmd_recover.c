@@ -5,27 +5,12 @@
 #include "cli/open_session.h"
 #include "cli/views.h"
 
-#include <limits.h>
-
 struct recovering {
     struct cli *cli;
     struct items_request request;
     bool only_list;
     struct found_view view;
 };
-
-static void nothing_found(struct recovering *r)
-{
-    const char *run = cli_value(r->cli, OPT_RUN);
-    char state[PATH_MAX];
-    if (run && cli_state_path(r->cli, state, sizeof state) && !olv_ledger_has_run(state, run)) {
-        cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs", run);
-        return;
-    }
-    term_message(r->cli, STYLE_WARN, "neither the trash nor a depot has anything that fits");
-    fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
-    cli_mark(r->cli, STATUS_SOME_FAILED);
-}
 
 static void cmd_recover_carry_out(struct recovering *r, struct olv_session *session)
 {
@@ -37,15 +22,14 @@ static void cmd_recover_carry_out(struct recovering *r, struct olv_session *sess
               olv_items_find(session->trashes, &r->request.query, docket, found_view_each, &r->view, &err);
     watch_expect(r->cli, r->view.found);
     if (ok && r->view.found == 0)
-        nothing_found(r);
+        found_view_nothing(&r->view);
     else if (!ok)
         cli_report(r->cli, &err);
     else if (session_carry_out(r->cli, session, docket, &approval, &result) || result.done)
         run_print_result(r->cli, session->run, &result, false);
-    if (r->view.found && r->view.older_versions && !cli_has(r->cli, OPT_JSON))
-        printf(r->view.older_versions == 1 ? "%llu older version stayed where it is\n"
-                                           : "%llu older versions stayed where they are\n",
-               (unsigned long long)r->view.older_versions);
+    if (r->view.older_versions && !cli_has(r->cli, OPT_JSON))
+        printf("%s\n", COUNT(r->view.older_versions, "older version stayed where it is",
+                             "older versions stayed where they are"));
     olv_spool_free(docket);
 }
 
@@ -67,11 +51,8 @@ static void recover(struct recovering *r, struct olv_session *session)
 
 static bool check_request(struct recovering *r)
 {
-    static const enum cli_option namers[] = {OPT_RUN, OPT_SINCE, OPT_UNTIL, OPT_AS_OF};
-    bool names_any = r->cli->argument_count > 0;
-    for (size_t i = 0; i < sizeof namers / sizeof *namers; i++)
-        names_any |= cli_has(r->cli, namers[i]);
-    if (!names_any && !r->only_list)
+    const struct olv_item_query *q = &r->request.query;
+    if (!r->only_list && !q->pattern_count && !q->run && !q->has_since && !q->has_until && !q->has_as_of)
         return cli_usage(r->cli, "say what to recover: a path, a pattern, --run RUN, --since, --until or "
                                  "--as-of DATE");
     if (r->view.asks && !r->only_list && !ask_is_possible())
@@ -87,7 +68,7 @@ static void cmd_recover_run(struct cli *cli)
                            .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW) ||
                                         cli_has(cli, OPT_VERSIONS)};
     struct olv_session session = {0};
-    if (items_read_request(cli, 0, &r.request) &&
+    if (items_read_request(cli, &r.request) &&
         by_hand_if_exists(cli, &r.request.query.if_exists, &r.view.asks) && check_request(&r) &&
         session_open(cli, NULL, r.only_list ? NULL : "recover", &session))
         recover(&r, &session);
@@ -95,15 +76,12 @@ static void cmd_recover_run(struct cli *cli)
     items_free_request(&r.request);
 }
 
-static const enum cli_option options[] = {OPT_LIST,  OPT_VERSIONS, OPT_PREVIEW, OPT_RUN,       OPT_SINCE,
-                                          OPT_UNTIL, OPT_AS_OF,    OPT_INTO,    OPT_IF_EXISTS, OPT_NONE};
-
 const struct cli_command cmd_recover = {
     .name = "recover",
     .stage = "Get back",
     .arguments = "[PATTERN…]",
     .summary = "Takes files back from the trash, or from a depot, to where they were",
-    .options = options,
-    .most = 4096,
+    .options = {OPT_LIST, OPT_VERSIONS, OPT_PREVIEW, OPT_RUN, OPT_SINCE, OPT_UNTIL, OPT_AS_OF, OPT_INTO,
+                OPT_IF_EXISTS},
     .run = cmd_recover_run,
 };

@@ -66,15 +66,12 @@ static void cmd_survey_run(struct cli *cli)
     olv_expr_free(r.where);
 }
 
-static const enum cli_option options[] = {OPT_LIST,  OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND,   OPT_WHERE,
-                                          OPT_CLOCK, OPT_SORT,       OPT_LIMIT,      OPT_FORMAT, OPT_NONE};
-
 const struct cli_command cmd_survey = {
     .name = "survey",
     .stage = "Look",
     .arguments = "[PATH…]",
     .summary = "Shows how old and how big what lies in a tree is, and whose",
-    .options = options,
-    .most = 4096,
+    .options = {OPT_LIST, OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND, OPT_WHERE, OPT_CLOCK, OPT_SORT, OPT_LIMIT,
+                OPT_FORMAT},
     .run = cmd_survey_run,
 };

@@ -4,6 +4,8 @@
 #include "cli/views.h"
 #include "olvido/machine.h"
 
+enum { SHOW, CLEAR };
+
 static void cmd_trash_count(void *self, const struct olv_found_item *found)
 {
     struct found_sum *sum = self;
@@ -45,12 +47,10 @@ static bool read_age(struct cli *cli, struct olv_item_query *query)
 
 static void cmd_trash_run(struct cli *cli)
 {
-    static const char *const words[] = {"show", "clear"};
-    int word = cli_choose(cli, "`trash` can `show` and `clear`, not", cli->arguments[0], words, 2);
-    bool clears = word == 1 && !cli_has(cli, OPT_PREVIEW);
+    bool clears = cli->word == CLEAR && !cli_has(cli, OPT_PREVIEW);
     struct items_request request = {0};
     struct olv_session session = {0};
-    if (word >= 0 && items_read_request(cli, 1, &request) && read_age(cli, &request.query) &&
+    if (items_read_request(cli, &request) && read_age(cli, &request.query) &&
         session_open(cli, NULL, clears ? "trash clear" : NULL, &session)) {
         request.query.act = olv_act_named("clear");
         if (clears)
@@ -63,16 +63,12 @@ static void cmd_trash_run(struct cli *cli)
     items_free_request(&request);
 }
 
-static const enum cli_option options[] = {OPT_RUN, OPT_SINCE,       OPT_UNTIL,   OPT_OLDER_THAN,
-                                          OPT_YES, OPT_COUNT_TYPED, OPT_PREVIEW, OPT_NONE};
-
 const struct cli_command cmd_trash = {
     .name = "trash",
     .stage = "Get back",
-    .arguments = "show|clear [PATTERN…]",
+    .words = {[SHOW] = "show", [CLEAR] = "clear"},
+    .arguments = "[PATTERN…]",
     .summary = "Shows what lies in the trashes, oldest first, or removes it for good",
-    .options = options,
-    .least = 1,
-    .most = 4096,
+    .options = {OPT_RUN, OPT_SINCE, OPT_UNTIL, OPT_OLDER_THAN, OPT_YES, OPT_COUNT_TYPED, OPT_PREVIEW},
     .run = cmd_trash_run,
 };

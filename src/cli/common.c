@@ -46,6 +46,12 @@ enum cli_status cli_status_of(enum olv_code code)
     }
 }
 
+static void print_where_help_is(const struct cli *cli)
+{
+    fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "",
+            cli->command ? cli->command->name : "");
+}
+
 void cli_print_error(const struct cli *cli, const struct olv_error *err)
 {
     struct olv_text hint = {0};
@@ -57,6 +63,8 @@ void cli_print_error(const struct cli *cli, const struct olv_error *err)
     term_name(&hint, err->hint);
     if (*err->hint)
         fprintf(stderr, "  %s\n", olv_text_string(&hint));
+    else if (err->code == OLV_USAGE)
+        print_where_help_is(cli);
     olv_text_free(&hint);
 }
 
@@ -82,8 +90,7 @@ bool cli_usage(struct cli *cli, const char *format, ...)
     olv_text_vprintf(&text, format, args);
     va_end(args);
     term_message(cli, STYLE_ERROR, "%s", olv_text_string(&text));
-    fprintf(stderr, "  `olvido help%s%s` shows how it is used\n", cli->command ? " " : "",
-            cli->command ? cli->command->name : "");
+    print_where_help_is(cli);
     olv_text_free(&text);
     cli_mark(cli, STATUS_USAGE);
     return false;

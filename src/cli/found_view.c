@@ -2,6 +2,7 @@
 #include "cli/ask.h"
 #include "cli/views.h"
 
+#include <limits.h>
 #include <sys/stat.h>
 
 static void show_version(struct found_view *r, const struct olv_found_item *found)
@@ -67,6 +68,19 @@ bool found_view_list(struct found_view *r, struct olv_trashes *trashes, struct o
            COUNT(r->found, r->shows_versions ? "version" : "item", r->shows_versions ? "versions" : "items"),
            SIZE(r->bytes));
     return true;
+}
+
+void found_view_nothing(struct found_view *r)
+{
+    const char *run = cli_value(r->cli, OPT_RUN);
+    char state[PATH_MAX];
+    if (run && cli_state_path(r->cli, state, sizeof state) && !olv_ledger_has_run(state, run)) {
+        cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs", run);
+        return;
+    }
+    term_message(r->cli, STYLE_WARN, "neither the trash nor a depot has anything that fits");
+    fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
+    cli_mark(r->cli, STATUS_SOME_FAILED);
 }
 
 /* With --if-exists ask: what to do where something stands at the place of an item. */

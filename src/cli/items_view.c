@@ -61,13 +61,13 @@ static bool add_pattern(struct items_request *r, const char *pattern)
 }
 
 /* A word without a slash is a name anywhere, and what was here or below it under that name. */
-static bool read_patterns(struct cli *cli, size_t first, struct items_request *r)
+static bool read_patterns(struct cli *cli, struct items_request *r)
 {
     r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);
     if (!r->patterns)
         return false;
     r->query.patterns = r->patterns;
-    for (size_t i = first; i < cli->argument_count; i++) {
+    for (size_t i = 0; i < cli->argument_count; i++) {
         const char *word = cli->arguments[i];
         if (!add_pattern(r, items_absolute(cli, word)) ||
             (!strchr(word, '/') && !add_pattern(r, strdup(word))))
@@ -76,7 +76,7 @@ static bool read_patterns(struct cli *cli, size_t first, struct items_request *r
     return true;
 }
 
-bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *r)
+bool items_read_request(struct cli *cli, struct items_request *r)
 {
     struct olv_error err = {0};
     *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
@@ -92,7 +92,7 @@ bool items_read_request(struct cli *cli, size_t first_argument, struct items_req
             r->into = items_absolute(cli, cli_value(cli, OPT_INTO));
     }
     r->query.into = r->into;
-    if ((!cli_has(cli, OPT_INTO) || r->into) && read_patterns(cli, first_argument, r))
+    if ((!cli_has(cli, OPT_INTO) || r->into) && read_patterns(cli, r))
         return true;
     cli_mark(cli, STATUS_SOME_FAILED);
     return false;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/views.h"
 
+#include <errno.h>
 #include <string.h>
 
 /* ---- lines ---- */
@@ -66,6 +67,28 @@ bool ledger_view_record(void *self, const struct olv_ledger_record *r)
     table_text(s->table, strcmp(r->result, "failed") == 0 ? STYLE_ERROR : STYLE_PLAIN, &what);
     table_text(s->table, STYLE_PLAIN, &detail);
     return true;
+}
+
+void ledger_view_begin(struct ledger_view *s)
+{
+    static const struct table_column columns[] = {{.heading = "Time", .width = 16},
+                                                  {.heading = "Run", .width = 18},
+                                                  {.heading = "What", .width = 14},
+                                                  {.heading = "Which", .is_elastic = true}};
+    s->table = table_begin(s->cli, columns, 4);
+}
+
+void ledger_view_end(struct ledger_view *s, const char *run, const struct olv_error *err)
+{
+    table_end(s->table);
+    if (err->sys == ENOENT)
+        term_message(s->cli, STYLE_PLAIN, "there is no ledger yet: nothing was ever done");
+    else if (err->code != OLV_OK)
+        cli_report(s->cli, err);
+    else if (s->shown == 0 && run)
+        cli_usage(s->cli, "the ledger knows no run `%s`, or nothing of it fits", run);
+    else if (s->shown == 0 && !cli_has(s->cli, OPT_JSON))
+        term_message(s->cli, STYLE_PLAIN, "the ledger has nothing that fits");
 }
 
 /* ---- what verifying found ---- */

@@ -49,7 +49,8 @@ static const struct option {
     {OPT_CLOCK, "clock", "CLOCK", "count age from modified, accessed, changed or born", 0},
     {OPT_FORMAT, "format", "TEMPLATE", "list in lines of your own, such as '{size} {path}\\n'", 0},
     {OPT_ACT, "act", "ACT", "only this act; may be repeated", 0},
-    {OPT_RESULT, "result", "RESULT", "only done, told, left, refused or failed; may be repeated", 0},
+    {OPT_RESULT, "result", "RESULT",
+     "only done, told, left, refused, failed or unknown; of runs: finished, interrupted, settled", 0},
     {OPT_PATH, "path", "PATH", "only what is about this path, or what was below it", 0},
     {OPT_FOR, "for", "FILE", "samples for this policy instead: on both sides of each step of each rule", 0},
     {OPT_AS, "as", "FORMAT", "gzip, bzip2, xz or zstd (zstd unless said otherwise)", 0},
@@ -93,7 +94,7 @@ void cli_print_global_options(void)
 
 static size_t options_add(struct poptOption *table, size_t n, const enum cli_option *ids)
 {
-    for (; ids && *ids != OPT_NONE; ids++) {
+    for (; *ids != OPT_NONE; ids++) {
         const struct option *o = find(*ids);
         table[n++] = (struct poptOption){
             o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)o->id, NULL, NULL};
@@ -168,20 +169,61 @@ static bool apply_global(struct cli *cli)
     return true;
 }
 
-static bool check_arguments(struct cli *cli)
+void cli_synopsis(const struct cli_command *command, struct olv_text *out)
 {
-    const struct cli_command *command = cli->command;
-    if (cli_has(cli, OPT_HELP))
-        return true;
-    if (cli->argument_count < command->least)
-        return cli_usage(cli, "`%s` needs %s", command->name, command->arguments);
-    if (cli->argument_count > command->most)
-        return cli_usage(cli, "`%s` does not know what to do with `%s`", command->name,
-                         cli->arguments[command->most]);
-    return true;
+    for (size_t i = 0; command->words[i]; i++)
+        olv_text_printf(out, "%s%s", i ? "|" : "", command->words[i]);
+    olv_text_printf(out, "%s%s", out->len && *command->arguments ? " " : "", command->arguments);
 }
 
-/* The words after the command, copied so that they outlive popt's context. */
+static bool is_too_little(struct cli *cli)
+{
+    struct olv_text synopsis = {0};
+    cli_synopsis(cli->command, &synopsis);
+    cli_usage(cli, "`%s` needs %s", cli->command->name, olv_text_string(&synopsis));
+    olv_text_free(&synopsis);
+    return false;
+}
+
+/* Takes the command's own word off the arguments: `depot` can `show`, `verify` and `rebuild`. */
+static bool take_word(struct cli *cli, const char ***rest)
+{
+    const char *const *words = cli->command->words;
+    struct olv_text can = {0};
+    size_t count = 0;
+    while (words[count])
+        count++;
+    if (count == 0 || cli_has(cli, OPT_HELP))
+        return true;
+    if (!*rest || !**rest)
+        return is_too_little(cli);
+    olv_text_printf(&can, "`%s` can", cli->command->name);
+    for (size_t i = 0; i < count; i++)
+        olv_text_printf(&can, "%s `%s`", i == 0 ? "" : i + 1 < count ? "," : " and", words[i]);
+    olv_text_puts(&can, ", not");
+    cli->word = cli_choose(cli, olv_text_string(&can), *(*rest)++, words, count);
+    olv_text_free(&can);
+    return cli->word >= 0;
+}
+
+/* As many as the synopsis has, up to its options. */
+static bool check_arguments(struct cli *cli)
+{
+    const char *at = cli->command->arguments;
+    bool is_open = strstr(at, "…");
+    size_t least = 0, most = 0;
+    if (cli_has(cli, OPT_HELP))
+        return true;
+    for (; *at && *at != '-'; at += strcspn(at, " "), at += *at == ' ', most++)
+        least += *at != '[';
+    if (cli->argument_count < least)
+        return is_too_little(cli);
+    return is_open || cli->argument_count <= most ||
+           cli_usage(cli, "`%s` does not know what to do with `%s`", cli->command->name,
+                     cli->arguments[most]);
+}
+
+/* The arguments, copied so that they outlive popt's context. */
 static bool copy_words(struct cli *cli, const char **words)
 {
     size_t count = 0;
@@ -196,11 +238,12 @@ static bool copy_words(struct cli *cli, const char **words)
 
 bool cli_parse(struct cli *cli, int argc, const char **argv)
 {
+    static const enum cli_option none = OPT_NONE;
     const char **words = NULL, **rest = NULL;
     poptContext first = NULL, second = NULL;
     int count = 0;
-    bool ok =
-        options_parse(cli, &first, argc, argv, NULL, POPT_CONTEXT_POSIXMEHARDER, &words) && apply_global(cli);
+    bool ok = options_parse(cli, &first, argc, argv, &none, POPT_CONTEXT_POSIXMEHARDER, &words) &&
+              apply_global(cli);
     if (ok)
         cli->command = cli_find_command(cli, words && *words ? *words : "help");
     ok = ok && cli->command;
@@ -208,6 +251,7 @@ bool cli_parse(struct cli *cli, int argc, const char **argv)
         count++;
     if (ok && count)
         ok = options_parse(cli, &second, count, words, cli->command->options, 0, &rest) && apply_global(cli);
+    ok = ok && take_word(cli, &rest);
     if (ok && !copy_words(cli, rest)) {
         cli_mark(cli, STATUS_SOME_FAILED);
         ok = false;

@@ -38,6 +38,9 @@ struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter 
 void archive_view_describe(const struct olv_archive *archive, struct olv_text *out);
 /* Says that no member fits. */
 void archive_view_nothing(struct cli *cli);
+/* What `extract` took out; `is_whole`: it got to the end. */
+void archive_view_extracted(struct cli *cli, const struct olv_extract_options *options,
+                            const struct olv_extract_result *result, bool is_whole);
 
 /* ---- items_view.c: what `recover` and `trash` have in common ---- */
 
@@ -49,7 +52,7 @@ struct items_request {
 };
 
 /* False after saying and marking what is wrong. Free it in any case. */
-bool items_read_request(struct cli *cli, size_t first_argument, struct items_request *out);
+bool items_read_request(struct cli *cli, struct items_request *out);
 void items_free_request(struct items_request *request);
 /* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out);
@@ -76,6 +79,8 @@ struct found_view {
 void found_view_each(void *self, const struct olv_found_item *found);
 /* For struct olv_approval, with a struct found_view: whether an item may go back, and how. */
 bool found_view_approve(void *self, struct olv_docket_entry *entry);
+/* Says that nothing fits, or that there is no such run, and marks it. */
+void found_view_nothing(struct found_view *view);
 /* Lists all that the query finds. */
 bool found_view_list(struct found_view *view, struct olv_trashes *trashes, struct olv_item_query *query);
 
@@ -194,6 +199,9 @@ struct ledger_view {
     uint64_t shown, limit;
 };
 
+void ledger_view_begin(struct ledger_view *view);
+/* Or says that nothing was found, or why: of this run, or of any (NULL). */
+void ledger_view_end(struct ledger_view *view, const char *run, const struct olv_error *err);
 /* For olv_ledger_search, with a struct ledger_view. */
 bool ledger_view_record(void *self, const struct olv_ledger_record *record);
 void ledger_view_report(const struct cli *cli, const struct olv_ledger_report *report);

@@ -250,6 +250,22 @@ static void mistyped_words_are_met_with_the_nearest(void **state)
     o = olvido_ends(s, 2, "trash", NULL);
     assert_contains(o.err, "`trash` needs show");
     o = olvido_ends(s, 2, "audit", "shove", NULL);
+    assert_contains(o.err, "`audit` can `show` and `verify`, not `shove`");
+    o = olvido_ends(s, 2, "audit", "show", "verify", NULL);
+    assert_contains(o.err, "does not know what to do with `verify`");
+}
+
+/* Each word that a line of the ledger may have can be asked for. */
+static void every_result_can_be_asked_for(void **state)
+{
+    static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
+                                          "unknown", "finished", "interrupted", "settled"};
+    const struct sandbox *s = *state;
+    struct outcome o = olvido_ends(s, 2, "audit", "show", "--result", "setled", NULL);
+    assert_contains(o.err, "the ledger has no result `setled`; did you mean `settled`?");
+    for (size_t i = 0; i < sizeof results / sizeof *results; i++)
+        o = olvido_ends(s, 0, "audit", "show", "--result", results[i], NULL);
+    assert_contains(o.err, "there is no ledger yet");
 }
 
 static void every_command_has_help(void **state)
@@ -328,6 +344,7 @@ int main(void)
         TEST(check_shows_the_line_with_a_mark_under_the_place),
         TEST(a_missing_default_policy_says_what_to_do),
         TEST(mistyped_words_are_met_with_the_nearest),
+        TEST(every_result_can_be_asked_for),
         TEST(every_command_has_help),
         TEST(output_that_is_lost_is_a_failure),
         TEST(a_narrow_terminal_is_respected),

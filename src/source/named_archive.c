@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* The end of an archive's name says how it is packed. */
+#include "olvido/named.h"
+
+#include "olvido/path.h"
+#include "olvido/trust.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <unistd.h>
+
+static bool archive_named(struct olv_manner *manner, const struct olv_text *path, struct olv_error *err)
+{
+    if (path->failed)
+        return olv_fail_memory(err);
+    manner->into = path->data;
+    manner->codec = olv_pack_of_name(path->data, NULL);
+    if (manner->codec == OLV_CODEC_COUNT)
+        return olv_fail(
+            err, OLV_USAGE,
+            "the name of the archive says how it is packed: it ends with .tar, .tar.gz, .tar.bz2, "
+            ".tar.xz, .tar.zst or .zip");
+    return manner->depot || access(path->data, F_OK) != 0 ||
+           olv_fail(err, OLV_USAGE, "%s is there already; an archive never replaces anything", path->data);
+}
+
+bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_text *path,
+                       struct olv_error *err)
+{
+    char *above = olv_path_directory(to), *real = above ? olv_path_resolve(above, err) : NULL;
+    bool is_missing = olv_os_is_absent(err->sys);
+    if (!above)
+        olv_fail_memory(err);
+    else if (!real && is_missing)
+        olv_fail(err, OLV_USAGE, "there is no directory %s for the archive", above);
+    else if (real && !*olv_path_name(to))
+        olv_fail(err, OLV_USAGE, "%s names a directory; the archive is a file, and needs a name", to);
+    else if (real)
+        olv_path_add(path, real, olv_path_name(to));
+    free(above);
+    free(real);
+    return err->code == OLV_OK && archive_named(manner, path, err);
+}
+
+/* A person finds it by its date. */
+bool olv_named_archive_in(struct olv_manner *manner, const struct olv_depot *depot, const char *pack,
+                          struct olv_text *path, struct olv_error *err)
+{
+    struct olv_date d = olv_date_from_seconds(olv_os_now().s);
+    olv_text_printf(path, "%s/by-hand-%04d%02d%02d-%02d%02d.%s", depot->path, (int)d.year, d.month, d.day,
+                    d.hour, d.minute, pack ? pack : olv_pack_word(depot->codec));
+    manner->depot = depot->name;
+    if (access(depot->path, F_OK) != 0)
+        return olv_fail(err, OLV_USAGE, "the depot %s is not there: %s; make that directory, or mount it",
+                        depot->name, depot->path);
+    return archive_named(manner, path, err);
+}
