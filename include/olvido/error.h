@@ -22,10 +22,10 @@ enum olv_code {
 
 struct olv_error {
     enum olv_code code;
-    int sys;         /* errno, or 0 */
-    char what[320];  /* what was attempted, or what is wrong */
-    char path[1024]; /* on which path; raw bytes, cut if longer; may be empty */
-    char hint[320];  /* what the person can do; may be empty */
+    int sys;          /* errno, or 0 */
+    const char *hint; /* what the person can do: a literal; NULL: nothing is known */
+    char what[320];   /* what was attempted, or what is wrong */
+    char path[264];   /* on which path; raw bytes; of a longer one its end, behind "…"; may be empty */
 };
 
 /* Makes it one that tells of nothing (OLV_OK), without writing all of it. */
@@ -37,7 +37,7 @@ bool olv_fail_system(struct olv_error *err, const char *path, const char *format
 bool olv_fail_memory(struct olv_error *err);
 /* Additions to an error already set. */
 bool olv_error_at(struct olv_error *err, const char *path);
-bool olv_error_hint(struct olv_error *err, const char *format, ...);
+bool olv_error_hint(struct olv_error *err, const char *hint);
 /* Re-labels an error (its class decides the exit status). */
 bool olv_error_as(struct olv_error *err, enum olv_code code);
 

@@ -7,18 +7,27 @@
 #include <stdio.h>
 #include <string.h>
 
+/* The end of a path tells more than its beginning. It begins with a whole name, or with a whole character. */
 static void set_path(struct olv_error *err, const char *path)
 {
-    size_t len = strnlen(path, sizeof err->path - 1);
-    memcpy(err->path, path, len);
-    err->path[len] = '\0';
+    static const char more[] = "…";
+    size_t len = strlen(path), room = sizeof err->path - sizeof more;
+    const char *rest = path + (len > room ? len - room : 0), *slash = strchr(rest, '/');
+    if (len < sizeof err->path) {
+        memcpy(err->path, path, len + 1);
+        return;
+    }
+    while ((*rest & 0xC0) == 0x80)
+        rest++;
+    snprintf(err->path, sizeof err->path, "%s%s", more, slash ? slash : rest);
 }
 
 void olv_error_clear(struct olv_error *err)
 {
     err->code = OLV_OK;
     err->sys = 0;
-    err->what[0] = err->path[0] = err->hint[0] = '\0';
+    err->hint = NULL;
+    err->what[0] = err->path[0] = '\0';
 }
 
 bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...)
@@ -58,12 +67,9 @@ bool olv_error_at(struct olv_error *err, const char *path)
     return false;
 }
 
-bool olv_error_hint(struct olv_error *err, const char *format, ...)
+bool olv_error_hint(struct olv_error *err, const char *hint)
 {
-    va_list args;
-    va_start(args, format);
-    vsnprintf(err->hint, sizeof err->hint, format, args);
-    va_end(args);
+    err->hint = hint;
     return false;
 }
 

@@ -58,7 +58,7 @@ static void cmd_audit_verify(struct cli *cli, const char *state)
     struct olv_ledger_report report;
     struct olv_error err = {0};
     if (!olv_ledger_verify(state, cli_value(cli, OPT_AGAINST), &cli->observer, &report, &err)) {
-        if (err.sys == ENOENT && !*err.hint)
+        if (err.sys == ENOENT && !err.hint)
             olv_error_hint(&err, "there is no ledger there; --state DIR names another place");
         cli_report(cli, &err);
         return;

@@ -54,18 +54,15 @@ static void print_where_help_is(const struct cli *cli)
 
 void cli_print_error(const struct cli *cli, const struct olv_error *err)
 {
-    struct olv_text hint = {0};
     if (cli->watch)
         watch_clear((struct cli *)(uintptr_t)cli);
     term_message(cli, STYLE_ERROR, "%s%s%s%s%s", err->path, *err->path ? ": " : "",
                  *err->what ? err->what : "it failed, and nothing tells why", err->sys ? ": " : "",
                  err->sys ? strerror(err->sys) : "");
-    term_name(&hint, err->hint);
-    if (*err->hint)
-        fprintf(stderr, "  %s\n", olv_text_string(&hint));
+    if (err->hint)
+        fprintf(stderr, "  %s\n", err->hint);
     else if (err->code == OLV_USAGE)
         print_where_help_is(cli);
-    olv_text_free(&hint);
 }
 
 bool cli_report(struct cli *cli, const struct olv_error *err)

@@ -120,7 +120,7 @@ bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, cons
             continue;
         is_known = true;
         ok = rebuild_one(&x, state, &policy->depots[i], observer, report, err);
-        if (!ok && !*err->hint)
+        if (!ok && !err->hint)
             olv_error_hint(err, "of this depot, and those behind it, the catalogue is as it was");
     }
     olv_run_close(run);

@@ -24,7 +24,7 @@ bool database_failed(const struct database *d, struct olv_error *err, const char
     else if (code == SQLITE_IOERR || code == SQLITE_CANTOPEN)
         err->sys = sys == ENOENT ? EIO : sys; /* it is there; what SQLite keeps beside it may not be */
     if (d->hint && (code == SQLITE_CORRUPT || code == SQLITE_NOTADB))
-        olv_error_hint(err, "%s", d->hint);
+        olv_error_hint(err, d->hint);
     return false;
 }
 
@@ -124,7 +124,7 @@ bool database_have_tables(const struct database *d, int version, const char *sch
     if (is < 0)
         return database_failed(d, err, "cannot read it");
     olv_fail(err, OLV_STATE, "%s was written by %s Olvido", d->what, is > version ? "a newer" : "an older");
-    return is > version || !d->hint ? false : olv_error_hint(err, "%s", d->hint);
+    return is > version ? false : olv_error_hint(err, d->hint);
 }
 
 static bool quick_check(const struct database *d, bool *is_sound, struct olv_error *err)

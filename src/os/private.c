@@ -14,7 +14,7 @@
 static int private_refuse(int fd, const char *path, struct olv_error *err, const char *hint)
 {
     olv_error_at(err, path);
-    olv_error_hint(err, "%s", hint);
+    olv_error_hint(err, hint);
     err->code = OLV_STATE;
     close(fd);
     return -1;

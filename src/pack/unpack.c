@@ -10,7 +10,9 @@
 #include "pack/frames.h"
 #include "pack/split.h"
 
+#include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 enum { SPARE_JOBS = 4, LARGEST_PIECE = 8 << 20, LARGEST_PLAIN = 4 * FRAME_BYTES, STEP = 256 << 10 };
 
@@ -236,8 +238,10 @@ static uint64_t stream_position(const struct unpack *u)
 
 static bool at_byte(const struct unpack *u, struct olv_error *err)
 {
-    return olv_error_hint(err, "it is at byte %llu, or a little before",
-                          (unsigned long long)stream_position(u));
+    size_t len = strlen(err->what);
+    snprintf(err->what + len, sizeof err->what - len, ", at byte %llu or a little before",
+             (unsigned long long)stream_position(u));
+    return false;
 }
 
 static bool skip_zeros(struct unpack *u, struct olv_error *err)
@@ -273,8 +277,8 @@ static bool look_between(struct unpack *u, bool *is_end, struct olv_error *err)
     u->in_frame = u->codec == OLV_CODEC_XZ && look_here(u, err) == u->codec;
     if (u->in_frame || err->code != OLV_OK)
         return u->in_frame;
-    olv_fail(err, OLV_BROKEN, "behind the %s data follows something that is none", olv_codec_word(u->codec));
-    return olv_error_hint(err, "it begins at byte %llu", (unsigned long long)at);
+    return olv_fail(err, OLV_BROKEN, "behind the %s data, at byte %llu, follows something that is none",
+                    olv_codec_word(u->codec), (unsigned long long)at);
 }
 
 /* Goes back to pieces where one begins here. */

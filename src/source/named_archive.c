@@ -22,7 +22,7 @@ static bool archive_named(struct olv_manner *manner, const struct olv_text *path
             "the name of the archive says how it is packed: it ends with .tar, .tar.gz, .tar.bz2, "
             ".tar.xz, .tar.zst or .zip");
     return manner->depot || access(path->data, F_OK) != 0 ||
-           olv_fail(err, OLV_USAGE, "%s is there already; an archive never replaces anything", path->data);
+           olv_fail(err, OLV_USAGE, "%.200s is there already; an archive never replaces anything", path->data);
 }
 
 bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_text *path,
@@ -33,9 +33,9 @@ bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_tex
     if (!above)
         olv_fail_memory(err);
     else if (!real && is_missing)
-        olv_fail(err, OLV_USAGE, "there is no directory %s for the archive", above);
+        olv_fail(err, OLV_USAGE, "there is no directory %.200s for the archive", above);
     else if (real && !*olv_path_name(to))
-        olv_fail(err, OLV_USAGE, "%s names a directory; the archive is a file, and needs a name", to);
+        olv_fail(err, OLV_USAGE, "%.200s names a directory; the archive is a file, and needs a name", to);
     else if (real)
         olv_path_add(path, real, olv_path_name(to));
     free(above);
@@ -52,7 +52,7 @@ bool olv_named_archive_in(struct olv_manner *manner, const struct olv_depot *dep
                     d.hour, d.minute, pack ? pack : olv_pack_word(depot->codec));
     manner->depot = depot->name;
     if (access(depot->path, F_OK) != 0)
-        return olv_fail(err, OLV_USAGE, "the depot %s is not there: %s; make that directory, or mount it",
+        return olv_fail(err, OLV_USAGE, "the depot %s is not there: %.150s; make that directory, or mount it",
                         depot->name, depot->path);
     return archive_named(manner, path, err);
 }
