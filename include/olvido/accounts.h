@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Users and groups of this machine, by name and by number (POSIX.1-2008 <pwd.h>, <grp.h>). Not for threads.
- */
+/* Users and groups of this machine, by name and number (POSIX.1-2008 <pwd.h>, <grp.h>). Not thread-safe. */
 #ifndef OLVIDO_ACCOUNTS_H
 #define OLVIDO_ACCOUNTS_H
 
@@ -12,11 +11,11 @@
 
 bool olv_user_id(const char *name, uint32_t *out);
 bool olv_group_id(const char *name, uint32_t *out);
-/* The name of the user, or its number in digits. */
+/* The user's name, or the number in digits if it has none. */
 void olv_user_name(uint32_t id, char *out, size_t size);
 void olv_group_name(uint32_t id, char *out, size_t size);
-/* Where something of the calling user's is, by the XDG Base Directory specification: `name` in the directory
- * that the variable names, else in `below_home` of the home directory. False with OLV_STATE when there is no
+/* A path of the calling user by the XDG Base Directory specification: `name` in the directory that the
+ * environment variable names, else in `below_home` of the home directory. False with OLV_STATE without a
  * home. */
 bool olv_user_path(const char *variable, const char *below_home, const char *name, char *out, size_t size,
                    struct olv_error *err);

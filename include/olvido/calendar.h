@@ -23,25 +23,25 @@ struct olv_date {
     int month, day, hour, minute, second; /* month and day count from 1 */
 };
 
-/* Less than, equal to or greater than 0, like strcmp. */
+/* Negative, zero or positive, like strcmp. */
 int olv_instant_compare(struct olv_instant a, struct olv_instant b);
 struct olv_date olv_date_from_seconds(int64_t s);
 int64_t olv_date_to_seconds(struct olv_date date);
 /* Adds months first (31 January + 1 month = the last day of February), then seconds. False on overflow. */
 bool olv_instant_add(struct olv_instant t, struct olv_duration d, struct olv_instant *out);
-/* The latest instant that, with `d` added, is not after `now`; everything up to it is at least `d` old. */
+/* The latest instant that is at least `d` before `now`; everything up to it is at least `d` old. */
 struct olv_instant olv_instant_cutoff(struct olv_instant now, struct olv_duration d);
 /* Orders durations by what they add to 2000-01-01. */
 int olv_duration_compare(struct olv_duration a, struct olv_duration b);
 
-/* Both parse all `len` bytes. On failure false, with the offset of the first byte that does not fit in `*at`.
+/* Both parse all `len` bytes. On failure: false, and `*at` is the offset of the first byte that does not fit.
  */
 bool olv_duration_parse(const char *text, size_t len, struct olv_duration *out, size_t *at);
 bool olv_instant_parse(const char *text, size_t len, struct olv_instant *out, size_t *at);
 
 enum { OLV_AGE_SIZE = 40 };
-/* What lies between the two, in the two largest units of the calendar (in UTC): "3 years 2 months", "5
- * minutes". Returns `buffer`. */
+/* The time between the two, in the two largest calendar units (in UTC): "3 years 2 months", "5 minutes".
+ * Returns `buffer`. */
 char *olv_age_format(struct olv_instant from, struct olv_instant to, char buffer[OLV_AGE_SIZE]);
 
 enum { OLV_RFC3339_SIZE = 40 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Sample data: the made-up Faro Norte tide observatory, with files of eight years and a policy for them; or
- * files for a policy of one's own. */
+/* Sample data: the made-up Faro Norte tide observatory with eight years of files and a policy for them, or
+ * sample files for a policy of one's own. */
 #ifndef OLVIDO_DEMO_H
 #define OLVIDO_DEMO_H
 
@@ -21,27 +21,27 @@ bool olv_demo_write(const char *path, struct olv_instant now, struct olv_demo *d
 
 /* ---- for a policy of one's own ---- */
 
-enum olv_side { OLV_BEFORE, OLV_AFTER }; /* the time of the step has not come yet; has just come */
+enum olv_side { OLV_BEFORE, OLV_AFTER }; /* just before the step's time; just after it */
 
 struct olv_sample {
-    uint32_t rule, step; /* of the policy, from 0 */
+    uint32_t rule, step; /* indexes in the policy, from 0 */
     enum olv_side side;
-    struct olv_instant time; /* that it pretends to be of, by the rule's clock */
+    struct olv_instant time; /* its pretended time, by the rule's clock */
     char *path;              /* owned; absolute */
-    const char *why_not;     /* why it could not be made; NULL: it was */
+    const char *why_not;     /* why it could not be made; NULL: it was made */
 };
 
 struct olv_samples {
-    struct olv_sample *items; /* by rule, `under`, step and side */
+    struct olv_sample *items; /* ordered by rule, `under`, step and side */
     size_t count, cap;
-    char policy[PATH_MAX]; /* the copy of the policy that is about them */
+    char policy[PATH_MAX]; /* the copy of the policy for these samples */
 };
 
-/* Writes into `path` (new or empty) for each rule, each of its `under` and each step a file that the rule
- * should own, just too young for the step, and one just old enough, as of that instant; each in a copy of the
- * rule's place of its own; and a copy of the policy that is about these places. Their names are those of real
- * files below `under` that the rule's statement is true of, as far as there are any; else they are made up.
- * Whether the rule really owns them only the policy can say. Free the samples in any case. */
+/* Writes two files into `path` (new or empty) for each rule, each of its `under` and each step: one just too
+ * young for the step at that instant, and one just old enough, each in its own copy of the rule's place; and
+ * a copy of the policy for these places. Names come from real files below `under` that the rule's statement
+ * matches; without any, they are made up. Only the policy can tell whether the rule really owns them. Free
+ * the samples in any case. */
 bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_instant as_of,
                   const struct olv_observer *observer, struct olv_samples *samples, struct olv_error *err);
 void olv_samples_free(struct olv_samples *samples);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The docket: the list of decisions that a run carries out, in segments of at most OLV_SEGMENT_ENTRIES that
- * stand for themselves. docs/formats/docket.md describes the bytes. */
+/* The docket: the list of decisions that a run carries out, in self-contained segments of at most
+ * OLV_SEGMENT_ENTRIES. docs/formats/docket.md describes the bytes. */
 #ifndef OLVIDO_DOCKET_H
 #define OLVIDO_DOCKET_H
 
@@ -14,12 +14,12 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#ifndef OLV_SEGMENT_ENTRIES /* the build for many batches of few entries has its own */
+#ifndef OLV_SEGMENT_ENTRIES /* the test build with many small batches sets its own */
 #define OLV_SEGMENT_ENTRIES 4096
 #endif
-enum { OLV_SEGMENT_MOST = 65536 }; /* where all are about one archive */
+enum { OLV_SEGMENT_MOST = 65536 }; /* of entries about one archive */
 
-/* By what a file is known again within a run. */
+/* What identifies a file within a run. */
 struct olv_identity {
     enum olv_kind kind;
     bool has_born;
@@ -27,14 +27,14 @@ struct olv_identity {
     struct olv_instant modified, changed, born;
 };
 
-/* By what a directory is known again: the mount within a run, the device within a boot, and after that the
- * UUID of the file system where it is known (all zeros: it is not). An inode alone is no identity. */
+/* What identifies a directory: its mount within a run, its device within a boot, and across boots the UUID of
+ * its file system if known (else all zeros). An inode alone is no identity. */
 struct olv_directory_id {
     uint64_t mount, device, inode;
     uint8_t uuid[16]; /* filled in when a segment is written */
 };
 
-/* What happens where an act finds its place taken. The numbers stand in dockets. */
+/* What to do when an act's destination exists. These numbers are stored in dockets. */
 enum olv_if_exists {
     OLV_REFUSE = 0,
     OLV_SKIP = 1,
@@ -46,38 +46,38 @@ enum olv_if_exists {
 /* "refuse", "skip", "number", "set-aside", "replace". */
 const char *olv_if_exists_word(enum olv_if_exists what);
 
-/* What is in a directory that goes as a whole: judged together with it, and compared again before the act. */
+/* Totals of a directory that goes as a whole: judged together with it, and compared again before the act. */
 struct olv_contents {
     uint64_t entries, bytes, allocated_bytes;
-    struct olv_instant youngest; /* the latest change of state (ctime) of anything in it */
+    struct olv_instant youngest; /* the latest ctime of anything in it */
 };
 
-/* Where the file of an entry lies. The numbers stand in dockets. */
+/* Where an entry's file lies. These numbers are stored in dockets. */
 enum olv_place { OLV_IN_TREE = 0, OLV_IN_TRASH = 1, OLV_IN_DEPOT = 2, OLV_PLACES };
 
-/* How an act is to be done: what its step says, or the options of a command. Strings may be NULL for "". */
+/* How to carry out an act: what its step says, or the command's options. Strings may be NULL for "". */
 struct olv_manner {
     enum olv_codec codec;
     int level;
     bool keeps;           /* the original stays */
-    uint64_t most_bytes;  /* unpacking: it may become this large; 0: no such limit was given */
-    enum olv_clock clock; /* archiving: the time that the rule goes by, where that is to be kept */
-    const char *depot;    /* archiving: the name of the depot that the archive is for; "": none */
+    uint64_t most_bytes;  /* decompressing: the largest it may become; 0: no limit was given */
+    enum olv_clock clock; /* archiving: the rule's clock, if that is to be kept */
+    const char *depot;    /* archiving: the depot's name; "": none */
     const char *into;     /* archiving: the path of the archive */
-    const char *text;     /* for an act that has a key of its own */
+    const char *text;     /* for acts with a key of their own */
 };
 
-/* Where in an archive of a depot a file is, and by what it is known there. */
+/* Where a file is in an archive of a depot, and what identifies it there. */
 struct olv_location {
-    uint8_t archive[16];     /* the id that the archive has of its own */
+    uint8_t archive[16];     /* the archive's own id */
     enum olv_codec codec;    /* of its frames */
-    uint64_t begins, within; /* where its frame begins; and its header, in the frame's plain bytes */
+    uint64_t begins, within; /* where its frame begins; offset of its header in the frame's plain bytes */
     uint64_t size_bytes;
     struct olv_instant modified;
     uint8_t member[32]; /* SHA-256 of its path in the archive */
     bool has_digest, has_header;
-    uint8_t digest[32], header[32]; /* SHA-256 of its contents; and of its headers there */
-    const char *twin;               /* where the other name of a hard link goes to; "": none does */
+    uint8_t digest[32], header[32]; /* SHA-256 of its contents; of its headers in the archive */
+    const char *twin;               /* where the other name of a hard link goes; "": it does not go along */
 };
 
 struct olv_docket_entry {
@@ -89,22 +89,22 @@ struct olv_docket_entry {
     enum olv_place place;
     enum olv_if_exists if_exists;
     struct olv_instant due;
-    struct olv_identity identity;        /* of what lies in a depot: its archive's */
-    uint64_t links;                      /* names that the file has */
+    struct olv_identity identity;        /* in a depot: of its archive */
+    uint64_t links;                      /* number of hard links */
     struct olv_contents contents;        /* of a directory */
-    const char *directory;               /* absolute path, no links in it */
-    struct olv_directory_id at;          /* of that directory */
+    const char *directory;               /* absolute path without links */
+    struct olv_directory_id at;          /* identity of that directory */
     const char *name;                    /* in that directory */
-    const char *target;                  /* where an act puts it, or "" */
-    const struct olv_manner *manner;     /* NULL: all zeros. From a reader never NULL, and no string in it */
+    const char *target;                  /* the destination, or "" */
+    const struct olv_manner *manner;     /* NULL: all zeros; from a reader never NULL */
     const struct olv_location *location; /* in a depot; else NULL */
 };
 
-/* The bytes that it is about: of a directory, those of the files in it. */
+/* Size in bytes; of a directory, the total of its files. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
-/* Appends the path that people know it by: of what lies in a depot, that of where it was. */
+/* Appends the path that people know; for a file in a depot, its original path. */
 void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out);
-/* When it was modified last. */
+/* When it was last modified. */
 struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
 
 enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
@@ -112,87 +112,86 @@ enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 /* Appends the absolute path of the entry. */
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out);
 
-/* Writing a segment: begin, add, read `bytes`. Strings are copied; a failed allocation shows in bytes.failed.
- */
+/* Writes a segment: begin, add, then take `bytes`. Strings are copied; a failed allocation shows in
+ * bytes.failed. */
 struct olv_segment_writer {
     struct olv_text bytes;
     uint32_t entries, directories;
-    struct olv_directory_id last; /* of the directory written last */
+    struct olv_directory_id last; /* the last directory written */
     struct olv_text last_path;    /* and its path */
-    uint32_t systems;             /* file systems written */
-    uint64_t system_mounts[16];   /* their mounts; those behind the last one are written again each time */
-    struct olv_text manner;       /* written last */
+    uint32_t systems;             /* number of file systems written */
+    uint64_t system_mounts[16];   /* their mounts; those beyond the last are written each time */
+    struct olv_text manner;       /* the last one written */
     struct olv_text scratch;
-    uint8_t rules_written[8192]; /* one bit for each rule */
+    uint8_t rules_written[8192]; /* one bit per rule */
 };
 
 void olv_segment_begin(struct olv_segment_writer *writer);
 void olv_segment_add(struct olv_segment_writer *writer, const struct olv_docket_entry *entry);
 void olv_segment_free(struct olv_segment_writer *writer);
 
-/* Reading one: every offset and length is checked, for a segment may come from a damaged disk. */
+/* Reads a segment. Every offset and length is checked, because a segment may come from a damaged disk. */
 struct olv_segment_reader;
-/* Borrows the bytes. NULL with OLV_BROKEN when they are no segment. */
+/* Borrows the bytes. NULL with OLV_BROKEN if they are not a segment. */
 struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err);
-/* The id of the boot in which it was written; "" where the system does not tell. */
+/* The id of the boot it was written in; "" if the system does not tell. */
 const char *olv_segment_boot(const struct olv_segment_reader *reader);
-/* Random bytes of this segment, from which the names are made that its new files have until they are
- * complete: filled when the first decision is read; the reader's. */
+/* Random bytes of this segment; temporary names of new files are derived from them. Filled when the first
+ * decision is read; owned by the reader. */
 enum { OLV_SALT = 16 };
 const uint8_t *olv_segment_salt(const struct olv_segment_reader *reader);
-/* Fills `out`, whose strings are borrowed from the reader. False at the end, or when broken: then `err` has a
- * code. */
+/* Fills `out`, with strings borrowed from the reader. False at the end, or if broken: then `err` has a code.
+ */
 bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
 void olv_segment_close(struct olv_segment_reader *reader);
 
-/* For going through entries. The entry is borrowed. False ends it; with a code in `err` where something
- * failed. */
+/* Called for each entry (borrowed). Returning false stops; on failure `err` has a code. */
 typedef bool (*olv_each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
 
-/* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add to it at
- * once. */
+/* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add at the same
+ * time. */
 struct olv_spool;
 struct olv_spool *olv_spool_new(struct olv_error *err);
 bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err);
-/* False where what was added could not all be written. */
+/* False if not all that was added could be written. */
 bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err);
-/* Where the next segment begins; and going back there. */
+/* Where the next segment begins, and seeking back there. */
 long olv_spool_mark(struct olv_spool *spool);
 bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err);
-/* The next segment's bytes, into `out`. False at the end (err->code is OLV_OK) or on an error. */
+/* Reads the next segment into `out`. False at the end (err->code is OLV_OK) or on an error. */
 bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err);
-/* Adds all segments of another one. */
+/* Adds all segments of another spool. */
 bool olv_spool_append(struct olv_spool *spool, struct olv_spool *from, struct olv_error *err);
 void olv_spool_free(struct olv_spool *spool);
 
 /* ---- filling one ---- */
 
-/* What tells the entries that must not be parted, because what is done to them is written once: appends the
- * same to `out` for each of them, and nothing for one by itself. */
+/* Keeps entries together whose results are written at once: appends the same key to `out` for all of them,
+ * and nothing for an entry that stands alone. */
 typedef void (*olv_compose_key)(const struct olv_docket_entry *entry, struct olv_text *out);
 
 struct olv_composing {
     struct olv_spool *spool; /* borrowed */
     struct olv_segment_writer segment;
     olv_compose_key key_of;
-    struct olv_text key; /* of the entry added last */
+    struct olv_text key; /* of the last entry added */
     struct olv_text scratch;
 };
 
-/* `key_of` NULL: each is by itself. */
+/* `key_of` NULL: every entry stands alone. */
 void olv_compose_begin(struct olv_composing *composing, struct olv_spool *spool, olv_compose_key key_of);
-/* A segment is closed when it is full; but what has one key stays in one segment. */
+/* A segment is closed when it is full, but entries with the same key stay in one segment. */
 bool olv_compose_add(struct olv_composing *composing, const struct olv_docket_entry *entry,
                      struct olv_error *err);
-/* Adds what is left; nothing is added after that. Frees it in any case. */
+/* Adds what is left; nothing can be added afterwards. Frees it in any case. */
 bool olv_compose_end(struct olv_composing *composing, struct olv_error *err);
 void olv_compose_abandon(struct olv_composing *composing);
 
 /* ---- going through one, entry by entry ---- */
 
-/* False when `each` said so, or with `err`. */
+/* False if `each` returned false, or with `err`. */
 bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err);
-/* The same for all segments; rewinds the docket before and afterwards. */
+/* The same for all segments; rewinds the docket before and after. */
 bool olv_docket_each(struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* How a failure travels: as a value, set once where it is understood best, printed by the front end only. */
+/* A failure is a value, set once where it is understood best and printed only by the front end. */
 #ifndef OLVIDO_ERROR_H
 #define OLVIDO_ERROR_H
 
@@ -11,34 +11,34 @@ enum olv_code {
     OLV_POLICY,      /* the policy is wrong; the details are diagnostics */
     OLV_SYSTEM,      /* the operating system said no */
     OLV_REFUSED,     /* a guard, a limit or an answer said no */
-    OLV_CHANGED,     /* what is there is not what was judged */
+    OLV_CHANGED,     /* what is there differs from what was judged */
     OLV_EXISTS,      /* the place is taken */
     OLV_UNTRUSTED,   /* somebody else could have put it there */
     OLV_STATE,       /* could not begin: lock, state directory, trash or ledger */
     OLV_BROKEN,      /* a ledger does not verify */
-    OLV_INTERRUPTED, /* somebody asked to stop */
+    OLV_INTERRUPTED, /* interrupted by the user */
     OLV_MEMORY       /* memory ran out */
 };
 
 struct olv_error {
     enum olv_code code;
     int sys;          /* errno, or 0 */
-    const char *hint; /* what the person can do: a literal; NULL: nothing is known */
+    const char *hint; /* what the person can do: a string literal; NULL: nothing known */
     char what[320];   /* what was attempted, or what is wrong */
-    char path[264];   /* on which path; raw bytes; of a longer one its end, behind "…"; may be empty */
+    char path[264];   /* the path, raw bytes; a long one is shortened to "…" and its end; may be empty */
 };
 
-/* Makes it one that tells of nothing (OLV_OK), without writing all of it. */
+/* Resets it to OLV_OK, without writing all of it. */
 void olv_error_clear(struct olv_error *err);
-/* Fill `err`; all return false, so that a function can end with `return olv_fail(...)`. */
+/* Fill `err`; all return false, so a function can end with `return olv_fail(...)`. */
 bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...);
-/* The same for a failed system call: takes errno, and the path it was about. */
+/* The same for a failed system call: takes errno and the path. */
 bool olv_fail_system(struct olv_error *err, const char *path, const char *format, ...);
 bool olv_fail_memory(struct olv_error *err);
-/* Additions to an error already set. */
+/* Additions to an error that is set. */
 bool olv_error_at(struct olv_error *err, const char *path);
 bool olv_error_hint(struct olv_error *err, const char *hint);
-/* Re-labels an error (its class decides the exit status). */
+/* Changes the class of an error (the class decides the exit status). */
 bool olv_error_as(struct olv_error *err, enum olv_code code);
 
 #endif

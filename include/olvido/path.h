@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Paths as strings, absolute ones without a slash at their end. */
+/* Paths as strings; absolute ones have no trailing slash. */
 #ifndef OLVIDO_PATH_H
 #define OLVIDO_PATH_H
 
@@ -7,18 +7,18 @@
 
 #include <stddef.h>
 
-/* What `path` has behind `top`: "" or "/...". NULL: it is neither `top` nor below it. */
+/* The part of `path` after `top`: "" or "/...". NULL if it is neither `top` nor below it. */
 const char *olv_path_behind(const char *path, const char *top);
-/* Cuts off the last name: of "/a/b" leaves "/a", of "/a" "/", of "a/b" "a", and of "a" "". */
+/* Cuts off the last name: "/a/b" becomes "/a", "/a" becomes "/", "a/b" becomes "a", and "a" becomes "". */
 void olv_path_cut(char *path);
-/* The name: what is behind the last slash, or the whole path where there is none. */
+/* The name: the part after the last slash, or the whole path if it has none. */
 const char *olv_path_name(const char *path);
-/* The directory as bytes of the path: of "/a/b" 2, of "/a" 1, of "a/b" 1, of "a" 0. */
+/* The length of the directory part: 2 of "/a/b", 1 of "/a", 1 of "a/b", 0 of "a". */
 size_t olv_path_directory_len(const char *path);
-/* The directory, "." of "a", as a string that the caller frees; NULL: no memory. */
+/* The directory ("." of "a"), which the caller frees; NULL: no memory. */
 char *olv_path_directory(const char *path);
 
-/* Adds the path of what has this name in this directory. */
+/* Appends the path of this name in this directory. */
 void olv_path_add(struct olv_text *out, const char *directory, const char *name);
 
 #endif

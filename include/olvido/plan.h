@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a policy would do: one walk over all that its rules are about, counted by rule and step, and (when
- * asked for) the docket of what is due. Touches nothing. */
+/* What a policy would do: one walk over everything its rules are about, counted by rule and step, and (on
+ * request) the docket of what is due. Changes nothing. */
 #ifndef OLVIDO_PLAN_H
 #define OLVIDO_PLAN_H
 
@@ -16,13 +16,13 @@
 
 struct olv_tally {
     uint64_t files, bytes;
-    struct olv_instant oldest; /* modified; only where files > 0 */
+    struct olv_instant oldest; /* modified; only if files > 0 */
 };
 
 struct olv_rule_tally {
     struct olv_tally owned;
-    struct olv_tally by_reason[OLV_REASON_COUNT]; /* of those, what is not in `steps`; what could not be
-                                                     decided counts files only, and is not owned */
+    struct olv_tally by_reason[OLV_REASON_COUNT]; /* of those, what is not in `steps`; undecided ones count
+                                                     files only, and are not owned */
     struct olv_tally *steps;                      /* due for each of the rule's steps (for `keep`: kept) */
 };
 
@@ -30,8 +30,8 @@ enum { OLV_PLAN_MOUNTS = 32 };
 
 struct olv_plan {
     struct olv_instant now, as_of;
-    struct olv_rule_tally *rules; /* one for each of the policy's */
-    uint64_t looked_at;           /* entries that are no directories */
+    struct olv_rule_tally *rules; /* one per rule of the policy */
+    uint64_t looked_at;           /* entries other than directories */
     uint64_t not_owned;
     struct olv_tally stored;          /* files in depots */
     uint64_t stored_not_owned;        /* of those */
@@ -40,25 +40,25 @@ struct olv_plan {
     struct olv_tally trash;           /* what the policy's `trash` would clear */
     uint64_t trash_directories;       /* of those */
     enum olv_reason trash_reason;     /* OLV_DUE, or why it waits */
-    uint64_t mounts[OLV_PLAN_MOUNTS]; /* on which something is to be discarded; the first of them */
+    uint64_t mounts[OLV_PLAN_MOUNTS]; /* the first mounts on which something will be discarded */
     size_t mount_count;
-    struct olv_spool *docket; /* what is due; NULL unless asked for */
+    struct olv_spool *docket; /* what is due; NULL unless requested */
 };
 
 struct olv_plan_options {
     struct olv_instant now, as_of;
     const bool
-        *selected; /* for each rule; NULL: all. The others own their files, but nothing of theirs is due. */
+        *selected; /* per rule; NULL: all. Other rules still own their files, but nothing of theirs is due. */
     const struct olv_guard *guard;
     const struct olv_holds *holds;       /* NULL: nothing is held */
-    const struct olv_respites *respites; /* NULL: nothing was recovered a short while ago */
-    const struct olv_notes *notes;       /* NULL: no note on a file is believed */
+    const struct olv_respites *respites; /* NULL: nothing was recovered recently */
+    const struct olv_notes *notes;       /* NULL: no note on a file is trusted */
     struct olv_catalogue *catalogue;     /* what lies in depots; NULL: none */
-    struct olv_register *reg;            /* which steps files have had; NULL: none is known */
-    struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: leave the trash alone */
+    struct olv_register *reg;            /* which steps files have had; NULL: nothing is known */
+    struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: ignore the trash */
     bool is_unattended;                  /* only steps that may run unattended are due */
-    /* Unattended, for acts that cannot be taken back: */
-    const bool *in_notice; /* for each rule, and then for the trash: whether it is too new; NULL: none is */
+    /* When unattended, for acts that cannot be taken back: */
+    const bool *in_notice; /* per rule, then for the trash: it is too new; NULL: none is */
     bool is_clock_off;
     bool wants_docket;
 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The policy file: YAML 1.2, read once, with every error in it found and placed. docs/policy.md is its
- * reference. */
+/* The policy file: YAML 1.2, read once, with every error found and located. docs/policy.md is its reference.
+ */
 #ifndef OLVIDO_POLICY_H
 #define OLVIDO_POLICY_H
 
@@ -15,12 +15,12 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* Of what one archive is made: of what a run finds due, or of one period, or of one directory. */
+/* What goes into one archive: everything a run finds due, or one period, or one directory. */
 enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY, OLV_PER_COUNT };
 
 struct olv_depot {
-    const char *name, *path; /* the path without links, if it is there */
-    const char *written;     /* the path as it stands in the policy */
+    const char *name, *path; /* the path without links, if it exists */
+    const char *written;     /* the path as written in the policy */
     enum olv_codec codec;    /* of its archives, unless a step says otherwise */
     int line;
 };
@@ -31,17 +31,17 @@ struct olv_step {
     const struct olv_act *act;
     bool may_run_unattended;
     enum olv_codec codec;          /* compress: of the file; archive: of the archive */
-    int level;                     /* of these */
-    const struct olv_depot *depot; /* archive: where to */
+    int level;                     /* the codec's level */
+    const struct olv_depot *depot; /* archive: the destination */
     enum olv_one_per one_per;      /* archive */
-    const char *text;              /* of an act that has a key with a string of its own; or NULL */
-    int line, number;              /* in the file, from 1; the number is that among the rule's steps */
+    const char *text;              /* of an act that has a string key of its own; or NULL */
+    int line, number;              /* line in the file, from 1; number among the rule's steps */
 };
 
-/* Appends what a step says of how it is done: " in cold-room". */
+/* Appends how a step is done: " in cold-room". */
 void olv_step_describe(const struct olv_step *step, struct olv_text *out);
 
-/* What a rule counts the age of a file from. The numbers stand in catalogues. */
+/* What a rule counts a file's age from. These numbers are stored in catalogues. */
 enum olv_clock {
     OLV_CLOCK_MODIFIED = 0,
     OLV_CLOCK_ACCESSED = 1,
@@ -53,7 +53,7 @@ enum olv_clock {
 /* "modified", "accessed", "changed", "born", "name". */
 const char *olv_clock_word(enum olv_clock clock);
 
-enum { OLV_SETTLE_S = 600, OLV_NOTICE_S = 7 * 86400 }; /* unless a rule says otherwise */
+enum { OLV_SETTLE_S = 600, OLV_NOTICE_S = 7 * 86400 }; /* defaults */
 
 struct olv_rule {
     const char *name, *note; /* note may be NULL */
@@ -62,29 +62,30 @@ struct olv_rule {
     const char *where;           /* as written; NULL: every file */
     struct olv_expr *where_expr; /* NULL: every file */
     enum olv_clock clock;
-    const char *name_date;      /* the pattern, where the clock is OLV_CLOCK_NAME */
-    enum olv_period until;      /* the count starts at the end of this */
-    struct olv_duration settle; /* modified so short a time ago: spared */
+    const char *name_date;      /* the pattern, if the clock is OLV_CLOCK_NAME */
+    enum olv_period until;      /* counting starts at the end of this */
+    struct olv_duration settle; /* files modified more recently are spared */
     struct olv_duration notice; /* from a change of the rule to its first irreversible unattended act */
-    bool open_too;              /* acts on what is open for writing as well */
-    bool has_directories;       /* its `where` can be true of one */
+    bool open_too;              /* also acts on files that are open for writing */
+    bool has_directories;       /* its `where` can match directories */
     struct olv_step *steps;     /* in the order of `after` */
     size_t step_count;
     int line;
-    uint8_t digest[32]; /* SHA-256 of all that decides what it does: another one is a changed rule */
+    uint8_t digest[32]; /* SHA-256 of everything that decides what it does; a different one means the rule
+                           changed */
 };
 
-/* Per run; over acts that take a file from its place. */
+/* Per run, over acts that take a file from its place. */
 struct olv_limits {
     bool has_files, has_bytes, has_share;
     uint64_t files, bytes;
-    uint32_t share_millionths; /* of the files that a rule owns, for rules that own at least 20 */
+    uint32_t share_millionths; /* of the files a rule owns, for rules that own at least 20 */
     int line;                  /* 0: the policy has no limits */
 };
 
 enum { OLV_SHARE_FROM_FILES = 20 };
 
-/* Everything in it is owned by it and read-only. */
+/* Owns everything in it; read-only. */
 struct olv_policy {
     const char *path;
     const char *title, *author, *note; /* may be NULL */
@@ -96,40 +97,39 @@ struct olv_policy {
     size_t rule_count;
     struct olv_limits limits;
     bool has_trash_keep;
-    struct olv_duration trash_keep; /* what Olvido discarded is deleted from the trash after this */
+    struct olv_duration trash_keep; /* discarded files are deleted from the trash after this */
     const char *trash_keep_text;
-    bool trash_unattended; /* whether that happens unattended, too */
+    bool trash_unattended; /* also unattended */
     uint8_t digest[32];    /* SHA-256 of the file's bytes */
     struct olv_policy_memory *memory;
 };
 
 struct olv_diagnostic {
-    bool is_warning;      /* allowed, but hardly meant */
+    bool is_warning;      /* valid, but probably unintended */
     int line, column;     /* from 1; columns count characters */
-    int width;            /* characters the caret underlines, at least 1 */
+    int width;            /* how many characters the caret underlines, at least 1 */
     const char *message;  /* what is wrong */
     const char *expected; /* what would fit; may be NULL */
     const char *nearest;  /* the known word that was probably meant; may be NULL */
-    const char *excerpt;  /* the line, without its end; NULL where there is none */
+    const char *excerpt;  /* the line, without its end; NULL if there is none */
 };
 
 struct olv_diagnostics {
-    struct olv_diagnostic *items; /* in the order of the file */
+    struct olv_diagnostic *items; /* in file order */
     size_t count;                 /* errors and warnings */
     size_t errors;                /* how many of them are errors */
     struct olv_diagnostics_memory *memory;
 };
 
-/* Reads and checks the file. NULL with OLV_POLICY when it has errors, which are then in `diagnostics` (where
- * there may be warnings, too, when it has none); NULL with another code when it cannot be read at all. Free
- * both with the functions below, whatever came back. */
+/* Reads and checks the file. NULL with OLV_POLICY if it has errors, which `diagnostics` lists (with any
+ * warnings); NULL with another code if it cannot be read. Free both with the functions below in any case. */
 struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *diagnostics,
                                    struct olv_error *err);
-/* The same of an open file; `path` is what it is called in messages. */
+/* The same for an open file; `path` is its name in messages. */
 struct olv_policy *olv_policy_load_from(int fd, const char *path, struct olv_diagnostics *diagnostics,
                                         struct olv_error *err);
 void olv_policy_free(struct olv_policy *policy);
-/* Adds a warning about a line, behind all others. The message is copied. */
+/* Appends a warning about a line. The message is copied. */
 void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *message);
 void olv_diagnostics_free(struct olv_diagnostics *diagnostics);
 

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Sizes in bytes, as people write and read them: "512", "10 MiB" (binary, IEC 80000-13), "1.5 GB" (decimal).
- */
+/* Sizes in bytes as people write them: "512", "10 MiB" (binary, IEC 80000-13), "1.5 GB" (decimal). */
 #ifndef OLVIDO_QUANTITY_H
 #define OLVIDO_QUANTITY_H
 
@@ -8,7 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* Parses all `len` bytes. On failure false, with the offset of the first byte that does not fit in `*at`. */
+/* Parses all `len` bytes. On failure: false, and `*at` is the offset of the first byte that does not fit. */
 bool olv_size_parse(const char *text, size_t len, uint64_t *out, size_t *at);
 
 enum { OLV_SIZE_TEXT = 16 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Putting any number of records in order with a fixed amount of memory: sorted runs in an unnamed temporary
- * file, merged while they are read. */
+/* Sorts any number of records in fixed memory: sorted runs in an unnamed temporary file, merged while
+ * reading. */
 #ifndef OLVIDO_SORTER_H
 #define OLVIDO_SORTER_H
 
@@ -13,18 +13,18 @@
 struct olv_sorter;
 
 struct olv_sorted {
-    struct olv_instant key; /* the earliest comes first; equal ones are ordered by their bytes */
+    struct olv_instant key; /* earliest first; equal keys are ordered by their bytes */
     const void *bytes;
     size_t len;
 };
 
 struct olv_sorter *olv_sorter_new(struct olv_error *err);
-/* Before the first addition: the latest comes first. */
+/* Before the first addition: latest first. */
 void olv_sorter_reverse(struct olv_sorter *sorter);
-/* Copies the record. Threads may add at once. */
+/* Copies the record. Threads may add at the same time. */
 bool olv_sorter_add(struct olv_sorter *sorter, struct olv_sorted record, struct olv_error *err);
-/* After the last addition: the next record in order, borrowed until the next call. False at the end
- * (err->code is OLV_OK) or on an error. */
+/* After the last addition: the next record in order, valid until the next call. False at the end (err->code
+ * is OLV_OK) or on an error. */
 bool olv_sorter_next(struct olv_sorter *sorter, struct olv_sorted *out, struct olv_error *err);
 void olv_sorter_free(struct olv_sorter *sorter);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What statements are about: a file, whose costlier facts are fetched only when somebody asks for them. */
+/* What statements are about: a file, whose costly facts are fetched only on demand. */
 #ifndef OLVIDO_SUBJECT_H
 #define OLVIDO_SUBJECT_H
 
@@ -13,24 +13,24 @@ struct olv_subject {
     size_t name_len;
     enum olv_kind kind;
     uint32_t depth;              /* 1 directly in `under` */
-    size_t path_skip;            /* how much of the walk's own path lies above `under`; for `facts->path` */
+    size_t path_skip;            /* how much of the walk's path is above `under`; for `facts->path` */
     const struct olv_stat *stat; /* NULL until looked at */
     const struct olv_subject_facts *facts;
 };
 
 struct olv_subject_facts {
     const struct olv_stat *(*look)(
-        struct olv_subject *subject); /* sets and returns `stat`; NULL when it cannot */
+        struct olv_subject *subject); /* sets and returns `stat`; NULL on failure */
     const char *(*path)(struct olv_subject *subject,
                         size_t *len);                       /* below `under`; borrowed; NULL without memory */
     enum olv_truth (*is_open)(struct olv_subject *subject); /* for writing, by anybody */
     enum olv_truth (*is_empty)(struct olv_subject *subject);
     enum olv_truth (*is_held)(
-        struct olv_subject *subject);                /* by a hold; NULL: there is no register of them */
-    bool (*in_respite)(struct olv_subject *subject); /* recovered a short while ago; NULL: never */
+        struct olv_subject *subject);                /* by a hold; NULL: there is no register of holds */
+    bool (*in_respite)(struct olv_subject *subject); /* recovered recently; NULL: never */
     bool (*has_had)(struct olv_subject *subject,
-                    const struct olv_act *act); /* that step already; NULL: none */
-    /* For deciding about many: what is known at once to be open for writing. NULL: not asked. */
+                    const struct olv_act *act); /* had that step already; NULL: none */
+    /* For deciding about many: cheaply known to be open for writing. NULL: not asked. */
     bool (*is_in_use)(struct olv_subject *subject);
 };
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A growing string of bytes. It is always NUL-terminated, may hold NULs, and remembers a failed allocation in
- * `failed`, so that a writer checks once at the end instead of at every step. */
+/* A growing byte string. Always NUL-terminated, may contain NULs, and remembers a failed allocation in
+ * `failed`, so a writer checks once at the end. */
 #ifndef OLVIDO_TEXT_H
 #define OLVIDO_TEXT_H
 
@@ -20,9 +20,9 @@ void olv_text_add(struct olv_text *text, const void *bytes, size_t len);
 void olv_text_puts(struct olv_text *text, const char *string);
 void olv_text_printf(struct olv_text *text, const char *format, ...);
 void olv_text_vprintf(struct olv_text *text, const char *format, va_list args);
-/* For olv_text_room, where there is not enough yet. */
+/* For olv_text_room, when there is too little room. */
 char *olv_text_grow(struct olv_text *text, size_t len);
-/* Makes room for `len` more bytes and returns where they go, or NULL; the caller raises `len`. */
+/* Makes room for `len` more bytes and returns where to write them, or NULL; the caller then raises `len`. */
 static inline char *olv_text_room(struct olv_text *text, size_t len)
 {
     bool is_there = !text->failed && len < text->cap - text->len;
@@ -33,7 +33,7 @@ void olv_text_free(struct olv_text *text);
 bool olv_text_is_same(const struct olv_text *a, const struct olv_text *b);
 /* Never NULL. */
 const char *olv_text_string(const struct olv_text *text);
-/* The decimal digits of a number, which end where `room` ends. */
+/* The decimal digits of a number, written so that they end where `room` ends. */
 enum { OLV_DIGITS = 21 };
 const char *olv_digits(char room[OLV_DIGITS], uint64_t number);
 /* Whether a string is UTF-8. */

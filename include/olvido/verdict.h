@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What comes out when a policy judges a file. */
+/* The result of judging a file by a policy. */
 #ifndef OLVIDO_VERDICT_H
 #define OLVIDO_VERDICT_H
 
@@ -11,7 +11,7 @@ enum olv_reason {
     OLV_DUE,
     OLV_KEPT,      /* the latest step whose time has come is `keep` */
     OLV_HAD,       /* it has had the latest step whose time has come, or a later one */
-    OLV_STORED,    /* it lies in a depot, and no step is due that reaches it there */
+    OLV_STORED,    /* in a depot, and no due step reaches it there */
     OLV_NOT_DUE,   /* too young for every step */
     OLV_SETTLING,  /* due, but modified within the rule's `settle` */
     OLV_OPEN,      /* due, but open for writing */
@@ -19,13 +19,13 @@ enum olv_reason {
     OLV_HELD,      /* due, but held */
     OLV_GUARDED,   /* due, but in a place that is never touched */
     OLV_WAITING,   /* due, but its step may not run unattended */
-    OLV_NOTICE,    /* due, but the rule is new or changed, and what it does cannot be taken back */
-    OLV_CLOCK_OFF, /* due, but the clock cannot be trusted, and what the step does cannot be taken back */
-    OLV_INSIDE,    /* a directory that is due, but for something in it */
-    OLV_ODD_TIME,  /* its time is in the future, or at or before 1970-01-02, or there is none */
-    OLV_NO_DATE,   /* its name has no date, and that is what the rule counts from */
+    OLV_NOTICE,    /* due, but the rule is new or changed, and the step cannot be taken back */
+    OLV_CLOCK_OFF, /* due, but the clock is not trusted, and the step cannot be taken back */
+    OLV_INSIDE,    /* a directory that is due, except for something in it */
+    OLV_ODD_TIME,  /* its time is in the future, at or before 1970-01-02, or missing */
+    OLV_NO_DATE,   /* its name has no date, which the rule counts from */
     OLV_UNDECIDED, /* a statement could not be decided, so neither this rule nor a later one takes it */
-    OLV_GONE,      /* it vanished while it was looked at */
+    OLV_GONE,      /* it vanished while being looked at */
     OLV_NOT_OWNED,
     OLV_REASON_COUNT
 };
@@ -34,7 +34,7 @@ enum olv_reason {
 const char *olv_reason_key(enum olv_reason reason);
 const char *olv_reason_words(enum olv_reason reason);
 
-/* What would stop an act on a file, whether or not it is due. */
+/* What would stop an act on a file, due or not. */
 enum olv_obstacle {
     OLV_OBSTACLE_SYSTEM,
     OLV_OBSTACLE_OWN_FILE,
@@ -62,9 +62,9 @@ struct olv_obstacles {
 
 struct olv_verdict {
     enum olv_reason reason;
-    uint32_t rule; /* where not OLV_NOT_OWNED */
-    uint32_t step; /* index; where a step's time has come: OLV_DUE to OLV_INSIDE, but OLV_NOT_DUE */
-    struct olv_instant since; /* that step's time; where there is a step */
+    uint32_t rule; /* unless OLV_NOT_OWNED */
+    uint32_t step; /* index of the step whose time has come: for OLV_DUE to OLV_INSIDE except OLV_NOT_DUE */
+    struct olv_instant since; /* that step's time, if there is a step */
 };
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The acts. To add one: a file in this folder, and its line in table.c. */
+/* The acts. To add one: a file in this folder, and a line in table.c. */
 #ifndef OLV_ACT_ACTS_H
 #define OLV_ACT_ACTS_H
 

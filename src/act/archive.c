@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* archive: into an archive, which was made and proven when the first of its entries had its turn (see
- * archive_make.c). What is left for an entry's turn is to let the original go. */
+/* archive: the archive is made and proven when its first entry has its turn (see archive_make.c). After that,
+ * each entry's turn only removes the original. */
 #include "act/acts.h"
 #include "act/archive_make.h"
 
@@ -26,9 +26,8 @@
 /* Kept for the whole run. */
 struct archiving {
     struct gathered *gathered; /* what went into archives */
-    struct olv_text path;      /* scratch, when settling */
-    bool needs_archive; /* when settling: an original has gone into an archive that is in no depot, or may
-                           have */
+    struct olv_text path;      /* scratch for settling */
+    bool needs_archive; /* settling: an original may already have gone into an archive outside a depot */
 };
 
 static struct archiving *state_of(const struct turn *turn)
@@ -72,7 +71,7 @@ static void because(struct olv_outcome *o, enum olv_code code, int sys, const ch
     unsuccessful(o);
 }
 
-/* Why it is in none: because of itself, or because of the archive. */
+/* Why it is in no archive: its own error, or the archive's. */
 static struct olv_error why_not(struct gathered *gathered, const struct gathered_entry *in,
                                 const struct olv_error *of_archive)
 {
@@ -83,7 +82,7 @@ static struct olv_error why_not(struct gathered *gathered, const struct gathered
     return of_archive && of_archive->code != OLV_OK ? *of_archive : unknown;
 }
 
-/* Whether it is in its archive, and which one that is. */
+/* Whether it is in its archive, and in which. */
 static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv_outcome *o)
 {
     struct gathered *gathered = state_of(turn)->gathered;
@@ -98,8 +97,8 @@ static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv
     return false;
 }
 
-/* A directory has changed since, for what was in it went. Only an empty one can go, so nothing is lost should
- * somebody have put another one in its place right then. */
+/* The directory's times changed when its contents went. Only an empty directory can be removed, so nothing is
+ * lost even if somebody has just put another one in its place. */
 static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_stat stat;
@@ -117,7 +116,7 @@ static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e
     return false;
 }
 
-/* The state of a file of which another name went has changed by that. */
+/* Unlinking one hard link changes the ctime of the others. */
 static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL];
@@ -167,7 +166,7 @@ struct beside {
     struct given given;
 };
 
-/* The archive that the run has made, or begun, where it is in no depot. It is there when it is known. */
+/* The archive outside a depot that the run has made or begun, if it is known and exists. */
 static enum olv_truth find_beside(struct turn *turn, const struct olv_manner *how, struct beside *b,
                                   struct olv_error *err)
 {
@@ -197,13 +196,13 @@ static bool is_beside(const struct olv_docket_entry *e)
     return !*e->manner->depot && *e->manner->into;
 }
 
-/* What was written of it before it had a name of its own. */
+/* Clears what was written of it before it had a name. */
 static void clear_beside(const struct turn *turn, const struct olv_manner *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
     char ignored[NAME_MAX + 1], directory[PATH_MAX];
-    struct olv_error unsaid = {0}; /* whose directory is gone, or a link now, has nothing to clear */
+    struct olv_error unsaid = {0}; /* if the directory is gone, or is a link now, there is nothing to clear */
     const char *name;
     int dir = destination_open(how->into, directory, sizeof directory, &name, &unsaid);
     turn_archive_label(label, turn, turn->sequence);
@@ -213,12 +212,12 @@ static void clear_beside(const struct turn *turn, const struct olv_manner *how)
     close(dir);
 }
 
-/* It stays when an original is gone, for it may be the only copy. */
+/* The archive stays once an original is gone, because it may be the only copy. */
 static void archive_look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
 {
     struct archiving *a = state_of(turn);
     char label[FRESH_LABEL];
-    if (!is_reached) { /* it cannot be told, so nothing is taken back */
+    if (!is_reached) { /* nothing tells, so nothing is taken back */
         if (a)
             a->needs_archive = true;
         return;
@@ -241,7 +240,7 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
     bool is_known = found == OLV_YES, is_needed = a && (a->needs_archive || turn->crash.has_outcomes);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
-    if (is_known && !is_needed) { /* all originals are there */
+    if (is_known && !is_needed) { /* all originals exist */
         unlinkat(b.dir, b.name, 0);
         fsync(b.dir);
     }
@@ -252,11 +251,11 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
     o->into = how->into;
     o->result = OLV_DONE;
     if (is_there == OLV_YES)
-        return how->keeps ? OLV_UNKNOWN : OLV_NO; /* whether it got in is told by the archive alone */
+        return how->keeps ? OLV_UNKNOWN : OLV_NO; /* only the archive tells whether the entry is in it */
     return is_there == OLV_NO ? OLV_YES : OLV_UNKNOWN;
 }
 
-/* An original goes only when its archive is live: where it has gone, it is in it. */
+/* An original goes only once its archive is live; so if it is gone, it is in the archive. */
 static enum olv_truth archive_applied(struct turn *turn, const struct olv_docket_entry *e,
                                       struct olv_outcome *o)
 {
@@ -282,7 +281,7 @@ static void archive_key(const struct olv_docket_entry *e, struct olv_text *out)
     wire_put_manner(out, e->manner);
 }
 
-/* So that all that is in an archive of a depot can go at once some day. */
+/* Then everything in an archive of a depot can be removed in one batch later. */
 static bool is_one_batch(const struct olv_docket_entry *e)
 {
     return *e->manner->depot;

@@ -23,21 +23,21 @@ struct gathering {
     const struct turn *turn; /* of the first entry */
     struct group *group;
     struct gathered *gathered;
-    struct making *making;           /* the archive; NULL: it could not be begun */
-    struct olv_manner how;           /* what it is for, */
-    struct olv_arena arena;          /* and the strings of that */
-    char label[FRESH_LABEL];         /* of its file while that has no name */
-    int dir;                         /* in which it is made */
-    struct olv_catalogue *catalogue; /* NULL: nobody needed it */
-    int64_t row;                     /* of it there; 0: none */
+    struct making *making;           /* the archive; NULL: it could not be started */
+    struct olv_manner how;           /* how to make it, */
+    struct olv_arena arena;          /* and its strings */
+    char label[FRESH_LABEL];         /* names its file until it is published */
+    int dir;                         /* where it is made */
+    struct olv_catalogue *catalogue; /* NULL: not needed */
+    int64_t row;                     /* its row there; 0: none */
     struct catalogue_archive facts;
-    char was[NAME_MAX + 1];  /* scratch of `former` */
-    char *rule;              /* by which it is made; owned */
-    struct olv_error failed; /* why it cannot go on */
-    uint64_t added;          /* entries up to now */
+    char was[NAME_MAX + 1];  /* scratch for `former` */
+    char *rule;              /* the rule that makes it; owned */
+    struct olv_error failed; /* why it cannot continue */
+    uint64_t added;          /* entries so far */
 };
 
-/* On a file without a note the table of what files had answers. */
+/* Without a note on the file, the register of done steps answers. */
 static void former(void *self, struct made_member *made)
 {
     struct gathering *g = self;
@@ -57,7 +57,7 @@ static void former(void *self, struct made_member *made)
     olv_text_free(&path);
 }
 
-/* Members of an archive for a depot go into the catalogue, too. */
+/* Members of an archive for a depot also go into the catalogue. */
 static void note_member(void *self, const struct made_member *made)
 {
     struct gathering *g = self;
@@ -84,7 +84,7 @@ static bool archive_make_open_directory(struct gathering *g, struct olv_error *e
     return g->dir >= 0;
 }
 
-/* Before there is a file, so that the next run finds it, should this one be cut short. */
+/* Before the file exists, so that the next run finds it if this one is cut short. */
 static bool begin_catalogue(struct gathering *g, struct olv_error *err)
 {
     char temporary[FRESH_LABEL + 32];
@@ -131,7 +131,7 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
     return g->making != NULL;
 }
 
-/* Beside a depot, the register of the run knows the file before it gets its name. */
+/* Outside a depot, the run's register records the file before it gets its name. */
 static bool archive_make_note_name(struct gathering *g, const char *name, struct olv_error *err)
 {
     const struct lender *lender = g->turn->lent->lender;
@@ -144,7 +144,7 @@ static bool archive_make_note_name(struct gathering *g, const char *name, struct
            lender->store_names(lender, err);
 }
 
-/* In a depot an archive whose name is taken gets a number, before its suffix: "permits-2026-2.tar.zst". */
+/* In a depot, an archive whose name is taken gets a number before its suffix: "permits-2026-2.tar.zst". */
 static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME_MAX + 1],
                        struct olv_error *err)
 {
@@ -163,7 +163,7 @@ static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME
     return ok;
 }
 
-/* It has its name, and that is on the disk: from here on it is live. */
+/* Its name is on disk: from here on it is live. */
 static bool end_catalogue(struct gathering *g, const char *placed, struct olv_error *err)
 {
     struct catalogue_archive facts = g->facts;
@@ -182,7 +182,7 @@ static bool end_catalogue(struct gathering *g, const char *placed, struct olv_er
     return true;
 }
 
-/* What the ledger is to say of one that is in no depot. */
+/* What the ledger records of an archive outside a depot. */
 static bool note_beside(struct gathering *g, const char *path, struct olv_error *err)
 {
     const struct lender *lender = g->turn->lent->lender;
@@ -208,13 +208,13 @@ static bool archive_make_publish(struct gathering *g, struct olv_text *path, str
         if (path->failed)
             olv_fail_memory(err);
     }
-    /* An archive that nobody knows must not be there; where it cannot be taken away now, a later run does. */
+    /* An archive that nobody knows must not stay; if it cannot be removed now, a later run does it. */
     if (*placed && !making_take_back(g->making, placed))
         g->row = 0;
     return false;
 }
 
-/* What is `making` still came to nothing. */
+/* Whatever is still `making` has failed. */
 static void end_archive(struct gathering *g, struct olv_text *path)
 {
     struct olv_error ignored = {0};
@@ -231,7 +231,7 @@ static void end_archive(struct gathering *g, struct olv_text *path)
 
 /* ---- its entries ---- */
 
-/* A copy of its own, for the entry goes. */
+/* A copy, because the entry does not live that long. */
 static bool copy_manner(struct gathering *g, const struct olv_manner *manner, struct olv_error *err)
 {
     struct olv_text bytes = {0};
@@ -260,7 +260,7 @@ static bool begin_with(struct gathering *g, const struct olv_docket_entry *e, st
 static bool archive_make_add(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct gathering *g = self;
-    struct gathered_entry failed = {.is_in = true}; /* as far as it is concerned; the archive says why not */
+    struct gathered_entry failed = {.is_in = true}; /* unless it failed itself, the archive says why */
     uint64_t sequence = g->group->sequence + g->added;
     if (g->added++ == 0 && !begin_with(g, e, err))
         return false;
@@ -273,8 +273,8 @@ static bool archive_make_add(void *self, struct olv_docket_entry *e, struct olv_
 bool archive_make(const struct turn *turn, struct group *group, struct gathered *gathered,
                   struct olv_error *err)
 {
-    /* An archive of a depot has no more members than a batch has entries at most, so that all of them can go
-     * at once some day. */
+    /* An archive of a depot has at most as many members as a batch has entries, so that all can be removed in
+     * one batch later. */
     uint64_t most = *group->entries[0].manner->depot ? OLV_SEGMENT_MOST : 0;
     struct gathering g = {
         .turn = turn, .group = group, .gathered = gathered, .catalogue = turn->lent->catalogue, .dir = -1};

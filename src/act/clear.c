@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* clear: what delete is called in the trash, by hand or by the policy's `trash`. The file has left its place
- * before, so limits do not count it. */
+/* clear: deletes from the trash, by hand or by the policy's `trash`. Limits do not count it, because the file
+ * had already left its place. */
 #include "act/acts.h"
 
 const struct olv_act act_clear = {.word = "clear",

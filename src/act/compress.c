@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* compress: a file becomes a compressed one, with the suffix of its format. */
+/* compress: replaces a file by a compressed one, with the suffix of its format. */
 #include "act/shrinks.h"
 #include "policy/step_keys.h"
 #include "source/judged.h"

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* decompress: a compressed file becomes what is in it, without the suffix of its format. */
+/* decompress: replaces a compressed file by its contents, without the suffix. */
 #include "act/shrinks.h"
 #include "source/judged.h"
 
@@ -8,7 +8,7 @@
 
 static bool decompress_name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
-    /* What is left of a name is "tar" for the short forms that tar archives have. */
+    /* The short suffixes of tar archives leave "tar". */
     static const char *const shorts[] = {".tgz", ".tbz2", ".txz", ".tzst"};
     enum olv_codec codec = olv_codec_of_name(e->name);
     size_t len = strlen(e->name);

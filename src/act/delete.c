@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* delete: gone for good; each place ends what lies in it in its own way. */
+/* delete: gone for good; each place has its own way to end what lies in it. */
 #include "act/acts.h"
 
 const struct olv_act act_delete = {.word = "delete",

@@ -1,10 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* discard: to the trash, from where it can be recovered.
- *
- * In a directory that only we can write the name is compared right before the rename; the info file, which
- * may take its time, is there already. Elsewhere somebody could put another file under the name between the
- * two, so what arrived in the trash, which nobody else can reach, is compared again; a wrong one goes back to
- * where it was, replacing nothing. */
+/* discard: into the trash, recoverable. If only we can write the directory, the name is compared right before
+ * the rename; the info file, which may take its time, already exists. Otherwise somebody could exchange the
+ * file in between, so what arrived in the trash (which nobody else can reach) is compared again; a wrong file
+ * goes back, replacing nothing. */
 #include "act/acts.h"
 
 #include "file/identity.h"
@@ -22,8 +20,8 @@ static const char *path_of(struct turn *turn, const struct olv_docket_entry *e)
     return olv_text_string(&turn->scratch.path);
 }
 
-/* What arrived is not what was judged, or cannot be looked at: back with it. Should its name be taken by now,
- * both are kept. */
+/* What arrived is not what was judged, or cannot be examined: it goes back. If its name is taken by now, both
+ * are kept. */
 static void put_back(struct turn *turn, const struct olv_docket_entry *e, const struct olv_error *why,
                      struct olv_outcome *o)
 {
@@ -53,7 +51,7 @@ static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_doc
                                   .when = ahead->now,
                                   .label = {ahead->run, ahead->sequence},
                                   .is_synced = ahead->is_small};
-    struct olv_error ignored = {0}; /* should it fail, it fails again when its turn has come, and is told */
+    struct olv_error ignored = {0}; /* on failure, it fails again in its turn, and is reported then */
     olv_text_clear(ahead->path);
     olv_docket_entry_path(e, ahead->path);
     putting.path = olv_text_string(ahead->path);
@@ -63,14 +61,14 @@ static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_doc
     return olv_trash_prepare(ahead->trash, ahead->writer, &putting, out->item, &ignored);
 }
 
-/* The name that was prepared, if it was in the trash that turned out to be the right one. */
+/* The prepared name, if it was prepared in the right trash. */
 static void use_prepared(struct turn *turn, char item[NAME_MAX + 1])
 {
     struct ahead_made *prepared = turn->made_ahead;
     if (!prepared || !prepared->is_made || prepared->trash != turn->trash)
         return;
     memcpy(item, prepared->item, sizeof prepared->item);
-    prepared->is_made = false; /* whoever puts it answers for it now */
+    prepared->is_made = false; /* from here on, whoever puts the file there is responsible for the item */
 }
 
 /* ---- in its turn ---- */
@@ -120,8 +118,8 @@ static bool lies_in_trash(struct turn *turn, const char *item, const struct olv_
     return olv_os_stat(turn->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
-/* The trash has at most two names for it: its own, and the one that run and sequence number make. Where it is
- * in neither, their info files go, if they are ours. */
+/* The file can have only two names in the trash: its own, and the one made of run and sequence number. If it
+ * has neither, their info files go, if they are ours. */
 static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
 {
     struct olv_trash_label label = {turn->lent->run, turn->sequence};
@@ -137,8 +135,7 @@ static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char 
     return false;
 }
 
-/* Where files are moved by linking and unlinking (see os/weak.h), a crash between the two leaves both names:
- * the new one goes. */
+/* Where a move links and unlinks (see os/weak.h), a crash in between leaves both names: the new one goes. */
 static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket_entry *e,
                                       struct olv_outcome *o)
 {

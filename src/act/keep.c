@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* keep: the file stays. It does nothing, so it never comes into a docket. */
+/* keep: the file stays. Nothing is done, so it is never in a docket. */
 #include "act/acts.h"
 
 const struct olv_act act_keep = {.word = "keep",

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* recover: back to where it was, from wherever Olvido put it; each place gives in its own way. */
+/* recover: back to its original place; each place has its own way to give. */
 #include "act/acts.h"
 
 const struct olv_act act_recover = {.word = "recover",

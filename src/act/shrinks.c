@@ -1,9 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* In a group: all new files are written side by side, brought to the disk together, and read back; then each
- * gets its name, in turn; then the directories come to the disk, and only then the originals go.
- *
- * Small files are each done by one thread; a large one by all of them. A note on the new file (an extended
- * attribute) says what it was made of, so that after a crash it is known for what it is. */
+/* In a group: write all new files side by side, sync them together, read them back; publish each in turn;
+ * sync the directories; and only then remove the originals. Small files take one thread each; a large one
+ * takes all of them. A note on the new file (an extended attribute) says what it was made from, so that it is
+ * recognised after a crash. */
 #include "act/shrinks.h"
 
 #include "base/crew.h"
@@ -39,12 +38,12 @@ struct making {
     struct turn *turn;
     const struct group *group;
     const struct shrinks *way;
-    struct shrinker **shrinkers; /* one for each worker */
+    struct shrinker **shrinkers; /* one per worker */
     unsigned workers;
     bool is_proving;
 };
 
-/* A number of an entry as a job: never NULL. */
+/* An entry's number as a job: never NULL. */
 static void *job_of(size_t i)
 {
     return (void *)(uintptr_t)(i + 1);
@@ -55,7 +54,7 @@ static size_t shrinks_number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-/* A file system without extended attributes or times of birth has none: then the register remembers it. */
+/* Without extended attributes or birth times there is no note; the register remembers it instead. */
 static void note_origin(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
@@ -98,7 +97,7 @@ static bool is_large(const struct group *g, size_t i)
     return g->entries[i].identity.size_bytes > SHRINK_SMALL;
 }
 
-/* Small ones by the crew; then large ones, one after the other, each by many threads. */
+/* First the small files, in parallel; then the large ones one by one, each on many threads. */
 static void do_all(struct making *m, struct crew *crew, unsigned most)
 {
     const struct group *g = m->group;
@@ -122,8 +121,8 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
     }
 }
 
-/* A file stays as it is that would not become at least 2 % smaller, or whose other names would keep its room.
- */
+/* A file stays if it would not become at least 2 % smaller, or if its other hard links would keep the space
+ * in use. */
 static bool is_worth_it(const struct shrinking *s, struct olv_error *err)
 {
     const struct shrink_task *t = &s->task;
@@ -164,8 +163,8 @@ static void sync_all(const struct group *g)
         group_fail(g, &err);
 }
 
-/* What it was before stands on the new file; or, where that cannot be, in the register. By hand, another way
- * may be tried again. */
+/* The new file carries a note of what it was, or else the register does. By hand, another format may be tried
+ * again. */
 static bool shrinks_remember(const struct turn *turn, const struct olv_docket_entry *e,
                              const struct shrinking *s, struct olv_error *err)
 {
@@ -180,8 +179,8 @@ static bool shrinks_remember(const struct turn *turn, const struct olv_docket_en
     return turn->lent->lender->note_had(turn->lent->lender, &had, err);
 }
 
-/* The register knows each new file before it gets its name; what is as it was before is spared for a while.
- */
+/* The register knows each new file before it gets its name; a file restored to its former self is spared for
+ * a while. */
 static bool shrinks_announce(const struct turn *turn, const struct group *g, struct olv_error *err)
 {
     for (size_t i = 0; i < g->count; i++) {
@@ -246,7 +245,7 @@ bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
     unsigned most = m.workers + SPARE_JOBS;
     struct olv_error why = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, shrinks_work, &m) : NULL;
-    (void)err; /* what fails is the failure of its entries */
+    (void)err; /* on failure, its entries fail */
     for (size_t i = 0; i < g->count; i++)
         if (g->outcomes[i].result == OLV_PENDING)
             g->made[i] = shrinks_begin(&m, i);
@@ -309,7 +308,7 @@ static bool sync_directories(const struct group *g, struct olv_error *err)
     return touched_sync(&touched, err) && ok;
 }
 
-/* The original could not go: the new file does, what it replaced comes back, and all is as it was. */
+/* The original could not be removed: remove the new file and put back what it replaced. */
 static void take_back(struct shrinking *s, struct olv_outcome *o)
 {
     if (!fresh_take_back(&s->task.fresh, s->placed))
@@ -320,7 +319,7 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
     outcome_failed(o);
 }
 
-/* What is as it was before needs no note of where it comes from. */
+/* A file restored to its former self needs no note of its origin. */
 static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
@@ -376,7 +375,7 @@ void shrinks_drop(const struct group *g)
 
 /* ---- after a crash ---- */
 
-/* A new file whose original still stands came no further than its name: it goes again. */
+/* If the original still exists, the new file got no further than its name: it is removed. */
 enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];

@@ -1,30 +1,30 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What compress and decompress have in common: a new file beside the original, proven, in its place. */
+/* What compress and decompress share: a proven new file takes the place of the original. */
 #ifndef OLV_ACT_SHRINKS_H
 #define OLV_ACT_SHRINKS_H
 
 #include "act/acts.h"
 #include "shrink/shrink.h"
 
-/* One of the two: what `own` of the hooks points to. */
+/* One of the two; `own` of the hooks points to it. */
 struct shrinks {
-    bool packs; /* into less room; else out of it */
-    /* The name of the new file; false with `err` where there is none. */
+    bool packs; /* compresses; otherwise decompresses */
+    /* The name of the new file; false with `err` if it cannot have one. */
     bool (*name)(const struct olv_docket_entry *entry, char *out, size_t size, struct olv_error *err);
     bool (*write)(struct shrinker *shrinker, struct shrink_task *task, struct olv_error *err);
 };
 
-/* One entry under way. */
+/* One entry in progress. */
 struct shrinking {
     const struct shrinks *way;
     struct shrink_task task;
     const struct olv_manner *how;
     struct olv_reach source;    /* its directory */
-    char label[FRESH_LABEL];    /* of the fresh file */
-    char wanted[NAME_MAX + 64]; /* the name that the new file is to have */
-    char placed[NAME_MAX + 1];  /* and the one that it got; "" before */
+    char label[FRESH_LABEL];    /* of the new file */
+    char wanted[NAME_MAX + 64]; /* the name that the new file should get */
+    char placed[NAME_MAX + 1];  /* the name it got; "" before */
     struct olv_text into;       /* its path */
-    bool is_noted;              /* what it was stands on the new file */
+    bool is_noted;              /* the new file carries a note of what it was */
 };
 
 bool shrinks_make(struct turn *turn, struct group *group, struct olv_error *err);

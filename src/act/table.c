@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The acts, in the order in which closing lines tell of them. */
+/* The acts, in the order of closing lines. */
 #include "act/acts.h"
 
 #include <stddef.h>

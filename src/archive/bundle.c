@@ -11,7 +11,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* The system's lookups of accounts are not for threads. */
+/* The system's account lookups are not thread-safe. */
 static pthread_mutex_t accounts = PTHREAD_MUTEX_INITIALIZER;
 
 void bundle_member_path(const struct olv_docket_entry *e, struct olv_text *out)
@@ -65,7 +65,7 @@ static const char *name_of(struct bundle_names *cache, uint32_t id, void (*look)
         pthread_mutex_unlock(&accounts);
         snprintf(digits, sizeof digits, "%u", id);
         if (strcmp(digits, cache->name) == 0)
-            cache->name[0] = '\0'; /* the number stands for itself */
+            cache->name[0] = '\0'; /* the number stands alone */
         cache->id = id;
         cache->is_known = true;
     }
@@ -93,7 +93,7 @@ static bool read_extent(const struct taking *t, struct olv_text *out, uint64_t a
     return true;
 }
 
-/* The digest is that of the whole contents, holes as zeros. */
+/* The digest covers the whole contents, with holes as zeros. */
 static void digest_sparse(struct bundle_worker *w, struct bundle_item *item, const struct olv_member *m,
                           const char *data)
 {
@@ -156,7 +156,7 @@ static bool bundle_put(struct bundle *b, struct bundle_worker *w, struct bundle_
         m->size_bytes = 0;
         m->is_sparse = false;
     }
-    m->is_sparse &= !b->is_zip; /* which knows no holes */
+    m->is_sparse &= !b->is_zip; /* zip has no holes */
     tar_put_member(out, m);
     item->header_len = out->len - begin;
     if (b->is_zip && !out->failed &&
@@ -206,7 +206,7 @@ static void take_one(struct bundle *b, struct bundle_worker *w, struct bundle_it
     item->has_member = item->has_digest = item->is_plain = false;
 }
 
-/* All headers side by side. */
+/* All headers at once. */
 static void digest_headers(struct bundle *b, struct bundle_worker *w, const struct olv_text *plain)
 {
     size_t count = 0;
@@ -219,7 +219,7 @@ static void digest_headers(struct bundle *b, struct bundle_worker *w, const stru
     many_sha256(w->many, b->pieces, count);
 }
 
-/* When all contents are there, those of many small files are digested side by side. */
+/* When all contents are read, many small ones are hashed side by side. */
 static void digest_plain(struct bundle *b, struct bundle_worker *w, const struct olv_text *plain)
 {
     size_t count = 0;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Small files that share a frame: one worker opens, reads and digests all of them, into the frame's own
- * bytes. A file that changes under its hands leaves no trace there. */
+/* Small files that share a frame: one worker opens, reads and hashes all of them, straight into the frame's
+ * bytes. A file that changes meanwhile leaves no trace there. */
 #ifndef OLV_ARCHIVE_BUNDLE_H
 #define OLV_ARCHIVE_BUNDLE_H
 
@@ -13,17 +13,17 @@ enum { BUNDLE_ENTRIES = 4096, BUNDLE_ENTRY_OVERHEAD = 3 * 512 };
 
 struct bundle_item {
     struct olv_docket_entry entry; /* its strings are in the arena */
-    const char *path;              /* what the member is called */
-    const char *hard_link;         /* the member that it is another name of; NULL: none */
+    const char *path;              /* the member's path */
+    const char *hard_link;         /* the member it is another name of; NULL: none */
     uint64_t sequence;
-    uint64_t at; /* in the frame */
+    uint64_t at; /* offset in the frame */
     struct olv_member member;
     bool has_member, has_digest;
-    bool is_plain; /* its contents are not digested yet, and stand in the frame: */
+    bool is_plain; /* its contents are in the frame and not hashed yet: */
     size_t data_at, data_len;
-    const char *was; /* in the arena; NULL: it is called what it was */
+    const char *was; /* in the arena; NULL: its name has not changed */
     uint64_t was_bytes;
-    size_t header_len; /* its headers stand at `at` */
+    size_t header_len; /* its headers are at `at` */
     uint8_t header[OLV_SHA256_SIZE];
     uint8_t digest[OLV_SHA256_SIZE];
     const struct olv_error *error; /* why it is not in the frame, in the arena; NULL: it is */
@@ -32,15 +32,15 @@ struct bundle_item {
 struct bundle {
     struct olv_arena arena;
     struct bundle_item *items; /* BUNDLE_ENTRIES; owned */
-    struct many_piece *pieces; /* as many; owned */
+    struct many_piece *pieces; /* equally many; owned */
     size_t count;
-    uint64_t bytes; /* that it is going to take, about */
-    bool is_zip;    /* then it has one entry only */
+    uint64_t bytes; /* roughly the space it will take */
+    bool is_zip;    /* then it has only one entry */
     const struct olv_observer *observer;
-    struct bundle_worker *workers; /* of all bundles; borrowed */
+    struct bundle_worker *workers; /* shared by all bundles; borrowed */
 };
 
-/* What a worker keeps from one bundle to the next. */
+/* What a worker keeps between bundles. */
 struct bundle_worker {
     struct olv_hasher *hasher;
     struct taking_room room;
@@ -50,18 +50,18 @@ struct bundle_worker {
         uint32_t id;
         bool is_known;
         char name[64];
-    } user, group; /* looked up last */
+    } user, group; /* the last ones looked up */
 };
 
 /* Adds a copy of the entry. */
 bool bundle_add(struct bundle *bundle, const struct olv_docket_entry *entry, uint64_t sequence,
                 const char *hard_link);
 void bundle_clear(struct bundle *bundle);
-/* For struct frame_job: `context` is the bundle. */
+/* For struct frame_job; `context` is the bundle. */
 bool bundle_fill(struct frame_job *job, unsigned worker);
-/* What an entry is called in an archive: its path without the slash in front. Appends it. */
+/* Appends an entry's path in an archive: its own without the leading slash. */
 void bundle_member_path(const struct olv_docket_entry *entry, struct olv_text *out);
-/* The names of owner and group, for the member. */
+/* Sets the member's names of owner and group. */
 bool bundle_name_owner(struct bundle_worker *worker, struct olv_member *member, struct olv_arena *arena);
 
 #endif

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/archive.h"
 
-/* A single packed file does not say how large it is: it is read. */
+/* A single compressed file does not say its size: read it. */
 static bool measure(struct olv_archive *archive, struct olv_member *m, const struct olv_observer *observer,
                     struct olv_error *err)
 {
@@ -20,7 +20,7 @@ static bool measure(struct olv_archive *archive, struct olv_member *m, const str
     return true;
 }
 
-/* The next member; behind damage, the first of which is kept. False at the end, and with `err`. */
+/* The next member; continues after damage, and keeps the first error. False at the end, and with `err`. */
 static bool next_readable(struct olv_archive *archive, struct olv_member *m, struct olv_error *damage,
                           struct olv_error *err)
 {

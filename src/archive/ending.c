@@ -83,7 +83,7 @@ bool ending_add(struct frames *frames, struct manifest *manifest, enum olv_codec
     if (!begin_manifest(&e, length, err) || !put_manifest(&e, length, err))
         return false;
     tar_put_padding(&e.job->plain, length);
-    if (!e.is_zip) /* which has its directory */
+    if (!e.is_zip) /* zip has its directory instead */
         tar_put_end(&e.job->plain);
     frames_give(frames, e.job);
     return frames_finish(frames, err);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Member by member: what is no directory is made complete under no name, or one of its own, and then put in
- * its place; directories get what they had in the end. */
+/* Member by member: everything except directories is completed without a name, or under a temporary one, and
+ * then published; directories get their metadata at the end. */
 #include "olvido/archive.h"
 
 #include "archive/directories.h"
@@ -29,18 +29,18 @@ struct extracting {
     const struct olv_observer *observer;
     struct olv_extract_result *result;
     struct restore_options restore;
-    char label[FRESH_LABEL];      /* of what is made for the member at hand */
-    struct olv_instant begun;     /* by the clock of the file system that it goes to */
-    struct inside inside, others; /* `others`: where hard links lead to */
+    char label[FRESH_LABEL];      /* of what is being made for the current member */
+    struct olv_instant begun;     /* by the clock of the destination's file system */
+    struct inside inside, others; /* `others`: where hard links lead */
     struct directories *directories;
-    uint64_t read;          /* bytes of members, whether or not they got a name */
-    uint64_t holes;         /* bytes of files that take no room */
+    uint64_t read;          /* bytes of members, published or not */
+    uint64_t holes;         /* bytes of holes in files */
     struct olv_text path;   /* of the member, clean */
-    bool is_archive_broken; /* what went wrong is the archive's, not one member's */
+    bool is_archive_broken; /* the error is the archive's, not one member's */
     struct reckoning *reckoning;
-    bool is_plain;           /* it is not packed: nothing but digests proves contents */
-    bool is_manifest;        /* the member at hand is, and worth reading */
-    struct olv_error damage; /* what was met first */
+    bool is_plain;           /* uncompressed: only digests prove contents */
+    bool is_manifest;        /* the current member is it, and worth reading */
+    struct olv_error damage; /* the first one */
 };
 
 /* ---- telling ---- */
@@ -60,7 +60,7 @@ static void on_directory_failed(void *self, const char *path, const struct olv_e
     extract_tell(self, path, why);
 }
 
-/* What the manifest knows, and the archive does not hold as it was. */
+/* What the manifest lists, but the archive no longer holds as it was. */
 static void on_missing(void *self, const char *path, enum missing what)
 {
     static const char *const words[] = {
@@ -76,7 +76,7 @@ static void on_missing(void *self, const char *path, enum missing what)
     olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, words[what], 0});
 }
 
-/* What it comes to: all that was unpacked, wherever it went, or taken out; and the holes of files. */
+/* How large it became: everything unpacked, wherever it went, and the holes of files. */
 static uint64_t expanded(const struct extracting *x)
 {
     uint64_t unpacked = olv_archive_unpacked(x->archive);
@@ -154,7 +154,7 @@ static bool extract_file(struct extracting *x, int dir, const char *name, struct
     return ok;
 }
 
-/* A directory that was there before stays as it is. */
+/* A directory that existed before stays as it is. */
 static bool extract_directory(struct extracting *x, int dir, const char *name, const struct olv_member *m,
                               struct olv_error *err)
 {
@@ -177,7 +177,7 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
            directories_add(x->directories, olv_text_string(&x->path), &stat, m, err);
 }
 
-/* A file that was there before is nobody's to link: only what came out of this archive has other names. */
+/* Only files that came out of this archive get other names, not files that existed before. */
 static bool is_of_archive(const struct extracting *x, const struct olv_stat *stat, struct olv_error *err)
 {
     return olv_instant_compare(stat->has_born ? stat->born : stat->changed, x->begun) >= 0 ||
@@ -201,7 +201,7 @@ static bool link_other(struct extracting *x, const struct room *room, const char
     return ok;
 }
 
-/* What is neither a file nor a directory, or another name. */
+/* Neither a file nor a directory, or another name. */
 static bool extract_special(struct extracting *x, int dir, const char *name, const struct olv_member *m,
                             struct olv_error *err)
 {
@@ -257,7 +257,7 @@ static bool extract_lose(struct extracting *x, const char *path, const struct ol
     return reckoning_note(x->reckoning, path, 0, err);
 }
 
-/* Goes on behind what is damaged; `path`: of the member at hand, or NULL. */
+/* Continues after damage; `path`: of the current member, or NULL. */
 static bool go_on(struct extracting *x, const char *path, struct olv_error *err)
 {
     struct olv_error why = *err;
@@ -298,7 +298,7 @@ static bool reckon(struct extracting *x, struct olv_error *err)
 
 /* ---- all of them ---- */
 
-/* False where the archive is damaged. */
+/* False if the archive is damaged. */
 static bool take_out(struct extracting *x, struct olv_member *m, struct olv_error *err)
 {
     struct olv_error why = {0};
@@ -313,7 +313,7 @@ static bool take_out(struct extracting *x, struct olv_member *m, struct olv_erro
         *err = why;
         return false;
     }
-    reckoning_begin(x->reckoning); /* what there was of it is of no interest */
+    reckoning_begin(x->reckoning); /* the damaged part of it does not count */
     if (why.code != OLV_EXISTS || x->options->if_exists != OLV_SKIP)
         extract_tell(x, m->path, &why);
     return true;

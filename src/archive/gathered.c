@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Entries are put, and asked for, mostly in their order, so the stream seldom seeks. Why one is not in its
- * archive is seldom to be said, and stands in a file of its own. */
+/* Entries are mostly put and read in order, so the stream seldom seeks. Why one is not in its archive is
+ * rare, and has a file of its own. */
 #include "archive/gathered.h"
 
 #include "base/grow.h"
@@ -16,17 +16,17 @@
 enum doing { NOTHING, READING, WRITING };
 
 struct gathered {
-    FILE *file, *reasons; /* the second is used by its descriptor only */
-    uint64_t reasons_end; /* the bytes in `reasons` */
-    enum doing doing;     /* in `file`, */
-    uint64_t next;        /* where this entry is the next one */
+    FILE *file, *reasons; /* the second is used only by its descriptor */
+    uint64_t reasons_end; /* the length of `reasons` */
+    enum doing doing;     /* to `file`, */
+    uint64_t next;        /* at this entry */
     struct gathered_archive {
         char *path; /* owned; NULL: it failed */
         uint64_t first;
         struct olv_error why;
     } * archives;
     uint32_t count;
-    bool has_failed; /* memory ran out */
+    bool has_failed; /* out of memory */
 };
 
 struct reason {
@@ -132,7 +132,7 @@ bool gathered_get(struct gathered *g, uint64_t sequence, struct gathered_entry *
     g->next++;
     if (is_read && out->is_known)
         return true;
-    *out = (struct gathered_entry){0}; /* what was never put is zero, or behind the end */
+    *out = (struct gathered_entry){0}; /* what was never put reads as zero, or as the end of file */
     if (!is_read)
         g->doing = NOTHING;
     for (out->archive = g->count; out->archive > 0; out->archive--)

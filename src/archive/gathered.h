@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What became of each entry that was to go into an archive, by its number in the run: kept in unnamed
- * temporary files, for there may be millions. */
+/* What became of each entry for an archive, by its number in the run: kept in unnamed temporary files,
+ * because there may be millions. */
 #ifndef OLV_ARCHIVE_GATHERED_H
 #define OLV_ARCHIVE_GATHERED_H
 
@@ -10,29 +10,28 @@
 #include <stddef.h>
 
 struct gathered_entry {
-    bool is_known; /* it was to go into an archive */
-    bool is_in;    /* and it did */
+    bool is_known; /* it was meant for an archive */
+    bool is_in;    /* and is in it */
     bool has_digest;
     uint8_t digest[OLV_SHA256_SIZE];
-    uint32_t archive; /* which one, from 0 */
+    uint32_t archive; /* index of the archive, from 0 */
     uint64_t why;     /* for gathered_why */
 };
 
 struct gathered;
 struct gathered *gathered_new(struct olv_error *err);
-/* Begins another archive, for the entries from this number on. */
+/* Starts another archive, for the entries from this number on. */
 void gathered_begin(struct gathered *gathered, uint64_t first);
-/* `why`: it is not in its archive; NULL: nothing is to be said. */
+/* `why`: why it is not in its archive; NULL: nothing to say. */
 bool gathered_put(struct gathered *gathered, uint64_t sequence, const struct gathered_entry *entry,
                   const struct olv_error *why);
-/* The archive begun last has got its path; or, with NULL, it failed, and so did all that was to go into it.
- */
+/* The last archive has its path; or with NULL it failed, and so did everything meant for it. */
 bool gathered_end(struct gathered *gathered, const char *path, const struct olv_error *why);
-/* What became of an entry. False where nothing was put; `archive` is set all the same. */
+/* What became of an entry. False if nothing was put; `archive` is set anyway. */
 bool gathered_get(struct gathered *gathered, uint64_t sequence, struct gathered_entry *out);
-/* Why it is not in its archive: code, `sys` and `what` of the error. False where that cannot be told. */
+/* Why it is not in its archive: code, `sys` and `what` of the error. False if that cannot be read. */
 bool gathered_why(struct gathered *gathered, const struct gathered_entry *entry, struct olv_error *out);
-/* The path of an archive; NULL where it failed, and then `*why` says so. */
+/* The path of an archive; NULL if it failed, with the reason in `*why`. */
 const char *gathered_path(const struct gathered *gathered, uint32_t archive, const struct olv_error **why);
 void gathered_free(struct gathered *gathered);
 

@@ -64,7 +64,8 @@ bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
     return !out->failed || olv_fail_memory(err);
 }
 
-/* Where nobody else has a hand it has its name at once: nobody clears up after what keeps no state. */
+/* If nobody else can interfere it gets its name at once: without a state directory nobody would clear up
+ * later. */
 static int make_here(int dir, const char *name, struct olv_error *err)
 {
     int fd = mkdirat(dir, name, 0700) == 0 ? olv_os_open_dir(dir, name, false) : -1;
@@ -115,7 +116,7 @@ static int inside_descend(struct inside *in, int dir, const char *name, struct o
     return -1;
 }
 
-/* From the top, part by part. */
+/* From the top, one component at a time. */
 static int reach(struct inside *in, const char *path, size_t len, struct olv_error *err)
 {
     char name[NAME_MAX + 1];

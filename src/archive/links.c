@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Entries are told of in the order in which they were added, so those that are pending are a queue. */
+/* Results arrive in the order of addition, so pending entries form a queue. */
 #include "archive/links.h"
 
 #include "base/arena.h"
@@ -12,19 +12,19 @@
 enum { MOST = 1 << 20 };
 
 struct link {
-    struct inode inode; /* of which mount */
+    struct inode inode; /* with the mount */
     const char *path;
     bool is_known, is_in;
 };
 
 struct links {
     struct olv_arena arena;
-    struct inodes inodes; /* what is known of each, a `struct link` of the arena */
+    struct inodes inodes; /* a `struct link` for each, in the arena */
     size_t count;
     struct waiting {
         struct link *link;
         uint64_t sequence;
-    } * waiting; /* those that are not known yet, in order; `first` is the next */
+    } * waiting; /* those not known yet, in order; `first` is the next */
     size_t first, waiting_count, waiting_cap;
 };
 

@@ -1,13 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Small files go into frames in bundles, each done by one worker. A file larger than a frame has frames of
- * its own: should it change while it is read, they are cut off again. So nothing half-read is ever in an
- * archive.
- *
- * Other names of a file that is in the archive already become hard links to it; the file must be known to be
- * there before one is written.
- *
- * In a zip archive each member has frames of its own, and knows neither hard links nor holes: it has its
- * contents. */
+/* Small files go into frames in bundles, each filled by one worker. A file larger than a frame has frames of
+ * its own, which are cut off again if it changes while being read. So nothing half-read is ever in an
+ * archive. Other names of an archived file become hard links, once that file is known to be in the archive.
+ * In a zip archive each member has frames of its own, and its full contents, because zip has no hard links
+ * and no holes. */
 #include "archive/make.h"
 
 #include "archive/bundle.h"
@@ -35,12 +31,12 @@ struct making {
     struct fresh fresh;
     struct frames *frames;
     struct manifest *manifest;
-    struct bundle_worker *workers; /* one more than there are threads: the last is the caller's own */
+    struct bundle_worker *workers; /* one more than threads: the last is the caller's own */
     struct bundle *bundles;
     unsigned bundle_count;
     struct bundle *filling; /* NULL: none */
     unsigned next_bundle;
-    uint64_t plain_at; /* of the frames written up to now */
+    uint64_t plain_at; /* in the frames written so far */
     uint64_t members, files, bytes;
     struct links *links;
     size_t manifest_frame;
@@ -202,7 +198,7 @@ void making_free(struct making *m)
 
 /* ---- small files ---- */
 
-/* Passes the bundle on that is being filled. */
+/* Hands over the bundle being filled. */
 static bool give_bundle(struct making *m, struct olv_error *err)
 {
     struct frame_job *job;
@@ -219,7 +215,7 @@ static bool give_bundle(struct making *m, struct olv_error *err)
     return true;
 }
 
-/* More bundles than jobs: the one that comes round again was written already. */
+/* There are more bundles than jobs, so the next one has been written already. */
 static void begin_bundle(struct making *m)
 {
     m->filling = &m->bundles[m->next_bundle++ % m->bundle_count];
@@ -240,7 +236,7 @@ static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64
     return bundle_add(m->filling, e, sequence, hard_link) || olv_fail_memory(err);
 }
 
-/* All that was added is written, and told. */
+/* Everything added is written and reported. */
 static bool make_drain(struct making *m, struct olv_error *err)
 {
     return give_bundle(m, err) && frames_drain(m->frames, err);
@@ -255,7 +251,7 @@ struct large {
     struct olv_arena arena;
     struct bundle_worker *worker;
     struct frame_job *job; /* being filled */
-    bool has_begun;        /* a frame was passed on */
+    bool has_begun;        /* a frame was handed over */
     uint8_t header[OLV_SHA256_SIZE];
 };
 
@@ -341,7 +337,7 @@ static bool take_large(struct large *l, struct olv_error *err)
            next_frame(l, err) && read_large(l, err);
 }
 
-/* What was written of it is cut off again. */
+/* Cuts off what was written of it. */
 static bool undo_large(struct making *m, size_t frame, uint64_t plain_at, struct olv_error *err)
 {
     uint64_t length;
@@ -394,7 +390,7 @@ static bool add_large(struct making *m, const struct olv_docket_entry *e, uint64
 
 /* ---- any file ---- */
 
-/* Another name of a file that is in the archive; NULL where it is none. */
+/* Another name of a file that is in the archive; NULL if it is none. */
 static bool find_link(struct making *m, const struct olv_docket_entry *e, uint64_t sequence,
                       const char **path, struct olv_error *err)
 {

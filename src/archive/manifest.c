@@ -16,14 +16,14 @@
 enum { FLUSH_AT = 1 << 20 };
 
 struct manifest {
-    FILE *file; /* without a name; used by its descriptor only */
+    FILE *file; /* unnamed; used only by its descriptor */
     int fd;
     struct olv_text text; /* not written yet */
     uint64_t length, members, bytes;
     struct olv_instant made;
     uint8_t id[MANIFEST_ID];
-    struct olv_hasher *hasher;  /* of all of it */
-    struct olv_hasher *headers; /* of the digests of all members' headers, one after the other */
+    struct olv_hasher *hasher;  /* of everything */
+    struct olv_hasher *headers; /* of the digests of all members' headers, in order */
     uint8_t digest[OLV_SHA256_SIZE];
     bool has_failed;
     int sys;

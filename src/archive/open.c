@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a file is, is found by looking: a codec by its first bytes, then a tar header in what it unpacks to; a
- * zip archive by its directory at the end. */
+/* Detects the format: a codec by its first bytes, then a tar header in the unpacked bytes; a zip archive by
+ * its directory at the end. */
 #include "olvido/archive.h"
 
 #include "base/glob.h"
@@ -27,13 +27,13 @@ struct olv_archive {
     enum olv_archive_form form;
     enum olv_codec codec;
     struct unpack *unpack;
-    struct byte_stream stream; /* over `unpack`, with what was looked at already */
+    struct byte_stream stream; /* over `unpack`, starting with what was examined */
     const uint8_t *head;
     size_t head_len;
     struct tar_reader *tar;
     struct zip_reader *zip;
     uint64_t zip_position;
-    /* Of a single packed file. */
+    /* Of a single compressed file. */
     char name[NAME_MAX + 1];
     bool was_given;
     uint64_t given;
@@ -45,7 +45,7 @@ struct olv_archive {
 static bool next_plain(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct olv_archive *a = self;
-    a->unpacked += a->at_hand; /* the last piece was read to its end */
+    a->unpacked += a->at_hand; /* the last piece was read completely */
     a->at_hand = 0;
     if (a->go_on && !a->go_on(a->watcher, err))
         return false;
@@ -95,7 +95,7 @@ static bool detect_codec(struct olv_archive *a, struct olv_error *err)
     return true;
 }
 
-/* Looks at the first plain bytes, which are kept for the reader. Two blocks of zeros are an empty tar. */
+/* Examines the first unpacked bytes, and keeps them for the reader. Two blocks of zeros are an empty tar. */
 static bool is_tar(struct olv_archive *a, struct olv_error *err)
 {
     static const uint8_t zeros[2 * TAR_BLOCK];
@@ -194,7 +194,7 @@ void olv_archive_watch(struct olv_archive *a, bool (*go_on)(void *self, struct o
 
 /* ---- members ---- */
 
-/* A packed file's only member has what the packed file has. */
+/* The only member of a compressed file has that file's metadata. */
 static bool single(struct olv_archive *a, struct olv_member *m)
 {
     if (a->was_given)
@@ -249,7 +249,7 @@ bool olv_archive_is_doubtful(const struct olv_archive *a)
     return a->unpack && unpack_is_doubtful(a->unpack);
 }
 
-/* Whether a member begins with what is unpacked next, which is kept for the reader. */
+/* Whether a member begins with the next unpacked bytes, which are kept for the reader. */
 static bool begins_member(struct olv_archive *a, uint64_t at, struct olv_error *err)
 {
     a->head_len = 0;
@@ -257,7 +257,7 @@ static bool begins_member(struct olv_archive *a, uint64_t at, struct olv_error *
            a->head_len >= TAR_BLOCK && tar_is_header(a->head);
 }
 
-/* Of an archive that is not packed, block by block. */
+/* In an uncompressed archive, block by block. */
 static bool find_header(const struct olv_archive *a, uint64_t from, uint64_t *at, struct olv_error *err)
 {
     uint8_t block[TAR_BLOCK];

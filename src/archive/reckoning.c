@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The manifest names members in the order in which they lie in the archive. So the two lists are gone through
- * side by side: a line without a note is of a member that is lost, and a note without a line of one whose
- * name was damaged. */
+/* The manifest lists members in the order of the archive, so both lists are walked side by side: a line
+ * without a note is a lost member, and a note without a line is one whose name was damaged. */
 #include "archive/reckoning.h"
 
 #include "archive/manifest_member.h"
@@ -13,35 +12,35 @@
 #include <string.h>
 
 enum {
-    MOST_NAMELESS = 63,    /* so many members in a row may have names that the manifest does not know */
-    MOST_AT_HAND = 1 << 16 /* so many notes are in memory, and the others in a file if one can be made */
+    MOST_NAMELESS = 63,    /* this many members in a row may have names that the manifest does not list */
+    MOST_AT_HAND = 1 << 16 /* this many notes stay in memory, and the rest in a file if possible */
 };
 
-#define MOST_ZEROS                                                                                           \
-    ((uint64_t)8 << 30) /* digested of holes, in all members: so nobody waits for a hostile one */
+#define MOST_ZEROS ((uint64_t)8 << 30) /* limit for hashing holes of all members, against hostile archives   \
+                                        */
 
 /* What is known of a member's contents. */
 enum contents_known {
     CONTENTS_PROVEN,
     CONTENTS_DIGESTED,
-    CONTENTS_DOUBTFUL /* neither is all of it */
+    CONTENTS_DOUBTFUL /* some of both, or incomplete */
 };
 
 struct note {
-    uint64_t path; /* a digest of it: XXH3, 64 bits */
+    uint64_t path; /* its 64-bit XXH3 digest */
     enum contents_known known;
     uint8_t digest[OLV_SHA256_SIZE];
 };
 
 struct reckoning {
     struct reckoning_sink sink;
-    /* Of the member at hand. */
+    /* Of the current member. */
     struct olv_hasher *hasher;
     enum contents_known known;
     bool has_data;
-    uint64_t zeros; /* digested, of all members */
+    uint64_t zeros; /* hashed, of all members */
     /* Notes. */
-    FILE *file; /* the older notes; NULL: there are none there, or there is no place for them */
+    FILE *file; /* the older notes; NULL: none there, or no file possible */
     bool has_tried;
     uint64_t in_file, read;              /* how many, and how many of them were read */
     struct note *at_hand;                /* the newer ones */
@@ -86,7 +85,7 @@ static bool cannot(struct olv_error *err, const char *what)
     return olv_fail_system(err, "", "cannot %s a temporary file", what);
 }
 
-/* Where no file can be made, as on a system that is being rescued, memory has to do. */
+/* If no file can be made, as on a system being rescued, memory must do. */
 static bool move_to_file(struct reckoning *r, struct olv_error *err)
 {
     if (!r->has_tried)
@@ -183,7 +182,7 @@ static bool read_notes(struct reckoning *r, struct olv_error *err)
     return true;
 }
 
-/* The note with this path; those before it are passed over. NULL where there is none. */
+/* The note with this path; skips those before it. NULL if there is none. */
 static const struct note *find(struct reckoning *r, uint64_t path)
 {
     size_t i = 0;

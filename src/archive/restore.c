@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Everything gets a name of its own first, then what belongs to it, then its place, so that nothing stands at
- * its place that is not complete. */
+/* Everything is made under a temporary name, gets its metadata, and is then published, so that nothing
+ * incomplete is ever at its destination. */
 #include "archive/restore.h"
 
 #include "file/attributes.h"
@@ -34,7 +34,7 @@ static bool set_list(int fd, const char *attribute, const char *text, struct olv
     return ok;
 }
 
-/* What only root may set is left out unless everything is wanted. */
+/* Skips what only root may set, unless everything is wanted. */
 static bool is_wanted(const struct olv_member_attribute *a, const struct restore_options *o)
 {
     bool is_users = strncmp(a->name, "user.", 5) == 0;
@@ -121,7 +121,7 @@ static bool restore_make(int dir, const char *name, const struct olv_member *m)
     }
 }
 
-/* By name, for they cannot be opened; in the room nobody else has a hand. */
+/* By name, because they cannot be opened; nobody else can reach into the room. */
 static bool finish_special(int dir, const char *name, const struct olv_member *m,
                            const struct restore_options *o, struct olv_error *err)
 {
@@ -162,7 +162,7 @@ bool restore_special(const struct room *room, const struct olv_member *m, const 
     return false;
 }
 
-/* Where a descriptor cannot be linked, the name is; then that must have been the same file. */
+/* If a descriptor cannot be linked, the name is; it must then prove to be the same file. */
 static bool link_by_name(int from, const char *from_name, const struct olv_stat *meant,
                          const struct room *room)
 {

@@ -23,7 +23,7 @@ struct listing {
     struct olv_error *err;
     struct olv_member_attribute attributes[MOST_ATTRIBUTES];
     size_t count;
-    struct olv_member_attribute note; /* of where it comes from */
+    struct olv_member_attribute note; /* of its origin */
 };
 
 /* ---- attributes ---- */
@@ -47,7 +47,7 @@ static bool take_keep(const struct listing *l, const char *name, const void *val
     return (out->name && out->value) || olv_fail_memory(l->err);
 }
 
-/* Olvido's own note is about this very file: what it says goes into the manifest, not the note itself. */
+/* Olvido's own note about this file goes into the manifest, not into the attributes. */
 static bool add_attribute(void *self, const char *name, const void *value, size_t len)
 {
     struct listing *l = self;
@@ -65,7 +65,7 @@ static bool add_attribute(void *self, const char *name, const void *value, size_
     return take_keep(l, name, value, len, &l->attributes[l->count++]);
 }
 
-/* By the state that the note was found in: who changes it now is noticed later. */
+/* By the state in which the note was found: a later change is noticed. */
 static bool know_origin(struct taking *t, const struct listing *l, const struct taking_room *room)
 {
     struct origin origin;
@@ -81,7 +81,7 @@ static bool know_origin(struct taking *t, const struct listing *l, const struct 
 static bool list_attributes(struct taking *t, struct taking_room *room, struct olv_error *err)
 {
     struct olv_member_attribute *copy;
-    struct listing l; /* which has room for many */
+    struct listing l; /* has room for many */
     l.taking = t;
     l.arena = room->arena;
     l.err = err;
@@ -104,9 +104,7 @@ static bool list_attributes(struct taking *t, struct taking_room *room, struct o
 
 /* ---- holes ---- */
 
-/* Where the data of a file is that takes less room than its length. With too many stretches, all of it is
- * data.
- */
+/* Where the data of a sparse file is. With too many ranges, everything counts as data. */
 static bool find_extents(struct taking *t, struct olv_arena *arena, struct olv_error *err)
 {
     struct olv_member *m = &t->member;
@@ -158,9 +156,8 @@ static bool take_look(struct taking *t, const struct olv_docket_entry *e, struct
            olv_fail(err, OLV_CHANGED, "it changed since it was judged");
 }
 
-/* Who watches it is told when somebody opens it for writing. A copy whose original stays does not need that,
- * where the time of its last change tells of a new one: the clock of files goes on in steps of some
- * milliseconds. */
+/* A watch tells when somebody opens the file for writing. A copy whose original stays does not need one if
+ * ctime exposes changes; ctime advances in steps of some milliseconds. */
 static void take_watch(struct taking *t, const struct olv_docket_entry *e, const struct taking_room *room)
 {
     enum { LATELY_S = 2 };
@@ -168,7 +165,7 @@ static void take_watch(struct taking *t, const struct olv_docket_entry *e, const
         t->is_watched = olv_os_watch(t->fd) == OLV_YES;
 }
 
-/* Should that not work out, it is read in its turn. */
+/* If that fails, it is read in its turn. */
 static void read_early(struct taking *t, const struct olv_docket_entry *e, struct taking_room *room)
 {
     size_t size = (size_t)e->identity.size_bytes;
@@ -191,7 +188,7 @@ static bool read_link(struct taking *t, int dir, const char *name, struct olv_ar
 static void take_fill(struct taking *t, const char *path)
 {
     const struct olv_stat *s = &t->stat;
-    struct olv_member *m = &t->member; /* its attributes and lists are there already */
+    struct olv_member *m = &t->member; /* attributes and lists are set already */
     m->path = path;
     m->link = m->owner_name = m->group_name = "";
     m->kind = s->kind;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Looked up while a policy is read and once for each ledger run, never while files are judged. */
+/* Called while reading a policy and once per ledger run, never while judging files. */
 #include "olvido/accounts.h"
 
 #include <grp.h>
@@ -42,7 +42,7 @@ void olv_group_name(uint32_t id, char *out, size_t size)
         snprintf(out, size, "%u", id);
 }
 
-/* HOME, else what the system knows; NULL when neither is an absolute path. */
+/* HOME, else what the system knows; NULL if neither is an absolute path. */
 static const char *home_directory(void)
 {
     const char *home = getenv("HOME");

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Blocks of at least 16 KiB, handed out from the front of the newest one. */
+/* Blocks of at least 16 KiB; the newest one serves requests. */
 #include "base/arena.h"
 
 #include <stdalign.h>

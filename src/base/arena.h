@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An arena: what belongs together is freed together (one per policy, one per docket segment). */
+/* An arena frees together what belongs together (one per policy, one per docket segment). */
 #ifndef OLV_BASE_ARENA_H
 #define OLV_BASE_ARENA_H
 
@@ -9,7 +9,7 @@ struct olv_arena {
     struct olv_arena_block *blocks; /* newest first; owned */
 };
 
-/* Zeroed memory aligned for any type, or NULL. It lives until the arena is freed. */
+/* Zeroed memory aligned for any type, or NULL. Valid until the arena is freed. */
 void *olv_arena_alloc(struct olv_arena *arena, size_t size);
 /* A NUL-terminated copy, or NULL. */
 char *olv_arena_copy(struct olv_arena *arena, const void *bytes, size_t len);

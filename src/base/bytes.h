@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Little-endian numbers in bytes. */
+/* Little-endian numbers as bytes. */
 #ifndef OLV_BASE_BYTES_H
 #define OLV_BASE_BYTES_H
 

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Calendar arithmetic on 64-bit seconds. Everything is checked for overflow by keeping years within
- * +-MAX_YEAR. */
+/* Calendar arithmetic on 64-bit seconds. Keeping years within +-MAX_YEAR prevents overflow. */
 #include "olvido/calendar.h"
 
 #include <stdio.h>
@@ -32,7 +31,7 @@ static int days_in_month(int64_t year, int month)
     return month == 2 && is_leap(year) ? 29 : days[month - 1];
 }
 
-/* Days since 1970-01-01; years are counted from March, so that the leap day is the last of its year. */
+/* Days since 1970-01-01. Years start in March here, so that the leap day is the last day of its year. */
 static int64_t days_from_date(int64_t year, int month, int day)
 {
     int64_t y = month <= 2 ? year - 1 : year;
@@ -93,7 +92,7 @@ bool olv_instant_add(struct olv_instant t, struct olv_duration d, struct olv_ins
 
 struct olv_instant olv_instant_cutoff(struct olv_instant now, struct olv_duration d)
 {
-    enum { SLACK = 5 * DAY }; /* clamping to the end of a month moves a date by three days at most */
+    enum { SLACK = 5 * DAY }; /* clamping to the end of a month moves a date by at most three days */
     struct olv_duration back = {-d.months, -d.seconds};
     struct olv_instant guess = now, sum;
     int64_t low, high;
@@ -122,7 +121,7 @@ int olv_duration_compare(struct olv_duration a, struct olv_duration b)
     return olv_instant_compare(x, y);
 }
 
-/* The whole months from one to the other. */
+/* The whole months between the two. */
 static int64_t months_between(struct olv_instant from, struct olv_instant to)
 {
     struct olv_date a = olv_date_from_seconds(from.s), b = olv_date_from_seconds(to.s);
@@ -155,7 +154,7 @@ char *olv_age_format(struct olv_instant from, struct olv_instant to, char buffer
     return buffer;
 }
 
-/* Exactly so many digits, and what follows them. */
+/* Writes this many digits, and the character after them. */
 static char *put_digits(char *at, unsigned value, int digits, char after)
 {
     for (int i = digits - 1; i >= 0; i--, value /= 10)
@@ -168,7 +167,7 @@ char *olv_instant_format(struct olv_instant t, char buffer[OLV_RFC3339_SIZE])
 {
     struct olv_date d = olv_date_from_seconds(t.s);
     char *at = buffer;
-    if (d.year < 0 || d.year > 9999) { /* beyond RFC 3339; a damaged clock, but it must not overflow */
+    if (d.year < 0 || d.year > 9999) { /* outside RFC 3339: a broken clock, but it must not overflow */
         snprintf(buffer, OLV_RFC3339_SIZE, "%.20lld", (long long)t.s);
         return buffer;
     }
@@ -310,7 +309,7 @@ static bool calendar_add_part(struct olv_duration *d, int64_t count, int64_t mon
 }
 
 static const struct unit {
-    const char *word; /* the plural has an s */
+    const char *word; /* the plural adds an s */
     int months, seconds;
 } units[] = {
     {"second", 0, 1},     {"minute", 0, 60}, {"hour", 0, 3600}, {"day", 0, DAY},

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A ring of jobs: given at one end, begun by whichever worker is free, taken at the other end. */
+/* A ring of jobs: given at one end, started by any free worker, taken at the other end. */
 #include "base/crew.h"
 
 #include <pthread.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A thin face on libcrypto. Most of what is hashed here is a few hundred bytes long, and then libcrypto's
- * general interface (EVP) costs a third more than the hashing itself; so this uses its SHA-256 functions
- * directly, which are marked as deprecated in its version 3 for being less general, and nothing else. */
+/* A thin layer over libcrypto. Most inputs here are a few hundred bytes, for which libcrypto's general
+ * interface (EVP) costs a third more than the hashing itself. So this uses the plain SHA-256 functions, which
+ * version 3 marks as deprecated only because they are less general. */
 #define OPENSSL_SUPPRESS_DEPRECATED
 #include "base/digest.h"
 
@@ -15,7 +15,7 @@
 
 struct olv_hasher {
     SHA256_CTX context;
-    uint64_t length; /* digested since the beginning */
+    uint64_t length; /* bytes hashed so far */
 };
 
 struct olv_hasher *olv_hasher_new(void)
@@ -123,8 +123,8 @@ void olv_base64(const uint8_t *bytes, size_t len, char *out)
     EVP_EncodeBlock((unsigned char *)out, bytes, (int)len);
 }
 
-/* Whether the last four characters are the only way to write what they stand for: RFC 4648, section 3.5 lets
- * a decoder refuse stray bits behind the last byte, and then every text has one spelling. */
+/* Whether the last four characters are the only encoding of their bytes: RFC 4648, section 3.5 lets a decoder
+ * refuse stray bits after the last byte, so that every text has one spelling. */
 static bool is_canonical(const char *text, size_t len, const uint8_t *bytes, size_t count)
 {
     char again[5];

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The words for kinds of entries, one list for policies, tables and JSON. */
+/* The words for kinds of entries, shared by policies, tables and JSON. */
 #include "olvido/entry.h"
 
 const char *olv_kind_word(enum olv_kind kind)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Errors are plain values; this file only fills them in. */
+/* Errors are plain values; this file only fills them. */
 #include "olvido/error.h"
 
 #include <errno.h>
@@ -7,7 +7,7 @@
 #include <stdio.h>
 #include <string.h>
 
-/* The end of a path tells more than its beginning. It begins with a whole name, or with a whole character. */
+/* The end of a path says more than its beginning. The cut is at a slash, or at least between characters. */
 static void set_path(struct olv_error *err, const char *path)
 {
     static const char more[] = "…";

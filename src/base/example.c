@@ -43,14 +43,14 @@ void olv_name_date_example(struct olv_text *out, const char *pattern, struct olv
 
 enum { LONGEST_EXAMPLE = 250, MOST_ATTEMPTS = 30000 };
 
-/* A search, letter by letter: the library says whether what is there can still become a match. */
+/* A search, letter by letter: the library says whether the text can still become a match. */
 struct regex_search {
     pcre2_code *code;
     pcre2_match_data *match;
     const struct olv_text *letters;
     struct olv_text *out;
-    size_t before;     /* of `out`, what was there already */
-    unsigned attempts; /* that are left */
+    size_t before;     /* length of `out` before the search */
+    unsigned attempts; /* attempts left */
 };
 
 static pcre2_code *regex_compile(const struct olv_text *pattern, uint32_t options)
@@ -82,8 +82,8 @@ static bool regex_search_from(struct regex_search *s)
     return false;
 }
 
-/* The pattern with each part (an escape, a class, the begin of a group, a letter) just as often as it must
- * come, so that no repetition leads the search astray: x{2,5}?, x* and x+ become x{2}, x{0} and x. */
+/* The pattern with each part (an escape, a class, the start of a group, a letter) repeated only as often as
+ * required, so that no repetition leads the search astray: x{2,5}?, x* and x+ become x{2}, x{0} and x. */
 static pcre2_code *regex_least(const char *pattern, size_t len)
 {
     static const char each[] = "(?s)(\\\\.|\\[\\^?\\]?(?:\\[:.*?:\\]|\\\\.|[^]\\\\])*\\]|\\([?*]?|.)"

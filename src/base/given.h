@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a file is known by that was given a name, wherever that lies now. */
+/* What identifies a file that was given a name, wherever it is now. */
 #ifndef OLV_BASE_GIVEN_H
 #define OLV_BASE_GIVEN_H
 
@@ -11,7 +11,7 @@ struct given {
     struct olv_instant born;
 };
 
-/* Whether a file that is there is the one that was noted. */
+/* Whether an existing file is the recorded one. */
 static inline bool given_is(const struct given *g, const struct olv_stat *stat)
 {
     return stat->inode == g->inode && g->has_born == stat->has_born &&

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Matching is a loop with two places to go back to, one for the last `*` and one for the last `**`, so its
- * cost is bounded by the product of the lengths. Characters are UTF-8 sequences; a byte that begins none is
- * one by itself. */
+/* Matching is a loop with two places to backtrack to, the last `*` and the last `**`, so its cost is bounded
+ * by the product of the lengths. Characters are UTF-8 sequences; an invalid byte counts as a character. */
 #include "base/glob.h"
 
 #include <stdint.h>
@@ -10,7 +9,7 @@
 #include <unistr.h>
 
 struct back {
-    size_t pattern, text; /* resume the pattern here, having given the star one more character */
+    size_t pattern, text; /* resume the pattern here after giving the star one more character */
     bool set;
 };
 
@@ -24,7 +23,7 @@ static size_t character(const char *text, size_t len, ucs4_t *out)
     n = u8_mbtoucr(out, bytes, len);
     if (n > 0)
         return (size_t)n;
-    *out = 0x110000u + bytes[0]; /* no text: equal only to the same byte */
+    *out = 0x110000u + bytes[0]; /* invalid: equal only to the same byte */
     return 1;
 }
 
@@ -35,7 +34,7 @@ static bool glob_same(ucs4_t a, ucs4_t b, bool ignore_case)
     return ignore_case && a < 0x110000u && b < 0x110000u && uc_tolower(a) == uc_tolower(b);
 }
 
-/* One ordinary pattern character or `?` against one of the text; steps both forward when they fit. */
+/* Matches one ordinary pattern character or `?`, and advances both if it matches. */
 static bool glob_step(const char *p, size_t np, size_t *i, const char *t, size_t nt, size_t *j,
                       bool ignore_case)
 {
@@ -52,7 +51,7 @@ static bool glob_step(const char *p, size_t np, size_t *i, const char *t, size_t
     return true;
 }
 
-/* Lets the nearest star that still can swallow one more byte. */
+/* Lets the nearest star that still can take one more byte. */
 static bool go_back(struct back *one, struct back *any, const char *t, size_t nt, size_t *i, size_t *j)
 {
     if (one->set && one->text < nt && t[one->text] != '/') {

@@ -28,7 +28,7 @@ bool grow(void *array, size_t count, size_t *cap, size_t size)
     void *items, *grown;
     if (count < *cap)
         return true;
-    memcpy(&items, array, sizeof items); /* whatever it points to */
+    memcpy(&items, array, sizeof items); /* whatever its type */
     grown = bytes ? realloc(items, bytes) : NULL;
     if (!grown)
         return false;
@@ -44,7 +44,7 @@ bool grow_by_one(void *array, size_t count, size_t size)
     grown = realloc(items, (count + 1) * size);
     if (grown)
         memcpy(array, &grown, sizeof grown);
-    return grown != NULL; /* cppcheck-suppress memleak; the array has it */
+    return grown != NULL; /* cppcheck-suppress memleak; the array owns it */
 }
 
 bool grow_in(struct olv_arena *arena, void *array, size_t count, size_t *cap, size_t size)

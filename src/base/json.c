@@ -13,7 +13,7 @@ void olv_json_string(json_t *object, const char *key, const char *string)
     json_object_set_new_nocheck(object, key, json_string(string));
 }
 
-/* Every byte that is no text becomes U+FFFD. */
+/* Every invalid byte becomes U+FFFD. */
 static void repair(const char *bytes, struct olv_text *out)
 {
     const uint8_t *at = (const uint8_t *)bytes, *end = at + strlen(bytes);
@@ -28,7 +28,7 @@ static void repair(const char *bytes, struct olv_text *out)
     }
 }
 
-/* The key under which all bytes of a name stand. */
+/* The key for a name's raw bytes. */
 static void name_b64(const char *key, char out[48])
 {
     snprintf(out, 48, "%.40s_b64", key);
@@ -122,7 +122,7 @@ void olv_json_line(const json_t *object, struct olv_text *out)
 
 /* ---- members of a fixed form ---- */
 
-/* `"key":value`, with a comma where something stands before. */
+/* `"key":value`, after a comma unless it comes first. */
 static void put_raw(struct olv_text *out, const char *key, const char *value, size_t len, bool is_quoted)
 {
     enum { AROUND = 6 }; /* ,"": and quotes */
@@ -147,8 +147,8 @@ static void put_raw(struct olv_text *out, const char *key, const char *value, si
     *at = '\0';
 }
 
-/* Of eight bytes at a time, the high bit where one of them is: below `n`, at most 128; or equal to `c`. The
- * lowest bit that is set is always right, and so whether any is. */
+/* For eight bytes at a time, sets the high bit of bytes that are below `n` (at most 128), or equal to `c`.
+ * The lowest bit set is always right, so it is also right whether any is. */
 static uint64_t any_below(uint64_t word, uint8_t n)
 {
     return (word - 0x0101010101010101 * n) & ~word & 0x8080808080808080;
@@ -165,7 +165,7 @@ static bool is_plain(uint64_t word)
            !(any_below(word, 0x20) | any_equal(word, 0x7F) | any_equal(word, '"') | any_equal(word, '\\'));
 }
 
-/* How long it is, if JSON takes it as it is, which it does of nearly all names; else SIZE_MAX. */
+/* Its length if JSON takes it unescaped, as it does nearly all names; else SIZE_MAX. */
 static size_t plain_length(const char *string)
 {
     size_t len = strlen(string), at = 0;

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* SHA-256 of many pieces of bytes at once. Where a library for the processor's wide registers was found when
- * this was built, several are digested side by side by one core, in a fraction of the time; else one after
- * the other. */
+/* SHA-256 of many inputs at once. If a library for wide registers was found at build time, one core hashes
+ * several side by side, in a fraction of the time; otherwise one after the other. */
 #ifndef OLV_BASE_MANY_H
 #define OLV_BASE_MANY_H
 
@@ -13,7 +12,7 @@ struct many_piece {
     uint8_t *out; /* OLV_SHA256_SIZE bytes */
 };
 
-/* Used by one thread at a time. */
+/* For one thread at a time. */
 struct many_hasher;
 struct many_hasher *many_hasher_new(void); /* NULL without memory */
 void many_hasher_free(struct many_hasher *hasher);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One after the other: the way that every machine has. */
+/* One after the other: works on every machine. */
 #include "base/many.h"
 
 #include <stdlib.h>

@@ -1,15 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Side by side in the lanes of wide registers, by libIPSec_MB, which finds out what the processor has; one
- * that it does not know gets them one after the other. Jobs come back in the order in which they were given.
- */
+/* Side by side in the lanes of wide registers, by libIPSec_MB, which detects the processor; on an unknown
+ * one, one after the other. Jobs come back in the order they were given. */
 #include "base/many.h"
 
 #include <intel-ipsec-mb.h>
 #include <stdlib.h>
 
 struct many_hasher {
-    IMB_MGR *manager;          /* NULL: there is none for this processor */
-    struct olv_hasher *hasher; /* then; and for what has no bytes, which the library does not take */
+    IMB_MGR *manager;          /* NULL: none for this processor */
+    struct olv_hasher *hasher; /* then; and for empty inputs, which the library does not take */
 };
 
 struct many_hasher *many_hasher_new(void)

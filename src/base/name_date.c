@@ -54,7 +54,7 @@ static int *part_of(struct olv_date *date, char letter)
     }
 }
 
-/* The bytes that the pattern takes at the front of the text, or 0. */
+/* How many bytes at the front of the text the pattern matches, or 0. */
 static size_t name_date_fit(const char *pattern, const char *text, size_t len, struct olv_date *date)
 {
     size_t at = 0;
@@ -79,7 +79,7 @@ static size_t name_date_fit(const char *pattern, const char *text, size_t len, s
     return at;
 }
 
-/* A day that the calendar does not have comes back as another one. */
+/* A day that does not exist converts back to a different one. */
 static bool is_real(const struct olv_date *date)
 {
     struct olv_date back;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Optimal string alignment: insertions, deletions, substitutions and swaps of neighbours each cost one. */
+/* Optimal string alignment: an insertion, deletion, substitution or swap of neighbours costs one. */
 #include "olvido/nearest.h"
 
 #include <string.h>

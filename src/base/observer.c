@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The three questions every caller would have to ask otherwise: is there an observer, does it care, what does
- * it say. */
+/* Saves callers three questions: is there an observer, does it listen, what does it say. */
 #include "olvido/observer.h"
 
 void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A size is a decimal number with up to nine places and a unit; the product is computed in integers. */
+/* A size is a decimal number with up to nine decimals and a unit; the product is computed in integers. */
 #include "olvido/quantity.h"
 
 #include <stdio.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Records are put into one buffer; a full buffer is sorted and written as a run. Reading merges the runs,
- * each through a small window, picking the least head by going through all (there are few: one for every 16
- * MiB of records). */
+/* Records go into one buffer; a full buffer is sorted and written as a run. Reading merges the runs, each
+ * through a small window, always taking the least head of all (there are few runs: one per 16 MiB of
+ * records). */
 #include "olvido/sorter.h"
 
 #include "base/grow.h"
@@ -16,32 +16,32 @@
 
 enum { BUFFER = 16 << 20, WINDOW = 32768, MOST_RUNS = 4096 };
 
-/* How a record lies in a buffer and in the file; its bytes follow. */
+/* A record's layout in buffer and file; its bytes follow. */
 struct header {
     struct olv_instant key;
     uint64_t len;
 };
 
 struct run {
-    long long at, end; /* what is unread of it, in the file */
-    char *window;      /* NULL: the run is the buffer in memory */
+    long long at, end; /* its unread part in the file */
+    char *window;      /* NULL: the run is in memory */
     size_t window_at, window_len;
     const struct header *head; /* NULL at its end */
-    size_t next;               /* in memory: which pointer comes next */
+    size_t next;               /* in memory: the next pointer */
 };
 
 struct olv_sorter {
     pthread_mutex_t mutex;
     char *buffer;
     size_t used, cap;
-    const struct header **records; /* pointers into the buffer, once it is sorted */
+    const struct header **records; /* pointers into the buffer, once sorted */
     size_t count;
     FILE *file;
     struct run *runs;
     size_t run_count;
     bool is_reading, is_reversed;
-    struct run *taken;  /* whose head was given out */
-    struct run *second; /* which has the least head of all others; NULL: none has any */
+    struct run *taken;  /* the run whose head was returned last */
+    struct run *second; /* the run with the least head of all others; NULL: none left */
 };
 
 struct olv_sorter *olv_sorter_new(struct olv_error *err)
@@ -73,7 +73,7 @@ static int compare_reversed(const void *a, const void *b)
     return compare_pointers(b, a);
 }
 
-/* Whether `a` is given out before `b`. */
+/* Whether `a` comes before `b`. */
 static bool comes_before(const struct olv_sorter *s, const struct header *a, const struct header *b)
 {
     return s->is_reversed ? sorter_compare(b, a) < 0 : sorter_compare(a, b) < 0;
@@ -228,8 +228,8 @@ static bool begin_reading(struct olv_sorter *s, struct olv_error *err)
     return true;
 }
 
-/* The two runs whose heads are the least. The first one is taken from until its head comes behind the
- * second's, for what lies together was often found together. */
+/* The two runs with the least heads. The first is read until its head passes the second's, because records
+ * often come in runs of neighbours. */
 static void pick(struct olv_sorter *s)
 {
     s->taken = s->second = NULL;

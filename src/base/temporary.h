@@ -5,8 +5,8 @@
 
 #include <stdio.h>
 
-/* Makes one, open for reading and writing, in the directory that TMPDIR names, or in /tmp. NULL with errno.
- * Closing it is the end of it. */
+/* Opens one for reading and writing, in the directory that TMPDIR names, or in /tmp. NULL with errno. It
+ * vanishes when closed. */
 FILE *olv_temporary(void);
 
 #endif

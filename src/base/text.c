@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Growing strings of bytes. Capacity doubles; one byte is always kept for the closing NUL. */
+/* Growing byte strings. Capacity doubles; one byte is reserved for the final NUL. */
 #include "olvido/text.h"
 
 #include <stdarg.h>
@@ -113,7 +113,7 @@ const char *olv_digits(char room[OLV_DIGITS], uint64_t number)
     return at;
 }
 
-/* Most strings have nothing but ASCII in them. */
+/* Most strings are plain ASCII. */
 bool olv_is_utf8(const char *string)
 {
     size_t len = 0;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The words for reasons, one list for tables, explanations and JSON. */
+/* The words for reasons, shared by tables, explanations and JSON. */
 #include "olvido/verdict.h"
 
 static const struct {

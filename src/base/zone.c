@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A time zone as a table of its changes, read once from the system's time zone database. */
+/* A time zone is a table of its changes, read once from the system's time zone database. */
 #include "olvido/zone.h"
 
 #include "base/zone_file.h"
@@ -82,8 +82,8 @@ struct olv_date olv_zone_date(const struct olv_zone *zone, int64_t s)
     return olv_date_from_seconds(zone ? s + offset_at(zone, s) : s);
 }
 
-/* A time that comes twice means the first one, one that is skipped the same distance behind the skip (RFC
- * 5545, section 3.3.5). */
+/* A local time that occurs twice means the first; one that is skipped counts from before the skip (RFC 5545,
+ * section 3.3.5). */
 int64_t olv_zone_seconds(const struct olv_zone *zone, struct olv_date date)
 {
     int64_t local = olv_date_to_seconds(date);

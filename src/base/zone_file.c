@@ -24,7 +24,7 @@ struct bytes {
     size_t left;
 };
 
-/* The next ones; NULL where there are fewer. */
+/* The next bytes; NULL if there are fewer. */
 static const uint8_t *take(struct bytes *b, uint64_t count)
 {
     const uint8_t *taken = b->at;
@@ -44,15 +44,14 @@ static int64_t number(const uint8_t *bytes, unsigned width)
     return (int64_t)n;
 }
 
-/* One header and the data behind it, in which times have so many bytes. */
+/* One header and its data, with times of this width. */
 static bool read_block(struct bytes *b, unsigned width, struct zone_changes *out)
 {
     const uint8_t *header = take(b, HEADER), *times, *kinds, *types;
     uint64_t counts[6];
     if (!header || memcmp(header, "TZif", 4) != 0)
         return false;
-    for (unsigned i = 0; i < 6;
-         i++) /* of UT and standard indicators, leap seconds, changes, types, letters */
+    for (unsigned i = 0; i < 6; i++) /* UT and standard indicators, leap seconds, changes, types, letters */
         counts[i] = (uint64_t)number(header + COUNTS + 4 * i, 4) & UINT32_MAX;
     times = take(b, counts[3] * width);
     kinds = take(b, counts[3]);
@@ -78,7 +77,7 @@ struct day_rule {
     char kind; /* 'M': week `week` of the month (5: the last), 'J': day 1 to 365 without 29 February, 'D': 0
                   to 365 */
     int month, week, day;
-    int32_t time_s; /* of the day, as clocks go before the change */
+    int32_t time_s; /* of the day, by clocks before the change */
 };
 
 static bool skip_name(const char **p)
@@ -102,7 +101,7 @@ static bool read_number(const char **p, int most, int *out)
     return *p > from && *out <= most;
 }
 
-/* Hours, and maybe minutes and seconds. */
+/* Hours, with optional minutes and seconds. */
 static bool read_time(const char **p, int32_t *out)
 {
     int sign = **p == '-' ? -1 : 1, part, unit = 3600;
@@ -138,7 +137,7 @@ static int64_t first_of(int64_t year, int month)
     return olv_date_to_seconds((struct olv_date){.year = year, .month = month, .day = 1}) / DAY;
 }
 
-/* When that is in a year, as clocks go before the change. */
+/* When that is in a year, by clocks before the change. */
 static int64_t zone_file_time_of(const struct day_rule *r, int64_t year)
 {
     int64_t first = first_of(year, r->kind == 'M' ? r->month : 1), day, next;
@@ -153,7 +152,7 @@ static int64_t zone_file_time_of(const struct day_rule *r, int64_t year)
     return (day < next ? day : day - 7) * DAY + r->time_s;
 }
 
-/* The changes of all years behind the last one that the table has. */
+/* The changes of all years after the table's last one. */
 static bool add_years(const struct day_rule rules[2], const int32_t offsets[2], struct zone_changes *out)
 {
     int64_t last = out->items[out->count - 1].from;
@@ -174,14 +173,14 @@ static bool add_years(const struct day_rule rules[2], const int32_t offsets[2], 
 static bool read_rule(const char *p, struct zone_changes *out)
 {
     struct day_rule rules[2];
-    int32_t offsets[2]; /* standard time, and the other */
+    int32_t offsets[2]; /* standard time, and the other one */
     if (!*p)
-        return true; /* nothing is known of what comes later */
+        return true; /* nothing is known about later */
     if (!skip_name(&p) || !read_time(&p, &offsets[0]))
         return false;
-    offsets[0] = -offsets[0]; /* POSIX counts to the west */
+    offsets[0] = -offsets[0]; /* POSIX counts westward */
     if (!*p)
-        return true; /* it goes on as it is */
+        return true; /* no more changes */
     if (!skip_name(&p))
         return false;
     offsets[1] = offsets[0] + 3600;
@@ -201,7 +200,7 @@ bool zone_file_read(const uint8_t *bytes, size_t len, struct zone_changes *out)
     size_t rule_len;
     if (!read_block(&b, 4, out))
         return false;
-    if (bytes[4] < '2') /* the first version has nothing more */
+    if (bytes[4] < '2') /* version 1 has nothing more */
         return true;
     if (!read_block(&b, 8, out) || b.left < 2 || *take(&b, 1) != '\n' ||
         !(end = memchr(b.at, '\n', b.left)) || (rule_len = (size_t)(end - (const char *)b.at)) >= sizeof rule)

@@ -8,7 +8,7 @@
 #include <stdint.h>
 
 struct zone_change {
-    int64_t from; /* seconds since 1970-01-01T00:00:00Z; of the first one, INT64_MIN */
+    int64_t from; /* seconds since 1970-01-01T00:00:00Z; INT64_MIN for the first */
     int32_t offset_s;
 };
 
@@ -17,8 +17,8 @@ struct zone_changes {
     size_t count, cap;
 };
 
-/* All changes that the bytes of such a file tell of, and those that its rule makes until 2200. False where
- * they are no such file, or without memory. `out` is to be freed in any case. */
+/* All changes listed in such a file, and those that its rule makes until 2200. False if the bytes are no such
+ * file, or without memory. Free `out` in any case. */
 bool zone_file_read(const uint8_t *bytes, size_t len, struct zone_changes *out);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An empty line is no answer: it is asked again, for Enter alone must never do anything. */
+/* An empty line is no answer and is asked again, because Enter alone must never do anything. */
 #include "cli/ask.h"
 
 #include "cli/term.h"
@@ -18,7 +18,7 @@ bool ask_is_possible(void)
     return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
 }
 
-/* Waits for input, but not through an interrupt: that may come right before, or to another thread. */
+/* Waits for input, but not through an interrupt, which may arrive right before, or on another thread. */
 static bool await_input(const struct cli *cli)
 {
     enum { LOOK_EVERY_MS = 100 };
@@ -31,8 +31,7 @@ static bool await_input(const struct cli *cli)
     return false;
 }
 
-/* One line without its newline; false at the end of the input or when interrupted. What is too long is cut.
- */
+/* One line without its newline, cut if too long; false at the end of input or when interrupted. */
 static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
 {
     size_t len = 0;

@@ -45,7 +45,7 @@ static void add_reason(struct olv_text *out, uint64_t count, const char *one, co
         olv_text_printf(out, "%s%s", out->len ? "; " : "", COUNT(count, one, many));
 }
 
-/* Why it asks; empty where it need not. */
+/* Why it asks; empty if it need not. */
 static void reasons(const struct olv_named *n, struct olv_text *out)
 {
     if (n->files > ASKED_ABOVE)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Acts by hand, on named paths: they make a docket, ask where that is due, and go the way of all dockets. */
+/* Acts by hand on named paths: they make a docket, ask if necessary, and go the way of all dockets. */
 #ifndef OLV_CLI_BY_HAND_H
 #define OLV_CLI_BY_HAND_H
 
@@ -9,15 +9,15 @@
 
 struct by_hand {
     const char *verb;        /* "compress" */
-    const char *consequence; /* a sentence for the question: what becomes of the originals */
-    const char *nothing;     /* what to say when nothing fits */
-    bool takes_files;        /* whether files leave their places: then it asks */
+    const char *consequence; /* a sentence for the question: what happens to the originals */
+    const char *nothing;     /* the message if nothing fits */
+    bool takes_files;        /* files leave their places: then it asks */
     struct olv_named_options named;
 };
 
-/* Carries the act out on the command's arguments. */
+/* Carries out the act on the command's arguments. */
 void by_hand(struct cli *cli, const struct by_hand *act);
-/* --if-exists. `asks`: whether it was `ask`; NULL where nobody can be asked. */
+/* --if-exists. `asks`: it was `ask`; NULL if nobody can be asked. */
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks);
 /* --level, in the range of `how->codec`. */
 bool by_hand_level(struct cli *cli, struct olv_manner *how);

@@ -10,8 +10,8 @@ enum { SHOW, VERIFY };
 
 /* ---- show ---- */
 
-/* Each word must be one that the ledger knows: a misspelt one would find nothing, and say so as if that were
- * an answer. */
+/* Each word must be one that the ledger knows: a misspelt one would find nothing, and that would look like an
+ * answer. */
 static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
 {
     static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",

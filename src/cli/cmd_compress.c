@@ -3,7 +3,7 @@
 #include "cli/commands.h"
 #include "cli/shrink_to.h"
 
-/* What is compressed already is left out of a tree. */
+/* Skips what is already compressed in a tree. */
 static bool cmd_compress_takes(const char *name)
 {
     return olv_codec_of_name(name) == OLV_CODEC_NONE;

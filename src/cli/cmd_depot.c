@@ -7,7 +7,7 @@
 
 enum { SHOW, VERIFY, REBUILD };
 
-/* Without a catalogue nothing can be verified: that is sound only where the policy's depots are empty. */
+/* Without a catalogue nothing can be verified, which is sound only if the policy's depots are empty. */
 static bool has_archives(struct depot_view *l)
 {
     char path[PATH_MAX];

@@ -7,7 +7,7 @@
 
 struct explaining {
     struct cli *cli;
-    struct olv_policy *policy; /* NULL: there is none, and only the ledger is asked */
+    struct olv_policy *policy; /* NULL: none, and only the ledger is asked */
     struct olv_session session;
     struct olv_plan_options options;
     struct explain_view view;
@@ -42,7 +42,7 @@ static void explain_path(struct explaining *x, const char *word)
         json_decref(json);
     free(path);
     olv_explanation_free(&e);
-    if (!ok && err.code != OLV_OK) /* else it was told */
+    if (!ok && err.code != OLV_OK) /* otherwise it was reported */
         cli_report(x->cli, &err);
     if (!is_known)
         cli_mark(x->cli, STATUS_SOME_FAILED);

@@ -36,7 +36,7 @@ static void cmd_recover_carry_out(struct recovering *r, struct olv_session *sess
 static void recover(struct recovering *r, struct olv_session *session)
 {
     if (session->catalogue_error.code != OLV_OK) {
-        cli_mark(r->cli, cli_status_of(session->catalogue_error.code)); /* it was told */
+        cli_mark(r->cli, cli_status_of(session->catalogue_error.code)); /* reported already */
         return;
     }
     r->request.query.act = olv_act_named("recover");

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The commands, in the order in which the overview lists them. */
+/* The commands, in the order of the overview. */
 #include "cli/commands.h"
 
 const struct cli_command *const cli_commands[] = {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What commands share: statuses, reports of errors, the policy and the paths they work with. */
+/* Shared by commands: statuses, error reports, and the paths of policy and state. */
 #include "cli/cli.h"
 #include "cli/views.h"
 #include "olvido/home.h"
@@ -140,7 +140,7 @@ struct olv_policy *cli_load_policy(struct cli *cli, const char *path)
                 &err,
                 "write a policy there, or name one: --policy FILE (`olvido demo DIR` makes an example)");
         cli_report(cli, &err);
-        cli_mark(cli, STATUS_USAGE); /* a policy that cannot be read is a wrong one */
+        cli_mark(cli, STATUS_USAGE); /* an unreadable policy counts as a wrong one */
     } else if (!policy) {
         policy_print_diagnostics(cli, path, &list);
         term_message(cli, STYLE_ERROR, "%s in the policy; nothing was done",

@@ -6,8 +6,7 @@
 
 /* ---- the tour ---- */
 
-/* One line of the tour. "%s" in the words stands for the place; --state goes with what reads or writes the
- * ledger. */
+/* One line of the tour. "%s" in the words is the place; --state is added for commands that use the ledger. */
 static void demo_view_print_step(const struct cli *cli, const char *words, const char *question,
                                  const char *place)
 {
@@ -52,7 +51,7 @@ struct report {
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct table *table; /* NULL: JSON */
-    size_t place_len;    /* of the path of the samples' directory, with the slash */
+    size_t place_len;    /* length of the samples' directory in paths, with the slash */
     size_t as_meant, otherwise, not_made;
 };
 
@@ -61,7 +60,7 @@ static bool has_step(enum olv_reason reason)
     return reason == OLV_DUE || reason == OLV_KEPT;
 }
 
-/* Whether that is what the rule says of something so old. */
+/* Whether the verdict is what the rule means for that age. */
 static bool is_as_meant(const struct olv_sample *sample, struct olv_verdict v)
 {
     if (v.reason == OLV_NOT_OWNED || v.rule != sample->rule)
@@ -107,7 +106,8 @@ static void demo_view_print_row(struct report *r, const struct olv_sample *sampl
     table_text(r->table, STYLE_PLAIN, &what);
     table_date(r->table, STYLE_PLAIN, sample->time);
     table_text(r->table, is_meant ? STYLE_GOOD : STYLE_WARN, &says);
-    table_name(r->table, STYLE_PLAIN, sample->path + r->place_len); /* its number is first, and not cut */
+    table_name(r->table, STYLE_PLAIN,
+               sample->path + r->place_len); /* starts with its number, and is not shortened */
 }
 
 static void demo_view_print_json(const struct report *r, const struct olv_sample *sample,

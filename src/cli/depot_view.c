@@ -48,7 +48,7 @@ static bool depot_view_archive(void *self, const struct olv_stored_archive *a)
     return true;
 }
 
-/* What is being made, or is to go. */
+/* Archives being made, or to be removed. */
 static bool depot_view_unfinished(void *self, const struct olv_unfinished_archive *u)
 {
     struct depot_view *l = self;
@@ -152,7 +152,7 @@ static void print_report_json(const struct olv_depot_report *r)
     cli_print_json(json);
 }
 
-/* "Sound: 3 archives with 40 members, 12 MiB read"; what is wrong follows. */
+/* "Sound: 3 archives with 40 members, 12 MiB read", then what is wrong. */
 static void print_report(struct depot_view *l, const struct olv_depot_report *r, const char *word,
                          const struct olv_text *wrong)
 {

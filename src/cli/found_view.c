@@ -83,7 +83,7 @@ void found_view_nothing(struct found_view *r)
     cli_mark(r->cli, STATUS_SOME_FAILED);
 }
 
-/* With --if-exists ask: what to do where something stands at the place of an item. */
+/* With --if-exists ask: what to do if an item's place is taken. */
 bool found_view_approve(void *self, struct olv_docket_entry *entry)
 {
     static const char *const answers[] = {"no", "number", "set-aside", "replace", "stop", NULL};

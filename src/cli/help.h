@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What `help` says of a command beside its table entry: src/cli/help/NAME.txt, which the build makes a table
- * of. */
+/* The help text of a command besides its table entry: src/cli/help/NAME.txt, made into a table by the build.
+ */
 #ifndef OLV_CLI_HELP_H
 #define OLV_CLI_HELP_H
 

@@ -28,7 +28,7 @@ static bool history_view_remember(void *self, const struct olv_ledger_record *r)
 struct sighting {
     uint64_t count;
     char trash[PATH_MAX];
-    char depot[65]; /* "": it is the trash */
+    char depot[65]; /* "": in the trash */
 };
 
 static void see(void *self, const struct olv_found_item *found)

@@ -60,7 +60,7 @@ static bool add_pattern(struct items_request *r, const char *pattern)
     return pattern != NULL;
 }
 
-/* A word without a slash is a name anywhere, and what was here or below it under that name. */
+/* A word without a slash matches a name anywhere, and what was here under that name or below it. */
 static bool read_patterns(struct cli *cli, struct items_request *r)
 {
     r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);

@@ -40,7 +40,7 @@ static void ledger_view_describe(const struct olv_ledger_record *r, struct olv_t
     }
 }
 
-/* RFC 3339 in UTC, as the ledger has it. */
+/* RFC 3339 in UTC, as in the ledger. */
 static struct olv_instant time_of(const char *text)
 {
     struct olv_instant t;

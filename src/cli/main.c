@@ -20,8 +20,7 @@
 #include <sys/statvfs.h>
 #include <unistd.h>
 
-/* A file opened later must never get the number of a standard stream that came closed: what is written to the
- * stream would end up in that file. */
+/* If a standard stream was closed, a file opened later would get its number, and the stream's output. */
 static void occupy_standard_streams(void)
 {
     for (int fd = 0; fd <= 2; fd++)
@@ -29,14 +28,14 @@ static void occupy_standard_streams(void)
             _exit(STATUS_NOT_BEGUN);
 }
 
-/* Of a pipe; whichever write it was that failed. */
+/* Of a pipe, whichever write failed. */
 static bool is_reader_gone(void)
 {
     struct pollfd out = {.fd = STDOUT_FILENO, .events = POLLOUT};
     return poll(&out, 1, 0) == 1 && (out.revents & POLLERR) != 0;
 }
 
-/* Output that was lost is a failure, whatever the command thought. */
+/* Lost output is a failure, whatever the command thought. */
 static void finish_output(struct cli *cli)
 {
     bool failed = ferror(stdout) != 0;
@@ -45,14 +44,14 @@ static void finish_output(struct cli *cli)
         return;
     cli_mark(cli, STATUS_SOME_FAILED);
     if (errno == EPIPE || is_reader_gone())
-        return; /* the reader has seen enough: nothing to complain about, but not all was written */
+        return; /* the reader has seen enough: no message, but not all was written */
     if (errno)
         term_message(cli, STYLE_ERROR, "cannot write to standard output: %s", strerror(errno));
     else
         term_message(cli, STYLE_ERROR, "cannot write all of the output");
 }
 
-/* Temporary files lie in the state directory, where nobody else can look, while there is room. */
+/* Temporary files go to the state directory, where nobody else can look, as long as it has room. */
 static void choose_temporary(const struct cli *cli)
 {
     enum { ROOM = 64 << 20 };
@@ -94,8 +93,8 @@ int main(int argc, char **argv)
     struct cli cli = {0};
     occupy_standard_streams();
     signal(SIGPIPE, SIG_IGN);
-    signal(SIGXFSZ, SIG_IGN); /* a file that may not grow is a failed write, which is told */
-    signal(SIGIO, SIG_IGN);   /* somebody waits for a file with a lease of ours */
+    signal(SIGXFSZ, SIG_IGN); /* a file that may not grow is a failed write, which is reported */
+    signal(SIGIO, SIG_IGN);   /* somebody waits for a file on which we hold a lease */
     signal(SIGURG, SIG_IGN);
     setlocale(LC_TIME, "C");
     if (cli_parse(&cli, argc, (const char **)(void *)argv))

@@ -4,7 +4,7 @@
 
 #include <string.h>
 
-/* As everywhere: the kind, and three letters for each of owner, group and others. */
+/* The customary form: the kind, and three letters each for owner, group and others. */
 static void spell_mode(const struct olv_member *m, char out[11])
 {
     static const char kinds[] = {

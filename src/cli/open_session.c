@@ -10,7 +10,7 @@
 
 /* ---- the session ---- */
 
-/* Whoever only looks sees the rest, and hears of one doubt. */
+/* For looking only, one doubt is enough. */
 static void report_doubts(struct cli *cli, const struct olv_session *session)
 {
     const struct olv_error *doubts[] = {&session->catalogue_error, &session->guard_error};
@@ -50,7 +50,7 @@ bool session_carry_out(struct cli *cli, struct olv_session *session, struct olv_
     if (olv_session_carry_out(session, docket, approval, result, &err))
         return true;
     cli_mark(cli, cli_status_of(err.code));
-    if (session->guard_error.code == OLV_OK) /* else it was told */
+    if (session->guard_error.code == OLV_OK) /* otherwise it was reported */
         cli_print_error(cli, &err);
     if (!result->has_begun)
         term_message(cli, STYLE_WARN, "nothing was done");
@@ -68,7 +68,7 @@ bool session_rules_of(struct cli *cli, const struct olv_policy *policy, enum cli
     return cli_words(cli, option, "the policy has no rule", names, policy->rule_count, selected);
 }
 
-/* A date alone begins where the policy is. */
+/* A date alone begins at midnight in the policy's zone. */
 static bool read_as_of(struct cli *cli, const struct olv_policy *policy, struct olv_plan_request *out)
 {
     enum { DATE_ONLY = 10 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* All options, once: a command names the ones it takes. Global options are understood before and after the
- * command. */
+/* All options, once: a command lists the ones it takes. Global options may stand before or after the command.
+ */
 #include "cli/cli.h"
 
 #include "cli/term.h"
@@ -136,8 +136,7 @@ static bool options_complain(struct cli *cli, poptContext context, int code, con
                      nearest ? nearest : "", nearest ? "?" : "");
 }
 
-/* Parses one half of the command line; `rest` are the words that are no options, which live as long as the
- * context. */
+/* Parses one half of the command line; `rest` gets the arguments, which live as long as the context. */
 static bool options_parse(struct cli *cli, poptContext *context, int argc, const char **argv,
                           const enum cli_option *more, int flags, const char ***rest)
 {
@@ -206,7 +205,7 @@ static bool take_word(struct cli *cli, const char ***rest)
     return cli->word >= 0;
 }
 
-/* As many as the synopsis has, up to its options. */
+/* As many as the synopsis has before its options. */
 static bool check_arguments(struct cli *cli)
 {
     const char *at = cli->command->arguments;
@@ -223,7 +222,7 @@ static bool check_arguments(struct cli *cli)
                      cli->arguments[most]);
 }
 
-/* The arguments, copied so that they outlive popt's context. */
+/* Copies the arguments, to outlive popt's context. */
 static bool copy_words(struct cli *cli, const char **words)
 {
     size_t count = 0;

@@ -22,7 +22,7 @@ static void outcome_view_print_json(const struct olv_result_facts *facts)
     cli_print_json(json);
 }
 
-/* The name of what was made; and where it is not as it should be, why. */
+/* The name of what was made; if something is wrong, why. */
 static void add_what(const struct olv_result_facts *facts, struct olv_text *out)
 {
     term_name(out, facts->path);
@@ -36,7 +36,7 @@ static void add_what(const struct olv_result_facts *facts, struct olv_text *out)
     }
 }
 
-/* What the packed one is of the plain one, whichever of both came first. */
+/* Compressed size relative to plain size, in either order. */
 static double percentage(uint64_t a, uint64_t b)
 {
     double packed = (double)(a < b ? a : b), plain = (double)(a < b ? b : a);

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/views.h"
 
-/* The part of a line around a place, at most so long; `*column` becomes the place's own within it. A policy
- * is UTF-8, so only control characters can do harm; each becomes one question mark, and the mark below stays
- * in its column. */
+/* The part of a line around a place, limited in length; `*column` becomes the column in that part. A policy
+ * is UTF-8, so only control characters can do harm; each becomes one question mark, and the caret below keeps
+ * its column. */
 static void cut_excerpt(const char *line, int *column, struct olv_text *out)
 {
     enum { SHOWN = 160 };

@@ -13,7 +13,7 @@ static void mark(struct cli *cli, const struct olv_run_result *r)
         cli_mark(cli, STATUS_INTERRUPTED);
 }
 
-/* A word for a shell: in quotes when it needs them. */
+/* A word for a shell, quoted if needed. */
 static void add_word(struct olv_text *line, const char *word)
 {
     if (strspn(word, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./-") == strlen(word)) {
@@ -43,7 +43,7 @@ static void add_done(struct olv_text *line, const struct olv_act *act, const str
     run_view_add_part(line, done->files, words);
 }
 
-/* Files that acts with such a trait, or to such a place, were done to. */
+/* Files that acts with these traits, or to these places, were done to. */
 static uint64_t done_by(const struct olv_run_result *r, unsigned traits, unsigned destinations)
 {
     uint64_t files = 0;

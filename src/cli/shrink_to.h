@@ -6,7 +6,7 @@
 #include "cli/cli.h"
 #include "olvido/shrink.h"
 
-/* The request says all but the paths. */
+/* The request has everything except the paths. */
 void shrink_to(struct cli *cli, struct olv_shrink_request request);
 
 #endif

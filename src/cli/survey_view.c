@@ -19,7 +19,7 @@ static void bar(struct olv_text *out, uint64_t part, uint64_t most, unsigned wid
     olv_text_puts(out, eighths[length % 8]);
 }
 
-/* As wide as the terminal leaves room for. */
+/* As wide as the terminal allows. */
 static unsigned bar_width(const struct cli *cli)
 {
     unsigned width = cli->width ? cli->width : 80;

@@ -43,7 +43,7 @@ static unsigned width_of(const struct table *t, size_t column)
     return width;
 }
 
-/* The widths of all columns within the terminal; false when there is no way to fit. */
+/* Fits the widths of all columns into the terminal; false if impossible. */
 static bool table_fit(const struct table *t, unsigned widths[TABLE_COLUMNS])
 {
     unsigned total = 0, elastic = TABLE_COLUMNS;
@@ -67,7 +67,7 @@ static void write_cell(const struct table *t, size_t column, struct olv_text *te
     bool is_last = column + 1 == t->count;
     unsigned columns;
     if (is_last && text->len == 0)
-        return; /* no blanks at the end of a line */
+        return; /* no trailing blanks */
     if (t->columns[column].is_elastic && t->cli->width)
         term_shorten(text, width);
     columns = term_columns(olv_text_string(text));
@@ -95,7 +95,7 @@ static void write_heading(struct table *t, const unsigned widths[TABLE_COLUMNS])
     putchar('\n');
 }
 
-/* For a terminal too narrow for the table: one cell to a line, a blank line between rows. */
+/* For a terminal too narrow for the table: one cell per line, a blank line between rows. */
 static void write_stacked(struct table *t, const struct cell *row)
 {
     for (size_t i = 0; i < t->count; i++) {

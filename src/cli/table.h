@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Tables of a few aligned columns. On a terminal too narrow for them, each row is written as lines of
- * "heading value". */
+/* Tables of a few aligned columns. On a terminal too narrow for them, each row becomes lines of "heading
+ * value". */
 #ifndef OLV_CLI_TABLE_H
 #define OLV_CLI_TABLE_H
 
@@ -11,25 +11,25 @@ enum { TABLE_COLUMNS = 8 };
 
 struct table_column {
     const char *heading;
-    bool is_right;   /* aligned to the right: numbers */
-    bool is_elastic; /* shortened when the terminal is narrow; at most one */
-    unsigned width;  /* with this, rows can be written at once, without collecting them; 0: measured */
+    bool is_right;   /* right-aligned: numbers */
+    bool is_elastic; /* shortened on a narrow terminal; at most one */
+    unsigned width;  /* a fixed width lets rows be written at once; 0: measured */
 };
 
 struct table;
-/* Borrows the columns. A table whose columns all have a width (but the last) writes its rows as they come.
- * NULL where programs read along (--json); all that is done with it then does nothing. */
+/* Borrows the columns. If all columns except the last have a width, rows are written as they come. NULL for
+ * programs (--json); everything done with NULL does nothing. */
 struct table *table_begin(const struct cli *cli, const struct table_column *columns, size_t count);
 /* One cell after the other, from left to right. The text is copied. */
 void table_cell(struct table *table, enum term_style style, const char *text);
-/* What was composed; it is emptied. */
+/* A composed text, which is emptied. */
 void table_text(struct table *table, enum term_style style, struct olv_text *text);
-/* A name, so that it can do no harm; a size; a number; a date, "?" where there is none. */
+/* An escaped name; a size; a number; a date, "?" if there is none. */
 void table_name(struct table *table, enum term_style style, const char *name);
 void table_size(struct table *table, enum term_style style, uint64_t bytes);
 void table_number(struct table *table, enum term_style style, uint64_t number);
 void table_date(struct table *table, enum term_style style, struct olv_instant when);
-/* Writes what was collected and frees the table. */
+/* Writes what was collected, and frees the table. */
 void table_end(struct table *table);
 
 #endif

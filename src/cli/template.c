@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The text is cut into parts once: bytes that stand for themselves, and fields. */
+/* The text is split once into literal parts and fields. */
 #include "cli/template.h"
 
 #include "cli/term.h"
@@ -16,7 +16,7 @@ enum { DAY = 86400, MOST_PARTS = 200 };
 
 struct context {
     const struct olv_survey_entry *entry;
-    struct olv_instant when, now; /* by the clock of the survey */
+    struct olv_instant when, now; /* by the survey's clock */
     bool is_safe;                 /* names go to a terminal */
     struct olv_text *out;
 };
@@ -159,7 +159,7 @@ static const struct named_field {
 enum { FIELDS = sizeof fields / sizeof *fields };
 
 struct part {
-    const struct named_field *field; /* NULL: bytes */
+    const struct named_field *field; /* NULL: literal */
     size_t at, len;                  /* in `text` */
 };
 
@@ -167,7 +167,7 @@ struct template
 {
     struct part parts[MOST_PARTS];
     size_t count;
-    struct olv_text text; /* what stands for itself */
+    struct olv_text text; /* the literal parts */
     bool is_safe, ends_itself;
 };
 

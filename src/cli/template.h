@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Lines of the user's own choosing: text with named fields in braces. */
+/* Lines in the user's own form: text with named fields in braces. */
 #ifndef OLV_CLI_TEMPLATE_H
 #define OLV_CLI_TEMPLATE_H
 
@@ -8,8 +8,7 @@
 
 struct template;
 
-/* NULL after saying and marking what is wrong. On a terminal names are written so that they do no harm.
- */
+/* NULL after reporting and marking what is wrong. On a terminal names are escaped. */
 struct template *template_new(struct cli *cli, const char *text);
 void template_free(struct template *template);
 /* Appends the line of one entry, with its end. */

@@ -7,7 +7,7 @@
 #include <unistr.h>
 #include <uniwidth.h>
 
-/* Characters that turn or hide text: a name could pass for another one with them. */
+/* Characters that reverse or hide text, and so could disguise a name. */
 static bool is_treacherous(ucs4_t c)
 {
     return c < 0x20 || (c >= 0x7F && c < 0xA0) || c == 0x061C || (c >= 0x200B && c <= 0x200F) ||
@@ -58,7 +58,7 @@ unsigned term_columns(const char *text)
     return (unsigned)u8_strwidth((const uint8_t *)text, "UTF-8");
 }
 
-/* The bytes of the longest beginning (or, `from_end`, ending) of the text that takes at most `columns`. */
+/* The bytes of the longest prefix (or with `from_end`, suffix) that takes at most `columns`. */
 static size_t part_within(const char *text, size_t len, unsigned columns, bool from_end)
 {
     const uint8_t *start = (const uint8_t *)text, *end = start + len, *at = from_end ? end : start;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Writing for people: names that do no harm, aligned tables, colours that carry no meaning alone. */
+/* Writing for people: harmless names, aligned tables, colours that never carry meaning alone. */
 #ifndef OLV_CLI_TERM_H
 #define OLV_CLI_TERM_H
 
@@ -10,21 +10,21 @@
 
 #include <stdarg.h>
 
-/* Appends a name so that it can do nothing to a terminal: control characters, those that turn the direction
- * of text or have no width, bytes that are no UTF-8, and the backslash come as \n, \t, \x1B, \u{202E}, \\. */
+/* Appends a name so that it cannot affect a terminal: control characters, those that change direction or have
+ * no width, invalid UTF-8 and the backslash become \n, \t, \x1B, \u{202E}, \\. */
 void term_name(struct olv_text *out, const char *bytes);
-/* The same of a whole line that is formatted. */
+/* The same for a whole formatted line. */
 void term_format(struct olv_text *out, const char *format, va_list args);
 /* Columns that UTF-8 text takes. */
 unsigned term_columns(const char *text);
-/* Shortens UTF-8 text to at most `columns` by an ellipsis in its middle. */
+/* Shortens UTF-8 text to at most `columns`, with an ellipsis in the middle. */
 void term_shorten(struct olv_text *text, unsigned columns);
 
-/* Words for a line. The macros make room for them in the block where they stand. */
+/* Words for a line. The macros allocate in the enclosing block. */
 enum { TERM_DATE = 20, TERM_COUNT = 96 };
 /* "2026-10-03 14:05" in local time. */
 char *term_date(struct olv_instant t, char out[TERM_DATE]);
-/* "12,034"; and with what is counted, "1 file", "12,034 files". */
+/* "12,034"; and with a noun, "1 file", "12,034 files". */
 char *term_number(uint64_t number, char out[TERM_COUNT]);
 char *term_count(uint64_t number, const char *one, const char *many, char out[TERM_COUNT]);
 #define DATE(t)                  term_date(t, (char[TERM_DATE]){0})
@@ -33,11 +33,11 @@ char *term_count(uint64_t number, const char *one, const char *many, char out[TE
 #define SIZE(bytes)              olv_size_format(bytes, (char[OLV_SIZE_TEXT]){0})
 
 enum term_style { STYLE_PLAIN, STYLE_HEADING, STYLE_FAINT, STYLE_WARN, STYLE_ERROR, STYLE_GOOD };
-/* The sequences around styled text; "" without colour. */
+/* The escape sequences around styled text; "" without colour. */
 const char *term_begin(const struct cli *cli, enum term_style style);
 const char *term_end(const struct cli *cli);
 
-/* A message to standard error that begins with "olvido: "; names in it come as they are. */
+/* A message to standard error, starting with "olvido: "; escapes names. */
 void term_message(const struct cli *cli, enum term_style style, const char *format, ...);
 
 #endif

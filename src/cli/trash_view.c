@@ -14,7 +14,7 @@ struct showing {
     uint64_t items, bytes, unsound, trashes;
 };
 
-/* What a record holds in front of the path and the name. */
+/* What a record has before the path and the name. */
 struct shown {
     const struct olv_trash *trash;
     uint64_t size_bytes;
@@ -30,7 +30,8 @@ static void trash_view_collect(void *self, const struct olv_found_item *found)
     s->unsound += found->state != OLV_TRASH_SOUND;
     olv_text_clear(&s->record);
     olv_text_add(&s->record, found->path,
-                 strlen(found->path) + 1); /* first: it orders what was discarded in one second */
+                 strlen(found->path) +
+                     1); /* first, so that it orders what was discarded in the same second */
     olv_text_add(&s->record, &shown, sizeof shown);
     olv_text_add(&s->record, found->item, strlen(found->item) + 1);
     if (s->record.failed)

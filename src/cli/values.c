@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What options say, read by their kind. */
+/* Reads the values of options, by their kind. */
 #include "cli/views.h"
 #include "olvido/expr.h"
 #include "olvido/nearest.h"

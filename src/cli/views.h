@@ -24,21 +24,20 @@
 
 /* ---- facts.c: one thing, a line for each fact ---- */
 
-/* What they are about. */
+/* What the facts are about. */
 void facts_title(const struct cli *cli, const char *name);
-/* One line: a label, then words; names in them come as they are. */
+/* One line: a label, then words; escapes names. */
 void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...);
 
 /* ---- archive_view.c: what `contents` and `extract` have in common ---- */
 
-/* Opens the archive that is the command's first argument; the others are the filter. NULL after saying why.
- */
+/* Opens the archive of the command's first argument; the others are the filter. NULL after reporting why. */
 struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter);
 /* "tar, packed by zstd", "zip", "packed by gzip". */
 void archive_view_describe(const struct olv_archive *archive, struct olv_text *out);
 /* Says that no member fits. */
 void archive_view_nothing(struct cli *cli);
-/* What `extract` took out; `is_whole`: it got to the end. */
+/* What `extract` extracted; `is_whole`: it reached the end. */
 void archive_view_extracted(struct cli *cli, const struct olv_extract_options *options,
                             const struct olv_extract_result *result, bool is_whole);
 
@@ -47,17 +46,17 @@ void archive_view_extracted(struct cli *cli, const struct olv_extract_options *o
 /* The patterns of the arguments, --run, --since and --until. */
 struct items_request {
     struct olv_item_query query;
-    const char **patterns; /* owned, and so are they */
+    const char **patterns; /* owned, with the strings */
     char *into;            /* owned */
 };
 
-/* False after saying and marking what is wrong. Free it in any case. */
+/* False after reporting and marking what is wrong. Free it in any case. */
 bool items_read_request(struct cli *cli, struct items_request *out);
 void items_free_request(struct items_request *request);
-/* The catalogue of depots; NULL where there is none yet. False after saying what is wrong with it. */
+/* Opens the catalogue of depots; NULL if there is none yet. False after reporting what is wrong with it. */
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out);
-/* The absolute form of a path or pattern; "." and ".." in it are worked out by their names, for what it names
- * is not there any more. Owned by the caller; NULL after saying and marking why. */
+/* Makes a path or pattern absolute; "." and ".." are resolved by name only, because the file may be gone. The
+ * caller frees it; NULL after reporting and marking why. */
 char *items_absolute(struct cli *cli, const char *pattern);
 
 /* One object in JSON. */
@@ -69,7 +68,7 @@ struct found_view {
     struct cli *cli;
     bool shows_versions;
     bool lists;
-    bool asks;       /* what to do where something stands at the place of an item */
+    bool asks;       /* what to do if an item's place is taken */
     bool is_stopped; /* answered `stop`: nothing more */
     struct table *table;
     uint64_t found, bytes, older_versions;
@@ -79,14 +78,14 @@ struct found_view {
 void found_view_each(void *self, const struct olv_found_item *found);
 /* For struct olv_approval, with a struct found_view: whether an item may go back, and how. */
 bool found_view_approve(void *self, struct olv_docket_entry *entry);
-/* Says that nothing fits, or that there is no such run, and marks it. */
+/* Reports and marks that nothing fits, or that there is no such run. */
 void found_view_nothing(struct found_view *view);
-/* Lists all that the query finds. */
+/* Lists everything the query finds. */
 bool found_view_list(struct found_view *view, struct olv_trashes *trashes, struct olv_item_query *query);
 
 /* ---- trash_view.c: what lies in the trashes, oldest first ---- */
 
-/* Whether all that was found may be removed for good; asks where that is needed, and marks a refusal. */
+/* Whether everything found may be removed for good; asks if needed, and marks a refusal. */
 struct found_sum {
     uint64_t items, bytes, directories;
 };
@@ -104,7 +103,7 @@ struct depot_view {
     uint64_t unfinished; /* archives that are not live */
 };
 
-/* Lists the archives; those that are not live. False after saying why. */
+/* List the archives; those that are not live. False after reporting why. */
 bool depot_view_show(struct depot_view *view, struct olv_catalogue *catalogue);
 bool depot_view_list_unfinished(struct depot_view *view, struct olv_catalogue *catalogue,
                                 struct olv_error *err);
@@ -119,9 +118,9 @@ void depot_view_rebuilt(struct depot_view *view, const struct olv_depot_report *
 struct docket_filter {
     bool by_rule;
     uint32_t rule;
-    enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or what changes anything */
-    uint64_t most;       /* rows; 0: all. What is left out is counted in a last line. */
-    const char *heading; /* before the first row; NULL: none */
+    enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or whatever changes anything */
+    uint64_t most;                                          /* rows; 0: all. A last line counts the rest. */
+    const char *heading;                                    /* before the first row; NULL: none */
 };
 /* Oldest first. */
 bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,
@@ -129,40 +128,39 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
 
 /* ---- policy_view.c: what is wrong with a policy, or with a statement ---- */
 
-/* Each with its place in the text: `path`, or where else that is from. */
+/* Each with its place in the text: `path`, or another name for it. */
 void policy_print_diagnostics(const struct cli *cli, const char *path, const struct olv_diagnostics *list);
-/* All that was found, or that it is sound; marks errors. `policy`: NULL where there are any. */
+/* All findings, or that the policy is valid; marks errors. `policy`: NULL if there are any. */
 void policy_print_findings(struct cli *cli, const char *path, const struct olv_policy *policy,
                            const struct olv_diagnostics *list);
 
 /* ---- plan_view.c: a plan ---- */
 
-/* For people or programs, as the command was asked; of the selected rules, or of all (NULL). */
+/* For people or programs, as requested; for the selected rules, or all (NULL). */
 void plan_show(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan,
                const bool *selected);
-/* What it tells of, and does nothing to: to people. */
+/* What the plan only tells of; for people. */
 void plan_print_told(struct cli *cli, const struct olv_plan *plan);
-/* What a plan could not see, said after it, and marked. */
+/* Reports and marks what a plan could not see. */
 void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const struct olv_plan *plan);
 
 /* ---- outcome_view.c: what became of each file, as it happens: of a few, or with --verbose of all ---- */
 
 struct outcome_view {
     struct cli *cli;
-    struct table *table; /* NULL: there is none */
+    struct table *table; /* NULL: none */
 };
 
-/* Listens to the command's observer until it ends. */
+/* Listens to the command's observer until the end. */
 void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t files);
 void outcome_view_end(struct outcome_view *view);
 
 /* ---- run_view.c: the closing line of all that acts ---- */
 
-/* Act by act; `can_recover`: what was discarded or archived is found by `recover`. The status follows from
- * the result. */
+/* Act by act; `can_recover`: `recover` finds what was discarded or archived. Marks the result's status. */
 void run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result,
                       bool can_recover);
-/* Says that an earlier run was cut short, if so. */
+/* Reports an earlier run that was cut short, if any. */
 void run_print_settled(struct cli *cli, const struct olv_run *run);
 
 /* ---- explain_view.c: an explanation ---- */
@@ -173,7 +171,7 @@ struct explain_view {
     struct olv_instant now, as_of;
 };
 
-/* What is there, or lies in a depot: what it is, whose, and what becomes of it. */
+/* A file that exists or lies in a depot: what it is, whose, and what becomes of it. */
 void explain_print(const struct explain_view *view, const struct olv_explanation *explanation);
 /* The same, added to an object. */
 void explain_add_json(const struct explain_view *view, const struct olv_explanation *explanation,
@@ -181,7 +179,7 @@ void explain_add_json(const struct explain_view *view, const struct olv_explanat
 
 /* ---- history_view.c: where a path that is gone went, by the ledger, the trashes and the depots ---- */
 
-/* Prints it, or with `json` adds it there. `is_known`: the ledger, a trash or a depot knows of it. */
+/* Prints it, or adds it to `json`. `is_known`: the ledger, a trash or a depot knows the path. */
 bool history_show(struct cli *cli, const struct olv_session *session, const char *path, json_t *json,
                   bool *is_known, struct olv_error *err);
 
@@ -200,7 +198,7 @@ struct ledger_view {
 };
 
 void ledger_view_begin(struct ledger_view *view);
-/* Or says that nothing was found, or why: of this run, or of any (NULL). */
+/* Ends it, or reports that nothing was found, of this run or any (NULL), or why. */
 void ledger_view_end(struct ledger_view *view, const char *run, const struct olv_error *err);
 /* For olv_ledger_search, with a struct ledger_view. */
 bool ledger_view_record(void *self, const struct olv_ledger_record *record);
@@ -208,10 +206,9 @@ void ledger_view_report(const struct cli *cli, const struct olv_ledger_report *r
 
 /* ---- demo_view.c: where to begin, and what a policy says about samples that were made for it ---- */
 
-/* What to try with the observatory that stands in this place. */
+/* What to try with the observatory in this place. */
 void demo_print_tour(const struct cli *cli, const char *place);
-/* Judges every sample by the copy of the policy and shows the verdicts, those that are not as the rule means
- * them marked. */
+/* Judges every sample by the copy of the policy and shows the verdicts, with the unexpected ones marked. */
 bool samples_report(struct cli *cli, const struct olv_policy *policy, const struct olv_samples *samples,
                     const struct olv_plan_options *options);
 
@@ -224,7 +221,7 @@ struct survey_view {
     struct template *format; /* of the list; NULL: a table */
 };
 
-/* Shows it as the command was asked to, or why it failed (`err`), and says and marks what it lacks. */
+/* Shows it as requested, or why it failed (`err`); reports and marks what is missing. */
 void survey_show(struct cli *cli, struct olv_survey *survey, const struct survey_view *view,
                  struct olv_error *err);
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Progress appears on standard error of a terminal after half a second of work, ten times a second at most,
- * and is gone when the work is done. Troubles are collected and printed together, after the result. */
+/* Progress appears on standard error of a terminal after half a second of work, at most ten times a second,
+ * and disappears when the work is done. Troubles are collected and printed after the result. */
 #include "cli/watch.h"
 
 #include "cli/term.h"
@@ -15,7 +15,7 @@
 
 enum { SHOWN = 20, MOST_KEPT = 10000 };
 
-static volatile sig_atomic_t interrupted; /* the one thing a signal handler may set */
+static volatile sig_atomic_t interrupted; /* the only thing a signal handler may set */
 
 struct cli_watch {
     struct cli *cli;
@@ -141,7 +141,7 @@ static void on_outcome(void *self, const struct olv_result_facts *facts)
 
 bool watch_begin(struct cli *cli)
 {
-    struct sigaction action = {.sa_handler = on_signal}; /* without SA_RESTART: a question must hear it */
+    struct sigaction action = {.sa_handler = on_signal}; /* without SA_RESTART: a question must notice it */
     struct cli_watch *w = calloc(1, sizeof *w);
     if (!w)
         return false;
@@ -155,7 +155,7 @@ bool watch_begin(struct cli *cli)
                                           .outcome = on_outcome};
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
-    sigaction(SIGHUP, &action, NULL); /* the terminal is gone: stop, and leave a record */
+    sigaction(SIGHUP, &action, NULL); /* the terminal is gone: stop, and record that */
     return true;
 }
 

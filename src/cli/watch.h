@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The front end's observer: progress on the terminal, troubles named, Ctrl-C heard. */
+/* The front end's observer: shows progress, names troubles, hears Ctrl-C. */
 #ifndef OLV_CLI_WATCH_H
 #define OLV_CLI_WATCH_H
 
@@ -7,20 +7,20 @@
 
 #include <stdint.h>
 
-/* Sets cli->observer and cli->watch. Also takes SIGINT and SIGTERM over. */
+/* Sets cli->observer and cli->watch, and handles SIGINT and SIGTERM. */
 bool watch_begin(struct cli *cli);
 void watch_end(struct cli *cli);
-/* Takes the line of progress away, before anything else is written. */
+/* Ends progress, before anything else is written. */
 void watch_clear(struct cli *cli);
-/* Only that: the work goes on. */
+/* Hides progress while the work goes on. */
 void watch_hide(struct cli *cli);
-/* For progress "n of N"; and for the time left where the bytes say more than the files. */
+/* For progress "n of N"; and for the time left, if bytes tell more than files. */
 void watch_expect(struct cli *cli, uint64_t files);
 void watch_expect_bytes(struct cli *cli, uint64_t bytes);
-/* Who hears of each outcome; NULL: nobody. */
+/* Who is told of each outcome; NULL: nobody. */
 void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_result_facts *facts),
                     void *self);
-/* Names what could not be read or done since the last call; the first twenty, or all with --verbose. */
+/* Names what could not be read or done since the last call: the first twenty, or all with --verbose. */
 void watch_print_troubles(struct cli *cli);
 bool watch_is_interrupted(const struct cli *cli);
 

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The observatory is written by a handful of departments, each a function. Everything is made through the
- * descriptor of the new directory, nothing is ever overwritten, and every time is set as "so many days ago".
- */
+/* A function per department of the observatory. Everything is created through the descriptor of the new
+ * directory, nothing is ever overwritten, and every time is "so many days ago". */
 #include "olvido/demo.h"
 
 #include "demo/place.h"
@@ -76,7 +75,7 @@ static void file_of(struct site *s, const char *name, double days, const char *t
     s->demo->bytes += len;
 }
 
-/* A text of so many lines. */
+/* A text with this many lines. */
 static void table(struct site *s, const char *name, double days, const char *heading, unsigned lines)
 {
     struct olv_text text = {0};

@@ -23,7 +23,7 @@ static bool is_empty(int dir)
     return empty;
 }
 
-/* What is opened is what the path says: a link of somebody else is not followed, now or then. */
+/* Opens what the path says, without following links of strangers. */
 static int open_new(const char *path, char real[PATH_MAX], struct olv_error *err)
 {
     int dir = trusted_make_directory(path, err);

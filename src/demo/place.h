@@ -6,8 +6,7 @@
 
 #include <limits.h>
 
-/* Opens a directory for sample data: a new one, or an empty one; `real` gets its path without links. -1 with
- * `err`. */
+/* Opens a new or empty directory for sample data; `real` gets its path without links. -1 with `err`. */
 int demo_open_place(const char *path, char real[PATH_MAX], struct olv_error *err);
 
 #endif

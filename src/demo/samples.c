@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every sample lies in a tree of its own, "0001/srv/tides/...", so that names never meet and a path below
+/* Every sample has a tree of its own, "0001/srv/tides/...", so that names never clash and a path below
  * `under` is what the rule asks for. The copy of the policy has one more star in front of each `under`. */
 #include "olvido/demo.h"
 
@@ -49,7 +49,7 @@ static bool has_come(const struct sampling *s, uint32_t rule, uint32_t step, str
            olv_instant_compare(when, s->as_of) <= 0;
 }
 
-/* How far from the edge: a day, and for short durations less. */
+/* The distance from the edge: a day, or less for short durations. */
 static int64_t samples_distance(const struct sampling *s, struct olv_instant edge,
                                 const struct olv_rule *rule)
 {
@@ -59,7 +59,7 @@ static int64_t samples_distance(const struct sampling *s, struct olv_instant edg
     return quarter > 60 ? quarter : 60;
 }
 
-/* The time of something right before or right after the step; false where there is none. */
+/* A time right before or right after the step's; false if there is none. */
 static bool find_time(const struct sampling *s, uint32_t rule, uint32_t step, enum olv_side side,
                       struct olv_instant *out)
 {
@@ -67,7 +67,7 @@ static bool find_time(const struct sampling *s, uint32_t rule, uint32_t step, en
     struct olv_instant t = olv_zone_cutoff(s->policy->zone, s->as_of, r->steps[step].after);
     int64_t far = samples_distance(s, t, r),
             rested = olv_zone_cutoff(s->policy->zone, s->as_of, r->settle).s - 60;
-    if (side == OLV_AFTER && t.s > rested) /* else it would be spared for having been modified just now */
+    if (side == OLV_AFTER && t.s > rested) /* otherwise `settle` would spare it */
         t.s = rested;
     for (int i = 0; i < LONGEST_SEARCH; i++) {
         t.s += side == OLV_AFTER ? -far : far;
@@ -83,7 +83,7 @@ static bool find_time(const struct sampling *s, uint32_t rule, uint32_t step, en
 
 /* ---- making one ---- */
 
-/* Makes the directories on the way to the last name; that name is in `last`. -1 with errno. */
+/* Makes the directories above the last name, which `last` gets. -1 with errno. */
 static int make_way(int top, char *path, char **last)
 {
     int dir = dup(top), next;
@@ -112,7 +112,7 @@ static bool set_times(int dir, const char *name, struct olv_instant t)
 
 static uint64_t size_of(const struct example *e)
 {
-    uint64_t size = 24; /* unless something else is wished for */
+    uint64_t size = 24; /* the default */
     if (e->wants_empty)
         return 0;
     size = size < e->size_bytes.least ? e->size_bytes.least : size;
@@ -192,8 +192,8 @@ static const char *cannot_be_made(const struct olv_rule *rule, const struct exam
     return NULL;
 }
 
-/* A name with the date that the rule reads in it: what stands for anything in the statement's own pattern
- * becomes the date. Where that pattern has no room for it, the date is the name. */
+/* A name with the date that the rule reads: the date replaces the wildcards of the statement's pattern. If
+ * that pattern has no room for it, the date is the name. */
 static void example_with_date(const struct sampling *s, const struct olv_rule *rule, struct olv_instant *t,
                               struct example *out)
 {
@@ -211,12 +211,12 @@ static void example_with_date(const struct sampling *s, const struct olv_rule *r
     olv_text_free(&date);
 }
 
-/* A name that a person knows again: of the oldest file below `under` that the statement is true of. */
+/* A familiar name: of the oldest file below `under` that the statement matches. */
 struct real_name {
     const struct sampling *sampling;
     const struct olv_rule *rule;
     struct olv_error *err;
-    char path[EXAMPLE_TEXT]; /* below `under`; "": there is none */
+    char path[EXAMPLE_TEXT]; /* below `under`; "": none */
 };
 
 static bool take_real_name(void *self, const char *place)
@@ -266,7 +266,7 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, co
     char *last;
     int dir = -1;
     if (!find_time(s, rule, step, side, &t))
-        return true; /* a step that begins at once has no time before it */
+        return true; /* a step that is due at once has no time before it */
     if (r->clock == OLV_CLOCK_NAME)
         example_with_date(s, r, &t, &e);
     else
@@ -346,7 +346,7 @@ bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_
         olv_error_at(
             err, (olv_fail(err, OLV_USAGE, "a place for samples cannot have wildcards in its name"), path));
     s.path = real;
-    s.looking.trouble = NULL; /* places that are not there yet are no trouble to samples */
+    s.looking.trouble = NULL; /* samples do not mind missing places */
     s.decider = ok ? olv_decider_new(policy, as_of, as_of) : NULL;
     if (ok && !s.decider)
         ok = olv_fail_memory(err);

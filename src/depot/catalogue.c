@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* SQLite, in one file. Members are keyed by directory and name, which is the order in which they come in, so
+/* SQLite, in one file. Members are keyed by directory and name, which is the order in which they arrive, so
  * that a million of them are appended, not scattered. */
 #include "base/grow.h"
 #include "depot/catalogue_parts.h"
@@ -34,7 +34,7 @@ static const char schema[] =
     "CREATE INDEX member_in_archive ON member (archive, at);"
     "PRAGMA user_version = 6;";
 
-/* What stands in a catalogue means this for ever. */
+/* Numbers in a catalogue keep their meaning for ever. */
 _Static_assert(OLV_ARCHIVE_MAKING == 0 && OLV_ARCHIVE_LIVE == 1 && OLV_ARCHIVE_GOING == 2, "states on disks");
 _Static_assert(OLV_CODEC_NONE == 0 && OLV_CODEC_GZIP == 1 && OLV_CODEC_BZIP2 == 2 && OLV_CODEC_XZ == 3 &&
                    OLV_CODEC_ZSTD == 4 && OLV_CODEC_ZIP == 5,

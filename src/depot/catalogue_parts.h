@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the parts of the catalogue share: catalogue.c opens it, life.c puts archives in and out, stored.c
+/* Shared by the parts of the catalogue: catalogue.c opens it, life.c adds and removes archives, stored.c
  * reads. */
 #ifndef OLV_DEPOT_CATALOGUE_PARTS_H
 #define OLV_DEPOT_CATALOGUE_PARTS_H
@@ -19,7 +19,7 @@ struct olv_catalogue {
     int64_t pending_archive;
 };
 
-/* Brings in the members that are waiting; forgets them. */
+/* Inserts the waiting members; discards them. */
 bool catalogue_flush(struct olv_catalogue *catalogue, struct olv_error *err);
 void catalogue_drop_pending(struct olv_catalogue *catalogue);
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Archives come into the catalogue and leave it: making, live, going. Members wait in memory until there are
- * many, and then come in with one transaction: none is open while files are read. */
+/* Archives enter and leave the catalogue: making, live, going. Members wait in memory until there are many,
+ * and are then inserted in one transaction: none is open while files are read. */
 #include "depot/catalogue_parts.h"
 #include "olvido/path.h"
 
@@ -9,13 +9,13 @@
 
 enum { MOST_PENDING = 4096 };
 
-/* A member with all that a row of it has; strings are the arena's. */
+/* A member with everything for its row; strings are in the arena. */
 struct pending {
     struct made_member made;
     struct olv_member member;
 };
 
-/* A statement has failed: maybe because another archive has the name already. Returns false. */
+/* A statement failed, perhaps because another archive has the name. Returns false. */
 static bool conflict(const struct olv_catalogue *c, struct olv_error *err)
 {
     if (sqlite3_errcode(c->base.db) == SQLITE_CONSTRAINT)
@@ -113,12 +113,12 @@ bool catalogue_put_member(struct olv_catalogue *c, int64_t archive, const struct
 struct putting {
     const struct olv_catalogue *catalogue;
     sqlite3_stmt *put, *put_directory, *find_directory;
-    const char *directory; /* of the member put last, and its length */
+    const char *directory; /* of the last member, and its length */
     size_t directory_len;
     int64_t directory_id;
 };
 
-/* The number of a directory, which is mostly the same as for the member before. */
+/* The number of a directory, usually the same as the previous member's. */
 static bool life_know_directory(struct putting *p, const char *path, size_t len, struct olv_error *err)
 {
     const struct database *base = &p->catalogue->base;
@@ -157,8 +157,7 @@ static bool put_one(struct putting *x, const struct pending *p, struct olv_error
                                value_of(m->group),
                                value_bytes(made->has_digest ? made->digest : NULL, OLV_SHA256_SIZE),
                                value_string(m->link), value_of(m->accessed.s), value_of(m->accessed.ns),
-                               /* the time that its rule goes by, where that is none of those that an archive
-                                  keeps anyway */
+                               /* its rule's time, if archives do not keep that anyway */
                                value_text(made->has_clock ? olv_clock_word(made->clock) : NULL),
                                value_if(made->has_clock, made->clock_time.s),
                                value_if(made->has_clock, made->clock_time.ns), value_string(made->was),
@@ -284,7 +283,7 @@ static bool make_live(const struct flipping *f, struct olv_error *err)
            olv_fail(err, OLV_CHANGED, "the catalogue does not know the archive that is being made");
 }
 
-/* With `replaced` that one begins to go; `adopted`, if any, is forgotten. */
+/* With `replaced`, that one becomes going; `adopted`, if any, is deleted. */
 static bool flip(struct olv_catalogue *c, const struct flipping *f, const struct catalogue_replaced *replaced,
                  int64_t adopted, struct olv_error *err)
 {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The archives of a depot, one after the other, into a second database that takes the place of the catalogue
- * in the end; each archive by itself is reread.c. */
+/* Reads the archives of a depot, one after the other, into a second database that replaces the catalogue at
+ * the end; reread.c reads a single archive. */
 #include "olvido/depot_care.h"
 
 #include "base/arena.h"
@@ -29,7 +29,7 @@ static int by_name(const void *a, const void *b)
     return strcmp(*x, *y);
 }
 
-/* All names of archives in the directory, in order; NULL at the end. */
+/* The names of all archives in the directory, sorted; ends with NULL. */
 static char **list_archives(int dir, struct olv_arena *arena, size_t *count, struct olv_error *err)
 {
     enum { BUFFER = 32768 };
@@ -91,7 +91,7 @@ struct forgetting {
     struct olv_catalogue *catalogue;
     const char *depot;
     int dir;
-    int64_t row; /* of one of its archives that has no file; 0: there is none */
+    int64_t row; /* of an archive without a file; 0: none */
     struct olv_error error;
 };
 
@@ -108,7 +108,7 @@ static bool find_missing(void *self, const struct olv_stored_archive *archive)
     return false;
 }
 
-/* Archives of the depot whose files are gone. */
+/* Deletes archives of the depot whose files are gone. */
 static bool forget_missing(struct olv_catalogue *catalogue, const char *depot, int dir, struct olv_error *err)
 {
     struct forgetting f = {.catalogue = catalogue, .depot = depot, .dir = dir};
@@ -129,13 +129,13 @@ static bool forget_missing(struct olv_catalogue *catalogue, const char *depot, i
 
 /* ---- one archive after the other ---- */
 
-/* What ends the reading, rather than being the fault of one archive. */
+/* An error that ends the rebuild, instead of being one archive's fault. */
 static bool is_over(const struct olv_error *why)
 {
     return why->code == OLV_INTERRUPTED || why->code == OLV_STATE || why->code == OLV_MEMORY;
 }
 
-/* An archive that cannot be read stays known as it was, if it was. */
+/* An archive that cannot be read keeps its old entry, if any. */
 static bool rebuild_all(struct reread_options *o, struct olv_depot_report *report, struct olv_error *err)
 {
     struct olv_arena arena = {0};
@@ -177,8 +177,8 @@ static void remove_database(const char *state, const char *name)
     }
 }
 
-/* A catalogue that is damaged is set aside, not lost, and what is read anew is all that is known. One that
- * just cannot be opened or read now stays where it is. */
+/* A damaged catalogue is set aside, not lost, and the rebuilt one is all that is known. One that cannot be
+ * opened or read this time stays in place. */
 static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound, struct olv_error *err)
 {
     struct olv_catalogue *catalogue = catalogue_open(state, DATABASE_MAKE, err);
@@ -198,13 +198,13 @@ static struct olv_catalogue *open_or_set_aside(const char *state, bool *is_sound
         olv_fail_system(err, path, "cannot set the damaged catalogue aside");
         return NULL;
     }
-    remove_database(state, "catalogue.db"); /* its log belongs to the one that was set aside */
+    remove_database(state, "catalogue.db"); /* its log belongs to the one set aside */
     olv_error_clear(err);
     return catalogue_open(state, DATABASE_MAKE, err);
 }
 
-/* Reads into a copy of what is known, which comes into the catalogue in one transaction: whatever happens
- * before that leaves the catalogue as it was. */
+/* Rebuilds in a copy of what is known, which enters the catalogue in one transaction: whatever happens before
+ * leaves the catalogue as it was. */
 static bool rebuild_beside(const char *state, struct reread_options *o, struct olv_depot_report *report,
                            struct olv_error *err)
 {

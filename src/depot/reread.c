@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The manifest says everything about the members, and where frames lie and what they hold: those that were
- * read are compared with that, and those that could not be read are known from it. */
+/* The manifest lists all members, and where frames are and what they contain: frames that were read are
+ * compared with it, and those that could not be read are known from it. */
 #include "depot/reread_parts.h"
 
 #include "file/reading.h"
@@ -46,8 +46,8 @@ static const struct frame *find_read(const struct reading *r, uint64_t at)
     return NULL;
 }
 
-/* One that was not read may be sound nevertheless: of a large member of a zip archive, behind another of its
- * frames that is damaged. */
+/* An unread frame may still be sound: a later frame of a large member of a zip archive, after a damaged one.
+ */
 static bool is_as_said(struct reading *r, const struct frame *said, struct olv_error *err)
 {
     const struct frame *read = find_read(r, said->at);
@@ -62,8 +62,8 @@ static bool is_as_said(struct reading *r, const struct frame *said, struct olv_e
            read->check == said->check && read->packed_check == said->packed_check;
 }
 
-/* Tells which frames are not what they were, and makes a list of all: those that the manifest speaks of, and
- * its own, which were read. */
+/* Reports frames that differ, and lists all frames: those in the manifest, and the manifest's own, which were
+ * read. */
 static bool compare_frames(struct reading *r, struct olv_error *err)
 {
     char what[100];
@@ -85,8 +85,8 @@ static bool compare_frames(struct reading *r, struct olv_error *err)
     return true;
 }
 
-/* What should stand behind them follows from the frames; only where some of a zip archive are damaged, its
- * directory is taken as it is. */
+/* The end follows from the frames; only if some of a zip archive are damaged, its directory is taken as it
+ * is. */
 static bool compare_end(struct reading *r, struct olv_error *err)
 {
     const struct frame *last = &r->said.items[r->said.count - 1];
@@ -109,7 +109,7 @@ static bool compare_end(struct reading *r, struct olv_error *err)
 
 /* ---- an archive ---- */
 
-/* A zip archive's directory comes behind all frames. Where it is damaged, frames end where they do. */
+/* A zip archive's directory follows all frames. If it is damaged, the frames end where they do. */
 static void leave_directory(struct reading *r)
 {
     struct olv_error ignored = {0};
@@ -151,7 +151,7 @@ static bool reread_read_all(struct reading *r, struct olv_error *err)
     return compare_frames(r, err) && compare_end(r, err) && reread_headers(r, err);
 }
 
-/* What was known of the archive of that name goes. */
+/* Replaces what was known of the archive of that name. */
 static bool adopt(struct reading *r, struct olv_error *err)
 {
     const struct reread_options *o = r->options;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Frames are read from the beginning to the end. Where one is damaged, reading goes on where the next one
- * begins. One of the last holds the manifest. Without a codec nothing tells frames apart but the manifest,
- * which is looked for from the end. */
+/* Frames are read from start to end. After a damaged one, reading resumes at the next. One of the last
+ * contains the manifest. Without a codec only the manifest tells frames apart; it is searched for from the
+ * end. */
 #include "depot/reread_parts.h"
 #include "pack/tar.h"
 
@@ -11,7 +11,7 @@ enum { PIECE = 256 << 10 };
 
 /* ---- frames ---- */
 
-/* Reads the one at hand into `plain`; nothing at the end. */
+/* Reads the current one into `plain`; nothing at the end. */
 static bool read_frame(struct reading *r, struct olv_error *err)
 {
     struct frame f = {.at = r->at};
@@ -47,7 +47,7 @@ static bool read_piece(struct reading *r, struct olv_error *err)
     return true;
 }
 
-/* For the tar reader: what was read already, and then what follows. */
+/* For the tar reader: first what was read already, then what follows. */
 static bool reread_find_next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct reading *r = self;
@@ -61,11 +61,11 @@ static bool reread_find_next_bytes(void *self, const uint8_t **bytes, size_t *le
 
 /* ---- the manifest ---- */
 
-/* Nothing does, unless somebody has joined archives. Of packed ones the end is compared later. */
+/* Nothing should, unless somebody has concatenated archives. The end of compressed ones is compared later. */
 static bool tell_what_follows(struct reading *r, struct tar_reader *tar, struct olv_error *err)
 {
     struct olv_member m;
-    if (r->codec == OLV_CODEC_ZIP) /* which has no mark of the end */
+    if (r->codec == OLV_CODEC_ZIP) /* which has no end mark */
         return true;
     if (tar_next(tar, &m, err))
         reread_tell(r, "another archive stands behind its end");
@@ -76,7 +76,7 @@ static bool tell_what_follows(struct reading *r, struct tar_reader *tar, struct 
     return err->code == OLV_OK;
 }
 
-/* What was read last begins with a member: when it is the manifest, all of it is read. */
+/* The last frame read begins with a member: if it is the manifest, reads all of it. */
 static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
 {
     struct byte_stream stream = {r, reread_find_next_bytes};
@@ -92,7 +92,7 @@ static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
         ok = manifest_lines(tar, reread_line, r, err) &&
              (r->has_ended || olv_fail(err, OLV_BROKEN, "its manifest makes no sense")) &&
              tell_what_follows(r, tar, err);
-    } else if (err->code == OLV_BROKEN) { /* what follows is damaged: so it is found there, too */
+    } else if (err->code == OLV_BROKEN) { /* what follows is damaged, so it is found there, too */
         olv_error_clear(err);
     }
     tar_reader_free(tar);
@@ -101,7 +101,7 @@ static bool try_manifest(struct reading *r, uint64_t at, struct olv_error *err)
 
 /* ---- finding it in a packed archive ---- */
 
-/* Its name stands in the first blocks, or it is another member. */
+/* Its name is in the first blocks, or it is another member. */
 static bool may_be_manifest(const struct olv_text *plain)
 {
     enum { BLOCKS = 8 };
@@ -112,7 +112,7 @@ static bool may_be_manifest(const struct olv_text *plain)
     return false;
 }
 
-/* Reads on where the next frame may begin. */
+/* Resumes where the next frame may begin. */
 static bool reread_find_pass_over(struct reading *r, uint64_t damaged, struct olv_error *err)
 {
     olv_error_clear(err);
@@ -130,7 +130,7 @@ bool reread_packed(struct reading *r, struct olv_error *err)
             continue;
         if (reread_is_over(err))
             return false;
-        if (r->has_ended) { /* what stands behind the frames */
+        if (r->has_ended) { /* what follows the frames */
             olv_error_clear(err);
             return true;
         }
@@ -142,7 +142,7 @@ bool reread_packed(struct reading *r, struct olv_error *err)
 
 /* ---- finding it in a plain tar ---- */
 
-/* From the end, block by block: the last header before `*at` that has its name. */
+/* From the end, block by block: the last header before `*at` with the manifest's name. */
 static bool find_before(struct reading *r, uint64_t *at, struct olv_error *err)
 {
     uint64_t end = *at / TAR_BLOCK * TAR_BLOCK;
@@ -165,7 +165,7 @@ static bool find_before(struct reading *r, uint64_t *at, struct olv_error *err)
     return olv_fail(err, OLV_BROKEN, "it has no manifest: it is no archive of ours");
 }
 
-/* The manifest's own bytes are more frames. */
+/* The manifest's own bytes are frames, too. */
 static bool add_own_frames(struct reading *r, struct olv_error *err)
 {
     for (uint64_t at = r->manifest_at; at < r->source.size;) {
@@ -182,14 +182,14 @@ static bool add_own_frames(struct reading *r, struct olv_error *err)
     return true;
 }
 
-/* Where its first frame begins, if it is that of this archive, and not of one that was joined to it. */
+/* Where its first frame begins, if it belongs to this archive, not to one appended. */
 static uint64_t own_place(const struct reading *r)
 {
     const struct frame *last = r->said.count ? &r->said.items[r->said.count - 1] : NULL;
     return last ? last->at + last->length : 0;
 }
 
-/* Before its header stands, mostly, the extended one, which is a part of it. */
+/* An extended header, which is a part of it, usually comes first. */
 static bool read_manifest_at(struct reading *r, uint64_t at, struct olv_error *err)
 {
     enum { EXTENDED = 2 * TAR_BLOCK };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The headers of members say what a manifest says, in the bytes that are given back: so their digests are
- * read from the archive, and the manifest commits to all of them by one. */
+/* Members' headers say what a manifest says, in the bytes that are given back: so their digests are read from
+ * the archive, and the manifest commits to all of them with one digest. */
 #include "depot/reread_parts.h"
 #include "depot/vault.h"
 
@@ -13,11 +13,11 @@ struct heading {
     struct olv_hasher *hasher; /* of all digests */
     struct catalogue_header *headers;
     size_t count;
-    size_t frame; /* the one at hand, */
-    uint64_t at;  /* and where it begins in the plain archive */
+    size_t frame; /* the current one, */
+    uint64_t at;  /* and where it begins in the unpacked archive */
 };
 
-/* Members lie in the order of their frames. */
+/* Members are ordered by frame. */
 static bool go_to_frame(struct heading *h, uint64_t frame)
 {
     const struct frame_list *said = &h->reading->said;
@@ -26,7 +26,7 @@ static bool go_to_frame(struct heading *h, uint64_t frame)
     return h->frame == frame && frame < said->count;
 }
 
-/* False where it cannot be read; more than damage has a code other than OLV_BROKEN. */
+/* False if it cannot be read; with a code other than OLV_BROKEN for more than damage. */
 static bool read_header(struct heading *h, const struct member_position *m, uint8_t out[OLV_SHA256_SIZE],
                         struct olv_error *err)
 {
@@ -69,7 +69,7 @@ bool reread_headers(struct reading *r, struct olv_error *err)
                         .hasher = olv_hasher_new(),
                         .headers = calloc(r->place_count + 1, sizeof *h.headers)};
     uint8_t digest[OLV_SHA256_SIZE];
-    bool is_whole = true, /* else the damage was told */
+    bool is_whole = true, /* otherwise the damage was reported */
         ok = h.vault && h.hasher && h.headers;
     if (ok)
         olv_hasher_begin(h.hasher);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a manifest says goes into the catalogue, and into the list of frames. */
+/* Enters what a manifest says into the catalogue and the list of frames. */
 #include "depot/reread_parts.h"
 
 #include "archive/manifest.h"

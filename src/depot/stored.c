@@ -6,7 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
-/* Of what stands behind the frames. */
+/* The check of what follows the frames. */
 static bool read_end_check(struct olv_catalogue *c, int64_t archive, uint64_t *out, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
@@ -61,14 +61,14 @@ static enum olv_codec codec_of(const char *word)
     return codec == OLV_CODEC_COUNT ? OLV_CODEC_NONE : codec;
 }
 
-/* The id that an archive has of its own: 16 bytes. */
+/* An archive's own id: 16 bytes. */
 static const uint8_t *id_of(sqlite3_stmt *s, int column)
 {
     static const uint8_t none[ARCHIVE_ID];
     return sqlite3_column_bytes(s, column) == ARCHIVE_ID ? sqlite3_column_blob(s, column) : none;
 }
 
-/* SHA-256; NULL where there is none. */
+/* SHA-256; NULL if there is none. */
 static const uint8_t *digest_of(sqlite3_stmt *s, int column)
 {
     return sqlite3_column_bytes(s, column) == OLV_SHA256_SIZE ? sqlite3_column_blob(s, column) : NULL;
@@ -126,11 +126,11 @@ enum { PATH, LINK, TWIN, DEPOT, ARCHIVE, WAS, TEXTS };
 
 struct columns {
     const struct database *base;
-    sqlite3_stmt *twin; /* finds the member that a hard link is another name of */
+    sqlite3_stmt *twin; /* finds the member that a hard link refers to */
     struct olv_text texts[TEXTS];
 };
 
-/* Its directory, its name, and all of it, as the catalogue has them: without the slash in front. */
+/* Directory, name and both together as in the catalogue: without the leading slash. */
 struct inside {
     struct value directory, name, whole;
 };
@@ -142,7 +142,7 @@ static struct inside inside_of(const char *path)
                            value_string(olv_path_name(inside)), value_string(inside)};
 }
 
-/* What a hard link is another name of has the contents: they are what is delivered. */
+/* A hard link's contents belong to another member; they are returned. */
 static void read_twin(struct columns *t, struct olv_stored_file *f)
 {
     static const char sql[] = "SELECT m.size, f.begins, m.at - f.at, m.digest, m.header FROM directory d"
@@ -221,8 +221,7 @@ static void read_file(sqlite3_stmt *s, struct columns *t, struct olv_stored_file
         read_twin(t, f);
 }
 
-/* Which files to go through: those of an archive (0: of all); at a path, or at it and below (NULL: at any).
- */
+/* Which files to go through: those of an archive (0: all); at a path, or at it and below (NULL: any). */
 struct wanted {
     enum olv_stored_order order;
     int64_t archive;
@@ -235,7 +234,7 @@ static const char *condition(const struct wanted *w)
         return " WHERE a.state = 1 AND m.archive = ?1";
     if (w->path)
         return " WHERE a.state = 1 AND d.path = ?1 AND m.name = ?2";
-    if (w->top) /* '0' comes right behind '/' */
+    if (w->top) /* '0' comes right after '/' */
         return " WHERE a.state = 1 AND ((d.path = ?1 AND m.name = ?2) OR d.path = ?3"
                " OR (d.path > CAST(?3 || '/' AS BLOB) AND d.path < CAST(?3 || '0' AS BLOB)))";
     return " WHERE a.state = 1";

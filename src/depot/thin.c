@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Frames are unpacked one after the other, what goes is cut out of them, and the rest is packed again, if
- * there was anything to cut; so whatever a member has stays byte for byte as it is. The catalogue says where
- * members begin; that the frame is what was put in is checked first. */
+/* Unpacks frame after frame, cuts out what goes, and packs the rest again if anything was cut; so what stays
+ * of a member keeps every byte. The catalogue says where members begin; first the frame is checked to be the
+ * one archived. */
 #include "depot/thin.h"
 
 #include "archive/ending.h"
@@ -22,7 +22,7 @@
 
 /* A member of the old archive. */
 struct placed {
-    uint64_t at, new_at, new_frame; /* in the plain bytes */
+    uint64_t at, new_at, new_frame; /* in the unpacked bytes */
     uint64_t begins, within;
     uint64_t twin_begins, twin_within; /* of a hard link: its contents */
     bool is_link, is_directory, goes, has_header;
@@ -40,10 +40,10 @@ struct thinning {
     struct olv_text packed;
     struct fresh fresh;
     struct frames *writer;
-    uint64_t new_at, new_frames; /* plain bytes and frames given up to now */
+    uint64_t new_at, new_frames; /* unpacked bytes and frames so far */
     struct manifest *manifest;
     struct catalogue_archive archive; /* the new one */
-    int64_t row;                      /* of it; 0: none */
+    int64_t row;                      /* its row; 0: none */
     struct catalogue_replaced going;  /* the old one */
     size_t new_manifest_frame;
     struct manifest_member line;
@@ -107,14 +107,14 @@ static int by_position(const void *a, const void *b)
     return x->within < y->within ? -1 : x->within > y->within;
 }
 
-/* Members lie in the order of their places. */
+/* Members are ordered by position. */
 static struct placed *thin_find(const struct thinning *t, uint64_t begins, uint64_t within)
 {
     const struct placed wanted = {.begins = begins, .within = within};
     return t->count ? bsearch(&wanted, t->members, t->count, sizeof wanted, by_position) : NULL;
 }
 
-/* What goes: all that is asked for, but the contents of hard links that stay. */
+/* Marks what goes: everything requested, except contents that remaining hard links need. */
 static bool mark(struct thinning *t, struct olv_error *err)
 {
     const struct thin_options *o = t->options;
@@ -166,7 +166,7 @@ static bool know(struct thinning *t, struct olv_error *err)
 
 /* ---- the old bytes ---- */
 
-/* The plain bytes of a frame, behind what is in `out`. */
+/* Appends the unpacked bytes of a frame to `out`. */
 static bool read_frame(struct thinning *t, size_t number, struct olv_text *out, struct olv_error *err)
 {
     const struct frame *f = &t->frames.items[number];
@@ -198,8 +198,8 @@ static bool read_frame(struct thinning *t, size_t number, struct olv_text *out, 
 
 struct cutting {
     size_t member;        /* the next one that begins */
-    bool is_going;        /* what covers the bytes at hand */
-    uint64_t plain_begin; /* of the frame at hand */
+    bool is_going;        /* whether the current bytes go */
+    uint64_t plain_begin; /* of the current frame */
 };
 
 /* Moves what stays of a frame to its front. */
@@ -225,14 +225,14 @@ static void thin_cut(struct thinning *t, struct cutting *c, struct olv_text *pla
     c->plain_begin += len;
 }
 
-/* Whether what it is packed in is as it was written, too. */
+/* Whether its compressed bytes are as written, too. */
 static bool is_as_written(const struct thinning *t, const struct frame *frame)
 {
     return t->old.codec == OLV_CODEC_NONE ||
            frame_check(olv_text_string(&t->packed), frame->length) == frame->packed_check;
 }
 
-/* A frame of which nothing goes is taken over as it is; that of a zip archive goes or stays as a whole. */
+/* Copies a frame from which nothing goes; a zip frame goes or stays as a whole. */
 static bool copy_frame(struct thinning *t, struct cutting *c, size_t number, struct olv_error *err)
 {
     const struct frame *frame = &t->frames.items[number];
@@ -371,7 +371,7 @@ static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
     snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)end, old, number + 1 + more, old + stem);
 }
 
-/* The catalogue knows the name before it is given: what is there of it after a crash is cleared away. */
+/* The catalogue knows the name before the file gets it, so that after a crash the file is cleared. */
 static bool thin_publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
 {
     enum { MOST = 10000 };
@@ -452,7 +452,7 @@ static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv
     }
     if (ok)
         return true;
-    /* What cannot be taken away now stays `making`, and a later run clears it. */
+    /* What cannot be removed now stays `making`, and a later run clears it. */
     if ((!*into || (fresh_stands(&t->fresh, into) && unlinkat(o->dir, into, 0) == 0 && fsync(o->dir) == 0)) &&
         t->row)
         catalogue_forget(o->catalogue, t->row, &ignored);

@@ -13,7 +13,7 @@ int depot_open_trusted(const char *path, struct olv_error *err)
     struct olv_error why;
     if (fd >= 0 || err->code != OLV_UNTRUSTED)
         return fd;
-    why = *err; /* `what` alone is told of a file that cannot go there */
+    why = *err; /* an outcome shows only `what` */
     olv_fail(err, OLV_UNTRUSTED, "%.120s: %.180s", why.what, why.path);
     olv_error_at(err, path);
     olv_error_hint(err, "it and all directories above must be yours or root's, and writable for nobody else");

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Whether nobody but root and ourselves can put another archive into a depot, or another directory in its
- * place: it, and every directory above, belongs to root or to us, and nobody else can write it by mode or
- * access list. Above, a sticky one is fine. Others may read. */
+/* Whether only root and the calling user can put archives into a depot, or replace its directory: it and
+ * every directory above belongs to root or to us, and nobody else can write it by mode or access list.
+ * Directories above may be sticky instead. Others may read. */
 #ifndef OLV_DEPOT_TRUST_H
 #define OLV_DEPOT_TRUST_H
 
@@ -10,12 +10,12 @@
 
 #include <stdbool.h>
 
-/* Opens the directory of a depot. -1 with OLV_UNTRUSTED and the place that is at fault, or with the errno of
- * what failed. */
+/* Opens the directory of a depot. -1 with OLV_UNTRUSTED and the offending place, or with the errno of what
+ * failed. */
 int depot_open_trusted(const char *path, struct olv_error *err);
-/* Whether that is so, and `dir` is the directory that the path leads to. OLV_UNTRUSTED where it is not. */
+/* Whether that is so, and `dir` is the directory at the path. OLV_UNTRUSTED if not. */
 bool depot_is_trusted(const char *path, int dir, struct olv_error *err);
-/* Warns of a depot that is not (`why`: OLV_UNTRUSTED); `then` says what follows from that. */
+/* Warns of a depot that is not trusted (`why`: OLV_UNTRUSTED); `then` says what follows. */
 void depot_warn(const struct olv_observer *observer, const struct olv_error *why, const char *then);
 
 #endif

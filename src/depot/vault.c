@@ -12,22 +12,22 @@
 enum { STEP = 256 << 10 };
 
 struct vault {
-    int fd; /* of the archive under way; borrowed */
+    int fd; /* of the current archive; borrowed */
     struct pack_source source;
     enum olv_codec codec;
     struct frame_reader *frames;
-    enum olv_codec reads; /* what `frames` is for */
+    enum olv_codec reads; /* the codec of `frames` */
     bool has_frame;
     uint8_t id[16];  /* of the archive, and */
     uint64_t begins; /* of the frame in `plain` */
     uint64_t ends;   /* where the next one begins */
     struct olv_text plain;
     size_t within;
-    bool is_given; /* the frame in `plain` was handed to the reader */
+    bool is_given; /* the frame in `plain` was given to the reader */
     struct byte_stream stream;
     struct tar_reader *reader;
     struct olv_hasher *hasher;
-    uint8_t header[OLV_SHA256_SIZE]; /* of the member opened last */
+    uint8_t header[OLV_SHA256_SIZE]; /* of the last member opened */
 };
 
 /* ---- frames ---- */

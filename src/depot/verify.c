@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every frame, and what stands behind them, is read and compared with its digest in the catalogue. What is
- * lost with a damaged frame are the members that begin in it, or go through it; where only what they are
- * packed in was altered, none is. */
+/* Reads every frame and the end of each archive, and compares them with their digests in the catalogue. A
+ * damaged frame loses the members that begin in it or go through it; if only its compressed form was altered,
+ * none. */
 #include "olvido/depot_care.h"
 
 #include "base/digest.h"
@@ -28,12 +28,12 @@ struct verifying {
     const struct olv_observer *observer;
     struct olv_depot_report *report;
     struct olv_error error;
-    const struct olv_stored_archive *archive; /* under way */
+    const struct olv_stored_archive *archive; /* the current one */
     bool is_damaged;
-    bool *bad; /* for each frame of it */
+    bool *bad; /* one per frame */
     uint64_t bytes_before;
     uint64_t of_archives, of_bytes; /* in all */
-    char judged[65];                /* the depot of which is known whether others can write it */
+    char judged[65];                /* the depot last checked for other writers */
 };
 
 static void verify_tell(struct verifying *v, const char *what, const char *path)
@@ -52,7 +52,7 @@ static void on_bad(void *self, size_t number, bool is_lost, const struct olv_err
     verify_tell(v, why->sys ? what : why->what, "");
 }
 
-/* By contents: headers are not counted. */
+/* Counts contents only, not headers. */
 static bool verify_on_progress(void *self, uint64_t plain_bytes)
 {
     struct verifying *v = self;
@@ -99,7 +99,7 @@ static bool verify_digest(struct olv_hasher *hasher, struct tar_reader *tar, uin
     return ok;
 }
 
-/* Only without a codec can a part of a frame be read where another is damaged. */
+/* Only without a codec can a part of a frame be read although another part is damaged. */
 static bool is_intact(struct losing *l, const struct olv_stored_file *file)
 {
     struct vault_position place = {l->fd, file->archive_id, file->codec, file->begins, file->within};
@@ -135,7 +135,7 @@ static bool verify_lose(void *self, const struct olv_stored_file *file)
     return true;
 }
 
-/* Tells which files are lost. */
+/* Reports which files are lost. */
 static bool tell_lost(struct verifying *v, int fd, const struct frame_list *frames, struct olv_error *err)
 {
     struct losing l = {v, frames, fd, vault_new(), olv_hasher_new()};
@@ -193,7 +193,7 @@ static bool count_archive(void *self, const struct olv_stored_archive *archive)
     return true;
 }
 
-/* Once for a depot. */
+/* Once per depot. */
 static void judge_depot(struct verifying *v)
 {
     struct olv_error why = {0};
@@ -206,7 +206,7 @@ static void judge_depot(struct verifying *v)
     depot_warn(v->observer, &why, "verifying finds damage, but not forgery");
 }
 
-/* What is not there is a fault of the depot; what cannot be opened just now was not verified. */
+/* A missing archive is a fault of the depot; one that cannot be opened this time was not verified. */
 static void verify_unopened(struct verifying *v, int sys)
 {
     struct olv_text path = {0};

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What can be said of an entry. */
+/* What an entry says about itself. */
 #include "olvido/docket.h"
 #include "olvido/path.h"
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The bytes of a segment: a magic, then records, each with its kind first and little-endian numbers of fixed
- * width. A rule and a directory are written once, before the first entry that needs them. */
+/* A segment is a magic number, then records: first the kind, then little-endian numbers of fixed width. A
+ * rule and a directory are written once, before the first entry that needs them. */
 #include "olvido/docket.h"
 
 #include "base/bytes.h"
@@ -14,10 +14,10 @@
 #include <string.h>
 #include <unistd.h>
 
-/* Lengths of what has a fixed one. */
+/* Lengths of fixed parts. */
 enum { NUMBERS = 40 + 4 * WIRE_INSTANT + 5, CONTENTS = 24 + WIRE_INSTANT };
 
-/* What stands in a segment means this for ever, whatever comes in between. */
+/* Numbers in a segment keep their meaning for ever. */
 #define FIXED(name, number) _Static_assert((name) == (number), #name " has another number on disks")
 FIXED(OLV_REFUSE, 0);
 FIXED(OLV_NUMBER, 2);
@@ -75,7 +75,7 @@ static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry
     wire_put_string(&w->bytes, e->rule_name, 2);
 }
 
-/* Asked for once for each file system of a segment, at a directory on it. */
+/* Asked once for each file system of a segment, at a directory on it. */
 static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
 {
     struct olv_stat stat;
@@ -87,7 +87,7 @@ static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
     olv_os_close(fd);
 }
 
-/* The number of the file system that the directory is on, which is told before its first one. */
+/* The number of the directory's file system, which is written before its first directory. */
 static uint32_t put_system(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
     enum { REMEMBERED = sizeof w->system_mounts / sizeof *w->system_mounts };
@@ -124,7 +124,7 @@ static void put_directory(struct olv_segment_writer *w, const struct olv_docket_
     wire_put_string(&w->bytes, e->directory, 4);
 }
 
-/* It counts for all entries behind it. */
+/* Applies to all entries after it. */
 static void put_manner(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
     static const struct olv_manner plain;
@@ -140,7 +140,7 @@ static void put_manner(struct olv_segment_writer *w, const struct olv_docket_ent
     olv_text_add(&w->bytes, w->manner.data, w->manner.len);
 }
 
-/* It counts for the entry behind it. */
+/* Applies to the entry after it. */
 static void put_location(struct olv_segment_writer *w, const struct olv_docket_entry *e)
 {
     if (!e->location)
@@ -215,12 +215,12 @@ struct olv_segment_reader {
     struct olv_arena arena;
     struct wire wire;
     uint32_t directories, entries;
-    const char *directory;               /* the one read last: entries refer to no other */
+    const char *directory;               /* the last one read; entries refer to no other */
     const struct olv_manner *manner;     /* likewise */
     const struct olv_location *location; /* of the next entry; NULL: none */
     const char *boot;
     uint8_t salt[OLV_SALT];
-    struct olv_directory_id id, *systems; /* owned: one for each file system, without an inode */
+    struct olv_directory_id id, *systems; /* owned: one per file system, without an inode */
     uint32_t system_count;
     struct rule {
         uint32_t number;
@@ -240,7 +240,7 @@ static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
     c->youngest = wire_instant_at(&r->wire, at + 24);
 }
 
-/* NULL: it was not told. */
+/* NULL: not defined. */
 static const char *rule_name(const struct olv_segment_reader *r, uint32_t number)
 {
     for (size_t i = r->rule_count; i-- > 0;)
@@ -309,7 +309,7 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
     return r;
 }
 
-/* Of a rule that is there twice, the later name counts. */
+/* A later definition of a rule replaces an earlier one. */
 static void get_rule(struct olv_segment_reader *r)
 {
     struct rule rule = {.number = (uint32_t)wire_get(&r->wire, 2)};

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Segments one after the other: in memory while they are few, so that a docket that fits there needs no disk,
- * and the rest in a temporary file without a name. In the file each is preceded by its length. A segment lies
- * in one or the other. */
+/* Segments one after the other: in memory while they are few, so that a small docket needs no disk; the rest
+ * in an unnamed temporary file, each preceded by its length. A segment is in one or the other. */
 #include "olvido/docket.h"
 
 #include "base/grow.h"
@@ -17,8 +16,8 @@ enum { MOST_IN_MEMORY = 4 << 20 };
 
 struct olv_spool {
     struct olv_text memory;
-    size_t at;  /* in memory, while that is read */
-    FILE *file; /* NULL: all of it is in memory */
+    size_t at;  /* position in memory, while reading there */
+    FILE *file; /* NULL: everything is in memory */
     pthread_mutex_t mutex;
 };
 
@@ -85,7 +84,7 @@ bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err)
     return olv_spool_go_to(spool, 0, err);
 }
 
-/* Places in the file are counted on from the end of the memory. */
+/* Positions in the file continue from the end of the memory. */
 long olv_spool_mark(struct olv_spool *spool)
 {
     if (spool->at < spool->memory.len || !spool->file)
@@ -93,7 +92,7 @@ long olv_spool_mark(struct olv_spool *spool)
     return (long)spool->memory.len + ftell(spool->file);
 }
 
-/* What is still in the buffer of the stream is written by that. */
+/* Seeking also writes out the stream's buffer. */
 bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err)
 {
     long in_memory = (long)spool->memory.len, in_file = mark > in_memory ? mark - in_memory : 0;

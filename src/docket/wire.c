@@ -100,7 +100,7 @@ void wire_get_manner(struct wire *w, struct olv_manner *m)
 
 /* ---- locations ---- */
 
-/* Bit by bit: what is known of it. */
+/* Bits for what is known. */
 enum { HAS_DIGEST = 1, HAS_HEADER = 2 };
 
 void wire_put_location(struct olv_text *out, const struct olv_location *l)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The bytes of a docket, primitive by primitive: little-endian numbers of a fixed width, strings behind their
- * length. What is read is checked, for it may come from a damaged disk. */
+/* The primitives of a docket: little-endian numbers of fixed width, and strings preceded by their length.
+ * Everything read is checked, because it may come from a damaged disk. */
 #ifndef OLV_DOCKET_WIRE_H
 #define OLV_DOCKET_WIRE_H
 
@@ -17,21 +17,21 @@ struct wire {
     const uint8_t *bytes;
     size_t len, at;
     struct olv_arena *arena; /* for strings */
-    bool is_broken;          /* from then on everything is zero */
+    bool is_broken;          /* from then on everything reads as zero */
 };
 
 void wire_put(struct olv_text *out, uint64_t value, unsigned width);
 uint64_t wire_get(struct wire *wire, unsigned width);
-/* Bytes whose number is known. NULL: they are not there. */
+/* This many bytes. NULL: there are fewer. */
 const uint8_t *wire_get_bytes(struct wire *wire, size_t count);
-/* NULL is written as "", and never read; no NUL is within. */
+/* NULL is written as "", and never read; the string contains no NUL. */
 void wire_put_string(struct olv_text *out, const char *string, unsigned width);
 const char *wire_get_string(struct wire *wire, unsigned width);
 /* In place: `at` has WIRE_INSTANT bytes. */
 uint8_t *wire_put_instant(uint8_t *at, struct olv_instant t);
 struct olv_instant wire_instant_at(struct wire *wire, const uint8_t *at);
 
-/* How an act is to be done. Two manners are the same when their bytes are. */
+/* How to carry out an act. Two manners are equal if their bytes are. */
 void wire_put_manner(struct olv_text *out, const struct olv_manner *manner);
 void wire_get_manner(struct wire *wire, struct olv_manner *manner);
 /* Where in an archive a file is. */

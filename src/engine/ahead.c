@@ -7,8 +7,8 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-/* Entries are prepared in pieces, of which two are under way: what is prepared is half an item in the trash,
- * and should not be seen for long. */
+/* Entries are prepared in pieces, at most two at a time: a prepared entry is half an item in the trash, and
+ * should not be visible for long. */
 enum { PIECE = 32, PIECES = 2, SLOTS = PIECES * PIECE, MOST_KNOWN = 16 };
 
 struct known {
@@ -16,26 +16,26 @@ struct known {
     struct olv_trash *trash;
 };
 
-/* The thread's while it is under way. */
+/* Owned by the thread while it works on it. */
 struct piece {
     uint64_t from;             /* number of its first entry */
-    size_t count, known_count; /* entries that were there; trashes known when it was given */
+    size_t count, known_count; /* entries it had; trashes known when it was given */
 };
 
 struct ahead {
-    struct crew *crew; /* of one */
+    struct crew *crew; /* of one thread */
     char run[64];
     struct olv_instant now;
-    struct known known[MOST_KNOWN]; /* only added to: the thread looks at those of its piece */
+    struct known known[MOST_KNOWN]; /* append-only: the thread reads those of its piece */
     size_t known_count;
 
-    /* Of the batch under way. */
-    struct olv_segment_reader *reader; /* the thread's; NULL: there is no batch */
+    /* The current batch. */
+    struct olv_segment_reader *reader; /* the thread's; NULL: no batch */
     uint64_t sequence;
     bool is_small;
     struct piece pieces[PIECES];
-    uint64_t given, ready;          /* entries of the pieces given up to now; and prepared */
-    struct ahead_made slots[SLOTS]; /* by number */
+    uint64_t given, ready;          /* entries given so far; entries prepared */
+    struct ahead_made slots[SLOTS]; /* by entry number */
 
     /* The thread's own. */
     struct olv_info_writer writer;
@@ -142,7 +142,7 @@ struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
     const struct piece *piece;
     if (!a || !a->reader)
         return NULL;
-    if (number && number % PIECE == 0) /* the piece before it was taken */
+    if (number && number % PIECE == 0) /* the piece before it has been taken */
         ahead_give(a);
     while (number >= a->ready && (piece = crew_take(a->crew)))
         a->ready = piece->from + piece->count;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Preparing the entries of a batch in a second thread, a little ahead of the one that carries them out: of
- * two files that each act makes or moves, one is then in place already. */
+/* Prepares the entries of a batch on a second thread, slightly ahead of the one that carries them out: each
+ * act makes or moves two files, and one of them is then already in place. */
 #ifndef OLV_ENGINE_AHEAD_H
 #define OLV_ENGINE_AHEAD_H
 
@@ -8,20 +8,20 @@
 
 struct ahead;
 
-/* NULL: there is no second processor or no thread for it, and nothing is prepared. */
+/* NULL: there is no second processor or no thread, and nothing is prepared. */
 struct ahead *ahead_new(const char *run, struct olv_instant now);
 void ahead_free(struct ahead *ahead);
 
-/* From here on what lies on this mount goes to this trash. */
+/* From here on, files on this mount go to this trash. */
 void ahead_know(struct ahead *ahead, uint64_t mount, struct olv_trash *trash);
-/* Begins with a batch: its segment, which must stay until ahead_end, the sequence number of the entry before
- * its first, and whether it has few. */
+/* Starts a batch: its segment, which must live until ahead_end; the sequence number of the entry before its
+ * first; whether it has few entries. */
 void ahead_begin(struct ahead *ahead, const struct olv_text *segment, uint64_t sequence, bool is_small);
-/* What was prepared for this entry; each is asked for once, in their order. */
+/* What was prepared for this entry; ask once for each, in order. */
 struct ahead_made *ahead_take(struct ahead *ahead, uint64_t number);
-/* Takes away what was prepared and not used. NULL is allowed. */
+/* Takes back what was prepared but not used. NULL is allowed. */
 void ahead_drop(struct ahead_made *prepared);
-/* Ends the batch. What was prepared and not taken is dropped. */
+/* Ends the batch, and drops what was prepared but not taken. */
 void ahead_end(struct ahead *ahead);
 
 #endif

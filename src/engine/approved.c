@@ -11,11 +11,11 @@ struct approving {
     const struct olv_approval *approval;
     struct olv_run_result *result;
     struct olv_composing composing;
-    struct olv_text first, scratch; /* key of the first that needs an order, and another */
-    bool needs_order;               /* some have another key, or something else stands between them */
-    bool is_between;                /* something else stands behind one that needs an order */
-    uint64_t entries;               /* that need an order */
-    bool has_unknown;               /* some act cannot be done where its file lies */
+    struct olv_text first, scratch; /* key of the first entry that needs an order, and another */
+    bool needs_order;               /* their keys differ, or others stand between them */
+    bool is_between;                /* another entry follows one that needs an order */
+    uint64_t entries;               /* entries that need an order */
+    bool has_unknown;               /* some act is impossible where its file lies */
 };
 
 static void compare_key(struct approving *a, const struct olv_docket_entry *e)
@@ -55,7 +55,7 @@ struct ordering {
     struct olv_segment_writer single;
 };
 
-/* Two keys are the same when their digests are; one has no NUL in it. */
+/* Keys are compared by their digests, which contain no NUL. */
 static void put_key(struct ordering *o, const struct olv_docket_entry *e)
 {
     struct olv_text last = o->key;
@@ -72,7 +72,7 @@ static void put_key(struct ordering *o, const struct olv_docket_entry *e)
     olv_text_add(&o->record, o->hex, sizeof o->hex);
 }
 
-/* What needs no order stays in its own; the rest is put in order: by key, directory and name. */
+/* Entries that need no order keep theirs; the rest are sorted by key, directory and name. */
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct ordering *o = self;
@@ -114,7 +114,7 @@ static bool take_sorted(struct ordering *o, struct olv_error *err)
     return ok && err->code == OLV_OK;
 }
 
-/* A new docket, filled by going through another one. */
+/* A new docket, filled from another one. */
 static struct olv_spool *approved_fill(struct olv_spool *from, struct olv_composing *composing,
                                        olv_each_entry each, void *self, struct olv_error *err)
 {
@@ -146,7 +146,7 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     return ok ? out : NULL;
 }
 
-/* Whether all of it is approved and known, and needs no order: then it is good as it is. */
+/* Whether everything is approved, known and in order: then the docket is good as it is. */
 static bool look_at(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct approving *a = self;

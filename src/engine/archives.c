@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Archives that are not live, at the beginning of every run: what a run was making when it was cut short
- * goes, and so does what was to go and could not. */
+/* Archives that are not live, at the start of every run: removes what a cut-short run was making, and retries
+ * removing what was to go. */
 #include "engine/run.h"
 
 #include "base/grow.h"
@@ -20,14 +20,14 @@ enum { LONGEST_PATH = 4096 };
 
 struct clearing {
     struct olv_run *run;
-    int64_t *rows; /* that can be forgotten; owned */
+    int64_t *rows; /* rows to delete; owned */
     size_t count;
-    const char *of_run;      /* whose lines these are; "": this run's, which is begun for the first of them */
-    bool has_lines, is_over; /* of the ledger, which come to the disk before; they cannot be written */
+    const char *of_run;      /* whose lines these are; "": this run's, which begins with the first of them */
+    bool has_lines, is_over; /* lines were added, and must be durable first; they cannot be written */
     struct olv_error error;
 };
 
-/* Lines stand in an open run only: what is behind the checkpoint is believed of no other. */
+/* Lines belong to an open run: beyond the checkpoint no others are trusted. */
 static bool begin_lines(struct clearing *c)
 {
     if (!c->has_lines && !c->is_over && !*c->of_run)
@@ -61,7 +61,7 @@ static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv
     return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
 }
 
-/* Whether nothing of it is there any more. Another file under its name is not touched. */
+/* Whether nothing is left of it. A different file under its name is not touched. */
 static bool remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u, bool *is_by_us)
 {
     struct olv_stat stat;
@@ -80,7 +80,7 @@ static bool remove_file(struct clearing *c, int depot, const struct olv_unfinish
     return false;
 }
 
-/* Under its temporary name, which is the run's alone, it is whatever has been written of it. */
+/* Its temporary name is unique to the run, so whatever is there was written for it. */
 static void remove_temporary(int depot, const struct olv_unfinished_archive *u)
 {
     struct olv_stat stat;
@@ -129,7 +129,7 @@ static bool tell_one(void *self, const struct olv_stored_archive *a)
     struct telling *t = self;
     char path[LONGEST_PATH];
     if (!a->manifest)
-        return true; /* the catalogue is not what was written */
+        return true; /* the catalogue has been damaged */
     snprintf(path, sizeof path, "%.3800s/%.255s", a->depot_path, a->name);
     olv_ledger_archive(t->run->ledger, &(struct olv_archive_facts){t->of_run, path, a->archive_id, a->length,
                                                                    a->members, a->manifest});
@@ -156,7 +156,7 @@ static bool find_one(void *self, const struct olv_stored_archive *archive)
     return false;
 }
 
-/* Of runs that were cut short before they said so. */
+/* Of runs that were cut short before recording them. */
 static bool complete_lines(struct clearing *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
@@ -175,7 +175,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
            (!any || catalogue_note_recorded(run->lent.catalogue, err));
 }
 
-/* What this was opened for is a run of its own. */
+/* The clearing was a run of its own; begin another one. */
 static void begin_anew(struct olv_run *run)
 {
     struct olv_error ignored = {0}; /* then the id is taken, and no run begins with it */
@@ -202,6 +202,6 @@ bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_erro
     free(c.rows);
     if (ok || !c.has_lines || *of_run)
         return true;
-    *why = err; /* a run that was begun and could not be ended: the next one settles it */
+    *why = err; /* if it was begun and cannot be ended, the next run settles it */
     return false;
 }

@@ -35,7 +35,7 @@ static void tell_progress(const struct carrying *c, const struct olv_act *act)
                                                                                r->refused + r->failed});
 }
 
-/* Items came or went in them. */
+/* Notes the trashes that items entered or left. */
 static bool note_trashes(struct carrying *c, struct olv_error *err)
 {
     struct olv_trashes *trashes = c->run->lent.trashes;
@@ -61,8 +61,8 @@ static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *e
     return !uses_trash || (olv_trashes_store(c->run->lent.trashes, err) && note_trashes(c, err));
 }
 
-/* Opens what the acts of the batch need beside their files, and notes in the register what is known
- * beforehand to get a name. */
+/* Opens what the acts of the batch need besides their files, and records in the register which files will get
+ * names. */
 static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct carrying *c = self;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The acts of one batch, whose intent is on the disk. */
+/* The acts of one batch, whose intent is durable. */
 #ifndef OLV_ENGINE_BATCH_H
 #define OLV_ENGINE_BATCH_H
 
@@ -8,53 +8,52 @@
 #include "engine/run.h"
 #include "file/touched.h"
 
-/* What is so of a batch. Each follows the one before it; whatever is asked to be done out of turn is not
- * done. */
+/* The states of a batch, in their order. Anything out of order is refused. */
 enum batch_state {
-    BATCH_NONE,     /* there is none */
-    BATCH_COMPOSED, /* its segment is in memory: nothing is known of it outside */
-    BATCH_INTENDED, /* its segment is on the disk, and the line of the ledger that commits to it */
-    BATCH_APPLIED,  /* its acts are called, and their outcomes go to the recorder */
-    BATCH_SYNCED,   /* what its acts touched is on the disk */
-    BATCH_RECORDED  /* and its outcomes are */
+    BATCH_NONE,     /* no batch */
+    BATCH_COMPOSED, /* its segment is in memory only */
+    BATCH_INTENDED, /* its segment and the ledger line that commits to it are on disk */
+    BATCH_APPLIED,  /* its acts have been called, and the recorder has their outcomes */
+    BATCH_SYNCED,   /* what its acts touched is on disk */
+    BATCH_RECORDED  /* its outcomes are on disk */
 };
 
 struct batch {
     enum batch_state state;
     struct olv_text segment; /* its entries, */
-    uint32_t entries;        /* so many */
-    long mark;               /* where in the docket the segment begins */
+    uint32_t entries;        /* and their number */
+    long mark;               /* where its segment begins in the docket */
 };
 
-/* What was made for entries that have one key; a group may go on in the next batch. */
+/* What was made for entries with the same key; the group may continue in the next batch. */
 struct keyed {
     const struct hooks *hooks;
     struct olv_text key, scratch;
-    uint64_t first, until; /* of their entries within the run, and behind the last */
-    bool is_bound;         /* they have their turns even if the run is to stop */
+    uint64_t first, until; /* numbers of its first entry in the run, and of the one after its last */
+    bool is_bound;         /* they get their turns even if the run stops */
 };
 
-/* What the batches of a run have in common. */
+/* What the batches of a run share. */
 struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
     struct recorder *recorder;
     struct ahead *ahead;      /* NULL: nothing is prepared */
-    uint64_t batch;           /* the number of the one under way or done last, from 1 */
+    uint64_t batch;           /* number of the current or last batch, from 1 */
     int trace;                /* see trace.h; -1: none */
-    struct olv_spool *docket; /* from which it comes, */
-    long batch_mark;          /* and where in it */
+    struct olv_spool *docket; /* its source, */
+    long batch_mark;          /* and the position there */
     struct keyed keyed;
-    struct touched touched; /* by that one, and not yet handed on */
+    struct touched touched; /* touched by this batch, and not handed on yet */
 };
 
-/* From one state to the next. False with `err` where it is in another one: that is a mistake in the engine,
- * and the run ends before anything is touched. */
+/* Moves to the next state. False with `err` if it is in another one: a bug in the engine, and the run ends
+ * before anything is touched. */
 bool batch_goes(struct batch *batch, enum batch_state from, enum batch_state to, struct olv_error *err);
-/* Looks whether the user has interrupted; from then on it stays so. */
+/* Whether the user has interrupted; stays true from then on. */
 bool carrying_is_interrupted(struct carrying *carrying);
-/* Carries out an intended batch, which is applied then: its outcomes are with the recorder, and what must be
- * on the disk before they are is in `touched`. False when the run cannot go on. */
+/* Applies an intended batch: the recorder gets its outcomes, and `touched` what must be on disk before them.
+ * False if the run cannot go on. */
 bool batch_do(struct carrying *carrying, struct batch *batch, struct olv_error *err);
 
 #endif

@@ -1,11 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Carrying a docket out, and the durable order of it. Of every batch the docket segment comes to the disk,
- * then the intent that commits to it; then it is carried out; then what it touched comes to the disk, and
- * then its outcomes.
- *
- * The disk is not waited for: while a batch is carried out, one commit brings there what the batch before it
- * touched, the next one's segment, and in one write of the ledger the outcomes of the one and the intent of
- * the other. So a crash leaves at most two batches that have an intent and lack outcomes. */
+/* Carries a docket out in durable order. For each batch: write its docket segment; write the intent that
+ * commits to it; act; sync what was touched; write the outcomes. Nothing waits for the disk: while a batch
+ * runs, one commit makes durable what the batch before it touched, the next one's segment, and with one write
+ * of the ledger the outcomes of the one and the intent of the other. So a crash leaves at most two batches
+ * with an intent and without outcomes. */
 #include "engine/approved.h"
 #include "engine/batch.h"
 #include "engine/commits.h"
@@ -26,9 +24,9 @@ enum { MOST_IDS = 100 };
 struct batches {
     struct carrying carrying;
     struct commits *commits;
-    struct olv_spool *approved; /* owned: what is approved of the one that was given, where that is less */
+    struct olv_spool *approved; /* owned: the approved part of the docket, if not all of it */
     struct batch done, now, next;
-    uint64_t composed; /* number of the batch read last */
+    uint64_t composed; /* number of the last batch read */
 };
 
 /* ---- the next batch ---- */
@@ -53,7 +51,7 @@ static bool read_next(struct batches *b, struct olv_error *err)
            batch_goes(&b->next, BATCH_NONE, BATCH_COMPOSED, err);
 }
 
-/* Its intent goes behind the outcomes of the batch before the one that is to be done now. */
+/* Its intent follows the outcomes of the batch before the one to do now. */
 static void intend_next(struct batches *b)
 {
     const struct olv_run *run = b->carrying.run;
@@ -68,7 +66,7 @@ static void intend_next(struct batches *b)
 
 /* ---- batch after batch ---- */
 
-/* What one commit has brought to the disk: see commits.h. */
+/* One commit is durable: see commits.h. */
 static bool is_committed(struct batches *b, struct olv_error *err)
 {
     return (b->done.state == BATCH_NONE || (batch_goes(&b->done, BATCH_APPLIED, BATCH_SYNCED, err) &&
@@ -76,7 +74,7 @@ static bool is_committed(struct batches *b, struct olv_error *err)
            (b->next.state == BATCH_NONE || batch_goes(&b->next, BATCH_COMPOSED, BATCH_INTENDED, err));
 }
 
-/* The one that was done makes room for the one to be read. */
+/* The batch just done makes room for the next one. */
 static void turn(struct batches *b)
 {
     struct batch done = b->done;
@@ -85,8 +83,8 @@ static void turn(struct batches *b)
     b->next = done;
 }
 
-/* While one batch is done, one commit brings to the disk what the one before it touched and came to, and the
- * intent of the one behind it. */
+/* While one batch runs, one commit makes durable what the previous one touched and its outcomes, and the next
+ * one's intent. */
 static bool carry_step(struct batches *b, bool *has_more, struct olv_error *err)
 {
     struct olv_error late = {0};
@@ -106,14 +104,14 @@ static bool carry_step(struct batches *b, bool *has_more, struct olv_error *err)
     return ok;
 }
 
-/* All outcomes up to now are lines, and what they tell of is on the disk. */
+/* All outcomes so far are in the ledger, and what they tell of is on disk. */
 static bool carry_drain(struct batches *b, struct olv_error *err)
 {
     return (recorder_drain(b->carrying.recorder) || olv_fail_memory(err)) &&
            touched_sync(&b->carrying.touched, err);
 }
 
-/* A long run goes through volumes of the ledger, and signs each. */
+/* A long run fills several volumes of the ledger, and signs each. */
 static bool turn_ledger(struct batches *b, struct olv_error *err)
 {
     struct olv_run *run = b->carrying.run;
@@ -138,7 +136,7 @@ static bool carry_make_directory(struct olv_run *run, struct olv_error *err)
         return true;
     failed = mkdirat(run->state.runs, run->id, 0700);
     for (int i = 0; failed && errno == EEXIST && i < MOST_IDS && run_make_id(run, err); i++)
-        failed = mkdirat(run->state.runs, run->id, 0700); /* another run of the same minute had that id */
+        failed = mkdirat(run->state.runs, run->id, 0700); /* another run of the same minute has that id */
     if (!failed)
         run->directory = openat(run->state.runs, run->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     return run->directory >= 0 || olv_fail_system(err, run->id, "cannot make the directory of the run");
@@ -223,7 +221,7 @@ static void on_failed_late(void *self, const char *path, const struct olv_error 
     outcomes_failed_late(late->carrying, late->act, path, why);
 }
 
-/* What acts do in the end. */
+/* What acts do at the end. */
 static bool carry_finish(struct carrying *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
@@ -249,5 +247,5 @@ bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const stru
          do_batches(&b, err) && carry_finish(&b.carrying, err) && carry_end(run, result, err);
     close_batches(&b);
     result->is_complete = ok && !result->is_interrupted;
-    return ok; /* a run that could not be ended stays open, and the next one settles it */
+    return ok; /* a run that cannot be ended stays open, and the next one settles it */
 }

@@ -11,9 +11,9 @@
 struct commits {
     struct olv_run *run;
     struct recorder *recorder;
-    struct crew *crew; /* of one; NULL: there is no thread, and everything is done at once */
+    struct crew *crew; /* of one thread; NULL: no thread, and everything is done at once */
 
-    /* The caller's; while one is under way, the thread's. */
+    /* The caller's; during a commit, the thread's. */
     struct touched touched;
     const struct olv_text *segment;
     uint64_t batch;
@@ -35,7 +35,7 @@ static bool commit(struct commits *c, struct olv_error *err)
 {
     int state = c->run->state.dir;
     if (c->segment)
-        reserve_fill(state); /* what was used is made good as soon as there is room again */
+        reserve_fill(state); /* refills what was used as soon as there is room again */
     if (!touched_sync(&c->touched, err))
         return false;
     while (c->segment && !write_segment(c, err))

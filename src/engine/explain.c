@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One file, judged as a plan would judge it, with every intermediate answer kept. */
+/* Judges one file as a plan would, and keeps every intermediate answer. */
 #include "olvido/explain.h"
 
 #include "base/arena.h"
@@ -28,21 +28,21 @@ struct explaining {
     struct judging judging;
     struct judge judge;
     struct whole_view whole;         /* of a policy with rules about directories */
-    struct olv_stat times;           /* scratch of find_steps */
+    struct olv_stat times;           /* scratch for find_steps */
     const struct rules_begin *place; /* the innermost `under` around it; NULL: none */
-    int dir;                         /* of the file */
+    int dir;                         /* the file's directory */
     const char *name;                /* in it */
-    struct olv_scan_dir root, below; /* where it lies, as a walk would have it */
+    struct olv_scan_dir root, below; /* its place, as in a walk */
     struct olv_scan_entry entry;
     struct tree_subject subject;
-    struct olv_subject *asked;     /* it, or what lies in a depot */
-    const struct olv_scope *scope; /* the rules that may be about it */
+    struct olv_subject *asked;     /* the file, or what lies in a depot */
+    const struct olv_scope *scope; /* the rules that may apply */
     uint32_t depth;
 };
 
 /* ---- where it is ---- */
 
-/* Where a directory really is, and what has this name in it; where it is not there, nothing. */
+/* The real path of a name in a directory; of a missing directory, the path as it is. */
 static char *real_path(char *directory, const char *name)
 {
     struct olv_text path = {0};
@@ -54,8 +54,8 @@ static char *real_path(char *directory, const char *name)
     return path.data;
 }
 
-/* The path without links but in its last component, which is what is asked about. Where its directory is not
- * there, the ledger may still know the path as it is. */
+/* Resolves links except in the last component, which is what is asked about. If the directory is missing, the
+ * ledger may still know the path as given. */
 static bool find_path(struct explaining *x, const char *path, struct olv_error *err)
 {
     size_t len = strlen(path);
@@ -69,7 +69,8 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     if (!x->out->path)
         return olv_fail_memory(err);
     name = olv_path_name(x->out->path);
-    if (!*name || strcmp(name, ".") == 0 || strcmp(name, "..") == 0) { /* a directory by no name of its own */
+    if (!*name || strcmp(name, ".") == 0 ||
+        strcmp(name, "..") == 0) { /* a directory without a name of its own */
         real = realpath(x->out->path, NULL);
         if (!real)
             return olv_fail_system(err, path, "cannot find it");
@@ -82,7 +83,7 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     return x->out->path || olv_fail_memory(err);
 }
 
-/* False with `err` where it cannot be known whether it is there. */
+/* False with `err` if it cannot be known whether the file exists. */
 static bool explain_look(struct explaining *x, struct olv_error *err)
 {
     char *directory = olv_path_directory(x->out->path);
@@ -116,7 +117,7 @@ static bool find_place(struct explaining *x, struct olv_error *err)
     return true;
 }
 
-/* The entry that a walk of the innermost `under` would come to. */
+/* The entry that a walk of the innermost `under` would reach. */
 static void find_entry(struct explaining *x)
 {
     const char *path = x->out->path, *root = x->place ? x->judging.roots.paths[x->place->root] : path;
@@ -184,7 +185,7 @@ static bool find_steps(struct explaining *x)
     out->steps = olv_arena_alloc(x->arena, (rule->step_count + 1) * sizeof *out->steps);
     if (!out->steps)
         return false;
-    if (x->whole.is_directory) { /* as old as what is in it */
+    if (x->whole.is_directory) { /* as old as its contents */
         x->times = out->stat;
         summary_times(&x->whole.summary, &x->times);
         x->asked->stat = &x->times;
@@ -203,7 +204,7 @@ static bool find_steps(struct explaining *x)
 
 /* ---- */
 
-/* What is in it, if it is a directory, and whether a directory around it takes it along. */
+/* What a directory contains, and whether a directory around it takes it along. */
 static bool look_around(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct olv_explanation *out = x->out;
@@ -272,7 +273,7 @@ struct looking_in_depots {
     bool ok;
 };
 
-/* Each version as it comes; the newest is the last, and stays. */
+/* Versions come oldest first; the last one stays. */
 static bool explain_stored(void *self, const struct olv_stored_file *f)
 {
     struct looking_in_depots *l = self;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a policy asks of the places that it names, and whether they can do it. */
+/* What a policy asks of its places, and whether they can do it. */
 #include "olvido/fitness.h"
 
 #include "depot/trust.h"
@@ -21,7 +21,7 @@ struct examining {
     const struct olv_rule *rule;
     const struct olv_guard *guard;
     struct olv_diagnostics *list;
-    const char *home; /* the home trash; NULL: there is none */
+    const char *home; /* the home trash; NULL: none */
     unsigned places;
 };
 
@@ -98,7 +98,7 @@ static void warn_of_depot(struct olv_diagnostics *list, const struct olv_depot *
     olv_diagnostics_warn(list, depot->line, message);
 }
 
-/* Whoever can write there could put an archive in the place of another. */
+/* Whoever can write there could replace an archive. */
 static void warn_of_trust(struct olv_diagnostics *list, const struct olv_depot *depot)
 {
     struct olv_error err = {0};

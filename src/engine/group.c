@@ -7,7 +7,7 @@
 #include "olvido/docket.h"
 #include "source/judged.h"
 
-/* A group of more than one entry has no more, for its copies take room. */
+/* The most that a group of several entries may hold, because their copies take space. */
 #define GROUP_BYTES ((uint64_t)256 << 20)
 
 bool group_takes(const struct several *g, const struct olv_docket_entry *e)
@@ -32,7 +32,7 @@ void group_add(struct several *g, const struct olv_docket_entry *e)
 
 /* ---- one entry ---- */
 
-/* Whether it can be touched, as far as that can be known now: else the outcome says why not. */
+/* Whether it can be touched, as far as is known now; otherwise the outcome says why not. */
 static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
                      struct olv_outcome *o)
 {
@@ -62,7 +62,7 @@ static void group_apply(struct carrying *c, const struct hooks *hooks, const str
         trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
 }
 
-/* Its directory is brought to the disk before its outcome is. */
+/* Its directory is synced before its outcome is written. */
 static bool note_source(struct carrying *c, struct olv_error *err)
 {
     const struct olv_reach *source = &c->run->turn.source;
@@ -88,7 +88,7 @@ static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct
 
 /* ---- entries with one key ---- */
 
-/* From the entry at hand on; afterwards the docket stands where it stood. */
+/* Passes entries from the current one on; afterwards the docket is where it was. */
 struct passing {
     struct carrying *carrying;
     const struct hooks *hooks;
@@ -137,7 +137,7 @@ static bool pass_each(struct group *group, uint64_t most, olv_each_entry each, v
     return ok && err->code == OLV_OK && olv_spool_go_to(c->docket, back, err);
 }
 
-/* Whether what was made before was made for this entry, too. */
+/* Whether the last `make` was for this entry, too. */
 static bool is_made(const struct keyed *k, const struct hooks *hooks, uint64_t sequence)
 {
     return k->hooks == hooks && sequence >= k->first && sequence < k->until;

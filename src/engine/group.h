@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The entries of a docket in groups, as their hooks say: one by one, several at once, or all that have one
- * key together. */
+/* Groups the entries of a docket as their hooks say: single, several at once, or all with the same key. */
 #ifndef OLV_ENGINE_GROUP_H
 #define OLV_ENGINE_GROUP_H
 
@@ -8,7 +7,7 @@
 
 enum { LARGEST_GROUP = 256 };
 
-/* Entries in memory, each with what becomes of it. Begins zeroed. */
+/* Entries in memory, each with its outcome. Starts zeroed. */
 struct several {
     struct olv_docket_entry entries[LARGEST_GROUP];
     struct olv_outcome outcomes[LARGEST_GROUP];
@@ -17,11 +16,10 @@ struct several {
     uint64_t bytes;
 };
 
-/* Whether the entry still belongs to it. */
+/* Whether the entry belongs to the group. */
 bool group_takes(const struct several *several, const struct olv_docket_entry *entry);
 void group_add(struct several *several, const struct olv_docket_entry *entry);
-/* Has each of them done, or whatever becomes of it, and records that; empties it. False when the run cannot
- * go on. */
+/* Carries out each of them, records its outcome, and empties the group. False if the run cannot go on. */
 bool group_do(struct carrying *carrying, struct several *several, struct olv_error *err);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An archive is called after the rule and what it is one of: "gauge-readings-2025-11.tar.zst". */
+/* An archive is named after the rule and its period or directory: "gauge-readings-2025-11.tar.zst". */
 #include "engine/plan_parts.h"
 
 #include "base/digest.h"
@@ -9,7 +9,7 @@
 
 enum { LONGEST_NAME = 200, SHORT_DIGEST = 8 };
 
-/* What would be awkward in a name of a file stands as a hyphen. */
+/* Replaces what is awkward in a file name by hyphens. */
 static void put_plain(struct olv_text *out, const char *text)
 {
     for (; *text; text++) {
@@ -18,7 +18,8 @@ static void put_plain(struct olv_text *out, const char *text)
     }
 }
 
-/* A name that is too long ends with a part of its digest, so that two of them stay two. */
+/* A name that is too long is cut and ends with a part of its digest, so that two such names stay different.
+ */
 static void shorten(struct olv_text *name)
 {
     uint8_t digest[OLV_SHA256_SIZE];

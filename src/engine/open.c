@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Beginning: whatever could stop a run later is tried before anybody is asked a question. */
+/* Starting a run: whatever could stop it later is tried before anybody is asked. */
 #include "engine/run.h"
 
 #include "base/grow.h"
@@ -18,7 +18,8 @@
 
 bool run_make_id(struct olv_run *run, struct olv_error *err)
 {
-    static const char letters[] = "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32, none that looks like another */
+    static const char letters[] =
+        "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32 letters and digits, no two alike */
     uint8_t random[4];
     struct olv_date d = olv_date_from_seconds(run->lent.now.s);
     if (!olv_random(random, sizeof random))
@@ -183,7 +184,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
         state_open(&run->state, options->state, options->command, err) && open_ledger(run, err) &&
         open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
-        olv_error_clear(err); /* what was looked for in vain on the way */
+        olv_error_clear(err); /* failed attempts on the way */
         return run;
     }
     if (!has_memory)

@@ -11,7 +11,7 @@ static void remember_tell(struct olv_run *run, const struct olv_error *err)
                         (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
 }
 
-/* What the outcome says is to last. What cannot be noted is tried again by a later run. */
+/* Remembers that the act has no effect on this file. If that cannot be noted, a later run tries again. */
 static void remember(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
     struct olv_had had = {.act = e->act,
@@ -20,7 +20,7 @@ static void remember(struct olv_run *run, const struct olv_docket_entry *e, cons
                           .was_name = ""};
     struct olv_text path = {0};
     struct olv_error err = {0};
-    if (!o->is_lasting || e->rule >= OLV_OF_TRASH) /* by hand, another way may be tried again */
+    if (!o->is_lasting || e->rule >= OLV_OF_TRASH) /* by hand, another format may be tried again */
         return;
     olv_docket_entry_path(e, &path);
     had.path = olv_text_string(&path);

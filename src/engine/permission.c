@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Rule by rule, and then the policy's `trash`. Limits stop a rule as a whole before its first file, so that a
- * mistake in it is seen. */
+/* Rule by rule, then the policy's `trash`. A limit stops a rule as a whole before its first file, so that a
+ * mistake in it is noticed. */
 #include "olvido/permission.h"
 
 #include <stdlib.h>
@@ -68,7 +68,7 @@ struct olv_excess olv_excess_of(const struct olv_policy *policy, size_t rule,
 
 struct permitted {
     enum olv_answer answer;
-    bool may_end;             /* what cannot be taken back may be done */
+    bool may_end;             /* may do what cannot be taken back */
     bool is_refused;          /* as a whole */
     struct olv_excess excess; /* then */
 };
@@ -79,10 +79,10 @@ struct olv_permission {
     const bool *selected;
     struct olv_allowance allowance;
     struct olv_spent spent;
-    size_t at;                         /* the rule at hand; the number of rules: the trash; beyond: the end */
+    size_t at;                         /* the current rule; the number of rules: the trash; beyond: the end */
     enum { AT_STEPS, AT_COUNT } stage; /* of it */
     bool is_stopped;
-    uint64_t final_files; /* of all that cannot be taken back */
+    uint64_t final_files; /* of everything that cannot be taken back */
     struct olv_unpermitted lacks;
     struct permitted of[]; /* each rule, and the trash */
 };
@@ -124,7 +124,7 @@ static bool is_count_right(const struct olv_permission *p)
     return p->allowance.count == p->final_files;
 }
 
-/* A rule has its answer: what it takes from the limits is spent. */
+/* A rule has its answer: what it takes counts against the limits. */
 static void leave_rule(struct olv_permission *p)
 {
     struct olv_tally due;
@@ -137,7 +137,7 @@ static void leave_rule(struct olv_permission *p)
     p->at++;
 }
 
-/* What it ends for good needs its count from so many on. True where that has to be asked. */
+/* Whether the count has to be asked for what the rule ends for good. */
 static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
 {
     struct permitted *of = &p->of[p->at];
@@ -158,7 +158,7 @@ static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
     return false;
 }
 
-/* True where somebody has to be asked. */
+/* Whether somebody has to be asked. */
 static bool ask_rule(struct olv_permission *p, struct olv_question *q)
 {
     struct permitted *of = &p->of[p->at];
@@ -184,7 +184,7 @@ static bool ask_rule(struct olv_permission *p, struct olv_question *q)
     return false;
 }
 
-/* True where somebody has to be asked. */
+/* Whether somebody has to be asked. */
 static bool ask_trash(struct olv_permission *p, struct olv_question *q)
 {
     const struct olv_tally *due = &p->plan->trash;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* source -> judge -> docket, for file trees. Each worker keeps tallies and a segment of its own; they meet
- * once at the end (tallies) or whenever a segment is full. */
+/* source -> judge -> docket, for file trees. Each worker has its own tallies and segment; tallies are merged
+ * at the end, segments when they are full. */
 #include "olvido/plan.h"
 
 #include "engine/plan_parts.h"
@@ -25,7 +25,7 @@ struct plan_worker {
     uint64_t mounts[OLV_PLAN_MOUNTS];
     size_t mount_count;
     struct olv_composing composing;
-    uint64_t dir; /* serial of the one that `dir_path` spells and `dir_stat` describes, or 0 */
+    uint64_t dir; /* serial of the directory in `dir_path` and `dir_stat`, or 0 */
     bool is_guarded;
     struct olv_text dir_path;
     struct olv_stat dir_stat;
@@ -37,7 +37,7 @@ struct planner {
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
     struct judging judging;
-    struct wholes *wholes; /* the directories that go, or do not go, as a whole; NULL: no rule is about any */
+    struct wholes *wholes; /* directories that go or stay as a whole; NULL: no rule is about any */
     struct plan_worker *workers;
     unsigned worker_count;
     struct scan_relay relay;
@@ -45,7 +45,7 @@ struct planner {
 
 static void add_mount(uint64_t mounts[OLV_PLAN_MOUNTS], size_t *count, uint64_t mount)
 {
-    for (size_t i = *count; i > 0; i--) /* most often the last one again */
+    for (size_t i = *count; i > 0; i--) /* usually the last one again */
         if (mounts[i - 1] == mount)
             return;
     if (*count < OLV_PLAN_MOUNTS)
@@ -68,11 +68,11 @@ static void plan_merge(struct planner *p, const struct plan_worker *w)
 
 /* ---- the docket ---- */
 
-/* Makes sure that the worker knows the path and the identity of the entry's directory. */
+/* Makes sure that the worker knows path and identity of the entry's directory. */
 static bool plan_know_directory(struct plan_worker *w, const struct olv_scan_entry *entry,
                                 struct olv_error *err)
 {
-    bool has_entered = w->judge.entered == entry->dir->serial; /* another worker may have, too */
+    bool has_entered = w->judge.entered == entry->dir->serial; /* another worker may have it, too */
     if (w->dir == entry->dir->serial)
         return true;
     olv_text_clear(&w->dir_path);
@@ -99,7 +99,7 @@ static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry 
            (stat->mount != w->dir_stat.mount || olv_guard_is_landmark(guard, stat->device, stat->inode));
 }
 
-/* The directory of the entry below the `under` of its rule. */
+/* The entry's directory, relative to its rule's `under`. */
 static const char *below_under(const struct plan_worker *w, const struct olv_scan_entry *entry, uint32_t rule)
 {
     const char *root = w->planner->judging.roots.paths[entry->dir->root];
@@ -160,7 +160,7 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         scan_relay_fail(&w->planner->relay, &err);
 }
 
-/* True if it is to be done: of a directory then nothing else needs to be. */
+/* True if it is to be done; then the directory's contents need no judging. */
 static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct olv_verdict v)
 {
     const struct olv_plan_options *options = w->planner->options;
@@ -213,10 +213,10 @@ static bool plan_note(struct plan_worker *w, struct olv_scan_entry *entry, struc
     return false;
 }
 
-/* What a directory that is in the docket carries along: it is not looked into. */
+/* A directory in the docket takes its contents along; they are not judged. */
 static const char goes_whole[] = "goes as a whole";
 
-/* A directory counts where a rule owns it; what becomes of it was found out beforehand. */
+/* A directory counts if a rule owns it; its verdict was found beforehand. */
 static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
 {
     struct judged_directory judged = judge_directory(&w->judge, entry);
@@ -230,8 +230,7 @@ static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
         if (whole) {
             v.step = whole->step;
             v.since = whole->since;
-            entry->stat.size_bytes =
-                whole->contents.bytes; /* what goes with it; the docket has its own size */
+            entry->stat.size_bytes = whole->contents.bytes; /* its contents; its own size is in the docket */
         }
     }
     if (plan_note(w, entry, v))

@@ -20,12 +20,12 @@ struct depot_planner {
     struct stored_judge judge;
     struct olv_composing composing;
     struct olv_hasher *hasher;
-    int64_t archive; /* that the entry describes */
+    int64_t archive; /* the one that the entry describes */
     struct olv_docket_entry entry;
     struct olv_error error;
 };
 
-/* The archive as it is now: what is judged. One that cannot be reached is told when its turn comes. */
+/* The archive's present identity is what is judged. If it cannot be reached, that is reported in its turn. */
 static void know_archive(struct depot_planner *p, const struct olv_stored_file *f)
 {
     struct olv_docket_entry *e = &p->entry;
@@ -79,7 +79,7 @@ static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, c
     return !options->wants_docket || plan_depots_add_to_docket(p, f, v);
 }
 
-/* Directories in archives are of use only as long as something else in them is. */
+/* Directories in archives are needed only as long as something in them is. */
 static bool plan_depots_judge(void *self, const struct olv_stored_file *f)
 {
     struct depot_planner *p = self;

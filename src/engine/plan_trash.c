@@ -39,7 +39,7 @@ bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,
         return true;
     plan->trash_reason = why_it_waits(options, policy->rule_count, query.act, policy->trash_unattended);
     query.until = olv_zone_cutoff(policy->zone, options->as_of, policy->trash_keep);
-    query.until.s++; /* the bound is outside, and "at least that old" is due; trashes know whole seconds */
+    query.until.s++; /* the bound is exclusive, but "at least that old" is due; trashes know whole seconds */
     docket = plan->trash_reason == OLV_DUE ? plan->docket : NULL;
     if (!olv_items_find(options->trashes, &query, docket, plan_trash_count, plan, err))
         return false;

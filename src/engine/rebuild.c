@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading a catalogue anew. Of a depot that others can write, only archives are taken that the ledger knows:
- * by id, length, members and the digest of the manifest, which has those of all members. */
+/* Rebuilds a catalogue. In a depot that others can write, only archives that the ledger knows are taken: by
+ * id, length, members and the digest of the manifest, which has the digests of all members. */
 #include "olvido/depot_care.h"
 
 #include "base/digest.h"
@@ -72,7 +72,7 @@ static bool read_ledger(struct rebuilding *x, const char *state, struct olv_erro
     return !x->no_memory || olv_fail_memory(err);
 }
 
-/* Without trust the ledger is asked. */
+/* An untrusted depot needs the ledger. */
 static bool open_depot(struct rebuilding *x, const char *state, struct reread_options *o,
                        struct olv_error *err)
 {

@@ -8,16 +8,16 @@
 #include <string.h>
 
 struct record {
-    enum { OUTCOME, INTENT, COLLECT } what; /* an intent collects, too */
+    enum { OUTCOME, INTENT, COLLECT } what; /* an intent also collects */
     struct olv_docket_entry entry;
-    struct olv_location location; /* of that, where it has one */
+    struct olv_location location; /* of the outcome, if it has one */
     struct olv_outcome_facts facts;
     struct olv_intent_facts intent;
     uint8_t digest[OLV_SHA256_SIZE];
     char *words; /* owned: the strings of the facts, each with its NUL; NULL when out of memory */
 };
 
-/* Records are handed over by the chunk. */
+/* Records are handed over in chunks. */
 enum { CHUNK = 256, CHUNKS = 2 * OLV_SEGMENT_ENTRIES / CHUNK + 2 };
 struct chunk {
     struct record records[CHUNK];
@@ -26,10 +26,10 @@ struct chunk {
 
 struct recorder {
     struct olv_ledger *ledger;
-    struct crew *crew; /* of one */
+    struct crew *crew; /* of one thread */
     struct chunk chunks[CHUNKS];
-    size_t at;                         /* which one is being filled */
-    unsigned long given, collected_at; /* chunks up to now; and up to the last record that collects */
+    size_t at;                         /* the chunk being filled */
+    unsigned long given, collected_at; /* chunks so far; chunks up to the last record that collects */
     bool has_failed;                   /* memory ran out */
 };
 
@@ -72,7 +72,7 @@ struct recorder *recorder_new(struct olv_ledger *ledger)
     return NULL;
 }
 
-/* The chunk at hand goes to the thread; the next one is free. */
+/* Gives the current chunk to the thread; the next one is free. */
 static void recorder_give(struct recorder *r)
 {
     if (r->chunks[r->at].count == 0)
@@ -92,7 +92,7 @@ bool recorder_drain(struct recorder *r)
     return !r->has_failed;
 }
 
-/* The place of the next record. */
+/* Where the next record goes. */
 static struct record *recorder_next(struct recorder *r)
 {
     struct chunk *chunk = &r->chunks[r->at];
@@ -106,7 +106,7 @@ static struct record *recorder_next(struct recorder *r)
     return record;
 }
 
-/* The strings that a line may be made of. */
+/* The strings of a line. */
 enum { WORDS = 9 };
 static void words_of(struct olv_outcome_facts *f, struct olv_docket_entry *e, const char **out[WORDS])
 {
@@ -115,7 +115,7 @@ static void words_of(struct olv_outcome_facts *f, struct olv_docket_entry *e, co
     memcpy(out, words, sizeof words);
 }
 
-/* Copies them, for they are borrowed. */
+/* Copies the borrowed strings. */
 static bool keep_words(struct record *record)
 {
     const char **words[WORDS];

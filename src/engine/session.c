@@ -12,7 +12,7 @@
 
 /* ---- what must never be touched ---- */
 
-/* It is refused as a trash, and what it leads to is none. */
+/* It is refused as a trash, and its target is none. */
 static bool is_link(const char *path)
 {
     struct stat st;
@@ -24,7 +24,7 @@ static void guard_trashes(struct olv_guard *guard, const struct olv_trashes *tra
     for (size_t i = 0; i < olv_trashes_count(trashes); i++)
         olv_guard_add(guard, olv_trash_path(olv_trashes_at(trashes, i)));
     if (home && !is_link(home))
-        olv_guard_add(guard, home); /* also when it cannot be used */
+        olv_guard_add(guard, home); /* even if it cannot be used */
 }
 
 static bool guard_archive(void *self, const struct olv_stored_archive *archive)
@@ -33,7 +33,7 @@ static bool guard_archive(void *self, const struct olv_stored_archive *archive)
     return true;
 }
 
-/* The depots that are known, whether or not a policy names them. */
+/* All known depots, whether or not a policy names them. */
 static void guard_depots(struct olv_session *s)
 {
     const struct olv_policy *policy = s->options.policy;
@@ -60,7 +60,7 @@ static void know_guard(struct olv_session *s, const char *home)
 
 /* ---- the session ---- */
 
-/* In the order of what a run that was cut short may have left: it is settled before anything is read. */
+/* A run that was cut short is settled before anything is read. */
 bool olv_session_open(struct olv_session *s, const struct olv_session_options *options, struct olv_error *err)
 {
     struct olv_run_options run = {.state = options->state,
@@ -98,7 +98,7 @@ bool olv_session_open(struct olv_session *s, const struct olv_session_options *o
 
 void olv_session_close(struct olv_session *s)
 {
-    if (!s->run) { /* else they are the run's */
+    if (!s->run) { /* otherwise they are the run's */
         olv_catalogue_close(s->catalogue);
         olv_register_close(s->reg);
     }

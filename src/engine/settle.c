@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* After a crash at any point: the last intents of the open run say what may have been done. What was begun
- * and not completed is taken back; then what has no outcome yet gets one by looking at what is there: done,
- * left, or unknown. Nothing is completed. */
+/* After a crash at any point, the last intents of the open run say what may have been done. First takes back
+ * what was begun and not completed; then looks at each entry without an outcome and records one: done, left
+ * or unknown. Completes nothing. */
 #include "depot/catalogue.h"
 #include "engine/run.h"
 #include "engine/trace.h"
@@ -22,13 +22,13 @@ enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ }
 
 struct settling {
     struct olv_run *run;
-    char id[64]; /* of the run that was cut short */
+    char id[64]; /* of the cut-short run */
     bool has_begun, has_ended;
     struct open_batch {
         uint64_t number;   /* 0: none */
-        uint64_t sequence; /* of its first entry, less one */
+        uint64_t sequence; /* number of its first entry, minus one */
         bool has_outcome[OLV_SEGMENT_MOST];
-    } open[OPEN_BATCHES]; /* those with the last intents, the very last first */
+    } open[OPEN_BATCHES]; /* those with the last intents, latest first */
     uint64_t decisions;   /* of all intents */
     uint64_t done, left, failed, unknown;
     bool is_same_boot; /* as that run */
@@ -78,19 +78,19 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
     return true;
 }
 
-/* Only what is there: a catalogue made anew would say that nothing is in any archive. */
+/* Only existing ones: a new catalogue would say that nothing is in any archive. */
 static bool know_registers(struct olv_run *run, struct olv_error *err)
 {
     if (!run_catalogue(run, DATABASE_THERE, err) && err->sys && err->sys != ENOENT)
         return false; /* a damaged one (without an errno) is for `depot rebuild`, which is a run, too */
     olv_error_clear(err);
     if (!run_register(run, DATABASE_THERE, err) && err->sys != ENOENT)
-        return false; /* what it knows would be taken for unknown */
+        return false; /* what it knows would count as unknown */
     olv_error_clear(err);
     return true;
 }
 
-/* Its directory, and its trash, as far as they can be reached. */
+/* Its directory and its trash, as far as they can be reached. */
 static bool settle_reach(struct settling *s, const struct hooks *hooks, const struct olv_docket_entry *e,
                          struct olv_error *err)
 {
@@ -99,7 +99,7 @@ static bool settle_reach(struct settling *s, const struct hooks *hooks, const st
     return olv_reach_again(&turn->source, e, s->is_same_boot, err) && run_find_trash(s->run, hooks, e, err);
 }
 
-/* "left" where nothing was done, "unknown" where nothing tells. */
+/* "left" if nothing was done, "unknown" if nothing tells. */
 static bool look_at_entry(struct settling *s, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct hooks *hooks = hooks_of(e);
@@ -152,7 +152,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     s->run->settled_unknown += o.result == OLV_UNSURE;
 }
 
-/* What has to be seen of all entries before the first is settled. */
+/* What must be seen of all entries before the first is settled. */
 static void look_before(struct settling *s, const struct olv_docket_entry *e)
 {
     const struct hooks *hooks = hooks_of(e);
@@ -208,7 +208,7 @@ static bool settle_segment(struct settling *s, const struct open_batch *batch, b
     return ok;
 }
 
-/* What was found is not recorded before it is on the disk, with what info files say. */
+/* What was found, and what info files say, is on disk before it is recorded. */
 static bool sync_trashes(struct olv_run *run, struct olv_error *err)
 {
     struct touched touched = {0};

@@ -6,7 +6,7 @@
 
 #include <errno.h>
 
-/* A look at all processes, at most a second old, which is lent to the acts if it has seen all. */
+/* Looks at all processes, at most once a second, and lends that to the acts if it saw all of them. */
 static void look_at_processes(struct olv_run *run)
 {
     enum { FRESH_S = 1 };
@@ -19,8 +19,8 @@ static void look_at_processes(struct olv_run *run)
     run->turn.open.in_use = run->in_use && olv_os_in_use_is_complete(run->in_use) ? run->in_use : NULL;
 }
 
-/* Whether somebody writes to it. For what can be taken back, that look answers for many files at once; else
- * the system is asked about this file alone. */
+/* Whether anybody writes to it. For acts that can be taken back, one look answers for many files; otherwise
+ * the system is asked about this file. */
 static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_docket_entry *e)
 {
     if (e->act->traits & OLV_FINAL)
@@ -33,7 +33,7 @@ static enum olv_truth is_open_for_writing(struct olv_run *run, const struct olv_
     return olv_os_is_open_for_writing(run->turn.source.fd, e->name);
 }
 
-/* Not the file's own affair. */
+/* A reason outside the file itself. */
 static bool is_exhausted(int error)
 {
     return error == EMFILE || error == ENFILE || error == ENOMEM || error == EIO;
@@ -46,7 +46,7 @@ static bool spare_because(struct olv_outcome *o, enum olv_code code, const char 
     return true;
 }
 
-/* Nobody knows whether it may go; the next run may. `sys`: what the system answered, or 0. */
+/* Nobody knows whether it may go; the next run may. `sys`: the system's errno, or 0. */
 static bool spare_for_now(struct olv_outcome *o, int sys, const char *why)
 {
     olv_fail(&o->error, OLV_SYSTEM, "%s", why);
@@ -69,7 +69,7 @@ static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_e
            spare_because(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
 }
 
-/* Asked again right before the act: what a hold, the register or an open file says may be new. */
+/* Holds and open files may have changed since planning. */
 bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct olv_holds *holds = run->options.holds;
@@ -78,8 +78,8 @@ bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct o
     struct olv_stat stat;
     if (!(e->act->traits & OLV_TOUCHES) || hooks_of(e)->needs & ASKS_ITSELF)
         return false;
-    /* What is not there, or is another file by now, is for the act to tell: whatever is known of its inode
-     * may be about a file that has the number since. */
+    /* A missing or different file is the act's to report: what is known of its inode may be about an older
+     * file with the same number. */
     if (!olv_os_stat(run->turn.source.fd, e->name, &stat) || stat.inode != e->identity.inode)
         return false;
     if (!judged_is_allowed(&run->turn, e, o))
@@ -97,7 +97,7 @@ bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct o
     if (is_given == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
     run->turn.open.is_asked = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
-    if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act looks into it, and asks then */
+    if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act examines its contents, and asks then */
         look_at_processes(run);
     return e->identity.kind == OLV_KIND_FILE && run->turn.open.is_asked && is_spared_for_writing(run, e, o);
 }

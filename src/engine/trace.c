@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Records of 8 bytes, one for each entry, in two halves for batches with an odd and an even number: the
- * number of the batch, shifted by 8, and what became of the entry. So what an earlier batch left does not
- * count. */
+/* Records of 8 bytes, one per entry, in two halves for odd and even batches: the batch's number shifted by 8,
+ * and the state of the entry. So records of earlier batches do not count. */
 #include "engine/trace.h"
 
 #include <fcntl.h>
@@ -22,7 +21,7 @@ static off_t offset_of(uint64_t batch, uint32_t entry)
 void trace_put(int trace, uint64_t batch, uint32_t entry, enum olv_trace what)
 {
     uint64_t record = batch << 8 | (uint64_t)what;
-    ssize_t ignored = 0; /* without it, settling says less */
+    ssize_t ignored = 0; /* without it, settling knows less */
     if (trace >= 0)
         ignored = pwrite(trace, &record, RECORD, offset_of(batch, entry));
     (void)ignored;

@@ -16,7 +16,7 @@ static bool leads_where_nobody_else(const char *path)
     return err.code != OLV_UNTRUSTED;
 }
 
-/* A link of somebody else leads nowhere: the path stays as it is written, and whoever opens it is told. */
+/* A link of a stranger is not followed: the path stays as written, and opening it reports the link. */
 static struct olv_policy *follow_no_strangers(struct olv_policy *policy)
 {
     for (size_t i = 0; policy && i < policy->depot_count; i++) {
@@ -42,7 +42,7 @@ struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnost
     return follow_no_strangers(policy);
 }
 
-/* It is judged itself when it is opened. */
+/* The directory itself is checked when it is opened. */
 bool olv_state_is_trusted(const char *path, struct olv_error *err)
 {
     return geteuid() != 0 || trusted_above(path, "the state directory", OLV_STATE, err);

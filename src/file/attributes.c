@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The order matters: a change of owner takes set-id bits away, an access control list changes the mode, and
+/* The order matters: changing the owner clears set-id bits, an access control list changes the mode, and
  * everything changes times. */
 #include "file/attributes.h"
 

@@ -60,7 +60,7 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
     return false;
 }
 
-/* A name of its own in the directory, for the rename that takes the place of another. */
+/* Takes a temporary name in the directory, for the rename that replaces another file. */
 static bool take_name(struct fresh *f)
 {
     fresh_name(f->label, f->name);
@@ -78,7 +78,7 @@ static bool is_taken(const char *wanted, struct olv_error *err)
 
 /* ---- replacing ---- */
 
-/* What was there is never without a name: it goes aside in the exchange, or right before. */
+/* The old file is never without a name: it is set aside by the exchange, or right before it. */
 static bool fresh_replace(struct fresh *f, const char *wanted)
 {
     struct olv_stat there;
@@ -117,8 +117,7 @@ bool fresh_take_back(struct fresh *f, const char *placed)
 {
     bool ok = fresh_stands(f, placed);
     if (ok && *f->aside)
-        ok = renameat(f->dir, f->aside, f->dir, placed) ==
-             0; /* over the new file, of which that was the name */
+        ok = renameat(f->dir, f->aside, f->dir, placed) == 0; /* replaces the new file, which had that name */
     else if (ok)
         ok = unlinkat(f->dir, placed, 0) == 0;
     if (ok)
@@ -149,8 +148,8 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
     return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
 }
 
-/* Somebody has exchanged its name for a moment for another file, and that has the place now. What was there
- * before stays aside, and nothing goes. */
+/* Somebody exchanged the temporary name for a moment, and the other file is in place now. The old one stays
+ * set aside, and nothing is removed. */
 static bool lost(struct fresh *f, const char *placed, struct olv_error *err)
 {
     olv_fail(err, OLV_SYSTEM, "somebody has put another file at its place%s%.100s",
@@ -210,7 +209,7 @@ static enum olv_truth is_at(int dir, const struct fresh_search *s, const char *n
     return s->is_it(s->self, &stat) ? OLV_YES : OLV_NO;
 }
 
-/* Under the temporary name there is either the new file, or the one that it was exchanged with. */
+/* The temporary name holds either the new file, or the one it was exchanged with. */
 static void clear_temporary(int dir, const struct fresh_search *s, bool has_name)
 {
     char name[FRESH_LABEL + 32];
@@ -231,7 +230,7 @@ enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_M
     clear_temporary(dir, s, is_found == OLV_YES);
     if (is_found == OLV_YES)
         return OLV_YES;
-    aside_name(s->label, aside); /* set aside, and its place not taken */
+    aside_name(s->label, aside); /* set aside, and its name not taken */
     olv_os_rename_new(dir, aside, dir, s->wanted);
     return OLV_NO;
 }

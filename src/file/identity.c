@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Mount and inode name a file, its size and times its state; the time of birth tells an inode that was used
- * again. */
+/* Mount and inode identify a file, size and times its state; the birth time exposes a reused inode. */
 #include "file/identity.h"
 
 #include <unistd.h>

@@ -12,7 +12,7 @@
 
 enum { LARGEST_NOTE = 2048 };
 
-/* What was, a zero byte, and what is. */
+/* What it was, a zero byte, and what it is. */
 static bool put_covered(const struct origin *o, const struct olv_stat *stat, struct olv_text *out)
 {
     uint8_t is[6 * 8];

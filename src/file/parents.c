@@ -13,7 +13,7 @@
 
 enum { STICKY = 01000, SET_GROUP = 02000, WRITTEN_BY_OTHERS = 0022 };
 
-/* What a new directory is to be like. */
+/* What a new directory should be like. */
 struct manner {
     uint32_t owner, group, mode;
 };
@@ -29,7 +29,7 @@ static struct manner manner_below(const struct olv_stat *above, const struct olv
     return m;
 }
 
-/* Only root can give away; whoever else recovers owns what he makes. */
+/* Only root can give files away; everybody else owns what he makes. */
 static bool parents_give(void *self, int fd, struct olv_error *err)
 {
     const struct manner *m = self;
@@ -93,7 +93,7 @@ int parents_there(const char *directory, struct olv_error *err)
     return fd;
 }
 
-/* The nearest one that is there; `path` is cut down to it. */
+/* The nearest existing one; `path` is cut down to it. */
 static int open_nearest(char *path, struct olv_error *err)
 {
     int fd;
@@ -104,7 +104,7 @@ static int open_nearest(char *path, struct olv_error *err)
     return fd;
 }
 
-/* What is missing, name after name; `rest` is cut up. */
+/* Makes what is missing, one name at a time; cuts `rest` up. */
 static int make_missing(int fd, char *rest, struct manner *manner, const char *label, struct olv_error *err)
 {
     char *more = NULL;

@@ -33,7 +33,7 @@ static bool is_known(const uint8_t uuid[16])
     return memcmp(uuid, none, sizeof none) != 0;
 }
 
-/* Whether both are the same file system by their UUID; OLV_UNKNOWN where it is not told. */
+/* Whether both are the same file system by UUID; OLV_UNKNOWN if there is none. */
 static enum olv_truth is_same_system(int fd, const struct olv_directory_id *id)
 {
     uint8_t now[16];
@@ -50,7 +50,7 @@ static bool is_it(int fd, const struct olv_stat *stat, const struct olv_director
     if (again == SAME_RUN)
         return stat->mount == id->mount;
     if (again == SAME_BOOT && stat->device == id->device)
-        return true; /* it may have got another number when it was mounted once more */
+        return true; /* a new mount may have given it another number */
     same = is_same_system(fd, id);
     return same == OLV_YES || (same == OLV_UNKNOWN && again == OTHER_BOOT);
 }

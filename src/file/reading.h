@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading an open file at a place. */
+/* Reads an open file at an offset. */
 #ifndef OLV_FILE_READING_H
 #define OLV_FILE_READING_H
 
@@ -8,10 +8,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* Reads exactly `len` bytes from `at` on; threads may do so at once. OLV_CHANGED where the file ends before:
- * it was cut meanwhile. */
+/* Reads exactly `len` bytes at offset `at`; thread-safe. OLV_CHANGED if the file is shorter, because it was
+ * cut. */
 bool reading_at(int fd, void *out, size_t len, uint64_t at, struct olv_error *err);
-/* The same with a pointer to the descriptor, for those who read from anything. */
+/* The same through a pointer to the descriptor, as a generic source. */
 bool reading_source(void *fd, void *out, size_t len, uint64_t at, struct olv_error *err);
 
 #endif

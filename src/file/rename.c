@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every attempt is one rename that replaces nothing, so that two programs at once lose nothing either. */
+/* Every attempt is one rename that replaces nothing, so that two programs lose nothing either. */
 #include "file/rename.h"
 
 #include "os/os.h"
@@ -24,14 +24,14 @@ static bool rename_failed(struct olv_error *err, const char *name)
     return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in its place");
 }
 
-/* The part of the name before its suffix; a dot in front begins no suffix. */
+/* The part of the name before its suffix; a leading dot starts no suffix. */
 static int stem_length(const char *name)
 {
     const char *dot = strrchr(name, '.');
     return (int)(dot && dot != name ? (size_t)(dot - name) : strlen(name));
 }
 
-/* "gauge (2).csv", cut where the whole would be too long. */
+/* "gauge (2).csv", shortened if it would be too long. */
 static void numbered(char out[NAME_MAX + 1], const char *name, const char *format, unsigned number)
 {
     char middle[32];
@@ -54,7 +54,7 @@ static bool rename_numbered(int from, const char *name, int to, const char *want
     return false;
 }
 
-/* Moves what stands there out of the way, and takes its place; back with it should that fail. */
+/* Moves what is there out of the way, and takes its name; on failure, moves it back. */
 static bool set_aside(int from, const char *name, int to, const char *wanted, struct olv_error *err)
 {
     char aside[NAME_MAX + 1];
@@ -87,7 +87,7 @@ static enum olv_truth find_numbered(int dir, const char *wanted, const char *for
                                     bool (*is_it)(const void *self, const struct olv_stat *stat),
                                     const void *self, char out[NAME_MAX + 1])
 {
-    enum { MOST_GAPS = 8 }; /* numbers that somebody has taken away since */
+    enum { MOST_GAPS = 8 }; /* numbers freed by somebody since */
     struct olv_stat stat;
     unsigned gaps = 0;
     for (unsigned number = first; gaps < MOST_GAPS && number < MOST_NUMBERS; number++) {

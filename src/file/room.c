@@ -57,7 +57,7 @@ bool room_open_private(struct room *r, int outside, const char *label, struct ol
     olv_fail_system(err, r->name, "cannot make a private directory, which is needed where others may write");
     olv_os_close(r->dir);
     r->dir = -1;
-    if (is_made && err->sys != EPERM) /* else it is another's */
+    if (is_made && err->sys != EPERM) /* otherwise it is somebody else's */
         unlinkat(outside, r->name, AT_REMOVEDIR);
     return false;
 }
@@ -126,7 +126,8 @@ int room_make_directory(int outside, const char *name, const char *label,
     return ok ? fd : -1;
 }
 
-/* Links, pipes, devices, empty directories and second names are made under it; never the first of a file. */
+/* Links, pipes, devices, empty directories and second names are made under it, never the only name of a file.
+ */
 static void settle_thing(const struct room *r)
 {
     struct olv_stat stat;

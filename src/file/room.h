@@ -1,37 +1,37 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where something is made, or taken to, that nobody else is to touch before it is complete: a private
- * directory (0700, without access lists) within the one that it belongs to, and gone afterwards. In a
- * directory in which nobody else can put, replace or remove names that one itself will do. */
+/* Somewhere to make things, or take them to, that nobody else can touch before they are complete: a private
+ * directory (0700, without access lists) inside the one they are for, removed afterwards. If nobody else can
+ * put, replace or remove names in that one, it is used itself. */
 #ifndef OLV_FILE_ROOM_H
 #define OLV_FILE_ROOM_H
 
 #include "file/fresh.h"
 
 struct room {
-    int dir;                      /* where things are made; -1: there is none */
-    int outside;                  /* the directory that it is for; borrowed */
-    char name[FRESH_LABEL + 32];  /* of the room in that; "": it is that directory itself */
-    char thing[FRESH_LABEL + 32]; /* the one name that is free in it */
+    int dir;                      /* where things are made; -1: none */
+    int outside;                  /* the directory it is for; borrowed */
+    char name[FRESH_LABEL + 32];  /* the room's name in there; "": it is that directory itself */
+    char thing[FRESH_LABEL + 32]; /* the one free name in it */
 };
 
-/* `label` tells it apart: the run and the number within. */
+/* `label` is unique: the run and the number in it. */
 bool room_open(struct room *room, int outside, const char *label, struct olv_error *err);
-/* The same, and a directory of its own whatever `outside` is. */
+/* The same, but always a directory of its own. */
 bool room_open_private(struct room *room, int outside, const char *label, struct olv_error *err);
-/* Opens one that is there. False with errno: EPERM where it is not private. */
+/* Opens an existing one. False with errno: EPERM if it is not private. */
 bool room_open_again(struct room *room, int outside, const char *label);
-/* A directory with that name in `outside`, made in a room: mode 0700 and without access lists, and as
- * `finish` made it then, which has it open before it gets its name. `finish` may be NULL. Open; -1 with `err`
- * (EEXIST: the name is taken). */
+/* Makes a directory of this name in `outside`, in a room: mode 0700, without access lists, then as `finish`
+ * (may be NULL) changes it, before it gets its name. Returns it open; -1 with `err` (EEXIST: the name is
+ * taken). */
 int room_make_directory(int outside, const char *name, const char *label,
                         bool (*finish)(void *self, int fd, struct olv_error *err), void *self,
                         struct olv_error *err);
 /* Removes what is left of `thing`. */
 void room_clear(const struct room *room);
-/* Closes it; the room goes, if it is empty. False with errno where it stays, under its name. */
+/* Closes it and removes the room if it is empty. False with errno if it stays, under its name. */
 bool room_close(struct room *room);
-/* After a crash: what was being made under this label goes, and its room. What may be the only name of a file
- * stays. */
+/* After a crash: removes what was being made under this label, and its room. What may be the only name of a
+ * file stays. */
 void room_settle(int outside, const char *label);
 
 #endif

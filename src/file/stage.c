@@ -57,7 +57,7 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     return ok;
 }
 
-/* Nothing is left in the room, whoever has its name by now. */
+/* Nothing stays in the room, whoever has its name by now. */
 static void put_beside(const struct room *room, const char *name, const struct olv_observer *observer)
 {
     char placed[NAME_MAX + 1], what[NAME_MAX + 100];
@@ -82,7 +82,7 @@ void stage_settle(int dir, const char *name, const char *label, const struct olv
         !olv_os_rename_new(room.dir, name, dir, name)) {
         if (errno == EEXIST && olv_os_stat(dir, name, &there) && there.device == stat.device &&
             there.inode == stat.inode)
-            unlinkat(room.dir, name, 0); /* a move by linking and unlinking that was cut in two */
+            unlinkat(room.dir, name, 0); /* a move by link and unlink that was interrupted */
         else
             put_beside(&room, name, observer);
     }

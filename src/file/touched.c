@@ -20,7 +20,7 @@ static bool has_system(const struct touched *t, uint64_t device)
     return false;
 }
 
-/* False when there is no room. */
+/* False if there is no room. */
 static bool touched_put(struct touched_item *places, unsigned *count, unsigned most, int fd, uint64_t device,
                         uint64_t inode)
 {
@@ -51,7 +51,7 @@ bool touched_add_file(struct touched *t, int fd, uint64_t device, size_t files, 
     return fsync(fd) == 0 || olv_fail_system(err, "", "cannot bring the new file to the disk");
 }
 
-/* Room is made: from now on the file systems of what was there count as a whole. */
+/* Makes room: from now on the file systems of these directories are synced as a whole. */
 static bool widen(struct touched *t, struct olv_error *err)
 {
     bool ok = true;

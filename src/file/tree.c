@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Depth-first with a bounded number of open descriptors: what lies deeper than that is first moved up to the
- * top of the tree, where it comes round again as one of the top's own entries. */
+/* Depth-first with a bounded number of open descriptors: what lies deeper is first moved up to the top of the
+ * tree, where it is later met as one of the top's own entries. */
 #include "file/tree.h"
 
 #include "os/os.h"
@@ -27,7 +27,7 @@ static bool stands(struct removing *r, const char *name)
     return olv_fail_system(r->err, name, "cannot remove it");
 }
 
-/* Moves a directory up to the top, under a name that no entry there has. */
+/* Moves a directory up to the top, under an unused name. */
 static bool raise_up(struct removing *r, int dir, const char *name)
 {
     char fresh[64];

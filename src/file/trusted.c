@@ -18,12 +18,12 @@ enum { MOST_LINKS = 40, WRITTEN_BY_OTHERS = 0022 };
 struct way {
     const char *what;
     enum olv_code code;
-    int fd;               /* where it has come to */
-    unsigned links;       /* that were followed */
-    bool is_directory;    /* what is at the end must be one, and is judged like a file */
-    bool only_links;      /* are judged, and the end is not read */
-    struct olv_text path; /* to there, for people */
-    char rest[PATH_MAX];  /* what is still to go */
+    int fd;               /* where the walk has come */
+    unsigned links;       /* links followed */
+    bool is_directory;    /* the end must be a directory, and is judged like a file */
+    bool only_links;      /* only links are judged, and the end is not read */
+    struct olv_text path; /* the path so far, for people */
+    char rest[PATH_MAX];  /* what is left */
 };
 
 static bool trusted_refuse(const struct way *w, struct olv_error *err)
@@ -60,7 +60,7 @@ static bool trusted_judge(const struct way *w, const struct stat *st, bool is_en
     return trusted_refuse(w, err);
 }
 
-/* Goes on from there. */
+/* Continues from there. */
 static bool go_to(struct way *w, int fd, bool is_end, struct olv_error *err)
 {
     struct stat st;
@@ -80,7 +80,7 @@ static bool go_to_top(struct way *w, struct olv_error *err)
     return go_to(w, open("/", O_RDONLY | O_DIRECTORY | O_CLOEXEC), false, err);
 }
 
-/* Puts `head` before what is still to go. */
+/* Puts `head` before what is left. */
 static bool prepend(struct way *w, const char *head)
 {
     size_t n = strlen(head), len = strlen(w->rest);
@@ -111,7 +111,7 @@ static bool follow(struct way *w, const char *name, const struct stat *link, str
     return target[0] != '/' || go_to_top(w, err);
 }
 
-/* The next name, as long as it may be; false where there is none. */
+/* The next name, of any length; false if there is none. */
 static bool take_name(struct way *w, char name[PATH_MAX], bool *is_last)
 {
     char *at = w->rest + strspn(w->rest, "/");
@@ -125,7 +125,7 @@ static bool take_name(struct way *w, char name[PATH_MAX], bool *is_last)
     return n > 0;
 }
 
-/* The end is opened for reading where it is asked for. */
+/* The end is opened for reading if requested. */
 static int open_next(const struct way *w, const char *name, bool is_last)
 {
     enum { QUIETLY = O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC };
@@ -133,7 +133,7 @@ static int open_next(const struct way *w, const char *name, bool is_last)
                                      : openat(w->fd, name, QUIETLY | (w->is_directory ? O_DIRECTORY : 0));
 }
 
-/* Up, or on. */
+/* Up, or down. */
 static void trusted_note_name(struct way *w, const char *name)
 {
     if (strcmp(name, ".") == 0)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A mount shows a part of a file system, its root, at a point. What lies on that file system at or below the
- * root of another mount, too, has a second path there; and where a mount shows only what is inside a place,
- * all of it does. */
+/* A mount shows a part of a file system, its root, at a mount point. Whatever also lies at or below the root
+ * of another mount has a second path there; and if a mount shows only the inside of a place, everything on it
+ * does. */
 #include "guard/places.h"
 
 #include "base/grow.h"
@@ -51,7 +51,7 @@ static void aliases_add(struct olv_guard *guard, const char *top, const char *re
     }
 }
 
-/* Where else what lies at `inside` of the file system behind `own` is to be seen. */
+/* Finds other paths of what lies at `inside` of the file system at `own`. */
 static void add_others(struct olv_guard *guard, const struct mounts *m, const struct mount *own,
                        const char *inside, bool is_own)
 {
@@ -81,7 +81,7 @@ static const struct mount *mount_of(struct olv_guard *guard, const struct mounts
     return NULL;
 }
 
-/* What is mounted in these is made by the kernel, or is a removable disk that has other places, too. */
+/* These mount points belong to the kernel, or to removable disks, which have other places, too. */
 static bool is_of_the_kernel(const char *path)
 {
     return strcmp(path, "/dev") == 0 || strcmp(path, "/proc") == 0 || strcmp(path, "/sys") == 0 ||
@@ -109,7 +109,7 @@ static void aliases_add_place(struct olv_guard *guard, const struct mounts *m, c
     }
 }
 
-/* Whether anything on this machine can have a second path: most often nothing has. */
+/* Whether anything on this machine can have a second path: usually nothing can. */
 static bool any_shared(const struct mounts *m)
 {
     for (size_t i = 0; i < m->count; i++)
@@ -138,7 +138,7 @@ void olv_guard_find_aliases(struct olv_guard *guard)
 {
     struct mounts m = {0};
     if (!olv_os_each_mount(aliases_collect, &m) &&
-        errno != ENOSYS) /* where no system call tells, nothing is known */
+        errno != ENOSYS) /* without the system call, nothing is known */
         olv_fail_system(&guard->error, "", "cannot read what is mounted where");
     else if (m.failed)
         olv_fail_memory(&guard->error);

@@ -18,8 +18,8 @@ void guard_forgets(struct olv_guard *guard, const char *path)
         olv_fail_system(&guard->error, path, "cannot find out what must never be touched");
 }
 
-/* The canonical path, and what stands there. NULL where there is nothing; or where it cannot be known, which
- * the guard remembers. */
+/* The canonical path, and its status. NULL if nothing is there, or if it cannot be known, which the guard
+ * remembers. */
 static char *guard_look(struct olv_guard *guard, const char *path, struct olv_stat *stat)
 {
     char *real = realpath(path, NULL);
@@ -67,8 +67,7 @@ bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t i
     return false;
 }
 
-/* Homes on disks that nobody may enter, or that are not there, are no landmarks that anything could remove.
- */
+/* Homes on disks that are missing, or that nobody may enter, are no landmarks: nothing could remove them. */
 static void add_landmark(struct olv_guard *guard, const char *path)
 {
     struct olv_stat stat;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The first rule that fits owns the file; of its steps the latest whose time has come counts. Each step's
- * `after` is turned once into a cutoff with some slack: away from it "has come" is one comparison, and close
- * to it the calendar is asked, so that what is due and the date that is shown always agree. */
+ * `after` is converted once into a cutoff with some slack: outside the slack "has come" is one comparison,
+ * and within it the calendar decides, so that what is due always agrees with the date shown. */
 #include "judge/decide.h"
 
 #include "base/name_date.h"
@@ -9,12 +9,12 @@
 #include <stdlib.h>
 
 enum {
-    FIRST_TRUSTED_S = 86400, /* 1970-01-02: earlier times are those of clocks that were never set */
+    FIRST_TRUSTED_S = 86400, /* 1970-01-02: earlier times come from clocks that were never set */
     SLACK_S = 3 * 86400
 };
 
 struct bound_rule {
-    struct olv_instant rested; /* modified up to here: not touched lately */
+    struct olv_instant rested; /* modified up to here: settled */
     struct olv_instant *cutoffs;
     struct olv_instant *ages; /* of its statement; NULL: it has none */
 };
@@ -92,7 +92,7 @@ static bool decide_read_clock(const struct olv_decider *d, const struct olv_rule
         *out = stat->changed;
         return true;
     case OLV_CLOCK_BORN:
-        *out = stat->born; /* 0, and so not to be trusted, where there is none */
+        *out = stat->born; /* 0, and so not trusted, if there is none */
         return true;
     default:
         *out = stat->modified;
@@ -168,7 +168,7 @@ static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, 
     return OLV_DUE;
 }
 
-/* Whether it has had the step, or a later one. Only what a file outlives can be remembered of it. */
+/* Whether this step or a later one was done. Only steps that the file survives leave a trace. */
 static bool decide_has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
 {
     if (!subject->facts->has_had)

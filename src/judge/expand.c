@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One component of the pattern after the other, from directory descriptor to directory descriptor. */
+/* One component of the pattern at a time, from directory descriptor to directory descriptor. */
 #include "judge/expand.h"
 
 #include "base/glob.h"
@@ -19,7 +19,7 @@ struct expanding {
     bool (*each)(void *self, const char *path);
     void *self;
     const struct olv_observer *observer;
-    struct olv_text path; /* of the directory being looked into, without a slash at its end */
+    struct olv_text path; /* of the current directory, without a trailing slash */
 };
 
 static bool expand_descend(struct expanding *x, int dir, const char *rest, unsigned depth);
@@ -31,7 +31,7 @@ static bool expand_trouble(struct expanding *x, const char *what, int sys)
     return true;
 }
 
-/* Goes on with `rest` in the directory `name` of `dir`. */
+/* Continues with `rest` in the directory `name` of `dir`. */
 static bool expand_enter(struct expanding *x, int dir, const char *name, const char *rest, unsigned depth)
 {
     size_t len = x->path.len;
@@ -54,7 +54,7 @@ static bool expand_fits(const char *pattern, size_t len, const struct olv_os_nam
     return olv_glob_match(pattern, len, name->name, name->len, false);
 }
 
-/* Every directory in `dir` that the component fits; behind `**` the pattern itself goes on, too. */
+/* Every directory in `dir` that matches the component; after `**` the pattern itself applies again, too. */
 static bool search(struct expanding *x, int dir, const char *component, size_t len, const char *rest,
                    unsigned depth)
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* From an `under` with wildcards to the directories that it stands for. */
+/* Expands an `under` with wildcards to directories. */
 #ifndef OLV_JUDGE_EXPAND_H
 #define OLV_JUDGE_EXPAND_H
 
@@ -7,9 +7,9 @@
 
 #include <stdbool.h>
 
-/* Calls `each` with every directory that the pattern fits, none of them reached through a link behind the
- * first wildcard; `**` stands for any number of directories. A path without wildcards is passed on as it is.
- * Places that cannot be read are told to the observer. False when `each` was, or without memory. */
+/* Calls `each` for every directory that matches the pattern, without following links after the first
+ * wildcard; `**` matches any number of directories. A path without wildcards is passed on as it is.
+ * Unreadable places are reported to the observer. False if `each` returned false, or without memory. */
 bool expand_under(const char *pattern, bool (*each)(void *self, const char *path), void *self,
                   const struct olv_observer *observer);
 

@@ -86,7 +86,7 @@ static bool in_respite(struct olv_subject *subject)
                                                      scan_subject_whole_path, &s->scan);
 }
 
-/* What is open for writing; NULL where that is of no use or cannot be known. */
+/* What is open for writing; NULL if that does not matter or cannot be known. */
 static const struct olv_os_in_use *files_in_use(struct use_lookup *use)
 {
     const struct olv_os_in_use *files = use->files;
@@ -211,7 +211,7 @@ static bool in_spared_tree(const struct olv_scan_dir *dir)
     return above && above->in_respite;
 }
 
-/* Whether this directory was recovered a short while ago, and so all that is in it. */
+/* Whether this directory, and so everything in it, was recovered recently. */
 static bool is_spared_tree(struct judge *judge, const struct olv_scan_dir *dir, const struct olv_stat *stat)
 {
     const struct olv_plan_options *options = judge->judging->options;

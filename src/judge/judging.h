@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Judging the entries of a walk: which rules apply where, and what their statements may ask. */
+/* Judges the entries of a walk: which rules apply where, and what their statements may ask. */
 #ifndef OLV_JUDGE_JUDGING_H
 #define OLV_JUDGE_JUDGING_H
 
@@ -12,7 +12,7 @@
 
 #include <pthread.h>
 
-/* What is open for writing: looked up when the first entry is due, for that takes longer than a small tree.
+/* What is open for writing: looked up when the first entry is due, because it takes longer than a small tree.
  */
 struct use_lookup {
     bool is_wanted;
@@ -21,7 +21,7 @@ struct use_lookup {
     bool is_done;                        /* under the mutex; it may have failed */
 };
 
-/* Shared by all workers, read-only while they walk but for `use`. */
+/* Shared by all workers; read-only during the walk, except for `use`. */
 struct judging {
     const struct olv_policy *policy;
     const struct olv_plan_options *options;
@@ -30,33 +30,32 @@ struct judging {
     struct use_lookup *use;       /* owned */
     struct former_asking *asking; /* owned */
     bool has_directories;         /* some rule is about directories */
-    bool is_about_one;            /* one file is asked about, whether it is open, and not all processes */
+    bool is_about_one; /* asks whether this one file is open, instead of looking at all processes */
 };
 
 bool judging_begin(struct judging *judging, const struct olv_policy *policy,
                    const struct olv_plan_options *options, const struct olv_observer *observer,
                    struct olv_error *err);
-/* False with `err` where something could not be found out that all of it depends on. */
+/* False with `err` if something that everything depends on could not be found out. */
 bool judging_is_sure(const struct judging *judging, struct olv_error *err);
 void judging_end(struct judging *judging);
 
-/* One for each worker of a walk. */
+/* One per worker of a walk. */
 struct judge {
     const struct judging *judging;
     struct olv_expr_scratch *scratch;
     struct olv_text path, below; /* scratch */
-    uint64_t entered;            /* serial of the directory entered last, and what it is */
+    uint64_t entered;            /* serial of the last directory entered, and its identity */
     struct olv_stat entered_stat;
 };
 
 bool judge_begin(struct judge *judge, const struct judging *judging);
 void judge_end(struct judge *judge);
 
-/* To be called when a directory is entered: finds the rules that apply in it. False: it is to be left out,
- * for it is Olvido's own. */
+/* Call on entering a directory: finds the rules that apply in it. False: skip it, it is Olvido's own. */
 bool judge_enter(struct judge *judge, struct olv_scan_dir *dir, const struct olv_stat *stat);
-/* An entry, as the statements of a policy see it: what Olvido has compressed is judged as the file that it
- * was. The judge and the entry must outlive it. */
+/* An entry as a policy's statements see it: a file that Olvido compressed is judged as its former self. The
+ * judge and the entry must outlive it. */
 struct tree_subject {
     struct scan_subject scan; /* first member, and so is the subject in it */
     struct judge *judge;
@@ -64,10 +63,10 @@ struct tree_subject {
 };
 void judge_subject_begin(struct tree_subject *subject, struct judge *judge, struct olv_scan_entry *entry);
 
-/* The verdict on an entry that is no directory. */
+/* The verdict on an entry other than a directory. */
 struct olv_verdict judge_file(struct judge *judge, struct olv_scan_entry *entry);
 
-/* The time that the rule goes by. */
+/* The time by the rule's clock. */
 struct olv_instant judge_clock(struct judge *judge, struct olv_scan_entry *entry, uint32_t rule);
 
 /* What keeps an entry where it is, whatever rule owns it. It must have been looked at. */
@@ -76,7 +75,7 @@ struct judged_entry {
 };
 struct judged_entry judge_entry(struct judge *judge, struct olv_scan_entry *entry);
 
-/* What can be said about a directory before it is known what is in it. */
+/* What is known about a directory before its contents. */
 struct judged_directory {
     enum olv_reason reason; /* OLV_DUE: a rule owns it; else OLV_NOT_OWNED, OLV_UNDECIDED, OLV_GONE */
     uint32_t rule;

@@ -22,7 +22,7 @@ static void obstacles_guard(const struct olv_guard *guard, const struct olv_stat
     add(o, !is_own && barrier == OLV_OWN_PLACE, OLV_OBSTACLE_OWN_PLACE);
 }
 
-/* What in a directory that a rule owns keeps it from going as a whole. */
+/* What in a directory owned by a rule keeps it from going as a whole. */
 static void obstacles_inside(const struct judging *judging, const struct olv_scan_entry *entry,
                              const struct whole_view *whole, struct olv_obstacles *o)
 {

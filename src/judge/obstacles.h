@@ -1,12 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What stands in the way of an act on a file, whatever its verdict is. */
+/* What stands in the way of an act on a file, whatever its verdict. */
 #ifndef OLV_JUDGE_OBSTACLES_H
 #define OLV_JUDGE_OBSTACLES_H
 
 #include "judge/whole.h"
 
-/* Of a file that is there, with this path. `whole` is what is known of what is in it, if it is a directory.
- */
+/* Of an existing file with this path. `whole` is what is known of its contents if it is a directory. */
 void obstacles_find(struct tree_subject *subject, const struct whole_view *whole, const char *path,
                     struct olv_obstacles *out);
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* `under` paths may lie in one another: the outermost of each mount is walked, and further in the rules of
- * the inner ones join those of the outer. A path on another mount than the one around it is a root of its
- * own, for a walk stays on its mount. */
+/* `under` paths may contain one another: the outermost of each mount is walked, and further in the rules of
+ * the inner ones join those of the outer. A path on another mount than its surroundings is a root of its own,
+ * because a walk stays on its mount. */
 #include "judge/roots.h"
 
 #include "base/glob.h"
@@ -59,8 +59,8 @@ static bool roots_add_place(void *self, const char *path)
     return ok;
 }
 
-/* Like strcmp, but with the slash before every other byte: so all that lies in a directory comes right behind
- * it. */
+/* Like strcmp, but with the slash before every other byte, so that a directory's contents follow it directly.
+ */
 static int compare_paths(const char *a, const char *b)
 {
     while (*a && *a == *b) {
@@ -91,7 +91,7 @@ static uint32_t depth_below(const char *path, size_t skip)
     return depth;
 }
 
-/* The same scope, for below a directory that was recovered a short while ago. */
+/* The same scope, for below a recently recovered directory. */
 static const struct olv_scope *make_spared(struct roots *roots, const struct olv_scope *scope)
 {
     size_t size = sizeof *scope + scope->count * sizeof scope->rules[0];
@@ -104,14 +104,14 @@ static const struct olv_scope *make_spared(struct roots *roots, const struct olv
     return spared;
 }
 
-/* The places around the one under way, outermost first, down to itself and all others with its path; `base`
+/* The places around the current one, outermost first, including itself and others with the same path; `base`
  * is where the mount of the last of them begins. */
 struct nest {
     const struct rules_begin **places;
     size_t count, base;
 };
 
-/* The rules of all places of the nest on this mount, in the order of the policy. */
+/* The rules of all nested places on this mount, in policy order. */
 static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest, const char *root)
 {
     size_t root_len = strlen(root) > 1 ? strlen(root) : 0, count = nest->count - nest->base;
@@ -121,7 +121,7 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
     for (size_t i = nest->base; i < nest->count; i++) {
         const struct rules_begin *place = nest->places[i];
         size_t below = strlen(place->path), at = scope->count++;
-        /* with the slash behind it, counted without the one before */
+        /* including the slash after it, not the one before */
         below = below > root_len + 1 ? below - root_len : 0;
         for (; at > 0 && scope->rules[at - 1].rule > place->rule; at--)
             scope->rules[at] = scope->rules[at - 1];
@@ -134,7 +134,7 @@ static struct olv_scope *make_scope(struct roots *roots, const struct nest *nest
     return scope->spared ? scope : NULL;
 }
 
-/* Finds out in which root this place lies, or makes it one. */
+/* Finds the root that contains this place, or makes it a root. */
 static void find_root(struct roots *roots, struct nest *nest, struct rules_begin *place)
 {
     const struct rules_begin *around;
@@ -211,8 +211,8 @@ const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t ro
 
 /* ---- places that are gone ---- */
 
-/* Bytes of `directory` that lead to an `under` of the rule, as it is written or as it is spelt without links;
- * the outermost. 0: none does. */
+/* Length of the part of `directory` that leads to an `under` of the rule, as written or without links; the
+ * outermost. 0: none does. */
 static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, uint32_t number,
                        const char *directory)
 {

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* From the `under` paths of all rules to the trees that must be walked, each once, and the rules that apply
- * where. */
+/* From the `under` paths of all rules to the trees to walk, each once, and the rules that apply where. */
 #ifndef OLV_JUDGE_ROOTS_H
 #define OLV_JUDGE_ROOTS_H
 
@@ -12,27 +11,27 @@ struct rules_begin {
     const char *path; /* absolute, canonical */
     uint64_t mount;
     uint32_t rule;
-    uint32_t root;                 /* index of the root it lies in */
+    uint32_t root;                 /* index of the root that contains it */
     size_t base;                   /* of the places around it, the first on this mount */
     const struct olv_scope *scope; /* the rules that apply from here on down */
 };
 
 struct roots {
     struct olv_arena arena;
-    struct rules_begin *places; /* sorted by path, a directory right before what lies in it */
+    struct rules_begin *places; /* sorted by path, a directory right before its contents */
     size_t count, cap;
     const char **paths; /* of the roots, sorted */
-    bool *has_nested;   /* for each root: whether rules begin below it */
+    bool *has_nested;   /* per root: whether rules begin below it */
     size_t root_count;
 };
 
-/* A path that does not exist or cannot be reached is told to the observer and left out. False without memory.
- */
+/* A path that does not exist or cannot be reached is reported to the observer and left out. False without
+ * memory. */
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer);
 /* The place with exactly this path in this root, or NULL. */
 const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t root, const char *path);
-/* The rules whose `under` a directory lies in or is that need not exist any more, by its path alone: in the
- * arena; NULL without memory. Paths are counted from "/": a path_skip from its first byte. */
+/* The rules whose `under` contains or is a directory that may no longer exist, by its path alone; allocated
+ * in the arena, NULL without memory. A path_skip counts from the first byte of the path. */
 const struct olv_scope *roots_scope_of(const struct roots *roots, const struct olv_policy *policy,
                                        const char *directory, struct olv_arena *arena);
 void roots_free(struct roots *roots);

@@ -34,7 +34,7 @@ static enum olv_truth stored_is_held(struct olv_subject *subject)
     return holds ? holds->is_held(holds->self, s->file->path, subject->stat) : OLV_NO;
 }
 
-/* It is in an archive; and what it was called before tells of an act in its place. */
+/* It is in an archive; a former name is the trace of an earlier act in place. */
 static bool stored_has_had(struct olv_subject *subject, const struct olv_act *act)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
@@ -89,7 +89,7 @@ static uint32_t depth_of(const char *path)
 
 /* ---- what it was ---- */
 
-/* Times that an archive does not keep are not known: no step is due by them. */
+/* Times that an archive does not keep are unknown: no step is due by them. */
 static struct olv_stat stat_of(const struct olv_stored_file *f)
 {
     struct olv_stat stat = {.kind = f->kind,

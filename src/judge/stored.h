@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Judging what lies in depots: a stored file is what it was, where it was. */
+/* Judges what lies in depots: a stored file counts as what it was, where it was. */
 #ifndef OLV_JUDGE_STORED_H
 #define OLV_JUDGE_STORED_H
 
@@ -10,32 +10,32 @@ struct stored_judge {
     const struct judging *judging;
     struct olv_expr_scratch *scratch;
     struct olv_arena arena;        /* of `scope` */
-    struct olv_text directory;     /* that `scope` is for */
-    const struct olv_scope *scope; /* NULL: of none yet */
+    struct olv_text directory;     /* the directory of `scope` */
+    const struct olv_scope *scope; /* NULL: none yet */
     struct olv_text path;
 };
 
 bool stored_judge_begin(struct stored_judge *judge, const struct olv_policy *policy,
                         const struct judging *judging);
 void stored_judge_end(struct stored_judge *judge);
-/* A stored file as the statements of a policy see it. */
+/* A stored file as a policy's statements see it. */
 struct stored_subject {
     struct olv_subject subject; /* first member */
     const struct stored_judge *judge;
     const struct olv_stored_file *file;
-    const char *path; /* as it was */
+    const char *path; /* its original path */
     struct olv_stat stat;
     uint32_t depth; /* below "/" */
 };
-/* What the file was, and in `judge->scope` the rules about where it was; borrows both. False without memory.
- */
+/* Sets up the stored file, and in `judge->scope` the rules for its original place; borrows both. False
+ * without memory. */
 bool stored_subject_begin(struct stored_subject *subject, struct stored_judge *judge,
                           const struct olv_stored_file *file);
 /* What a verdict on it means in a depot. */
 enum olv_reason stored_reason(const struct olv_policy *policy, const struct olv_verdict *verdict);
 
-/* The verdict: OLV_DUE only where a step can be carried out in a depot. `stat` becomes what is known of the
- * file. False without memory. */
+/* The verdict: OLV_DUE only if the step can be carried out in a depot. `stat` gets what is known of the file.
+ * False without memory. */
 bool stored_judge(struct stored_judge *judge, const struct olv_stored_file *file, struct olv_verdict *verdict,
                   struct olv_stat *stat);
 

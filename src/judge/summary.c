@@ -39,7 +39,7 @@ static void add_time(struct summary *r, int clock, struct olv_instant t)
         r->youngest[clock] = t;
 }
 
-/* Whether a file with this verdict keeps the directories around it where they are. */
+/* Whether a file with this verdict keeps the directories around it. */
 static bool blocks(enum olv_reason reason)
 {
     return reason == OLV_KEPT || reason == OLV_UNDECIDED || reason == OLV_GONE;

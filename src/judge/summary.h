@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A directory under way: what is in it, summed up while it is walked, and the verdict on it as a whole. The
- * caller sees to it that one thread at a time changes a summary. */
+/* A directory in progress: sums up its contents during the walk, and judges it as a whole. The caller makes
+ * sure that only one thread at a time changes a summary. */
 #ifndef OLV_JUDGE_SUMMARY_H
 #define OLV_JUDGE_SUMMARY_H
 
@@ -13,21 +13,21 @@ struct summary {
     struct olv_stat stat; /* its own */
     struct judged_directory judged;
     struct olv_contents contents;
-    struct olv_instant youngest[SUMMARY_CLOCKS]; /* of what is in it, by each clock */
-    int owner;       /* the one rule that owns something in it; SUMMARY_NOBODY, SUMMARY_SEVERAL */
-    bool is_blocked; /* something in it is kept, held, recovered, or cannot be known */
+    struct olv_instant youngest[SUMMARY_CLOCKS]; /* of its contents, by each clock */
+    int owner;       /* the only rule that owns something in it; SUMMARY_NOBODY, SUMMARY_SEVERAL */
+    bool is_blocked; /* something in it is kept, held, recovered or unknown */
     bool has_open;   /* something in it is open for writing */
 };
 
-/* `stat` NULL: it could not be looked at. NULL without memory; freed with free. */
+/* `stat` NULL: it could not be looked at. NULL without memory; free with free(). */
 struct summary *summary_new(struct judged_directory judged, const struct olv_stat *stat);
-/* Something in it that is no directory. */
+/* Adds something in it other than a directory. */
 void summary_add(struct summary *summary, struct olv_verdict verdict, struct judged_entry judged,
                  const struct olv_stat *stat);
-/* A directory in it, with all that is in that one and the verdict on it. */
+/* Adds a directory in it, with its contents and its verdict. */
 void summary_join(struct summary *above, const struct summary *below, struct olv_verdict verdict);
 
-/* The times of the directory as a whole: those of the youngest entry in it, of an empty one its own. */
+/* The times of the directory as a whole: those of its youngest entry; of an empty one its own. */
 void summary_times(const struct summary *summary, struct olv_stat *out);
 /* The verdict on one that a rule owns. */
 struct olv_verdict summary_judge(const struct judging *judging, const struct summary *summary);

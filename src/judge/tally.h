@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Counting what a plan finds: one set of tallies for each worker, added up at the end. */
+/* Counts what a plan finds: one set of tallies per worker, added up at the end. */
 #ifndef OLV_JUDGE_TALLY_H
 #define OLV_JUDGE_TALLY_H
 
 #include "olvido/entry.h"
 #include "olvido/plan.h"
 
-/* One for each of the policy's rules, zeroed; freed with free. NULL without rules or memory. */
+/* One for each rule of the policy, zeroed; free with free(). NULL without rules or memory. */
 struct olv_rule_tally *tally_rules(const struct olv_policy *policy);
 void tally_count(struct olv_tally *tally, const struct olv_stat *stat);
 void tally_merge(const struct olv_policy *policy, struct olv_rule_tally *to,

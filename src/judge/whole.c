@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A walk of its own: what is in a directory is summed up in a summary while it is walked, and when the last
- * of it has been seen the directory is judged and its sum joins the one above. So only the directories under
- * way are in memory, and those with a verdict. */
+/* A separate walk: sums up a directory's contents while walking, judges it after its last entry, and adds its
+ * sum to the directory above. So only directories in progress, and those with a verdict, are in memory. */
 #include "judge/whole.h"
 #include "base/grow.h"
 
@@ -12,11 +11,12 @@
 
 enum { LOCKS = 64 };
 
-/* The one path that is asked about, and what comes out. */
+/* The one path that is asked about, and the result. */
 struct target {
     uint32_t root;
     const char *path;
-    size_t top; /* so much of the path names the outermost directory below the root: that one is summed up */
+    size_t
+        top; /* length of the part that names the outermost directory below the root: that one is summed up */
     struct whole_view *view;
     pthread_mutex_t mutex;
 };
@@ -29,11 +29,11 @@ struct wholes_worker {
 
 struct finding {
     const struct judging *judging;
-    struct scan_relay relay; /* silent: the walk after it tells the troubles */
+    struct scan_relay relay; /* silent: the walk after this one reports the troubles */
     struct wholes_worker *workers;
     unsigned worker_count;
     struct target *target;        /* NULL: all are asked about */
-    pthread_mutex_t locks[LOCKS]; /* a summary's is chosen by its address */
+    pthread_mutex_t locks[LOCKS]; /* a summary's lock is chosen by its address */
 };
 
 struct wholes {
@@ -85,7 +85,7 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
         f->target->view->verdict = v;
     } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
                rule->steps[v.step].act->traits & OLV_TOUCHES) {
-        f->target->view->goes = v; /* and one further out, which comes later, takes its place */
+        f->target->view->goes = v; /* one further out, which comes later, replaces it */
         snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
     }
     pthread_mutex_unlock(&f->target->mutex);
@@ -118,7 +118,7 @@ static void whole_visit(void *self, unsigned number, struct olv_scan_entry *entr
         scan_relay_fail(&f->relay, NULL);
 }
 
-/* Whether the walk has to go there for the one path that is asked about. */
+/* Whether the walk must go there for the path that is asked about. */
 static bool leads_to(const struct target *target, const struct olv_scan_dir *dir)
 {
     struct olv_text path = {0};

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Directories that a rule owns, judged as a whole: one is as old as the youngest entry within, and spared by
+/* Judges directories that a rule owns as a whole: a directory is as old as its youngest entry, and spared by
  * anything inside that is kept, held, in use, or owned by another rule. */
 #ifndef OLV_JUDGE_WHOLE_H
 #define OLV_JUDGE_WHOLE_H
@@ -18,7 +18,7 @@ struct whole {
 };
 
 struct wholes;
-/* Walks all that the policy is about, and keeps a verdict for every directory with a step whose time has
+/* Walks everything the policy is about, and keeps a verdict for every directory with a step whose time has
  * come; memory grows with their number. NULL with `err`. */
 struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
                                struct olv_error *err);
@@ -28,10 +28,10 @@ const struct whole *wholes_find(const struct wholes *wholes, const struct olv_st
 /* What a walk finds out about one path. */
 struct whole_view {
     bool is_directory;      /* and reached by the walk; then: */
-    struct summary summary; /* what is in it */
+    struct summary summary; /* of its contents */
     struct olv_verdict verdict;
-    char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none does */
-    struct olv_verdict goes;  /* then: the verdict on that one */
+    char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none */
+    struct olv_verdict goes;  /* then: the verdict on that directory */
 };
 /* Walks only what is needed to judge `path`, which lies in this root. */
 bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The one appender. Lines are collected in memory and go to the volume in one write, beside which others may
- * be collected; what is on disk is always whole lines plus, after a crash, at most one torn tail above the
- * last checkpoint. */
+/* The only appender. Lines collect in memory and go to the volume in one write, while more may be collected.
+ * The file always has whole lines, plus after a crash at most one torn line beyond the last checkpoint. */
 #include "ledger/append.h"
 
 #include "base/crew.h"
@@ -20,7 +19,7 @@
 #include <string.h>
 #include <unistd.h>
 
-/* Where that fails, the one before goes on, and it may be tried again. */
+/* On failure the previous one stays in use, and this may be retried. */
 static bool new_volume(struct olv_ledger *l, struct olv_error *err)
 {
     char name[LEDGER_NAME_SIZE];
@@ -47,7 +46,7 @@ struct olv_instant olv_ledger_last_time(const struct olv_ledger *l)
     return l->last_time;
 }
 
-/* Adds the lines above the checkpoint to the tree; cuts off and describes a torn tail. */
+/* Adds the lines after the checkpoint to the tree; cuts off a torn line and describes it. */
 static bool catch_up(struct olv_ledger *l, const char *name, uint64_t first, struct olv_text *torn,
                      struct olv_error *err)
 {
@@ -116,7 +115,7 @@ static bool is_signed(const struct olv_ledger *l, const struct checkpoint *check
     return memcmp(root, checkpoint->root, sizeof root) == 0;
 }
 
-/* The stored hashes are a copy: where they are gone, cut or altered they are made anew from the lines. */
+/* The stored hashes are a copy: if missing, cut or altered they are recomputed from the lines. */
 static bool check_root(struct olv_ledger *l, const struct checkpoint *checkpoint, struct olv_error *err)
 {
     if (tree_load(&l->tree, l->dir, checkpoint->size, err) && is_signed(l, checkpoint))
@@ -132,7 +131,7 @@ static bool check_root(struct olv_ledger *l, const struct checkpoint *checkpoint
                : false;
 }
 
-/* Signed is only what the open run can have written. */
+/* Signs only what the open run can have written. */
 static bool check_tail(const struct olv_ledger *l, uint64_t covered, struct olv_error *err)
 {
     struct tail_fault fault;
@@ -147,7 +146,7 @@ static bool check_tail(const struct olv_ledger *l, uint64_t covered, struct olv_
                           "last checkpoint loses nothing that was signed");
 }
 
-/* Who brings back an older copy of the ledger does not bring back what was done since. */
+/* Restoring an older copy of the ledger does not undo what was done since. */
 static bool check_age(const struct olv_ledger *l, uint64_t covered, struct olv_error *err)
 {
     struct checkpoint last;
@@ -183,7 +182,7 @@ static bool open_existing(struct olv_ledger *l, struct olv_error *err)
     else if (ok)
         ok = open_volume(l, firsts[count - 1], err) && check_tail(l, checkpoint.size, err);
     for (size_t i = 0; ok && i + 1 < count; i++)
-        ledger_index_build(l->dir, firsts[i]); /* most often all are there */
+        ledger_index_build(l->dir, firsts[i]); /* usually they all exist */
     free(firsts);
     return ok;
 }
@@ -210,7 +209,7 @@ struct olv_ledger *olv_ledger_open(int state, struct olv_error *err)
          ((l->hasher && l->many) || olv_fail_memory(err)) && open_existing(l, err);
     olv_os_close(keys);
     if (ok) {
-        olv_error_clear(err); /* what was looked for in vain on the way */
+        olv_error_clear(err); /* failed attempts on the way */
         return l;
     }
     olv_ledger_close(l);

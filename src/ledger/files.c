@@ -162,7 +162,7 @@ void line_reader_close(struct line_reader *r)
     *r = (struct line_reader){.fd = -1};
 }
 
-/* A quote within a JSON string is escaped, so these bytes cannot stand inside one: the first match is the
+/* A quote inside a JSON string is escaped, so these bytes cannot be inside one: the first match is the
  * member. */
 struct line_parts line_split(const char *line, size_t len)
 {
@@ -254,12 +254,12 @@ bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoin
         return true;
     if (olv_read_failed_for_now(err))
         return false;
-    *out = (struct checkpoint){.size = 0}; /* it is gone, or torn */
+    *out = (struct checkpoint){.size = 0}; /* missing or torn */
     olv_error_clear(err);
     return true;
 }
 
-/* It need not come to the disk: it is never newer than the one in the ledger. */
+/* It need not be durable: it is never newer than the one in the ledger. */
 static void write_last(int state, const struct olv_text *note)
 {
     int fd = openat(state, NEXT, O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0600);

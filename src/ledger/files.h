@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What appending, reading and verifying share: the files of a ledger, and the parts of a line. */
+/* Shared by appending, reading and verifying: the files of a ledger, and the parts of a line. */
 #ifndef OLV_LEDGER_FILES_H
 #define OLV_LEDGER_FILES_H
 
@@ -10,12 +10,12 @@
 enum { LEDGER_NAME_SIZE = 32, MOST_VOLUMES = 100000 };
 static const uint64_t LEDGER_VOLUME_BYTES = 64u << 20;
 
-/* The volume that begins with line `first`: "lines-000000000000.jsonl". */
+/* The volume that starts with line `first`: "lines-000000000000.jsonl". */
 void ledger_volume_name(uint64_t first, char out[LEDGER_NAME_SIZE]);
-/* The first lines of all volumes in ascending order, owned by the caller; false with `err`. */
+/* The first lines of all volumes, ascending; the caller frees them. False with `err`. */
 bool ledger_volumes(int dir, uint64_t **firsts, size_t *count, struct olv_error *err);
 
-/* Reads lines one by one. */
+/* Reads line by line. */
 struct line_reader {
     int fd;
     char *buffer;
@@ -24,19 +24,19 @@ struct line_reader {
 };
 
 bool line_reader_open(struct line_reader *r, int dir, const char *name, struct olv_error *err);
-/* The next line, without its newline and NUL-terminated, borrowed until the next call; NULL at the end or on
- * an error (then err->code is set). `is_torn`: the last line of the file, without a newline. */
+/* The next line, NUL-terminated without its newline, valid until the next call; NULL at the end or on an
+ * error (then err->code is set). `is_torn`: the last line of the file has no newline. */
 char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct olv_error *err);
-/* Goes to the first line that begins at byte `*at` or later, and says where that is. */
+/* Goes to the first line that begins at byte `*at` or later, and updates `*at`. */
 bool line_reader_seek(struct line_reader *r, uint64_t *at, struct olv_error *err);
 void line_reader_close(struct line_reader *r);
-/* The time that a line begins with; 0 if it has none. */
+/* The time at the start of a line; 0 if it has none. */
 struct olv_instant line_time(const char *line);
 
-/* The length of the line without its `open` member, plus its closing brace: what the Merkle leaf is over.
- * `open` gets the object's bytes, or NULL when the line has none. */
+/* The part of the line without its `open` member, plus a closing brace, is what the Merkle leaf covers.
+ * `open` gets the object's bytes, or NULL if the line has none. */
 struct line_parts {
-    size_t head_len;  /* bytes before `,"open":`, or all of the line but its last brace */
+    size_t head_len;  /* bytes before `,"open":`, or everything except the last brace */
     const char *open; /* borrowed */
     size_t open_len;
 };
@@ -49,17 +49,17 @@ struct checkpoint {
     uint64_t size;
     uint8_t root[OLV_SHA256_SIZE];
 };
-/* The origin that it names, whoever signed it; "" where there is none. */
+/* The origin it names, whoever signed it; "" if there is none. */
 bool checkpoint_origin(int dir, char out[ORIGIN_SIZE], struct olv_error *err);
 bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out, struct olv_error *err);
-/* Reads one from a note that is kept elsewhere: OLV_BROKEN where it is none, or somebody else's. */
+/* Reads one from a note kept elsewhere: OLV_BROKEN if it is none, or somebody else's. */
 bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, struct checkpoint *out,
                       struct olv_error *err);
-/* Brings it to the disk; and into the state directory, too, as the last one that there was (-1: not). */
+/* Writes it durably; and also into the state directory as the last known one (unless `state` is -1). */
 bool checkpoint_write(int dir, int state, const struct olv_key *key, const struct checkpoint *checkpoint,
                       struct olv_error *err);
-/* The last one that there was, as far as that can be told: after a crash it may be an older one, or none (of
- * size 0). False where it is there and cannot be read. */
+/* The last known one: after a crash it may be an older one, or none (size 0). False if it exists and cannot
+ * be read. */
 bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out,
                           struct olv_error *err);
 

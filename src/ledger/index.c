@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An index is a small SQLite database that is made in memory and published whole, so that it is never half a
- * file. A row is 64 bits of a salted digest and the number of a block. A path is entered with all
- * directories above it, so that "everything below" is one look-up as well; the salt keeps the index from
- * telling names that were taken out of the ledger. */
+/* An index is a small SQLite database, built in memory and published whole, so it is never partial. A row is
+ * 64 bits of a salted digest and a block number. A path is entered with all directories above it, so that
+ * "everything below" is one look-up, too; the salt keeps the index from revealing names that were removed
+ * from the ledger. */
 #include "ledger/index.h"
 
 #include "base/crew.h"
@@ -34,12 +34,12 @@ struct indexing {
     struct row {
         int64_t path;
         uint32_t block;
-    } * rows; /* owned; of the last `waiting` ones the paths are not digested yet: */
+    } * rows; /* owned; the paths of the last `waiting` ones are not digested yet: */
     size_t count, cap, waiting;
-    struct olv_text salted;    /* they stand here, each behind the salt, */
+    struct olv_text salted;    /* they are here, each after the salt, */
     size_t ends[TOGETHER];     /* and end here */
     uint64_t bytes;            /* of the volume */
-    struct olv_text directory; /* of the line before: its own entries need not be made again */
+    struct olv_text directory; /* of the line before: its own entries need not be added again */
     uint32_t directory_block;
     bool failed;
 };
@@ -98,7 +98,7 @@ static void index_enter(struct indexing *x, const char *path, size_t len, uint32
         digest_waiting(x);
 }
 
-/* The path and every directory above it but the root. */
+/* The path and every directory above it except the root. */
 static void enter_path(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
     size_t dir = len;
@@ -158,7 +158,7 @@ static int by_path(const void *a, const void *b)
     return x->block < y->block ? -1 : x->block > y->block;
 }
 
-/* The rows of a volume, by the salt that is set: sorted, and each once. */
+/* The rows of a volume with the current salt: sorted, without duplicates. */
 static bool make_rows(struct indexing *x, int dir, uint64_t first)
 {
     size_t kept = 0;
@@ -216,9 +216,9 @@ void ledger_index_build(int dir, uint64_t first)
 
 /* ---- asking ---- */
 
-/* One that was published, as a database in memory. */
+/* A published index, as a database in memory. */
 struct opened {
-    struct olv_text file; /* owned; beneath the database */
+    struct olv_text file; /* owned; backs the database */
     struct database base;
     uint8_t salt[SALT];
     uint64_t bytes; /* of the volume */

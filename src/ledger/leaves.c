@@ -51,7 +51,7 @@ struct restoring {
     struct tree *tree;
 };
 
-/* What waits to be written takes no more memory than some megabytes. */
+/* Limits what waits to be written to some megabytes. */
 static bool leaves_add(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct olv_error *err)
 {
     enum { STORED_AT_ONCE = 1 << 17 };

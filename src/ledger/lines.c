@@ -1,10 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The lines of the ledger: members in a fixed order. Names of people and files go into `open`, the last
- * member; the head commits to them by `sealed`, their digest, so that they can be taken out later without
- * breaking a proof.
- *
- * Lines are composed one after the other, and digested some dozens at a time, side by side (base/many.h):
- * first what they leave open, then the lines with those digests in them. */
+/* The lines of the ledger: members in fixed order. Names of people and files go into `open`, the last member;
+ * the head commits to it by `sealed`, its digest, so that names can be removed later without breaking a
+ * proof. Lines are composed one after the other, and digested a few dozen at a time (base/many.h): first
+ * their `open` objects, then the lines with those digests. */
 #include "ledger/append.h"
 
 #include "olvido/accounts.h"
@@ -14,8 +12,7 @@
 #include <string.h>
 #include <unistd.h>
 
-/* The members that every line begins with. Before it stands the byte that a leaf is digested with (RFC 9162,
- * section 2.1.1). */
+/* The first members of every line, after the byte that a leaf is hashed with (RFC 9162, section 2.1.1). */
 static struct olv_text *new_head(struct olv_ledger *l, const char *kind)
 {
     static const uint8_t prefix = 0;
@@ -135,7 +132,7 @@ void ledger_take_lines(struct olv_ledger *l)
     olv_text_clear(&l->open);
 }
 
-/* Where the system's own way was missing and a weaker one stood in. */
+/* Where a weaker way replaced the system's own. */
 static void put_weaker(struct olv_text *head)
 {
     const char *weaker = olv_os_weaker();
@@ -173,7 +170,7 @@ void olv_ledger_intent(struct olv_ledger *l, const struct olv_intent_facts *f)
     add_line(l, false);
 }
 
-/* Out of which archive. */
+/* Which archive it came from. */
 static void put_archive(struct olv_text *open, const struct olv_docket_entry *e)
 {
     struct olv_text path = {0};
@@ -216,7 +213,7 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
         olv_json_put_name(open, "trash", f->trash);
     if (*f->trash_place)
         olv_json_put_name(open, "trash_place", f->trash_place);
-    if (*f->reason) /* it may tell of names, so it can be taken out of the ledger with them */
+    if (*f->reason) /* it may contain names, so it can be removed together with them */
         olv_json_put_name(open, "reason", f->reason);
     add_line(l, true);
 }

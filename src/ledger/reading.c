@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Read without the right to change anything, and without believing it. */
+/* Reads without permission to change anything, and without trust. */
 #include "ledger/reading.h"
 
 #include "olvido/json.h"

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Finding lines. What a query asks for stands in a line as certain bytes, for lines have a fixed form: so
- * most lines are passed over by a search for bytes, and only the others are read as JSON and compared. Whole
- * volumes are passed over by their times, and blocks of closed ones by the index. */
+/* Finds lines. Lines have a fixed form, so what a query asks for appears in a line as certain bytes: most
+ * lines are skipped by a byte search, and only the rest are parsed as JSON and compared. Whole volumes are
+ * skipped by their times, and blocks of closed ones by the index. */
 #include "ledger/index.h"
 #include "ledger/reading.h"
 #include "olvido/json.h"
@@ -18,7 +18,7 @@ struct searching {
     const struct olv_ledger_query *query;
     struct reading reading;
     int dir;
-    struct olv_text needles[MOST_NEEDLES]; /* all must be in a line */
+    struct olv_text needles[MOST_NEEDLES]; /* a line must contain all of them */
     size_t needle_count;
     struct olv_text path; /* as the ledger spells it, without quotes */
     bool (*each)(void *self, const struct olv_ledger_record *record);
@@ -39,7 +39,7 @@ static void add_needle(struct searching *s, const char *key, const char *value)
         olv_json_put_string(new_needle(s), key, value);
 }
 
-/* The beginning of the member: what follows is a quote, or a slash and what lies below. */
+/* The start of the member: what follows is a quote, or a slash and the rest. */
 static void add_path_needle(struct searching *s, const char *path)
 {
     static const char before[] = "\"path\":\"";
@@ -79,7 +79,7 @@ static bool may_fit(const struct searching *s, const char *line)
 {
     for (size_t i = s->needle_count; i-- > 0;) {
         const struct olv_text *needle = &s->needles[i];
-        size_t skip = needle->len && needle->data[0] == ','; /* put_string begins with a comma */
+        size_t skip = needle->len && needle->data[0] == ','; /* olv_json_put_string begins with a comma */
         if (!strstr(line, needle->data + skip))
             return false;
     }
@@ -125,7 +125,7 @@ static bool search_fits(void *self, const struct olv_ledger_record *r)
 
 /* ---- volumes and blocks ---- */
 
-/* Cuts off what is open of a line, which is its end: no quote stands so within a string. */
+/* Cuts off the `open` part at the line's end: inside a string no quote looks like that. */
 static size_t without_names(char *line, size_t len)
 {
     char *open = strstr(line, ",\"open\":{");
@@ -135,7 +135,7 @@ static size_t without_names(char *line, size_t len)
     return (size_t)(open - line) + 1;
 }
 
-/* Goes through the lines that begin at `from` or later, and before `until`. */
+/* Searches the lines that begin at `from` or later, and before `until`. */
 static bool search_bytes(struct searching *s, struct line_reader *r, const char *name, uint64_t from,
                          uint64_t until, struct olv_error *err)
 {
@@ -184,7 +184,7 @@ static bool search_volume(struct searching *s, uint64_t first, struct olv_error 
     return ok;
 }
 
-/* The time of a volume's first line; false when that cannot be read. */
+/* The time of a volume's first line; false if it cannot be read. */
 static bool begins_at(const struct searching *s, uint64_t first, struct olv_instant *out)
 {
     char name[LEDGER_NAME_SIZE], *line;
@@ -201,7 +201,7 @@ static bool begins_at(const struct searching *s, uint64_t first, struct olv_inst
     return out->s != 0;
 }
 
-/* Times only grow from line to line, so a volume is bounded by its own first line and that of the next. */
+/* Times never decrease from line to line, so a volume's range ends with the first line of the next. */
 static bool may_have(const struct searching *s, const uint64_t *firsts, size_t count, size_t i)
 {
     const struct olv_ledger_query *q = s->query;

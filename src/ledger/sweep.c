@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The volume is read in pieces of whole lines; each piece is cut into one part for every core. Counting
- * newlines tells every part the number of its first line, and costs next to nothing beside the hashing. */
+/* The volume is read in pieces of whole lines; each piece is split into one part per processor. Counting
+ * newlines gives every part the number of its first line, at little cost compared with the hashing. */
 #include "ledger/sweep.h"
 
 #include "olvido/json.h"
@@ -71,7 +71,7 @@ enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct 
 struct part {
     struct sweep *sweep;
     char *from, *to; /* whole lines */
-    uint64_t number; /* of the first */
+    uint64_t number; /* of the first one */
     uint64_t removed_names, segments;
     bool is_sound;
     struct olv_hasher *hasher;
@@ -80,8 +80,8 @@ struct part {
     pthread_t thread;
 };
 
-/* Lines that are digested together. Before each stands a zero byte, which a leaf is digested with, and behind
- * its head a brace. */
+/* Lines that are hashed together. Before each is a zero byte, which a leaf is hashed with, and after its head
+ * a brace. */
 struct together {
     struct line {
         char *text;
@@ -112,7 +112,7 @@ static bool check_line(struct part *p, const struct together *t, size_t i)
     const struct sweep *s = p->sweep;
     const struct line *line = &t->lines[i];
     enum docket_finding docket;
-    struct olv_error ignored = {0}; /* then the line is looked at more closely */
+    struct olv_error ignored = {0}; /* then the line is examined more closely */
     bool has_lost_name;
     char where[128];
     if (p->number < s->covered ? memcmp(s->hashes[p->number], t->leaves[i], OLV_SHA256_SIZE) != 0
@@ -121,14 +121,14 @@ static bool check_line(struct part *p, const struct together *t, size_t i)
     if (!says_digest(line->text, line->parts, t->opens[i], &has_lost_name))
         return false;
     p->removed_names += has_lost_name;
-    if (line->parts.open) /* an intent has nothing to seal */
+    if (line->parts.open) /* an intent has nothing sealed */
         return true;
     docket = docket_of_line(s->state, p->hasher, &p->scratch, line->text, line->len, where, &ignored);
     p->segments += docket != DOCKET_NONE;
     return docket == DOCKET_NONE || docket == DOCKET_SOUND;
 }
 
-/* The next lines, each with a zero in place of its end: which is before the next one, too. */
+/* The next lines, each with a zero in place of its newline, which also precedes the next line. */
 static void take_lines(struct part *p, struct together *t, char **at)
 {
     for (t->count = 0; t->count < LINES && *at < p->to; t->count++) {
@@ -137,7 +137,7 @@ static void take_lines(struct part *p, struct together *t, char **at)
         if (stop)
             *stop = '\0';
         else
-            stop = p->to - 1; /* the last one's was taken away before, and another thread is looking at it */
+            stop = p->to - 1; /* the last newline was replaced before, and another thread is looking at it */
         line->text = *at;
         line->len = (size_t)(stop - *at);
         line->is_whole = line->len > 0 && stop[-1] == '}';
@@ -173,7 +173,7 @@ static uint64_t count_lines(const char *from, const char *to)
     return count;
 }
 
-/* Cuts the piece into parts at newlines, and has them checked side by side. */
+/* Splits the piece at newlines, and has the parts checked in parallel. */
 static bool check_piece(struct part *parts, unsigned workers, char *from, char *to, uint64_t *number)
 {
     char *at = from;
@@ -191,7 +191,8 @@ static bool check_piece(struct part *parts, unsigned workers, char *from, char *
         *number += count_lines(at, end);
         at = end;
     }
-    for (unsigned i = 0; i < workers; i++) /* the end of the line before, which another one is looking at */
+    for (unsigned i = 0; i < workers;
+         i++) /* the end of the line before, which another thread is looking at */
         parts[i].from[-1] = '\0';
     for (; started + 1 < workers; started++)
         if (pthread_create(&parts[started].thread, NULL, check_part, &parts[started]) != 0)
@@ -213,7 +214,7 @@ static unsigned worker_count(void)
     return cpus < MOST_WORKERS ? cpus : MOST_WORKERS;
 }
 
-/* Fills the buffer; the bytes of a line that is not whole yet are at its front already. */
+/* Fills the buffer; the bytes of an incomplete line are already at its front. */
 static ssize_t sweep_fill(int fd, char *buffer, size_t have)
 {
     size_t len = have;
@@ -238,7 +239,7 @@ static bool check_file(struct part *parts, unsigned workers, int fd, char *buffe
     while ((len = sweep_fill(fd, buffer, have)) > 0) {
         char *end = last_line_end(buffer, (size_t)len);
         if (end == buffer || !check_piece(parts, workers, buffer, end, number))
-            return false; /* a line without an end, a line longer than a piece, or one that is not sound */
+            return false; /* a line without an end, longer than a piece, or unsound */
         have = (size_t)(buffer + len - end);
         memmove(buffer, end, have);
         tell(self, *number);
@@ -285,8 +286,8 @@ bool sweep_volume(struct sweep *s, uint64_t first, uint64_t *lines, void (*tell)
 
 struct tiles {
     const uint8_t (*hashes)[OLV_SHA256_SIZE];
-    uint8_t (*roots)[OLV_SHA256_SIZE]; /* one for each full tile */
-    uint64_t from, to;                 /* tiles of this worker */
+    uint8_t (*roots)[OLV_SHA256_SIZE]; /* one per full tile */
+    uint64_t from, to;                 /* this worker's tiles */
     bool ok;
     pthread_t thread;
 };

@@ -15,16 +15,16 @@ enum { SHORT_FILE = 256, MOST_DECISIONS = 1 << 20 };
 
 struct batch {
     uint64_t number, decisions;
-    uint8_t *recorded; /* a bit for each entry; owned */
+    uint8_t *recorded; /* one bit per entry; owned */
 };
 
 struct examining {
     int state, dir;
-    uint64_t covered, number; /* of the line at hand */
-    char run[64];             /* that is open; "": none */
-    char needle[80];          /* what each of its lines has */
+    uint64_t covered, number; /* of the current line */
+    char run[64];             /* the open run; "": none */
+    char needle[80];          /* what each of its lines contains */
     bool has_begun;
-    struct batch *batches; /* that it intends; owned */
+    struct batch *batches; /* its intents; owned */
     size_t count, cap;
     struct olv_hasher *hasher;
     struct olv_text scratch;
@@ -73,7 +73,7 @@ static const char *tell(struct examining *x, const json_t *line)
 
 /* ---- lines ---- */
 
-/* Signed: what the run has begun and told up to there. */
+/* Signed lines: what the run had begun and recorded by then. */
 static bool note_signed(struct examining *x, const json_t *line, struct olv_error *err)
 {
     const char *kind = word(line, "kind");
@@ -91,7 +91,7 @@ static const char *judge_intent(struct examining *x, const char *text, size_t le
                                                              : "its docket is not there, or is another one";
 }
 
-/* What is wrong with a line behind the checkpoint; NULL: nothing. */
+/* What is wrong with a line after the checkpoint; NULL: nothing. */
 static const char *judge(struct examining *x, const json_t *line, const char *text, size_t len,
                          struct olv_error *err)
 {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Every level keeps only its last tile in memory. A tile of n entries stands for perfect subtrees of the
- * sizes of the binary digits of n, so the root is folded from those of all levels, from the smallest to the
+ * sizes of n's binary digits, so the root is folded from all levels, from the smallest subtree to the
  * largest. */
 #include "ledger/tree.h"
 
@@ -19,7 +19,7 @@ void tree_leaf_hash(struct olv_hasher *hasher, const void *bytes, size_t len, ui
     olv_hasher_end(hasher, out);
 }
 
-/* `out` may be one of the two. */
+/* `out` may be one of the inputs. */
 static void node_hash(struct olv_hasher *hasher, const uint8_t *left, const uint8_t *right, uint8_t *out)
 {
     uint8_t bytes[1 + 2 * OLV_SHA256_SIZE] = {1};
@@ -35,7 +35,7 @@ static void fold(struct many_hasher *many, uint8_t hashes[][OLV_SHA256_SIZE], un
     uint8_t nodes[TILE_WIDTH / 2][1 + 2 * OLV_SHA256_SIZE];
     for (unsigned i = 0; i < count / 2; i++) {
         nodes[i][0] = 1;
-        memcpy(nodes[i] + 1, hashes[2 * i], 2 * OLV_SHA256_SIZE); /* they lie one behind the other */
+        memcpy(nodes[i] + 1, hashes[2 * i], 2 * OLV_SHA256_SIZE); /* they are adjacent */
         pieces[i] = (struct many_piece){nodes[i], sizeof nodes[i], hashes[i]};
     }
     many_sha256(many, pieces, count / 2);
@@ -74,7 +74,7 @@ static uint64_t entries(uint64_t size, unsigned level)
     return size >> (8 * level);
 }
 
-/* Adds an entry of this level, and what it completes above it. */
+/* Adds an entry to this level, and to the levels above what it completes. */
 static void add_at(struct tree *tree, unsigned level, const uint8_t entry[OLV_SHA256_SIZE])
 {
     uint8_t hash[OLV_SHA256_SIZE];

@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Verification: the signed checkpoint vouches for the root, the root for the stored hashes, a stored hash for
- * its line. So the first line that differs from its stored hash is the first that was touched, and comparing
- * it with its neighbours' hashes tells how. The docket segments are compared with the intents that commit to
- * them. */
+/* Verification: the signed checkpoint proves the root, the root the stored hashes, a stored hash its line. So
+ * the first line that differs from its stored hash is the first that was touched, and its neighbours' hashes
+ * tell how. Docket segments are compared with the intents that commit to them. */
 #include "ledger/index.h"
 #include "ledger/leaves.h"
 #include "ledger/sweep.h"
@@ -26,14 +25,14 @@ enum { TELL_EVERY = 16384 };
 
 struct verifying {
     int state, dir;      /* descriptors */
-    const char *against; /* the path of a checkpoint that was kept elsewhere; NULL: none */
+    const char *against; /* path of a checkpoint kept elsewhere; NULL: none */
     const struct olv_observer *observer;
     struct olv_ledger_report *report;
     struct olv_key *key;
     struct olv_hasher *hasher;
-    struct checkpoint last; /* that the runs know: read first, so that it is never newer than: */
+    struct checkpoint last; /* the last one that runs know: read first, so that it is never newer than: */
     struct checkpoint checkpoint;
-    uint8_t (*hashes)[OLV_SHA256_SIZE]; /* the stored ones of all lines, vouched for by the checkpoint */
+    uint8_t (*hashes)[OLV_SHA256_SIZE]; /* the stored ones of all lines, proven by the checkpoint */
     uint64_t hash_count;
     struct olv_text segment; /* of a docket */
 };
@@ -65,8 +64,8 @@ static bool is_stored_anywhere(const struct verifying *v, const uint8_t leaf[OLV
     return false;
 }
 
-/* The line at `number` is not the one whose hash is stored there: what happened? `next` is the leaf of the
- * line after it, or NULL at the end. */
+/* The line at `number` differs from its stored hash: what happened? `next` is the leaf of the line after it,
+ * or NULL at the end. */
 static void classify(struct verifying *v, uint64_t number, const uint8_t *leaf, const uint8_t *next,
                      const char *file, uint64_t at)
 {
@@ -94,7 +93,7 @@ static void check_intent(struct verifying *v, const char *line, size_t len, cons
 
 /* ---- lines ---- */
 
-/* The leaf of the line after the one just read, without moving on. */
+/* The leaf of the line after the current one, without advancing. */
 static bool peek_leaf(struct verifying *v, struct line_reader *r, uint8_t out[OLV_SHA256_SIZE])
 {
     struct olv_error ignored = {0};
@@ -146,7 +145,7 @@ static void verify_tell(void *self, uint64_t line)
         (struct olv_progress){.doing = "verifying", .files = line, .of_files = v->report->covered});
 }
 
-/* The quick look at a whole volume, with all cores. */
+/* The quick check of a whole volume, on all processors. */
 static bool is_swept(struct verifying *v, uint64_t first)
 {
     struct sweep sweep = {.state = v->state,
@@ -253,8 +252,8 @@ static bool take_leaf(void *self, const uint8_t leaf[OLV_SHA256_SIZE], struct ol
     return true;
 }
 
-/* The stored hashes are a copy, which tells what happened to which line. Where they are gone or altered, the
- * lines themselves have the root that was signed, or something is wrong that nobody can tell any more. */
+/* The stored hashes are a copy that tells what happened to which line. If they are missing or altered, either
+ * the lines still have the signed root, or something is wrong that nobody can locate. */
 static bool check_root(struct verifying *v, struct olv_error *err)
 {
     bool is_it = false;
@@ -274,7 +273,7 @@ static bool check_root(struct verifying *v, struct olv_error *err)
 
 /* ---- checkpoints of before ---- */
 
-/* Whether the lines that it covers are the first ones still. */
+/* Whether the lines it covers are still the first ones. */
 static bool is_consistent(const struct verifying *v, const struct checkpoint *old, bool *is_it,
                           struct olv_error *err)
 {
@@ -326,7 +325,7 @@ static bool check_kept(struct verifying *v, struct olv_error *err)
     return true;
 }
 
-/* Against the last one that the runs know. */
+/* Against the last one that runs know. */
 static bool check_last(struct verifying *v, struct olv_error *err)
 {
     const struct checkpoint *last = &v->last;
@@ -346,7 +345,7 @@ static bool check_last(struct verifying *v, struct olv_error *err)
 
 /* ---- behind the lines ---- */
 
-/* The run has gone on meanwhile, and ended perhaps. */
+/* The run has continued meanwhile, and may have ended. */
 static bool is_signed_by_now(const struct verifying *v, uint64_t line)
 {
     struct olv_error ignored = {0};
@@ -370,7 +369,7 @@ static bool check_tail(struct verifying *v, struct olv_error *err)
     return true;
 }
 
-/* Of closed volumes, which all but the last one are. */
+/* Of closed volumes: all except the last. */
 static bool check_indexes(struct verifying *v, struct olv_error *err)
 {
     char file[LEDGER_NAME_SIZE + 8];
@@ -409,7 +408,7 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
     struct olv_ledger_report *report = v->report;
     if (!checkpoint_read(v->dir, v->key, &v->checkpoint, err)) {
         if (err->sys == ENOENT && !has_lines(v))
-            return olv_error_as(err, OLV_STATE); /* it was never begun */
+            return olv_error_as(err, OLV_STATE); /* it was never started */
         if (olv_read_failed_for_now(err))
             return false; /* nothing is known of it */
         found(v, OLV_LEDGER_CHECKPOINT, 0, "ledger/checkpoint", 0, "%.150s", err->what);

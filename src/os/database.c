@@ -22,7 +22,7 @@ bool database_failed(const struct database *d, struct olv_error *err, const char
     if (code == SQLITE_FULL)
         err->sys = ENOSPC;
     else if (code == SQLITE_IOERR || code == SQLITE_CANTOPEN)
-        err->sys = sys == ENOENT ? EIO : sys; /* it is there; what SQLite keeps beside it may not be */
+        err->sys = sys == ENOENT ? EIO : sys; /* the file exists; what SQLite keeps beside it may not */
     if (d->hint && (code == SQLITE_CORRUPT || code == SQLITE_NOTADB))
         olv_error_hint(err, d->hint);
     return false;
@@ -41,8 +41,8 @@ bool database_prepare(const struct database *d, sqlite3_stmt **out, const char *
 
 /* ---- opening ---- */
 
-/* SQLite would make it with the mode that the umask leaves. One that is there is not opened here: closing any
- * descriptor of it would drop the locks that this process has on it. */
+/* SQLite would create it with the umask's mode. An existing file is not opened here: closing any descriptor
+ * of it would drop this process's locks on it. */
 static bool database_make(const char *path, struct olv_error *err)
 {
     int fd = open(path, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
@@ -91,7 +91,7 @@ void database_close(struct database *d)
     d->db = NULL;
 }
 
-/* -1 where the file cannot be read. */
+/* -1 if the file cannot be read. */
 static int version_of(const struct database *d)
 {
     sqlite3_stmt *s = NULL;
@@ -156,8 +156,8 @@ static bool can_be_read(const struct database *d, const char *path, struct olv_e
     return fd >= 0 && got == 0;
 }
 
-/* A page that cannot be read looks to SQLite's check like one that is damaged: so all must be readable, and
- * the damage be there still. */
+/* SQLite's check reports a page it cannot read as damaged: so all pages must be readable, and the damage
+ * still there. */
 bool database_check(const struct database *d, bool *is_sound, struct olv_error *err)
 {
     const char *path = sqlite3_db_filename(d->db, "main");

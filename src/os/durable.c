@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A file is written beside its place, synced, and renamed into it: after a crash there is the old one or the
- * new one. */
+/* A file is written beside its destination, fsynced, and renamed over it: after a crash either the old or the
+ * new one is there. */
 #include "os/durable.h"
 
 #include "olvido/text.h"
@@ -53,7 +53,7 @@ bool olv_publish(int dir, const char *name, const void *bytes, size_t len, struc
         return olv_fail(err, OLV_SYSTEM, "the name %s is too long", name);
     memcpy(beside, name, n);
     memcpy(beside + n, ".new", sizeof ".new");
-    unlinkat(dir, beside, 0); /* left by a run that was cut short */
+    unlinkat(dir, beside, 0); /* left by a cut-short run */
     if (!olv_write_new(dir, beside, bytes, len, err))
         return false;
     if (renameat(dir, beside, dir, name) == 0 && fsync(dir) == 0)
@@ -89,7 +89,7 @@ bool olv_read_file(int dir, const char *name, size_t most, struct olv_text *out,
     close(fd);
     if (out->failed)
         olv_fail_memory(err);
-    olv_text_clear(out); /* its room may hold a part, without an end */
+    olv_text_clear(out); /* it may hold a part, without a final NUL */
     return false;
 }
 

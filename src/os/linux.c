@@ -28,11 +28,11 @@
 
 enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
 
-/* Set when the system says so the first time: only the owner of a directory, or root, may read it without
- * leaving a time of access. */
+/* Set when the system first refuses: only a directory's owner, or root, may read it without changing its
+ * access time. */
 static atomic_bool may_not_hide_access;
 
-/* Looking into a directory must not make it look used: rules may count from its time of access. */
+/* Reading a directory must not make it look used: rules may count from its access time. */
 static int open_resolved(int dir, const char *path, uint64_t resolve)
 {
     bool hides = !atomic_load(&may_not_hide_access);
@@ -47,7 +47,7 @@ static int open_resolved(int dir, const char *path, uint64_t resolve)
     return open_resolved(dir, path, resolve);
 }
 
-/* What was missing so far, for kernels, containers and file systems that do not have it all. */
+/* What turned out to be missing in this kernel, container or file system. */
 static atomic_bool has_no_openat2, has_no_exclusive_rename;
 
 const char *olv_os_weaker(void)
@@ -192,7 +192,7 @@ static enum olv_kind kind_of_entry(unsigned char type)
     }
 }
 
-/* The record that getdents64(2) describes: 64-bit inode and offset, then its own length, type and name. */
+/* The record of getdents64(2): 64-bit inode and offset, then its own length, type and name. */
 enum { AT_RECORD_LENGTH = 16, AT_TYPE = 18, AT_NAME = 19 };
 
 bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_name *out)
@@ -215,7 +215,7 @@ bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const cha
 {
     if (syscall(SYS_renameat2, old_dir, old_name, new_dir, new_name, 1u /* RENAME_NOREPLACE */) == 0)
         return true;
-    if (errno != ENOSYS && errno != EINVAL) /* EINVAL: this file system does not know the flag */
+    if (errno != ENOSYS && errno != EINVAL) /* EINVAL: this file system does not support the flag */
         return false;
     atomic_store(&has_no_exclusive_rename, true);
     return weak_rename_new(old_dir, old_name, new_dir, new_name);
@@ -288,7 +288,7 @@ bool olv_os_is_network(int fd)
     return (unsigned long)fs.f_type == FUSE_SUPER_MAGIC && is_on_remote_mount(fd);
 }
 
-/* A read lease is granted only while nobody has the file open for writing; it is given back at once. */
+/* A read lease is granted only while nobody has the file open for writing; it is released at once. */
 enum olv_truth olv_os_is_open_for_writing(int dir, const char *name)
 {
     enum olv_truth answer = OLV_UNKNOWN;

@@ -5,7 +5,7 @@
 
 #include "olvido/entry.h"
 
-/* Looks at the open file that a link of /proc stands for. */
+/* Stats the open file behind a link of /proc. */
 bool linux_stat_open(int dir, const char *name, struct olv_stat *out);
 
 #endif

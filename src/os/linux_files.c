@@ -23,8 +23,8 @@ int olv_os_open_file(int dir, const char *name)
     return fd < 0 && errno == EPERM ? openat(dir, name, QUIETLY) : fd;
 }
 
-/* A read lease. Who asks for it is told by a signal, which is one that does nothing by itself; the other
- * waits until the descriptor is closed. */
+/* A read lease. An opener triggers a signal, chosen to be ignored by default, and waits until the descriptor
+ * is closed. */
 enum olv_truth olv_os_watch(int fd)
 {
     if (fcntl(fd, F_SETSIG, SIGURG) == 0 && fcntl(fd, F_SETLEASE, F_RDLCK) == 0)
@@ -41,7 +41,7 @@ int olv_os_make_unnamed(int dir)
 {
     int fd = openat(dir, ".", O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
     if (fd < 0 && (errno == EISDIR || errno == ENOENT || errno == EINVAL))
-        errno = EOPNOTSUPP; /* what old kernels and file systems without it say */
+        errno = EOPNOTSUPP; /* what old kernels and file systems without it return */
     return fd;
 }
 
@@ -52,11 +52,11 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name)
         return true;
     if (errno != ENOENT && errno != EPERM)
         return false;
-    snprintf(path, sizeof path, "/proc/self/fd/%d", fd); /* the way of those who are not root */
+    snprintf(path, sizeof path, "/proc/self/fd/%d", fd); /* the way for users other than root */
     return linkat(AT_FDCWD, path, dir, name, AT_SYMLINK_FOLLOW) == 0;
 }
 
-/* FS_IOC_GETFSUUID, of Linux 6.9: <linux/fs.h> of the system that this is built on may be older. */
+/* FS_IOC_GETFSUUID, since Linux 6.9: <linux/fs.h> on the build machine may be older. */
 struct filesystem_uuid {
     uint8_t len, uuid[16];
 };
@@ -83,7 +83,7 @@ bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major_n
 
 /* ---- extended attributes ---- */
 
-/* The list of names: NUL behind each. NULL with errno; errno 0: there is none. */
+/* The list of names, each with a NUL. NULL with errno; errno 0: there are none. */
 static char *list_names(int fd, ssize_t *len)
 {
     char *names;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Which files are open for writing, by what /proc tells of every process (proc_pid_fd(5)): the mode of the
- * link there says how the file was opened. One pass over all processes answers for any number of files. */
+/* Which files are open for writing, from every process's /proc (proc_pid_fd(5)): the mode of the link says
+ * how the file was opened. One pass over all processes answers for any number of files. */
 #include "base/grow.h"
 #include "os/linux.h"
 #include "os/os.h"
@@ -20,7 +20,7 @@ struct file_key {
 struct olv_os_in_use {
     struct file_key *files; /* sorted */
     size_t count, cap;
-    bool is_incomplete; /* some process could not be looked at */
+    bool is_incomplete; /* some process could not be examined */
 };
 
 static int by_key(const void *a, const void *b)
@@ -56,7 +56,7 @@ static void read_process(struct olv_os_in_use *in_use, int proc, const char *pro
     fd = openat(proc, path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     fds = fd >= 0 ? fdopendir(fd) : NULL;
     if (!fds) {
-        in_use->is_incomplete |= errno != ENOENT && errno != ESRCH; /* those have ended meanwhile */
+        in_use->is_incomplete |= errno != ENOENT && errno != ESRCH; /* those have exited meanwhile */
         olv_os_close(fd);
         return;
     }

@@ -13,7 +13,7 @@ static bool is_octal(char c)
     return c >= '0' && c <= '7';
 }
 
-/* "\040" stands for a blank, and so on. */
+/* "\040" is a space, and so on. */
 static void unescape(char *text)
 {
     char *to = text;
@@ -28,7 +28,7 @@ static void unescape(char *text)
     *to = '\0';
 }
 
-/* File systems in which nobody keeps files, or which must not be touched without need. */
+/* File systems that hold no files of people, or that should not be touched without need. */
 static bool is_for_files(const char *type)
 {
     static const char *const others[] = {"proc",    "sysfs",    "cgroup",    "cgroup2",    "devpts",
@@ -41,15 +41,15 @@ static bool is_for_files(const char *type)
     return true;
 }
 
-/* File systems in user space have no numbers of their own, but say in the words of network file systems where
- * they come from: "machine:/path", "//machine/share". */
+/* File systems in user space have no magic numbers of their own, but spell their source like network file
+ * systems: "machine:/path", "//machine/share". */
 static bool is_remote(const char *type, const char *source)
 {
     return strncmp(type, "fuse", 4) == 0 &&
            (strncmp(source, "//", 2) == 0 || (source[0] != '/' && strchr(source, ':')));
 }
 
-/* Fields: id, parent, device, root, mount point, options, optional ones up to a dash, type, source, ... */
+/* Fields: id, parent, device, root, mount point, options, optional fields up to a dash, type, source, ... */
 static bool linux_mounts_parse(char *line, struct olv_os_mount *out)
 {
     char *rest = line, *field, *type, *source;

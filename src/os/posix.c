@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Any system with POSIX.1-2008. What it does not offer is done in a weaker way, and olv_os_weaker says so:
- * mounts are told apart by device number, a name is taken by linking and unlinking, and nobody can say which
- * files are open. */
+/* Any system with POSIX.1-2008. What it lacks is done in a weaker way, as olv_os_weaker says: mounts are told
+ * apart by device number, a name is taken by link and unlink, and nobody can say which files are open. */
 #include "os/os.h"
 
 #include "os/weak.h"
@@ -120,12 +119,12 @@ bool olv_os_each_mount(bool (*each)(void *self, const struct olv_os_mount *mount
 
 /* ---- reading a directory ---- */
 
-/* A record: the length of the name in two bytes, the name, a zero. */
+/* A record: the name's length in two bytes, the name, a zero. */
 enum { LENGTH_SIZE = sizeof(uint16_t) };
 
 struct stream {
     DIR *dir;
-    struct dirent *kept; /* the one that did not fit any more */
+    struct dirent *kept; /* the one that no longer fitted */
 };
 
 bool olv_os_list_begin(struct olv_os_listing *listing, int dir)
@@ -133,7 +132,7 @@ bool olv_os_list_begin(struct olv_os_listing *listing, int dir)
     struct stream *s = calloc(1, sizeof *s);
     int fd = s ? openat(dir, ".", OPEN_DIRECTORY) : -1; /* with a position of its own */
     if (fd < 0 && s && errno == EACCES)
-        fd = fcntl(dir, F_DUPFD_CLOEXEC, 0); /* to be listed, but not entered */
+        fd = fcntl(dir, F_DUPFD_CLOEXEC, 0); /* may be listed, but not entered */
     if (fd >= 0 && (s->dir = fdopendir(fd))) {
         rewinddir(s->dir);
         listing->dir = dir;
@@ -198,7 +197,6 @@ bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const cha
     return weak_rename_new(old_dir, old_name, new_dir, new_name);
 }
 
-/* The lock of the whole process, which ends with the first descriptor of the file that is closed. */
 bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b)
 {
     (void)a_dir;
@@ -215,7 +213,7 @@ bool olv_os_lock(int fd)
     return fcntl(fd, F_SETLK, &lock) == 0;
 }
 
-/* It asks for everything, and need not wait until it is there. */
+/* sync() may return before everything is written. */
 bool olv_os_sync_all(int fd)
 {
     sync();

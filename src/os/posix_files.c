@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* POSIX.1-2008 knows no leases, no files without a name, no extended attributes and no holes. */
+/* POSIX.1-2008 has no leases, unnamed files, extended attributes or holes. */
 #include "os/files.h"
 
 #include <errno.h>
@@ -60,7 +60,7 @@ bool olv_os_make_device(int dir, const char *name, mode_t type, uint32_t major, 
     (void)type;
     (void)major;
     (void)minor;
-    errno = EOPNOTSUPP; /* what the number of a device is made of, the standard does not say */
+    errno = EOPNOTSUPP; /* the standard does not say how device numbers are composed */
     return false;
 }
 

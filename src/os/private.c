@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A directory that somebody else could change is refused rather than used with care. */
+/* A directory that somebody else could change is refused, instead of being used with care. */
 #include "os/private.h"
 
 #include "os/os.h"

@@ -13,7 +13,7 @@
 
 enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
 
-/* The next component of a path, which is moved on behind it; false with ENAMETOOLONG. */
+/* The next component of a path, which is advanced past it; false with ENAMETOOLONG. */
 static bool cut_component(const char **path, char name[NAME_MAX + 1])
 {
     size_t len = strcspn(*path, "/");
@@ -33,7 +33,7 @@ static bool is_link(int dir, const char *name)
     return fstatat(dir, name, &st, AT_SYMLINK_NOFOLLOW) == 0 && S_ISLNK(st.st_mode);
 }
 
-/* Opens what `path` leads to from `fd`, which is closed. */
+/* Opens what `path` leads to from `fd`, and closes `fd`. */
 static int weak_descend(int fd, const char *path)
 {
     while (fd >= 0 && *(path += strspn(path, "/"))) {
@@ -81,7 +81,7 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
     return -1;
 }
 
-/* Undoes what was made at the new place, and fails with the error that came before. */
+/* Undoes what was made at the new place, and fails with the earlier error. */
 static bool undo(int dir, const char *name)
 {
     int error = errno;
@@ -90,8 +90,8 @@ static bool undo(int dir, const char *name)
     return false;
 }
 
-/* A directory cannot be linked. A rename takes the place of an empty directory at most (POSIX.1-2008), and of
- * one that was made right then: that loses nothing, and nothing is left when it is cut short. */
+/* A directory cannot be linked. A rename replaces at most an empty directory (POSIX.1-2008), which was made
+ * just before: so nothing is lost, and nothing is left if it is interrupted. */
 static bool rename_directory(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
     struct stat there;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Ways that every POSIX.1-2008 system has, for where the system's own stronger one is missing. */
+/* Ways that work on every POSIX.1-2008 system, where the system's own stronger one is missing. */
 #ifndef OLV_OS_WEAK_H
 #define OLV_OS_WEAK_H
 
@@ -7,9 +7,9 @@
 
 /* Like olv_os_open_path: one component at a time, none of them a link. */
 int weak_open_path(const char *path);
-/* Like olv_os_open_dir: that a mount begins on the way is seen after opening, by where it ended. */
+/* Like olv_os_open_dir: a mount on the way is noticed after opening, by where it ended. */
 int weak_open_dir(int dir, const char *path, bool one_mount);
-/* Like olv_os_rename_new: a file is linked, then unlinked; a crash between the two leaves both names. */
+/* Like olv_os_rename_new: links, then unlinks; a crash in between leaves both names. */
 bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The bytes: a version (2), then for each entry a tag and the permissions, two bytes each, and the number of
+/* The bytes: a version (2), then for each entry a tag and permissions of two bytes each, and the number of
  * the user or group in four, all little-endian (Linux: posix_acl_xattr.h). */
 #include "pack/acl.h"
 
@@ -15,7 +15,7 @@ enum { READ = 4, WRITE = 2, EXECUTE = 1 };
 
 static const struct tag {
     const char *word;
-    unsigned without, with; /* a name or number behind it; 0: there is none such */
+    unsigned without, with; /* a name or number follows; 0: there is no such form */
 } tags[] = {
     {"user", USER_OWNER, USER}, {"group", GROUP_OWNER, GROUP}, {"mask", MASK, 0}, {"other", OTHER, 0}};
 

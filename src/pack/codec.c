@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the formats are called, and by what they are known. */
+/* The names of the formats, and how to recognise them. */
 #include "pack/codec.h"
 
 #include <string.h>
@@ -74,7 +74,7 @@ struct olv_levels olv_codec_levels(enum olv_codec codec)
     return codecs[codec].levels;
 }
 
-/* A zstd file may begin with a frame to be skipped (RFC 8878, 3.1.2): magic 0x184D2A50 to 0x184D2A5F. */
+/* A zstd file may start with a skippable frame (RFC 8878, 3.1.2): magic 0x184D2A50 to 0x184D2A5F. */
 static int is_skippable(const uint8_t *head, size_t len)
 {
     return len >= 4 && (head[0] & 0xF0) == 0x50 && head[1] == 0x2A && head[2] == 0x4D && head[3] == 0x18;
@@ -97,7 +97,7 @@ static bool goes_on_as_bzip2(const uint8_t *mark, size_t len)
 
 bool codec_begins(enum olv_codec codec, const uint8_t *mark, size_t len)
 {
-    enum { GZIP_RESERVED = 0xE0 }; /* flags that are never set (RFC 1952, 2.3.1) */
+    enum { GZIP_RESERVED = 0xE0 }; /* reserved flags (RFC 1952, 2.3.1) */
     size_t n = codecs[codec].magic_len;
     if (n == 0 || len < n || memcmp(mark, codecs[codec].magic, n) != 0)
         return false;

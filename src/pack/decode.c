@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One driver for each library, all with the same face. Each stops at the end of a frame, so that what follows
- * is looked at before it is believed. */
+/* A driver for each library, with the same interface. Each stops at the end of a frame, so that what follows
+ * is examined before it is decoded. */
 #include "pack/codec.h"
 
 #include "pack/gzip.h"
@@ -13,12 +13,12 @@
 #include <zlib.h>
 #include <zstd.h>
 
-/* A hostile header may ask for a window of any size; these are what the formats' own tools allow. */
+/* A hostile header may ask for a window of any size; these limits are those of the formats' own tools. */
 enum { XZ_MEMORY = 512 << 20, ZSTD_WINDOW_LOG = 27, LARGEST_STEP = 1 << 30 };
 
 struct decoder {
     enum olv_codec codec;
-    bool is_open; /* in the midst of a frame */
+    bool is_open; /* inside a frame */
     z_stream gzip;
     bz_stream bzip2;
     lzma_stream xz;

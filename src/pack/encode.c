@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every gzip member of ours says in its extra field how long it is (docs/formats/archive.md), so that the
- * next one is found without decoding: RFC 1952 gives it a place, and readers skip it. */
+/* Our gzip members state their length in the extra field (docs/formats/archive.md), so that the next one is
+ * found without decoding; RFC 1952 reserves that field, and readers skip it. */
 #include "pack/codec.h"
 
 #include "base/bytes.h"
@@ -57,7 +57,7 @@ size_t encoder_bound(const struct encoder *e, size_t len)
     case OLV_CODEC_GZIP:
         return GZIP_HEADER + GZIP_TRAILER + libdeflate_deflate_compress_bound(e->deflate, len);
     case OLV_CODEC_BZIP2:
-        return len + len / 100 + 600; /* as its manual says, 3.5.1 */
+        return len + len / 100 + 600; /* by its manual, 3.5.1 */
     case OLV_CODEC_XZ:
         return lzma_stream_buffer_bound(len);
     case OLV_CODEC_ZSTD:
@@ -85,9 +85,9 @@ static size_t gzip(struct encoder *e, const void *plain, size_t len, uint8_t *ou
 
 static size_t bzip2(const struct encoder *e, const void *plain, size_t len, void *out, size_t room)
 {
-    enum { WORK_FACTOR = 0 /* the library's own */ };
+    enum { WORK_FACTOR = 0 /* the library's default */ };
     unsigned n = (unsigned)room;
-    char *from = (char *)(uintptr_t)plain; /* it reads only, whatever its prototype says */
+    char *from = (char *)(uintptr_t)plain; /* it only reads, despite its prototype */
     return BZ2_bzBuffToBuffCompress(out, &n, from, (unsigned)len, e->level, 0, WORK_FACTOR) == BZ_OK ? n : 0;
 }
 

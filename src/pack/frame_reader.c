@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* A frame of ours has hardly more plain bytes than FRAME_BYTES; a hostile one could have any number. */
+/* Our frames have little more than FRAME_BYTES; a hostile one could have any number. */
 enum { LARGEST_PLAIN = 32 << 20, STEP = 256 << 10 };
 
 struct frame_reader {
@@ -30,7 +30,7 @@ void frame_reader_free(struct frame_reader *r)
     free(r);
 }
 
-/* The packed bytes from `next` on, as many as there are at once. */
+/* The packed bytes from `next` on, as many as fit. */
 static bool frame_reader_refill(struct frame_reader *r, const struct pack_source *source, uint64_t next,
                                 struct decoder_io *io, struct olv_error *err)
 {
@@ -87,7 +87,7 @@ bool frame_reader_read(struct frame_reader *r, const struct pack_source *source,
 
 enum { WINDOW = 1 << 20 };
 
-/* In a part of the source; NULL where it is not. */
+/* In a part of the source; NULL if it is not there. */
 static const uint8_t *find_mark(const uint8_t *from, const uint8_t *end, enum olv_codec codec)
 {
     int first = codec_first_byte(codec);

@@ -8,18 +8,18 @@
 #include <stdlib.h>
 #include <xxhash.h>
 
-/* Beside one job for each worker: one being filled, and one that is done and waits for its turn. */
+/* Besides one job per worker: one being filled, and one that is done and waits for its turn. */
 enum { SPARE_JOBS = 2 };
 
 struct frames {
     enum olv_codec codec;
     struct frames_sink sink;
-    struct encoder **encoders; /* one for each worker */
+    struct encoder **encoders; /* one per worker */
     struct zip_encoder **zip_encoders;
     struct zip_directory *directory; /* of a zip archive */
     unsigned workers;
     struct crew *crew;
-    struct frame_job *jobs, *spare; /* `spare`: handed out, or to be handed out again */
+    struct frame_job *jobs, *spare; /* `spare`: in the caller's hands, or free */
     unsigned job_count, used;
     struct frame_list list;
     uint64_t length;
@@ -137,7 +137,7 @@ static bool write_frame(struct frames *f, struct frame_job *job, struct olv_erro
     size_t len = bytes->len;
     if (f->directory && !zip_directory_take(f->directory, job, f->length, err))
         return false;
-    if (bytes->len != len) /* the lengths of a large member of a zip archive are behind it now */
+    if (bytes->len != len) /* a large member's lengths in a zip archive are written after it */
         frame.packed_check = frame_check(bytes->data, bytes->len);
     frame.length = (uint32_t)bytes->len;
     if (!frames_put(f, bytes, err))
@@ -145,7 +145,7 @@ static bool write_frame(struct frames *f, struct frame_job *job, struct olv_erro
     return frame_list_add(&f->list, frame) || olv_fail_memory(err);
 }
 
-/* Writes the oldest frame under way. */
+/* Writes the oldest frame in progress. */
 static bool write_one(struct frames *f, struct olv_error *err)
 {
     struct frame_job *job = crew_take(f->crew);
@@ -215,7 +215,7 @@ bool frames_drain(struct frames *f, struct olv_error *err)
     while (crew_under_way(f->crew))
         if (!write_one(f, err))
             return false;
-    f->used = 0; /* all are spare again */
+    f->used = 0; /* all are free again */
     f->spare = NULL;
     return true;
 }
@@ -231,7 +231,7 @@ uint64_t frames_cut(struct frames *f, size_t count)
     return f->length;
 }
 
-/* What a packed file without any byte in it looks like. */
+/* A packed file with no bytes in it. */
 static bool make_empty(struct frames *f, struct olv_text *out, struct olv_error *err)
 {
     struct frame_job empty = {0};

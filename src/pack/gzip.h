@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The header of a gzip member of ours (RFC 1952, 2.3): an extra field with one subfield, "OF", says how long
- * the whole member is and how many bytes are in it. */
+/* The header of our gzip members (RFC 1952, 2.3): an extra field with one subfield, "OF", has the length of
+ * the whole member and of its contents. */
 #ifndef OLV_PACK_GZIP_H
 #define OLV_PACK_GZIP_H
 
@@ -21,7 +21,7 @@ static inline void gzip_put_header(uint8_t out[GZIP_HEADER], uint32_t whole_len,
     bytes_put32(out + 20, plain_len);
 }
 
-/* False where it is no header of ours. */
+/* False if it is not one of our headers. */
 static inline bool gzip_get_header(const uint8_t *in, size_t len, uint32_t *whole_len, uint32_t *plain_len)
 {
     if (len < GZIP_HEADER || in[0] != 0x1F || in[1] != 0x8B || in[2] != 8 || in[3] != 4 || in[10] != 12 ||

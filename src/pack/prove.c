@@ -65,7 +65,7 @@ static void prove_work(void *self, unsigned worker, void *arg)
     check(p, p->decoders[worker], arg);
 }
 
-/* What a job found. */
+/* Notes a job's result. */
 static bool prove_note(struct proving *p, struct proof_job *job, struct olv_error *err)
 {
     const struct frames_proof *proof = p->proof;

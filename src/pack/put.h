@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Appending integers, little-endian. */
+/* Appends integers, little-endian. */
 #ifndef OLV_PACK_PUT_H
 #define OLV_PACK_PUT_H
 

@@ -30,7 +30,7 @@ void seek_table_put(const struct frame_list *list, struct olv_text *out)
     put32(out, FOOTER_MAGIC);
 }
 
-/* The table's entries must cover all that lies before it. */
+/* The table's entries must cover everything before it. */
 static bool read_entries(const uint8_t *entries, uint32_t count, size_t step, uint64_t begin,
                          struct frame_list *list)
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where packed bytes come from: a file, or memory in a test. Formats know nothing of files. */
+/* Where packed bytes come from: a file, or memory in a test. Formats do not know files. */
 #ifndef OLV_PACK_SOURCE_H
 #define OLV_PACK_SOURCE_H
 
@@ -10,12 +10,12 @@
 
 struct pack_source {
     void *self;
-    /* Fills `out` with the `len` bytes from `at` on, which are there; any thread may call it. */
+    /* Fills `out` with `len` bytes at offset `at`, which exist; thread-safe. */
     bool (*read_at)(void *self, void *out, size_t len, uint64_t at, struct olv_error *err);
     uint64_t size;
 };
 
-/* The same with the bounds checked: false with OLV_BROKEN where the source ends before. */
+/* The same with a bounds check: false with OLV_BROKEN if the source is shorter. */
 static inline bool pack_read(const struct pack_source *source, void *out, size_t len, uint64_t at,
                              struct olv_error *err)
 {

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Each format has a way of its own to find frames without decoding them: gzip members of ours say how long
- * they are, xz streams say it at their end, zstd has a seek table, and a bzip2 stream begins with ten bytes
- * that hardly occur by chance. Small frames are put together to a piece. */
+/* Finds frames without decoding, in each format's own way: our gzip members state their length, xz streams
+ * state it at their end, zstd has a seek table, and a bzip2 stream begins with ten bytes that hardly occur by
+ * chance. Small frames are joined into one piece. */
 #include "pack/split.h"
 
 #include "base/grow.h"
@@ -17,7 +17,7 @@ enum { PIECE_PACKED = 256 << 10, PIECE_PLAIN = FRAME_BYTES, PIECE_UNKNOWN = 64 <
 struct splitting {
     const struct pack_source *source;
     struct pieces *out;
-    uint64_t plain; /* bytes in the last piece so far, where that is known */
+    uint64_t plain; /* bytes in the last piece so far, if known */
     struct olv_error *err;
 };
 
@@ -36,12 +36,12 @@ static bool split_add(struct splitting *s, uint64_t at, uint64_t length)
     return true;
 }
 
-/* A frame behind the last piece: part of that one while it is small. */
+/* Adds a frame to the last piece while that is small, or as a new one. */
 static bool add_frame(struct splitting *s, uint64_t length, uint64_t plain)
 {
     struct piece *last = s->out->count ? &s->out->items[s->out->count - 1] : NULL;
     uint64_t at = last ? last->at + last->length : 0;
-    if (length == 0) /* as only a table can say that lies */
+    if (length == 0) /* only a forged table says so */
         return true;
     if (last && last->length + length <= PIECE_PACKED && s->plain + plain <= PIECE_PLAIN) {
         last->length += length;
@@ -52,7 +52,7 @@ static bool add_frame(struct splitting *s, uint64_t length, uint64_t plain)
     return split_add(s, at, length);
 }
 
-/* What no frame was found in. */
+/* Adds what has no recognised frames. */
 static bool add_rest(struct splitting *s, uint64_t at)
 {
     return at >= s->source->size || split_add(s, at, s->source->size - at);
@@ -90,7 +90,7 @@ static bool split_zstd(struct splitting *s)
     return ok && add_rest(s, covered(s));
 }
 
-/* Where its mark is. */
+/* By its mark. */
 static bool split_bzip2(struct splitting *s)
 {
     uint64_t begin = 0, at = 0, size = s->source->size;
@@ -109,7 +109,7 @@ struct xz_stream {
     uint64_t length, plain;
 };
 
-/* The stream that ends at `end`. False where none does. */
+/* The stream that ends at `end`. False if none does. */
 static bool read_xz_stream(const struct pack_source *source, uint64_t end, struct xz_stream *out)
 {
     enum { LARGEST_INDEX = 1 << 20 };

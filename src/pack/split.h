@@ -1,13 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where a packed file can be cut so that its pieces are decoded side by side. What it says is believed only
- * when the pieces turn out so: a mark may be there by chance, or by malice. */
+/* Where a packed file can be cut, to decode its pieces in parallel. The result is only a guess until the
+ * pieces decode: a mark may be there by chance or by malice. */
 #ifndef OLV_PACK_SPLIT_H
 #define OLV_PACK_SPLIT_H
 
 #include "pack/codec.h"
 #include "pack/source.h"
 
-/* One frame or more, from `at` up to the next piece. */
+/* One or more frames, from `at` to the next piece. */
 struct piece {
     uint64_t at, length;
 };
@@ -17,7 +17,7 @@ struct pieces {
     size_t count, cap;
 };
 
-/* Without a better knowledge there is one piece. */
+/* If nothing is known, there is one piece. */
 bool split_frames(const struct pack_source *source, enum olv_codec codec, struct pieces *out,
                   struct olv_error *err);
 void pieces_free(struct pieces *pieces);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Plain bytes that come piece by piece. */
+/* Plain bytes, piece by piece. */
 #ifndef OLV_PACK_STREAM_H
 #define OLV_PACK_STREAM_H
 
@@ -10,7 +10,7 @@
 
 struct byte_stream {
     void *self;
-    /* The next bytes, borrowed until the next call; `*len` is 0 at the end. */
+    /* The next bytes, valid until the next call; `*len` is 0 at the end. */
     bool (*next)(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err);
 };
 

@@ -53,7 +53,7 @@ static uint32_t sum_bytes(const void *bytes, size_t count)
     return sum;
 }
 
-/* How many bytes are negative, as signed ones. */
+/* How many bytes are negative as signed ones. */
 static uint32_t count_negative(const void *bytes, size_t count)
 {
     const unsigned char *at = bytes;

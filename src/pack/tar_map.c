@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where the data of a sparse file is, in each of the ways that were customary. */
+/* Where a sparse file has data, in each of the customary forms. */
 #include "pack/tar_parts.h"
 
 /* ---- maps of sparse files ---- */
@@ -20,7 +20,7 @@ static bool read_pairs(struct tar_reader *r, const char *at, unsigned pairs, str
     return true;
 }
 
-/* The oldest way: pairs in the header, and in blocks behind it. */
+/* The oldest form: pairs in the header, and in blocks after it. */
 static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct tar_said *said,
                          struct olv_error *err)
 {
@@ -43,7 +43,7 @@ static bool read_old_map(struct tar_reader *r, const struct tar_block *b, struct
     return true;
 }
 
-/* A line with a number, of a map that stands before the data. */
+/* A line with a number, of a map before the data. */
 static bool tar_map_take_line(struct tar_reader *r, uint64_t *out, struct olv_error *err)
 {
     char digits[24] = "";

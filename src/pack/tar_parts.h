@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the files of tar share: tar_block.c knows the header block, tar_records.c extended headers; tar_read.c
+/* Shared by the files of tar: tar_block.c has the header block, tar_records.c extended headers; tar_read.c
  * goes from member to member, tar_map.c reads the maps of sparse files. */
 #ifndef OLV_PACK_TAR_PARTS_H
 #define OLV_PACK_TAR_PARTS_H
@@ -21,22 +21,21 @@ struct tar_block {
 
 _Static_assert(sizeof(struct tar_block) == 512, "a header is a block");
 
-/* The older vendor's sparse header, in the place of `prefix`: four pairs of offset and length. */
+/* The older vendor's sparse header, in place of `prefix`: four pairs of offset and length. */
 enum {
     TAR_OLD_SPARSE_AT = 386,
     TAR_OLD_SPARSE_PAIRS = 4,
     TAR_OLD_SPARSE_MORE = 482,
     TAR_OLD_REAL_SIZE = 483
 };
-/* And the blocks behind it: so many pairs in each. */
+/* And the blocks after it, with this many pairs each. */
 enum { TAR_SPARSE_BLOCK_PAIRS = 21, TAR_SPARSE_BLOCK_MORE = 504 };
 
-/* Octal digits, or a number of base 256 (the customary extension for what does not fit): false where it is
- * neither. */
+/* Octal digits, or a base-256 number (the customary extension for large values): false if neither. */
 bool tar_get_number(const char *field, unsigned len, int64_t *out);
-/* Writes octal digits; false where the number does not fit. */
+/* Writes octal digits; false if the number does not fit. */
 bool tar_put_number(char *field, unsigned len, uint64_t number);
-/* The sum of all bytes, the checksum's own taken as blanks. */
+/* The sum of all bytes, with the checksum's own as blanks. */
 uint32_t tar_checksum(const struct tar_block *block);
 bool tar_checksum_is_right(const struct tar_block *block);
 
@@ -44,7 +43,7 @@ bool tar_checksum_is_right(const struct tar_block *block);
 
 enum { TAR_MOST_ATTRIBUTES = 1000, TAR_MOST_EXTENTS = 1 << 20 };
 
-/* What records said; strings live in the arena. Members not said are zero. */
+/* What records said; strings are in the arena. Unset members are zero. */
 struct tar_said {
     const char *path, *link, *owner_name, *group_name, *acl, *acl_default;
     bool has_size, has_owner, has_group, has_modified, has_accessed, has_real_size;
@@ -53,50 +52,49 @@ struct tar_said {
     struct olv_instant modified, accessed;
     struct olv_member_attribute *attributes;
     size_t attribute_count, attribute_cap;
-    /* Of a sparse file: the version of its map, and the map where it stands in the records. */
+    /* Of a sparse file: the version of its map, and the map if it is in the records. */
     bool is_sparse, has_map_in_data;
-    uint64_t extents_left; /* version 0.0: pairs that were announced and not read */
+    uint64_t extents_left; /* version 0.0: pairs announced but not read yet */
     struct olv_extent *extents;
     size_t extent_count, extent_cap;
 };
 
-/* Reads all records; later ones win. False with OLV_BROKEN, or OLV_MEMORY. */
+/* Reads all records; later ones win. False with OLV_BROKEN or OLV_MEMORY. */
 bool tar_read_records(const char *bytes, size_t len, struct olv_arena *arena, struct tar_said *said,
                       struct olv_error *err);
-/* Adds a stretch of data: it must begin behind the last one. */
+/* Adds a range of data: it must start after the last one. */
 bool tar_add_extent(struct tar_said *said, struct olv_arena *arena, uint64_t at, uint64_t length,
                     struct olv_error *err);
-/* A decimal number up to `end`; false where there is none, or it is too large. Moves `*at` behind it. */
+/* A decimal number up to `end`; false if there is none, or it is too large. Moves `*at` past it. */
 bool tar_decimal(const char **at, const char *end, uint64_t *out);
 
 /* ---- the inside of a reader ---- */
 
 struct tar_reader {
     const struct byte_stream *stream;
-    const uint8_t *bytes; /* of the stream, not used yet */
+    const uint8_t *bytes; /* of the stream, unused so far */
     size_t len;
-    uint64_t at;            /* of the next byte, in the plain archive */
-    struct olv_arena arena; /* of the member under way */
-    uint64_t header_bytes;  /* of the headers before its own, and of those that stand for all */
+    uint64_t at;            /* of the next byte, in the unpacked archive */
+    struct olv_arena arena; /* of the current member */
+    uint64_t header_bytes;  /* of the headers before its own, including those for all members */
     uint64_t global_bytes;
     struct olv_arena global_arena;
-    struct tar_said global; /* what stands for all members from then on */
-    /* The data of the member under way. */
+    struct tar_said global; /* what applies to all members from then on */
+    /* The data of the current member. */
     uint64_t data_left, padding_left;
     const struct olv_extent *extents; /* NULL: all data */
     size_t extent, extent_count;
-    uint64_t file_at;          /* where the next byte of data belongs */
-    struct olv_hasher *hasher; /* of headers; NULL: nobody asks */
+    uint64_t file_at;          /* offset of the next byte of data in the file */
+    struct olv_hasher *hasher; /* of headers; NULL: not wanted */
     bool is_in_header;
-    bool is_over, is_joined; /* joined: the header read last is the first of another archive */
+    bool is_over, is_joined; /* joined: the last header read is the first of another archive */
 };
 
-/* Exactly so many bytes, into `out`, or past it where that is NULL. */
+/* Exactly `len` bytes into `out`, or skipped if it is NULL. */
 bool tar_take(struct tar_reader *reader, void *out, uint64_t len, struct olv_error *err);
-/* Says that something is damaged in what begins at this byte. Returns false. */
+/* Reports damage in what begins at this byte. Returns false. */
 bool tar_damaged(struct olv_error *err, uint64_t at, const char *what);
-/* Reads the map of a sparse file into `said`, and gives the member what is in it; of any other file nothing
- * happens. */
+/* Reads the map of a sparse file into `said` and the member; does nothing for any other file. */
 bool tar_read_map(struct tar_reader *reader, const struct tar_block *block, struct tar_said *said,
                   struct olv_member *member, struct olv_error *err);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Bytes come in pieces of any length; headers are put together in a buffer, data is passed on as it comes. */
+/* Bytes arrive in pieces of any length; headers are assembled in a buffer, data is passed on as it comes. */
 #include "pack/tar.h"
 
 #include "pack/tar_parts.h"
@@ -7,7 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* What a header may say of itself before it is taken for hostile. */
+/* Larger headers count as hostile. */
 enum { LARGEST_HEADER = 16 << 20, LONGEST_NAME = 1 << 20 };
 
 struct tar_reader *tar_reader_new(const struct byte_stream *stream, uint64_t at)
@@ -59,7 +59,7 @@ static bool cut_short(const struct tar_reader *r, struct olv_error *err)
                     (unsigned long long)r->at);
 }
 
-/* Exactly so many bytes, into `out`, or past it where that is NULL. */
+/* Exactly `len` bytes into `out`, or skipped if it is NULL. */
 bool tar_take(struct tar_reader *r, void *out, uint64_t len, struct olv_error *err)
 {
     char *to = out;
@@ -98,8 +98,8 @@ bool tar_is_header(const uint8_t block[TAR_BLOCK])
     return b.name[0] && tar_checksum_is_right(&b);
 }
 
-/* Behind the mark of the end come zeros at most; or another archive, when somebody has joined two. Goes to
- * that one's first header, or sets is_over. */
+/* After the end mark come only zeros; or another archive, if two were concatenated. Goes to that one's first
+ * header, or sets is_over. */
 static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
 {
     uint64_t at;
@@ -119,8 +119,8 @@ static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error
                     (unsigned long long)at);
 }
 
-/* The next header. False at the end of the archive (without an error) or on one. An archive that ends without
- * its mark, where a header would begin, was cut. */
+/* The next header. False at the end of the archive (without an error) or on an error. An archive without its
+ * end mark was truncated. */
 static bool take_block(struct tar_reader *r, struct tar_block *b, struct olv_error *err)
 {
     uint64_t at = r->at;
@@ -145,7 +145,7 @@ bool tar_damaged(struct olv_error *err, uint64_t at, const char *what)
 
 /* ---- headers before the header ---- */
 
-/* The data of a header that is about the next one; NUL behind it. */
+/* The data of a header about the next one, with a final NUL. */
 static char *take_data(struct tar_reader *r, const struct tar_block *b, int64_t most, int64_t *len,
                        struct olv_error *err)
 {
@@ -175,7 +175,7 @@ static bool take_global(struct tar_reader *r, const struct tar_block *b, struct 
     return data && tar_read_records(data, (size_t)len, &r->global_arena, &r->global, err);
 }
 
-/* One of those; false where `b` is the header of a member, or on an error. */
+/* One of those; false if `b` is a member's header, or on an error. */
 static bool take_prelude(struct tar_reader *r, const struct tar_block *b, struct tar_said *said,
                          struct olv_error *err)
 {
@@ -221,7 +221,7 @@ static enum olv_kind tar_read_kind_of(const struct tar_block *b, const char *pat
     case '\0':
         return n && path[n - 1] == '/' ? OLV_KIND_DIRECTORY : OLV_KIND_FILE; /* as the oldest ones do */
     default:
-        return OLV_KIND_FILE; /* as the standard asks for what is not known */
+        return OLV_KIND_FILE; /* as the standard requires for unknown types */
     }
 }
 
@@ -258,7 +258,7 @@ static const char *path_of(struct tar_reader *r, const struct tar_block *b, cons
     return whole;
 }
 
-/* Without the slashes at its end. */
+/* Without trailing slashes. */
 static const char *without_slashes(struct tar_reader *r, const char *path)
 {
     size_t n = strlen(path);
@@ -338,7 +338,8 @@ static bool read_member(struct tar_reader *r, const struct tar_block *b, struct 
     r->padding_left = tar_padding((uint64_t)size);
     if (m->kind == OLV_KIND_DIRECTORY || m->kind == OLV_KIND_LINK || m->kind == OLV_KIND_PIPE ||
         m->kind == OLV_KIND_DEVICE)
-        r->data_left = r->padding_left = 0; /* whatever the field says: a directory's means something else */
+        r->data_left = r->padding_left =
+            0; /* whatever the field says: for directories it means something else */
     m->size_bytes = m->is_hard_link ? 0 : r->data_left;
     return tar_read_map(r, b, said, m, err);
 }
@@ -350,7 +351,7 @@ static bool tar_read_pass_over(struct tar_reader *r, struct olv_error *err)
     return ok;
 }
 
-/* What stood for all members of one archive does not for those of the next. */
+/* What applied to all members of one archive does not apply to the next. */
 static void begin_anew(struct tar_reader *r, struct tar_said *said, struct olv_member *m)
 {
     r->is_joined = false;

@@ -62,7 +62,7 @@ static bool string_of(struct reading *r, const struct record *record, const char
     return *out || olv_fail_memory(r->err);
 }
 
-/* Seconds with a fraction; a negative one counts down. */
+/* Seconds with a fraction; in a negative time it counts down. */
 static bool tar_records_time_of(struct reading *r, const struct record *record, struct olv_instant *out,
                                 bool *has)
 {
@@ -84,7 +84,7 @@ static bool tar_records_time_of(struct reading *r, const struct record *record, 
 
 /* ---- extended attributes ---- */
 
-/* The name behind the prefix, in which %3D and %25 stand for = and %. */
+/* The name after the prefix, with %3D and %25 for = and %. */
 static char *attribute_name(struct reading *r, const char *name, size_t len)
 {
     char *copy = olv_arena_copy(r->arena, name, len), *to = copy;
@@ -165,7 +165,7 @@ static bool sparse_record(struct reading *r, const struct record *record, const 
     } else if (len == 5 && memcmp(key, "major", 5) == 0) {
         said->has_map_in_data = n == 1;
     } else if (len == 6 && memcmp(key, "offset", 6) == 0) {
-        said->extents_left = n; /* until its length comes */
+        said->extents_left = n; /* until its length arrives */
     } else if (len == 8 && memcmp(key, "numbytes", 8) == 0) {
         return tar_add_extent(said, r->arena, said->extents_left, n, r->err);
     }
@@ -189,7 +189,7 @@ static bool tar_records_take(struct reading *r, const struct record *record)
 {
     struct tar_said *said = r->said;
     size_t n;
-    if (is_key(record, "path")) /* a sparse file's own name, where it came before, says more */
+    if (is_key(record, "path")) /* a sparse file's own name, given before, says more */
         return (said->is_sparse && said->path) || string_of(r, record, &said->path);
     if (is_key(record, "linkpath"))
         return string_of(r, record, &said->link);
@@ -215,7 +215,7 @@ static bool tar_records_take(struct reading *r, const struct record *record)
         return add_attribute(r, record, n);
     if ((n = behind(record, "GNU.sparse.")))
         return sparse_record(r, record, record->key + n, record->key_len - n);
-    return true; /* what is not known is passed over, as the standard asks */
+    return true; /* unknown keys are ignored, as the standard requires */
 }
 
 bool tar_read_records(const char *bytes, size_t len, struct olv_arena *arena, struct tar_said *said,

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A value goes into the ustar field where it fits, and into a pax record where it does not; then the field
- * has the best that fits, for readers that know no pax. */
+/* A value goes into the ustar field if it fits, and otherwise into a pax record; then the field gets the best
+ * approximation, for readers without pax. */
 #include "pack/tar.h"
 
 #include "olvido/path.h"
@@ -13,7 +13,7 @@ static const char zeros[TAR_BLOCK];
 
 /* ---- pax records ---- */
 
-/* "LENGTH KEY=VALUE\n", where the length counts its own digits. */
+/* "LENGTH KEY=VALUE\n"; the length includes its own digits. */
 static void put_record(struct olv_text *out, const char *key, const void *value, size_t len)
 {
     size_t rest = strlen(key) + len + 3, whole = rest + 1; /* blank, equals, newline; one digit */
@@ -39,8 +39,7 @@ static void put_unsigned(struct olv_text *out, const char *key, uint64_t n)
     put_string(out, key, olv_digits(digits, n));
 }
 
-/* Seconds with a fraction, below 1970 counted down: -1.25 s is "-1.25", which is stored as -2 s and 750 ms.
- */
+/* Seconds with a fraction, which counts down before 1970: -1.25 s is "-1.25", stored as -2 s and 750 ms. */
 static void put_time(struct olv_text *out, const char *key, struct olv_instant t)
 {
     char fraction[] = ".000000000", value[1 + OLV_DIGITS + sizeof fraction], *begin;
@@ -52,8 +51,7 @@ static void put_time(struct olv_text *out, const char *key, struct olv_instant t
         fraction[i] = (char)('0' + ns % 10);
     while (end && fraction[end - 1] == '0')
         end--;
-    begin =
-        value + (olv_digits(value + 1, seconds) - value); /* room for a sign before, the fraction behind */
+    begin = value + (olv_digits(value + 1, seconds) - value); /* room for a sign before, the fraction after */
     memcpy(value + OLV_DIGITS, fraction, end);
     if (is_negative)
         *--begin = '-';
@@ -68,7 +66,7 @@ static bool is_ascii(const char *bytes)
     return true;
 }
 
-/* Names of attributes go into the key, where an equals sign would end it: it is spelt %3D, and % as %25. */
+/* Attribute names go into the key, where an equals sign would end it: it is written %3D, and % as %25. */
 static void put_attribute(struct olv_text *out, const struct olv_member_attribute *a)
 {
     struct olv_text key = {0};
@@ -129,7 +127,7 @@ static char type_of(const struct olv_member *m)
     }
 }
 
-/* The name, in two parts where it is long: false where it does not fit. */
+/* The name, in two parts if it is long: false if it does not fit. */
 static bool tar_write_put_name(struct tar_block *b, const char *path)
 {
     size_t len = strlen(path), from;
@@ -233,9 +231,8 @@ static void fill_block(struct tar_block *b, struct olv_text *records, const stru
         put_sparse(records, m);
 }
 
-/* The extended header of the member that follows: its block has its place already, and its records stand
- * behind it. Its own name is always the same, for it says nothing, and what is the same again and again takes
- * no room once it is packed. */
+/* The extended header of the next member: its block is in place already, and its records follow. Its own name
+ * is always the same, because it means nothing, and repetition compresses well. */
 static void finish_extended(struct olv_text *out, size_t at)
 {
     struct tar_block b = {.name = "PaxHeaders/member", .typeflag = 'x'};
@@ -256,7 +253,7 @@ static void finish_extended(struct olv_text *out, size_t at)
     tar_put_padding(out, records);
 }
 
-/* The path as the header has it: a directory's ends with a slash, a sparse file's says that it is one. */
+/* The path for the header: a directory's ends with a slash, a sparse file's shows that it is one. */
 static const char *spell_path(struct olv_text *room, const struct olv_member *m)
 {
     const char *name = olv_path_name(m->path);
@@ -274,7 +271,7 @@ void tar_put_member(struct olv_text *out, const struct olv_member *m)
     struct olv_text path = {0}, map = {0};
     struct tar_block b = {.typeflag = 0};
     size_t begin = out->len;
-    olv_text_add(out, &b, sizeof b); /* room for that of the extended header */
+    olv_text_add(out, &b, sizeof b); /* room for the extended header's block */
     if (!olv_is_utf8(m->path) || !olv_is_utf8(m->link) || !olv_is_utf8(m->owner_name) ||
         !olv_is_utf8(m->group_name))
         put_string(out, "hdrcharset", "BINARY");

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Pieces are decoded ahead by workers, and handed out in order. A piece that is not what it looked like (too
- * large, damaged, cut at a mark that was none) is decoded again, as a stream from its beginning: until a
- * frame ends where a piece begins, or something is found to be wrong, and then at the right place. */
+/* Workers decode pieces ahead, and they are returned in order. A piece that is not what it seemed (too large,
+ * damaged, cut at a false mark) is decoded again as a stream from its start, until a frame ends where a piece
+ * begins, or an error is found at its true place. */
 #include "pack/unpack.h"
 
 #include "base/crew.h"
@@ -19,7 +19,7 @@ enum { SPARE_JOBS = 4, LARGEST_PIECE = 8 << 20, LARGEST_PLAIN = 4 * FRAME_BYTES,
 struct unpack_job {
     struct piece piece;
     struct olv_text packed, plain;
-    bool is_done; /* else the piece is decoded as a stream */
+    bool is_done; /* otherwise the piece is decoded as a stream */
 };
 
 struct unpack {
@@ -27,25 +27,25 @@ struct unpack {
     enum olv_codec codec;
     unsigned workers;
     struct pieces pieces;
-    size_t next; /* piece to be given to the crew */
+    size_t next; /* next piece for the crew */
     struct crew *crew;
-    struct decoder **decoders; /* one for each worker */
+    struct decoder **decoders; /* one per worker */
     struct unpack_job *jobs, *taken;
     unsigned job_count;
     uint64_t position;
 
     /* As a stream. */
     bool is_streaming, in_frame;
-    bool is_doubtful; /* for it should have been decoded as a piece */
+    bool is_doubtful; /* because it should have decoded as a piece */
     struct decoder *stream;
-    uint64_t read_at; /* where the next packed bytes come from */
+    uint64_t read_at; /* where to read next */
     struct decoder_io io;
     uint8_t *packed, *plain;
 };
 
 /* ---- the workers ---- */
 
-/* A frame that says how large it is goes in one step; anything odd about it is found by the slow way. */
+/* A frame that states its size is decoded in one step; the slow way finds anything odd about it. */
 static bool decode_at_once(struct decoder *d, struct decoder_io *io, struct olv_text *plain)
 {
     size_t len, plain_len;
@@ -117,7 +117,7 @@ static void unpack_work(void *self, unsigned worker, void *arg)
 
 /* ---- opening ---- */
 
-/* Bytes that are no frames are read in pieces, too. */
+/* Uncompressed bytes are read in pieces, too. */
 static bool cut_plain(struct unpack *u, struct olv_error *err)
 {
     struct pieces *p = &u->pieces;
@@ -211,7 +211,7 @@ static bool begin_stream(struct unpack *u, uint64_t at, struct olv_error *err)
         return olv_fail_memory(err);
     decoder_reset(u->stream);
     u->is_streaming = true;
-    u->in_frame = at == 0; /* how the file begins was looked at; a wrong beginning is the decoder's to tell */
+    u->in_frame = at == 0; /* the file's beginning was examined; the decoder reports a wrong one */
     u->read_at = at;
     u->io = (struct decoder_io){0};
     return true;
@@ -260,8 +260,8 @@ static enum olv_codec look_here(const struct unpack *u, struct olv_error *err)
     return pack_read(u->source, head, len, at, err) ? codec_detect(head, len) : OLV_CODEC_NONE;
 }
 
-/* Between two frames: whether another one begins. `*is_end`: the file ends here. Zeros at the end are
- * padding; xz allows them between its streams, too (The .xz File Format 1.1.0, 2.2). */
+/* Between two frames: whether another one follows. `*is_end`: the file ends here. Zeros at the end are
+ * padding; xz also allows them between its streams (The .xz File Format 1.1.0, 2.2). */
 static bool look_between(struct unpack *u, bool *is_end, struct olv_error *err)
 {
     uint64_t at = stream_position(u);
@@ -281,7 +281,7 @@ static bool look_between(struct unpack *u, bool *is_end, struct olv_error *err)
                     olv_codec_word(u->codec), (unsigned long long)at);
 }
 
-/* Goes back to pieces where one begins here. */
+/* Returns to pieces if one begins here. */
 static void try_pieces(struct unpack *u)
 {
     uint64_t here = stream_position(u);
@@ -291,7 +291,7 @@ static void try_pieces(struct unpack *u)
         u->is_streaming = false;
 }
 
-/* Fills the plain buffer; false without an error at the end, or where pieces go on. */
+/* Fills the plain buffer; false without an error at the end, or where pieces resume. */
 static bool stream_next(struct unpack *u, size_t *len, struct olv_error *err)
 {
     bool is_end = false;
@@ -335,7 +335,7 @@ static void give_pieces(struct unpack *u)
     }
 }
 
-/* What is under way is in vain. */
+/* Waits for jobs in progress and discards them. */
 static void recall(struct unpack *u)
 {
     while (crew_take(u->crew))
@@ -348,7 +348,7 @@ static bool fall_back(struct unpack *u, const struct unpack_job *job, struct olv
     recall(u);
     while (u->next > 0 && u->pieces.items[u->next - 1].at > job->piece.at)
         u->next--;
-    if (u->codec == OLV_CODEC_NONE) { /* only reading can have failed: again, for its error */
+    if (u->codec == OLV_CODEC_NONE) { /* only reading can have failed: read again, for its error */
         char *room = olv_text_room(&u->jobs->plain, (size_t)job->piece.length);
         return room && pack_read(u->source, room, (size_t)job->piece.length, job->piece.at, err)
                    ? olv_fail_memory(err)

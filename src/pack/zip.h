@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading the zip format (PKWARE's APPNOTE 6.3.x; ISO/IEC 21320-1 is a part of it): members stored or
- * deflated, each by itself, and a directory of them at the end; zip64. What one of ours says besides is
- * believed, too: everything that a tar header holds. */
+/* Reads the zip format (PKWARE's APPNOTE 6.3.x; ISO/IEC 21320-1 is a subset): members stored or deflated one
+ * by one, and a directory of them at the end; zip64. Also reads what our archives add: everything in a tar
+ * header. */
 #ifndef OLV_PACK_ZIP_H
 #define OLV_PACK_ZIP_H
 
@@ -9,13 +9,13 @@
 #include "pack/source.h"
 
 struct zip_reader;
-/* Finds the directory. Borrows the source. NULL with OLV_BROKEN where there is none. */
+/* Finds the directory. Borrows the source. NULL with OLV_BROKEN if there is none. */
 struct zip_reader *zip_reader_new(const struct pack_source *source, struct olv_error *err);
 /* The next member of the directory. False at the end (err->code is OLV_OK), or with OLV_BROKEN. The member is
- * borrowed until the next call. */
+ * valid until the next call. */
 bool zip_next(struct zip_reader *reader, struct olv_member *out, struct olv_error *err);
-/* The next data of the member: `*len` bytes that belong at `*at` in the file; `*len` is 0 when there is no
- * more, and its checksum was right. */
+/* The member's next data: `*len` bytes at offset `*at` of the file; `*len` is 0 at the end, after its
+ * checksum matched. */
 bool zip_data(struct zip_reader *reader, const uint8_t **bytes, size_t *len, uint64_t *at,
               struct olv_error *err);
 /* Where its directory begins. */

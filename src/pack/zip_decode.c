@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A frame that begins with a header is the first of a member; any other goes on with one. Where a part of a
- * large member ends, its data has an empty stored block, which deflating writes nowhere else. */
+/* A frame that starts with a header is the first of a member; any other continues one. A part of a large
+ * member ends with an empty stored block, which deflate produces nowhere else. */
 #include "pack/zip_frame.h"
 
 #include "base/bytes.h"
@@ -16,10 +16,10 @@
 enum { MAGIC = 4, LARGEST_STEP = 1 << 30 };
 
 enum state {
-    AT_START,      /* the first bytes are looked at */
-    IN_HEADER,     /* the header comes in */
-    IN_TAR_HEADER, /* the tar header goes out */
-    IN_PASSED,     /* data that is not among the plain bytes: a link's */
+    AT_START,      /* examining the first bytes */
+    IN_HEADER,     /* reading the header */
+    IN_TAR_HEADER, /* returning the tar header */
+    IN_PASSED,     /* data outside the plain bytes: a link's */
     IN_DATA,
     IN_DESCRIPTOR,
     IN_PADDING,
@@ -28,15 +28,15 @@ enum state {
 
 struct zip_decoder {
     enum state state;
-    struct olv_text held; /* bytes that came in, and are needed as a whole */
-    size_t fed;           /* of them, to the data */
+    struct olv_text held; /* input that is needed as a whole */
+    size_t fed;           /* how much of it went to the data */
     struct olv_text header;
     size_t given;  /* of the tar header */
-    uint64_t left; /* packed bytes of the data; of a large member not known */
+    uint64_t left; /* packed bytes of the data; unknown for a large member */
     uint64_t padding;
     bool is_large, is_inflating;
     uint32_t crc, crc_said, plain_said;
-    uint64_t plain, block_began; /* plain bytes of the data so far, and when its last block began */
+    uint64_t plain, block_began; /* plain bytes of the data so far, and at the start of its last block */
     z_stream inflate;
 };
 
@@ -74,7 +74,7 @@ static bool zip_decode_damaged(struct olv_error *err, const char *why)
     return olv_fail(err, OLV_BROKEN, "the zip data is damaged: %s", why);
 }
 
-/* Takes bytes in until so many are held. */
+/* Reads input until this much is held. */
 static bool fetch_ahead(struct zip_decoder *d, struct decoder_io *io, size_t wanted)
 {
     size_t n = wanted - d->held.len;
@@ -89,7 +89,7 @@ static bool fetch_ahead(struct zip_decoder *d, struct decoder_io *io, size_t wan
 static bool begin_data(struct zip_decoder *d, struct olv_error *err)
 {
     d->inflate = (z_stream){0};
-    if (inflateInit2(&d->inflate, -15 /* no header */) != Z_OK)
+    if (inflateInit2(&d->inflate, -15 /* raw deflate */) != Z_OK)
         return olv_fail_memory(err);
     d->is_inflating = true;
     d->state = IN_DATA;
@@ -172,7 +172,7 @@ static bool end_data(struct zip_decoder *d, struct olv_error *err)
     return true;
 }
 
-/* What goes into the library next: held bytes first. */
+/* The library's next input: held bytes first. */
 static size_t offer(const struct zip_decoder *d, const struct decoder_io *io, const uint8_t **bytes)
 {
     size_t held = d->held.len - d->fed, len = held ? held : io->in_len;

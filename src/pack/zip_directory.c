@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Everything that an entry of the directory says stands in the packed frames themselves, so that frames that
- * are taken over from another archive are known as well as new ones. */
+/* Everything in a directory entry comes from the packed frames, so that frames copied from another archive
+ * are known as well as new ones. */
 #include "pack/zip_frame.h"
 
 #include "base/bytes.h"
@@ -22,7 +22,7 @@ struct entry {
 struct zip_directory {
     struct olv_text records;
     uint64_t count;
-    /* A large member of which more frames are to come. */
+    /* A large member with more frames to come. */
     bool is_open;
     struct olv_text local; /* its header */
     struct entry entry;
@@ -42,7 +42,7 @@ void zip_directory_free(struct zip_directory *d)
     free(d);
 }
 
-/* A length of 4 bytes; what does not fit stands in a field of its own. */
+/* A 4-byte length; a larger one goes into a field of its own. */
 static void put_length(struct olv_text *out, struct olv_text *large, uint64_t n)
 {
     put32(out, n < UINT32_MAX ? n : UINT32_MAX);
@@ -52,7 +52,7 @@ static void put_length(struct olv_text *out, struct olv_text *large, uint64_t n)
 
 /* ---- an entry ---- */
 
-/* The fields of the local header that belong here, too; of our own only that it is there. */
+/* The fields of the local header that belong here, too; of our own one only its presence. */
 static void copy_fields(const struct zip_local *l, struct olv_text *out)
 {
     const uint8_t *at = l->fields;
@@ -136,7 +136,7 @@ static void end_large(struct zip_directory *d)
     d->is_open = false;
 }
 
-/* Of a frame taken over: whether the lengths follow its data. */
+/* Of a copied frame: whether the lengths follow its data. */
 static bool has_descriptor(const struct zip_directory *d, const struct olv_text *packed)
 {
     const uint8_t *at = (const uint8_t *)packed->data + packed->len - ZIP_DESCRIPTOR;

@@ -11,13 +11,13 @@
 
 struct zip_encoder {
     struct libdeflate_compressor *whole;
-    z_stream part; /* of a large member: its library ends a part where the other one cannot */
+    z_stream part; /* for a large member: this library ends a part where the other cannot */
     bool has_part;
 };
 
 struct zip_encoder *zip_encoder_new(int level)
 {
-    enum { WINDOW = -15 /* no header */, MEMORY = 8 };
+    enum { WINDOW = -15 /* raw deflate */, MEMORY = 8 };
     struct zip_encoder *e = calloc(1, sizeof *e);
     if (!e)
         return NULL;
@@ -40,7 +40,7 @@ void zip_encoder_free(struct zip_encoder *e)
     free(e);
 }
 
-/* Behind the header, which is told the lengths. */
+/* After the header, which gets the lengths. */
 static bool encode_whole(struct zip_encoder *e, struct frame_job *job, const char *data, size_t len)
 {
     struct olv_text *out = &job->packed;

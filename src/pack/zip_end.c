@@ -14,7 +14,7 @@ static bool zip_end_damaged(struct olv_error *err, const char *what, uint64_t at
                     (unsigned long long)at);
 }
 
-/* Looks for the record at the end, before which there may be a comment. */
+/* Searches for the end record, which a comment may follow. */
 static bool find_record(const struct pack_source *source, uint64_t *at, uint8_t record[ZIP_END],
                         struct olv_error *err)
 {
@@ -42,8 +42,8 @@ static bool is_record64(const struct pack_source *source, uint64_t at, uint8_t r
     return pack_read(source, record, ZIP_END64, at, &ignored) && bytes_get32(record) == ZIP_END64_MAGIC;
 }
 
-/* The larger record of zip64, where a locator before the end points to it. `*at` moves to where the records
- * begin. */
+/* The larger record of zip64, if a locator before the end record points to it. `*at` moves to where the
+ * records begin. */
 static bool find_record64(const struct pack_source *source, uint64_t *at, struct zip_end *out,
                           struct olv_error *err)
 {
@@ -56,7 +56,7 @@ static bool find_record64(const struct pack_source *source, uint64_t *at, struct
     said = bytes_get64(locator + 8);
     if (is_record64(source, said, record))
         *at = said;
-    else if (*at >= ZIP_LOCATOR64 + ZIP_END64 && /* where it is if something stands before the archive */
+    else if (*at >= ZIP_LOCATOR64 + ZIP_END64 && /* where it is if something precedes the archive */
              is_record64(source, *at - ZIP_LOCATOR64 - ZIP_END64, record))
         *at -= ZIP_LOCATOR64 + ZIP_END64;
     else
@@ -67,8 +67,8 @@ static bool find_record64(const struct pack_source *source, uint64_t *at, struct
     return true;
 }
 
-/* When there is room between the directory and the records, the whole archive has something before it, if the
- * directory is found that much later. */
+/* A gap between directory and records means that something precedes the archive, if the directory is found
+ * that much later. */
 static void find_shift(const struct pack_source *source, uint64_t records_at, struct zip_end *out)
 {
     struct olv_error ignored = {0};

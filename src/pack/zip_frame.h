@@ -1,11 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A zip archive of ours has the same plain bytes as a tar: each member's header, then its contents, padded.
- * Packed, a member is an entry as every reader of zip archives knows it; its tar header stands in an extra
- * field, so that nothing is lost, and a frame is unpacked to just the bytes that went in.
- *
- * A member has a frame of its own, or, if it is large, several: then each is deflated by itself and ends at a
- * byte with an empty stored block (RFC 1951, 3.2.4), and its lengths follow its data. docs/formats/archive.md
- * has more. */
+/* Our zip archives have the same plain bytes as a tar: each member's header, then its contents, padded.
+ * Packed, a member is an entry that every zip reader knows; its tar header is in an extra field, so that
+ * nothing is lost, and a frame unpacks to exactly the bytes that went in. A member has a frame of its own or,
+ * if it is large, several: then each is deflated separately and ends on a byte boundary with an empty stored
+ * block (RFC 1951, 3.2.4), and its lengths follow its data. docs/formats/archive.md has more. */
 #ifndef OLV_PACK_ZIP_FRAME_H
 #define OLV_PACK_ZIP_FRAME_H
 
@@ -15,25 +13,25 @@
 
 /* ---- the header of an entry ---- */
 
-/* Appends it, for a member with this tar header; of a link, with where it leads to. `is_large`: it gets
- * several frames. False with OLV_REFUSED where it has more attributes than an entry can hold. */
+/* Appends it, for a member with this tar header; for a link, with its target. `is_large`: it gets several
+ * frames. False with OLV_REFUSED if it has more attributes than an entry can hold. */
 bool zip_put_local(struct olv_text *out, const struct olv_member *member, const char *header,
                    size_t header_len, bool is_large, struct olv_error *err);
 
-/* What stands in such a header. */
+/* The contents of such a header. */
 struct zip_local {
     size_t length; /* of the header */
     unsigned flags, method;
-    uint32_t crc, packed_length, plain_length; /* zero in a header whose lengths follow */
-    uint32_t mode;                             /* with the kind of file in it; see <sys/stat.h> */
+    uint32_t crc, packed_length, plain_length; /* zero in a header whose lengths follow the data */
+    uint32_t mode;                             /* including the kind of file; see <sys/stat.h> */
     const uint8_t *fields;                     /* extra fields, and the one with the tar header */
     size_t fields_len;
     const uint8_t *own;
     size_t own_len;
 };
-/* How long the header is that begins with these ZIP_LOCAL bytes; 0 where it is none. */
+/* The length of the header that starts with these ZIP_LOCAL bytes; 0 if it is none. */
 size_t zip_local_length(const uint8_t *bytes);
-/* Borrows the bytes. False where it is no header of ours, or not wholly there. */
+/* Borrows the bytes. False if it is not one of our headers, or incomplete. */
 bool zip_local_read(const uint8_t *bytes, size_t len, struct zip_local *out);
 /* Appends the tar header. */
 bool zip_local_header(const struct zip_local *local, struct olv_text *out);
@@ -50,7 +48,7 @@ void zip_encoder_free(struct zip_encoder *encoder);
 
 struct zip_decoder;
 struct zip_decoder *zip_decoder_new(void); /* NULL without memory */
-/* As decoder_run. */
+/* Like decoder_run. */
 enum decoded zip_decode(struct zip_decoder *decoder, struct decoder_io *io, struct olv_error *err);
 void zip_decoder_reset(struct zip_decoder *decoder);
 void zip_decoder_free(struct zip_decoder *decoder);
@@ -59,11 +57,11 @@ void zip_decoder_free(struct zip_decoder *decoder);
 
 struct zip_directory;
 struct zip_directory *zip_directory_new(void); /* NULL without memory */
-/* Notes a packed frame, which will begin at this byte. To the last one of a large member the lengths are
- * added. */
+/* Notes a packed frame that will begin at this byte. Appends the lengths to the last one of a large member.
+ */
 bool zip_directory_take(struct zip_directory *directory, struct frame_job *job, uint64_t at,
                         struct olv_error *err);
-/* Forgets a large member of which not all has come. */
+/* Forgets an incomplete large member. */
 void zip_directory_cut(struct zip_directory *directory);
 /* Appends the directory, which will begin at this byte. */
 void zip_directory_end(const struct zip_directory *directory, uint64_t at, struct olv_text *out);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The header before a member's data. Our own extra field has: mode and kind of file (4 bytes, as in st_mode),
+/* The header before a member's data. Our own extra field has mode and kind of file (4 bytes, as in st_mode),
  * the length of the tar header (4), and the tar header, deflated (RFC 1951). */
 #include "pack/zip_frame.h"
 
@@ -14,18 +14,18 @@
 #include <zlib.h>
 
 enum {
-    NEEDS = 20,    /* the version that a reader needs: 2.0 */
-    NEEDS_64 = 45, /* 4.5: lengths of 8 bytes */
+    NEEDS = 20,    /* the version a reader needs: 2.0 */
+    NEEDS_64 = 45, /* 4.5: 8-byte lengths */
     MOST_FIELDS = 65535,
     MOST_HEADER = 16 << 20,
     OWN_HEAD = 8,
-    FAST = 1 /* level for headers: they are short, and alike */
+    FAST = 1 /* level for headers, which are short and alike */
 };
 
 /* ---- writing ---- */
 
-/* Seconds since 1980 as that format has them: two seconds fine, taken for UTC; what lies outside is its
- * nearest. */
+/* Seconds since 1980 in that format: a resolution of two seconds, in UTC; the nearest for what is out of
+ * range. */
 static uint32_t old_time(struct olv_instant t)
 {
     struct olv_date d = olv_date_from_seconds(t.s);

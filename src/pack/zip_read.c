@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the directory at the end says is believed as far as the local headers agree; every offset is checked
- * against the file. */
+/* The directory at the end is trusted as far as local headers agree; every offset is checked against the
+ * file. */
 #include "pack/zip.h"
 
 #include "base/arena.h"
@@ -22,16 +22,16 @@ enum { STEP = 65536, LONGEST_LINK = 4096 };
 struct zip_reader {
     const struct pack_source *source;
     struct zip_end directory;
-    uint64_t next; /* in it */
-    uint64_t left; /* members */
+    uint64_t next; /* in the directory */
+    uint64_t left; /* members left */
     struct olv_arena arena;
-    /* The data of the member under way. */
+    /* The data of the current member. */
     uint64_t local_at, data_at, packed_left, plain_left, file_at;
     uint32_t crc_said, crc;
     unsigned method;
     bool is_open, is_finished;
     z_stream inflate;
-    /* What our own field of the member under way says. */
+    /* What our own field of the current member says. */
     bool has_own, was_given;
     struct olv_text local, header;
     struct tar_reader *tar;
@@ -85,7 +85,7 @@ uint64_t zip_directory_at(const struct zip_reader *r)
 
 /* ---- a member ---- */
 
-/* Times of the old kind: two seconds fine, without a zone; taken for UTC. */
+/* Times of the old kind: two seconds' resolution, no zone; taken as UTC. */
 static struct olv_instant old_time(uint16_t time, uint16_t date)
 {
     struct olv_date d = {.year = 1980 + (date >> 9),
@@ -101,7 +101,8 @@ static struct olv_instant old_time(uint16_t time, uint16_t date)
 
 struct extras {
     bool *has_own;
-    uint64_t *sizes[3]; /* plain, packed, offset: where they stand in the zip64 field, if their own is full */
+    uint64_t *sizes[3]; /* plain, packed, offset: where to store them from the zip64 field, if their own field
+                           is full */
 };
 
 static void take_zip64(const uint8_t *field, size_t len, const struct extras *x)
@@ -133,7 +134,7 @@ static void take_owner(const uint8_t *field, size_t len, struct olv_member *m)
     m->group = (uint32_t)ids[1];
 }
 
-/* Extra fields: a tag of two bytes, a length, and bytes (4.5). */
+/* Extra fields: a 2-byte tag, a length, and bytes (4.5). */
 static void take_extras(const uint8_t *at, size_t len, struct olv_member *m, const struct extras *x)
 {
     while (len >= 4) {
@@ -284,7 +285,7 @@ static bool read_local(struct zip_reader *r, struct olv_error *err)
     return true;
 }
 
-/* The member as its tar header has it; false where there is none, or it is about something else. */
+/* The member according to its tar header; false if there is none, or it is about something else. */
 static bool take_own(struct zip_reader *r, struct olv_member *m)
 {
     struct byte_stream stream = {r, next_header};
@@ -308,11 +309,11 @@ static bool take_own(struct zip_reader *r, struct olv_member *m)
     return true;
 }
 
-/* False, with an error where there is more in the file than the archive. */
+/* False; with an error if the file has more than the archive. */
 static bool all_was_read(struct zip_reader *r, struct olv_error *err)
 {
     uint64_t shift = r->directory.shift;
-    r->directory.shift = 0; /* it is told once */
+    r->directory.shift = 0; /* reported once */
     return shift &&
            olv_fail(err, OLV_BROKEN, "the first %llu bytes of the file are not part of the zip archive",
                     (unsigned long long)shift);
@@ -359,7 +360,7 @@ static bool open_data(struct zip_reader *r, struct olv_error *err)
         return zip_read_damaged(err, "a member's lengths differ", r->local_at);
     if (r->method == ZIP_DEFLATED) {
         r->inflate = (z_stream){0};
-        if (inflateInit2(&r->inflate, -15 /* no header */) != Z_OK)
+        if (inflateInit2(&r->inflate, -15 /* raw deflate */) != Z_OK)
             return olv_fail_memory(err);
     }
     return r->is_open = true;

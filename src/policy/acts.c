@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Finding acts in their table. */
+/* Looks acts up in their table. */
 #include "olvido/act.h"
 
 #include <stddef.h>

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What is allowed in a policy, but hardly meant. Only what can be seen in the file itself; what depends on
- * the machine is looked at by engine/fitness.c. */
+/* Warns of what is valid, but probably unintended, as far as the file itself shows it; engine/fitness.c
+ * examines what depends on the machine. */
 #include "policy/sections.h"
 
 #include "base/glob.h"
@@ -55,7 +55,7 @@ static void advise_on_match(struct reader *r, const struct olv_rule *rule)
         }
 }
 
-/* A step behind one that took the files elsewhere may never come. */
+/* A step after one that took the files elsewhere may never come. */
 static void advise_on_reach(struct reader *r, const struct olv_rule *rule, const struct olv_step *before,
                             const struct olv_step *step)
 {

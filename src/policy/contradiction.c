@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What can be said about a statement without any file: whether it could be true of a directory, and whether
- * parts that must all hold shut each other out. Both err on the side of "it may". */
+/* What is certain about a statement without any file: whether it can be true of a directory, and whether
+ * required parts exclude each other. In doubt both answer "it may". */
 #include "policy/expr.h"
 
 #include <stdio.h>
@@ -8,7 +8,7 @@
 
 /* ---- directories ---- */
 
-/* The statement's truth where the kind is `directory` and everything else is unknown. */
+/* The statement's truth if the kind is `directory` and everything else is unknown. */
 static enum olv_truth of_directory(const struct expr_node *node)
 {
     enum olv_truth left, right, settling;
@@ -45,12 +45,12 @@ bool expr_can_be_directory(const struct olv_expr *expr)
 
 enum { FIELDS = FIELD_DEPTH + 1 };
 
-/* What the parts seen so far leave of each field. */
+/* What the parts seen so far allow for each field. */
 struct room {
     struct bound {
         uint64_t least, most;
     } numbers[FIELDS];
-    const struct value *text[FIELDS]; /* the one value that it must have */
+    const struct value *text[FIELDS]; /* the one value it must have */
     const char *contradiction;
 };
 
@@ -72,7 +72,7 @@ static void narrow(struct room *room, const struct expr_node *node)
         room->contradiction = "its bounds shut each other out";
 }
 
-/* Ages and dates: later and earlier instants as numbers that keep their order. */
+/* Ages and dates: instants as numbers in the same order. */
 static uint64_t ordered(struct olv_instant t)
 {
     return (uint64_t)t.s ^ 1ull << 63;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Diagnostics and the copies of the words they speak live in one arena. */
+/* Diagnostics and copies of their words share one arena. */
 #include "policy/diagnostic.h"
 
 #include "base/arena.h"

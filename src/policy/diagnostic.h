@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Collecting what is wrong with a policy, placed in its source. */
+/* Collects what is wrong with a policy, with positions in its source. */
 #ifndef OLV_POLICY_DIAGNOSTIC_H
 #define OLV_POLICY_DIAGNOSTIC_H
 
 #include "olvido/policy.h"
 
-/* A policy's bytes, for turning offsets into lines and columns. */
+/* A policy's bytes, to turn offsets into lines and columns. */
 struct policy_text {
     const char *text; /* valid UTF-8; borrowed */
     size_t len;
@@ -16,7 +16,7 @@ struct position {
     size_t offset, len;
 };
 
-/* What went wrong, in words; `expected` and `nearest` may be NULL. All are copied. */
+/* What went wrong, in words; `expected` and `nearest` may be NULL. Everything is copied. */
 struct complaint {
     const char *message, *expected, *nearest;
     bool is_warning;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The file is read whole, with a limit, and must be text before the YAML parser sees it. */
+/* The file is read whole, up to a limit, and must be text before the YAML parser sees it. */
 #include "policy/document.h"
 
 #include <errno.h>
@@ -60,7 +60,7 @@ static bool document_read_all(int fd, const char *path, struct policy_text *sour
     return true;
 }
 
-/* Text is UTF-8 without NULs; the first byte that is not is where the complaint points. */
+/* Text is UTF-8 without NULs; the complaint points at the first bad byte. */
 static bool is_text(const struct policy_text *source, struct olv_diagnostics *list)
 {
     const uint8_t *bytes = (const uint8_t *)source->text, *bad = u8_check(bytes, source->len);
@@ -98,7 +98,7 @@ static void report_syntax(struct fy_diag *diag, const struct policy_text *source
     while ((e = fy_diag_errors_iterate(diag, &iterator)))
         diagnose(list, source, (struct position){offset_of(source, e->line, e->column), 1},
                  (struct complaint){e->msg, "YAML 1.2", NULL, false});
-    if (list->count == 0) /* no tree, and nothing wrong */
+    if (list->count == 0) /* no tree, and no error reported */
         diagnose(list, source, (struct position){0, 0},
                  (struct complaint){"the policy is empty", "olvido: 1, and rules", NULL, false});
 }
@@ -179,6 +179,6 @@ struct position value_position(const struct document *doc, struct fy_node *scala
     for (size_t i = 0; i < offset && at < end; at++)
         i += text[at] == value[i] || (value[i] == ' ' && text[at] == '\n');
     while (at < end && offset < value_len && text[at] != value[offset])
-        at++; /* folds, quotes and escapes stand between */
+        at++; /* skip folds, quotes and escapes */
     return (struct position){at < end ? at : end, len};
 }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The statement is gone through once, and each part adds its wish. Wishes that contradict each other are not
- * found out here: whoever makes the file asks the statement. */
+/* Walks the statement once; each part adds its wish. Conflicting wishes are not detected: whoever makes the
+ * file tests the statement. */
 #include "policy/example.h"
 
 #include "base/example.h"
@@ -12,7 +12,7 @@
 struct wishing {
     struct example *out;
     const char *star;
-    bool may_go_on; /* whatever follows the name fits, too */
+    bool may_go_on; /* anything may follow the name */
     char name[EXAMPLE_TEXT], stem[EXAMPLE_TEXT], suffix[EXAMPLE_TEXT], path[EXAMPLE_TEXT];
 };
 
@@ -112,7 +112,7 @@ static void wish(struct wishing *w, const struct expr_node *node, bool is_wanted
     case NODE_AND:
     case NODE_OR:
         wish(w, node->left, is_wanted);
-        if ((node->kind == NODE_AND) == is_wanted) /* else one of the two is enough */
+        if ((node->kind == NODE_AND) == is_wanted) /* otherwise one of the two is enough */
             wish(w, node->right, is_wanted);
         return;
     case NODE_NOT:
@@ -130,7 +130,7 @@ static void wish(struct wishing *w, const struct expr_node *node, bool is_wanted
     }
 }
 
-/* The name from what was wished of it and of its parts, behind the directories. */
+/* Composes the name from the wishes about it and its parts, after the directories. */
 static void example_compose(struct wishing *w)
 {
     struct example *out = w->out;

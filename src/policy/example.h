@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a file would have to be like for a statement to be true of it. */
+/* What a file must be like for a statement to be true. */
 #ifndef OLV_POLICY_EXAMPLE_H
 #define OLV_POLICY_EXAMPLE_H
 
@@ -11,7 +11,7 @@ struct example_range {
     uint64_t least, most;
 };
 
-/* As far as the statement asks for it; what it does not ask for has a default. */
+/* What the statement asks for; the rest has defaults. */
 struct example {
     enum olv_kind kind;
     char path[EXAMPLE_TEXT]; /* below `under`: directories and name */
@@ -21,8 +21,7 @@ struct example {
     uint32_t mode, owner, group;
 };
 
-/* `star` stands where a pattern would take anything. Of alternatives the first one is taken. NULL: any file.
- */
+/* `star` replaces wildcards. Of alternatives the first is taken. NULL: any file. */
 void example_of(const struct olv_expr *expr, const char *star, struct example *out);
 
 #endif

@@ -52,47 +52,47 @@ struct field {
 };
 
 const struct field *field_find(const char *name, size_t len);
-/* All names of fields and words, for suggestions. */
+/* The names of all fields and words, for suggestions. */
 const char *const *field_names(size_t *count);
 bool word_find(const char *name, size_t len, enum word_id *out);
 
 struct value {
     uint64_t number; /* sizes, counts, ids, modes, kinds */
     struct olv_duration duration;
-    struct olv_instant from, until; /* dates: from the first to before the last instant meant */
+    struct olv_instant from, until; /* dates: from the first instant to before the last */
     const char *text;
     size_t len;
-    bool is_ending; /* of a pattern: one star, then text that stands for itself */
+    bool is_ending; /* of a pattern: one star, then literal text */
 };
 
 enum node_kind { NODE_AND, NODE_OR, NODE_NOT, NODE_WORD, NODE_COMPARE };
 
 struct expr_node {
     enum node_kind kind;
-    struct expr_node *left, *right; /* NOT has only a left one */
+    struct expr_node *left, *right; /* NOT has only the left one */
     enum word_id word;
     enum field_id field;
     enum value_type type;
     enum comparison comparison;
     struct value *values;
     size_t value_count;
-    size_t age; /* of an age: its number in the statement */
+    size_t age; /* of an age: its index in the statement */
     pcre2_code *regex;
-    bool is_compiled;             /* to machine code, too */
-    struct expr_node *next_regex; /* all that must be freed */
-    size_t offset, text_len;      /* of a word or a comparison, in the statement */
+    bool is_compiled;             /* also to machine code */
+    struct expr_node *next_regex; /* everything to free */
+    size_t offset, text_len;      /* of a word or comparison, in the statement */
 };
 
 struct olv_expr {
     struct expr_node *top;
     struct expr_node *regexes;
     size_t age_count;
-    struct olv_arena own; /* of one that stands by itself */
-    bool names_kind;      /* one that does not is about files */
+    struct olv_arena own; /* of a standalone one */
+    bool names_kind;      /* otherwise it is about files */
     const char *text;     /* of the statement; borrowed from whoever had it parsed */
 };
 
-/* Complaints of the parser: an offset into the text, and words (borrowed for the call). */
+/* Receives the parser's complaints: an offset into the text, and words (valid during the call). */
 struct expr_complaint {
     size_t offset, len;
     const char *message, *expected, *nearest;
@@ -103,20 +103,20 @@ struct expr_parse_options {
     void (*complain)(void *self, const struct expr_complaint *complaint);
     bool (*user_id)(const char *name, uint32_t *out);
     bool (*group_id)(const char *name, uint32_t *out);
-    const struct olv_zone *zone; /* in which a date alone is a day */
+    const struct olv_zone *zone; /* in which a date without a time is a day */
 };
 
 /* Compiles a statement into the arena; NULL after at least one complaint, or without memory (then none).
- * Regular expressions are outside the arena: free them with expr_release. */
+ * Regular expressions live outside the arena: free them with expr_release. */
 struct olv_expr *expr_parse(const char *text, size_t len, struct olv_arena *arena,
                             const struct expr_parse_options *options);
 void expr_release(struct olv_expr *expr);
-/* The answer of one part. */
+/* The truth of one part. */
 enum olv_truth expr_test_node(const struct expr_node *node, struct olv_subject *subject,
                               struct olv_expr_scratch *scratch);
 /* Whether the statement could be true of a directory. */
 bool expr_can_be_directory(const struct olv_expr *expr);
-/* Why the statement can never be true, as far as bounds and values show that; NULL if it may. */
+/* Why the statement can never be true, as far as bounds and values show; NULL: it may be. */
 const char *expr_contradiction(const struct olv_expr *expr);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The fields and words of `where`. To add one: its line here and its case in test.c. */
+/* The fields and words of `where`. To add one: its line here, and its case in test.c. */
 #include "policy/expr.h"
 
 #include <string.h>

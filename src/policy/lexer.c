@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Within quotes everything stands for itself, so that regular expressions need no doubling; only a backslash
- * before the quote (and it alone) makes the quote part of the string. */
+/* Inside quotes every byte is literal, so regular expressions need no doubled backslashes; only a backslash
+ * before the quote makes the quote part of the string. */
 #include "policy/parser.h"
 
 #include <string.h>

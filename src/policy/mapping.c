@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Whatever is wrong is noted and reading goes on, so that one run of `check` finds everything. */
+/* An error is recorded and reading goes on, so that one `check` finds all of them. */
 #include "policy/mapping.h"
 
 #include "olvido/nearest.h"

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading a mapping through a table of its keys: what every part of a policy has in common. */
+/* Reads a mapping by a table of its keys; shared by all parts of a policy. */
 #ifndef OLV_POLICY_MAPPING_H
 #define OLV_POLICY_MAPPING_H
 
@@ -22,31 +22,37 @@ struct key {
     const char *name;
     void (*read)(struct reader *r, struct fy_node *value, void *target); /* NULL: by its type */
     bool is_required;
-    enum { KEY_UNBUILT /* but known */, KEY_READ_BEFORE, KEY_TEXT, KEY_DURATION, KEY_TRUTH } type;
-    size_t at; /* of a const char *, a struct olv_duration, a bool */
+    enum {
+        KEY_UNBUILT /* planned, but not built yet */,
+        KEY_READ_BEFORE,
+        KEY_TEXT,
+        KEY_DURATION,
+        KEY_TRUTH
+    } type;
+    size_t at; /* offset of a const char *, a struct olv_duration or a bool */
 };
 
-/* Notes what is wrong at a position; `expected` and `nearest` may be NULL. Reading goes on. */
+/* Records an error at a position; `expected` and `nearest` may be NULL. Reading goes on. */
 void policy_complain(struct reader *r, struct position position, const char *expected, const char *nearest,
                      const char *format, ...);
-/* The same for what is allowed, but hardly meant. */
+/* The same for what is valid, but probably unintended. */
 void policy_warn(struct reader *r, int line, const char *format, ...);
 /* The line of a position, from 1. */
 int policy_line(const struct reader *r, struct position position);
 /* The value of a scalar, or NULL for anything else. */
 const char *policy_scalar(struct fy_node *node, size_t *len);
-/* A copied string that is not empty, or NULL after a complaint. */
+/* A copied, non-empty string, or NULL after a complaint. */
 const char *policy_string(struct reader *r, struct fy_node *node, const char *what);
 /* Readers of values; false (or -1) after a complaint. */
 bool policy_duration(struct reader *r, struct fy_node *node, struct olv_duration *out);
 bool policy_truth(struct reader *r, struct fy_node *node, bool *out);
-/* Which of the words it is; `what` names what it should be ("act"). */
+/* The index of the word; `what` names what it should be ("act"). */
 int policy_word(struct reader *r, struct fy_node *node, const char *what, const char *const *words,
                 size_t count, const char *expected);
-/* Reads each pair through its key's line in the table; complains about unknown, unbuilt and missing ones. */
+/* Reads each pair by its key's line in the table; complains about unknown, unbuilt and missing keys. */
 void policy_mapping(struct reader *r, struct fy_node *node, const char *what, const struct key *keys,
                     size_t count, void *target);
-/* An array for the items of a list, zeroed, in the arena; NULL after a complaint. */
+/* A zeroed array for the items of a list, in the arena; NULL after a complaint. */
 void *policy_items(struct reader *r, struct fy_node *list, const char *what, int most, size_t item_size);
 
 #endif

@@ -16,7 +16,7 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { DEEPEST = 64, MOST_NODES = 4096 }; /* testing recurses: both bound its stack */
+enum { DEEPEST = 64, MOST_NODES = 4096 }; /* testing recurses: both limit its stack */
 
 static struct expr_node *either(struct parser *p, unsigned depth);
 
@@ -35,7 +35,7 @@ void parser_complain(struct parser *p, struct token at, const char *expected, co
 
 void parser_step(struct parser *p)
 {
-    p->behind = p->token.offset + p->token.len + (p->token.kind == TOKEN_STRING); /* with its quote */
+    p->behind = p->token.offset + p->token.len + (p->token.kind == TOKEN_STRING); /* including its quote */
     p->at = p->after;
     p->token = token_next(p->text, p->len, p->at, &p->after);
 }
@@ -48,7 +48,7 @@ static bool skip(struct parser *p, const char *word)
     return true;
 }
 
-/* A wrong shape: what stands here instead of what should. */
+/* Wrong syntax: what is here instead of what is expected. */
 static struct expr_node *wrong(struct parser *p, const char *expected)
 {
     struct token t = p->token;
@@ -96,7 +96,7 @@ static bool comparison_sign(struct parser *p, enum comparison *out)
     return false;
 }
 
-/* Whether a type can be compared that way; if not, says how it can. */
+/* Whether the type can be compared like that; if not, says how it can. */
 static bool parser_fits(struct parser *p, struct token at, const struct field *field,
                         enum comparison comparison)
 {
@@ -202,7 +202,7 @@ static struct expr_node *comparison(struct parser *p, const struct field *field)
     return node;
 }
 
-/* A word that is neither a field nor a statement: say so, and parse on as if it were a text field. */
+/* Neither a field nor a word: complains, and parses on as if it were a text field. */
 static struct expr_node *unknown(struct parser *p, struct token t)
 {
     static const struct field anything = {"", FIELD_NAME, TYPE_TEXT};

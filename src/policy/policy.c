@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* From the YAML tree to a policy. Each mapping is read through a table of its keys; whatever is wrong is
- * noted and reading goes on, so that one run of `check` finds everything. */
+/* Turns the YAML tree into a policy. Each mapping is read by a table of its keys; an error is recorded and
+ * reading goes on, so that one `check` finds all of them. */
 #include "policy/sections.h"
 
 #include "base/digest.h"
@@ -36,7 +36,7 @@ static const struct key policy_keys[] = {
     {.name = "trash", .read = read_trash},
 };
 
-/* What rules refer to, wherever it stands in the file: the dates in them depend on the time zone. */
+/* Reads what rules refer to first, wherever it is in the file: their dates depend on the time zone. */
 static void read_first(struct reader *r, struct fy_node *root, const char *name,
                        void (*read)(struct reader *r, struct fy_node *node, void *target))
 {
@@ -81,9 +81,9 @@ static void digest(struct olv_policy *policy, const struct policy_text *source)
     olv_hasher_free(hasher);
 }
 
-/* Links in the path of a depot are its author's wish, as they are before the wildcards of an `under`: they
- * are resolved once, so that what puts away, what brings back and what the catalogue says all mean the same
- * place. One that is not there stays as it is written. */
+/* Links in a depot's path are the author's intention, like those before the wildcards of an `under`: they are
+ * resolved once, so that archiving, recovering and the catalogue all mean the same place. A missing depot
+ * keeps its path as written. */
 static void resolve_depots(struct olv_policy *policy)
 {
     for (size_t i = 0; i < policy->depot_count; i++) {

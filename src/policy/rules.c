@@ -179,8 +179,8 @@ static void digest_step(struct olv_hasher *hasher, const struct olv_step *step)
     }
 }
 
-/* In words: a number is the compiler's. Its name and its notes are for people; `notice` only says when a
- * change comes into force. */
+/* In words, because numbers are the compiler's. Name and notes are for people; `notice` only says when a
+ * change takes effect. */
 static void digest_rule(struct olv_rule *rule)
 {
     struct olv_hasher *hasher = olv_hasher_new();

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The parts of a policy beside its rules: time zone, depots, limits, trash. */
+/* The parts of a policy other than rules: time zone, depots, limits, trash. */
 #include "policy/sections.h"
 
 #include "olvido/quantity.h"
@@ -34,7 +34,7 @@ enum olv_codec read_pack(struct reader *r, struct fy_node *node)
     static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
     int pack =
         policy_word(r, node, "pack", packs, OLV_CODEC_COUNT, "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip");
-    return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both are in the same order */
+    return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both have the same order */
 }
 
 static void read_depot_pack(struct reader *r, struct fy_node *node, void *target)
@@ -45,7 +45,7 @@ static void read_depot_pack(struct reader *r, struct fy_node *node, void *target
 static const struct key depot_keys[] = {{.name = "path", .read = read_depot_path, .is_required = true},
                                         {.name = "pack", .read = read_depot_pack}};
 
-/* It becomes part of what dockets say. */
+/* It becomes part of docket texts. */
 static bool is_depot_name(const char *name)
 {
     static const char letters[] = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_.";
@@ -106,7 +106,7 @@ static void read_bytes(struct reader *r, struct fy_node *node, void *target)
                         "`bytes` is not a size");
 }
 
-/* "40%", "2.5 %": at most four places, at most the whole. */
+/* "40%", "2.5 %": at most four decimals, at most 100 %. */
 static bool parse_share(const char *text, size_t len, uint32_t *out)
 {
     uint64_t value = 0, scale = 10000;

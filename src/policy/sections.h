@@ -7,7 +7,7 @@
 
 enum { MOST_DEPOTS = 100 };
 
-/* Readers of values, for tables of keys; `target` is the struct olv_policy. */
+/* Readers of values for tables of keys; `target` is the struct olv_policy. */
 void read_rules(struct reader *r, struct fy_node *node, void *target);
 void read_depots(struct reader *r, struct fy_node *node, void *target);
 void read_limits(struct reader *r, struct fy_node *node, void *target);
@@ -16,12 +16,12 @@ void read_zone(struct reader *r, struct fy_node *node, void *target);
 
 /* `target` is the struct olv_rule. */
 void read_steps(struct reader *r, struct fy_node *node, void *target);
-/* Complains of steps that are not for what the rule is about. `item` is the rule's mapping. */
+/* Complains about steps that do not fit what the rule is about. `item` is the rule's mapping. */
 void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_rule *rule);
-/* The codec of the archives of a pack ("tar.zst"); after a complaint OLV_CODEC_COUNT. */
+/* The codec of a pack ("tar.zst"); after a complaint OLV_CODEC_COUNT. */
 enum olv_codec read_pack(struct reader *r, struct fy_node *node);
 
-/* Warns of what is allowed, but hardly meant: rules that can never match, steps that never come. */
+/* Warns of what is valid, but probably unintended: rules that can never match, steps that never come. */
 void advise(struct reader *r);
 
 #endif

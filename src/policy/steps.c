@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The steps of a rule: what is done, when, and how. */
+/* The steps of a rule: what to do, when, and how. */
 #include "policy/sections.h"
 #include "policy/step_keys.h"
 
@@ -16,11 +16,11 @@ static void read_after(struct reader *r, struct fy_node *node, void *target)
         step->after_text = policy_string(r, node, "`after`");
 }
 
-/* Acts that a policy will know some day. */
+/* Acts that a policy will know later. */
 static const char *const planned[] = {"copy", "move", "protect", "destroy", "sweep"};
 enum { PLANNED = sizeof planned / sizeof *planned };
 
-/* The words of the acts that a step can do; and, for a message, all of them in one: "a, b or c". */
+/* The words of the acts allowed as steps; for messages, all in one: "a, b or c". */
 static int words_of(const char *names[OLV_ACTS_MOST], char *list, size_t size)
 {
     int count = 0;
@@ -67,7 +67,7 @@ static const struct step_key *key_of(const struct olv_act *act, const char *name
     return NULL;
 }
 
-/* Those that all steps have, and those of all acts, each once. */
+/* The common keys, and those of all acts, each once. */
 static size_t all_keys(struct key out[MOST_KEYS])
 {
     size_t count = sizeof common_keys / sizeof *common_keys;
@@ -100,7 +100,7 @@ static void check_keys(struct reader *r, struct fy_node *item, const struct olv_
     }
 }
 
-/* What a step does not say is as its depot has it, or as it usually is. */
+/* What a step does not say comes from its depot, or is the default. */
 static void complete(struct reader *r, struct fy_node *item, struct olv_step *step)
 {
     for (const struct step_key *key = step->act->keys; key && key->name; key++) {
@@ -136,7 +136,7 @@ static int by_after(const void *a, const void *b)
 {
     const struct olv_step *x = a, *y = b;
     int order = olv_duration_compare(x->after, y->after);
-    return order ? order : x->number - y->number; /* what is equal stays in the order of the file */
+    return order ? order : x->number - y->number; /* equal ones keep the order of the file */
 }
 
 void read_steps(struct reader *r, struct fy_node *node, void *target)

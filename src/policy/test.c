@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Testing a statement against one file, in three values: what cannot be known stays unknown through `not`,
- * and through `and` and `or` unless the other side decides it (Kleene's logic). */
+/* Tests a statement against one file in three values: what cannot be known stays unknown through `not`, and
+ * through `and` and `or` unless the other side decides (Kleene's logic). */
 #include "policy/expr.h"
 
 #include "base/glob.h"
@@ -10,12 +10,12 @@
 
 enum {
     MATCH_LIMIT = 100000
-}; /* PCRE2's steps for one value: far beyond any sane pattern, well below a second */
+}; /* PCRE2's steps for one value: far more than any sane pattern needs, well below a second */
 
 struct olv_expr_scratch {
     pcre2_match_data *match;
     pcre2_match_context *limits;
-    const struct olv_instant *ages; /* of the statement that is tested, or was last */
+    const struct olv_instant *ages; /* of the statement tested last */
 };
 
 struct olv_expr_scratch *olv_expr_scratch_new(void)
@@ -83,8 +83,7 @@ struct bytes {
     size_t len;
 };
 
-/* The suffix is what follows the last dot, unless that dot begins the name; the stem is what stands before
- * it. */
+/* The suffix is the part after the last dot, unless that dot comes first; the stem is the part before. */
 static struct bytes part_of_name(const struct olv_subject *s, bool want_suffix)
 {
     size_t dot = s->name_len;
@@ -114,7 +113,7 @@ static bool text_of(enum field_id field, struct olv_subject *s, struct bytes *ou
 static enum olv_truth match(const struct expr_node *node, struct bytes text, struct olv_expr_scratch *scratch)
 {
     PCRE2_SPTR subject = (PCRE2_SPTR)text.data;
-    int code = node->is_compiled /* any bytes will do there: the code was made for invalid UTF, too */
+    int code = node->is_compiled /* any bytes will do there: the code was compiled for invalid UTF, too */
                    ? pcre2_jit_match(node->regex, subject, text.len, 0, 0, scratch->match, scratch->limits)
                    : pcre2_match(node->regex, subject, text.len, 0, 0, scratch->match, scratch->limits);
     if (code >= 0)
@@ -131,7 +130,7 @@ static bool is_like(const struct expr_node *node, struct bytes text)
                               node->comparison == LIKE_IGNORING_CASE);
     if (text.len < ending)
         return false;
-    if (ending && text.data[text.len - 1] != value->text[ending]) /* most often the answer */
+    if (ending && text.data[text.len - 1] != value->text[ending]) /* usually the answer */
         return false;
     if (memcmp(text.data + text.len - ending, value->text + 1, ending) != 0)
         return false;

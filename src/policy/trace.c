@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Why a statement is true, false or undecided: of `and` and `or` only the parts that decide it are told. */
+/* Why a statement is true, false or undecided: names only those parts of `and` and `or` that decide it. */
 #include "policy/expr.h"
 
 #include "olvido/accounts.h"

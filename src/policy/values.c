@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading the right-hand side of a comparison: what a value looks like depends on the field before it. */
+/* Reads the right-hand side of a comparison, whose form depends on the field. */
 #include "policy/parser.h"
 
 #include "olvido/nearest.h"
@@ -36,8 +36,7 @@ static bool is_unit(const struct parser *p, struct token t)
            !field_find(p->text + t.offset, t.len);
 }
 
-/* A value may be several tokens ("1 year 6 months", "10 MiB"): takes a figure and the word behind it, again
- * and again. */
+/* A value may be several tokens ("1 year 6 months", "10 MiB"): takes pairs of a figure and a word. */
 static struct token take_phrase(struct parser *p, bool many)
 {
     struct token whole = p->token;
@@ -79,7 +78,7 @@ static bool duration_value(struct parser *p, struct value *out)
     return values_refuse(p, t, "duration", "a duration, such as 90 days, 1 year 6 months or P90D");
 }
 
-/* A date alone means the whole of that day, where the policy is. */
+/* A date without a time means that whole day, in the policy's zone. */
 static void widen_to_day(const struct olv_zone *zone, struct value *value)
 {
     struct olv_date day = olv_date_from_seconds(value->from.s);
@@ -236,7 +235,7 @@ void parser_regex(struct parser *p, struct expr_node *node, struct token at)
         return;
     }
     node->is_compiled =
-        pcre2_jit_compile(node->regex, PCRE2_JIT_COMPLETE) == 0; /* else: slower, but the same */
+        pcre2_jit_compile(node->regex, PCRE2_JIT_COMPLETE) == 0; /* without it: slower, but the same */
     node->next_regex = p->regexes;
     p->regexes = node;
 }

@@ -7,7 +7,7 @@
 struct summing {
     struct olv_contents *workers;
     const struct contents_asker *asker;
-    _Atomic(const char *) why; /* the first that was found */
+    _Atomic(const char *) why; /* the first one found */
     atomic_uint troubles;
 };
 
@@ -34,7 +34,7 @@ static void contents_visit(void *self, unsigned worker, struct olv_scan_entry *e
     struct summing *s = self;
     const char *why = NULL, *none = NULL;
     if (!olv_scan_look(entry)) {
-        atomic_fetch_add(&s->troubles, 1); /* also when it went away: then something changed */
+        atomic_fetch_add(&s->troubles, 1); /* also if it vanished: then something changed */
         return;
     }
     olv_contents_add(&s->workers[worker], &entry->stat);

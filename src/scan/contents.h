@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What is in a directory, summed up: so that it is known again. */
+/* Sums up a directory's contents, so that a change is noticed. */
 #ifndef OLV_SCAN_CONTENTS_H
 #define OLV_SCAN_CONTENTS_H
 
@@ -9,13 +9,13 @@
 /* Adds one entry to the sum. */
 void olv_contents_add(struct olv_contents *contents, const struct olv_stat *stat);
 void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from);
-/* Why an entry keeps the directory around it where it is, in words; NULL: it does not. Any thread may ask. */
+/* Why an entry keeps the directory around it, in words; NULL: it does not. Thread-safe. */
 struct contents_asker {
     void *self;
     const char *(*why_kept)(void *self, const struct olv_scan_entry *entry);
 };
-/* Walks the directory of that name in an open one. False with OLV_CHANGED when something in it could not be
- * looked at, or lies on another mount; with OLV_REFUSED when something keeps it. `asker` may be NULL. */
+/* Walks the directory of that name in an open one. False with OLV_CHANGED if something in it could not be
+ * looked at, or lies on another mount; with OLV_REFUSED if something keeps it. `asker` may be NULL. */
 bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
                        struct olv_contents *out, struct olv_error *err);
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* A directory's descriptor stays open while a child waits to be opened through it, so that a name is never
- * resolved twice. Beyond a budget of open descriptors children are reached from their root instead, again
- * without links. */
+ * resolved twice. Beyond a budget of open descriptors, children are reached from their root, again without
+ * following links. */
 #include "scan/node.h"
 
 #include "os/os.h"
@@ -15,9 +15,10 @@
 enum { MOST_DESCRIPTORS = 256, LONGEST_PIECE = 4000 };
 
 static atomic_ullong serials;
-static atomic_int open_descriptors; /* of all walks in this process: the system counts them that way, too */
+static atomic_int
+    open_descriptors; /* of all walks in this process, because the system's limit is per process */
 
-/* A quarter of what the system allows: the rest is for whoever else is in this process. */
+/* A quarter of what the system allows; the rest is for others in this process. */
 static int descriptor_budget(void)
 {
     struct rlimit limit;
@@ -83,8 +84,7 @@ void node_unuse_fd(struct node *node)
     atomic_fetch_sub(&open_descriptors, 1);
 }
 
-/* Opens `path` below `fd` one piece of components after the other, for a path may be longer than a call
- * takes. */
+/* Opens `path` below `fd` piece by piece, because it may be longer than a call accepts. */
 static int open_below(int fd, char *path)
 {
     int here = dup(fd), next;
@@ -126,7 +126,7 @@ int node_open(struct node *node)
     else {
         node->fd = olv_os_open_dir(node->parent->fd, node->dir.name, true);
         if (node->fd < 0 && errno == EMFILE)
-            return -1; /* keep the claim: the caller may try again */
+            return -1; /* keep the claim: the caller may retry */
         int sys = errno;
         node_unuse_fd(node->parent);
         errno = sys;

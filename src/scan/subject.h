@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An entry of a walk as the subject of a statement: what it knows is fetched from the entry when it is asked
- * for. Whoever knows more (holds, respites) takes these facts and adds its own. */
+/* An entry of a walk as the subject of a statement: its facts are fetched from the entry on demand. Whoever
+ * knows more (holds, respites) takes these functions and adds its own. */
 #ifndef OLV_SCAN_SUBJECT_H
 #define OLV_SCAN_SUBJECT_H
 
@@ -16,7 +16,7 @@ struct scan_subject {
 void scan_subject_begin(struct scan_subject *s, struct olv_scan_entry *entry, struct olv_text *text,
                         const struct olv_subject_facts *facts);
 
-/* The facts, each by itself. */
+/* The single facts. */
 const struct olv_stat *scan_subject_look(struct olv_subject *subject);
 const char *scan_subject_path(struct olv_subject *subject, size_t *len);
 enum olv_truth scan_subject_is_open(struct olv_subject *subject);

@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The workers of a walk. Each keeps its own stack of directories and takes the newest, so it goes
- * depth-first; when another is idle it gives away the older half. While one thread reads a huge directory,
- * full buffers of names go to idle threads as pieces. A walk is over when all workers are idle and nothing is
- * shared. */
+/* The workers of a walk. Each has its own stack of directories and takes the newest, so it goes depth-first;
+ * when another is idle it gives away the older half. While one thread reads a huge directory, idle threads
+ * get full buffers of names as pieces. A walk ends when all workers are idle and nothing is shared. */
 #include "scan/node.h"
 
 #include "os/os.h"
@@ -17,7 +16,7 @@ enum { BUFFER_SIZE = 128 * 1024, MOST_WORKERS = 32, TICK_NS = 100000000 };
 
 struct task {
     struct node *node;
-    void *names; /* a filled buffer to go through, owned; NULL: the whole directory */
+    void *names; /* a filled buffer to process, owned; NULL: the whole directory */
     size_t len;
 };
 
@@ -29,7 +28,7 @@ struct stack {
 struct walk {
     const struct olv_scan_visitor *visitor;
     const struct olv_observer *observer;
-    pthread_mutex_t mutex; /* guards everything down to `shared` and the observer's trouble callback */
+    pthread_mutex_t mutex; /* guards everything down to `shared`, and the observer's trouble callback */
     pthread_cond_t changed;
     struct stack shared;
     unsigned running; /* workers that have not ended */
@@ -100,7 +99,7 @@ static void walk_tell(struct worker *w, const struct olv_scan_dir *dir, const ch
 {
     struct olv_trouble trouble = {.kind = OLV_TROUBLE_UNREADABLE, .what = what, .sys = sys};
     if (sys == ENOENT)
-        return; /* it went away meanwhile: nothing was overlooked */
+        return; /* it vanished meanwhile: nothing was missed */
     if (sys == EXDEV)
         trouble.kind = OLV_TROUBLE_OTHER_MOUNT;
     olv_text_clear(&w->path);
@@ -166,7 +165,7 @@ static bool hand_over(struct worker *w, struct node *node, size_t len)
     return true;
 }
 
-/* Gives the older half of the stack away, in one go, so that the other does not come again at once. */
+/* Gives away the older half of the stack at once, so that the other worker does not come back immediately. */
 static void give_half(struct worker *w)
 {
     struct walk *walk = w->walk;
@@ -239,7 +238,7 @@ static void do_task(struct worker *w, struct task task)
 
 /* ---- the workers ---- */
 
-/* Waits for shared work, of which it takes its fair share; false when there will be none. */
+/* Waits for shared work and takes a fair share; false if there will be no more. */
 static bool wait_for_work(struct worker *w, struct task *out)
 {
     struct walk *walk = w->walk;
@@ -341,7 +340,7 @@ static bool begin_workers(struct walk *walk, struct worker *workers)
         if (pthread_create(&workers[i].thread, NULL, walk_work, &workers[i]) == 0)
             walk->running++;
         else
-            walk->workers = i; /* fewer hands do the same work */
+            walk->workers = i; /* fewer threads do the same work */
     }
     pthread_mutex_unlock(&walk->mutex);
     return walk->workers > 0;

@@ -122,14 +122,14 @@ bool olv_keys_are_gone(struct olv_error *err)
     return olv_error_hint(err, "put `keys` back from a copy; nothing else vouches for what was recorded");
 }
 
-/* Both halves from the private one: what it has signed proves whether the origin is right. NULL with ENOENT
- * where that is gone, too, or the origin is not known. */
+/* Both halves from the private one: a signature it made proves the origin. NULL with ENOENT if that is
+ * missing, too, or the origin is unknown. */
 static struct olv_key *from_private(int keys, const char *origin, struct olv_error *err)
 {
     struct olv_key *key = *origin ? calloc(1, sizeof *key) : NULL;
     uint8_t public_key[ED25519_KEY_SIZE];
     if (!*origin)
-        return NULL; /* with the error of the public half */
+        return NULL; /* with the error about the public half */
     olv_error_clear(err);
     if (key && (key->pkey = read_private(keys, err))) {
         snprintf(key->origin, sizeof key->origin, "%s", origin);
@@ -160,7 +160,7 @@ static struct olv_key *key_make(int keys, struct olv_error *err)
     if (key && key->pkey) {
         olv_hex(id, sizeof id, hex);
         snprintf(key->origin, sizeof key->origin, "olvido-%s", hex);
-        /* The private half first: a public half always has its private one. */
+        /* The private half first, so that a public half always has its private one. */
         if (write_private(keys, key->pkey, err) && write_public(keys, key, err))
             return key;
     } else {

@@ -13,21 +13,22 @@ struct olv_key; /* the installation's name (its "origin"), and its key pair or o
 
 enum { ORIGIN_SIZE = 64 };
 
-/* The pair in the directory `keys`. `origin` is that of what was signed up to now; "": nothing was, and then
- * a pair is made. A public half that is gone is made again from the private one; keys that are both gone,
- * though something was signed, are OLV_BROKEN: none is ever replaced. */
+/* The pair in the directory `keys`. `origin` is that of earlier signatures; "": there are none, and then a
+ * pair is created. A missing public half is made from the private one; if both are missing although something
+ * was signed, that is OLV_BROKEN: a key is never replaced. */
 struct olv_key *olv_key_load_or_make(int keys, const char *origin, struct olv_error *err);
-/* What is needed to verify: the public half; where that is gone, the private one. Nothing is written. */
+/* Enough to verify: the public half, or if that is missing the private one. Writes nothing. */
 struct olv_key *olv_key_load_public(int keys, const char *origin, struct olv_error *err);
-/* Says that both halves are gone, though something was signed: false with OLV_BROKEN and what to do. */
+/* Reports that both halves are missing although something was signed: false with OLV_BROKEN and what to do.
+ */
 bool olv_keys_are_gone(struct olv_error *err);
 const char *olv_key_origin(const struct olv_key *key);
 void olv_key_free(struct olv_key *key);
 
-/* Appends `body` (which ends in a newline), a blank line and the signature line. */
+/* Appends `body` (which ends with a newline), a blank line and the signature line. */
 bool olv_note_sign(const struct olv_key *key, const struct olv_text *body, struct olv_text *out,
                    struct olv_error *err);
-/* Whether the note carries a good signature of this key; the body's length goes into `body_len`. */
+/* Whether the note has a valid signature of this key; `body_len` gets the length of its body. */
 bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, size_t *body_len,
                      struct olv_error *err);
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The original is opened once and watched, if the system can: who opens it for writing meanwhile is noticed
- * at the end, and so is a change of its times. What is compared at the end is a fast digest of each frame,
- * taken of the bytes as they were read, with the same of the bytes as they come back from the disk. */
+/* The original is opened once and watched, if the system can do that: somebody opening it for writing is
+ * noticed at the end, and so is a change of its times. The proof compares a fast digest of each frame as read
+ * from the original with the same of what comes back from disk. */
 #include "shrink/shrink.h"
 
 #include "file/attributes.h"
@@ -107,14 +107,14 @@ bool shrink_is_unchanged(const struct shrink_task *t, struct olv_error *err)
     return !t->is_watched || !olv_os_is_watch_broken(t->source) || was_opened(err);
 }
 
-/* Exactly `len` bytes are there, for its size was looked at; fewer: it shrinks under our hands. */
+/* Exactly `len` bytes are there by its size; if there are fewer, it shrank meanwhile. */
 static bool read_source(const struct shrink_task *t, void *out, size_t len, uint64_t at,
                         struct olv_error *err)
 {
     return reading_at(t->source, out, len, at, err);
 }
 
-/* Whether it is time to stop: somebody said so, or somebody waits for the original. */
+/* Whether to stop: interrupted, or somebody waits for the original. */
 static bool must_stop(const struct shrink_task *t, uint64_t bytes, struct olv_error *err)
 {
     olv_observe_progress(
@@ -256,7 +256,7 @@ static bool is_too_large(const struct shrink_task *t, uint64_t plain, struct olv
     return olv_error_hint(err, "nothing was written; --max-size SIZE lets it through"), true;
 }
 
-/* Up to where it was unpacked, while that is at hand. */
+/* Up to what was unpacked, while that is in memory. */
 static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint64_t *digested, uint64_t to,
                           struct olv_error *err)
 {
@@ -276,7 +276,7 @@ static bool digest_source(struct shrinker *s, const struct shrink_task *t, uint6
     return true;
 }
 
-/* What will be proven is noted as frames: so it is like all others. */
+/* What will be proven is noted as frames, like everything else. */
 static bool shrink_note(struct shrink_task *t, const uint8_t *bytes, size_t len, struct olv_error *err)
 {
     struct frame frame = {t->put_bytes, (uint32_t)len, (uint32_t)len, 0, 0};
@@ -316,8 +316,8 @@ static bool unpack_large(struct shrinker *s, struct shrink_task *t, struct olv_e
     return ok;
 }
 
-/* One frame that says how long it is, and no more: without any thread. False without an error where it is
- * something else. */
+/* A single frame that states its length, without any thread. False without an error if it is something else.
+ */
 static bool unpack_small(struct shrinker *s, struct shrink_task *t, struct olv_error *err)
 {
     size_t len = (size_t)t->stat.size_bytes, frame_len, plain_len;

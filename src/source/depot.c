@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A depot as a place: what lies in its archives. */
+/* A depot as a place: the members of its archives. */
 #include "source/depot_ways.h"
 
-/* A file that is not there any more is left; a depot that is not there is an error. */
+/* A missing file is skipped; a missing depot is an error. */
 static void unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     if (o->error.code == OLV_CHANGED)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Ending, of what lies in an archive. All that a batch wants out of one archive is taken out at once, when
- * the first of it has its turn; the rest then only hears what became of it. An archive that is wholly due
- * goes as one file; else a new one without these takes its place, and the old one goes. */
+/* Removes members from archives. When the first entry of an archive has its turn, everything that the batch
+ * removes from it goes at once; the other entries only get that outcome. An archive with nothing left is
+ * removed as a file; otherwise a new one without these members replaces it, and the old one is removed. */
 #include "source/depot_ways.h"
 
 #include "base/grow.h"
@@ -19,12 +19,12 @@
 #include <string.h>
 #include <unistd.h>
 
-/* The archive that members were taken out of last. */
+/* The archive last rewritten. */
 struct thinned {
     uint8_t archive[16];          /* its id */
-    struct thin_position *places; /* what was to go; in the order of their places */
+    struct thin_position *places; /* what to remove, ordered by position */
     size_t count, cap;
-    struct olv_outcome outcome; /* of all of them, but of those that stay */
+    struct olv_outcome outcome; /* for all of them, except those that stay */
     char into[NAME_MAX + 1];
 };
 
@@ -81,12 +81,12 @@ static int by_position(const void *a, const void *b)
 
 static const char STAYS[] = "its archive stays for now, and every run tries again to remove it";
 
-/* The old archive is `going`: its row is forgotten when the file is gone for good. Should it not go, any
+/* The old archive is `going`: its row is deleted when its file is gone for good. If it cannot be removed, any
  * later run tries again. */
 static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, const char *label, int64_t row,
                        struct olv_outcome *o)
 {
-    struct olv_error ignored = {0}; /* then a later run forgets it */
+    struct olv_error ignored = {0}; /* then a later run deletes the row */
     if (!judged_remove(turn, &turn->source, e, label, true, o)) {
         struct olv_error why = o->error;
         olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
@@ -127,7 +127,7 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
     return thin_archive(&options, t->into, &row, &o->error) && remove_old(turn, e, label, row, o);
 }
 
-/* What fails is the failure of all entries. */
+/* On failure, all entries fail. */
 static bool depot_end_make(struct turn *turn, struct group *group, struct olv_error *err)
 {
     const struct olv_docket_entry *e = &group->entries[0];
@@ -171,8 +171,8 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
     }
 }
 
-/* The catalogue is what tells, by the archive's own id: it is live and nothing was taken out of it, or it has
- * gone. What is `going` was tried again when this run began. */
+/* The catalogue tells by the archive's own id: either it is live with nothing removed, or it is gone.
+ * Archives `going` were retried when this run began. */
 static enum olv_truth depot_end_applied(struct turn *turn, const struct olv_docket_entry *e,
                                         struct olv_outcome *o)
 {
@@ -200,7 +200,7 @@ static void depot_end_key(const struct olv_docket_entry *e, struct olv_text *out
 static bool is_one_batch(const struct olv_docket_entry *e)
 {
     (void)e;
-    return true; /* the archive is written once for all of them */
+    return true; /* the archive is rewritten once for all of them */
 }
 
 const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | ASKS_ITSELF,

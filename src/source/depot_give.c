@@ -1,9 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Giving, out of an archive in a depot: back to where it was or to somewhere else, with everything it had.
- * The archive is only read.
- *
- * In a group: all new files are written, with what belongs to them, brought to the disk and read again; the
- * register knows them; and only then each gets its name. */
+/* Gives members of archives back, to their original place or another, with everything they had. The archive
+ * is only read. In a group: write all new files with their attributes, sync them, read them back, record them
+ * in the register, and only then give them their names. */
 #include "source/depot_ways.h"
 
 #include "archive/directories.h"
@@ -73,7 +71,7 @@ static bool depot_give_note(struct turn *turn, const struct group *g, size_t i, 
     struct olv_stat stat;
     bool ok;
     if (f->fresh.fd < 0 && f->room.dir < 0)
-        return true; /* a directory, which was noted before */
+        return true; /* a directory, recorded before */
     ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat)
                           : olv_os_stat(f->room.dir, f->room.thing, &stat);
     return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
@@ -101,7 +99,7 @@ static void sync_files(const struct group *g)
         group_fail(g, &err);
 }
 
-/* What was written is read again: a file that goes by its name is the one that was put in. */
+/* Reads back what was written: the file published is the file that was archived. */
 static void depot_give_prove(struct turn *turn, const struct group *g)
 {
     for (size_t i = 0; i < g->count; i++) {
@@ -197,7 +195,7 @@ static void drop(const struct group *g)
     }
 }
 
-/* The other name of a hard link must have its place before. */
+/* The other name of a hard link must be in place first. */
 static bool is_alone(const struct olv_docket_entry *e)
 {
     return *e->location->twin;

@@ -36,7 +36,8 @@ enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want
 
 /* ---- the member ---- */
 
-/* Whoever can write the archive could give back anything as ours: only what the catalogue knows is. */
+/* Whoever can write the archive could pass off anything as ours: only what the catalogue knows is given back.
+ */
 static bool is_as_known(const struct turn *turn, const struct fetching *f, struct olv_error *err)
 {
     bool has_contents = f->member.kind == OLV_KIND_FILE;
@@ -48,7 +49,7 @@ static bool is_as_known(const struct turn *turn, const struct fetching *f, struc
                     "its owner, mode, times or attributes in the archive are not those that were put in");
 }
 
-/* Once for a depot. */
+/* Once per depot. */
 static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
 {
     struct olv_text *last = &giving_of(turn)->depot;
@@ -61,7 +62,7 @@ static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
         depot_warn(turn->lent->observer, &why, "only what the catalogue knows, to the byte, is given back");
 }
 
-/* The archive that was meant, and in it the member that was meant. */
+/* The right archive, and the right member in it. */
 static bool open_member(struct turn *turn, struct fetching *f, int archive, struct olv_error *err)
 {
     struct vault_position place = {archive, f->location->archive, f->location->codec, f->location->begins,
@@ -78,7 +79,7 @@ static bool open_member(struct turn *turn, struct fetching *f, int archive, stru
            is_as_known(turn, f, err);
 }
 
-/* Whatever the format's own checksums say, or do not say: the contents must be those that were put in. */
+/* The format's own checksums do not count: the contents must be the ones archived. */
 static bool is_intact(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     olv_hasher_end(turn->lent->hasher, f->digest);
@@ -137,7 +138,7 @@ static bool note_directory(void *self, int fd, struct olv_error *err)
            turn->lent->lender->store_names(turn->lent->lender, err);
 }
 
-/* False with EEXIST in `err` where its place is taken. */
+/* False with EEXIST in `err` if the name is taken. */
 static bool make_new_directory(struct turn *turn, struct fetching *f, struct olv_stat *stat,
                                struct olv_error *err)
 {
@@ -154,8 +155,8 @@ static bool make_new_directory(struct turn *turn, struct fetching *f, struct olv
     return true;
 }
 
-/* A directory comes before what is in it, so it has its name at once. One that is there stays as it is; but
- * one that an earlier run has made, and could not give what it had, is given it now. */
+/* A directory comes before its contents, so it is published at once. An existing one stays as it is, unless
+ * an earlier run made it and could not finish it. */
 static bool depot_member_make_directory(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
     struct giving *g = giving_of(turn);
@@ -185,8 +186,8 @@ static bool depot_member_make_directory(struct turn *turn, struct fetching *f, s
 
 /* ---- another name of a hard link ---- */
 
-/* The other name was recovered as well, most often just before: what is linked is that file, by its
- * descriptor, when its contents are the member's. */
+/* The other name was recovered too, usually just before: link that file, through its descriptor, if its
+ * contents are the member's. */
 static bool make_link(struct turn *turn, struct fetching *f)
 {
     struct olv_error ignored = {0};

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* One member of an archive in a depot on its way out: made beside its place, in a file, a room or another
- * name of what is there. It has no name of its own yet; only a directory has. */
+/* One member of an archive on its way out of a depot, made beside its destination: in a fresh file, in a
+ * room, or as another name of an existing file. It is not published yet, unless it is a directory. */
 #ifndef OLV_SOURCE_DEPOT_MEMBER_H
 #define OLV_SOURCE_DEPOT_MEMBER_H
 
@@ -15,11 +15,11 @@
 /* Kept for the whole run. */
 struct giving {
     struct vault *vault;             /* reads archives */
-    struct olv_text depot;           /* the path of the one that was judged last */
-    struct directories *directories; /* what recovered directories are given in the end; NULL: none */
+    struct olv_text depot;           /* path of the depot last judged */
+    struct directories *directories; /* attributes to give recovered directories at the end; NULL: none */
 };
 
-/* One entry under way. */
+/* One entry in progress. */
 struct fetching {
     const struct olv_docket_entry *entry;
     const struct olv_location *location;
@@ -27,26 +27,25 @@ struct fetching {
     char label[FRESH_LABEL];
     uint64_t sequence;
     struct tar_reader *reader;
-    struct olv_member member; /* while it is made */
+    struct olv_member member; /* while making it */
     enum olv_kind kind;
     bool has_digest, is_link;
-    uint8_t digest[OLV_SHA256_SIZE]; /* of its contents, which were read */
-    int dir;                         /* where it goes; -1: not known yet */
-    struct fresh fresh;              /* a file; else fd is -1 */
-    struct room room;                /* of what is no file; else its dir is -1 */
+    uint8_t digest[OLV_SHA256_SIZE]; /* of the contents read */
+    int dir;                         /* the destination directory; -1: not open yet */
+    struct fresh fresh;              /* for a file; else its fd is -1 */
+    struct room room;                /* for anything else; else its dir is -1 */
     char directory[PATH_MAX];
     const char *name;
-    char placed[NAME_MAX + 1]; /* "" before */
-    struct olv_text path;      /* where it is then */
+    char placed[NAME_MAX + 1]; /* the name it got; "" before */
+    struct olv_text path;      /* its path then */
 };
 
 struct giving *giving_of(const struct turn *turn);
-/* Makes it. False where that did not work, with the result and the error in the outcome, or with the error.
- */
+/* Makes it. False on failure, with the result and error in the outcome, or with the error only. */
 bool fetch(struct turn *turn, struct fetching *fetching, struct olv_outcome *outcome);
-/* Whether these are the contents of the file. OLV_UNKNOWN with errno: it cannot be read. */
+/* Whether the file has these contents. OLV_UNKNOWN with errno if it cannot be read. */
 enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want);
-/* What was made in a room goes, and the room with it. */
+/* Removes what was made in a room, and the room. */
 void fetch_leave_room(const struct turn *turn, struct fetching *fetching);
 
 #endif

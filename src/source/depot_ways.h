@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The ways of a depot: each is a file of its own. */
+/* What can be done in a depot, one file each. */
 #ifndef OLV_SOURCE_DEPOT_WAYS_H
 #define OLV_SOURCE_DEPOT_WAYS_H
 

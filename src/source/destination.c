@@ -56,7 +56,7 @@ void destination_note(struct olv_outcome *o, struct olv_text *path, const char *
 void destination_touch(struct turn *turn, int dir)
 {
     struct olv_stat stat;
-    struct olv_error ignored = {0}; /* should it fail, a crash leaves the file in the trash */
+    struct olv_error ignored = {0}; /* if this fails, a crash leaves the file in the trash */
     if (olv_os_stat(dir, "", &stat))
         touched_add(turn->lent->touched, dir, &stat, &ignored);
 }

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Candidates go through the sorter, by path and then by the time they were discarded (or, for the state as of
- * a date, modified), so that the version that is wanted of each path is the last of its group, whatever the
- * size of the trashes. */
+/* Candidates are sorted by path, then by the time they were discarded (or modified, for the state as of a
+ * date), so that the wanted version of each path is the last of its group, however large the trashes are. */
 #include "olvido/items.h"
 
 #include "base/glob.h"
@@ -18,27 +17,28 @@ struct finding {
     struct olv_hasher *hasher;
     struct olv_trashes *trashes;
     const struct olv_item_query *query;
-    size_t trash; /* index of the one under way */
+    size_t trash; /* index of the trash in progress */
     struct olv_sorter *sorter;
     struct olv_text record, target, twin;
-    struct olv_location location; /* of the entry at hand */
-    struct olv_text common; /* the directory around everything that was found; not set while nothing was */
+    struct olv_location location; /* of the current entry */
+    struct olv_text
+        common; /* the deepest directory that contains everything found; unset while nothing was */
     bool has_common;
-    struct olv_error error; /* of the sorter, while items come in */
+    struct olv_error error; /* of the sorter, while adding items */
     struct olv_spool *docket;
     struct olv_composing composing, behind;
-    struct olv_spool *late; /* other names of hard links: they come when the first ones are there */
+    struct olv_spool *late; /* other names of hard links: they come after the first ones */
     void (*each)(void *self, const struct olv_found_item *found);
     void *self;
 };
 
-/* Behind the path and the time in a record: what the docket needs. */
+/* Follows the path and the time in a record: what the docket needs. */
 struct candidate {
     struct olv_stat stat;
     struct olv_instant deleted;
     uint64_t size_bytes;
-    size_t trash; /* IN_DEPOT: it lies in one, and behind the name come its depot, the depot's path, its twin,
-                     and its location */
+    size_t trash; /* IN_DEPOT: it lies in one, and its depot, the depot's path, its twin and its location
+                     follow the name */
     enum olv_trash_state state;
 };
 
@@ -70,8 +70,7 @@ static bool gives_back(const struct olv_item_query *query)
     return query->act->destination == OLV_BACK;
 }
 
-/* What cannot go back to where it was, for that is not known, can still go into a directory; what is not
- * there can only be cleared. */
+/* An item of unknown origin can still be recovered into a directory; a missing item can only be cleared. */
 static bool is_possible(const struct olv_item_query *query, const struct olv_trash_item *item)
 {
     if (!gives_back(query))
@@ -113,11 +112,11 @@ static void add_sortable(struct olv_text *out, uint64_t number)
 
 static void add_instant(struct olv_text *out, struct olv_instant t)
 {
-    add_sortable(out, (uint64_t)t.s ^ (uint64_t)1 << 63); /* what is before 1970 comes first */
+    add_sortable(out, (uint64_t)t.s ^ (uint64_t)1 << 63); /* times before 1970 come first */
     add_sortable(out, t.ns);
 }
 
-/* Shortens the common directory until the path lies in it. */
+/* Shortens the common directory until it contains the path. */
 static void narrow_common(struct finding *f, const char *path)
 {
     size_t end = (size_t)(olv_path_name(path) - path) - 1, same = 0;
@@ -129,7 +128,7 @@ static void narrow_common(struct finding *f, const char *path)
     }
     while (same < f->common.len && same < end && common[same] == path[same])
         same++;
-    if (same < f->common.len || same < end) { /* not the same directory: back to where a component ends */
+    if (same < f->common.len || same < end) { /* not a whole directory: back to the end of a component */
         bool is_end =
             (same == f->common.len && path[same] == '/') || (same == end && common && common[same] == '/');
         while (!is_end && same > 0 && common[--same] != '/')
@@ -153,7 +152,8 @@ static bool add_item(void *self, const struct olv_trash_item *item)
         add_instant(&f->record, item->stat.modified);
     else
         add_instant(&f->record, (struct olv_instant){item->deleted.s, 0});
-    add_instant(&f->record, item->stat.changed); /* the rename into the trash: finer than the info file */
+    add_instant(&f->record,
+                item->stat.changed); /* the rename into the trash: more precise than the info file */
     olv_text_add(&f->record, &c, sizeof c);
     olv_text_add(&f->record, item->name, strlen(item->name) + 1);
     if (f->record.failed || f->common.failed)
@@ -236,7 +236,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     return olv_sorter_add(f->sorter, (struct olv_sorted){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
-/* Then it is looked up, instead of comparing all that there is. */
+/* Then it is looked up instead of compared with everything. */
 static bool is_one_path(const struct olv_item_query *query)
 {
     const char *path = query->pattern_count == 1 ? query->patterns[0] : "";
@@ -256,7 +256,7 @@ static bool collect_depots(struct finding *f, struct olv_error *err)
     return err->code == OLV_OK;
 }
 
-/* The archive, as it is now; without it the entry says nothing, and fails when its turn comes. */
+/* Reads the archive's present identity; without it the entry is empty, and fails in its turn. */
 static void look_at_archive(const char *directory, struct olv_docket_entry *e)
 {
     int dir = olv_os_open_path(directory);
@@ -269,7 +269,7 @@ static void look_at_archive(const char *directory, struct olv_docket_entry *e)
     olv_os_close(dir);
 }
 
-/* Where the other name of a hard link goes to, if it is within what goes there, too. */
+/* Where the other name of a hard link goes, if it goes to the same place. */
 static const char *where_twin_goes(struct finding *f, const char *twin)
 {
     if (!*twin || strncmp(twin, f->common.data, f->common.len) != 0)
@@ -296,7 +296,7 @@ static void describe_file(struct finding *f, struct olv_docket_entry *e, struct 
 
 /* ---- delivering ---- */
 
-/* What has another name comes behind the rest. */
+/* Other names of hard links come last. */
 static bool items_add_to_docket(struct finding *f, const struct olv_docket_entry *e, struct olv_error *err)
 {
     bool is_late = e->location && *e->location->twin;
@@ -352,7 +352,7 @@ static bool items_deliver(struct finding *f, const char *record, uint64_t older,
     return items_add_to_docket(f, &e, err);
 }
 
-/* One after the other, each held back until the next one shows whether it is the newest of its path. */
+/* One after the other; each is held back until the next one shows whether it is the newest of its path. */
 static bool deliver_all(struct finding *f, struct olv_error *err)
 {
     struct olv_text last = {0};

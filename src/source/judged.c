@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the hooks of acts and places have in common: what was judged is what is acted on; and what is looked
- * at after a crash. */
+/* Shared by the hooks of acts and places: what is acted on is what was judged. */
 #include "source/judged.h"
 
 #include "base/bytes.h"
@@ -51,7 +50,7 @@ bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *e, stru
     return false;
 }
 
-/* It went away; or it cannot be opened just now, which is a failure. */
+/* It is gone; or it cannot be opened this time, which is a failure. */
 static void why_no_trash(const char *files, struct olv_error *err)
 {
     int fd = olv_os_open_path(files);
@@ -80,8 +79,7 @@ struct asking {
     const struct olv_docket_entry *entry;
 };
 
-/* What may be new since it was judged, though nothing in it has changed: a hold, and a file that somebody has
- * opened for writing. */
+/* Holds and files open for writing may be new, though nothing else changed. */
 static const char *why_kept(void *self, const struct olv_scan_entry *entry)
 {
     const struct asking *a = self;
@@ -161,7 +159,7 @@ bool judged_remove(const struct turn *turn, const struct olv_reach *directory,
     return ok;
 }
 
-/* Whoever opens it for writing from now on waits until the lease is given back, and is seen. */
+/* Whoever opens it for writing from now on waits until the lease is released, and is noticed. */
 static bool judged_watch(int fd, const struct olv_docket_entry *e, bool with_changed, struct olv_error *err)
 {
     struct olv_stat stat;
@@ -181,7 +179,8 @@ bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry
     if (e->identity.kind != OLV_KIND_FILE)
         return judged_remove(turn, &turn->source, e, label, with_changed, o);
     fd = olv_os_open_file(turn->source.fd, e->name);
-    if (fd < 0 && errno != EACCES) { /* what cannot be opened cannot be asked about, but may be removed */
+    if (fd < 0 &&
+        errno != EACCES) { /* a file that cannot be opened cannot be asked about, but may be removed */
         olv_fail_system(&o->error, e->name, "opening it once more");
         if (o->error.sys == ENOENT)
             olv_error_as(&o->error, OLV_CHANGED);

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Everything goes through the sorter, keyed by directory and then name, so that a docket is the same whatever
- * the order in which threads found it, and entries of a directory stand together. A path that is named twice,
- * or lies in a tree that is named as well, comes once. */
+/* Everything is sorted by directory and name, so a docket is the same in whatever order the threads found it,
+ * and entries of a directory stay together. A path named twice, or also inside a named tree, appears once. */
 #include "olvido/named.h"
 
 #include "file/identity.h"
@@ -28,7 +27,7 @@ struct naming {
     const char **trees; /* canonical paths of named directories; owned */
     size_t tree_count;
     struct name_worker {
-        uint64_t serial; /* of the directory that the rest describes; 0: none */
+        uint64_t serial; /* of the directory described below; 0: none */
         struct olv_stat dir;
         struct olv_text path, record;
         bool is_guarded;
@@ -36,7 +35,7 @@ struct naming {
     atomic_ulong guarded;
 };
 
-/* Behind the directory's path and the name in a record. */
+/* Follows the directory's path and the name in a record. */
 struct found {
     struct olv_identity identity;
     uint64_t links;
@@ -52,7 +51,7 @@ static void named_trouble(struct naming *n, const char *path, const char *what, 
 
 /* ---- collecting ---- */
 
-/* Directories behind all that is in them: by how deep they lie. */
+/* Directories come after their contents: deepest first. */
 static struct olv_instant rank_of(const char *directory, const struct olv_stat *stat)
 {
     enum { DEEPEST = 1 << 20 };
@@ -134,7 +133,7 @@ static bool named_enter(void *self, unsigned worker, struct olv_scan_dir *dir, c
 
 /* ---- what is named ---- */
 
-/* The directory of a path, canonical, and where its name begins; NULL with `err`. */
+/* The canonical directory of a path, and where its name begins; NULL with `err`. */
 static char *parent_of(const char *path, const char **name, struct olv_error *err)
 {
     char *above = olv_path_directory(path), *real = above ? trusted_resolve(above, err) : NULL;
@@ -169,7 +168,7 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
     return ok;
 }
 
-/* A directory is gone through; a link to one is itself no directory, unless it is spelt with a slash. */
+/* A directory is walked; a link to one counts as a link, unless written with a trailing slash. */
 static bool name_path(struct naming *n, const char *path, struct olv_error *err)
 {
     struct olv_error why = {0};

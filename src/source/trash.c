@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The trash as a place. Giving: back to where it was; directories that have gone meanwhile are made again,
- * and what stands at the destination is not replaced unless that was asked for. Ending: the item goes first,
- * its info file last, so that a removal that was cut short still says what it was about. */
+/* The trash as a place. Giving: back to the original place; recreates missing directories, and replaces an
+ * existing destination only if asked. Ending: removes the item first and its info file last, so that an
+ * interrupted removal still says what it was. */
 #include "source/hooks.h"
 
 #include "source/destination.h"
@@ -55,7 +55,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     olv_os_close(fd);
 }
 
-/* The file is known before it has its name, for it lies in the trash. */
+/* Recorded before it gets its name, because it lies in the trash. */
 static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_stat stat = {
@@ -63,7 +63,7 @@ static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, 
     return turn->lent->lender->note_name(turn->lent->lender, turn->sequence, e->target, &stat, true, err);
 }
 
-/* A move by linking and unlinking may have stopped in between: then the new name goes. */
+/* A move by link and unlink may have stopped in between: then the new name goes. */
 static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {
@@ -100,7 +100,7 @@ static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_
 
 /* ---- ending ---- */
 
-/* An info file without anything in `files/` has no identity to compare. */
+/* An info file with nothing in `files/` has no identity to compare. */
 static bool is_lost(const struct olv_docket_entry *e)
 {
     return e->identity.kind == OLV_KIND_UNKNOWN;
@@ -116,7 +116,7 @@ static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struc
         outcome_failed(o);
 }
 
-/* The info file goes last: where it is there without its item, the removal was ours. */
+/* The info file goes last: an info file without its item means the removal was ours. */
 static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {

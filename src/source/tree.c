@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The tree of files as a place. Ending: unlinked, and not recoverable by Olvido. */
+/* The file tree as a place. Ending: unlink; Olvido cannot recover it. */
 #include "source/hooks.h"
 
 #include "file/stage.h"
@@ -19,7 +19,7 @@ static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_
         o->result = OLV_DONE;
 }
 
-/* Somebody else may have removed it: that it is gone says nothing by itself. */
+/* Somebody else may have removed it: its absence alone proves nothing. */
 static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The register has the wall clock of the last run beside the boot and the time since then, which nobody can
+/* The register has the wall clock of the last run, with the boot and the time since then, which nobody can
  * set. */
 #include "os/os.h"
 #include "state/register_parts.h"
@@ -15,7 +15,7 @@ struct noted {
     int64_t since_boot_s;
 };
 
-/* OLV_NO: nothing was noted yet. */
+/* OLV_NO: nothing has been noted yet. */
 static enum olv_truth read_noted(const struct olv_register *r, struct noted *out)
 {
     struct olv_error ignored = {0};
@@ -35,7 +35,7 @@ static enum olv_truth read_noted(const struct olv_register *r, struct noted *out
     return found;
 }
 
-/* What makes the clock doubtful beside what the last run noted; NULL: nothing. */
+/* Why the clock is doubtful compared with the last run's note; NULL: it is not. */
 static const char *doubt(const struct noted *noted, struct olv_instant now)
 {
     char boot[OLV_OS_BOOT_SIZE];

@@ -1,15 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A file is known again by its inode and its time of birth, which survive a rename and a restart of the
- * machine; where there is no time of birth, by its inode alone (its name may have been another than was
- * meant), or by its path, of which only a digest is kept. Taking one file for another would spare it for a
- * while, and do no more. */
+/* A file is recognised by its inode and birth time, which survive renames and reboots. Without birth times,
+ * its inode alone (its name may differ from the planned one) or its path (of which only a digest is kept)
+ * must do. A mistake would spare another file for a while, and nothing more. */
 #include "base/grow.h"
 #include "state/register_parts.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-/* One more, not filled in; NULL without memory. */
+/* Adds a row, not filled in; NULL without memory. */
 static struct given_row *one_more(struct given_list *list)
 {
     if (!grow(&list->items, list->count, &list->cap, sizeof *list->items))

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Where things are when nobody says otherwise: the XDG Base Directory specification for a user, the places of
- * the Filesystem Hierarchy Standard 3.0 for root. */
+/* Default places: the XDG Base Directory specification for a user, the Filesystem Hierarchy Standard 3.0 for
+ * root. */
 #include "olvido/home.h"
 
 #include "olvido/accounts.h"

@@ -92,8 +92,7 @@ bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv
 
 /* ---- to read it ---- */
 
-/* Of a state directory that others can write nothing is believed. Nothing was ever done where there is none.
- */
+/* A state directory that others can write is not trusted. Without one, nothing was ever done. */
 static bool is_private(const char *state, bool *is_there, struct olv_error *err)
 {
     int dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);

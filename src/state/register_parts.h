@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What the parts of the register share. */
+/* Shared by the parts of the register. */
 #ifndef OLV_STATE_REGISTER_PARTS_H
 #define OLV_STATE_REGISTER_PARTS_H
 
@@ -25,12 +25,12 @@ struct given_list {
 struct olv_register {
     struct database base;
     struct olv_hasher *hasher;
-    struct given_list given; /* not stored yet, as are these */
-    struct olv_had *had;     /* owned; strings are the arena's */
+    struct given_list given; /* not stored yet, like these */
+    struct olv_had *had;     /* owned; strings are in the arena */
     size_t had_count, had_cap;
     struct olv_arena strings;
-    /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Nobody but the run that has the
-     * state directory stores one, so OLV_NO stays true until it does so itself. */
+    /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Only the run that holds the state
+     * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
     sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
 };

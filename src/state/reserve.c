@@ -25,7 +25,7 @@ void reserve_fill(int state)
     if (fd < 0)
         return;
     if (posix_fallocate(fd, 0, RESERVE_BYTES) != 0)
-        unlinkat(state, NAME, 0); /* a part of it would only take what others need */
+        unlinkat(state, NAME, 0); /* a part of it would only take space that others need */
     close(fd);
 }
 

@@ -1,16 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Room that is kept for a full disk: the file `reserve` of the state directory. It is given up when a run
- * cannot write its docket or the ledger for lack of room, so that what frees room never fails for lack of it.
- */
+/* Space kept for a full disk: the file `reserve` in the state directory. It is removed when a run cannot
+ * write its docket or the ledger for lack of space, so that freeing space never fails for lack of it. */
 #ifndef OLV_STATE_RESERVE_H
 #define OLV_STATE_RESERVE_H
 
 #include "olvido/error.h"
 
-/* Makes it, or makes it again, if there is room; else nothing happens. */
+/* Creates it, or creates it again, if there is room; otherwise does nothing. */
 void reserve_fill(int state);
-/* True when the error says that the disk is full and the reserve could be given up: then the error is
- * forgotten, and what failed may be tried again. */
+/* True if the error says that the disk is full and the reserve could be removed: then the error is cleared,
+ * and the caller may retry. */
 bool reserve_use(int state, struct olv_error *err);
 
 #endif

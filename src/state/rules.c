@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A rule is known by its name and the digest of what it does, the policy's `trash` by no name; one that is in
- * no policy any more is forgotten after a while. */
+/* A rule is identified by its name and the digest of what it does, the policy's `trash` by the empty name; a
+ * rule that is in no policy any more is deleted after a while. */
 #include "state/register_parts.h"
 
 #include <string.h>
@@ -14,7 +14,7 @@ struct noting {
     bool *in_notice;
 };
 
-/* Since when there is this rule; from now on if it was not known, or its time lies in the future. */
+/* Since when this rule exists; from now on if it was unknown, or its time is in the future. */
 static bool note_rule(const struct noting *x, const char *name, const uint8_t digest[OLV_SHA256_SIZE],
                       struct olv_instant *since, struct olv_error *err)
 {

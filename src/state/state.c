@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* version, lock, ledger/, keys/, runs/: docs/formats/state.md. The lock is of the open file description, so
- * it ends with the process however that ends; its text only tells a person who has it. */
+/* version, lock, ledger/, keys/, runs/: docs/formats/state.md. The lock belongs to the open file description,
+ * so it ends with the process in any case; its text only tells people who holds it. */
 #include "state/state.h"
 
 #include "olvido/calendar.h"
@@ -80,7 +80,7 @@ static void clear_temporary(int dir)
     olv_os_list_end(&listing);
 }
 
-/* Files that were about to take the place of others when a run was cut short. Nobody else has the lock. */
+/* New versions of files that were not renamed when a run was cut short. Nobody else has the lock. */
 static void clear_unplaced(const struct state *state)
 {
     static const char *const names[] = {"version.new", "ledger/checkpoint.new", "keys/ledger.key.new",

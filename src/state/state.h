@@ -1,22 +1,22 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The state directory while a run has it: opened, checked and locked. */
+/* The state directory while a run holds it: opened, checked and locked. */
 #ifndef OLV_STATE_STATE_H
 #define OLV_STATE_STATE_H
 
 #include "olvido/error.h"
 
 struct state {
-    int dir, runs, lock; /* descriptors; the lock ends with its own */
+    int dir, runs, lock; /* descriptors; closing `lock` ends the lock */
 };
 
-/* Makes the directory on the first use. False with OLV_STATE: not ours, locked, too new, on a network file
+/* Creates the directory on first use. False with OLV_STATE: not ours, locked, too new, or on a network file
  * system. */
 bool state_open(struct state *state, const char *path, const char *command, struct olv_error *err);
 void state_close(struct state *state);
 
-/* The run that has begun and not ended, or "" : runs/open. */
+/* The run that has begun and not ended, or "": runs/open. */
 bool state_open_run(const struct state *state, char *run, unsigned size, struct olv_error *err);
-/* Whether runs were carried out from here, though the ledger that recorded them is gone. */
+/* Whether runs were carried out from here although their ledger is gone. */
 bool state_lost_ledger(const struct state *state);
 bool state_mark_open(const struct state *state, const char *run, struct olv_error *err);
 bool state_mark_closed(const struct state *state, struct olv_error *err);

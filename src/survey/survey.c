@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Each worker counts into bands of its own; a list goes through the sorter, so memory does not grow with the
+/* Each worker counts into its own bands; a list goes through the sorter, so memory does not grow with the
  * tree. */
 #include "olvido/survey.h"
 
@@ -50,12 +50,12 @@ struct surveyor {
     struct olv_survey *survey;
     const struct olv_survey_options *options;
     struct scan_relay relay;
-    unsigned ages;                                /* bands but the last one */
-    struct olv_instant cutoffs[OLV_SURVEY_BANDS]; /* of that time or earlier: at least that old */
+    unsigned ages;                                /* all bands but the last */
+    struct olv_instant cutoffs[OLV_SURVEY_BANDS]; /* files modified up to here are at least that old */
     struct olv_instant older, newer;
     unsigned kinds;
     struct survey_worker *workers;
-    struct olv_instant *where_ages; /* of the statement; NULL: there is none */
+    struct olv_instant *where_ages; /* of the statement; NULL: none */
 };
 
 struct olv_instant olv_stat_time(const struct olv_stat *stat, enum olv_clock clock)
@@ -157,7 +157,7 @@ static void survey_count(struct surveyor *s, struct survey_worker *w, const stru
 
 /* ---- the list ---- */
 
-/* The smallest comes first: the oldest, the largest, the lowest. */
+/* The smallest comes first: oldest, largest or lowest. */
 static struct olv_instant key_of(const struct surveyor *s, const struct olv_stat *stat,
                                  struct olv_instant when)
 {
@@ -173,7 +173,7 @@ static struct olv_instant key_of(const struct surveyor *s, const struct olv_stat
     }
 }
 
-/* A record: the path with its NUL, which orders what has the same key, then what was seen. */
+/* A record: the path with its NUL, which orders equal keys, then the facts. */
 static void add_to_list(struct surveyor *s, struct survey_worker *w, const struct olv_scan_entry *entry,
                         struct olv_instant when)
 {
@@ -263,7 +263,7 @@ static void survey_merge(struct olv_survey *survey, const struct survey_worker *
     merge_tops(survey, w);
 }
 
-/* Minutes and hours when only what is young is asked for. */
+/* Minutes and hours if only young files are wanted. */
 static bool wants_short_view(const struct olv_survey_options *o)
 {
     return o->newer_than && o->newer_than->months == 0 && o->newer_than->seconds <= SHORT_VIEW_S;
@@ -287,7 +287,7 @@ static void survey_begin(struct surveyor *s)
         s->newer = olv_instant_cutoff(o->now, *o->newer_than);
     s->kinds = o->kinds ? o->kinds : ~(1u << OLV_KIND_DIRECTORY);
     if (o->where && !o->kinds)
-        s->kinds = ~0u; /* the statement says which */
+        s->kinds = ~0u; /* the statement decides */
 }
 
 static bool begin_workers(struct surveyor *s, unsigned workers, struct olv_error *err)
@@ -314,7 +314,7 @@ static void end_worker(struct survey_worker *w)
 /* ---- where ---- */
 
 struct walk_roots {
-    const char **paths; /* canonical; owned, and so are they */
+    const char **paths; /* canonical; owned */
     size_t count;
 };
 
@@ -339,7 +339,7 @@ static int by_name(const void *a, const void *b)
     return strcmp(*x, *y);
 }
 
-/* What lies within another one of them is looked at once. */
+/* Nested ones are walked only once. */
 static void drop_nested(struct walk_roots *t)
 {
     size_t kept = 0;

@@ -14,7 +14,7 @@ bool tops_want_old(const struct olv_survey_top *tops, size_t count, struct olv_i
     return count < OLV_SURVEY_TOPS || olv_instant_compare(when, tops[count - 1].when) < 0;
 }
 
-/* Makes room at `at`, letting the last one go when the table is full. */
+/* Makes room at `at`; a full table loses its last one. */
 static void insert(struct olv_survey_top *tops, size_t *count, size_t at, struct olv_survey_top top)
 {
     if (!top.path || at >= OLV_SURVEY_TOPS) {

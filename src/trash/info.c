@@ -118,7 +118,7 @@ static bool starts(const char *line, size_t len, const char *key)
     return len >= strlen(key) && memcmp(line, key, strlen(key)) == 0;
 }
 
-/* Only what a run's id may look like. */
+/* Only what can be a run's id. */
 static void read_run(const char *text, size_t len, char run[TRASH_RUN_SIZE])
 {
     if (len >= TRASH_RUN_SIZE || strspn(text, "abcdefghijklmnopqrstuvwxyz0123456789-") < len)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What lies in the trash: every info file with its item, and every item without one. */
+/* Lists the trash: every info file with its item, and every item without one. */
 #include "trash/trash.h"
 
 #include "os/durable.h"
@@ -26,9 +26,9 @@ static bool listing_climbs(const char *path)
     return false;
 }
 
-/* Makes the path that an info file says absolute; false where it may not be believed. The trash of a mount
- * comes with the mount, from whomever: it only says what lay below its top (Trash specification 1.0,
- * "Contents of a trash directory"). */
+/* Makes the path of an info file absolute; false if it may not be trusted. The trash of a mount comes with
+ * the mount, from anybody: its paths can only be below the mount point (Trash specification 1.0, "Contents of
+ * a trash directory"). */
 static bool resolve(struct olv_trash *trash)
 {
     struct olv_text whole = {0};
@@ -54,7 +54,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     trash_info_name(info, name);
     *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
     is_there = olv_os_stat(trash->files, name, &out->stat);
-    if (!is_there && errno != ENOENT) { /* not lost: it cannot be looked at just now */
+    if (!is_there && errno != ENOENT) { /* not lost: it cannot be looked at this time */
         olv_observe_unreadable(trash->observer, name, "cannot look at the item", errno);
         return false;
     }
@@ -70,7 +70,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
         return is_there;
     } else if (olv_read_failed_for_now(&ignored)) {
         olv_observe_unreadable(trash->observer, info, "cannot read the info file", ignored.sys);
-        return false; /* it is not torn: what it says is not known just now */
+        return false; /* not torn: it cannot be read this time */
     }
     if (!is_there)
         out->state = OLV_TRASH_LOST;
@@ -85,7 +85,7 @@ struct listing {
     void *self;
 };
 
-/* An entry of `info/`: the item that it stands for. */
+/* An entry of `info/`: the item it stands for. */
 static bool list_info(struct listing *l, const struct olv_os_name *info)
 {
     struct olv_trash_item item;
@@ -96,7 +96,7 @@ static bool list_info(struct listing *l, const struct olv_os_name *info)
     return !olv_trash_find(l->trash, name, &item) || l->each(l->self, &item);
 }
 
-/* An entry of `files/`: only what has no info file, for all else was listed already. */
+/* An entry of `files/`: lists only those without an info file, because the others are listed already. */
 static bool list_stray(struct listing *l, const struct olv_os_name *file)
 {
     struct olv_trash_item item;

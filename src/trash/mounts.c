@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Which trash is whose: the home trash for what lies on its mount, and for every other mount the user's
- * directory in $topdir/.Trash, where an administrator made that one and it is sticky and no link, else
- * $topdir/.Trash-$uid. Mounts are told apart by their own number, for a rename does not cross from one to the
- * other, even where both show the same file system. */
+/* Which trash is for which mount: the home trash for its own mount, and for every other the user's directory
+ * in $topdir/.Trash if an administrator made that, sticky and not a link, else $topdir/.Trash-$uid. Mounts
+ * are told apart by mount number, because a rename does not cross mounts even of the same file system. */
 #include "trash/trash.h"
 
 #include "base/grow.h"
@@ -21,13 +20,13 @@ enum { MOST_TRASHES = 512 };
 
 struct mount_trash {
     uint64_t mount;
-    struct olv_trash *trash; /* NULL: there is none, and `error` says why */
+    struct olv_trash *trash; /* NULL: none, and `error` says why */
     struct olv_error error;
 };
 
 struct olv_trashes {
     char *home;                 /* owned; NULL: none */
-    struct mount_trash *mounts; /* one for each mount that was asked for */
+    struct mount_trash *mounts; /* one for each mount asked about */
     size_t count;
     struct olv_trash *open[MOST_TRASHES]; /* each once */
     size_t open_count;
@@ -65,7 +64,7 @@ struct olv_trash *olv_trashes_at(const struct olv_trashes *t, size_t i)
     return t->open[i];
 }
 
-/* Remembers an opened trash; gives the one that is known already, where it is. */
+/* Remembers an opened trash; returns the known one if there is one. */
 static struct olv_trash *mounts_remember(struct olv_trashes *t, struct olv_trash *trash)
 {
     for (size_t i = 0; trash && i < t->open_count; i++)
@@ -83,7 +82,7 @@ static struct olv_trash *mounts_remember(struct olv_trashes *t, struct olv_trash
 /* ---- the trash of a mount ---- */
 
 /* Opens $topdir/.Trash if it may be used: a real directory with the sticky bit. -1 with the reason in `why`,
- * which stays NULL where there is none. */
+ * or NULL there if it does not exist. */
 static int open_shared(int top, const char **why)
 {
     struct stat st;
@@ -159,7 +158,7 @@ static bool is_it(void *self, const struct olv_os_mount *mount)
     return mount->id != w->mount;
 }
 
-/* Opens the directory at the top of a mount; -1 where it cannot be found or reached, or is covered. */
+/* Opens the top directory of a mount; -1 if it cannot be found or reached, or is covered. */
 static int open_top(struct wanted *w)
 {
     struct olv_stat stat;
@@ -194,7 +193,7 @@ static struct olv_trash *make_on_mount(uint64_t mount, struct olv_error *err)
     return trash;
 }
 
-/* The mount that the home trash is on, or would be on if it could be used; 0 where that cannot be known. */
+/* The mount that the home trash is or would be on; 0 if that cannot be known. */
 static uint64_t mount_of_home(const char *home)
 {
     char path[PATH_MAX];
@@ -208,8 +207,8 @@ static uint64_t mount_of_home(const char *home)
     return 0;
 }
 
-/* The home trash if it is on that mount; made when it is asked for the first time. One that is there but
- * cannot be used is no reason to make another one on the same mount: then NULL with `err`. */
+/* The home trash if it is on that mount; created on first use. One that exists but cannot be used is no
+ * reason to make another on the same mount: then NULL with `err`. */
 static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct olv_error *err)
 {
     struct olv_trash *home = NULL;
@@ -323,7 +322,7 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     }
     if (!olv_os_stat(top, "", &stat)) {
         cannot_look_on(s, mount->point);
-    } else if (stat.mount == mount->id) { /* else another mount covers it */
+    } else if (stat.mount == mount->id) { /* otherwise another mount covers it */
         mounts_remember(s->trashes, open_on_mount(top, mount->point, false, s->observer, &err));
         mounts_tell(s->observer, &err);
     }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Filling the trash. An item exists once its info file does, and that file is made exclusively: so two
- * programs never choose the same name, and a rename that replaces nothing cannot lose what lies there. */
+/* Filling the trash. An item exists once its info file does, which is created exclusively: so two programs
+ * never choose the same name, and a rename that replaces nothing cannot lose an item. */
 #include "trash/trash.h"
 
 #include "os/durable.h"
@@ -29,7 +29,7 @@ void olv_info_writer_free(struct olv_info_writer *writer)
     olv_text_free(&writer->text);
 }
 
-/* Makes the info file of `item`, exclusively. */
+/* Creates the info file of `item`, exclusively. */
 static bool make_info(struct olv_trash *trash, const struct olv_text *text, const char *item, bool is_synced,
                       struct olv_error *err)
 {
@@ -51,7 +51,7 @@ static bool make_info(struct olv_trash *trash, const struct olv_text *text, cons
     return false;
 }
 
-/* Moves it to where its info file is already; that one goes if this fails. */
+/* Moves it to the item of an existing info file, which is removed on failure. */
 static bool move_in(struct olv_trash *trash, int dir, const char *name, const char *item,
                     struct olv_error *err)
 {
@@ -66,11 +66,11 @@ static bool move_in(struct olv_trash *trash, int dir, const char *name, const ch
     return false;
 }
 
-/* In a mount's own trash paths are told from its top directory (Trash specification 1.0, "Contents of a trash
- * directory"). */
+/* In a mount's own trash paths are relative to its top directory (Trash specification 1.0, "Contents of a
+ * trash directory"). */
 static const char *shown_path(const struct olv_trash *trash, const char *path)
 {
-    size_t top = trash->top_len > 1 ? trash->top_len : 0; /* of "/" nothing but the slash goes */
+    size_t top = trash->top_len > 1 ? trash->top_len : 0; /* of "/" only the slash */
     if (trash->top_len == 0 || strncmp(path, trash->path, top) != 0 || path[top] != '/')
         return path;
     return path + top + 1;
@@ -121,7 +121,7 @@ void olv_trash_abandon(struct olv_trash *trash, const char *item)
     unlinkat(trash->info, info, 0);
 }
 
-/* Should the item's name be taken although its info file was free, the other name is tried. */
+/* If the item's name is taken although its info file was free, the other name is tried. */
 bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *p, char out[NAME_MAX + 1],
                    struct olv_error *err)
 {
@@ -151,8 +151,8 @@ static bool info_says(struct olv_trash *trash, const char *info, const char *pat
     return is_same;
 }
 
-/* Whether the info file is the beginning of the one that this path would have got: it was being written when
- * everything stopped. */
+/* Whether the info file is the beginning of the one for this path: it was being written when everything
+ * stopped. */
 static bool info_is_begun(struct olv_trash *trash, const char *info, const char *path)
 {
     struct olv_text there = {0};
@@ -182,7 +182,7 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
 {
     char name[NAME_MAX + 1];
     trash_info_name(name, item);
-    atomic_store(&trash->has_new, true); /* what it says may be in memory only */
+    atomic_store(&trash->has_new, true); /* its contents may be in memory only */
     if (info_says(trash, name, path))
         return true;
     return (write_text(trash, &trash->writer, path, when, run) || olv_fail_memory(err)) &&

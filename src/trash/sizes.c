@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The file `directorysizes`: for every directory in the trash a line with the bytes that it takes on the
- * disk, the time of its info file and its name, percent-encoded. It is a cache: what is missing or out of
- * date in it is not known, and does no harm. */
+/* The file `directorysizes`: for every directory in the trash a line with its size on disk, the time of its
+ * info file and its name, percent-encoded. It is a cache: what is missing or outdated is unknown, and does no
+ * harm. */
 #include "trash/trash.h"
 
 #include "base/grow.h"
@@ -32,7 +32,7 @@ struct trash_sizes {
     struct change *changes;
     size_t count, cap;
     bool is_read;
-    struct known *known; /* the file as it was read for trash_sizes_find, sorted */
+    struct known *known; /* the file as read for trash_sizes_find, sorted */
     size_t known_count;
 };
 
@@ -61,7 +61,7 @@ void trash_sizes_note(struct olv_trash *trash, const char *item, uint64_t alloca
 void trash_sizes_drop(struct olv_trash *trash, const char *item)
 {
     struct olv_stat stat;
-    /* only where there is such a file is there anything to take out of it */
+    /* without such a file there is nothing to remove from it */
     if (trash->sizes || olv_os_stat(trash->dir, NAME, &stat))
         sizes_add(trash, item, 0, true);
 }
@@ -92,10 +92,10 @@ void trash_sizes_free(struct trash_sizes *s)
 struct line {
     uint64_t bytes;
     int64_t time_s;
-    struct olv_text name; /* decoded; reused from line to line */
+    struct olv_text name; /* decoded; reused for each line */
 };
 
-/* The next line of the text that can be read; others are skipped. */
+/* The next readable line of the text; skips others. */
 static bool next_line(const struct olv_text *text, size_t *at, struct line *out)
 {
     while (*at < text->len) {
@@ -182,7 +182,7 @@ static void add_line(struct olv_text *out, uint64_t bytes, int64_t time_s, const
     olv_text_puts(out, "\n");
 }
 
-/* The lines that no change is about, then the new ones. */
+/* The unchanged lines, then the new ones. */
 static void sizes_compose(struct olv_trash *trash, const struct olv_text *old, struct olv_text *out)
 {
     struct trash_sizes *s = trash->sizes;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Opening the trash, and taking items out of it. */
+/* Opens the trash, and takes items out of it. */
 #include "trash/trash.h"
 
 #include "file/identity.h"
@@ -23,7 +23,7 @@ bool olv_trash_home(char *out, size_t size, struct olv_error *err)
     return olv_user_path("XDG_DATA_HOME", ".local/share", "Trash", out, size, err);
 }
 
-/* Said once, before anything is tried, instead of once for every file. */
+/* Reported once beforehand, instead of once per file. */
 static bool is_writable(int dir, const char *path, struct olv_error *err)
 {
     if (faccessat(dir, ".", W_OK | X_OK, AT_EACCESS) == 0)
@@ -128,8 +128,7 @@ static void drop_info_of(struct olv_trash *trash, const char *item)
 {
     char info[NAME_MAX + 1];
     trash_info_name(info, item);
-    unlinkat(trash->info, info,
-             0); /* should this fail, an info file without an item remains, which is harmless */
+    unlinkat(trash->info, info, 0); /* on failure an info file without an item remains, which is harmless */
     trash_sizes_drop(trash, item);
     trash->writer.collided[0] = '\0';
 }
