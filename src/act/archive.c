@@ -106,7 +106,7 @@ static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e
         because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
                 "it is in the archive; looking at it again");
     else if (!olv_identity_is(&e->identity, &stat))
-        because(o, OLV_CHANGED, 0, "another directory stands in its place");
+        because(o, OLV_CHANGED, 0, "another directory is in its place");
     else if (unlinkat(turn->source.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
     else if (errno == ENOTEMPTY || errno == EEXIST)

@@ -27,6 +27,6 @@ const struct olv_act act_compress = {.word = "compress",
                                      .past = "compressed",
                                      .wire = 2,
                                      .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_BY_POLICY,
-                                     .back = "Take compressed files back: olvido decompress FILE…",
+                                     .back = "Undo compressing: olvido decompress FILE…",
                                      .keys = keys,
                                      .hooks = &hooks};

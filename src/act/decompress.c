@@ -26,7 +26,7 @@ static bool decompress_name(const struct olv_docket_entry *e, char *out, size_t 
         }
     }
     olv_fail(err, OLV_REFUSED, "its name does not end with .gz, .bz2, .xz or .zst");
-    return olv_error_hint(err, "--to NAME says what the decompressed file is to be called");
+    return olv_error_hint(err, "--to NAME sets the name of the decompressed file");
 }
 
 static const struct shrinks way = {.packs = false, .name = decompress_name, .write = shrink_unpack};

@@ -131,7 +131,7 @@ static bool is_worth_it(const struct shrinking *s, struct olv_error *err)
     if (t->packed_bytes > t->plain_bytes - t->plain_bytes / 50)
         return olv_fail(err, OLV_REFUSED, "it would not become at least 2 %% smaller");
     if (t->stat.links > 1 && !s->how->keeps)
-        return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would keep its room",
+        return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would keep the space in use",
                         (unsigned long long)t->stat.links);
     return true;
 }
@@ -312,7 +312,7 @@ static bool sync_directories(const struct group *g, struct olv_error *err)
 static void take_back(struct shrinking *s, struct olv_outcome *o)
 {
     if (!fresh_take_back(&s->task.fresh, s->placed))
-        olv_error_hint(&o->error, "its new file could not be taken back, either");
+        olv_error_hint(&o->error, "its new file could not be removed, either");
     o->into = NULL;
     o->digest = NULL;
     o->has_packed = false;
@@ -334,7 +334,7 @@ static bool let_go(const struct turn *turn, struct shrinking *s, const struct ol
                    struct olv_outcome *o)
 {
     if (!fresh_stands(&s->task.fresh, s->placed))
-        return olv_fail(&o->error, OLV_SYSTEM, "its new file does not stand under its name, so it stays");
+        return olv_fail(&o->error, OLV_SYSTEM, "its new file is not under its name any more, so it stays");
     return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, s->label, true, o);
 }
 
@@ -399,8 +399,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
     if (is_there == OLV_YES && !e->manner->keeps) {
         if (fresh_settle_back(turn->source.fd, &s.search, placed))
             return OLV_NO;
-        olv_fail_system(&o->error, "", "its new file stands beside it, and cannot be taken back: %.250s",
-                        placed);
+        olv_fail_system(&o->error, "", "its new file is beside it, and cannot be removed: %.250s", placed);
         o->result = OLV_FAILED;
         return OLV_YES;
     }

@@ -87,9 +87,9 @@ static bool directories_give(int fd, const struct olv_identity *identity, const 
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, "", "cannot look at the directory again");
     if (!olv_identity_is(identity, &stat))
-        return olv_fail(err, OLV_CHANGED, "another directory stands in its place");
+        return olv_fail(err, OLV_CHANGED, "another directory is in its place");
     return restore_attributes(fd, m, o, err) &&
-           (fsync(fd) == 0 || olv_fail_system(err, "", "cannot bring the directory to the disk"));
+           (fsync(fd) == 0 || olv_fail_system(err, "", "cannot sync the directory"));
 }
 
 static bool finish_one(struct directories *d, int top, const char *path, const struct restore_options *o,

@@ -94,7 +94,7 @@ bool ending_prove(int fd, const struct frames *frames, enum olv_codec codec, uns
 {
     struct pack_source source = {&fd, reading_source, frames_length(frames)};
     if (fsync(fd) != 0)
-        return olv_fail_system(err, "", "cannot bring the archive to the disk");
+        return olv_fail_system(err, "", "cannot sync the archive");
     posix_fadvise(fd, 0, 0, POSIX_FADV_DONTNEED);
     return frames_prove(&source, codec, frames_written(frames), workers, proof, err);
 }

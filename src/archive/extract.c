@@ -64,14 +64,14 @@ static void on_directory_failed(void *self, const char *path, const struct olv_e
 static void on_missing(void *self, const char *path, enum missing what)
 {
     static const char *const words[] = {
-        [MISSING_LOST] = "it is lost: the archive is damaged where it was",
-        [MISSING_ALTERED] = "its contents are not those that were put in: the archive is damaged",
+        [MISSING_LOST] = "it is lost: the archive is damaged there",
+        [MISSING_ALTERED] = "its contents differ from those archived: the archive is damaged",
         [MISSING_UNPROVEN] = "its contents may be altered: the archive is damaged near them"};
     struct extracting *x = self;
     if (!olv_member_fits(&x->options->filter, path))
         return;
     if (x->damage.code == OLV_OK)
-        olv_fail(&x->damage, OLV_BROKEN, "it is damaged: not everything in it is as it was put in");
+        olv_fail(&x->damage, OLV_BROKEN, "it is damaged: not everything in it is as archived");
     x->result->lost++;
     olv_observe_trouble(x->observer, (struct olv_trouble){OLV_TROUBLE_FAILED, path, words[what], 0});
 }
@@ -98,7 +98,7 @@ static bool may_go_on(void *self, struct olv_error *err)
     if (!most && bytes > RATIO_FROM_BYTES && bytes / MOST_RATIO > size) {
         olv_fail(err, OLV_REFUSED, "it expands to more than %d times its size, as no honest archive does",
                  MOST_RATIO);
-        return olv_error_hint(err, "--max-size SIZE lets it through");
+        return olv_error_hint(err, "allow it with --max-size SIZE");
     }
     x->is_archive_broken = false;
     return true;
@@ -172,7 +172,7 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
             return false;
     }
     if (stat.kind != OLV_KIND_DIRECTORY)
-        return olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory should be");
+        return olv_fail(err, OLV_REFUSED, "a link or a file is where the directory should be");
     return !inside_has_made(&x->inside, &stat) ||
            directories_add(x->directories, olv_text_string(&x->path), &stat, m, err);
 }
@@ -181,7 +181,7 @@ static bool extract_directory(struct extracting *x, int dir, const char *name, c
 static bool is_of_archive(const struct extracting *x, const struct olv_stat *stat, struct olv_error *err)
 {
     return olv_instant_compare(stat->has_born ? stat->born : stat->changed, x->begun) >= 0 ||
-           olv_fail(err, OLV_REFUSED, "it is another name of a file that was there before");
+           olv_fail(err, OLV_REFUSED, "it is another name of a file that existed before");
 }
 
 static bool link_other(struct extracting *x, const struct room *room, const char *other,
@@ -210,7 +210,7 @@ static bool extract_special(struct extracting *x, int dir, const char *name, con
     char placed[NAME_MAX + 1];
     bool ok = !m->is_hard_link || inside_clean(m->link, &other, err);
     if (ok && m->is_hard_link && other.len == 0)
-        ok = olv_fail(err, OLV_BROKEN, "it is another name of nothing");
+        ok = olv_fail(err, OLV_BROKEN, "it is another name of a missing member");
     if (ok && room_open(&room, dir, x->label, err)) {
         ok = (m->is_hard_link ? link_other(x, &room, olv_text_string(&other), err)
                               : restore_special(&room, m, &x->restore, err)) &&
@@ -218,7 +218,7 @@ static bool extract_special(struct extracting *x, int dir, const char *name, con
         if (!ok)
             room_clear(&room);
         if (!room_close(&room) && ok)
-            ok = olv_fail_system(err, room.name, "cannot remove this directory, in which it was made");
+            ok = olv_fail_system(err, room.name, "cannot remove this directory, used for making it");
     } else {
         ok = false;
     }
@@ -363,7 +363,7 @@ static bool look_at_clock(struct extracting *x, int top, struct olv_error *err)
 
 static bool sync_all(int top, struct olv_error *err)
 {
-    return olv_os_sync_all(top) || olv_fail_system(err, "", "cannot bring it to the disk");
+    return olv_os_sync_all(top) || olv_fail_system(err, "", "cannot sync it");
 }
 
 bool olv_extract(struct olv_archive *archive, const struct olv_extract_options *options,

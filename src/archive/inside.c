@@ -51,7 +51,7 @@ bool inside_clean(const char *path, struct olv_text *out, struct olv_error *err)
     while (*path) {
         size_t len = strcspn(path, "/");
         if (len == 2 && memcmp(path, "..", 2) == 0)
-            return olv_fail(err, OLV_REFUSED, "its name leads out of the directory");
+            return olv_fail(err, OLV_REFUSED, "its name leads outside the directory");
         if (len > NAME_MAX)
             return olv_fail(err, OLV_REFUSED, "a part of its name is too long");
         if (len && !(len == 1 && *path == '.')) {
@@ -110,7 +110,7 @@ static int inside_descend(struct inside *in, int dir, const char *name, struct o
     if (fd >= 0)
         return fd;
     if (errno == ELOOP || errno == ENOTDIR)
-        olv_fail(err, OLV_REFUSED, "a link or a file stands where the directory %.200s should be", name);
+        olv_fail(err, OLV_REFUSED, "a link or a file is where the directory %.200s should be", name);
     else
         olv_fail_system(err, "", "cannot open the directory %.200s", name);
     return -1;

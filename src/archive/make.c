@@ -448,8 +448,7 @@ bool making_publish(struct making *m, const char *name, enum olv_if_exists if_ex
                     char placed[NAME_MAX + 1], struct olv_error *err)
 {
     return fresh_publish(&m->fresh, name, if_exists, placed, err) &&
-           (fsync(m->options.dir) == 0 ||
-            olv_fail_system(err, "", "cannot bring the archive's directory to the disk"));
+           (fsync(m->options.dir) == 0 || olv_fail_system(err, "", "cannot sync the archive's directory"));
 }
 
 bool making_take_back(struct making *m, const char *placed)

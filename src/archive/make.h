@@ -54,9 +54,9 @@ struct making *making_begin(const struct making_options *options, struct olv_err
 /* Adds an entry. Its own problems are reported; false if the archive itself cannot be written. */
 bool making_add(struct making *making, const struct olv_docket_entry *entry, uint64_t sequence,
                 struct olv_error *err);
-/* Adds the manifest and the end, brings all to the disk, reads it back and compares it. */
+/* Adds the manifest and the end, fsyncs, reads everything back and compares it. */
 bool making_finish(struct making *making, struct olv_error *err);
-/* Gives it its name, or what `if_exists` makes of it. Brings that to the disk, too. */
+/* Gives it its name, or what `if_exists` makes of it, durably. */
 bool making_publish(struct making *making, const char *name, enum olv_if_exists if_exists,
                     char placed[NAME_MAX + 1], struct olv_error *err);
 /* Removes the name again. False if that is impossible. */

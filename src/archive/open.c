@@ -123,7 +123,8 @@ static bool open_plain(struct olv_archive *a, const char *path, struct olv_error
     name_single(a, path);
     return a->codec != OLV_CODEC_NONE ||
            olv_fail(err, OLV_BROKEN,
-                    a->source.size ? "it is no archive: neither tar nor zip, and not packed" : "it is empty");
+                    a->source.size ? "it is not an archive: not tar, not zip, and not compressed"
+                                   : "it is empty");
 }
 
 struct olv_archive *olv_archive_open(const char *path, struct olv_error *err)
@@ -137,7 +138,7 @@ struct olv_archive *olv_archive_open(const char *path, struct olv_error *err)
     if (a->fd < 0 || !olv_os_stat(a->fd, "", &a->stat)) {
         ok = olv_fail_system(err, path, "cannot open it");
     } else if (a->stat.kind != OLV_KIND_FILE) {
-        ok = olv_fail(err, OLV_BROKEN, "it is no regular file");
+        ok = olv_fail(err, OLV_BROKEN, "it is not a regular file");
     } else {
         a->source = (struct pack_source){&a->fd, reading_source, a->stat.size_bytes};
         ok = is_zip(a, err) ? a->zip != NULL : err->code == OLV_OK && open_plain(a, path, err);

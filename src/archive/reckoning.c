@@ -16,8 +16,7 @@ enum {
     MOST_AT_HAND = 1 << 16 /* this many notes stay in memory, and the rest in a file if possible */
 };
 
-#define MOST_ZEROS ((uint64_t)8 << 30) /* limit for hashing holes of all members, against hostile archives   \
-                                        */
+#define MOST_ZEROS ((uint64_t)8 << 30) /* of all members: the most that is hashed of holes */
 
 /* What is known of a member's contents. */
 enum contents_known {

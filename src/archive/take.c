@@ -14,7 +14,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#define BROKEN "somebody opened it for writing while it was read"
+#define BROKEN "somebody opened it for writing while it was being read"
 enum { MOST_ATTRIBUTES = 256, MOST_EXTENTS = 65536, SECTOR = 512 };
 
 struct listing {
@@ -35,7 +35,7 @@ static bool add_list(struct listing *l, const char **to, const void *value, size
     *to = ok ? olv_arena_copy(l->arena, text.data, text.len) : "";
     olv_text_free(&text);
     if (!ok)
-        return olv_fail(l->err, OLV_SYSTEM, "its access control list is of a kind that is not known here");
+        return olv_fail(l->err, OLV_SYSTEM, "its access control list is of an unknown kind");
     return *to || olv_fail_memory(l->err);
 }
 
@@ -243,7 +243,7 @@ bool take_is_unchanged(const struct taking *t, int dir, const struct olv_docket_
     if (t->fd < 0 ? !olv_os_stat(dir, e->name, &now) : !olv_os_stat(t->fd, "", &now))
         return olv_fail_system(err, e->name, "cannot look at it again");
     if (!olv_identity_holds(&e->identity, &now, true))
-        return olv_fail(err, OLV_CHANGED, "it changed while it was read");
+        return olv_fail(err, OLV_CHANGED, "it changed while it was being read");
     return !is_watch_broken(t) || olv_fail(err, OLV_CHANGED, BROKEN);
 }
 

@@ -43,6 +43,8 @@ char *olv_path_directory(const char *path)
 
 void olv_path_add(struct olv_text *out, const char *directory, const char *name)
 {
-    bool is_root = strcmp(directory, "/") == 0; /* it already ends with its slash */
-    olv_text_printf(out, "%s%s%s", directory, is_root ? "" : "/", name);
+    olv_text_puts(out, directory);
+    if (strcmp(directory, "/") != 0)
+        olv_text_puts(out, "/");
+    olv_text_puts(out, name);
 }

@@ -15,7 +15,7 @@ struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter 
 
 void archive_view_nothing(struct cli *cli)
 {
-    term_message(cli, STYLE_WARN, "the archive has nothing that fits");
+    term_message(cli, STYLE_WARN, "nothing in the archive matches");
     cli_mark(cli, STATUS_SOME_FAILED);
 }
 

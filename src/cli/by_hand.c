@@ -29,7 +29,7 @@ bool by_hand_level(struct cli *cli, struct olv_manner *how)
     if (!cli_number(cli, OPT_LEVEL, &level))
         return false;
     if (how->codec == OLV_CODEC_NONE && cli_has(cli, OPT_LEVEL))
-        return cli_usage(cli, "without a codec there is no level");
+        return cli_usage(cli, "--level needs a compressed format");
     if (level < (uint64_t)levels.least || level > (uint64_t)levels.most)
         return cli_usage(cli, "the levels of %s are %d to %d", olv_codec_word(how->codec), levels.least,
                          levels.most);
@@ -63,15 +63,14 @@ static bool is_allowed(struct cli *cli, const struct by_hand *act, const struct 
     bool ok = true;
     reasons(n, &why);
     if (act->takes_files && why.len && !cli_has(cli, OPT_YES)) {
-        olv_text_printf(&question, "%c%s %s (%s)? %s It asks because of: %s.", act->verb[0] - 'a' + 'A',
+        olv_text_printf(&question, "%c%s %s (%s)? %s %s: please confirm.", act->verb[0] - 'a' + 'A',
                         act->verb + 1, COUNT(n->files, "file", "files"), SIZE(n->bytes), act->consequence,
                         olv_text_string(&why));
         watch_clear(cli);
         if (ask_is_possible() && !cli_has(cli, OPT_JSON)) {
             ok = ask(cli, olv_text_string(&question), answers) == 1;
         } else {
-            term_message(cli, STYLE_WARN,
-                         "nothing was done without being asked (%s): there is no terminal, and no --yes",
+            term_message(cli, STYLE_WARN, "nothing done: this needs an answer (%s). Use a terminal or --yes",
                          olv_text_string(&why));
             ok = false;
         }
@@ -137,7 +136,7 @@ static void preview(struct cli *cli, const struct olv_named *n)
 {
     struct olv_error err = {0};
     watch_clear(cli);
-    if (!docket_print(cli, n->docket, (struct docket_filter){0}, &err))
+    if (!docket_print(cli, n->docket, (struct docket_filter){.has_total = true}, &err))
         cli_report(cli, &err);
     print_gaps(cli, n);
 }

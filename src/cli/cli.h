@@ -115,6 +115,8 @@ void cli_synopsis(const struct cli_command *command, struct olv_text *out);
 void cli_free(struct cli *cli);
 bool cli_has(const struct cli *cli, enum cli_option option);
 const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */
+/* "as" of OPT_AS. */
+const char *cli_option_name(enum cli_option option);
 /* Print the help line of one option; those of all global options. */
 void cli_print_option(enum cli_option option);
 void cli_print_global_options(void);

@@ -81,7 +81,7 @@ const struct cli_command cmd_audit = {
     .stage = "Prove",
     .words = {[SHOW] = "show", [VERIFY] = "verify"},
     .arguments = "",
-    .summary = "Shows the ledger of everything that was done, or proves that nobody touched it",
+    .summary = "Shows the ledger of everything done, or proves that nobody altered it",
     .options = {OPT_RUN, OPT_RULE, OPT_PATH, OPT_ACT, OPT_RESULT, OPT_SINCE, OPT_UNTIL, OPT_LIMIT,
                 OPT_AGAINST},
     .run = cmd_audit_run,

@@ -35,6 +35,6 @@ const struct cli_command cmd_check = {
     .name = "check",
     .stage = "Decide",
     .arguments = "[FILE]",
-    .summary = "Finds every error in a policy, and whether this machine can carry it out",
+    .summary = "Finds every error in a policy, and checks that this machine can carry it out",
     .run = cmd_check_run,
 };

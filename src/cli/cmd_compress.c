@@ -50,7 +50,7 @@ const struct cli_command cmd_compress = {
     .name = "compress",
     .stage = "Do",
     .arguments = "PATH…",
-    .summary = "Compresses files, each into one beside it",
+    .summary = "Compresses files, each into a new one beside it",
     .options = {OPT_AS, OPT_LEVEL, OPT_KEEP, OPT_TO, OPT_IF_EXISTS, OPT_YES, OPT_PREVIEW},
     .run = cmd_compress_run,
 };

@@ -33,7 +33,7 @@ const struct cli_command cmd_decompress = {
     .name = "decompress",
     .stage = "Do",
     .arguments = "PATH…",
-    .summary = "Takes compressed files back to what they were",
+    .summary = "Decompresses files, each into a new one beside it",
     .options = {OPT_KEEP, OPT_TO, OPT_MAX_SIZE, OPT_IF_EXISTS, OPT_YES, OPT_PREVIEW},
     .run = cmd_decompress_run,
 };

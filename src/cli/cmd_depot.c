@@ -21,7 +21,7 @@ static bool has_archives(struct depot_view *l)
         return false;
     olv_fail(&err, OLV_BROKEN, "nothing was verified: there is no catalogue, and %s in the policy's depots",
              COUNT(sum, "archive lies", "archives lie"));
-    olv_error_hint(&err, "`olvido depot rebuild` reads it anew from the archives");
+    olv_error_hint(&err, "`olvido depot rebuild` rebuilds it from the archives");
     cli_report(l->cli, &err);
     return true;
 }
@@ -82,6 +82,6 @@ const struct cli_command cmd_depot = {
     .stage = "Keep",
     .words = {[SHOW] = "show", [VERIFY] = "verify", [REBUILD] = "rebuild"},
     .arguments = "[NAME]",
-    .summary = "Shows what lies in depots, reads it back, or reads the catalogue anew",
+    .summary = "Shows what is in depots, verifies it, or rebuilds the catalogue",
     .run = cmd_depot_run,
 };

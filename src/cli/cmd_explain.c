@@ -68,7 +68,7 @@ const struct cli_command cmd_explain = {
     .name = "explain",
     .stage = "Look",
     .arguments = "PATH…",
-    .summary = "Says which rule owns a file, what becomes of it when, and what stands in the way",
+    .summary = "Says which rule owns a file, what happens to it and when, and what prevents that",
     .options = {OPT_AS_OF},
     .run = cmd_explain_run,
 };

@@ -45,7 +45,7 @@ const struct cli_command cmd_extract = {
     .name = "extract",
     .stage = "Get back",
     .arguments = "ARCHIVE [PATTERN…]",
-    .summary = "Takes any archive apart, ours or another's, into a directory",
+    .summary = "Extracts any archive, ours or another's, into a directory",
     .options = {OPT_INTO, OPT_IF_EXISTS, OPT_OWNERS, OPT_DEVICES, OPT_MAX_SIZE},
     .run = cmd_extract_run,
 };

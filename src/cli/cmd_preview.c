@@ -14,7 +14,7 @@ static void cmd_preview_show(struct cli *cli, const struct olv_policy *policy,
         watch_clear(cli);
         if (!plan.docket)
             plan_show(cli, policy, &plan, request->selected);
-        else if (!docket_print(cli, plan.docket, (struct docket_filter){0}, &err))
+        else if (!docket_print(cli, plan.docket, (struct docket_filter){.has_total = true}, &err))
             cli_report(cli, &err);
         plan_print_gaps(cli, policy, &plan);
     } else if (ok) {

@@ -80,7 +80,7 @@ const struct cli_command cmd_recover = {
     .name = "recover",
     .stage = "Get back",
     .arguments = "[PATTERN…]",
-    .summary = "Takes files back from the trash, or from a depot, to where they were",
+    .summary = "Recovers files from the trash or a depot",
     .options = {OPT_LIST, OPT_VERSIONS, OPT_PREVIEW, OPT_RUN, OPT_SINCE, OPT_UNTIL, OPT_AS_OF, OPT_INTO,
                 OPT_IF_EXISTS},
     .run = cmd_recover_run,

@@ -70,7 +70,7 @@ const struct cli_command cmd_survey = {
     .name = "survey",
     .stage = "Look",
     .arguments = "[PATH…]",
-    .summary = "Shows how old and how big what lies in a tree is, and whose",
+    .summary = "Shows age, size and owners of what is in a tree",
     .options = {OPT_LIST, OPT_OLDER_THAN, OPT_NEWER_THAN, OPT_KIND, OPT_WHERE, OPT_CLOCK, OPT_SORT, OPT_LIMIT,
                 OPT_FORMAT},
     .run = cmd_survey_run,

@@ -23,7 +23,7 @@ static void cmd_trash_clear(struct cli *cli, struct olv_session *session, const 
     if (!docket || !olv_items_find(session->trashes, query, docket, cmd_trash_count, &sum, &err)) {
         cli_report(cli, &err);
     } else if (sum.items == 0) {
-        term_message(cli, STYLE_PLAIN, "the trash has nothing that fits; nothing was done");
+        term_message(cli, STYLE_PLAIN, "nothing in the trash matches; nothing done");
     } else if (trash_view_is_allowed(cli, &sum)) {
         watch_expect(cli, sum.items);
         session_carry_out(cli, session, docket, NULL, &result);
@@ -68,7 +68,7 @@ const struct cli_command cmd_trash = {
     .stage = "Get back",
     .words = {[SHOW] = "show", [CLEAR] = "clear"},
     .arguments = "[PATTERN…]",
-    .summary = "Shows what lies in the trashes, oldest first, or removes it for good",
+    .summary = "Lists the trashes, oldest first, or removes items for good",
     .options = {OPT_RUN, OPT_SINCE, OPT_UNTIL, OPT_OLDER_THAN, OPT_YES, OPT_COUNT_TYPED, OPT_PREVIEW},
     .run = cmd_trash_run,
 };

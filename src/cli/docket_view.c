@@ -17,7 +17,7 @@ struct collecting {
     struct olv_sorter *sorter;
     struct docket_filter filter;
     struct olv_text record;
-    uint64_t count;
+    uint64_t count, bytes;
 };
 
 static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
@@ -35,6 +35,7 @@ static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct o
     if (!is_wanted(c->filter, e))
         return true;
     c->count++;
+    c->bytes += l.size_bytes;
     olv_text_clear(&c->record);
     olv_text_add(&c->record, &l, sizeof l);
     olv_text_add(&c->record, e->rule_name, l.rule_len);
@@ -104,6 +105,8 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
         if (c.count && filter.heading)
             fputs(filter.heading, stdout);
         print_sorted(cli, c.sorter, filter.most, err);
+        if (filter.has_total && !cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
+            printf("%s, %s\n", COUNT(c.count, "entry", "entries"), SIZE(c.bytes));
     }
     olv_text_free(&c.record);
     olv_sorter_free(c.sorter);

@@ -10,8 +10,7 @@ static void print_what(const struct explain_view *x, const struct olv_explanatio
                SIZE(e->stat.size_bytes), DATE(e->stat.modified),
                olv_age_format(e->stat.modified, x->now, age));
     if (e->was)
-        facts_line(x->cli, "Was", STYLE_PLAIN,
-                   "%s, %s, before it was made what it is (%s); its rule goes by that", e->was,
+        facts_line(x->cli, "Was", STYLE_PLAIN, "%s, %s, before `%s`; its rule goes by that", e->was,
                    SIZE(e->was_bytes), e->was_until->word);
 }
 
@@ -63,7 +62,7 @@ static void print_age(const struct explain_view *x, const struct olv_explanation
         facts_line(x->cli, "Age", STYLE_WARN, "not known: its name has no date of the form %s",
                    rule->name_date);
     } else if (!e->has_start) {
-        facts_line(x->cli, "Age", STYLE_WARN, "not believable: by %s it would be of %s",
+        facts_line(x->cli, "Age", STYLE_WARN, "not credible: by %s it would be from %s",
                    clock_words(e, rule->clock), DATE(e->clock));
     } else if (rule->until == OLV_PERIOD_NONE) {
         facts_line(x->cli, "Age", STYLE_PLAIN, "%s, counted from %s, %s",
@@ -84,7 +83,7 @@ static const char *state_of_step(const struct olv_explanation *e, size_t i)
     if (!e->steps[i].has_come)
         return "to come";
     if (!is_current)
-        return "lapsed, for a later step has come";
+        return "lapsed: a later step is due";
     return olv_reason_words(e->verdict.reason);
 }
 
@@ -140,8 +139,8 @@ void explain_print(const struct explain_view *x, const struct olv_explanation *e
     if (e->verdict.reason == OLV_NOT_OWNED) {
         facts_line(x->cli, "Rule", STYLE_PLAIN,
                    e->goes_with    ? "none fits it itself"
-                   : e->rule_count ? "none fits it: nothing is done to it"
-                                   : "none is about this place: nothing is done to it");
+                   : e->rule_count ? "none fits: nothing is done to it"
+                                   : "none covers this place: nothing is done to it");
     } else if (e->verdict.reason != OLV_UNDECIDED) {
         rule = &x->policy->rules[e->verdict.rule];
         print_age(x, e, rule);

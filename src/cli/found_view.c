@@ -75,10 +75,10 @@ void found_view_nothing(struct found_view *r)
     const char *run = cli_value(r->cli, OPT_RUN);
     char state[PATH_MAX];
     if (run && cli_state_path(r->cli, state, sizeof state) && !olv_ledger_has_run(state, run)) {
-        cli_usage(r->cli, "the ledger knows no run %s; `olvido audit show` lists the runs", run);
+        cli_usage(r->cli, "the ledger has no run %s; `olvido audit show` lists the runs", run);
         return;
     }
-    term_message(r->cli, STYLE_WARN, "neither the trash nor a depot has anything that fits");
+    term_message(r->cli, STYLE_WARN, "nothing in the trash or a depot matches");
     fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
     cli_mark(r->cli, STATUS_SOME_FAILED);
 }
@@ -96,9 +96,8 @@ bool found_view_approve(void *self, struct olv_docket_entry *entry)
         return !r->is_stopped;
     watch_clear(r->cli);
     term_name(&question, entry->target);
-    olv_text_puts(&question,
-                  " is there already. Recover the other one beside it (number), move this one aside "
-                  "(set-aside), or replace it?");
+    olv_text_puts(&question, " exists. Recover the other one under a numbered name (number), rename the "
+                             "existing one (set-aside), or replace it?");
     answer = ask(r->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
     r->is_stopped = answer < 0 || answer == 4;

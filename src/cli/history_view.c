@@ -68,7 +68,7 @@ static void print_history(struct cli *cli, const char *path, const struct histor
                    *s->depot ? s->depot : s->trash);
         facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", path);
     } else if (h->lines) {
-        facts_line(cli, "Get back", STYLE_WARN, "it is in no trash and in no depot any more");
+        facts_line(cli, "Get back", STYLE_WARN, "it is in no trash or depot any more");
     }
 }
 

@@ -14,7 +14,7 @@ static void ledger_view_describe(const struct olv_ledger_record *r, struct olv_t
         if (*r->path)
             term_name(detail, r->path);
         else
-            olv_text_puts(detail, "(name taken out of the ledger)");
+            olv_text_puts(detail, "(name removed from the ledger)");
         olv_text_printf(detail, " (%s)", SIZE(r->size_bytes));
         if (*r->reason) {
             olv_text_puts(detail, ": ");
@@ -82,13 +82,13 @@ void ledger_view_end(struct ledger_view *s, const char *run, const struct olv_er
 {
     table_end(s->table);
     if (err->sys == ENOENT)
-        term_message(s->cli, STYLE_PLAIN, "there is no ledger yet: nothing was ever done");
+        term_message(s->cli, STYLE_PLAIN, "there is no ledger yet: nothing has been done");
     else if (err->code != OLV_OK)
         cli_report(s->cli, err);
     else if (s->shown == 0 && run)
-        cli_usage(s->cli, "the ledger knows no run `%s`, or nothing of it fits", run);
+        cli_usage(s->cli, "the ledger has no run `%s`, or nothing of it matches", run);
     else if (s->shown == 0 && !cli_has(s->cli, OPT_JSON))
-        term_message(s->cli, STYLE_PLAIN, "the ledger has nothing that fits");
+        term_message(s->cli, STYLE_PLAIN, "nothing in the ledger matches");
 }
 
 /* ---- what verifying found ---- */

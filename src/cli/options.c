@@ -13,74 +13,72 @@
 #include <unistd.h>
 
 static const struct option {
-    enum cli_option id;
     const char *name, *argument, *help;
     char letter;
-} options[] = {
-    {OPT_POLICY, "policy", "FILE", "the policy to use", 'p'},
-    {OPT_STATE, "state", "DIR", "where the ledger and the lock are", 0},
-    {OPT_JSON, "json", NULL, "for programs: JSON, or JSON Lines for lists", 0},
-    {OPT_QUIET, "quiet", NULL, "errors and results only", 'q'},
-    {OPT_VERBOSE, "verbose", NULL, "name every file and place", 'v'},
-    {OPT_COLOUR, "colour", "WHEN", "always, never, or on a terminal (terminal)", 0},
-    {OPT_HELP, "help", NULL, "show help", 'h'},
-    {OPT_VERSION, "version", NULL, "show the version", 0},
-    {OPT_LIST, "list", NULL, "list the entries, oldest first", 'l'},
-    {OPT_OLDER_THAN, "older-than", "DURATION", "only what was modified at least that long ago", 0},
-    {OPT_NEWER_THAN, "newer-than", "DURATION", "only what was modified less long ago", 0},
-    {OPT_KIND, "kind", "KIND", "only file, directory, link, socket, pipe or device; may be repeated", 0},
-    {OPT_AS_OF, "as-of", "DATE", "as if it were that day (2027-01-31: its beginning) or instant (RFC 3339)",
-     0},
-    {OPT_RULE, "rule", "NAME", "only this rule's steps; may be repeated", 0},
-    {OPT_YES, "yes", NULL, "answer yes beforehand", 'y'},
-    {OPT_RUN, "run", "RUN", "only what this run did", 0},
-    {OPT_PREVIEW, "preview", NULL, "say what would be done and touch nothing", 0},
-    {OPT_INTO, "into", "DIRECTORY", "put it there instead of where it was", 0},
-    {OPT_IF_EXISTS, "if-exists", "WHAT",
-     "refuse, ask, skip, number, set-aside or replace what is there already", 0},
-    {OPT_SINCE, "since", "DATE", "only from this day or instant on", 0},
-    {OPT_UNTIL, "until", "DATE", "only before this day or instant", 0},
-    {OPT_COUNT_TYPED, "count", "N", "allow what cannot be taken back, for exactly so many", 0},
-    {OPT_OVER_LIMIT, "over-limit", "RULE", "allow this rule what exceeds a limit; may be repeated", 0},
-    {OPT_UNATTENDED, "unattended", NULL, "ask nothing, and do only what the policy allows unattended", 0},
-    {OPT_WHERE, "where", "STATEMENT", "only what it is true of, in the words of a policy's `where`", 0},
-    {OPT_SORT, "sort", "ORDER", "list by age, size, path or owner; -age and so on turn it round", 0},
-    {OPT_LIMIT, "limit", "N", "list so many at most", 0},
-    {OPT_CLOCK, "clock", "CLOCK", "count age from modified, accessed, changed or born", 0},
-    {OPT_FORMAT, "format", "TEMPLATE", "list in lines of your own, such as '{size} {path}\\n'", 0},
-    {OPT_ACT, "act", "ACT", "only this act; may be repeated", 0},
-    {OPT_RESULT, "result", "RESULT",
-     "only done, told, left, refused, failed or unknown; of runs: finished, interrupted, settled", 0},
-    {OPT_PATH, "path", "PATH", "only what is about this path, or what was below it", 0},
-    {OPT_FOR, "for", "FILE", "samples for this policy instead: on both sides of each step of each rule", 0},
-    {OPT_AS, "as", "FORMAT", "gzip, bzip2, xz or zstd (zstd unless said otherwise)", 0},
-    {OPT_LEVEL, "level", "N", "how hard to compress, in the format's own range", 0},
-    {OPT_KEEP, "keep", NULL, "leave the originals where they are", 0},
-    {OPT_TO, "to", "FILE", "write there; - is standard output", 0},
-    {OPT_DEPOT, "depot", "NAME", "put it into this depot of the policy", 0},
-    {OPT_PACK, "pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip", 0},
-    {OPT_VERSIONS, "versions", NULL, "list every version of each path, oldest first, with its dates", 0},
-    {OPT_AGAINST, "against", "FILE",
-     "a copy of ledger/checkpoint, of now or of earlier, that was kept elsewhere", 0},
-    {OPT_OWNERS, "owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
-    {OPT_DEVICES, "devices", NULL, "make devices, too", 0},
-    {OPT_MAX_SIZE, "max-size", "SIZE", "the largest that a file may become", 0},
+} options[OPT_COUNT] = {
+    [OPT_POLICY] = {"policy", "FILE", "the policy to use", 'p'},
+    [OPT_STATE] = {"state", "DIR", "the state directory, with the ledger and the lock", 0},
+    [OPT_JSON] = {"json", NULL, "for programs: JSON, or JSON Lines for lists", 0},
+    [OPT_QUIET] = {"quiet", NULL, "errors and results only", 'q'},
+    [OPT_VERBOSE] = {"verbose", NULL, "name every file and place", 'v'},
+    [OPT_COLOUR] = {"colour", "WHEN", "always, never, or on a terminal (terminal)", 0},
+    [OPT_HELP] = {"help", NULL, "show help", 'h'},
+    [OPT_VERSION] = {"version", NULL, "show the version", 0},
+    [OPT_LIST] = {"list", NULL, "list the entries, oldest first", 'l'},
+    [OPT_OLDER_THAN] = {"older-than", "DURATION", "only what was modified at least that long ago", 0},
+    [OPT_NEWER_THAN] = {"newer-than", "DURATION", "only what was modified more recently than that", 0},
+    [OPT_KIND] = {"kind", "KIND", "only file, directory, link, socket, pipe or device; may be repeated", 0},
+    [OPT_AS_OF] = {"as-of", "DATE",
+                   "pretend it is that day (from midnight, 2027-01-31) or instant (RFC 3339)", 0},
+    [OPT_RULE] = {"rule", "NAME", "only this rule's steps; may be repeated", 0},
+    [OPT_YES] = {"yes", NULL, "answer yes beforehand", 'y'},
+    [OPT_RUN] = {"run", "RUN", "only what this run did", 0},
+    [OPT_PREVIEW] = {"preview", NULL, "say what would be done and touch nothing", 0},
+    [OPT_INTO] = {"into", "DIRECTORY", "put it there instead of its original place", 0},
+    [OPT_IF_EXISTS] = {"if-exists", "WHAT",
+                       "if the name is taken: refuse, ask, skip, number, set-aside or replace", 0},
+    [OPT_SINCE] = {"since", "DATE", "only from this day or instant on", 0},
+    [OPT_UNTIL] = {"until", "DATE", "only before this day or instant", 0},
+    [OPT_COUNT_TYPED] = {"count", "N", "allow what cannot be taken back, for exactly N", 0},
+    [OPT_OVER_LIMIT] = {"over-limit", "RULE", "let this rule exceed the limits; may be repeated", 0},
+    [OPT_UNATTENDED] = {"unattended", NULL, "ask nothing, and do only what the policy allows unattended", 0},
+    [OPT_WHERE] = {"where", "STATEMENT", "only what this `where` statement matches", 0},
+    [OPT_SORT] = {"sort", "ORDER", "list by age, size, path or owner; with a minus, as in -age, in reverse",
+                  0},
+    [OPT_LIMIT] = {"limit", "N", "list so many at most", 0},
+    [OPT_CLOCK] = {"clock", "CLOCK", "count age from modified, accessed, changed or born", 0},
+    [OPT_FORMAT] = {"format", "TEMPLATE", "list by a template, such as '{size} {path}\\n'", 0},
+    [OPT_ACT] = {"act", "ACT", "only this act; may be repeated", 0},
+    [OPT_RESULT] =
+        {"result", "RESULT",
+         "only done, told, left, refused, failed or unknown; of runs: finished, interrupted, settled", 0},
+    [OPT_PATH] = {"path", "PATH", "only what is about this path or anything below it", 0},
+    [OPT_FOR] = {"for", "FILE", "make samples for this policy, just before and after each step of each rule",
+                 0},
+    [OPT_AS] = {"as", "FORMAT", "gzip, bzip2, xz or zstd (the default)", 0},
+    [OPT_LEVEL] = {"level", "N", "how hard to compress, in the format's own range", 0},
+    [OPT_KEEP] = {"keep", NULL, "leave the originals where they are", 0},
+    [OPT_TO] = {"to", "FILE", "write there; - is standard output", 0},
+    [OPT_DEPOT] = {"depot", "NAME", "put it into this depot of the policy", 0},
+    [OPT_PACK] = {"pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip", 0},
+    [OPT_VERSIONS] = {"versions", NULL, "list every version of each path, oldest first, with its dates", 0},
+    [OPT_AGAINST] = {"against", "FILE", "compare with this copy of ledger/checkpoint, kept elsewhere", 0},
+    [OPT_OWNERS] = {"owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
+    [OPT_DEVICES] = {"devices", NULL, "make devices, too", 0},
+    [OPT_MAX_SIZE] = {"max-size", "SIZE", "the largest size that a file may get", 0},
 };
 
 static const enum cli_option global[] = {OPT_POLICY, OPT_STATE, OPT_JSON,    OPT_QUIET, OPT_VERBOSE,
                                          OPT_COLOUR, OPT_HELP,  OPT_VERSION, OPT_NONE};
 
-static const struct option *find(enum cli_option id)
+const char *cli_option_name(enum cli_option id)
 {
-    for (size_t i = 0; i < sizeof options / sizeof *options; i++)
-        if (options[i].id == id)
-            return &options[i];
-    return NULL;
+    return options[id].name;
 }
 
 void cli_print_option(enum cli_option id)
 {
-    const struct option *o = find(id);
+    const struct option *o = &options[id];
     char name[40];
     snprintf(name, sizeof name, "--%s%s%s", o->name, o->argument ? " " : "", o->argument ? o->argument : "");
     printf("  %-4s%-24s  %s\n", o->letter ? (char[]){'-', o->letter, ',', '\0'} : "", name, o->help);
@@ -95,9 +93,9 @@ void cli_print_global_options(void)
 static size_t options_add(struct poptOption *table, size_t n, const enum cli_option *ids)
 {
     for (; *ids != OPT_NONE; ids++) {
-        const struct option *o = find(*ids);
+        const struct option *o = &options[*ids];
         table[n++] = (struct poptOption){
-            o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)o->id, NULL, NULL};
+            o->name, o->letter, o->argument ? POPT_ARG_STRING : POPT_ARG_NONE, NULL, (int)*ids, NULL, NULL};
     }
     table[n] = (struct poptOption)POPT_TABLEEND;
     return n;

@@ -208,20 +208,19 @@ void permit_explain(const struct permit *p)
     struct olv_unpermitted lacks = olv_permission_lacks(p->permission);
     unsigned long long count = lacks.count;
     if (lacks.trash_items)
-        term_message(
-            p->cli, STYLE_WARN,
-            "nothing was removed from the trash: that cannot be taken back, so it needs --count %llu", count);
-    if (lacks.not_asked)
         term_message(p->cli, STYLE_WARN,
-                     "nothing was done without being asked: there is no terminal, and no --yes");
+                     "nothing removed from the trash: this cannot be taken back and needs --count %llu",
+                     count);
+    if (lacks.not_asked)
+        term_message(p->cli, STYLE_WARN, "nothing done: this needs an answer. Use a terminal or --yes");
     if (lacks.not_counted)
         term_message(p->cli, STYLE_WARN,
-                     "what cannot be taken back was left undone: it needs its count, --count %llu", count);
+                     "what cannot be taken back was left undone; allow it with --count %llu", count);
     if (lacks.over_limit)
         term_message(
             p->cli, STYLE_WARN,
             "look at what the rule catches (olvido preview --list), then raise the limit, allow it by name "
-            "(--over-limit RULE), or run `olvido enforce` where it can ask");
+            "(--over-limit RULE), or run `olvido enforce` on a terminal");
 }
 
 void permit_end(struct permit *p)

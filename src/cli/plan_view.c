@@ -102,7 +102,7 @@ static void plan_view_print(struct cli *cli, const struct olv_policy *policy, co
         printf("; %s in depots (%s)", COUNT(plan->stored.files, "file lies", "files lie"),
                SIZE(plan->stored.bytes));
     if (plan->stored_not_owned)
-        printf(", %s of them kept, for no rule owns them", NUMBER(plan->stored_not_owned));
+        printf(", %s of them kept because no rule owns them", NUMBER(plan->stored_not_owned));
     putchar('\n');
     olv_text_free(&line);
 }
@@ -113,10 +113,11 @@ void plan_print_gaps(struct cli *cli, const struct olv_policy *policy, const str
     for (size_t i = 0; i < policy->rule_count; i++) {
         uint64_t files = plan->rules[i].by_reason[OLV_UNDECIDED].files;
         if (files)
-            term_message(cli, STYLE_WARN,
-                         "rule %s: %s left alone, for its `where` could not be decided (a fact is missing, "
-                         "or a pattern took too long)",
-                         policy->rules[i].name, COUNT(files, "file", "files"));
+            term_message(
+                cli, STYLE_WARN,
+                "rule %s: %s left alone because its `where` could not be decided (a fact is missing, "
+                "or a pattern took too long)",
+                policy->rules[i].name, COUNT(files, "file", "files"));
     }
     if (plan->troubles)
         cli_mark(cli, STATUS_SOME_FAILED);

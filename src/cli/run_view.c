@@ -131,12 +131,12 @@ void run_print_settled(struct cli *cli, const struct olv_run *run)
     uint64_t settled = olv_run_settled(run), unknown = olv_run_settled_unknown(run);
     if (settled)
         term_message(cli, STYLE_WARN,
-                     "an earlier run was cut short; what became of its last %s is now in the ledger",
+                     "an earlier run was cut short; the outcome of its last %s is now in the ledger",
                      COUNT(settled, "file", "files"));
     if (unknown == 0)
         return;
     cli_mark(cli, STATUS_SOME_FAILED);
     term_message(cli, STYLE_WARN,
-                 "of %s of them nothing tells whether it was done: `olvido audit show --result unknown`",
+                 "for %s of them nothing tells whether they were done: `olvido audit show --result unknown`",
                  NUMBER(unknown));
 }

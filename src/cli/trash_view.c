@@ -139,13 +139,12 @@ static void say_why_not(const struct cli *cli, const struct found_sum *c,
                      "--count %llu is not the number of items that fit: %llu; nothing was done",
                      (unsigned long long)allowance->count, items);
     else if (olv_needs_count(c->items, c->directories))
-        term_message(cli, STYLE_WARN,
-                     "nothing was removed: that cannot be taken back, so it needs --count %llu, or a "
-                     "terminal to ask on",
-                     items);
+        term_message(
+            cli, STYLE_WARN,
+            "nothing removed: this cannot be taken back and needs --count %llu, or a terminal to ask on",
+            items);
     else
-        term_message(cli, STYLE_WARN,
-                     "nothing was removed without being asked: there is no terminal, and no --yes");
+        term_message(cli, STYLE_WARN, "nothing removed: this needs an answer. Use a terminal or --yes");
 }
 
 bool trash_view_is_allowed(struct cli *cli, const struct found_sum *c)

@@ -13,7 +13,7 @@ bool cli_instant(struct cli *cli, enum cli_option option, struct olv_instant *ou
     size_t at;
     *has = text != NULL;
     return !text || olv_instant_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no date; 2027-01-31 and 2027-01-31T14:05:00Z are", text);
+           cli_usage(cli, "`%s` is not a date; write 2027-01-31 or 2027-01-31T14:05:00Z", text);
 }
 
 int cli_choose(struct cli *cli, const char *none, const char *word, const char *const *words, size_t count)
@@ -56,7 +56,7 @@ bool cli_word(struct cli *cli, enum cli_option option, const char *const *words,
     for (size_t i = 0; i < count && at < sizeof known; i++)
         at += (size_t)snprintf(known + at, sizeof known - at, "%s%s", i ? ", " : "", words[i]);
     near = olv_nearest(text, strlen(text), words, count);
-    return cli_usage(cli, "`%s` does not fit here; what does: %s%s%s%s", text, known,
+    return cli_usage(cli, "--%s cannot be `%s`; use %s%s%s%s", cli_option_name(option), text, known,
                      near ? "; did you mean `" : "", near ? near : "", near ? "`?" : "");
 }
 
@@ -70,7 +70,7 @@ bool cli_number(struct cli *cli, enum cli_option option, uint64_t *out)
     for (size_t i = 0; i < len; i++)
         *out = *out * 10 + (uint64_t)(text[i] - '0');
     return (len > 0 && len < 19 && strspn(text, "0123456789") == len) ||
-           cli_usage(cli, "`%s` is no whole number", text);
+           cli_usage(cli, "`%s` is not a whole number", text);
 }
 
 bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out)
@@ -78,7 +78,7 @@ bool cli_size(struct cli *cli, enum cli_option option, uint64_t *out)
     const char *text = cli_value(cli, option);
     size_t at;
     return !text || olv_size_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no size; 512, 10 MiB and 1.5 GB are", text);
+           cli_usage(cli, "`%s` is not a size; write 512, 10 MiB or 1.5 GB", text);
 }
 
 bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *out)
@@ -86,7 +86,7 @@ bool cli_duration(struct cli *cli, enum cli_option option, struct olv_duration *
     const char *text = cli_value(cli, option);
     size_t at;
     return !text || olv_duration_parse(text, strlen(text), out, &at) ||
-           cli_usage(cli, "`%s` is no duration; 90 days, 1 year 6 months and P90D are", text);
+           cli_usage(cli, "`%s` is not a duration; write 90 days, 1 year 6 months or P90D", text);
 }
 
 bool cli_where(struct cli *cli, struct olv_expr **out)

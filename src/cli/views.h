@@ -120,6 +120,7 @@ struct docket_filter {
     uint32_t rule;
     enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or whatever changes anything */
     uint64_t most;                                          /* rows; 0: all. A last line counts the rest. */
+    bool has_total;                                         /* at the end, for people */
     const char *heading;                                    /* before the first row; NULL: none */
 };
 /* Oldest first. */

@@ -56,7 +56,7 @@ struct olv_catalogue *catalogue_open_as(const char *directory, const char *name,
     if (!c)
         return NULL;
     c->base.what = "the catalogue";
-    c->base.hint = "`olvido depot rebuild` reads it anew from the archives";
+    c->base.hint = "`olvido depot rebuild` rebuilds it from the archives";
     if (database_open(&c->base, directory, name, use, err) &&
         database_have_tables(&c->base, VERSION, schema, use, err))
         return c;

@@ -28,10 +28,10 @@ bool catalogue_copy(struct olv_catalogue *from, struct olv_catalogue *to, struct
 
 /* ---- an archive's life ----
  *
- * making -> live -> going. A row is `making` before anything of the archive is written, and says what would
- * be left of it. It becomes `live` when the archive has its name and that is on the disk; the one that it
- * replaces becomes `going` in the same transaction. What is `going` is unlinked, and then its row goes. No
- * transaction is open while files are read or written. */
+ * making -> live -> going. A row is `making` before anything of the archive is written, and says what a crash
+ * would leave. It becomes `live` once its name is durable, and in the same transaction the one it replaces
+ * becomes `going`. A `going` file is unlinked, then its row is deleted. No transaction is open while files
+ * are read or written. */
 
 enum { ARCHIVE_ID = 16 };
 

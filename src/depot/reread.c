@@ -103,7 +103,7 @@ static bool compare_end(struct reading *r, struct olv_error *err)
         return false;
     olv_error_clear(err);
     if (is != r->said.end_check)
-        reread_tell(r, "what stands behind its frames is not what belongs there");
+        reread_tell(r, "what follows its frames is not what belongs there");
     return true;
 }
 
@@ -146,8 +146,8 @@ static bool reread_read_all(struct reading *r, struct olv_error *err)
     if (!r->has_ended)
         return olv_fail(err, OLV_BROKEN,
                         r->result->is_damaged
-                            ? "its manifest cannot be read; `olvido extract` takes out what can be"
-                            : "it has no manifest: it is no archive of ours");
+                            ? "its manifest cannot be read; `olvido extract` extracts what can be"
+                            : "it has no manifest: it is not an archive of ours");
     return compare_frames(r, err) && compare_end(r, err) && reread_headers(r, err);
 }
 
@@ -161,8 +161,7 @@ static bool adopt(struct reading *r, struct olv_error *err)
     if (o->may_be_ours && (r->result->is_damaged || !o->may_be_ours(o->self, &r->archive)))
         return olv_fail(
             err, OLV_UNTRUSTED,
-            "others could have put it there, and the ledger does not know it; `olvido extract` takes "
-            "out what is in it");
+            "others could have put it there, and the ledger does not know it; `olvido extract` extracts it");
     return catalogue_find_archive(r->options->catalogue, r->options->path, r->name, &known, err) &&
            catalogue_adopt(r->options->catalogue, r->row, &r->archive, &r->said, known.row, err);
 }

@@ -68,7 +68,7 @@ static bool tell_what_follows(struct reading *r, struct tar_reader *tar, struct 
     if (r->codec == OLV_CODEC_ZIP) /* which has no end mark */
         return true;
     if (tar_next(tar, &m, err))
-        reread_tell(r, "another archive stands behind its end");
+        reread_tell(r, "another archive follows its end");
     else if (err->code == OLV_BROKEN && r->codec == OLV_CODEC_NONE)
         reread_tell(r, err->what);
     if (err->code == OLV_BROKEN)
@@ -162,7 +162,7 @@ static bool find_before(struct reading *r, uint64_t *at, struct olv_error *err)
         }
         end -= len;
     }
-    return olv_fail(err, OLV_BROKEN, "it has no manifest: it is no archive of ours");
+    return olv_fail(err, OLV_BROKEN, "it has no manifest: it is not an archive of ours");
 }
 
 /* The manifest's own bytes are frames, too. */

@@ -16,7 +16,7 @@ static bool reread_lines_senseless(struct olv_error *err)
 static bool take_head(struct reading *r, const json_t *json, struct olv_error *err)
 {
     if (strcmp(manifest_string(json, "olvido"), "archive") != 0 || olv_json_get_number(json, "version") != 1)
-        return olv_fail(err, OLV_BROKEN, "its manifest is of a kind that this version does not know");
+        return olv_fail(err, OLV_BROKEN, "its manifest has a format that this version does not know");
     olv_text_puts(&r->run, manifest_string(json, "run"));
     olv_text_puts(&r->rule, manifest_string(json, "rule"));
     r->has_begun = true;

@@ -385,7 +385,7 @@ static bool thin_publish(struct thinning *t, char into[NAME_MAX + 1], struct olv
         name_next(o->name, more, wanted);
         if (catalogue_name(o->catalogue, t->row, wanted, &stat, err) &&
             fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))
-            return fsync(o->dir) == 0 || olv_fail_system(err, "", "cannot bring the depot to the disk");
+            return fsync(o->dir) == 0 || olv_fail_system(err, "", "cannot sync the depot");
         into[0] = '\0';
         ok = err->code == OLV_EXISTS;
     }

@@ -16,7 +16,8 @@ int depot_open_trusted(const char *path, struct olv_error *err)
     why = *err; /* an outcome shows only `what` */
     olv_fail(err, OLV_UNTRUSTED, "%.120s: %.180s", why.what, why.path);
     olv_error_at(err, path);
-    olv_error_hint(err, "it and all directories above must be yours or root's, and writable for nobody else");
+    olv_error_hint(err,
+                   "it and all directories above must belong to you or root, and be writable by nobody else");
     return -1;
 }
 
@@ -28,7 +29,7 @@ bool depot_is_trusted(const char *path, int dir, struct olv_error *err)
     if (ok && !(olv_os_stat(fd, "", &there) && olv_os_stat(dir, "", &meant)))
         ok = olv_fail_system(err, path, "cannot look at the depot");
     if (ok && (there.device != meant.device || there.inode != meant.inode))
-        ok = olv_fail(err, OLV_CHANGED, "another directory stands at the place of the depot");
+        ok = olv_fail(err, OLV_CHANGED, "another directory is at the depot's path");
     olv_os_close(fd);
     return ok;
 }

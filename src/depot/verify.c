@@ -213,8 +213,7 @@ static void verify_unopened(struct verifying *v, int sys)
     if (olv_os_is_absent(sys)) {
         v->report->missing_archives++;
         v->report->missing_members += v->archive->members;
-        verify_tell(
-            v, sys == ELOOP ? "a link stands in its place" : "it is not there, so it cannot be opened", "");
+        verify_tell(v, sys == ELOOP ? "a link is in its place" : "it is missing", "");
         return;
     }
     v->report->unread_archives++;
@@ -269,7 +268,7 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
         return false;
     if (!is_sound) {
         olv_fail(err, OLV_STATE, "the catalogue is damaged");
-        return olv_error_hint(err, "`olvido depot rebuild` reads it anew from the archives");
+        return olv_error_hint(err, "`olvido depot rebuild` rebuilds it from the archives");
     }
     if (!olv_catalogue_archives(catalogue, count_archive, &v, err) ||
         !olv_catalogue_archives(catalogue, verify_archive, &v, err))

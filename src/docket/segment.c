@@ -297,7 +297,7 @@ struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struc
     static const struct olv_manner plain = {.depot = "", .into = "", .text = ""};
     struct olv_segment_reader *r;
     if (len < sizeof MAGIC || memcmp(bytes, MAGIC, sizeof MAGIC) != 0) {
-        olv_fail(err, OLV_BROKEN, "this is no docket segment that this version knows");
+        olv_fail(err, OLV_BROKEN, "this is not a docket segment that this version knows");
         return NULL;
     }
     r = allocate(sizeof *r, err);

@@ -74,8 +74,8 @@ static bool remove_file(struct clearing *c, int depot, const struct olv_unfinish
     if (*is_by_us)
         return true;
     archives_tell(c, u,
-                  u->state == OLV_ARCHIVE_GOING ? "an archive that is to go cannot be removed"
-                                                : "an archive that was not finished cannot be removed",
+                  u->state == OLV_ARCHIVE_GOING ? "an archive due for removal cannot be removed"
+                                                : "an unfinished archive cannot be removed",
                   errno);
     return false;
 }
@@ -100,8 +100,8 @@ static bool clear_one(void *self, const struct olv_unfinished_archive *u)
         archives_tell(
             c, u,
             why.code == OLV_UNTRUSTED
-                ? "an archive that is to go, or was not finished, stays, for others can write its depot"
-                : "the depot of an archive that is to go, or was not finished, cannot be reached",
+                ? "an archive due for removal, or unfinished, stays because others can write its depot"
+                : "the depot of an archive due for removal, or unfinished, cannot be reached",
             why.sys);
         return true;
     }

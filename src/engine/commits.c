@@ -27,7 +27,7 @@ static bool write_segment(const struct commits *c, struct olv_error *err)
     char name[32];
     run_segment_name(name, c->batch);
     return olv_write_new(directory, name, c->segment->data, c->segment->len, err) &&
-           (fsync(directory) == 0 || olv_fail_system(err, name, "cannot bring the docket to the disk"));
+           (fsync(directory) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
 }
 
 /* In this order: an outcome is never durable before its act, nor an intent before its segment. */

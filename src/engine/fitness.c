@@ -52,9 +52,9 @@ static void examine_clock(struct examining *x, const char *path, const struct ol
                           const struct olv_stat *stat)
 {
     if (x->rule->clock == OLV_CLOCK_BORN && !stat->has_born)
-        warn(x, path, "this file system keeps no times of birth, so nothing there is ever due");
+        warn(x, path, "this file system has no birth times, so nothing there is ever due");
     if (x->rule->clock == OLV_CLOCK_ACCESSED && place->access_times == OLV_NO)
-        warn(x, path, "this file system is mounted so that times of access are not kept");
+        warn(x, path, "this file system is mounted without access times");
 }
 
 static bool examine_place(void *self, const char *path)
@@ -76,9 +76,9 @@ static bool examine_place(void *self, const char *path)
         enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;
         examine_clock(x, real, &place, &stat);
         if (barrier == OLV_SYSTEM_PLACE)
-            warn(x, real, "nothing is ever taken out of a system directory");
+            warn(x, real, "nothing is ever removed from a system directory");
         else if (barrier == OLV_OWN_PLACE)
-            warn(x, real, "it lies in one of Olvido's own places: nothing is ever taken out of it");
+            warn(x, real, "it lies in one of Olvido's own places: nothing is ever removed from it");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");
         else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
@@ -143,7 +143,7 @@ void olv_policy_examine_machine(const struct olv_policy *policy, const struct ol
     char message[600], home[PATH_MAX];
     bool has_home = olv_trash_home(home, sizeof home, &ignored);
     if (*olv_os_weaker()) {
-        snprintf(message, sizeof message, "this machine cannot do all that Olvido would like: %s",
+        snprintf(message, sizeof message, "this machine lacks something that Olvido uses: %s",
                  olv_os_weaker());
         olv_diagnostics_warn(list, 1, message);
     }

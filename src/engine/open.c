@@ -134,9 +134,9 @@ static bool open_ledger(struct olv_run *run, struct olv_error *err)
     if (state_lost_ledger(&run->state)) {
         olv_fail(err, OLV_BROKEN, "the ledger is gone, though runs were recorded in it");
         olv_error_at(err, run->options.state);
-        return olv_error_hint(err,
-                              "put it back from a copy; or, to begin anew, move the state directory away. "
-                              "Nothing was touched");
+        return olv_error_hint(
+            err,
+            "restore it from a copy; or, to start over, move the state directory away. Nothing was touched");
     }
     while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
         if (!reserve_use(run->state.dir, err))

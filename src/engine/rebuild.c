@@ -121,7 +121,7 @@ bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, cons
         is_known = true;
         ok = rebuild_one(&x, state, &policy->depots[i], observer, report, err);
         if (!ok && !err->hint)
-            olv_error_hint(err, "of this depot, and those behind it, the catalogue is as it was");
+            olv_error_hint(err, "the catalogue keeps its entries of this depot and those after it");
     }
     olv_run_close(run);
     free(x.recorded);

@@ -199,9 +199,8 @@ static bool settle_segment(struct settling *s, const struct open_batch *batch, b
     if (!ok && err->sys == ENOENT) {
         olv_fail(err, OLV_BROKEN, "the docket of a run that was cut short is gone");
         olv_error_at(err, path);
-        olv_error_hint(
-            err, "put it back from a copy; or take runs/open away, and what that run was about to do stays "
-                 "without an outcome. Nothing was touched");
+        olv_error_hint(err, "restore it from a copy; or remove runs/open, and what that run was about to do "
+                            "stays without an outcome. Nothing was touched");
     }
     ok = ok && each_open(s, batch, &bytes, is_looking, err);
     olv_text_free(&bytes);

@@ -66,7 +66,7 @@ static bool is_spared_for_writing(struct olv_run *run, const struct olv_docket_e
     if (is_open == OLV_UNKNOWN && is_exhausted(errno))
         return spare_for_now(o, errno, "cannot find out whether it is open for writing");
     return is_open == OLV_UNKNOWN && e->act->traits & OLV_FINAL &&
-           spare_because(o, OLV_CHANGED, "nothing here tells whether it is open for writing");
+           spare_because(o, OLV_CHANGED, "the system does not tell whether it is open for writing");
 }
 
 /* Holds and open files may have changed since planning. */
@@ -91,11 +91,11 @@ bool spare_entry(struct olv_run *run, const struct olv_docket_entry *e, struct o
     if (is_held == OLV_YES)
         return spare_because(o, OLV_REFUSED, "it is held");
     if (is_given == OLV_YES)
-        return spare_because(o, OLV_REFUSED, "it was given back a short while ago");
+        return spare_because(o, OLV_REFUSED, "it was recovered recently");
     if (is_held == OLV_UNKNOWN)
         return spare_for_now(o, 0, "cannot find out whether it is held");
     if (is_given == OLV_UNKNOWN)
-        return spare_for_now(o, 0, "cannot find out whether it was given back a short while ago");
+        return spare_for_now(o, 0, "cannot find out whether it was recovered recently");
     run->turn.open.is_asked = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
     if (e->identity.kind == OLV_KIND_DIRECTORY) /* the act examines its contents, and asks then */
         look_at_processes(run);

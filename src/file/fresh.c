@@ -55,7 +55,7 @@ bool fresh_open(struct fresh *f, int dir, const char *label, struct olv_error *e
         return false;
     if (olv_os_clear_lists(f->fd))
         return true;
-    olv_fail_system(err, "", "cannot take away the access list that the directory gives to new files");
+    olv_fail_system(err, "", "cannot remove the access list that the directory gives to new files");
     fresh_close(f);
     return false;
 }
@@ -152,7 +152,7 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
  * set aside, and nothing is removed. */
 static bool lost(struct fresh *f, const char *placed, struct olv_error *err)
 {
-    olv_fail(err, OLV_SYSTEM, "somebody has put another file at its place%s%.100s",
+    olv_fail(err, OLV_SYSTEM, "somebody has put another file in its place%s%.100s",
              *f->aside ? "; what was there is " : "", f->aside);
     olv_error_at(err, placed);
     f->aside[0] = '\0';

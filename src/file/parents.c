@@ -44,7 +44,7 @@ static int parents_make(int above, const char *name, struct manner *m, const cha
     int fd = room_make_directory(above, name, label, parents_give, m, err);
     if (fd < 0 || fsync(above) == 0)
         return fd;
-    olv_fail_system(err, "", "cannot bring the new directory to the disk");
+    olv_fail_system(err, "", "cannot sync the new directory");
     close(fd);
     return -1;
 }
@@ -87,7 +87,7 @@ int parents_there(const char *directory, struct olv_error *err)
     if (fd < 0) {
         bool is_link = errno == ELOOP || errno == ENOTDIR;
         olv_fail_system(err, directory,
-                        is_link ? "a link or a file stands where its directory was"
+                        is_link ? "a link or a file is where its directory was"
                                 : "cannot open its directory");
     }
     return fd;

@@ -77,7 +77,7 @@ static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *
     }
     if (!is_it(reach->fd, &stat, &e->at, again)) {
         reach_leave(reach);
-        olv_fail(err, OLV_CHANGED, "another directory stands in its place");
+        olv_fail(err, OLV_CHANGED, "another directory is in its place");
         return olv_error_at(err, e->directory);
     }
     reach->mount = stat.mount;

@@ -14,7 +14,7 @@ bool reading_at(int fd, void *out, size_t len, uint64_t at, struct olv_error *er
         if (n < 0)
             return olv_fail_system(err, "", "cannot read it");
         if (n == 0)
-            return olv_fail(err, OLV_CHANGED, "it became shorter while it was read");
+            return olv_fail(err, OLV_CHANGED, "it became shorter while it was being read");
         to += n;
         at += (uint64_t)n;
         len -= (size_t)n;

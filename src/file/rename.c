@@ -15,13 +15,13 @@ static const char NUMBERED[] = " (%u)", ASIDE[] = ".set-aside-%u";
 
 static bool taken(struct olv_error *err, const char *name)
 {
-    olv_fail(err, OLV_EXISTS, "its place is taken, so it stays where it is");
+    olv_fail(err, OLV_EXISTS, "the name is taken, so it stays where it is");
     return olv_error_at(err, name);
 }
 
 static bool rename_failed(struct olv_error *err, const char *name)
 {
-    return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in its place");
+    return errno == EEXIST ? taken(err, name) : olv_fail_system(err, name, "cannot put it in place");
 }
 
 /* The part of the name before its suffix; a leading dot starts no suffix. */
@@ -69,8 +69,7 @@ static bool set_aside(int from, const char *name, int to, const char *wanted, st
         return rename_failed(err, wanted);
     }
     errno = sys;
-    return olv_fail_system(err, wanted, "cannot put it in its place; what was there is called %.250s now",
-                           aside);
+    return olv_fail_system(err, wanted, "cannot put it in place; the old one is now called %.250s", aside);
 }
 
 static bool rename_replacing(int from, const char *name, int to, const char *wanted)

@@ -120,7 +120,7 @@ int room_make_directory(int outside, const char *name, const char *label,
     if (!ok)
         room_clear(&r);
     if (!room_close(&r) && ok)
-        ok = olv_fail_system(err, r.name, "cannot remove this directory, in which another was made");
+        ok = olv_fail_system(err, r.name, "cannot remove this directory, used for making another");
     if (!ok && fd >= 0)
         close(fd);
     return ok ? fd : -1;

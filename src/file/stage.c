@@ -52,8 +52,7 @@ bool stage_remove(int dir, const char *name, const char *label, const struct olv
     else
         olv_fail_system(err, name, "cannot take it aside");
     if (!room_close(&room))
-        olv_observe_unreadable(observer, room.name, "cannot remove this directory, which was made beside it",
-                               errno);
+        olv_observe_unreadable(observer, room.name, "cannot remove this directory, made beside it", errno);
     return ok;
 }
 

@@ -9,7 +9,7 @@
 
 static bool touched_failed(struct olv_error *err)
 {
-    return olv_fail_system(err, "", "cannot bring to the disk what was done");
+    return olv_fail_system(err, "", "cannot sync what was done");
 }
 
 static bool has_system(const struct touched *t, uint64_t device)
@@ -48,7 +48,7 @@ bool touched_add_file(struct touched *t, int fd, uint64_t device, size_t files, 
 {
     if (!touched_is_few(files))
         return touched_add_system(t, fd, device, err);
-    return fsync(fd) == 0 || olv_fail_system(err, "", "cannot bring the new file to the disk");
+    return fsync(fd) == 0 || olv_fail_system(err, "", "cannot sync the new file");
 }
 
 /* Makes room: from now on the file systems of these directories are synced as a whole. */

@@ -141,9 +141,8 @@ static bool check_tail(const struct olv_ledger *l, uint64_t covered, struct olv_
         return err->code == OLV_OK;
     olv_fail(err, OLV_BROKEN, "line %llu of ledger/%s was not written by Olvido: %s",
              (unsigned long long)fault.at, fault.file, fault.what);
-    return olv_error_hint(err,
-                          "nothing will be done until this is explained; taking away what stands behind the "
-                          "last checkpoint loses nothing that was signed");
+    return olv_error_hint(err, "nothing will be done until this is explained; removing what follows the "
+                               "last checkpoint loses nothing that was signed");
 }
 
 /* Restoring an older copy of the ledger does not undo what was done since. */
@@ -157,7 +156,7 @@ static bool check_age(const struct olv_ledger *l, uint64_t covered, struct olv_e
     olv_fail(err, OLV_BROKEN,
              "the ledger is older than the runs beside it: %llu lines are signed, and %llu were",
              (unsigned long long)covered, (unsigned long long)last.size);
-    return olv_error_hint(err, "put the newer one back; nothing will be done until then");
+    return olv_error_hint(err, "restore the newer one; nothing is done until then");
 }
 
 static bool open_existing(struct olv_ledger *l, struct olv_error *err)
@@ -305,7 +304,7 @@ bool olv_ledger_checkpoint(struct olv_ledger *l, struct olv_error *err)
     checkpoint.size = l->tree.size;
     tree_root(&l->tree, checkpoint.root);
     if (!tree_store(&l->tree, l->dir, err) ||
-        (fsync(l->dir) < 0 && !olv_fail_system(err, "ledger", "cannot bring the ledger to the disk")) ||
+        (fsync(l->dir) < 0 && !olv_fail_system(err, "ledger", "cannot sync the ledger")) ||
         !checkpoint_write(l->dir, l->state, l->key, &checkpoint, err))
         return false;
     if (!olv_ledger_is_volume_full(l))

@@ -71,9 +71,9 @@ bool reading_line(struct reading *reading, const char *line, size_t len, const c
     bool go_on;
     if (!json) {
         if (at)
-            olv_fail(err, OLV_BROKEN, "line %llu of %s is no ledger line", (unsigned long long)at, name);
+            olv_fail(err, OLV_BROKEN, "line %llu of %s is not a ledger line", (unsigned long long)at, name);
         else
-            olv_fail(err, OLV_BROKEN, "a line of %s is no ledger line", name);
+            olv_fail(err, OLV_BROKEN, "a line of %s is not a ledger line", name);
         return olv_error_hint(err, "`olvido audit verify` says more");
     }
     fill_record(reading, json, &record);

@@ -132,7 +132,7 @@ static bool tail_take_line(struct examining *x, const char *text, size_t len, st
     if (is_signed)
         ok = !line || strcmp(word(line, "run"), x->run) != 0 || note_signed(x, line, err);
     else
-        x->fault->what = line ? judge(x, line, text, len, err) : "it is no line of a ledger";
+        x->fault->what = line ? judge(x, line, text, len, err) : "it is not a line of a ledger";
     json_decref(line);
     return ok && err->code == OLV_OK;
 }

@@ -129,7 +129,7 @@ static void check_line(struct verifying *v, struct line_reader *r, const char *l
     }
     if (number >= v->report->covered && !v->report->is_open) {
         found(v, OLV_LEDGER_ADDED, number, file, at,
-              "this line stands behind the last checkpoint, and no run is open");
+              "this line follows the last checkpoint, and no run is open");
         return;
     }
     v->report->removed_names += has_lost_name;

@@ -246,7 +246,7 @@ bool database_begin(const struct database *d, struct olv_error *err)
 
 bool database_again(const struct database *d, bool *ok, struct olv_error *err)
 {
-    *ok = *ok && database_run(d, "COMMIT", err, "cannot bring it to the disk");
+    *ok = *ok && database_run(d, "COMMIT", err, "cannot sync it");
     if (*ok)
         return false;
     sqlite3_exec(d->db, "ROLLBACK", NULL, NULL, NULL);

@@ -115,8 +115,8 @@ bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant 
  *         ok = database_begin(base, err) && ...;
  *     while (database_again(base, &ok, err));
  *
- * is one transaction, brought to the disk if `ok`; else it is rolled back. Where the disk is full and
- * more_room finds some, all of it is done again. */
+ * is one transaction, durable if `ok`, otherwise rolled back. If the disk is full and more_room finds some,
+ * it is all retried. */
 bool database_begin(const struct database *database, struct olv_error *err);
 bool database_again(const struct database *database, bool *ok, struct olv_error *err);
 

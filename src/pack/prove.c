@@ -111,8 +111,8 @@ static bool check_end(const struct proving *p, struct olv_error *err)
         return false;
     return is == p->list->end_check ||
            olv_fail(err, OLV_BROKEN, "%s, from byte %llu on",
-                    p->list->end_check ? "what stands behind its frames is not what was written"
-                                       : "something stands behind its frames that was not written",
+                    p->list->end_check ? "what follows its frames is not what was written"
+                                       : "something follows its frames that was not written",
                     (unsigned long long)at);
 }
 

@@ -115,7 +115,7 @@ static bool pass_end(struct tar_reader *r, struct tar_block *b, struct olv_error
         }
     } while (!r->is_over && is_zero(b));
     return r->is_over || (err->code == OLV_OK && tar_checksum_is_right(b)) ||
-           olv_fail(err, OLV_BROKEN, "behind the end of the archive, at byte %llu, is something else",
+           olv_fail(err, OLV_BROKEN, "something else follows the end of the archive, at byte %llu",
                     (unsigned long long)at);
 }
 

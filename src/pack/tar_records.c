@@ -41,7 +41,8 @@ bool tar_decimal(const char **at, const char *end, uint64_t *out)
 static bool tar_records_number_of(struct reading *r, const struct record *record, uint64_t *out)
 {
     const char *at = record->value, *end = at + record->len;
-    return (tar_decimal(&at, end, out) && at == end) || tar_records_senseless(r->err, "a value is no number");
+    return (tar_decimal(&at, end, out) && at == end) ||
+           tar_records_senseless(r->err, "a value is not a number");
 }
 
 static bool id_of(struct reading *r, const struct record *record, uint32_t *out, bool *has)
@@ -71,12 +72,12 @@ static bool tar_records_time_of(struct reading *r, const struct record *record, 
     uint64_t seconds, ns = 0, weight = 100000000;
     at += is_negative;
     if (!tar_decimal(&at, end, &seconds) || seconds > INT64_MAX)
-        return tar_records_senseless(r->err, "a time is no number, or has too many digits");
+        return tar_records_senseless(r->err, "a time is not a number, or has too many digits");
     if (at < end && *at == '.')
         for (at++; at < end && *at >= '0' && *at <= '9'; at++, weight /= 10)
             ns += weight * (uint64_t)(*at - '0');
     if (at != end)
-        return tar_records_senseless(r->err, "a time is no number");
+        return tar_records_senseless(r->err, "a time is not a number");
     out->s = is_negative ? -(int64_t)seconds - (ns != 0) : (int64_t)seconds;
     out->ns = (uint32_t)(is_negative && ns ? 1000000000 - ns : ns);
     return *has = true;
@@ -141,7 +142,7 @@ static bool read_map(struct reading *r, const struct record *record)
     while (at < end) {
         if (!tar_decimal(&at, end, &offset) || at == end || *at++ != ',' || !tar_decimal(&at, end, &length) ||
             (at < end && *at++ != ','))
-            return tar_records_senseless(r->err, "the map of a sparse file is no list of numbers");
+            return tar_records_senseless(r->err, "the map of a sparse file is not a list of numbers");
         if (!tar_add_extent(r->said, r->arena, offset, length, r->err))
             return false;
     }

@@ -277,7 +277,7 @@ static bool look_between(struct unpack *u, bool *is_end, struct olv_error *err)
     u->in_frame = u->codec == OLV_CODEC_XZ && look_here(u, err) == u->codec;
     if (u->in_frame || err->code != OLV_OK)
         return u->in_frame;
-    return olv_fail(err, OLV_BROKEN, "behind the %s data, at byte %llu, follows something that is none",
+    return olv_fail(err, OLV_BROKEN, "something else follows the %s data, at byte %llu",
                     olv_codec_word(u->codec), (unsigned long long)at);
 }
 

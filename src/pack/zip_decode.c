@@ -243,7 +243,7 @@ static bool read_descriptor(struct zip_decoder *d, struct decoder_io *io, struct
         return !d->held.failed || olv_fail_memory(err);
     bytes = (const uint8_t *)d->held.data;
     if (bytes_get32(bytes) != ZIP_DESCRIPTOR_MAGIC)
-        return zip_decode_damaged(err, "the lengths behind a member");
+        return zip_decode_damaged(err, "the lengths after a member");
     d->padding = tar_padding(bytes_get64(bytes + 16));
     d->state = IN_PADDING;
     return true;

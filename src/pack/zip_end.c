@@ -95,5 +95,5 @@ bool zip_find_end(const struct pack_source *source, struct zip_end *out, struct 
         return false;
     find_shift(source, at, out);
     return (out->begin <= out->end && out->end <= source->size) ||
-           zip_end_damaged(err, "its directory lies outside of it", out->begin);
+           zip_end_damaged(err, "its directory lies outside the archive", out->begin);
 }

@@ -352,7 +352,7 @@ static bool open_data(struct zip_reader *r, struct olv_error *err)
     if (bytes_get16(head + 6) & ZIP_ENCRYPTED)
         return olv_fail(err, OLV_BROKEN, "it is encrypted");
     if (r->method != ZIP_STORED && r->method != ZIP_DEFLATED)
-        return olv_fail(err, OLV_BROKEN, "it is packed by method %u, which is not known here", r->method);
+        return olv_fail(err, OLV_BROKEN, "it is packed by method %u, which is unknown", r->method);
     r->data_at = r->local_at + ZIP_LOCAL + bytes_get16(head + 26) + bytes_get16(head + 28);
     if (r->data_at > r->source->size || r->packed_left > r->source->size - r->data_at)
         return zip_read_damaged(err, "a member ends outside of it", r->local_at);

@@ -69,7 +69,7 @@ static void narrow(struct room *room, const struct expr_node *node)
         bound->most = most < bound->most ? most : bound->most;
     }
     if (bound->least > bound->most && !room->contradiction)
-        room->contradiction = "its bounds shut each other out";
+        room->contradiction = "its bounds exclude each other";
 }
 
 /* Ages and dates: instants as numbers in the same order. */
@@ -91,7 +91,7 @@ static void narrow_date(struct room *room, const struct expr_node *node)
         bound->most = most < bound->most ? most : bound->most;
     }
     if (bound->least > bound->most && !room->contradiction)
-        room->contradiction = "its dates shut each other out";
+        room->contradiction = "its dates exclude each other";
 }
 
 static void narrow_age(struct room *room, const struct expr_node *node)

@@ -87,7 +87,7 @@ bool policy_duration(struct reader *r, struct fy_node *node, struct olv_duration
     if (text && olv_duration_parse(text, len, out, &at))
         return true;
     policy_complain(r, node_position(node), "a duration, such as 90 days, 1 year 6 months or P90D", NULL,
-                    "`%.*s` is no duration", shown(len), text ? text : "");
+                    "`%.*s` is not a duration", shown(len), text ? text : "");
     return false;
 }
 

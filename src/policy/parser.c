@@ -56,7 +56,7 @@ static struct expr_node *wrong(struct parser *p, const char *expected)
     if (t.kind == TOKEN_END)
         parser_complain(p, t, expected, NULL, "the statement ends too early");
     else if (t.kind == TOKEN_UNCLOSED)
-        parser_complain(p, t, "a closing quote", NULL, "a string that is never closed");
+        parser_complain(p, t, "a closing quote", NULL, "this string is never closed");
     else
         parser_complain(p, t, expected, NULL, "`%.*s` does not fit here", (int)t.len, p->text + t.offset);
     return NULL;

@@ -45,7 +45,7 @@ static void rules_read_clock(struct reader *r, struct fy_node *node, void *targe
     if (pattern && !olv_name_date_is_pattern(pattern, &at))
         policy_complain(r, node_position(node),
                         "text with %Y, and %m %d %H %M %S as far as the name has them", NULL,
-                        "`%s` is no pattern of a date", pattern);
+                        "`%s` is not a date pattern", pattern);
     rule->clock = OLV_CLOCK_NAME;
     rule->name_date = pattern;
 }

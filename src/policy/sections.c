@@ -73,7 +73,7 @@ void read_depots(struct reader *r, struct fy_node *node, void *target)
         depot->name = policy_string(r, fy_node_pair_key(pair), "the name of a depot");
         if (depot->name && !is_depot_name(depot->name))
             policy_complain(r, node_position(fy_node_pair_key(pair)), "up to 64 letters, digits and - _ .",
-                            NULL, "`%s` is no name for a depot", depot->name);
+                            NULL, "`%s` is not a name for a depot", depot->name);
         policy_mapping(r, fy_node_pair_value(pair), "a depot", depot_keys, 2, depot);
     }
 }
@@ -146,7 +146,7 @@ void read_limits(struct reader *r, struct fy_node *node, void *target)
     limits->line = policy_line(r, node_position(node));
     policy_mapping(r, node, "`limits`", limit_keys, 3, limits);
     if (node && fy_node_is_mapping(node) && fy_node_mapping_item_count(node) == 0)
-        policy_complain(r, node_position(node), "files, bytes, share", NULL, "`limits` limits nothing");
+        policy_complain(r, node_position(node), "files, bytes, share", NULL, "`limits` is empty");
 }
 
 /* ---- trash ---- */

@@ -69,7 +69,7 @@ static void read_level(struct reader *r, struct fy_node *node, void *target)
     char *end = NULL;
     long level = text && len > 0 && len < 8 && text[0] >= '0' && text[0] <= '9' ? strtol(text, &end, 10) : -1;
     if (level < 0 || end != text + len)
-        policy_complain(r, node_position(node), "a whole number, such as 3", NULL, "this is no level");
+        policy_complain(r, node_position(node), "a whole number, such as 3", NULL, "this is not a level");
     else
         step->level = (int)level;
 }
@@ -81,7 +81,7 @@ static void complete_level(struct reader *r, struct fy_node *given, struct olv_s
     if (step->level == NO_LEVEL) {
         step->level = levels.usual;
     } else if (step->codec == OLV_CODEC_NONE) {
-        policy_complain(r, node_position(given), NULL, NULL, "what is not compressed has no level");
+        policy_complain(r, node_position(given), NULL, NULL, "without compression there is no level");
     } else if (step->level < levels.least || step->level > levels.most) {
         snprintf(range, sizeof range, "%d to %d", levels.least, levels.most);
         policy_complain(r, node_position(given), range, NULL, "%s has no level %d",

@@ -160,6 +160,6 @@ void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_ru
         const struct olv_act *act = rule->steps[i].act;
         if (!(act->traits & OLV_WHOLE))
             policy_complain(r, node_position(value_of(item, "where")), "a `where` about files", NULL,
-                            "a rule about directories cannot %s: that is done file by file", act->word);
+                            "a rule about directories cannot %s: that works file by file", act->word);
     }
 }

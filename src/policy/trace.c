@@ -86,7 +86,7 @@ static void put_stat(struct tracing *t, enum field_id field, const struct olv_st
         if (stat->has_born)
             put_date(t->out, stat->born);
         else
-            olv_text_puts(t->out, "this file system keeps no time of birth");
+            olv_text_puts(t->out, "this file system has no birth times");
     }
 }
 
@@ -116,7 +116,7 @@ static void put_value(struct tracing *t, const struct expr_node *node)
     if (stat)
         put_stat(t, node->field, stat);
     else
-        olv_text_puts(t->out, "it cannot be looked at");
+        olv_text_puts(t->out, "it cannot be examined");
 }
 
 /* ---- which parts ---- */

@@ -56,7 +56,7 @@ static struct token take_phrase(struct parser *p, bool many)
 
 static bool values_refuse(struct parser *p, struct token t, const char *what, const char *expected)
 {
-    parser_complain(p, t, expected, NULL, "`%.*s` is no %s", (int)t.len, p->text + t.offset, what);
+    parser_complain(p, t, expected, NULL, "`%.*s` is not a %s", (int)t.len, p->text + t.offset, what);
     return false;
 }
 
@@ -164,7 +164,7 @@ static bool kind_value(struct parser *p, struct value *out)
         }
     parser_complain(p, t, "file, directory, link, socket, pipe or device",
                     olv_nearest(p->text + t.offset, t.len, kinds, sizeof kinds / sizeof *kinds),
-                    "`%.*s` is no kind", (int)t.len, p->text + t.offset);
+                    "`%.*s` is not a kind", (int)t.len, p->text + t.offset);
     return false;
 }
 
@@ -184,7 +184,7 @@ bool parser_value(struct parser *p, const struct field *field, struct value *out
         struct token t = p->token;
         p->gave_up = true;
         if (kind == TOKEN_UNCLOSED)
-            parser_complain(p, t, "a closing quote", NULL, "a string that is never closed");
+            parser_complain(p, t, "a closing quote", NULL, "this string is never closed");
         else
             parser_complain(p, t, "a value", NULL, "the value is missing");
         return false;

@@ -40,7 +40,7 @@ struct olv_scan_entry {
     void *data;     /* of a directory: the visitor's own, becomes `data` of its struct olv_scan_dir */
 };
 
-/* Stats the entry unless that was done. False if it cannot be looked at (see errno). */
+/* Stats the entry unless that was done. False if it cannot be examined (see errno). */
 bool olv_scan_look(struct olv_scan_entry *entry);
 
 /* Callbacks run on the walking threads; `worker` counts from 0 and never belongs to two threads at once. */

@@ -119,7 +119,7 @@ static bool write_public(int keys, struct olv_key *key, struct olv_error *err)
 bool olv_keys_are_gone(struct olv_error *err)
 {
     olv_fail(err, OLV_BROKEN, "the keys of the ledger are gone");
-    return olv_error_hint(err, "put `keys` back from a copy; nothing else vouches for what was recorded");
+    return olv_error_hint(err, "restore `keys` from a copy; nothing else proves what was recorded");
 }
 
 /* Both halves from the private one: a signature it made proves the origin. NULL with ENOENT if that is

@@ -70,12 +70,12 @@ bool olv_note_verify(const struct olv_key *key, const char *note, size_t len, si
         if (p[0] == '\n' && p[1] == '\n')
             blank = p;
     if (!blank)
-        return olv_fail(err, OLV_BROKEN, "the checkpoint is no signed note");
+        return olv_fail(err, OLV_BROKEN, "the checkpoint is not a signed note");
     *body_len = (size_t)(blank - note) + 1;
     base64 = find_signature(key, blank + 2, end);
     if (!base64)
         return olv_fail(err, OLV_BROKEN, "the checkpoint is not signed by this installation's key");
     return is_good(key, base64, note, *body_len)
                ? true
-               : olv_fail(err, OLV_BROKEN, "the signature of the checkpoint is not good");
+               : olv_fail(err, OLV_BROKEN, "the checkpoint's signature does not verify");
 }

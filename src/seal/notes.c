@@ -37,7 +37,7 @@ bool notes_read(int state, bool can_make, struct olv_notes *out, struct olv_erro
     *out = (struct olv_notes){0};
     if (ok)
         ok = (line.len == DIGITS + 1 && olv_unhex(line.data, DIGITS, out->key)) ||
-             olv_error_at((olv_fail(err, OLV_BROKEN, "the key of notes is damaged"), err), "keys/notes.key");
+             olv_error_at((olv_fail(err, OLV_BROKEN, "the key for notes is damaged"), err), "keys/notes.key");
     else if (keys >= 0 && can_make && err->sys == ENOENT) {
         olv_error_clear(err);
         ok = notes_make(keys, out, err);

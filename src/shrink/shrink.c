@@ -94,7 +94,7 @@ static bool open_source(struct shrink_task *t, struct olv_error *err)
 
 static bool was_opened(struct olv_error *err)
 {
-    return olv_fail(err, OLV_CHANGED, "somebody opened it for writing while it was read");
+    return olv_fail(err, OLV_CHANGED, "somebody opened it for writing while it was being read");
 }
 
 bool shrink_is_unchanged(const struct shrink_task *t, struct olv_error *err)
@@ -103,7 +103,7 @@ bool shrink_is_unchanged(const struct shrink_task *t, struct olv_error *err)
     if (!olv_os_stat(t->source, "", &now))
         return olv_fail_system(err, t->name, "cannot look at it again");
     if (!olv_identity_holds(t->identity, &now, true))
-        return olv_fail(err, OLV_CHANGED, "it changed while it was read");
+        return olv_fail(err, OLV_CHANGED, "it changed while it was being read");
     return !t->is_watched || !olv_os_is_watch_broken(t->source) || was_opened(err);
 }
 
@@ -247,13 +247,13 @@ static bool is_too_large(const struct shrink_task *t, uint64_t plain, struct olv
 {
     if (t->most_bytes && plain > t->most_bytes) {
         olv_fail(err, OLV_REFUSED, "it expands to more than --max-size allows");
-        return olv_error_hint(err, "nothing was written; a larger --max-size lets it through"), true;
+        return olv_error_hint(err, "nothing was written; allow it with a larger --max-size"), true;
     }
     if (t->most_bytes || plain <= RATIO_FROM_BYTES || plain / MOST_RATIO <= t->stat.size_bytes)
         return false;
     olv_fail(err, OLV_REFUSED, "it expands to more than %d times its size, as no honest file does",
              MOST_RATIO);
-    return olv_error_hint(err, "nothing was written; --max-size SIZE lets it through"), true;
+    return olv_error_hint(err, "nothing was written; allow it with --max-size SIZE"), true;
 }
 
 /* Up to what was unpacked, while that is in memory. */
@@ -353,7 +353,7 @@ static bool detect(struct shrink_task *t, struct olv_error *err)
         return false;
     t->codec = codec_detect(head, len);
     return t->codec != OLV_CODEC_NONE ||
-           olv_fail(err, OLV_BROKEN, len ? "it is no gzip, bzip2, xz or zstd file" : "it is empty");
+           olv_fail(err, OLV_BROKEN, len ? "it is not a gzip, bzip2, xz or zstd file" : "it is empty");
 }
 
 bool shrink_unpack(struct shrinker *s, struct shrink_task *t, struct olv_error *err)

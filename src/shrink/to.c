@@ -28,9 +28,9 @@ static bool to_publish(struct shrinker *s, struct shrink_task *t, const struct o
 {
     char placed[NAME_MAX + 1];
     if (fsync(t->fresh.fd) != 0)
-        return olv_fail_system(err, r->to, "cannot bring it to the disk");
+        return olv_fail_system(err, r->to, "cannot sync it");
     return shrink_prove(s, t, err) && fresh_publish(&t->fresh, name, r->if_exists, placed, err) &&
-           (fsync(t->to_dir) == 0 || olv_fail_system(err, r->to, "cannot bring its directory to the disk"));
+           (fsync(t->to_dir) == 0 || olv_fail_system(err, r->to, "cannot sync its directory"));
 }
 
 static bool to_run(struct shrinker *s, struct shrink_task *t, const struct olv_shrink_request *r,
@@ -53,7 +53,7 @@ bool olv_shrink_to(const struct olv_shrink_request *r, const struct olv_observer
     if (ok && !olv_os_stat(dir, name, &stat))
         ok = olv_fail_system(err, r->path, "cannot look at it");
     if (ok && stat.kind != OLV_KIND_FILE)
-        ok = olv_fail(err, OLV_SYSTEM, "it is no regular file") || olv_error_at(err, r->path);
+        ok = olv_fail(err, OLV_SYSTEM, "it is not a regular file") || olv_error_at(err, r->path);
     if (ok) {
         struct shrink_task t;
         identity = olv_identity_of(&stat);

@@ -60,7 +60,7 @@ static bool depot_end_collect(void *self, struct olv_docket_entry *e, struct olv
         return true;
     held = depot_end_is_held(x->turn, e);
     if (held == OLV_UNKNOWN)
-        return olv_fail(err, OLV_SYSTEM, "cannot find out whether all of it may go, or some is held");
+        return olv_fail(err, OLV_SYSTEM, "cannot find out whether something in it is held");
     if (held == OLV_YES)
         return true;
     if (!grow(&t->places, t->count, &t->cap, sizeof *t->places))
@@ -79,7 +79,7 @@ static int by_position(const void *a, const void *b)
 
 /* ---- taking it out ---- */
 
-static const char STAYS[] = "its archive stays for now, and every run tries again to remove it";
+static const char STAYS[] = "its archive stays for now, and every run retries removing it";
 
 /* The old archive is `going`: its row is deleted when its file is gone for good. If it cannot be removed, any
  * later run tries again. */

@@ -110,7 +110,7 @@ static void depot_give_prove(struct turn *turn, const struct group *g)
         if (is_same == OLV_YES)
             continue;
         if (is_same == OLV_UNKNOWN)
-            olv_fail_system(&o->error, "", "cannot read again what was written");
+            olv_fail_system(&o->error, "", "cannot read back what was written");
         else
             olv_fail(&o->error, OLV_BROKEN, "what was written does not read back the same");
         outcome_failed(o);

@@ -42,11 +42,11 @@ static bool is_as_known(const struct turn *turn, const struct fetching *f, struc
 {
     bool has_contents = f->member.kind == OLV_KIND_FILE;
     if (!f->location->has_header || (has_contents && !f->location->has_digest))
-        return olv_fail(err, OLV_BROKEN, "the catalogue does not know enough of it to know it again");
+        return olv_fail(err, OLV_BROKEN, "the catalogue does not know enough to recognise it");
     return memcmp(f->location->header, vault_header(giving_of(turn)->vault), sizeof f->location->header) ==
                0 ||
            olv_fail(err, OLV_BROKEN,
-                    "its owner, mode, times or attributes in the archive are not those that were put in");
+                    "its owner, mode, times or attributes in the archive differ from those archived");
 }
 
 /* Once per depot. */
@@ -59,7 +59,7 @@ static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
     olv_text_clear(last);
     olv_text_puts(last, e->directory);
     if (!depot_is_trusted(e->directory, turn->source.fd, &why))
-        depot_warn(turn->lent->observer, &why, "only what the catalogue knows, to the byte, is given back");
+        depot_warn(turn->lent->observer, &why, "only what matches the catalogue to the byte is recovered");
 }
 
 /* The right archive, and the right member in it. */
@@ -75,7 +75,7 @@ static bool open_member(struct turn *turn, struct fetching *f, int archive, stru
     f->reader = vault_open(giving_of(turn)->vault, &place, &f->member, err);
     return f->reader &&
            (locate_is_it(f->location, f->member.path, turn->lent->hasher) ||
-            olv_fail(err, OLV_BROKEN, "another member stands at its place in the archive")) &&
+            olv_fail(err, OLV_BROKEN, "another member is in its place in the archive")) &&
            is_as_known(turn, f, err);
 }
 
@@ -85,7 +85,7 @@ static bool is_intact(struct turn *turn, struct fetching *f, struct olv_error *e
     olv_hasher_end(turn->lent->hasher, f->digest);
     f->has_digest = true;
     return memcmp(f->digest, f->location->digest, OLV_SHA256_SIZE) == 0 ||
-           olv_fail(err, OLV_BROKEN, "the archive is damaged: these are not the contents that were put in");
+           olv_fail(err, OLV_BROKEN, "the archive is damaged: the contents differ from those archived");
 }
 
 static bool copy_data(struct turn *turn, struct fetching *f, struct olv_error *err)
@@ -118,7 +118,7 @@ void fetch_leave_room(const struct turn *turn, struct fetching *f)
     room_clear(&f->room);
     if (!room_close(&f->room))
         olv_observe_unreadable(turn->lent->observer, f->room.name,
-                               "cannot remove this directory, which was made beside it", errno);
+                               "cannot remove this directory, made beside it", errno);
 }
 
 struct noting {
@@ -170,7 +170,7 @@ static bool depot_member_make_directory(struct turn *turn, struct fetching *f, s
         if (!olv_os_stat(f->dir, f->name, &stat))
             return olv_fail_system(err, "", "cannot look at the directory that is there");
         if (stat.kind != OLV_KIND_DIRECTORY)
-            return olv_fail(err, OLV_EXISTS, "something else stands at the place of the directory");
+            return olv_fail(err, OLV_EXISTS, "something else is in the directory's place");
         made_by_us = turn->lent->lender->is_spared(turn->lent->lender, &stat);
         if (made_by_us == OLV_UNKNOWN)
             return olv_fail(err, OLV_SYSTEM,

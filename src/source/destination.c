@@ -35,13 +35,13 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
     if (!olv_os_stat(dir, name, &there)) {
         if (errno == ENOENT)
             return true;
-        olv_fail_system(&o->error, name, "looking at what stands at its place");
+        olv_fail_system(&o->error, name, "looking at what is in its place");
         outcome_failed(o);
         return false;
     }
     if (!olv_guard_is_own(turn->lent->guard, there.device, there.inode))
         return true;
-    olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files stands at its place");
+    olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files is in its place");
     o->result = OLV_DENIED;
     return false;
 }

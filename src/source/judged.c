@@ -16,13 +16,14 @@
 #include <string.h>
 #include <unistd.h>
 
-static const char *why_guarded(const struct turn *turn, const struct olv_docket_entry *e, const char *path)
+/* `place`: the entry's directory; of a directory its own path. */
+static const char *why_guarded(const struct turn *turn, const struct olv_docket_entry *e, const char *place)
 {
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
     if (olv_guard_is_own(turn->lent->guard, turn->source.device, e->identity.inode) ||
         olv_guard_is_own(turn->lent->guard, turn->source.device, e->at.inode))
         return "is one of Olvido's own files";
-    switch (olv_guard_of(turn->lent->guard, is_directory ? path : e->directory)) {
+    switch (olv_guard_of(turn->lent->guard, place)) {
     case OLV_SYSTEM_PLACE:
         return "lies in a system directory";
     case OLV_OWN_PLACE:
@@ -39,10 +40,18 @@ static const char *why_guarded(const struct turn *turn, const struct olv_docket_
 
 bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
+    struct olv_text *path = &turn->scratch.path;
+    bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
     const char *why;
-    olv_text_clear(&turn->scratch.path);
-    olv_docket_entry_path(e, &turn->scratch.path);
-    why = why_guarded(turn, e, olv_text_string(&turn->scratch.path));
+    olv_text_clear(path);
+    if (is_directory)
+        olv_docket_entry_path(e, path);
+    if (path->failed) { /* nobody knows whether it is guarded */
+        olv_fail_memory(&o->error);
+        outcome_failed(o);
+        return false;
+    }
+    why = why_guarded(turn, e, is_directory ? path->data : e->directory);
     if (!why)
         return true;
     olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
@@ -57,7 +66,7 @@ static void why_no_trash(const char *files, struct olv_error *err)
     if (fd >= 0 || !olv_os_is_absent(errno))
         olv_fail_system(err, files, "cannot open its trash");
     else
-        olv_fail(err, OLV_CHANGED, "its trash is not there any more");
+        olv_fail(err, OLV_CHANGED, "its trash is gone");
     olv_os_close(fd);
 }
 

@@ -158,7 +158,7 @@ static bool name_file(struct naming *n, const char *path, struct olv_error *err)
     else if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
         named_trouble(n, path, "looking for it", directory ? errno : why.sys);
     else if (!(n->options->kinds & 1u << stat.kind))
-        named_trouble(n, path, "it is no file", 0);
+        named_trouble(n, path, "it is not a file", 0);
     else if (is_guarded(n, olv_guard_of(n->options->guard, directory) != OLV_NO_BARRIER, &stat))
         atomic_fetch_add(&n->guarded, 1);
     else

@@ -22,14 +22,15 @@ static bool archive_named(struct olv_manner *manner, const struct olv_text *path
             "the name of the archive says how it is packed: it ends with .tar, .tar.gz, .tar.bz2, "
             ".tar.xz, .tar.zst or .zip");
     return manner->depot || access(path->data, F_OK) != 0 ||
-           olv_fail(err, OLV_USAGE, "%.200s is there already; an archive never replaces anything", path->data);
+           olv_fail(err, OLV_USAGE, "%.200s is there already; an archive never replaces anything",
+                    path->data);
 }
 
 bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_text *path,
                        struct olv_error *err)
 {
     char *above = olv_path_directory(to), *real = above ? olv_path_resolve(above, err) : NULL;
-    bool is_missing = olv_os_is_absent(err->sys);
+    bool is_missing = err->sys == ENOENT || err->sys == ENOTDIR;
     if (!above)
         olv_fail_memory(err);
     else if (!real && is_missing)
@@ -51,8 +52,10 @@ bool olv_named_archive_in(struct olv_manner *manner, const struct olv_depot *dep
     olv_text_printf(path, "%s/by-hand-%04d%02d%02d-%02d%02d.%s", depot->path, (int)d.year, d.month, d.day,
                     d.hour, d.minute, pack ? pack : olv_pack_word(depot->codec));
     manner->depot = depot->name;
-    if (access(depot->path, F_OK) != 0)
-        return olv_fail(err, OLV_USAGE, "the depot %s is not there: %.150s; make that directory, or mount it",
-                        depot->name, depot->path);
-    return archive_named(manner, path, err);
+    if (access(depot->path, F_OK) == 0)
+        return archive_named(manner, path, err);
+    if (!olv_os_is_absent(errno))
+        return olv_fail_system(err, depot->path, "cannot look at the depot %s", depot->name);
+    return olv_fail(err, OLV_USAGE, "the depot %s is not there: %.150s; make that directory, or mount it",
+                    depot->name, depot->path);
 }

@@ -41,7 +41,7 @@ static const char *doubt(const struct noted *noted, struct olv_instant now)
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_boot_s;
     if (!olv_os_boot(boot, &since_boot_s))
-        return "this system does not tell its boots apart, so the clock cannot be checked";
+        return "this system does not identify its boots, so the clock cannot be checked";
     if (strcmp(boot, noted->boot) != 0)
         return olv_os_clock_is_synchronised() == OLV_YES
                    ? NULL

@@ -34,9 +34,8 @@ struct olv_register *register_open(const char *state, enum database_use use, str
     }
     r->has_spared = OLV_UNKNOWN;
     r->base.what = "what runs remember (state.db)";
-    r->base.hint =
-        "nothing was touched; put it back from a copy, or take it away: what was recovered is then "
-        "not spared any longer, and rules count as new";
+    r->base.hint = "nothing was touched; restore it from a copy, or remove it: then what was recovered is no "
+                   "longer spared, and rules count as new";
     if (database_open(&r->base, state, NAME, use, err) &&
         database_have_tables(&r->base, VERSION, schema, use, err))
         return r;

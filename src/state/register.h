@@ -22,8 +22,8 @@ bool register_store(struct olv_register *reg, const char *run, struct olv_instan
 bool register_end_run(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 /* ---- files that a run gives a name to ----
- * A row is on the disk before the name is given. So what is given back is spared from then on, whatever
- * happens; and after a crash the file is known again, whatever name it got. */
+ * A row is durable before the file gets its name. So recovered files are spared from then on, whatever
+ * happens, and after a crash the file is recognised, whatever its name. */
 
 /* Records a file about to get its name at this path; `is_spared`: no rule touches it for 30 days. */
 bool given_note(struct olv_register *reg, uint64_t entry, const char *path, const struct olv_stat *stat,

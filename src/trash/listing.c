@@ -54,7 +54,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     trash_info_name(info, name);
     *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
     is_there = olv_os_stat(trash->files, name, &out->stat);
-    if (!is_there && errno != ENOENT) { /* not lost: it cannot be looked at this time */
+    if (!is_there && errno != ENOENT) { /* not lost: it cannot be examined this time */
         olv_observe_unreadable(trash->observer, name, "cannot look at the item", errno);
         return false;
     }

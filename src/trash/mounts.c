@@ -186,7 +186,7 @@ static struct olv_trash *make_on_mount(uint64_t mount, struct olv_error *err)
     } else {
         trash = open_on_mount(top, w->point, true, NULL, err);
         if (!trash)
-            olv_error_hint(err, "it lies on another file system than the home trash, and needs one there");
+            olv_error_hint(err, "it is on another file system than the home trash, and needs a trash there");
         close(top);
     }
     free(w);

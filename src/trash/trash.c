@@ -138,7 +138,7 @@ bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const ch
 {
     if (!rename_to(trash->files, item, dir, name, if_exists, out, err))
         return err->code == OLV_EXISTS
-                   ? olv_fail(err, OLV_EXISTS, "its place is taken, so it stays in the trash")
+                   ? olv_fail(err, OLV_EXISTS, "the name is taken, so it stays in the trash")
                    : false;
     drop_info_of(trash, item);
     return true;

@@ -90,7 +90,7 @@ static void an_expression_that_explodes_is_bounded(void **state)
            "name matches "
            "\"^(a+)+$\"\\n    steps:/' policy.yaml >regex.yaml; timeout 20 $O --policy regex.yaml preview");
     assert_status(&o, 0);
-    assert_contains(o.err, "1 file left alone, for its `where` could not be decided");
+    assert_contains(o.err, "1 file left alone because its `where` could not be decided");
 }
 
 static void a_newer_state_is_refused_and_stays_as_it_is(void **state)

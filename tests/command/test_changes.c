@@ -153,7 +153,7 @@ static void what_is_missing_is_done_in_a_weaker_way_and_recorded(void **state)
     o = shell(s, "ln -s tides linked; sed 's,tides/scratch,linked/scratch,' policy.yaml >through.yaml; "
                  "strace -f -qq -o /dev/null -e inject=openat2:error=ENOSYS $O --policy through.yaml check");
     assert_contains(o.err,
-                    "this machine cannot do all that Olvido would like: directories reached one component");
+                    "this machine lacks something that Olvido uses: directories reached one component");
 }
 
 static void a_full_disk_loses_nothing(void **state)

@@ -93,7 +93,7 @@ static void readings_of_the_sample_have_a_life_in_steps(void **state)
     assert_contains(o.out, "144 archived");
     assert_contains(o.out, "24 deleted");
     assert_contains(o.out, "What was deleted is gone; take the rest back: olvido ");
-    assert_contains(o.out, "Take compressed files back: olvido decompress");
+    assert_contains(o.out, "Undo compressing: olvido decompress");
     o = olvido_ends(s, 0, "recover", "tides", NULL);
     assert_contains(o.out, "144 recovered");
     o = olvido(s, "survey", "tides", NULL);
@@ -203,7 +203,7 @@ static void survey_refuses_nonsense(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 2, "survey", "--older-than", "soon", NULL);
-    assert_contains(o.err, "`soon` is no duration");
+    assert_contains(o.err, "`soon` is not a duration");
     o = olvido_ends(s, 2, "survey", "--kind", "flie", NULL);
     assert_contains(o.err, "did you mean `file`?");
 }
@@ -216,7 +216,7 @@ static void check_shows_the_line_with_a_mark_under_the_place(void **state)
               "olvido: 1\nrules:\n  - name: a\n    under: /x\n    steps: [ { after: 30 dais, do: tell } ]\n",
               86);
     o = olvido_ends(s, 2, "check", "wrong.yaml", NULL);
-    assert_contains(o.err, "wrong.yaml:5:23: `30 dais` is no duration\n"
+    assert_contains(o.err, "wrong.yaml:5:23: `30 dais` is not a duration\n"
                            "      5 |     steps: [ { after: 30 dais, do: tell } ]\n"
                            "        |                       ^^^^^^^\n"
                            "          expected: a duration");

@@ -153,7 +153,7 @@ static void bad_input_is_named(void **state)
     make_file(s, "empty.gz", "", 1);
     make_file(s, "plain", "tide", 1);
     o = olvido_ends(s, 1, "decompress", "gauge.zst", "empty.gz", "plain", NULL);
-    assert_contains(o.err, "gauge.zst: it is no gzip, bzip2, xz or zstd file");
+    assert_contains(o.err, "gauge.zst: it is not a gzip, bzip2, xz or zstd file");
     assert_contains(o.err, "empty.gz: it is empty");
     assert_contains(o.err, "plain: its name does not end with");
     o = olvido_ends(s, 1, "compress", "missing", NULL);
@@ -202,7 +202,7 @@ static void it_asks_and_says_why(void **state)
     assert_contains(o.out, "1 file is read-only");
     assert_true(exists(s, "gauge.csv"));
     o = olvido_ends(s, 3, "compress", "gauge.csv", NULL);
-    assert_contains(o.err, "there is no terminal, and no --yes");
+    assert_contains(o.err, "Use a terminal or --yes");
     o = olvido_on_terminal(s, 100, "yes\n", "compress", "gauge.csv", NULL);
     assert_status(&o, 0);
     assert_true(exists(s, "gauge.csv.zst"));

@@ -110,7 +110,7 @@ static void a_plain_tar_is_compared_with_its_manifest(void **state)
                  "$O extract $f --into whole >out; grep -q Done out; cmp whole/$PWD/t/large t/large");
     shell_staged(s, STAGE,
                  "flip t/large; $O extract $f --into o >out 2>err && exit 9 || test $? = 5\n"
-                 "grep -q 't/large: its contents are not those' err; grep -q '1 lost' out\n"
+                 "grep -q 't/large: its contents differ from those archived' err; grep -q '1 lost' out\n"
                  "# what is not asked for is not told of\n"
                  "$O extract $f 'g0*' --into p >out 2>err; test ! -s err; cmp p/$PWD/t/gauges/g00 "
                  "t/gauges/g00");
@@ -174,11 +174,11 @@ static void what_was_joined_to_an_archive_is_told(void **state)
             "k=${f#*.}; $O recover --list --json >before; mkdir -p n; echo tide >n/new; $O archive n "
             "--keep --to other.$k -y -q >out; cp $f whole; rm state/catalogue.db*\n"
             "cat other.$k >>$f; $O depot rebuild >out && exit 9 || test $? = 5\n"
-            "grep -q 'stands behind its' out\n"
+            "grep -q 'follows its' out\n"
             "$O recover --list --json >after; cmp before after\n"
             "$O recover $PWD/t --into o >out; diff -r t o/t\n"
             "cat whole >$f; head -c 2000 /dev/zero | tr '\\0' x >>$f; rm state/catalogue.db*\n"
-            "$O depot rebuild >out && exit 9 || test $? = 5; grep -q 'behind' out; rm -r o\n"
+            "$O depot rebuild >out && exit 9 || test $? = 5; grep -q 'follows' out; rm -r o\n"
             "$O recover --list --json >after; cmp before after; $O recover $PWD/t --into o >out; "
             "diff -r t o/t");
     }

@@ -183,7 +183,7 @@ static void a_state_as_of_a_date_comes_back(void **state)
                   "$O recover t/v >out; test $(cat t/v) = 4"); /* the third is not in the trash any more */
     o = shell(s, O "$O recover t --as-of 2023-12-31; echo =$?; $O recover --as-of yesterday; echo =$?");
     assert_contains(o.out, "=1\n=2");
-    assert_contains(o.err, "neither the trash nor a depot has anything that fits");
+    assert_contains(o.err, "nothing in the trash or a depot matches");
 }
 
 static void what_is_there_already_stays(void **state)
@@ -215,7 +215,7 @@ static void what_is_missing_is_told(void **state)
                   ">out; mv depot away");
     o = shell(s, O "$O depot verify");
     assert_status(&o, 5);
-    assert_contains(o.out, "cannot be opened");
+    assert_contains(o.out, "it is missing");
     o = shell(s, O "$O recover $PWD/t");
     assert_true(o.status != 0);
     shell_ok(s, O "mv away depot; $O recover $PWD/t >out; diff -r --no-dereference t kept");

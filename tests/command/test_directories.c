@@ -76,7 +76,7 @@ static void what_is_inside_may_spare_it(void **state)
         struct outcome o;
         write_policy(s, RULES, cases[i].rules, NULL);
         o = enforce(s, 0);
-        assert_contains(o.out, "spared: for what is in it");
+        assert_contains(o.out, "spared: something in it stays");
         assert_true(exists(s, cases[i].left));
         o = olvido(s, "recover", "dives", NULL);
         o = shell(s, "rm state/state.db*; find dives -depth -exec touch -h -d '200 days ago' {} +; touch "
@@ -153,7 +153,7 @@ static void mounts_and_unreadable_places_inside_spare_it(void **state)
                  "$OLVIDO --state state --policy policy.yaml enforce --yes'");
     assert_status(&o, 0);
     assert_contains(o.out, "1 discarded");
-    assert_contains(o.out, "spared: for what is in it");
+    assert_contains(o.out, "spared: something in it stays");
     assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
     assert_true(exists(s, "dives/2021"));
 }
@@ -168,7 +168,7 @@ static void olvidos_own_places_inside_spare_it(void **state)
                  "$O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
     assert_contains(o.out, "2 discarded");
-    assert_contains(o.out, "spared: for what is in it");
+    assert_contains(o.out, "spared: something in it stays");
     assert_true(exists(s, "dives/2019/depot"));
     assert_true(exists(s, "dives/2019/a.wav"));
 }

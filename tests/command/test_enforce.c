@@ -31,9 +31,9 @@ static void preview_counts_and_touches_nothing(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 0, "--policy", "policy.yaml", "preview", NULL);
-    assert_contains(o.out, "discard after 30 days             3   9 B");
-    assert_contains(o.out, "not due yet                       1   1 B");
-    assert_contains(o.out, "not due: time not believable");
+    assert_contains(o.out, "discard after 30 days           3   9 B");
+    assert_contains(o.out, "not due yet                     1   1 B");
+    assert_contains(o.out, "not due: time not credible");
     assert_contains(o.out, "3 files are due (9 B)");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
     assert_false(exists(s, "state"));
@@ -51,6 +51,7 @@ static void preview_lists_names_that_can_do_no_harm(void **state)
     assert_non_null(first);
     assert_true(first < last); /* oldest first */
     assert_contains(o.out, "two\\nlines mar\\xE9.tmp");
+    assert_contains(o.out, " entries, "); /* the total */
     o = olvido(s, "--policy", "policy.yaml", "preview", "--list", "--json", NULL);
     assert_contains(o.out, "\"path_b64\":");
     assert_contains(o.out, "\"act\":\"discard\"");
@@ -65,7 +66,7 @@ static void preview_asks_about_other_days(void **state)
     o = olvido(s, "--policy", "policy.yaml", "preview", "--as-of", "2999-01-01", "--json", NULL);
     assert_contains(o.out, "\"due_files\":5");
     o = olvido_ends(s, 2, "--policy", "policy.yaml", "preview", "--as-of", "2026-02-30", NULL);
-    assert_contains(o.err, "`2026-02-30` is no date");
+    assert_contains(o.err, "`2026-02-30` is not a date");
 }
 
 static void enforce_discards_what_is_due_and_says_how_to_take_it_back(void **state)
@@ -91,7 +92,7 @@ static void without_a_terminal_nothing_is_discarded_unasked(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", NULL);
-    assert_contains(o.err, "no terminal, and no --yes");
+    assert_contains(o.err, "this needs an answer. Use a terminal or --yes");
     assert_contains(o.out, "3 not allowed, so left undone");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);
 }

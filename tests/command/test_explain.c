@@ -49,7 +49,7 @@ static void the_owning_rule_and_why_not_the_earlier_ones(void **state)
     assert_contains(o.out, "`suffix = \"csv\"` is so: it is \"gauge.csv\"; `open` is not so");
     assert_contains(o.out, "3 months");
     assert_contains(o.out, "tell after 10 days: ");
-    assert_contains(o.out, "lapsed, for a later step has come");
+    assert_contains(o.out, "lapsed: a later step is due");
     assert_contains(o.out, ", due\n");
     assert_contains(o.out, "keep after 2 years: ");
     assert_contains(o.out, "to come");
@@ -89,7 +89,7 @@ static void what_stands_in_the_way_is_named(void **state)
     assert_contains(o.out, "it is open for writing");
     assert_contains(o.out, "`open` is so");
     o = explain(s, "/usr/bin/env");
-    assert_contains(o.out, "none is about this place");
+    assert_contains(o.out, "none covers this place");
     assert_contains(o.out, "it lies in a system directory");
     o = explain(s, "policy.yaml");
     assert_contains(o.out, "one of Olvido's own files");
@@ -115,7 +115,7 @@ static void dates_in_names_and_ends_of_years(void **state)
     assert_contains(o.out, "its name has no date of the form %Y%m%d");
     make_file(s, "tides/dive-20990101.wav", "x", 1);
     o = explain(s, "tides/dive-20990101.wav");
-    assert_contains(o.out, "not believable: by the date in its name it would be of 2099-01-01");
+    assert_contains(o.out, "not credible: by the date in its name it would be from 2099-01-01");
 }
 
 static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
@@ -135,7 +135,7 @@ static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
     assert_contains(o.out, "\"last\":{\"time\":");
     o = olvido(s, "recover", "gauge.csv", NULL);
     o = explain(s, "tides/old/gauge.csv");
-    assert_contains(o.out, "spared: recovered a short while ago");
+    assert_contains(o.out, "spared: recovered recently");
     assert_contains(o.out, "it was recovered within the last 30 days");
     o = olvido_ends(s, 1, "--policy", "policy.yaml", "explain", "tides/never-was", NULL);
     assert_contains(o.out, "Olvido never touched it");

@@ -108,6 +108,9 @@ static void a_directory_that_cannot_be_reached_is_there(void **state)
     static const struct refusal refusals[] = {
         {"tides", "readlink,openat2:error=EIO", "archive tides/scratch/a.tmp --to tides/a.tar", 1,
          "Input/output error"},
+        {"depot", "?access,?faccessat,?faccessat2:error=EIO",
+         "--policy policy.yaml archive tides/scratch/a.tmp --depot cold-room", 1,
+         "cannot look at the depot cold-room: Input/output error"},
     };
     ON_LINUX_ONLY();
     each_is_said(*state, refusals, sizeof refusals / sizeof *refusals);

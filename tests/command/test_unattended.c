@@ -150,7 +150,7 @@ static void a_rule_may_exceed_its_limits_by_name(void **state)
     o = olvido_ends(s, 2, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "c", NULL);
     assert_contains(o.err, "the policy has no rule `c`");
     o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--over-limit", "a", NULL);
-    assert_contains(o.err, "no --yes"); /* it answers no question */
+    assert_contains(o.err, "this needs an answer. Use a terminal or --yes"); /* it answers no question */
     o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--unattended", "--over-limit", "a", NULL);
     assert_contains(o.out, "12 discarded");
 }
@@ -343,7 +343,7 @@ static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
     o = enforce(s, "--unattended", 0);
     assert_contains(
         o.err, "the clock was set by more than an hour since the last run: what cannot be taken back waits");
-    assert_contains(o.out, "waits: the clock is in doubt");
+    assert_contains(o.out, "waits: the clock is doubtful");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
     change_register(s, "update clock set wall = wall + 3 * 3600, boot = 'another ' || boot");
     enforce(s, "--unattended", 0); /* in doubt or not, as the machine's clock is synchronised or not */

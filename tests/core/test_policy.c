@@ -96,7 +96,7 @@ static void all_errors_of_a_file_come_in_one_go(void **state)
     assert_contains(all, "5:12 `srv/tides` is not an absolute path");
     assert_contains(all, "6:12 there is no field `sise`|");
     assert_contains(all, "|size\n");
-    assert_contains(all, "8:18 `30 dais` is no duration");
+    assert_contains(all, "8:18 `30 dais` is not a duration");
     assert_contains(
         all, "8:31 there is no act `discrad`|keep, tell, compress, archive, discard or delete|discard");
     assert_contains(all, "9:11 there are two rules named `a` (the first in line 4)");
@@ -137,10 +137,10 @@ static void what_steps_say_about_their_acts_is_checked(void **state)
     assert_step_error(s, "do: archive, depot: cold-room, as: xz",
                       "`as` says nothing about the act `archive`");
     assert_step_error(s, "do: archive, depot: cold-room, pack: tar, level: 3",
-                      "what is not compressed has no level");
+                      "without compression there is no level");
     assert_step_error(s, "do: compress, as: rot13", "there is no format `rot13`");
     assert_step_error(s, "do: compress, as: gzip, level: 22", "gzip has no level 22");
-    assert_step_error(s, "do: compress, level: fast", "this is no level");
+    assert_step_error(s, "do: compress, level: fast", "this is not a level");
     assert_step_error(s, "do: compress, depot: cold-room", "`depot` says nothing about the act `compress`");
     assert_step_error(s, "do: tell, level: 3", "`level` says nothing about the act `tell`");
     assert_error(
@@ -223,23 +223,23 @@ static void wrong_values_are_named_with_what_would_fit(void **state)
         {"limits: { files: many }\n", "`files` is not a number of files"},
         {"limits: { share: 140% }\n", "`share` is not a part"},
         {"limits: { share: 40 }\n", "`share` is not a part"},
-        {"limits: {}\n", "`limits` limits nothing"},
+        {"limits: {}\n", "`limits` is empty"},
         {"limits: { flies: 4 }\n", "there is no key `flies`"},
         {"depots: { a: { path: srv } }\n", "`srv` is not an absolute path"},
         {"depots: { a: { path: /srv, pack: rar } }\n", "there is no pack `rar`"},
         {"depots: []\n", "`depots` must be a mapping"},
-        {"trash: { keep: for ever }\n", "`for ever` is no duration"},
+        {"trash: { keep: for ever }\n", "`for ever` is not a duration"},
         {"trash: {}\n", "`trash` has no `keep`"},
     };
     static const char *const rules[][2] = {
         {"age-from: name", "the pattern of the date is missing"},
-        {"age-from: name \"%d%m\"", "is no pattern of a date"},
-        {"age-from: name \"%Y%q\"", "is no pattern of a date"},
+        {"age-from: name \"%d%m\"", "is not a date pattern"},
+        {"age-from: name \"%Y%q\"", "is not a date pattern"},
         {"age-from: birth", "there is no clock `birth`"},
         {"age-from: { until: end of year }", "`age-from` has no `clock`"},
         {"age-from: { clock: modified, until: easter }", "there is no end to count from `easter`"},
         {"open-too: perhaps", "there is no answer `perhaps`"},
-        {"settle: soon", "`soon` is no duration"},
+        {"settle: soon", "`soon` is not a duration"},
     };
     char text[1000];
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
@@ -287,7 +287,7 @@ static void what_is_hardly_meant_is_warned_of(void **state)
         {"  - { name: a, under: /x, where: modified > 2026-02-01 and modified < 2026-01-01, steps: [ { "
          "after: 1 "
          "day, do: tell } ] }\n",
-         "its dates shut each other out"},
+         "its dates exclude each other"},
         {"  - { name: a, under: /x, where: 'suffix = \"tmp\" and suffix = \"log\"', steps: [ { after: 1 day, "
          "do: "
          "tell } ] }\n",
@@ -412,7 +412,7 @@ static void places_in_statements_are_found_through_every_kind_of_scalar(void **s
     snprintf(text, sizeof text, "%s    where: >-\n      size > 0\n      and nmae = 'y'\n", start);
     assert_error(s, text, "8:11 there is no field `nmae`");
     snprintf(text, sizeof text, "%s    where: |\n      size > 0\n      and kind = flie\n", start);
-    assert_error(s, text, "8:18 `flie` is no kind");
+    assert_error(s, text, "8:18 `flie` is not a kind");
 }
 
 static void files_that_are_no_policy_are_refused_with_a_place(void **state)

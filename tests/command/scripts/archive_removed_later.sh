@@ -8,7 +8,7 @@ for by in us others; do
     status 0 $O archive t/low.csv --depot cold-room -y
     chattr +i depot/by-hand* 2>/dev/null || { echo 'no such attribute here'; exit 0; }
     status 1 $O enforce --yes --count 1
-    grep -q 'every run tries again to remove it: Operation not permitted' err || fail 'nobody hears that it is tried again'
+    grep -q 'every run retries removing it: Operation not permitted' err || fail 'nobody hears that it is tried again'
     chattr -i depot/by-hand*
     case $by in us) want=done ;; *) want=unknown && rm depot/by-hand* ;; esac
     status 1 $O recover nothing.csv

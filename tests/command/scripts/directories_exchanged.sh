@@ -35,5 +35,5 @@ for command in "extract strange.tar --owners" "recover $PWD/t"; do
     wait $! || s=$?
     [ $s = 1 ] || fail "$command: status $s"
     [ "$(stat -c '%u %a' $made)" = '0 700' ] || fail "$command: what stood there was opened: $(stat -c '%u %a' $made)"
-    grep -q 'another directory stands in its place' err || fail "$command: nobody tells of it"
+    grep -q 'another directory is in its place' err || fail "$command: nobody tells of it"
 done

@@ -24,7 +24,7 @@ with tarfile.open("strange.tar", "w") as t:
     add("nowhere", tarfile.LNKTYPE, "not/there")
 P
 status 1 $O extract strange.tar --into h
-[ "$(grep -c 'a file that was there before' err)" = 2 ] || fail 'not told of both'
+[ "$(grep -c 'a file that existed before' err)" = 2 ] || fail 'not told of both'
 [ ! -e h/stolen ] && [ ! -e h/stolen-pipe ] || fail 'a file of somebody else has another name now'
 [ "$(stat -c %h h/before)" = 1 ] || fail 'it is linked'
 [ h/second -ef h/own ] && [ h/second-pipe -ef h/pipe ] || fail 'its own members are not linked'

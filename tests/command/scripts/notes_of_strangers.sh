@@ -68,7 +68,7 @@ printf 'x\n' >aside.key
 cp -a state/keys/notes.key key
 cp aside.key state/keys/notes.key
 status 5 $O explain t/r.csv.zst
-grep -q 'key of notes is damaged' err || fail 'nobody says that the key is damaged'
+grep -q 'key for notes is damaged' err || fail 'nobody says that the key is damaged'
 cp -a key state/keys/notes.key
 
 # archived, the former name stands in manifest and catalogue; the note itself does not

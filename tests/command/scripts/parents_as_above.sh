@@ -27,7 +27,7 @@ for act in discard 'archive, depot: cold-room'; do
     stage 1777 0:0
     ln -s $PWD/elsewhere h/a
     status 1 $O recover $PWD/h/a/b/r.csv
-    grep -q 'a link or a file stands' out err || fail 'nobody tells of the link'
+    grep -q 'a link or a file is where its directory was' out err || fail 'nobody tells of the link'
     [ -z "$(ls elsewhere)" ] || fail 'something was made behind a link'
     rm h/a
     status 0 $O recover $PWD/h/a/b/r.csv

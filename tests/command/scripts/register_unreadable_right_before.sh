@@ -12,7 +12,7 @@ while n=$((n + 1)); [ $n -le 60 ]; do
     faulty error=EIO:when=$n state/state.db pread64 $O enforce --yes
     [ $s != 0 ] || [ ! -e t/r.csv ] || fail "at read $n: it stays, and all is well"
     [ -e t/kept.csv ] || fail "at read $n: what was given back was touched"
-    ! grep -q 'cannot find out whether it was given back' out err || told=$((told + 1))
+    ! grep -q 'cannot find out whether it was recovered recently' out err || told=$((told + 1))
     grep -q INJECTED trace || break
 done
 [ $n -le 60 ] && [ $told -gt 0 ] || fail "$n reads, $told of them told"

@@ -12,6 +12,6 @@ for which in 3 3+; do # the first finds the name taken, the second sets aside
     grep -q 'Input/output error' err || fail "$which: the cause is not told"
     [ -e data/Trash/files/r.csv ] && [ -e data/Trash/info/r.csv.trashinfo ] || fail "$which: the item is gone"
     case $which in 3) [ "$(ls t)" = r.csv ] ;; *) [ "$(ls t)" = r.set-aside-1.csv ] ;; esac || fail "$which: $(ls t)"
-    [ $which = 3 ] || grep -q 'what was there is called r.set-aside-1.csv now' err || fail 'nobody says where the newcomer lies'
+    [ $which = 3 ] || grep -q 'the old one is now called r.set-aside-1.csv' err || fail 'nobody says where the newcomer lies'
     grep -q newcomer t/* || fail "$which: the newcomer is lost"
 done

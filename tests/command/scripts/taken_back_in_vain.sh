@@ -10,5 +10,5 @@ faulty error=EIO $PWD/t unlinkat $O recover nothing.csv
 grep -q INJECTED trace || fail 'it was not tried'
 [ -e t/r.csv ] && [ -e t/r.csv.zst ] || fail 'one of them is gone'
 status 0 $O audit show --act compress
-grep -q 'compress: failed.*cannot be taken back: r.csv.zst' out || fail 'the ledger says otherwise'
+grep -q 'compress: failed.*cannot be removed: r.csv.zst' out || fail 'the ledger says otherwise'
 status 0 $O audit verify
