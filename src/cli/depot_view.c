@@ -185,8 +185,8 @@ void depot_view_rebuilt(struct depot_view *l, const struct olv_depot_report *r)
 {
     struct olv_text wrong = {0};
     if (l->faults)
-        olv_text_printf(&wrong, "; %s damaged: `olvido depot verify` names the files that are lost",
+        olv_text_printf(&wrong, "; %s damaged: `olvido depot verify` names the lost files",
                         NUMBER(r->damaged_archives));
-    print_report(l, r, "Read anew:", &wrong);
+    print_report(l, r, "Rebuilt:", &wrong);
     olv_text_free(&wrong);
 }

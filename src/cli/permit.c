@@ -217,10 +217,9 @@ void permit_explain(const struct permit *p)
         term_message(p->cli, STYLE_WARN,
                      "what cannot be taken back was left undone; allow it with --count %llu", count);
     if (lacks.over_limit)
-        term_message(
-            p->cli, STYLE_WARN,
-            "look at what the rule catches (olvido preview --list), then raise the limit, allow it by name "
-            "(--over-limit RULE), or run `olvido enforce` on a terminal");
+        term_message(p->cli, STYLE_WARN,
+                     "look at what the rule catches (olvido preview --list); then raise the limit, allow it "
+                     "with --over-limit RULE, or run `olvido enforce` on a terminal");
 }
 
 void permit_end(struct permit *p)

@@ -68,7 +68,10 @@ static void print_limits(const struct olv_policy *policy, const struct olv_plan 
             continue;
         olv_text_clear(&line);
         term_name(&line, policy->rules[i].name);
-        olv_text_puts(&line, ": ");
+        olv_text_printf(&line, ": %s", COUNT(excess.files, "file is due", "files are due"));
+        if (excess.limit != OLV_LIMIT_SHARE && spent.files > excess.files)
+            olv_text_printf(&line, ", %s with the rules before it", NUMBER(spent.files));
+        olv_text_puts(&line, ". ");
         permit_describe_limit(policy, &excess, &line);
         printf("\n%s.\n", olv_text_string(&line));
     }

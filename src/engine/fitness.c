@@ -127,8 +127,7 @@ static void examine_depot(const struct olv_policy *policy, const struct olv_depo
     for (size_t i = 0; real && i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
             if (olv_path_behind(real, policy->rules[i].under[k])) {
-                warn_of_depot(list, depot,
-                              "it lies in a place that a rule is about; nothing in it is touched");
+                warn_of_depot(list, depot, "a rule covers this place; nothing in it is touched");
                 k = policy->rules[i].under_count - 1;
                 i = policy->rule_count - 1;
             }

@@ -123,7 +123,7 @@ static void put_value(struct tracing *t, const struct expr_node *node)
 
 static void put_part(struct tracing *t, const struct expr_node *node, enum olv_truth answer)
 {
-    static const char *const words[] = {"is not so", "is so", "cannot be decided"};
+    static const char *const words[] = {"is false", "is true", "cannot be decided"};
     olv_text_puts(t->out, t->parts++ ? "; `" : "`");
     olv_text_add(t->out, t->expr->text + node->offset, node->text_len);
     olv_text_printf(t->out, "` %s", words[answer]);

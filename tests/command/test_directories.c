@@ -207,7 +207,7 @@ static void explaining_one_agrees_with_the_plan(void **state)
     assert_contains(o.out, "something in it is kept");
     assert_contains(o.out, "something in it belongs to another rule");
     assert_contains(o.out, "dives/2019, which as a whole is due: discard");
-    assert_contains(o.out, "`empty` is so");
+    assert_contains(o.out, "`empty` is true");
 }
 
 static void looking_leaves_no_time_of_access(void **state)

@@ -43,10 +43,10 @@ static void the_owning_rule_and_why_not_the_earlier_ones(void **state)
 {
     struct outcome o = explain(*state, "tides/old/gauge.csv");
     ON_LINUX_ONLY();
-    assert_contains(o.out, "large (line 3): `size > 10 MiB` is not so: it is 10 B; `empty` is not so\n");
+    assert_contains(o.out, "large (line 3): `size > 10 MiB` is false: it is 10 B; `empty` is false\n");
     assert_contains(o.out, "readings (line 7 of the policy)");
     assert_contains(o.out, "\"Published after a year.\"");
-    assert_contains(o.out, "`suffix = \"csv\"` is so: it is \"gauge.csv\"; `open` is not so");
+    assert_contains(o.out, "`suffix = \"csv\"` is true: it is \"gauge.csv\"; `open` is false");
     assert_contains(o.out, "3 months");
     assert_contains(o.out, "tell after 10 days: ");
     assert_contains(o.out, "lapsed: a later step is due");
@@ -87,7 +87,7 @@ static void what_stands_in_the_way_is_named(void **state)
     ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "it is open for writing");
-    assert_contains(o.out, "`open` is so");
+    assert_contains(o.out, "`open` is true");
     o = explain(s, "/usr/bin/env");
     assert_contains(o.out, "none covers this place");
     assert_contains(o.out, "it lies in a system directory");

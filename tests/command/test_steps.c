@@ -329,7 +329,7 @@ static void a_depot_is_guarded(void **state)
     o = shell(
         s, O "$O check; $O archive tides/depot --to x.tar --yes; echo =$?; $O compress tides/depot --yes; ls "
              "tides/depot");
-    assert_contains(o.err, "it lies in a place that a rule is about; nothing in it is touched");
+    assert_contains(o.err, "a rule covers this place; nothing in it is touched");
     assert_contains(o.out, ".tar.zst\n");
     assert_lacks(o.out, "1 archived");
 }

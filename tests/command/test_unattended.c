@@ -97,8 +97,9 @@ static void limits_count_over_all_rules_of_a_run(void **state)
     struct outcome o;
     write_policy(s, "limits: { files: 13 }", RULES, NULL);
     o = olvido(s, "--policy", "policy.yaml", "preview", NULL);
-    assert_contains(o.out, "b: That exceeds the limit of 13 files per run");
-    assert_lacks(o.out, "a: That exceeds");
+    assert_contains(
+        o.out, "b: 2 files are due, 14 with the rules before it. That exceeds the limit of 13 files per run");
+    assert_lacks(o.out, "a: 12 files are due. That exceeds");
 }
 
 static void a_share_is_asked_of_rules_with_twenty_files_only(void **state)
