@@ -27,9 +27,10 @@ bool olv_depot_verify(struct olv_catalogue *catalogue, const char *depot,
                       const struct olv_observer *observer, struct olv_depot_report *report,
                       struct olv_error *err);
 
-/* How many files in the policy's depots are archives by their names, as far as the directories can be read.
- */
-uint64_t olv_depots_count(const struct olv_policy *policy);
+/* Without a catalogue nothing can be verified, which is sound only if the policy's depots are empty or
+ * missing. False with OLV_BROKEN if they have files that are archives by their names, or if one cannot be
+ * read. */
+bool olv_depots_are_empty(const struct olv_policy *policy, struct olv_error *err);
 
 /* Rebuilds the catalogue of the state directory from the manifests of the archives in the policy's depots (or
  * in the one named; NULL: all), and replaces what it knew of them. In a depot that others can write, only

@@ -43,6 +43,9 @@ struct olv_ledger_query {
     bool without_names;              /* skips paths, reasons and the like: they are "" */
 };
 
+/* What `result` may be; ends with NULL. */
+extern const char *const olv_ledger_results[];
+
 /* Whether it has a line of this run. */
 bool olv_ledger_has_run(const char *state, const char *run);
 /* Calls `each` for every line that matches the whole query, from the first on, until it returns false. False

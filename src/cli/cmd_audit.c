@@ -14,12 +14,12 @@ enum { SHOW, VERIFY };
  * answer. */
 static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
 {
-    static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
-                                          "unknown", "finished", "interrupted", "settled"};
     const char *acts[OLV_ACTS_MOST];
-    size_t act_count = 0;
+    size_t act_count = 0, result_count = 0;
     for (; olv_acts[act_count]; act_count++)
         acts[act_count] = olv_acts[act_count]->word;
+    while (olv_ledger_results[result_count])
+        result_count++;
     *q = (struct olv_ledger_query){.run = cli_value(cli, OPT_RUN),
                                    .rule = cli_value(cli, OPT_RULE),
                                    .acts = cli->options[OPT_ACT].values,
@@ -29,8 +29,7 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
     if (cli_has(cli, OPT_PATH) && !(q->path = *path = items_absolute(cli, cli_value(cli, OPT_PATH))))
         return false;
     return cli_words(cli, OPT_ACT, "the ledger has no act", acts, act_count, NULL) &&
-           cli_words(cli, OPT_RESULT, "the ledger has no result", results, sizeof results / sizeof *results,
-                     NULL) &&
+           cli_words(cli, OPT_RESULT, "the ledger has no result", olv_ledger_results, result_count, NULL) &&
            cli_instant(cli, OPT_SINCE, &q->since, &q->has_since) &&
            cli_instant(cli, OPT_UNTIL, &q->until, &q->has_until);
 }

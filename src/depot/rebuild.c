@@ -57,22 +57,30 @@ static char **list_archives(int dir, struct olv_arena *arena, size_t *count, str
     return names;
 }
 
-uint64_t olv_depots_count(const struct olv_policy *policy)
+bool olv_depots_are_empty(const struct olv_policy *policy, struct olv_error *err)
 {
     uint64_t sum = 0;
     for (size_t i = 0; i < policy->depot_count; i++) {
+        const char *path = policy->depots[i].path;
         struct olv_arena arena = {0};
-        struct olv_error ignored = {0};
         size_t count = 0;
-        int dir = olv_os_open_path(policy->depots[i].path);
-        if (dir >= 0) {
-            free(list_archives(dir, &arena, &count, &ignored));
-            close(dir);
-        }
+        int dir = olv_os_open_path(path);
+        if (dir >= 0)
+            free(list_archives(dir, &arena, &count, err));
+        else if (!olv_os_is_absent(errno))
+            olv_fail_system(err, path, "cannot open the depot");
+        olv_os_close(dir);
         olv_arena_free(&arena);
+        if (err->code != OLV_OK)
+            return false;
         sum += count;
     }
-    return sum;
+    if (sum == 0)
+        return true;
+    olv_fail(err, OLV_BROKEN,
+             "there is no catalogue, and the policy's depots have %llu archive%s: nothing was verified",
+             (unsigned long long)sum, sum == 1 ? "" : "s");
+    return olv_error_hint(err, "`olvido depot rebuild` rebuilds it from the archives");
 }
 
 static uint64_t sum_lengths(int dir, char *const *names, size_t count)

@@ -246,6 +246,9 @@ static bool stop_at_first(void *self, const struct olv_ledger_record *record)
     return false;
 }
 
+const char *const olv_ledger_results[] = {"done",    "told",     "left",        "refused", "failed",
+                                          "unknown", "finished", "interrupted", "settled", NULL};
+
 bool olv_ledger_has_run(const char *state, const char *run)
 {
     const struct olv_ledger_query query = {.run = run};

@@ -116,6 +116,20 @@ static void a_directory_that_cannot_be_reached_is_there(void **state)
     each_is_said(*state, refusals, sizeof refusals / sizeof *refusals);
 }
 
+static void a_depot_that_cannot_be_opened_is_not_empty(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    shell_ok(s, "rm state/catalogue.db*");
+    o = failing(s, "depot", "openat2,openat:error=EIO", "--policy policy.yaml depot verify");
+    assert_status(&o, 1);
+    assert_contains(o.err, "cannot open the depot: Input/output error");
+    assert_lacks(o.out, "ound:");
+    o = olvido_ends(s, 2, "--policy", "none.yaml", "depot", "verify", NULL);
+    assert_lacks(o.out, "ound:");
+}
+
 static void an_item_that_cannot_be_looked_at_is_neither_gone_nor_there_twice(void **state)
 {
     const struct sandbox *s = *state;
@@ -159,6 +173,7 @@ int main(void)
         TEST(what_cannot_be_read_is_not_verified),
         TEST(a_database_that_cannot_be_opened_is_there),
         TEST(a_directory_that_cannot_be_reached_is_there),
+        TEST(a_depot_that_cannot_be_opened_is_not_empty),
         TEST(an_item_that_cannot_be_looked_at_is_neither_gone_nor_there_twice),
         TEST(processors_may_come_meanwhile),
     };
