@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Tests never reach what lies in their user's own trash: `trash clear` goes through every mount. */
+/* Tests never touch their user's own trash, although `trash clear` covers every mount. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -11,7 +11,7 @@
 
 static char outside[64];
 
-/* A mount of the tester's, with a trash that holds something, that is there before the first test. */
+/* A mount of the tester's with a non-empty trash, from before the first test. */
 static int foreign_mount(void **state)
 {
     char path[600];
@@ -47,7 +47,7 @@ static void clearing_every_trash_spares_the_testers_own(void **state)
     o = olvido(s, "trash", "show", NULL);
     assert_lacks(o.out, "work");
     o = olvido(s, "trash", "clear", "-y", "--count", "1", NULL);
-    /* beside this namespace it is there as before: the covering mount is the only thing in the way */
+    /* outside this namespace it is unchanged: only the covering mount hides it */
     snprintf(path, sizeof path, "%s/.Trash-0", outside);
     assert_int_equal(umount2(path, 0), 0);
     snprintf(path, sizeof path, "%s/.Trash-0/files/work", outside);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* archive: everything goes in, any reader of the format takes it out, and nothing goes before that is proven.
+/* archive: everything goes in, any reader of the format extracts it, and nothing goes before that is proven.
  */
 #include "support/command.h"
 
@@ -10,7 +10,7 @@
 
 #define PYTHON(text) "/usr/bin/python3 - <<'E'\n" text "\nE\n"
 
-/* A tree with everything that an archive can hold; and what of it a test looks at, in `facts`. */
+/* A tree with everything an archive can hold; `facts` has what a test compares. */
 #define TREE                                                                                                 \
     "mkdir -p t/a/b t/empty; echo tide >t/a/b/x; ln -s b/x t/a/l; ln t/a/b/x t/a/h; mkfifo t/p; seq "        \
     "1200000 >t/large; "                                                                                     \
@@ -22,7 +22,7 @@
     "t/empty; "                                                                                              \
     "chmod 4750 t/large; chmod 1777 t/empty\n"
 
-/* Fails when two trees are not the same in every way that `stat` and attributes show. */
+/* Fails if two trees differ in anything that `stat` and attributes show. */
 #define SAME_TREES                                                                                           \
     PYTHON("import os, sys, hashlib\n"                                                                       \
            "a, b = [os.fsencode(open(n).read().strip()) for n in ('left', 'right')]\n"                       \
@@ -125,7 +125,7 @@ static void another_reader_sees_the_same(void **state)
             "  assert sum('digest' in l for l in said.values()) >= 6\n"));
 }
 
-/* Attributes and access control lists are where general readers look for them. */
+/* Attributes and access control lists are where general readers expect them. */
 static void another_reader_sees_attributes(void **state)
 {
     const struct sandbox *s = *state;
@@ -152,7 +152,7 @@ static void another_reader_sees_attributes(void **state)
                     "assert not [k for k in seen['plain'] if k.startswith('SCHILY')], seen['plain']\n"));
 }
 
-/* The same of a zip archive: an entry for each name, with what its format can say. */
+/* The same for a zip archive: an entry for each name, with what its format can express. */
 static void another_reader_sees_the_same_in_a_zip(void **state)
 {
     const struct sandbox *s = *state;
@@ -189,7 +189,7 @@ static void another_reader_sees_the_same_in_a_zip(void **state)
                "    assert l['digest'] == hashlib.sha256(open('/' + l['path'], 'rb').read()).hexdigest()\n"));
 }
 
-/* More entries than two bytes count. */
+/* More entries than fit two bytes. */
 static void a_zip_of_many_has_the_larger_fields(void **state)
 {
     const struct sandbox *s = *state;
@@ -205,7 +205,7 @@ static void a_zip_of_many_has_the_larger_fields(void **state)
                                                       "cmp o$PWD/t/5 t/5");
 }
 
-/* Names, sizes and times at the edges of the fields. */
+/* Names, sizes and times at the limits of the fields. */
 static void values_that_do_not_fit_a_field_are_kept(void **state)
 {
     const struct sandbox *s = *state;
@@ -228,7 +228,7 @@ static void values_that_do_not_fit_a_field_are_kept(void **state)
 static void a_real_tree_goes_there_and_back(void **state)
 {
     const struct sandbox *s = *state;
-    /* Tens of thousands; else, where all is slower, not quite as many. */
+    /* Tens of thousands; elsewhere, where everything is slower, fewer. */
     shell_ok(s, stride() == 1 ? "mkdir t; cp -a /usr/share/man t/man; cp -a /usr/include t/include"
                               : "mkdir t; cp -a /usr/include/linux t/include");
     shell_ok(
@@ -241,7 +241,7 @@ static void what_changes_meanwhile_is_not_in_it(void **state)
 {
     const struct sandbox *s = *state;
     ON_LINUX_ONLY();
-    /* Each of the writers waits until the file is being read, which the slow reads give time for. */
+    /* Each writer waits until the file is being read; slow reads give it time. */
     shell_ok(
         s,
         "mkdir t; seq 700000 >t/large; seq 100 >t/small; "

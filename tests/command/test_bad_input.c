@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Input that is wrong, too large, hostile, from elsewhere or half gone: a clear error, the right exit status,
- * and nothing lost. */
+/* Input that is wrong, too large, hostile, foreign or incomplete: a clear error, the right exit status, and
+ * nothing lost. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -54,7 +54,7 @@ static void rules_that_contradict_themselves_are_named(void **state)
     assert_contains(o.out, "warning");
 }
 
-/* What is wrong with the place, and not something else, is said; and nothing is made or taken. */
+/* The error is about the place, and nothing is made or taken. */
 static void an_archive_needs_a_place_and_a_name(void **state)
 {
     static const char *const wrong[][2] = {
@@ -103,7 +103,7 @@ static void a_newer_state_is_refused_and_stays_as_it_is(void **state)
     assert_false(exists(s, "state/ledger"));
 }
 
-/* Each part of the state is taken away in turn; what cannot be done without it is not done. */
+/* Each part of the state is removed in turn; what cannot be done without it is not done. */
 static void a_state_that_is_half_gone_is_named(void **state)
 {
     static const struct {
@@ -152,8 +152,8 @@ static void a_ledger_of_another_installation_is_refused(void **state)
     o = olvido_ends(s, 5, "audit", "verify", NULL);
 }
 
-/* A real one: its server answers through two pipes, so that no network is needed. And what the kernel's own
- * ones say of themselves (NFS: 0x6969). */
+/* A real one, whose server answers through two pipes, so that no network is needed; and the kernel's own by
+ * their magic (NFS: 0x6969). */
 static void a_state_on_a_network_file_system_is_refused(void **state)
 {
     const struct sandbox *s = *state;

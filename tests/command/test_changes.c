@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What happens when the world does not stand still: files that change between the question and the act, runs
- * that are cut short, disks that are full. */
+/* The world does not stand still: files change between the question and the act, runs are cut short, disks
+ * are full. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -134,7 +134,7 @@ static void a_rename_that_fails_is_one_files_failure(void **state)
     assert_int_equal(count_entries(s, "data/Trash/info"), 2);
 }
 
-/* A container or an old kernel: the run goes on in the way that every system has, and says so. */
+/* A container or an old kernel: the run goes on in the portable way, and says so. */
 static void what_is_missing_is_done_in_a_weaker_way_and_recorded(void **state)
 {
     const struct sandbox *s = *state;
@@ -172,8 +172,8 @@ static void a_full_disk_loses_nothing(void **state)
     assert_int_equal(count_entries(s, "tides/scratch"), 3);
 }
 
-/* State and trash lie on one small disk, which is full to the last byte: emptying the trash must be possible,
- * for that is what makes room. */
+/* State and trash are on one small disk, full to the last byte: emptying the trash must work, because that
+ * makes room. */
 static void a_full_disk_can_be_cleared(void **state)
 {
     const struct sandbox *s = *state;
@@ -194,7 +194,7 @@ static void a_full_disk_can_be_cleared(void **state)
         "$O trash clear --yes --count 4; echo cleared $?; df --output=avail small | tail -n 1 | sed "
         "'s/^/free/'; "
         "$O audit verify; echo verified $?; $O audit show; ls small/state; "
-        /* and without the reserve it would not have gone */
+        /* without the reserve it would fail */
         "for f in tides/scratch/*.tmp; do cp -p $f small/tides; done; $O --policy small.yaml enforce --yes; "
         "cat /dev/zero >>small/filler; rm small/state/reserve; cat /dev/zero >>small/filler; "
         "$O trash clear --yes --count 3; echo again $?; umount small");
@@ -253,7 +253,7 @@ static void ctrl_c_finishes_the_file_and_tells(void **state)
     assert_lacks(o.out, "A run was cut short");
 }
 
-/* Three batches: the intent of the next is on the disk while one is under way. */
+/* Three batches: the next intent is on disk while a batch runs. */
 static void a_long_run_that_is_interrupted_accounts_for_all_it_intended(void **state)
 {
     const struct sandbox *s = *state;

@@ -38,7 +38,7 @@ static void the_sample_has_everything_awkward(void **state)
     assert_true(time(NULL) - st.st_mtime > 80 * 86400);
 }
 
-/* docs/commands.md has each command as `help` says it: tools/commands writes it. */
+/* docs/commands.md shows each command as `help` does: tools/commands writes it. */
 static void the_manual_says_what_help_says(void **state)
 {
     const struct sandbox *s = *state;
@@ -86,7 +86,7 @@ static void readings_of_the_sample_have_a_life_in_steps(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    ON_LINUX_ONLY(); /* elsewhere nobody can say that a file is not open, so none is deleted */
+    ON_LINUX_ONLY(); /* elsewhere nothing tells that a file is not open, so none is deleted */
     o = olvido_ends(s, 0, "--policy", "tides/policy.yaml", "enforce", "--yes", "--rule", "gauge-readings",
                     "--count", "24", NULL);
     assert_contains(o.out, "18 compressed");
@@ -104,7 +104,7 @@ static void survey_shows_bands_lists_and_json(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 0, "survey", "tides", "tides/scratch", NULL);
-    assert_contains(o.out, "434 entries"); /* what lies in another PATH counts once */
+    assert_contains(o.out, "434 entries"); /* what is below another PATH counts once */
     assert_contains(o.out, "odd times              1");
     o = olvido(s, "survey", "tides", "--list", "--kind", "link", NULL);
     assert_contains(o.out, "loop-a");
@@ -255,7 +255,7 @@ static void mistyped_words_are_met_with_the_nearest(void **state)
     assert_contains(o.err, "does not know what to do with `verify`");
 }
 
-/* Each word that a line of the ledger may have can be asked for. */
+/* Every word that a ledger line may have can be asked for. */
 static void every_result_can_be_asked_for(void **state)
 {
     static const char *const results[] = {"done",    "told",     "left",        "refused", "failed",
@@ -293,9 +293,9 @@ static void output_that_is_lost_is_a_failure(void **state)
     assert_contains(o.err, "cannot write to standard output");
     o = shell(s, "mkdir many; seq -f many/gauge-%g.csv 3000 | xargs touch; "
                  "($O survey many --list; echo status $? >&2) | head -n 1");
-    assert_string_equal(o.err, "status 1\n"); /* the reader has seen enough: nothing to complain about */
+    assert_string_equal(o.err, "status 1\n"); /* the reader has seen enough: no message */
     o = shell(s, "$O --policy tides/policy.yaml enforce --yes >&- ; test $? = 1 && $O audit verify");
-    assert_status(&o, 0); /* the work and its record do not depend on who listens */
+    assert_status(&o, 0); /* the work and its record do not depend on readers */
 }
 
 static void a_narrow_terminal_is_respected(void **state)

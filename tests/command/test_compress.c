@@ -47,7 +47,7 @@ static void a_file_goes_there_and_back_with_all_it_has(void **state)
     }
 }
 
-/* Each format's own reader, which nobody here wrote, of a file that has several frames. */
+/* Each format's own reader, not ours, reads a file of several frames. */
 static void others_read_what_was_compressed(void **state)
 {
     const struct sandbox *s = *state;
@@ -215,8 +215,8 @@ static void system_directories_are_left_alone(void **state)
     assert_contains(o.err, "guarded");
 }
 
-/* The signal arrives, or a directory moves, when the first file of a group is about to get its name: what has
- * none yet keeps its original. */
+/* The signal arrives, or a directory moves, when the first file of a group is about to get its name: files
+ * without a new name keep their originals. */
 static void nothing_goes_of_a_group_that_is_interrupted(void **state)
 {
     const struct sandbox *s = *state;
@@ -257,7 +257,7 @@ static void a_file_that_changes_meanwhile_stays(void **state)
            "(until ls -l /proc/*/fd 2>/dev/null | grep -q $PWD/gauge.csv; do sleep 0.05; done; echo late "
            ">>gauge.csv) & strace -f -o /dev/null -e trace=linkat "
            "-e inject=linkat:delay_enter=3s $O compress gauge.csv; echo =$?; wait; tail -n 1 gauge.csv; ls");
-    assert_contains(o.out, "=0"); /* to leave a file that is in use alone is no failure */
+    assert_contains(o.out, "=0"); /* leaving a file in use alone is no failure */
     assert_contains(o.out, "\nlate\n");
     assert_contains(o.out, "for writing");
     assert_lacks(o.out, "\ngauge.csv.zst\n");

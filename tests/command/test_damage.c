@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Damaged archives: all damage is noticed, what it costs is named, and everything else comes out: with the
- * catalogue, without it, and without Olvido's state altogether. */
+/* Damaged archives: all damage is noticed, its cost is named, and everything else is recovered: with the
+ * catalogue, without it, and without any of Olvido's state. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -9,8 +9,8 @@
 static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
 enum { PACKS = sizeof packs / sizeof packs[0] };
 
-/* 10 files of 1 MiB that nothing can compress, so that a place in the archive tells whose bytes they are;
- * some small ones; and one that has frames of its own. */
+/* 10 incompressible files of 1 MiB, so that a position in the archive tells whose bytes are there; some small
+ * ones; and one with frames of its own. */
 #define TREE                                                                                                 \
     "rm -rf t depot state o; mkdir -p t/gauges depot; /usr/bin/python3 -c '\n"                               \
     "import random\n"                                                                                        \
@@ -21,9 +21,8 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
     "printf 'olvido: 1\\ndepots:\\n  cold-room: { path: %s/depot }\\nrules:\\n  - { name: r, under: %s, "    \
     "steps: [ { after: 9 years, do: tell } ] }\\n' $PWD $PWD >policy.yaml\n"
 
-/* $O with the policy; $f is the archive in the depot; `flip` alters a byte in the midst of what stands in a
- * file of the tree. Where the format leaves nothing as it is (bzip2), it is a byte at five eighths, and
- * `hits` is silent. */
+/* $O has the policy; $f is the archive in the depot; `flip` alters a byte inside a file's contents. If the
+ * format leaves no byte as it is (bzip2), it is a byte at five eighths, and `hits` says nothing. */
 #define STAGE                                                                                                \
     "set -e; O=\"$O --policy policy.yaml\"; f=$(ls depot/* 2>/dev/null | head -1)\n"                         \
     "flip() { /usr/bin/python3 - $f $1 <<'E'\n"                                                              \
@@ -49,8 +48,8 @@ static void archive_tree(const struct sandbox *s, const char *pack)
     shell_staged(s, STAGE, script);
 }
 
-/* Where members lie one beside the other in a frame, some of its others may be lost with the one that was
- * hit, and none of any other frame. */
+/* If members share a frame, some of its others may be lost with the damaged one, but none of any other frame.
+ */
 static void whatever_lies_elsewhere_comes_out(const struct sandbox *s)
 {
     shell_staged(
@@ -80,12 +79,12 @@ static void a_lost_catalogue_and_a_damaged_frame_cost_no_more(const struct sandb
                  "hits 'g04 is lost' again");
 }
 
-/* Of a member in several frames one is damaged: that one is told, and no other. */
+/* One of a member's several frames is damaged: only that member is reported. */
 static void one_of_many_frames_of_a_member(void **state)
 {
     const struct sandbox *s = *state;
     for (size_t i = 0; i < PACKS; i++) {
-        if (strstr(packs[i], "bz2")) /* nothing in it is as it was */
+        if (strstr(packs[i], "bz2")) /* no byte of it is as it was */
             continue;
         archive_tree(s, packs[i]);
         shell_staged(
@@ -116,7 +115,7 @@ static void a_plain_tar_is_compared_with_its_manifest(void **state)
                  "t/gauges/g00");
 }
 
-/* The header of a member is damaged: it is lost, and the next one is found. */
+/* A member's header is damaged: the member is lost, and the next one is found. */
 static void a_damaged_header_costs_one_member(void **state)
 {
     const struct sandbox *s = *state;
@@ -141,8 +140,8 @@ static void a_damaged_header_costs_one_member(void **state)
         "grep small-007 list && exit 9 || true");
 }
 
-/* A header says of itself that it is right; its extended one does not. A name that was altered is another
- * member's, and a time comes out as it is told. */
+/* The header verifies, but its extended header is damaged. An altered name belongs to another member, and a
+ * time is extracted as it says. */
 static void an_altered_extended_header_is_told(void **state)
 {
     const struct sandbox *s = *state;
@@ -162,7 +161,7 @@ static void an_altered_extended_header_is_told(void **state)
         "cat whole >$f; $O depot verify >out; grep -q Sound out");
 }
 
-/* Another one, or anything else, behind its end: it is told, and the first is known as before. */
+/* Another archive, or anything else, follows it: that is reported, and the first is known as before. */
 static void what_was_joined_to_an_archive_is_told(void **state)
 {
     const struct sandbox *s = *state;
@@ -184,7 +183,7 @@ static void what_was_joined_to_an_archive_is_told(void **state)
     }
 }
 
-/* A hostile archive has more of them than anybody would digest. */
+/* A hostile archive has more holes than anybody would hash. */
 static void nobody_waits_for_holes(void **state)
 {
     const struct sandbox *s = *state;
@@ -205,7 +204,7 @@ static void nobody_waits_for_holes(void **state)
         "3298534883328; test $(cat o/file) = tide");
 }
 
-/* Two places, and also the one that says where frames lie. */
+/* Two places, and also the one that lists the frames. */
 static void damage_in_two_places(const struct sandbox *s)
 {
     shell_staged(s, STAGE,

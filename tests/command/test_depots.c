@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Depots: any one file comes back, in any version; what is damaged costs only what lies in it; and the
- * catalogue is never needed. */
+/* Depots: every file can be recovered, in every version; damage costs only what it hits; and the catalogue is
+ * never needed. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -8,7 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-/* $O with a policy that has a depot; `pack` as the policy spells it. */
+/* $O with a policy that has a depot; `pack` as in the policy. */
 static void make_depot(const struct sandbox *s, const char *pack)
 {
     char script[900];
@@ -63,7 +63,7 @@ static void the_catalogue_is_read_anew_from_the_archives(void **state)
     }
 }
 
-/* As a directory has them: in any order, and of several rules. */
+/* In directory order: mixed, and of several rules. */
 static void files_of_one_archive_may_lie_among_others(void **state)
 {
     const struct sandbox *s = *state;
@@ -134,8 +134,8 @@ static void the_newest_version_comes_back_wherever_it_lies(void **state)
              "[\"deleted\"][:19] + \"+00:00\").timestamp()))') +%FT%TZ) >out; test $(cat t/v) = one");
 }
 
-/* Four versions of a file, of January to April 2024: three in depots, one in the trash; another file of March
- * only. */
+/* Four versions of a file, from January to April 2024: three in depots, one in the trash; another file only
+ * of March. */
 static void make_versions(const struct sandbox *s)
 {
     make_depot(s, "tar.zst");
@@ -166,7 +166,7 @@ static void every_version_is_shown_with_its_dates(void **state)
                   "-e t/v");
 }
 
-/* Of each path what it was then, wherever that lies now. */
+/* Each path as it was then, wherever it is now. */
 static void a_state_as_of_a_date_comes_back(void **state)
 {
     const struct sandbox *s = *state;
@@ -180,7 +180,7 @@ static void a_state_as_of_a_date_comes_back(void **state)
                   "$O recover t/v --as-of 2024-02-04T23:59:59Z >out; test $(cat t/v) = 1; test $(stat -c %y "
                   "t/v | cut -c1-10) "
                   "= 2024-01-05; rm t/v\n"
-                  "$O recover t/v >out; test $(cat t/v) = 4"); /* the third is not in the trash any more */
+                  "$O recover t/v >out; test $(cat t/v) = 4"); /* the third is no longer in the trash */
     o = shell(s, O "$O recover t --as-of 2023-12-31; echo =$?; $O recover --as-of yesterday; echo =$?");
     assert_contains(o.out, "=1\n=2");
     assert_contains(o.err, "nothing in the trash or a depot matches");

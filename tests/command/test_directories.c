@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Rules about directories: as old as the youngest entry within, spared by what is in them, gone as one. */
+/* Rules about directories: as old as their youngest entry, spared by what they contain, removed as a whole.
+ */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -7,8 +8,7 @@
 #include <string.h>
 #include <unistd.h>
 
-/* Old dives, each a directory: 2019 all old, 2020 with one young file, 2021 empty, 2022 with an old tree in
- * it. */
+/* Old dives, a directory each: 2019 all old, 2020 with one young file, 2021 empty, 2022 with an old tree. */
 static int setup(void **state)
 {
     const struct sandbox *s;
@@ -163,7 +163,7 @@ static void olvidos_own_places_inside_spare_it(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     write_policy(s, RULES, DIVES "depots: { cold-room: { path: @/dives/2019/depot } }\n", NULL);
-    /* A depot as old as all the rest: its age is not what spares it. */
+    /* A depot as old as the rest: its age is not what spares it. */
     o = shell(s, "mkdir dives/2019/depot; find dives/2019 -depth -exec touch -h -d '200 days ago' {} +; "
                  "$O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
@@ -173,7 +173,7 @@ static void olvidos_own_places_inside_spare_it(void **state)
     assert_true(exists(s, "dives/2019/a.wav"));
 }
 
-/* Asked one by one, each directory gets the same verdict as in the list of all that is due. */
+/* Asked about singly, each directory gets the same verdict as in the list of everything due. */
 static void explaining_one_agrees_with_the_plan(void **state)
 {
     static const char *const all[] = {"2019",   "2019/raw", "2020",       "2021", "2022",

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* preview and enforce: what is asked, what is done, what stands in the ledger, what is left alone. */
+/* preview and enforce: what is asked, done, recorded and left alone. */
 #include "support/command.h"
 
 #include <fcntl.h>
@@ -309,8 +309,7 @@ static void a_second_run_at_the_same_time_is_refused(void **state)
     overwrite(s, "state/version", "1\n", 2);
     overwrite(s, "state/lock", "enforce, process 4711\n", 22);
     fd = open(in(s, "state/lock"), O_RDWR);
-    assert_int_equal(fcntl(fd, F_SETLK, &lock),
-                     0); /* a lock of a process excludes one of a description, too */
+    assert_int_equal(fcntl(fd, F_SETLK, &lock), 0); /* a process lock excludes a descriptor's lock, too */
     o = olvido_ends(s, 6, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     assert_contains(o.err, "another run is under way: enforce, process 4711");
     assert_int_equal(count_entries(s, "tides/scratch"), 5);

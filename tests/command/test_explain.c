@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* explain: which rule, why not the others, what comes when, what is in the way, and where a file went. */
+/* explain: which rule, why not the others, what comes when, what prevents it, and where a file went. */
 #include "support/command.h"
 
 #include <stdio.h>

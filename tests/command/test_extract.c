@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* contents and extract, on archives that somebody else wrote, and on hostile ones. */
+/* contents and extract, on other programs' archives and hostile ones. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -8,7 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-/* A tree with everything that a tar can hold. */
+/* A tree with everything a tar can hold. */
 #define TREE                                                                                                 \
     "mkdir -p t/a/b t/empty; echo tide >t/a/b/x; ln -s b/x t/a/l; ln t/a/b/x t/a/h; mkfifo t/p; seq 100000 " \
     ">t/seq; "                                                                                               \
@@ -195,7 +195,7 @@ static void nothing_is_written_outside(void **state)
     shell_ok(s, "test ! -e up; test ! -e absolute; test -e o$PWD/absolute; test ! -e far/planted; test $(cat "
                 "far/kept) = mine; "
                 "test $(ls far | wc -l) = 1; test $(cat o/good) = evil; test -L o/kept; test ! -e o/device");
-    /* A link that was there before is no way out either. */
+    /* An existing link is no way out either. */
     shell_ok(s,
              "rm -rf o; mkdir o; ln -s ../far o/good; ln -s ../far o/sub\n" PYTHON(
                  "import tarfile, io\n"
@@ -260,7 +260,7 @@ static void what_expands_without_end_is_stopped(void **state)
     assert_contains(o.err, "--max-size");
     assert_true(exists(s, "o/a"));
     assert_false(exists(s, "o/b"));
-    /* What nobody asked for is unpacked, too, on the way. */
+    /* What nobody asked for is still unpacked on the way. */
     o = olvido_ends(s, 3, "extract", "t.tar.gz", "nothing", "--into", "p", "--max-size", "30 MB", NULL);
     assert_contains(o.err, "--max-size");
     o = olvido_ends(s, 3, "extract", "t.tar.gz", "c", "--into", "p", "--max-size", "30 MB", NULL);
@@ -279,7 +279,7 @@ static void what_expands_without_end_is_stopped(void **state)
     assert_true(exists(s, "q/h"));
 }
 
-/* A bomb behind which nothing lies that was asked for ends by the ratio, not by its end. */
+/* A bomb followed by nothing wanted ends by its ratio, not at its end. */
 static void nobody_reads_a_bomb_for_ever(void **state)
 {
     const struct sandbox *s = *state;
@@ -298,7 +298,7 @@ static void nobody_reads_a_bomb_for_ever(void **state)
     assert_contains(o.err, "as no honest archive does");
 }
 
-/* Somebody joined two archives: both are in it. */
+/* Two concatenated archives: both are read. */
 static void joined_archives_are_read_to_the_end(void **state)
 {
     const struct sandbox *s = *state;
@@ -323,7 +323,7 @@ static void joined_archives_are_read_to_the_end(void **state)
                 "members' list");
 }
 
-/* Something that is no archive behind one, or before it: all members come, and then it is told. */
+/* Something else after an archive, or before it: all members are extracted, and then it is reported. */
 static void what_else_is_in_the_file_is_told(void **state)
 {
     const struct sandbox *s = *state;

@@ -1,13 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The system refuses one call: that is said, it is no success, and what could not be looked at is taken
- * neither for gone nor for damaged. torture/ lets each call of each command fail; here is what that found. */
+/* The system fails one call: the failure is reported, it is no success, and what could not be looked at
+ * counts neither as missing nor as damaged. torture/ fails each call of each command; these are its findings.
+ */
 #include "support/command.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-/* One file is due; and it lies in the depot, too. */
+/* One file is due, and also in the depot. */
 static int setup(void **state)
 {
     if (sandbox_setup(state) < 0)
@@ -24,8 +25,7 @@ static int setup(void **state)
     return 0;
 }
 
-/* Runs the command while the call fails so ("read:error=EIO"), on this path only (a pattern) unless it is "".
- */
+/* Runs the command while the call fails ("read:error=EIO"), only on this path (a pattern) unless it is "". */
 static struct outcome failing(const struct sandbox *s, const char *path, const char *call,
                               const char *command)
 {
@@ -61,7 +61,7 @@ static void a_system_without_chance_is_no_success(void **state)
         {"", "getrandom:error=EIO", "archive tides/scratch/a.tmp --to a.tar", 6, "gives no random bytes"},
         {"", "getrandom:error=EIO", "compress tides/scratch/a.tmp", 6, "gives no random bytes"},
         {"", "getrandom:error=EIO", "--policy policy.yaml enforce --yes", 6, "gives no random bytes"},
-        /* a list that lacks what could not be put into it is none */
+        /* an incomplete list is no list */
         {"", "getrandom:error=EIO", "--policy policy.yaml preview --list", 1, "memory ran out"},
     };
     ON_LINUX_ONLY();
@@ -138,17 +138,17 @@ static void an_item_that_cannot_be_looked_at_is_neither_gone_nor_there_twice(voi
     olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
     o = failing(s, "data/Trash/info", "getdents64:error=EIO",
                 "--policy policy.yaml explain tides/scratch/a.tmp");
-    assert_status(&o, 1); /* nobody knows whether it lies there */
+    assert_status(&o, 1); /* nobody knows whether it is there */
     assert_contains(o.err, "cannot read the trash: Input/output error");
     for (unsigned k = 15; k < 45; k++) {
         char call[60];
         snprintf(call, sizeof call, "statx:error=EIO:when=%u", k);
         o = failing(s, "", call, "recover --list --json");
-        assert_lacks(o.out, "\"older_versions\":2"); /* one lies in the depot */
+        assert_lacks(o.out, "\"older_versions\":2"); /* one is in the depot */
     }
 }
 
-/* A second answer would not fit what was made for the first. */
+/* A second answer would not match what was allocated for the first. */
 static void processors_may_come_meanwhile(void **state)
 {
     static const char *const commands[][2] = {{"survey tides", "1 entry"},

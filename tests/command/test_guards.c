@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What may never be touched is not touched, by whatever spelling of its path a rule leads there: links, dots,
- * doubled and trailing slashes, mounts that show it once more, mounts that appear while a run is under way.
- * The mounts are real ones, in a mount namespace that ends with the test. */
+/* What may never be touched is not touched, however a rule spells its path: links, dots, doubled and trailing
+ * slashes, mounts that show it again, mounts that appear during a run. The mounts are real, in a mount
+ * namespace that ends with the test. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -25,8 +25,8 @@ static int teardown(void **state)
     return *state ? sandbox_teardown(state) : 0;
 }
 
-/* A rule that would discard everything under each of the paths, which are lists in YAML; run after the script
- * `before` in a mount namespace of its own. */
+/* A rule that would discard everything under each of the paths (lists in YAML), run after the script `before`
+ * in its own mount namespace. */
 static struct outcome discard_under(const struct sandbox *s, const char *before, const char *paths,
                                     const char *where)
 {
@@ -58,7 +58,7 @@ static void a_system_directory_is_one_by_every_spelling(void **state)
     if (!*state)
         skip();
     for (size_t i = 0; i < sizeof spellings / sizeof *spellings; i++) {
-        /* /usr/share is covered by a small file system, so that nothing of the real one is at stake */
+        /* a small file system covers /usr/share, so that the real one is not at stake */
         o = discard_under(
             *state,
             "mount -t tmpfs tmpfs /usr/share; mkdir /usr/share/olvido-test; echo x "
@@ -125,8 +125,7 @@ static void the_root_and_homes_stay_but_what_is_in_them_may_go(void **state)
     assert_false(exists(s, "homes/attic"));
 }
 
-/* The plan is made; while the docket is brought to the disk, a file system is mounted on and in what is due.
- */
+/* After planning, while the docket is being synced, a file system is mounted on and inside what is due. */
 static void a_mount_that_appears_during_the_run_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -156,7 +155,7 @@ static void a_mount_that_appears_during_the_run_stays(void **state)
     assert_contains(o.out, "new\nnew\nfiles\nin\non\n");
 }
 
-/* A depot that cannot be looked at could be anywhere: nothing is touched while that is so. */
+/* A depot that cannot be looked at could be anywhere: nothing is touched meanwhile. */
 static void nothing_is_done_while_a_guard_is_incomplete(void **state)
 {
     const struct sandbox *s = *state;

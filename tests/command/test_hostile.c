@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Somebody works against us: while `enforce` runs as root, a process of another user swaps files for other
- * files and directories for links, a hundred thousand times. Only what was judged may go: old baits. What is
- * young, and what lies where a link leads, stays. */
+/* Somebody works against us: while `enforce` runs as root, another user's process swaps files for other files
+ * and directories for links, a hundred thousand times. Only what was judged may go: old baits. Young files,
+ * and what links lead to, stay. */
 #include "support/command.h"
 
 #include <errno.h>
@@ -42,8 +42,8 @@ static void lay_baits(int dir)
     }
 }
 
-/* One round: a young file takes the name of an old one and gives it back; then a link that of the directory;
- * then another directory, with young files of the same names. Each rename is a swap. */
+/* One round: a young file takes an old one's name and gives it back; then a link takes that of the directory;
+ * then another directory with young files of the same names. Each rename is a swap. */
 static unsigned swap_round(int public, unsigned round)
 {
     char name[32];
@@ -84,7 +84,7 @@ static void be_hostile(const struct sandbox *s)
 
 /* ---- our side ---- */
 
-/* Precious files have the names and the age of the baits; those in `other` are young. */
+/* Precious files have the names and age of the baits; those in `other` are young. */
 static void prepare(const struct sandbox *s, int mode)
 {
     char name[64];
@@ -126,7 +126,7 @@ static void assert_nothing_was_lost(const struct sandbox *s)
     assert_string_equal(o.out, expected);
 }
 
-/* How many baits a run says that it has discarded. */
+/* How many baits a run claims to have discarded. */
 static unsigned discard_baits(const struct sandbox *s)
 {
     struct outcome o = olvido(s, "--policy", "policy.yaml", "--json", "enforce", "--yes", NULL);
@@ -156,7 +156,7 @@ static void fight(const struct sandbox *s, int mode)
     print_message("%u runs, %u baits discarded\n", runs, discarded);
     discarded += discard_baits(s); /* undisturbed */
     assert_true(discarded > 0);
-    assert_int_equal(count_entries(s, "data/Trash/files"), discarded); /* each that it says, and no other */
+    assert_int_equal(count_entries(s, "data/Trash/files"), discarded); /* each that it claims, and no other */
     assert_nothing_was_lost(s);
 }
 
@@ -177,8 +177,8 @@ static void in_a_sticky_directory(void **state)
 
 /* ---- a source that is removed, where others may write ---- */
 
-/* Right when the original is about to be taken aside, somebody else puts another file in its place: the look
- * and the act are held apart by a delay, and the private room says that the moment has come. */
+/* Right when the original is about to be taken aside, somebody puts another file in its place: a delay
+ * separates the check from the act, and the private room tells that the moment has come. */
 static void another_file_takes_its_name(const struct sandbox *s, const char *command)
 {
     char script[900];
@@ -194,7 +194,7 @@ static void another_file_takes_its_name(const struct sandbox *s, const char *com
     o = shell(s, script);
     assert_contains(o.out, "another file took its name");
     assert_contains(o.out,
-                    "=0\ntheirs\ngauge.csv\nhidden\n"); /* what changes under our hands is no failure */
+                    "=0\ntheirs\ngauge.csv\nhidden\n"); /* a file that changes meanwhile is no failure */
 }
 
 static void what_is_compressed_is_what_was_judged(void **state)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Right before each act everything is looked at again: what took a name while the question stood, what is
- * mounted or cannot be read within, what was given back. */
+/* Everything is checked again right before each act: a name that was taken during the question, what is
+ * mounted or unreadable inside, what was recovered. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -55,7 +55,7 @@ static const struct {
      "grep -q ^T t/d/sub/a.csv"},
     {"renamed within a directory", DIRECTORY, "!mv t/d/a.csv t/d/c.csv; touch -d '400 days ago' t/d\nyes\n",
      "enforce", "[ -e t/d/c.csv ] && [ -e t/d/b.csv ]"},
-#ifndef OLVIDO_OS_POSIX /* where nobody can say which files are open */
+#ifndef OLVIDO_OS_POSIX /* where nothing tells which files are open */
     {"opened within a directory", "due_directory t/d/sub/a.csv t/d/b.csv",
      "!(exec 9>>t/d/sub/a.csv; sleep 3) </dev/null >/dev/null 2>&1 & sleep 1.2\nyes\n", "enforce",
      "[ -e t/d/sub/a.csv ] && [ -e t/d/b.csv ]"},

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What was once lost, or said without being so: each script tells its story. */
+/* What was once lost, or claimed but not so: a script each. */
 #include "support/command.h"
 
 #include <unistd.h>

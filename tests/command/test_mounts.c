@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Every file system has a trash of its own. The mounts are real ones, in a mount namespace that ends with the
+/* Every file system has a trash of its own. The mounts are real, in a mount namespace that ends with the
  * test. */
 #include "support/command.h"
 
@@ -30,7 +30,7 @@ static int teardown(void **state)
     return *state ? sandbox_teardown(state) : 0;
 }
 
-/* Runs the script with a fresh tmpfs on far/, and an old file in it. */
+/* Runs the script with a fresh tmpfs on far/, which has an old file. */
 static struct outcome on_a_mount(const struct sandbox *s, const char *script)
 {
     char text[4000];
@@ -99,8 +99,7 @@ static void a_trash_of_a_mount_that_is_not_ours_alone_is_refused(void **state)
     assert_contains(o.err, "the trash belongs to another user");
     assert_contains(o.out, "\nf.tmp\n");
     o = on_a_mount(*state, "mkdir far/real; ln -s real far/.Trash-0; $E enforce --yes; echo status=$?");
-    assert_contains(o.out,
-                    "status=6"); /* nothing that is due has a trash, and that is said before anything */
+    assert_contains(o.out, "status=6"); /* nothing due has a trash, and that is said before anything else */
     assert_contains(o.err, "the trash is a symbolic link");
 }
 

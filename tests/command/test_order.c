@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The durable order, as the operating system saw it: docket to the disk, intent to the disk, acts,
- * directories to the disk, outcomes. The system calls of a small run are traced and read back. */
+/* The durable order as the operating system saw it: docket synced, intent synced, acts, directories synced,
+ * outcomes. The system calls of a small run are traced and read back. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -25,7 +25,7 @@ static int traced_setup(void **state)
     return 0;
 }
 
-/* Where in the trace, behind `from`, the first line stands that has both parts; fails when there is none. */
+/* The first line of the trace after `from` that has both parts; fails if there is none. */
 static const char *find(const char *from, const char *call, const char *part)
 {
     for (const char *line = from; line && *line; line = strchr(line, '\n') ? strchr(line, '\n') + 1 : NULL) {
@@ -40,7 +40,7 @@ static const char *find(const char *from, const char *call, const char *part)
     return NULL;
 }
 
-/* The same behind the line that was found last. */
+/* The same after the last line found. */
 static const char *behind(const char *at, const char *call, const char *part)
 {
     const char *next = strchr(at, '\n');
@@ -153,7 +153,7 @@ static const struct {
      "decompress t/r.csv.zst --yes",
      {"fsync(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", "\"r.csv\"", "fsync(", "/t>", "unlinkat(",
       "\"r.csv.zst\"", "fsync(", "/t>"}},
-    {"policy tell 'kind = file'; for i in $(seq 20); do seq 9000 >t/$i.csv; done", /* by whole file systems */
+    {"policy tell 'kind = file'; for i in $(seq 20); do seq 9000 >t/$i.csv; done", /* whole file systems */
      "compress t --yes",
      {"syncfs(", "/t/#", "fdatasync(", "state.db-wal", "linkat(", ".csv.zst", "fsync(", "/t>", "unlinkat(",
       ".csv", "fsync(", "/t>"}},
@@ -217,7 +217,7 @@ static void every_act_keeps_the_order(void **state)
     }
 }
 
-/* What was taken out of an archive keeps no state: all of it is on the disk before it is said to be. */
+/* What `extract` extracted keeps no state: all of it is on disk before the command says so. */
 static void what_is_extracted_is_on_the_disk_when_it_is_said(void **state)
 {
     const struct sandbox *s = *state;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The power goes: everything lies on an ext4 image, and what a run has left on it at that moment, without
- * what was only in memory, is mounted again and settled. Every file must be there once and whole, the record
- * complete, and all of it recoverable. */
+/* The power goes: everything is on an ext4 image, and what is on it at that moment, without what was only in
+ * memory, is mounted again and settled. Every file must exist once and whole, the record be complete, and
+ * everything be recoverable. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -9,8 +9,8 @@
 #include <string.h>
 #include <unistd.h>
 
-/* A cut is a copy of the image while the file system is still mounted: it has what was synced, and its
- * journal is replayed by the next mount. */
+/* A cut is a copy of the image while it is mounted: it has what was synced, and the next mount replays its
+ * journal. */
 static const char STAGE[] =
     "set -u; export ASAN_OPTIONS=detect_leaks=0:abort_on_error=0 XDG_DATA_HOME=$PWD/disk/data\n"
     "O=\"$OLVIDO --state $PWD/disk/state --policy $PWD/power.yaml\"\n"
@@ -62,7 +62,7 @@ static void run_script(const struct sandbox *s, const char *script)
     shell_staged(s, STAGE, script);
 }
 
-/* Three batches, of which up to two have no outcomes yet when it happens. */
+/* Three batches, up to two of them without outcomes at that moment. */
 static void cut_a_long_run(void **state, const char *script)
 {
     static const char LONG[] =
@@ -102,8 +102,7 @@ static void the_power_may_go_between_batches(void **state)
                    "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
 }
 
-/* The disk is slow, so the batch before the one under way has no outcomes yet. What settles has nothing else
- * to bring to the disk. */
+/* The disk is slow, so the previous batch has no outcomes yet. Settling has nothing else to sync. */
 static void the_power_may_go_when_a_long_run_was_settled(void **state)
 {
     cut_a_long_run(state,
@@ -114,7 +113,7 @@ static void the_power_may_go_when_a_long_run_was_settled(void **state)
                    "] && fail \"$w\" 'not settled'; cut; next_run; complete; done");
 }
 
-/* What a run has said is done is on the disk when it says so. */
+/* What a run says is done is on disk when it says so. */
 static void the_power_may_go_when_a_run_has_ended(void **state)
 {
     if (geteuid() != 0)

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What goes wrong while files are put away: sources that change, disks that are full, depots that are not
- * what they should be, catalogues from elsewhere. The source is never harmed, and nothing is left lying
- * about. */
+/* What goes wrong while files are put away: changing sources, full disks, broken depots, foreign catalogues.
+ * The source is never harmed, and nothing is left over. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -22,7 +21,7 @@ static void make_depot(const struct sandbox *s)
 
 /* ---- sources that change ---- */
 
-/* Does something to a file as soon as it is open; reads are slow, so that it is still being read. */
+/* Does something to a file as soon as it is open; slow reads make sure that it is still being read. */
 #define MEANWHILE(file, what)                                                                                \
     "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/" file "$\"; do sleep 0.03; done; " what ") & "
 #define SLOWLY                                                                                               \
@@ -30,7 +29,7 @@ static void make_depot(const struct sandbox *s)
     "inject=pread64:delay_enter=400ms:when=1+ "
 
 static const struct {
-    const char *what, *change, *left; /* what is done, and what is true of the file after that */
+    const char *what, *change, *left; /* the change, and what is then true of the file */
 } changes[] = {
     {"grows", MEANWHILE("t/large", "echo late >>t/large"), "test \"$(tail -n 1 t/large)\" = late"},
     {"shrinks", MEANWHILE("t/large", "/usr/bin/python3 -c 'open(\"t/large\", \"r+\").truncate(5000000)'"),
@@ -40,7 +39,7 @@ static const struct {
      "cmp elsewhere kept/large; test \"$(cat t/large)\" = mine"},
 };
 
-/* It stays as it is now, and what was made of it is not there. */
+/* It stays as it is now, and its copy does not exist. */
 static void a_source_that_changes_while_it_is_compressed_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -81,7 +80,7 @@ static void a_source_that_changes_while_it_is_archived_stays(void **state)
 
 /* ---- disks that are full ---- */
 
-/* At any size of the disk there is no archive, or a whole one; and with more room it works. */
+/* With any disk size there is no archive, or a whole one; and with more room it works. */
 static void a_full_depot_harms_nothing(void **state)
 {
     const struct sandbox *s = *state;
@@ -102,7 +101,7 @@ static void a_full_depot_harms_nothing(void **state)
           "audit verify >out");
 }
 
-/* The same where the new file of `compress` and `decompress` does not fit. */
+/* The same if the new file of `compress` or `decompress` does not fit. */
 static void a_full_disk_leaves_what_is_there(void **state)
 {
     const struct sandbox *s = *state;
@@ -140,13 +139,13 @@ static void a_depot_that_cannot_be_written_is_told(void **state)
     assert_contains(o.out, "=1");
     assert_contains(o.out, "same");
     assert_contains(o.err, "Read-only");
-    /* One that lies in what is put into it: nothing is lost. */
+    /* A depot inside what is archived: nothing is lost. */
     shell_ok(s, O "rmdir depot; ln -s $PWD/t depot; $O archive t --depot cold-room -y >out; test $(ls t | wc "
                   "-l) = 1; $O "
                   "recover $PWD/t --into back >out; diff -r back/t kept");
 }
 
-/* Archives cut short, others' files and what a crash left beside whole ones. */
+/* Truncated archives, foreign files and leftovers of a crash beside whole archives. */
 static void a_half_written_depot_is_rebuilt_as_far_as_it_goes(void **state)
 {
     const struct sandbox *s = *state;
@@ -171,7 +170,7 @@ static void a_half_written_depot_is_rebuilt_as_far_as_it_goes(void **state)
                   "kept; $O depot verify >out");
 }
 
-/* What was put into a depot while its catalogue was somewhere else. */
+/* Archives made while the catalogue was elsewhere. */
 static void archives_from_elsewhere_are_known_after_a_rebuild(void **state)
 {
     const struct sandbox *s = *state;
@@ -213,7 +212,7 @@ static void a_catalogue_of_another_version_is_refused(void **state)
     shell_ok(s, O "rm -rf t; $O depot rebuild >out; $O recover $PWD/t >out; diff -r t kept");
 }
 
-/* A damaged page is told; what lies in the archives comes back after a rebuild. */
+/* A damaged page is reported; a rebuild brings back what is in the archives. */
 static void a_catalogue_with_holes_is_told(void **state)
 {
     const struct sandbox *s = *state;
@@ -243,8 +242,8 @@ static void an_archive_that_nobody_knows_is_cleared(void **state)
 
 /* ---- small files, which are read before they are looked at ---- */
 
-/* One that is written over, without growing, before or behind the call that reads it, does not get in; the
- * other one does. With an age of more than two seconds nobody watches a file whose original stays. */
+/* A file overwritten at the same size, before or after the call that reads it, is not archived; the other one
+ * is. If its last change is more than two seconds ago, nobody watches a file whose original stays. */
 static void a_small_file_that_changes_while_it_is_read_does_not_get_in(void **state)
 {
     static const char *const delays[] = {"enter", "exit"}, *const ages[] = {"0", "2.5"},
@@ -267,7 +266,7 @@ static void a_small_file_that_changes_while_it_is_read_does_not_get_in(void **st
     }
 }
 
-/* While it is read, and once more when the original goes. */
+/* While reading, and again when the original goes. */
 static void who_is_watched(void **state)
 {
     ON_LINUX_ONLY();

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* trash show, recover, audit: what was discarded can be seen, taken back, and accounted for. */
+/* trash show, recover, audit: what was discarded can be seen, recovered and accounted for. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -337,9 +337,8 @@ static void tampering_is_named_with_exit_5(void **state)
     assert_contains(
         o.out, "Not sound: ledger/lines-000000000000.jsonl, line 3 (number 2 of the ledger) was altered");
     o = olvido(s, "--policy", "policy.yaml", "enforce", "--yes", NULL);
-    assert_status(
-        &o,
-        0); /* the damage lies under the checkpoint, which is intact: new lines still prove what they prove */
+    assert_status(&o, 0); /* the damage is covered by the checkpoint, which is intact: new lines still prove
+                             what they prove */
 }
 
 static void an_altered_docket_is_named_with_exit_5(void **state)

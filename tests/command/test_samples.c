@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* demo --for: files on both sides of each step of one's own rules, and what the policy says about them. */
+/* demo --for: files just before and after each step of your own rules, and what the policy does with them. */
 #include "support/command.h"
 
 #include <stdlib.h>
@@ -93,7 +93,7 @@ static void preview_of_the_copy_agrees(void **state)
     assert_contains(o.out, "          discard after 7 years              1 ");
 }
 
-/* Of the oldest file that fits, which is no sample; but a date in a name must be the sample's own. */
+/* Named after the oldest file that fits and is no sample; but a date in a name must be the sample's own. */
 static void real_files_lend_their_names(void **state)
 {
     const struct sandbox *s = *state;

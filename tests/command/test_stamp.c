@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An act is one file and one line: a program with an act that nothing else in it names (tests/stamp/)
- * previews it, asks for it, limits, does, records, settles and explains it. */
+/* An act is one file and one line: a program with an act that nothing else names (tests/stamp/) previews it,
+ * asks for it, limits, does, records, settles and explains it. */
 #include "support/command.h"
 
 #include <stdio.h>

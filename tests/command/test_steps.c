@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A life in steps: a file is compressed, then archived, then deleted where it lies, and stays its rule's file
- * all along. */
+/* A life in steps: a file is compressed, archived, and deleted in its depot, and belongs to its rule all
+ * along. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -9,8 +9,8 @@
 
 #define O "O=\"$O --policy policy.yaml\"; "
 
-/* A policy of one rule with these steps, about *.csv files of more than 100 bytes under tides; with its
- * depot. */
+/* A policy with one rule of these steps, for *.csv files of more than 100 bytes under tides; with its depot.
+ */
 static void make_policy(const struct sandbox *s, const char *steps)
 {
     char script[1500];
@@ -26,14 +26,14 @@ static const char LIFE[] = "      - { after: 30 days, do: compress }\n"
                            "      - { after: 1 year, do: archive, depot: cold-room, one-per: month }\n"
                            "      - { after: 7 years, do: delete }";
 
-/* Makes a file of so many lines, modified then. */
+/* Makes a file with this many lines and this time. */
 #define FILE_OF "f() { seq $3 >tides/$1; touch -d \"$2\" tides/$1; }\n"
 
 static void every_age_has_its_step(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
-    ON_LINUX_ONLY(); /* elsewhere nobody can say that a file is not open, so none is deleted */
+    ON_LINUX_ONLY(); /* elsewhere nothing tells that a file is not open, so none is deleted */
     make_policy(s, LIFE);
     shell_ok(
         s, O FILE_OF
@@ -46,7 +46,7 @@ static void every_age_has_its_step(void **state)
         "test ! -e tides/a.csv -a ! -e tides/b.csv -a ! -e tides/north/c.csv -a ! -e tides/old.csv\n"
         "$O recover $PWD/tides/b.csv >out; cmp tides/b.csv kept/b.csv; rm tides/b.csv\n"
         "$O enforce --yes >out; grep -q 'nothing was due' out; $O depot verify >out; $O audit verify >out");
-    /* The compressed one and those in the depot are the rule's files still, and their next step is told. */
+    /* The compressed one and those in the depot still belong to the rule, and their next step is shown. */
     o = shell(s, O "$O preview --as-of \"$(date -d '+ 3 years' +%F)\"; $O preview --as-of \"$(date -d '+ 9 "
                    "years' +%F)\" --list --json; $O explain tides/a.csv.zst $PWD/tides/north/c.csv");
     assert_contains(o.out, "archive after 1 year        2");
@@ -58,7 +58,7 @@ static void every_age_has_its_step(void **state)
     assert_contains(o.out, "delete after 7 years");
 }
 
-/* What somebody changed is judged as it is. */
+/* A changed file is judged as it is. */
 static void a_changed_file_is_a_new_one(void **state)
 {
     const struct sandbox *s = *state;
@@ -81,12 +81,12 @@ static void what_does_not_shrink_is_tried_once(void **state)
              "$O enforce --yes >out; grep -q '1 left alone' out; test -e tides/noise.csv\n"
              "$O preview >out; grep -q 'done already  *1 ' out; $O enforce --yes >out; grep -q 'nothing was "
              "due' out\n"
-             /* another file of that name has had nothing */
+             /* another file of that name has no steps behind it */
              "seq 5000 >tides/noise.csv; touch -d '41 days ago' tides/noise.csv; $O enforce --yes >out; grep "
              "-q '1 compressed' out");
 }
 
-/* On a file system without extended attributes the catalogue remembers what a file was. */
+/* On a file system without extended attributes the register remembers what a file was. */
 static void without_attributes_the_catalogue_remembers(void **state)
 {
     const struct sandbox *s = *state;
@@ -140,8 +140,8 @@ static void archives_are_called_by_rule_and_period(void **state)
 
 /* ---- deleting in depots ---- */
 
-/* Twelve files of 2018 and 2019 in one archive each year, one of 2019 that is not due yet with its other
- * name; `kept` has them all. */
+/* Twelve files of 2018 and 2019 in one archive per year, one of 2019 that is not due yet and its hard link;
+ * `kept` has them all. */
 static void make_old(const struct sandbox *s, const char *pack)
 {
     char steps[300];
@@ -160,7 +160,7 @@ static void make_old(const struct sandbox *s, const char *pack)
                    "      - { after: 7 years, do: delete }");
 }
 
-/* Everything up to the middle of 2019 is more than seven years old; what is younger stays. */
+/* Everything up to mid-2019 is more than seven years old; the rest is younger and stays. */
 #define AS_IF                                                                                                \
     "sed -i \"s/7 years/$(( ($(date +%s) - $(date -d 2019-07-01 +%s)) / 86400 )) days/\" policy.yaml; "
 
@@ -188,7 +188,7 @@ static void what_is_due_in_a_depot_is_taken_out_of_its_archive(void **state)
     }
 }
 
-/* Readers that nobody here wrote take a rewritten archive as any other. */
+/* Other readers open a rewritten archive like any other. */
 static void others_read_a_rewritten_archive(void **state)
 {
     const struct sandbox *s = *state;
@@ -206,7 +206,7 @@ static void others_read_a_rewritten_archive(void **state)
              "END");
 }
 
-/* The frames of a zip archive are taken over as they are, and its directory is new. */
+/* The frames of a zip archive are copied, and its directory is new. */
 static void others_read_a_rewritten_zip(void **state)
 {
     const struct sandbox *s = *state;
@@ -222,7 +222,7 @@ static void others_read_a_rewritten_zip(void **state)
         "END");
 }
 
-/* The contents of a hard link that is not due are kept with it. */
+/* A hard link that is not due keeps its contents. */
 static void a_hard_link_that_stays_keeps_its_contents(void **state)
 {
     const struct sandbox *s = *state;
@@ -271,7 +271,7 @@ static void unattended_it_waits(void **state)
     assert_contains(o.out, "13 deleted");
 }
 
-/* A damaged archive is never rewritten: it stays, and is told. */
+/* A damaged archive is never rewritten: it stays, and is reported. */
 static void a_damaged_archive_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -289,7 +289,7 @@ static void a_damaged_archive_stays(void **state)
     assert_lacks(o.out, ".r2.");
 }
 
-/* Where only what a frame is packed in was altered, its contents are packed anew with it. */
+/* If only a frame's packing was altered, its contents are packed again. */
 static void a_frame_with_another_header_is_packed_anew(void **state)
 {
     const struct sandbox *s = *state;
@@ -315,7 +315,7 @@ static void a_frame_with_another_header_is_packed_anew(void **state)
              "kept/late.csv; cmp back/x.csv kept/x.csv");
 }
 
-/* A depot below a place that a rule is about: what lies in it is Olvido's own, and stays. */
+/* A depot below a place that a rule covers: its contents are Olvido's own, and stay. */
 static void a_depot_is_guarded(void **state)
 {
     const struct sandbox *s = *state;
@@ -359,7 +359,7 @@ static void limits_count_what_is_archived(void **state)
           "out; grep -q '3 archived' out");
 }
 
-/* A depot that is not there fails its files, one by one, and touches none. */
+/* A missing depot fails its files, one by one, and touches none. */
 static void a_depot_that_is_not_there_is_told(void **state)
 {
     const struct sandbox *s = *state;

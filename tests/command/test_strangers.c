@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Another user of the machine, a medium that was plugged in, an archive from a stranger: nobody gains
- * anything from what root does. Each script tells its story. */
+/* Another user of the machine, a removable disk, a stranger's archive: nobody gains anything from what root
+ * does. A script each. */
 #include "support/command.h"
 
 #include <unistd.h>

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a run may do: limits, runs that nobody watches, rules that are new, clocks that jump, files in use,
- * and the policy's own trash. */
+/* What a run may do: limits, unattended runs, new rules, jumping clocks, files in use, and the policy's own
+ * trash. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -122,7 +122,7 @@ static void on_a_terminal_a_limit_is_part_of_the_question(void **state)
     assert_contains(o.out, "2 discarded");
 }
 
-/* What exceeds a limit needs a person who answers, or its name. */
+/* What exceeds a limit needs a person who answers, or its rule's name. */
 static void yes_beforehand_exceeds_no_limit(void **state)
 {
     const struct sandbox *s = *state;
@@ -221,7 +221,7 @@ static void ten_files_need_their_count_to_the_digit(void **state)
     static const char *const wrong[] = {"yes\n1\n",   "yes\n\n", "yes\n100\n", "yes\n 10\n",
                                         "yes\nyes\n", "yes\n",   "\n\n"};
     const struct sandbox *s = *state;
-    ON_LINUX_ONLY(); /* elsewhere nobody can say which files are open, and so none is deleted */
+    ON_LINUX_ONLY(); /* elsewhere nothing tells which files are open, so none is deleted */
     write_policy(s, "limits: { files: 100 }", ENDS, NULL);
     assert_int_equal(unlink(in(s, "tides/a/00.tmp")) + unlink(in(s, "tides/a/01.tmp")), 0);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
@@ -233,7 +233,7 @@ static void ten_files_need_their_count_to_the_digit(void **state)
 static void nine_files_need_no_count(void **state)
 {
     const struct sandbox *s = *state;
-    ON_LINUX_ONLY(); /* elsewhere nobody can say which files are open, and so none is deleted */
+    ON_LINUX_ONLY(); /* elsewhere nothing tells which files are open, so none is deleted */
     write_policy(s, "limits: { files: 100 }", ENDS, NULL);
     for (int i = 0; i < 3; i++)
         assert_int_equal(unlink(in(s, i == 0   ? "tides/a/00.tmp"
@@ -244,7 +244,7 @@ static void nine_files_need_no_count(void **state)
     assert_int_equal(left_after(s, "yes\n", 0), 18);
 }
 
-/* One directory alone is enough, for nobody sees what is in it. */
+/* One directory is enough, because nobody sees what is in it. */
 static void clearing_a_directory_needs_the_count(void **state)
 {
     const struct sandbox *s = *state;
@@ -288,7 +288,7 @@ static void change_register(const struct sandbox *s, const char *sql)
     shell_ok(s, script);
 }
 
-/* Pretends that every rule has been as it is for a month. */
+/* Pretends that every rule has existed for a month. */
 static void age_the_rules(const struct sandbox *s)
 {
     change_register(s, "update rule set since = since - 30 * 86400");
@@ -347,7 +347,8 @@ static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
     assert_contains(o.out, "waits: the clock is doubtful");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
     change_register(s, "update clock set wall = wall + 3 * 3600, boot = 'another ' || boot");
-    enforce(s, "--unattended", 0); /* in doubt or not, as the machine's clock is synchronised or not */
+    enforce(s, "--unattended",
+            0); /* doubtful or not, depending on whether this machine's clock is synchronised */
     change_register(s, "update clock set boot = replace(boot, 'another ', '')");
     enforce(s, "--unattended", 0);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0); /* in the end: the same boot, and no jump */

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A run during which the ledger goes on to its next volume: what is recorded is all there, in both, and that
- * holds wherever the run is killed meanwhile. */
+/* A run during which the ledger turns to its next volume: everything recorded is in the two volumes, wherever
+ * the run is killed. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -8,8 +8,8 @@
 #include <string.h>
 #include <unistd.h>
 
-/* The ledger is filled by names that are nearly as long as names can be, up to a little below the end of its
- * volume, once; each run begins with a copy of that. */
+/* The ledger is filled once, with names of nearly maximal length, to slightly below the end of its volume;
+ * each run starts with a copy. */
 static const char STAGE[] =
     "set -u; mkdir memory; mount -t tmpfs -o size=500m tmpfs memory; trap 'cd /; umount -l $top/memory' "
     "EXIT\n"
@@ -48,7 +48,7 @@ static int setup(void **state)
 
 static void run_script(const struct sandbox *s, const char *script)
 {
-    if (geteuid() != 0) /* many files are removed again and again, which is quick in memory only */
+    if (geteuid() != 0) /* many files are removed again and again, which is fast only in memory */
         skip();
     shell_staged(s, STAGE, script);
 }
@@ -71,7 +71,7 @@ static void a_long_run_goes_through_volumes(void **state)
         "few'");
 }
 
-/* It would hide lines from a search: verifying says so, and one that cannot be read is not used. */
+/* It would hide lines from a search: verifying says so, and an unreadable one is not used. */
 static void an_index_that_lies_is_found(void **state)
 {
     run_script(
@@ -103,7 +103,7 @@ static void it_may_be_killed_at_a_checkpoint(void **state)
                "  $O enforce --yes >out 2>err || fail \"$n: the next run\"; complete \"$n\"; done");
 }
 
-/* As soon as the next volume is there, or a little later. */
+/* As soon as the next volume exists, or slightly later. */
 static void it_may_be_killed_when_it_has_turned(void **state)
 {
     run_script(*state,
