@@ -83,7 +83,10 @@ static bool fresh_replace(struct fresh *f, const char *wanted)
 {
     struct olv_stat there;
     char aside[sizeof f->aside];
-    if (olv_os_stat(f->dir, wanted, &there) && there.kind == OLV_KIND_DIRECTORY) {
+    if (!olv_os_stat(f->dir, wanted, &there)) {
+        if (errno != ENOENT)
+            return false;
+    } else if (there.kind == OLV_KIND_DIRECTORY) {
         errno = EEXIST; /* a tree is never replaced */
         return false;
     }

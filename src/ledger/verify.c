@@ -18,7 +18,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 enum { TELL_EVERY = 16384 };
@@ -425,8 +424,11 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
 {
     char origin[ORIGIN_SIZE];
     int keys;
-    struct stat st;
+    struct olv_stat stat;
     v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
+    v->report->is_open = v->state >= 0 && olv_os_stat(v->state, "runs/open", &stat);
+    if (v->state >= 0 && !v->report->is_open && !olv_os_is_absent(errno))
+        return olv_fail_system(err, "runs/open", "cannot look at it");
     v->dir =
         v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
     keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
@@ -434,7 +436,6 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
         return olv_keys_are_gone(err);
     if (keys < 0)
         return false;
-    v->report->is_open = fstatat(v->state, "runs/open", &st, AT_SYMLINK_NOFOLLOW) == 0;
     if (checkpoint_origin(v->dir, origin, err))
         v->key = olv_key_load_public(keys, origin, err);
     close(keys);

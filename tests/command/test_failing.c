@@ -116,6 +116,20 @@ static void a_directory_that_cannot_be_reached_is_there(void **state)
     each_is_said(*state, refusals, sizeof refusals / sizeof *refusals);
 }
 
+/* Whether a run is open decides what may follow the checkpoint. */
+static void an_open_run_that_cannot_be_looked_at_is_no_fault(void **state)
+{
+    struct outcome o;
+    ON_LINUX_ONLY();
+    o = shell(*state,
+              "export ASAN_OPTIONS=detect_leaks=0; strace -f -o all -e trace=statx $O audit verify >out\n"
+              "n=$(grep -n 'runs/open' all | head -1 | cut -d: -f1)\n"
+              "strace -f -o trace -e inject=statx:error=EIO:when=$n $O audit verify");
+    assert_status(&o, 1);
+    assert_contains(o.err, "runs/open: cannot look at it: Input/output error");
+    assert_lacks(o.out, "ound:");
+}
+
 static void a_depot_that_cannot_be_opened_is_not_empty(void **state)
 {
     const struct sandbox *s = *state;
@@ -174,6 +188,7 @@ int main(void)
         TEST(a_database_that_cannot_be_opened_is_there),
         TEST(a_directory_that_cannot_be_reached_is_there),
         TEST(a_depot_that_cannot_be_opened_is_not_empty),
+        TEST(an_open_run_that_cannot_be_looked_at_is_no_fault),
         TEST(an_item_that_cannot_be_looked_at_is_neither_gone_nor_there_twice),
         TEST(processors_may_come_meanwhile),
     };
