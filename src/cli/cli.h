@@ -14,7 +14,7 @@
 #include <stddef.h>
 #include <stdio.h>
 
-/* docs/exit-status.md; if several apply, the one listed first here wins. */
+/* docs/commands.md; if several apply, the one listed first here wins. */
 enum cli_status {
     STATUS_BROKEN = 5,
     STATUS_INTERRUPTED = 4,
