@@ -333,7 +333,10 @@ static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 static bool let_go(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e,
                    struct olv_outcome *o)
 {
-    if (!fresh_stands(&s->task.fresh, s->placed))
+    enum olv_truth stands = fresh_stands(&s->task.fresh, s->placed);
+    if (stands == OLV_UNKNOWN)
+        return olv_fail_system(&o->error, "", "cannot look at its new file, so it stays");
+    if (stands == OLV_NO)
         return olv_fail(&o->error, OLV_SYSTEM, "its new file is not under its name any more, so it stays");
     return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, s->label, true, o);
 }

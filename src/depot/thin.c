@@ -453,7 +453,8 @@ static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv
     if (ok)
         return true;
     /* What cannot be removed now stays `making`, and a later run clears it. */
-    if ((!*into || (fresh_stands(&t->fresh, into) && unlinkat(o->dir, into, 0) == 0 && fsync(o->dir) == 0)) &&
+    if ((!*into || (fresh_stands(&t->fresh, into) == OLV_YES && unlinkat(o->dir, into, 0) == 0 &&
+                    fsync(o->dir) == 0)) &&
         t->row)
         catalogue_forget(o->catalogue, t->row, &ignored);
     into[0] = '\0';

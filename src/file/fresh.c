@@ -118,7 +118,7 @@ bool fresh_keep(struct fresh *f)
 
 bool fresh_take_back(struct fresh *f, const char *placed)
 {
-    bool ok = fresh_stands(f, placed);
+    bool ok = fresh_stands(f, placed) == OLV_YES;
     if (ok && *f->aside)
         ok = renameat(f->dir, f->aside, f->dir, placed) == 0; /* replaces the new file, which had that name */
     else if (ok)
@@ -151,13 +151,19 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
     return err->code == OLV_EXISTS ? is_taken(wanted, err) : false;
 }
 
-/* Somebody exchanged the temporary name for a moment, and the other file is in place now. The old one stays
- * set aside, and nothing is removed. */
-static bool lost(struct fresh *f, const char *placed, struct olv_error *err)
+/* Somebody exchanged the temporary name for a moment, and the other file is in place now: the old one stays
+ * set aside, and nothing is removed. Or the new file cannot be looked at: it is taken back, if that can be
+ * done. */
+static bool lost(struct fresh *f, const char *placed, enum olv_truth stands, struct olv_error *err)
 {
-    olv_fail(err, OLV_SYSTEM, "somebody has put another file in its place%s%.100s",
+    int sys = stands == OLV_UNKNOWN ? errno : 0;
+    if (sys)
+        fresh_take_back(f, placed);
+    olv_fail(err, OLV_SYSTEM, "%s%s%.100s",
+             sys ? "cannot look at the new file" : "somebody has put another file in its place",
              *f->aside ? "; what was there is " : "", f->aside);
     olv_error_at(err, placed);
+    err->sys = sys;
     f->aside[0] = '\0';
     return false;
 }
@@ -165,6 +171,7 @@ static bool lost(struct fresh *f, const char *placed, struct olv_error *err)
 bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_exists, char out[NAME_MAX + 1],
                    struct olv_error *err)
 {
+    enum olv_truth stands;
     if (strlen(wanted) > NAME_MAX) {
         errno = ENAMETOOLONG;
         return olv_fail_system(err, wanted, "cannot give it its name");
@@ -179,14 +186,22 @@ bool fresh_publish(struct fresh *f, const char *wanted, enum olv_if_exists if_ex
         return is_taken(wanted, err);
     if (!f->name[0] && !take_name(f))
         return olv_fail_system(err, wanted, "cannot give it its name");
-    return place(f, wanted, if_exists, out, err) && (fresh_stands(f, out) || lost(f, out, err));
+    if (!place(f, wanted, if_exists, out, err))
+        return false;
+    stands = fresh_stands(f, out);
+    return stands == OLV_YES || lost(f, out, stands, err);
 }
 
-bool fresh_stands(const struct fresh *f, const char *name)
+enum olv_truth fresh_stands(const struct fresh *f, const char *name)
 {
     struct olv_stat own, there;
-    return f->fd >= 0 && *name && olv_os_stat(f->fd, "", &own) && olv_os_stat(f->dir, name, &there) &&
-           own.mount == there.mount && own.inode == there.inode;
+    if (f->fd < 0 || !*name)
+        return OLV_NO;
+    if (!olv_os_stat(f->fd, "", &own))
+        return OLV_UNKNOWN;
+    if (!olv_os_stat(f->dir, name, &there))
+        return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
+    return own.mount == there.mount && own.inode == there.inode ? OLV_YES : OLV_NO;
 }
 
 void fresh_close(struct fresh *f)

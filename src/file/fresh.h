@@ -34,8 +34,9 @@ bool fresh_keep(struct fresh *fresh);
 /* Undoes publishing: removes the name, or gives it back to what was replaced. False if it no longer has that
  * name, or cannot be removed. */
 bool fresh_take_back(struct fresh *fresh, const char *placed);
-/* Whether exactly this file has that name in its directory, by its descriptor. */
-bool fresh_stands(const struct fresh *fresh, const char *name);
+/* Whether exactly this file has that name in its directory, by its descriptor. OLV_UNKNOWN with errno: that
+ * cannot be looked at. */
+enum olv_truth fresh_stands(const struct fresh *fresh, const char *name);
 /* Closes it; an unpublished file vanishes, and so does what it replaced, unless taken back. */
 void fresh_close(struct fresh *fresh);
 
