@@ -75,30 +75,55 @@ static void file_of(struct site *s, const char *name, double days, const char *t
     s->demo->bytes += len;
 }
 
+static char *two_digits(char *to, unsigned number)
+{
+    *to++ = (char)('0' + number / 10 % 10);
+    *to++ = (char)('0' + number % 10);
+    return to;
+}
+
+/* "23:59,4.99": a time of the day, and a value. */
+static void add_reading(struct site *s, struct olv_text *text, unsigned minute)
+{
+    unsigned hundredths = roll(s, 100), metres = 1 + roll(s, 4);
+    char line[16], *to = two_digits(line, minute / 60 % 24);
+    *to++ = ':';
+    to = two_digits(to, minute % 60);
+    *to++ = ',';
+    *to++ = (char)('0' + metres);
+    *to++ = '.';
+    to = two_digits(to, hundredths);
+    *to++ = '\n';
+    olv_text_add(text, line, (size_t)(to - line));
+}
+
 /* A text with this many lines. */
 static void table(struct site *s, const char *name, double days, const char *heading, unsigned lines)
 {
     struct olv_text text = {0};
     olv_text_printf(&text, "%s\n", heading);
     for (unsigned i = 0; i < lines; i++)
-        olv_text_printf(&text, "%02u:%02u,%u.%02u\n", i / 60 % 24, i % 60, 1 + roll(s, 4), roll(s, 100));
+        add_reading(s, &text, i);
     if (!text.failed)
         file_of(s, name, days, text.data, text.len);
     olv_text_free(&text);
 }
 
-static struct olv_date months_ago(const struct site *s, int months)
-{
-    struct olv_instant t = s->now;
-    olv_instant_add(s->now, (struct olv_duration){-months, 0}, &t);
-    return olv_date_from_seconds(t.s);
-}
+/* An age of so many calendar months and days, and its date: files are named by the month of their own time.
+ */
+struct age {
+    double days;
+    int year, month;
+};
 
-static double days_of_months(const struct site *s, int months)
+static struct age age_of(const struct site *s, int months, double days)
 {
     struct olv_instant t = s->now;
+    struct olv_date d;
     olv_instant_add(s->now, (struct olv_duration){-months, 0}, &t);
-    return (double)(s->now.s - t.s) / DAY;
+    days += (double)(s->now.s - t.s) / DAY;
+    d = olv_date_from_seconds(s->now.s - (int64_t)(days * DAY));
+    return (struct age){days, (int)(d.year % 10000), d.month % 100};
 }
 
 /* ---- departments ---- */
@@ -111,10 +136,9 @@ static void readings(struct site *s)
         snprintf(name, sizeof name, "readings/gauge-%d", gauge);
         directory(s, name);
         for (int month = 0; month < 12 * YEARS; month++) {
-            struct olv_date d = months_ago(s, month);
-            snprintf(name, sizeof name, "readings/gauge-%d/%04d-%02d.csv", gauge, (int)(d.year % 10000),
-                     d.month % 100);
-            table(s, name, days_of_months(s, month) + 0.25, "time,metres", 200 + roll(s, 1200));
+            struct age age = age_of(s, month, 0.25);
+            snprintf(name, sizeof name, "readings/gauge-%d/%04d-%02d.csv", gauge, age.year, age.month);
+            table(s, name, age.days, "time,metres", 200 + roll(s, 1200));
         }
     }
     file_of(s, "readings/gauge-2/calibration.csv", 400, "", 0); /* empty: the logger was off */
@@ -125,10 +149,9 @@ static void hydrophone(struct site *s)
     char name[96];
     directory(s, "hydrophone");
     for (int quarter = 0; quarter < 4 * YEARS; quarter++) {
-        struct olv_date d = months_ago(s, 3 * quarter);
-        snprintf(name, sizeof name, "hydrophone/%04d-%02d whale watch.pcm", (int)(d.year % 10000),
-                 d.month % 100);
-        table(s, name, days_of_months(s, 3 * quarter) + 1, "hydrophone 1, raw", 4000 + roll(s, 6000));
+        struct age age = age_of(s, 3 * quarter, 1);
+        snprintf(name, sizeof name, "hydrophone/%04d-%02d whale watch.pcm", age.year, age.month);
+        table(s, name, age.days, "hydrophone 1, raw", 4000 + roll(s, 6000));
     }
 }
 
@@ -150,10 +173,10 @@ static void photographs(struct site *s)
     char name[96];
     directory(s, "photographs");
     for (int month = 0; month < 12 * YEARS; month += 2) {
-        struct olv_date d = months_ago(s, month);
-        snprintf(name, sizeof name, "photographs/breakwater %04d-%02d (%u).jpg", (int)(d.year % 10000),
-                 d.month % 100, 1 + roll(s, 9));
-        table(s, name, days_of_months(s, month) + 2, "not really a photograph", 900 + roll(s, 2500));
+        struct age age = age_of(s, month, 2);
+        snprintf(name, sizeof name, "photographs/breakwater %04d-%02d (%u).jpg", age.year, age.month,
+                 1 + roll(s, 9));
+        table(s, name, age.days, "not really a photograph", 900 + roll(s, 2500));
     }
     table(s, "photographs/marea alta \xC3\xB1 \xE2\x80\x94 espig\xC3\xB3n.jpg", 1200,
           "not really a photograph", 800);
@@ -167,16 +190,16 @@ static void office(struct site *s)
     directory(s, "office/permits");
     directory(s, "office/timesheets");
     for (int year = 0; year < YEARS; year++) {
-        struct olv_date d = months_ago(s, 12 * year);
-        snprintf(name, sizeof name, "office/permits/harbour permit %04d.txt", (int)(d.year % 10000));
-        table(s, name, days_of_months(s, 12 * year) + 5, "permit to moor the gauge boat", 20);
+        struct age age = age_of(s, 12 * year, 5);
+        snprintf(name, sizeof name, "office/permits/harbour permit %04d.txt", age.year);
+        table(s, name, age.days, "permit to moor the gauge boat", 20);
         if (s->ok && fchmodat(s->dir, name, 0444, 0) < 0)
             observatory_fail(s, name, "cannot make a sample file read-only");
     }
     for (int month = 0; month < 12 * YEARS; month++) {
-        struct olv_date d = months_ago(s, month);
-        snprintf(name, sizeof name, "office/timesheets/%04d-%02d.txt", (int)(d.year % 10000), d.month % 100);
-        table(s, name, days_of_months(s, month) + 3, "timesheet", 30);
+        struct age age = age_of(s, month, 3);
+        snprintf(name, sizeof name, "office/timesheets/%04d-%02d.txt", age.year, age.month);
+        table(s, name, age.days, "timesheet", 30);
     }
 }
 
