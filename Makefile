@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
 # The front door. `make demo` and `make check` do all the set-up they need on a fresh Debian machine.
-.PHONY: demo check quick torture hostile build install bench screenshots format clean
+.PHONY: demo check check-all dates quick torture hostile build install bench screenshots format clean
 
 PREFIX ?= /usr/local
 
@@ -18,6 +18,14 @@ demo: build
 
 check: setup
 	@tools/check
+
+# The second compiler, the analysers, the suite under sanitizers and with os/posix.c, fuzzing: an hour.
+check-all: setup
+	@tools/check-all
+
+# The suite on other days: leap days, the turn of the year, of summer time, of 2038; an hour.
+dates: setup
+	@tools/dates
 
 # Without what takes long: for the inner loop.
 quick:

@@ -12,12 +12,14 @@ their images are copied while the world stands still, and what was in memory onl
 alone, and all at once, lose it; between file systems there is no order. `power-part`: the system has brought one of
 them to the disk by itself, some calls before; it loses what came since, and so do the others at every second point.
 settle-KIND disturbs what settles a run that was killed, at each of its own calls, for some places of the kill.
+restored: the run is not disturbed; afterwards the state directory is one that was copied at that call. restored-state and
+restored-catalogue: state.db or catalogue.db alone. clock: a kill, and the clock is 3,000 days ahead when the next runs settle.
 KIND*N takes N times fewer points of that kind.
 `lie` is a write of file contents that is answered as if all were well, though a bit of it was written otherwise.
 
 What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
 ledger. The last line says how many points of each kind were tried, and "N passed, N failed"."""
-import argparse, base64, hashlib, io, json, lzma, os, re, shutil, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
+import argparse, base64, ctypes, hashlib, io, json, lzma, os, re, shutil, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
 from urllib.parse import unquote_to_bytes
 import zstandard
 
@@ -27,14 +29,29 @@ PLACES = ("state", "site", "site2", "cold", "home")   # each a file system of it
 PARTS = (("state",), ("site", "site2"), ("cold",))
 CUTS = PARTS + (PLACES,)
 LATELY = 24  # calls
-DEAD = ("kill", "power", "power-part")
+DEAD = ("kill", "power", "power-part", "clock")
+RESTORED = {"restored": "", "restored-state": "state.db", "restored-catalogue": "catalogue.db"}
 KINDS = {"kill": "changes", "int": "changes", "term": "changes", "hup": "changes", "short": "changes", "ENOSPC": "changes", "EIO": "changes",
          "power": "changes", "power-part": "changes", "EMFILE": "opens", "ENOMEM": "memory", "EINTR": "changes", "EIO-read": "reads",
-         "EIO-look": "looks", "EIO-rest": "rest", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes"}
+         "EIO-look": "looks", "EIO-rest": "rest", "lie": "write,pwrite64", "settle-look": "looks", "settle-EIO": "changes",
+         "restored": "changes", "restored-state": "changes", "restored-catalogue": "changes", "clock": "changes"}
 
 
 class Wrong(Exception):
     pass
+
+
+LIBC = ctypes.CDLL(None, use_errno=True)
+
+
+def mount(source, target, kind, options=""):
+    """The system calls themselves: at thousands of points, a process for each would be half of the time."""
+    if LIBC.mount(source.encode(), target.encode(), kind.encode(), 0, options.encode()) != 0:
+        raise OSError(ctypes.get_errno(), "cannot mount", target)
+
+
+def unmounted(target, lazily=False):
+    return LIBC.umount2(target.encode(), 2 if lazily else 0) == 0
 
 
 # ---- scenarios ----
@@ -76,6 +93,10 @@ TWO = policy(rule(["after: 30 days, do: delete"], where='name = "r1.csv" or name
 TWO_ROOTS = policy('  - name: roots\n    under: [ "%(site)s", "%(site2)s" ]\n    where: name like "*.csv" and depth < 2\n    steps: [ { after: 30 days, do: discard } ]\n')
 ENFORCE = "enforce --yes".split()
 PUBLIC = ["!chmod 1777 tides/a; chmod 777 tides/b"]  # a private room is made there
+LINKS = policy(rule(["after: 30 days, do: discard"], name="first", under="%(site)s/tides/daily.0"), rule(["after: 30 days, do: discard"], name="second"))
+# Hard links of each other under one name in two directories; the night before took one of each.
+SNAPSHOTS = ["!mkdir tides/daily.0 tides/daily.1; for n in 1 2 3; do seq $n 700 >tides/daily.0/s$n.csv; touch -d '90 days ago' tides/daily.0/s$n.csv; done; cp -al tides/daily.0/. tides/daily.1",
+             "enforce --yes --rule first"]
 SAME_NAMES = ["!for i in $(seq 20); do mkdir tides/$i; echo $i >tides/$i/same.csv; done; touch -d '100 days ago' tides/*/same.csv"]  # info files are made ahead
 PACKS = ("tar", "tar.gz", "tar.bz2", "tar.xz", "zip")
 
@@ -87,6 +108,8 @@ SCENARIOS = [
     Scenario("discard", ENFORCE, DISCARD),
     Scenario("discard-many", ENFORCE, DISCARD, more=15),
     Scenario("discard-same", ENFORCE, DISCARD, SAME_NAMES),
+    Scenario("discard-links", ENFORCE, LINKS, SNAPSHOTS),
+    Scenario("recover-links", "recover %(site)s/tides/daily.0 --if-exists number".split(), LINKS, SNAPSHOTS + ["!ln tides/daily.1/s1.csv tides/daily.0/s1.csv; echo newcomer >tides/daily.0/s2.csv"]),
     Scenario("compress", ENFORCE, COMPRESS),
     Scenario("compress-by-hand", "compress tides -y".split(), NOTHING),
     Scenario("decompress", "decompress tides -y".split(), NOTHING, ["compress tides -y"]),
@@ -146,17 +169,17 @@ class World:
         self.at = {p: os.path.join(self.root, p) for p in PLACES}
         self.kept = os.path.join(self.root, "kept")
         if is_together:
-            subprocess.run(["mount", "-t", "tmpfs", "-o", "size=200m,mode=0755", "none", self.root], check=True)
-        for p in PLACES:
-            os.mkdir(self.at[p])
-        os.mkdir(self.path("images"))
-        os.mkdir(self.path("cut"))
+            mount("none", self.root, "tmpfs", "size=200m,mode=0755")
+        for p in PLACES + ("images", "cut", "kept"):
+            os.mkdir(self.path(p))
+        self.devices = {}
         if has_images:
-            subprocess.run(["mount", "-t", "tmpfs", "none", self.path("images")], check=True)
-            subprocess.run(["mount", "-t", "tmpfs", "none", self.path("cut")], check=True)
+            for p in ("images", "cut", "kept"):
+                mount("none", self.path(p), "tmpfs")
             for p in PLACES:
                 image = self.path("images", p)
                 subprocess.run("truncate -s 24M %s && mkfs.ext4 -q -F -m 0 -J size=4 -E lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0 %s" % (image, image), shell=True, check=True)
+                self.devices[p] = subprocess.run(["losetup", "--find", "--show", image], check=True, stdout=subprocess.PIPE, text=True).stdout.strip()
         self.mount()
         with open(self.path("policy.yaml"), "w") as f:
             f.write(scenario.policy % self.at)
@@ -168,28 +191,37 @@ class World:
 
     def mount(self):
         for p in () if self.is_together else PLACES:
-            words = ["-o", "loop,commit=3600,nodiscard", self.path("images", p)] if self.has_images else ["-t", "tmpfs", "-o", "size=200m,mode=0755", "none"]
-            subprocess.run(["mount"] + words + [self.at[p]], check=True)
+            if self.has_images:
+                mount(self.devices[p], self.at[p], "ext4", "commit=3600,nodiscard")
+            else:
+                mount("none", self.at[p], "tmpfs", "size=200m,mode=0755")
 
     def unmount(self):
         for p in PLACES:
-            for _ in range(100):
-                if subprocess.run(["umount", self.at[p]], stderr=subprocess.DEVNULL).returncode == 0:
+            for _ in range(1000):
+                if unmounted(self.at[p]):
                     break
-                time.sleep(0.02)
+                time.sleep(0.002)
             else:
                 raise Wrong("cannot unmount " + p)
+
+    def copy_images(self, source, target, places=PLACES):
+        """In place: the devices stay those of these very files."""
+        subprocess.run(["cp", "--sparse=always"] + [os.path.join(source, p) for p in places] + [target], check=True)
 
     def lose(self, places):
         """The power went: these places have what their copies have."""
         self.unmount()
-        for p in places:
-            shutil.copyfile(self.path("cut", p), self.path("images", p))
+        self.copy_images(self.path("cut"), self.path("images"), places)
         self.mount()
 
     def close(self):
-        for p in [self.root] if self.is_together else [self.at[p] for p in PLACES] + ([self.path("images"), self.path("cut")] if self.has_images else []):
-            subprocess.run(["umount", "-l", p], check=False)
+        for p in [self.root] if self.is_together else [self.at[p] for p in PLACES]:
+            unmounted(p, lazily=True)
+        if self.devices:
+            subprocess.run(["losetup", "--detach"] + list(self.devices.values()), check=False)
+            for p in ("images", "cut", "kept"):
+                unmounted(self.path(p), lazily=True)
         shutil.rmtree(self.root, ignore_errors=True)
 
     def due(self):
@@ -203,8 +235,9 @@ class World:
         command = [str(self.due()) if w == "DUE" else w for w in command]
         return [os.environ["OLVIDO"], "--state", self.at["state"] + "/olvido", "--policy", self.path("policy.yaml")] + [w % self.at for w in command]
 
-    def run(self, command, before=()):
-        done = subprocess.run(list(before) + self.words(command), cwd=self.at["site"], env=self.env, stdin=subprocess.DEVNULL,
+    def run(self, command, before=(), is_ahead=False):
+        env = dict(self.env, LD_PRELOAD=os.environ["MOVED_CLOCK"], CLOCK_AHEAD=str(3000 * DAY), CLOCK_ALONE="1") if is_ahead else self.env
+        done = subprocess.run(list(before) + self.words(command), cwd=self.at["site"], env=env, stdin=subprocess.DEVNULL,
                               stdout=subprocess.PIPE, stderr=subprocess.PIPE, timeout=120)
         self.said = (done.stdout + done.stderr).decode(errors="replace")
         return done.returncode
@@ -235,27 +268,22 @@ class World:
         self.keep()
 
     def keep(self):
-        shutil.rmtree(self.kept, ignore_errors=True)
-        os.mkdir(self.kept)
         if self.has_images:
             self.unmount()
-            for p in PLACES:
-                subprocess.run(["cp", "--sparse=always", self.path("images", p), self.kept], check=True)
+            self.copy_images(self.path("images"), self.kept)
             return self.mount()
-        for p in PLACES:
-            subprocess.run(["cp", "-a", self.at[p], self.kept], check=True)
+        subprocess.run(["cp", "-a"] + list(self.at.values()) + [self.kept], check=True)
 
     def lay_out(self):
         if self.has_images:
             self.unmount()
-            for p in PLACES:
-                subprocess.run(["cp", "--sparse=always", os.path.join(self.kept, p), self.path("images", p)], check=True)
+            self.copy_images(self.kept, self.path("images"))
             return self.mount()
         for p in PLACES:
             for name in os.listdir(self.at[p]):
                 path = os.path.join(self.at[p], name)
                 shutil.rmtree(path) if os.path.isdir(path) and not os.path.islink(path) else os.unlink(path)
-            subprocess.run("cp -a %s/%s/. %s/" % (self.kept, p, self.at[p]), shell=True, check=True)
+        subprocess.run(["cp", "-a"] + [os.path.join(self.kept, p) for p in PLACES] + [self.root], check=True)
 
     # ---- looking, without Olvido ----
 
@@ -328,14 +356,15 @@ class World:
                 continue
             data = open(path, "rb").read()
             kind = "tree"
-            if path.endswith(".zst") and data:
+            name = path
+            while name.endswith(".zst") and data:  # twice, where the key that knows our own files was lost
+                name = name[:-len(".zst")]
                 try:
                     data, kind = zstandard.ZstdDecompressor().stream_reader(io.BytesIO(data), read_across_frames=True).read(), "packed"
                 except zstandard.ZstdError:
-                    if data.startswith(b"newcomer"):
-                        where.setdefault(self.digest(data), []).append(("tree", path))
-                        continue
-                    raise Wrong("half-written: %s" % path)
+                    if not data.startswith(b"newcomer"):
+                        raise Wrong("half-written: %s" % path)
+                    break
             where.setdefault(self.digest(data), []).append((kind, path))
         for path, file in self.in_trash():
             where.setdefault(self.digest(open(file, "rb").read()), []).append(("trash", path))
@@ -477,6 +506,9 @@ class World:
                 raise Wrong("the ledger says %s %s, and it is not so: %s (%s)" % (act, result, path, line.get("open", {}).get("reason", line.get("reason"))))
             if result == "left" and act == "recover" and path in self.given_back and "cut short" in json.dumps(line):
                 raise Wrong("the ledger says recover left, and it was done: %s" % path)
+
+    def check_verifies(self):
+        """Once, in the end: no line of the ledger goes, so what would not have been sound before is not sound then."""
         if os.path.exists(self.at["state"] + "/olvido/ledger/checkpoint") and self.run(["audit", "verify"]) != 0:
             raise Wrong("the ledger does not verify: %s" % self.said)
 
@@ -500,12 +532,51 @@ class Bench:
             raise Wrong("undisturbed, it fails: %s" % w.said)
         w.look()
         self.undisturbed = w.picture()
+        self.remaining = set(w.contents())
+        self.reference_given = {x[2] for x in self.undisturbed if len(x) == 3 and x[1] == "tree"}
+
+    def restore(self, what, at, report):
+        """The state directory, or one database, is afterwards what it was at that call."""
+        w = self.world
+        state, earlier = w.at["state"] + "/olvido", w.path("earlier")
+        shutil.rmtree(earlier, ignore_errors=True)
+        hook = "test -e %s && cp -a %s %s" % (state, state, earlier)
+        status = w.run(w.scenario.command, [os.environ["AT_CALL"], "--early", str(at), "--early-hook", hook, "--report", report, "--"])
+        said, one = w.said, RESTORED[what]
+        calls = int(open(report).read().split()[1])
+        if not os.path.exists(earlier):
+            return status, "reached nothing" if at <= calls else "passed", said
+        if not one:
+            shutil.rmtree(state)
+            shutil.copytree(earlier, state)
+        else:
+            for end in ("", "-wal", "-shm"):
+                for path in [state + "/" + one + end]:
+                    if os.path.exists(path):
+                        os.unlink(path)
+                if os.path.exists(earlier + "/" + one + end):
+                    shutil.copy2(earlier + "/" + one + end, state)
+        return status, "reached call %d" % at, said
+
+    def judge_restored(self):
+        """What the run recorded is gone with the state: but no contents are lost that an undisturbed run does not end."""
+        w = self.world
+        for command in (["recover", "/nowhere/at/all"], w.scenario.command, ENFORCE):
+            status = w.run(command)
+            if status > 6:
+                raise Wrong("status %d: %s" % (status, w.said))
+            lost = set(w.known) - set(w.contents())
+            may_go = set(w.known) - self.remaining
+            if lost - may_go:
+                raise Wrong("lost by %s: %s" % (command[0], [w.known[d] for d in lost - may_go]))
 
     def disturb(self, what, at, cut=()):
         w = self.world
         w.lay_out()
         report = w.path("report")
-        do = what.split("-")[0]
+        if what in RESTORED:
+            return self.restore(what, at, report)
+        do = "kill" if what == "clock" else what.split("-")[0]
         if what.startswith("power"):
             lost, early = cut, []
             if what == "power-part":
@@ -522,11 +593,26 @@ class Bench:
         reached = open(report, errors="replace").read().strip()
         return status, reached, w.said
 
+    def judge_ahead(self):
+        """Nothing expires while the clock is doubtful: what was given back is there afterwards."""
+        w = self.world
+        w.run(["recover", "/nowhere/at/all"], is_ahead=True)
+        if w.scenario.after:
+            given = {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
+            w.run(w.scenario.after + ["--rule", "readings"], is_ahead=True)
+            gone = given - {x[2] for x in w.picture() if len(x) == 3 and x[1] == "tree"}
+            if gone and self.reference_given <= given:
+                raise Wrong("given back, and taken again under a wrong clock: %s" % sorted(gone))
+
     def judge(self, what, status, said, reached):
         w = self.world
         w.tolerates = what.startswith("settle-") or "unlinkat" in reached and (".trashinfo" in reached or ".olvido-" in reached) and what not in DEAD
+        if what in RESTORED:
+            return self.judge_restored()
         if what in DEAD and status not in (137, 0):
             raise Wrong("status %d" % status)
+        if what == "clock":
+            self.judge_ahead()
         if what in ("int", "term", "hup") and status not in (4, 0):
             raise Wrong("status %d after a signal: %s" % (status, said))
         if status > 6 and what not in DEAD:
@@ -622,6 +708,8 @@ class Bench:
         self.tried[what] = self.tried.get(what, 0) + 1
         try:
             self.judge(what, status, said, reached)
+            if what not in RESTORED:
+                w.check_verifies()
             return True
         except (Wrong, subprocess.TimeoutExpired) as e:
             self.failed.append("%s: %s %s at %s (%s): %s" % (w.scenario.name, what, "+".join(cut), at, reached, e))
