@@ -12,7 +12,7 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
 /* 10 incompressible files of 1 MiB, so that a position in the archive tells whose bytes are there; some small
  * ones; and one with frames of its own. */
 #define TREE                                                                                                 \
-    "rm -rf t depot state o; mkdir -p t/gauges depot; /usr/bin/python3 -c '\n"                               \
+    "mkdir -p t/gauges depot; /usr/bin/python3 -c '\n"                                                       \
     "import random\n"                                                                                        \
     "r = random.Random(7)\n"                                                                                 \
     "for i in range(10): open(\"t/gauges/g%02d\" % i, \"wb\").write(r.randbytes(1 << 20))\n"                 \
@@ -28,7 +28,7 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
     "flip() { /usr/bin/python3 - $f $1 <<'E'\n"                                                              \
     "import sys\n"                                                                                           \
     "b = bytearray(open(sys.argv[1], 'rb').read()); c = open(sys.argv[2], 'rb').read()\n"                    \
-    "for i in range(1000):\n"                                                                                \
+    "for i in range(0 if sys.argv[1].endswith('bz2') else 1000):\n"                                          \
     "  at = b.find(c[500000 + 64 * i:500000 + 64 * i + 48])\n"                                               \
     "  if at >= 0: break\n"                                                                                  \
     "else: at = len(b) * 5 // 8\n"                                                                           \
@@ -37,15 +37,29 @@ enum { PACKS = sizeof packs / sizeof packs[0] };
     "}\n"                                                                                                    \
     "hits() { case $f in *.bz2) ;; *) grep -q \"$1\" $2 ;; esac; }\n"
 
+static void restore(const struct sandbox *s, const char *pack)
+{
+    char script[200];
+    snprintf(script, sizeof script, "rm -rf state depot o p n whole other.* policy.yaml; cp -a saved/%s/. .",
+             pack);
+    shell_ok(s, script);
+}
+
+/* Each archive is made once for all tests, which begin with a copy. */
 static void archive_tree(const struct sandbox *s, const char *pack)
 {
     char script[400];
-    shell_ok(s, TREE);
-    snprintf(script, sizeof script,
-             "$O archive t --keep --depot cold-room --pack %s --level 1 -y -q >out 2>&1 || "
-             "$O archive t --keep --depot cold-room --pack %s -y -q >out",
-             pack, pack);
-    shell_staged(s, STAGE, script);
+    snprintf(script, sizeof script, "saved/%s", pack);
+    if (!exists(s, script)) {
+        shell_ok(s, exists(s, "t") ? "rm -rf state depot o p; mkdir depot" : TREE);
+        snprintf(script, sizeof script,
+                 "$O archive t --keep --depot cold-room --pack %s --level 1 -y -q >out 2>&1 || "
+                 "$O archive t --keep --depot cold-room --pack %s -y -q >out\n"
+                 "mkdir -p saved/%s; cp -a state depot policy.yaml saved/%s",
+                 pack, pack, pack, pack);
+        shell_staged(s, STAGE, script);
+    }
+    restore(s, pack);
 }
 
 /* If members share a frame, some of its others may be lost with the damaged one, but none of any other frame.
@@ -236,39 +250,31 @@ static void without_a_manifest_it_is_extracted_nevertheless(void **state)
                  "for n in t/gauges/* t/small* t/large; do cmp $n o/$PWD/$n; done");
 }
 
-static void restore(const struct sandbox *s)
-{
-    shell_ok(s, "rm -rf state depot o p; cp -a saved/. .");
-}
-
 static void damage_costs_only_what_it_hits(void **state)
 {
     const struct sandbox *s = *state;
     for (size_t i = 0; i < PACKS; i++) {
         archive_tree(s, packs[i]);
-        shell_ok(s, "rm -rf saved; mkdir saved; cp -a state depot saved");
         whatever_lies_elsewhere_comes_out(s);
-        restore(s);
+        restore(s, packs[i]);
         a_lost_catalogue_and_a_damaged_frame_cost_no_more(s);
-        restore(s);
+        restore(s, packs[i]);
         if (i > 0)
             damage_in_two_places(s);
     }
 }
 
-#define UNIT(test) cmocka_unit_test_setup_teardown(test, sandbox_setup, sandbox_teardown)
-
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        UNIT(damage_costs_only_what_it_hits),
-        UNIT(one_of_many_frames_of_a_member),
-        UNIT(a_plain_tar_is_compared_with_its_manifest),
-        UNIT(an_altered_extended_header_is_told),
-        UNIT(what_was_joined_to_an_archive_is_told),
-        UNIT(nobody_waits_for_holes),
-        UNIT(a_damaged_header_costs_one_member),
-        UNIT(without_a_manifest_it_is_extracted_nevertheless),
+        cmocka_unit_test(damage_costs_only_what_it_hits),
+        cmocka_unit_test(one_of_many_frames_of_a_member),
+        cmocka_unit_test(a_plain_tar_is_compared_with_its_manifest),
+        cmocka_unit_test(an_altered_extended_header_is_told),
+        cmocka_unit_test(what_was_joined_to_an_archive_is_told),
+        cmocka_unit_test(nobody_waits_for_holes),
+        cmocka_unit_test(a_damaged_header_costs_one_member),
+        cmocka_unit_test(without_a_manifest_it_is_extracted_nevertheless),
     };
-    return cmocka_run_group_tests(tests, NULL, NULL);
+    return cmocka_run_group_tests(tests, sandbox_setup, sandbox_teardown);
 }

@@ -6,14 +6,13 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/mount.h>
 #include <unistd.h>
 
-/* The ledger is filled once, with names of nearly maximal length, to slightly below the end of its volume;
- * each run starts with a copy. */
+/* The ledger is filled once for all tests, in memory, with names of nearly maximal length, to slightly below
+ * the end of its volume; each run starts with a copy. */
 static const char STAGE[] =
-    "set -u; mkdir memory; mount -t tmpfs -o size=500m tmpfs memory; trap 'cd /; umount -l $top/memory' "
-    "EXIT\n"
-    "top=$PWD; cd memory; sed \"s,$top,$PWD,\" ../policy.yaml >policy.yaml\n"
+    "set -u; top=$PWD; cd memory; sed \"s,$top,$PWD,\" ../policy.yaml >policy.yaml\n"
     "export ASAN_OPTIONS=detect_leaks=0 XDG_DATA_HOME=$PWD/data\n"
     "O=\"$OLVIDO --state $PWD/state --policy $PWD/policy.yaml\"\n"
     "fail() { echo \"$1\"; cat out err; ls -l state/ledger; exit 1; }\n"
@@ -38,17 +37,32 @@ static const char STAGE[] =
     "  grep -qv '^ *1 ' told && fail \"$1: some are told of twice\"\n"
     "  $O audit verify >out 2>err || fail \"$1: not sound\"; }\n";
 
+/* Many files are removed again and again, which is fast only in memory. */
+static bool has_memory(const struct sandbox *s)
+{
+    return geteuid() == 0 && exists(s, "memory/full");
+}
+
 static int setup(void **state)
 {
     if (sandbox_setup(state) < 0)
         return -1;
     make_scratch_policy(*state);
+    make_dir(*state, "memory");
+    if (geteuid() == 0 && mount("none", in(*state, "memory"), "tmpfs", 0, "size=700m") == 0)
+        shell_staged(*state, STAGE, "stage");
     return 0;
+}
+
+static int teardown(void **state)
+{
+    umount2(in(*state, "memory"), MNT_DETACH);
+    return sandbox_teardown(state);
 }
 
 static void run_script(const struct sandbox *s, const char *script)
 {
-    if (geteuid() != 0) /* many files are removed again and again, which is fast only in memory */
+    if (!has_memory(s))
         skip();
     shell_staged(s, STAGE, script);
 }
@@ -57,7 +71,7 @@ static void a_long_run_goes_through_volumes(void **state)
 {
     run_script(
         *state,
-        "stage; fresh; $O enforce --yes >out 2>err || fail 'enforce'; complete once\n"
+        "fresh; $O enforce --yes >out 2>err || fail 'enforce'; complete once\n"
         "first=state/ledger/lines-000000000000.jsonl\n"
         "[ $(wc -c <$first) -lt 72000000 ] || fail 'the first volume is too long'\n"
         "tail -n 1 $first | grep -q '\"kind\":\"outcome\"' || fail 'the first does not end within the run'\n"
@@ -76,7 +90,7 @@ static void an_index_that_lies_is_found(void **state)
 {
     run_script(
         *state,
-        "stage; fresh; $O enforce --yes >out 2>err || fail 'enforce'; i=state/ledger/index-000000000000\n"
+        "fresh; $O enforce --yes >out 2>err || fail 'enforce'; i=state/ledger/index-000000000000\n"
         "cp $i whole\n"
         "lies() { $O audit verify >out 2>err; s=$?; [ $s = 5 ] || fail \"$1: status $s\"\n"
         "  grep -q 'not what its lines make' out err || fail \"$1: not said\"; }\n"
@@ -97,7 +111,7 @@ static void an_index_that_lies_is_found(void **state)
 static void it_may_be_killed_at_a_checkpoint(void **state)
 {
     run_script(*state,
-               "stage; for n in 3 4; do fresh\n"
+               "for n in 3 4; do fresh\n"
                "  strace -f -qq -o /dev/null -e trace=renameat -e inject=renameat:signal=SIGKILL:when=$n $O "
                "enforce --yes >out 2>err; s=$?; [ $s = 137 ] || fail \"$n: status $s\"\n"
                "  $O enforce --yes >out 2>err || fail \"$n: the next run\"; complete \"$n\"; done");
@@ -107,7 +121,7 @@ static void it_may_be_killed_at_a_checkpoint(void **state)
 static void it_may_be_killed_when_it_has_turned(void **state)
 {
     run_script(*state,
-               "stage; moments='0 1 5 20 50'; [ ${STRIDE:-1} -gt 1 ] && moments='1 20'\n"
+               "moments='0 1 5 20 50'; [ ${STRIDE:-1} -gt 1 ] && moments='1 20'\n"
                "for ms in $moments; do fresh; $O enforce --yes >out 2>err & p=$!\n"
                "  until [ $(volumes) = 2 ] || ! kill -0 $p 2>/dev/null; do :; done\n"
                "  sleep 0.0$(printf %02d $ms); kill -9 $p 2>/dev/null; wait $p 2>/dev/null\n"
@@ -117,10 +131,10 @@ static void it_may_be_killed_when_it_has_turned(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test_setup_teardown(a_long_run_goes_through_volumes, setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(an_index_that_lies_is_found, setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(it_may_be_killed_at_a_checkpoint, setup, sandbox_teardown),
-        cmocka_unit_test_setup_teardown(it_may_be_killed_when_it_has_turned, setup, sandbox_teardown),
+        cmocka_unit_test(a_long_run_goes_through_volumes),
+        cmocka_unit_test(an_index_that_lies_is_found),
+        cmocka_unit_test(it_may_be_killed_at_a_checkpoint),
+        cmocka_unit_test(it_may_be_killed_when_it_has_turned),
     };
-    return cmocka_run_group_tests(tests, NULL, NULL);
+    return cmocka_run_group_tests(tests, setup, teardown);
 }
