@@ -123,7 +123,7 @@ static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struc
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         return remove_directory(turn, e, o);
     turn_label(label, turn, turn->sequence);
-    return judged_remove_unused(turn, e, label, e->links < 2, o);
+    return judged_remove_unused(turn, e, label, !judged_has_twins(e), o);
 }
 
 static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)

@@ -7,11 +7,12 @@
 
 #include "file/identity.h"
 #include "os/os.h"
+#include "source/halves.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
+#include <errno.h>
 #include <string.h>
-#include <unistd.h>
 
 static const char *path_of(struct turn *turn, const struct olv_docket_entry *e)
 {
@@ -26,10 +27,12 @@ static void put_back(struct turn *turn, const struct olv_docket_entry *e, const 
                      struct olv_outcome *o)
 {
     struct olv_error err = {0};
+    struct halves_witness witness;
     char name[NAME_MAX + 1];
     olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
     o->result = OLV_LEFT;
-    if (olv_trash_take(turn->trash, o->trash, turn->source.fd, e->name, OLV_REFUSE, name, &err)) {
+    if (olv_trash_take(turn->trash, o->trash, turn->source.fd, e->name, OLV_REFUSE,
+                       halves_begin(&witness, turn, RENAME_BACK), name, &err)) {
         o->trash[0] = '\0';
         if (why->code != OLV_CHANGED) {
             o->error = *why;
@@ -50,7 +53,8 @@ static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_doc
     struct olv_putting putting = {.name = e->name,
                                   .when = ahead->now,
                                   .label = {ahead->run, ahead->sequence},
-                                  .is_synced = ahead->is_small};
+                                  .is_synced = ahead->is_small,
+                                  .has_others = judged_has_twins(e)};
     struct olv_error ignored = {0}; /* on failure, it fails again in its turn, and is reported then */
     olv_text_clear(ahead->path);
     olv_docket_entry_path(e, ahead->path);
@@ -81,10 +85,13 @@ static void give_up(struct olv_outcome *o)
 
 static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
+    struct halves_witness witness;
     struct olv_putting putting = {.name = e->name,
                                   .when = turn->lent->now,
                                   .label = {turn->lent->run, turn->sequence},
-                                  .is_synced = turn->batch.is_small};
+                                  .is_synced = turn->batch.is_small,
+                                  .has_others = judged_has_twins(e),
+                                  .witness = halves_begin(&witness, turn, RENAME_THERE)};
     struct olv_outcome arrived = {0};
     if (!judged_is_allowed(turn, e, o) || !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
         return;
@@ -94,7 +101,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
         give_up(o);
         return;
     }
-    if (!judged_verify(turn->source.fd, e->name, e, true, o)) {
+    if (!judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o)) {
         olv_trash_abandon(turn->trash, o->trash);
         o->trash[0] = '\0';
         return;
@@ -112,43 +119,66 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
         trash_sizes_note(turn->trash, o->trash, e->contents.allocated_bytes);
 }
 
+/* ---- after a crash ---- */
+
 static bool lies_in_trash(struct turn *turn, const char *item, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
     return olv_os_stat(turn->trash->files, item, &stat) && olv_identity_survived(&e->identity, &stat);
 }
 
-/* The file can have only two names in the trash: its own, and the one made of run and sequence number. If it
- * has neither, their info files go, if they are ours. */
+/* An info file of ours whose item never came. */
+static void drop_stray(struct turn *turn, const char *item)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(turn->trash->files, item, &stat) && errno == ENOENT)
+        olv_trash_abandon(turn->trash, item);
+}
+
+/* Whether the item of this name is ours: its info file says this run and path. Where it says nothing (the
+ * power went), the name made of run and number does; or that the file had no other name, so that no older
+ * item can look the same. The inode alone is no proof: items of other nights may be hard links of this file.
+ */
+static bool is_ours(struct turn *turn, const struct olv_docket_entry *e, const char *item, bool names_us)
+{
+    enum olv_info_owner owner = olv_trash_info_owner(turn->trash, item, path_of(turn, e), turn->lent->run);
+    if (owner == OLV_INFO_OTHERS)
+        return false;
+    if (lies_in_trash(turn, item, e))
+        return owner == OLV_INFO_OURS || names_us || settling_is_there(turn, e) == OLV_NO;
+    if (owner != OLV_INFO_NONE)
+        drop_stray(turn, item);
+    return false;
+}
+
+/* It can have one of two names in the trash. */
 static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
 {
     struct olv_trash_label label = {turn->lent->run, turn->sequence};
-    olv_trash_plain_name(item, e->name);
-    if (lies_in_trash(turn, item, e))
-        return true;
-    olv_trash_drop_info(turn->trash, item, path_of(turn, e));
     olv_trash_unique_name(item, e->name, label);
-    if (lies_in_trash(turn, item, e))
+    if (is_ours(turn, e, item, true))
         return true;
-    olv_trash_drop_info(turn->trash, item, path_of(turn, e));
+    olv_trash_plain_name(item, e->name);
+    if (!judged_has_twins(e) && is_ours(turn, e, item, false))
+        return true;
     item[0] = '\0';
     return false;
 }
 
-/* Where a move links and unlinks (see os/weak.h), a crash in between leaves both names: the new one goes. */
+static void settle_halves(struct turn *turn)
+{
+    char item[NAME_MAX + 1];
+    if (halves_settle(turn, RENAME_BACK, turn->trash->files, turn->source.fd, item) ||
+        halves_settle(turn, RENAME_THERE, turn->source.fd, turn->trash->files, item))
+        olv_trash_abandon(turn->trash, item);
+}
+
 static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket_entry *e,
                                       struct olv_outcome *o)
 {
-    enum olv_truth is_there = settling_is_there(turn, e);
-    bool is_in = find_item(turn, e, o->trash);
-    if (is_in && is_there == OLV_YES && unlinkat(turn->trash->files, o->trash, 0) == 0) {
-        olv_trash_abandon(turn->trash, o->trash);
-        is_in = false;
-    }
-    if (!is_in) {
-        o->trash[0] = '\0';
-        return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
-    }
+    settle_halves(turn);
+    if (!find_item(turn, e, o->trash))
+        return settling_is_there(turn, e) == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     o->result = olv_trash_mend_info(turn->trash, o->trash, path_of(turn, e), turn->lent->now, turn->lent->run,
                                     &o->error)
                     ? OLV_DONE

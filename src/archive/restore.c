@@ -139,7 +139,7 @@ static bool finish_special(int dir, const char *name, const struct olv_member *m
 bool restore_rename(const struct room *room, const char *name, const struct restore_options *o,
                     char placed[NAME_MAX + 1], struct olv_error *err)
 {
-    if (rename_to(room->dir, room->thing, room->outside, name, o->if_exists, placed, err))
+    if (rename_to(room->dir, room->thing, room->outside, name, o->if_exists, NULL, placed, err))
         return true;
     room_clear(room);
     if (err->code == OLV_EXISTS)

@@ -180,7 +180,8 @@ static void begin_anew(struct olv_run *run)
 {
     struct olv_error ignored = {0}; /* then the id is taken, and no run begins with it */
     close(run->directory);
-    run->directory = -1;
+    olv_os_close(run->moves.fd);
+    run->directory = run->moves.fd = -1;
     run_make_id(run, &ignored);
 }
 

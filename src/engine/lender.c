@@ -3,6 +3,7 @@
 #include "base/grow.h"
 #include "engine/run.h"
 #include "state/register.h"
+#include "state/reserve.h"
 
 #include <stddef.h>
 #include <stdint.h>
@@ -29,6 +30,21 @@ static bool archive_made(const struct lender *lender, const struct archive_made 
     a->path = strdup(made->path);
     run->beside_count += a->path != NULL;
     return a->path || olv_fail_memory(err);
+}
+
+static bool announce_move(const struct lender *lender, uint64_t entry, const struct announced_move *move,
+                          struct olv_error *err)
+{
+    struct olv_run *run = run_of(lender);
+    while (!moves_announce(&run->moves, run->directory, entry, move, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+static enum olv_truth find_move(const struct lender *lender, uint64_t entry, struct announced_move *move)
+{
+    return moves_find(&run_of(lender)->settled_moves, entry, move);
 }
 
 static bool lender_note_name(const struct lender *lender, uint64_t entry, const char *path,
@@ -72,6 +88,8 @@ static enum olv_truth find_had(const struct lender *lender, struct olv_had *had,
 
 const struct lender lender_functions = {.catalogue = catalogue,
                                         .archive_made = archive_made,
+                                        .announce_move = announce_move,
+                                        .find_move = find_move,
                                         .note_name = lender_note_name,
                                         .store_names = store_names,
                                         .find_name = find_name,

@@ -165,7 +165,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
         return NULL;
     run->options = *options;
     run->state = (struct state){-1, -1, -1};
-    run->directory = -1;
+    run->directory = run->moves.fd = -1;
     run->lent.now = olv_os_now();
     run->lender = lender_functions;
     run->lent = (struct lent){.run = run->id,
@@ -228,6 +228,8 @@ void olv_run_close(struct olv_run *run)
     olv_ledger_close(run->ledger);
     olv_hasher_free(run->lent.hasher);
     olv_os_close(run->directory);
+    olv_os_close(run->moves.fd);
+    olv_text_free(&run->settled_moves);
     state_close(&run->state);
     free(run);
 }

@@ -7,6 +7,7 @@
 #include "base/digest.h"
 #include "base/notes.h"
 #include "depot/catalogue.h"
+#include "engine/moves.h"
 #include "file/touched.h"
 #include "ledger/ledger.h"
 #include "olvido/run.h"
@@ -39,7 +40,9 @@ struct olv_run {
     uint64_t settled, settled_unknown;
     struct olv_os_in_use *in_use; /* files open for writing a moment ago; see spare.c */
     struct olv_instant in_use_at;
-    int directory; /* runs/ID while carrying out; otherwise -1 */
+    int directory;                 /* runs/ID while carrying out; otherwise -1 */
+    struct moves moves;            /* that it announces */
+    struct olv_text settled_moves; /* that the run being settled announced */
 };
 
 /* Chooses an id: the time to the minute, and random letters. */

@@ -242,8 +242,11 @@ static bool settle_run(struct settling *s, struct olv_error *err)
     if (!olv_ledger_search(run->options.state, &of_run, look_at_line, s, err))
         return false;
     if (directory >= 0) {
+        bool ok = moves_read(directory, &run->settled_moves, err);
         s->trace = trace_open(directory, false);
         close(directory);
+        if (!ok)
+            return false;
     }
     if (s->has_begun && !s->has_ended) {
         if (!settle_batches(s, err))

@@ -144,7 +144,7 @@ static bool place(struct fresh *f, const char *wanted, enum olv_if_exists if_exi
         return errno == EEXIST ? is_taken(wanted, err)
                                : olv_fail_system(err, wanted, "cannot give it its name");
     }
-    if (rename_to(f->dir, f->name, f->dir, wanted, if_exists, out, err)) {
+    if (rename_to(f->dir, f->name, f->dir, wanted, if_exists, NULL, out, err)) {
         f->name[0] = '\0';
         return true;
     }
@@ -248,8 +248,11 @@ enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_M
     clear_temporary(dir, s, is_found == OLV_YES);
     if (is_found == OLV_YES)
         return OLV_YES;
-    aside_name(s->label, aside); /* set aside, and its name not taken */
-    olv_os_rename_new(dir, aside, dir, s->wanted);
+    aside_name(s->label, aside);                    /* set aside, and its name not taken */
+    if (rename_is_half(dir, s->wanted, dir, aside)) /* nobody else can know that name */
+        unlinkat(dir, aside, 0);
+    else
+        olv_os_rename_new(dir, aside, dir, s->wanted);
     return OLV_NO;
 }
 

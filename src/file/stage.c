@@ -61,7 +61,7 @@ static void put_beside(const struct room *room, const char *name, const struct o
 {
     char placed[NAME_MAX + 1], what[NAME_MAX + 100];
     struct olv_error err = {0};
-    bool ok = rename_to(room->dir, name, room->outside, name, OLV_NUMBER, placed, &err);
+    bool ok = rename_to(room->dir, name, room->outside, name, OLV_NUMBER, NULL, placed, &err);
     snprintf(what, sizeof what,
              ok ? "another file has taken its name, so what a run that was cut short had taken aside is now "
                   "called %s"
@@ -73,15 +73,14 @@ static void put_beside(const struct room *room, const char *name, const struct o
 void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
                   const struct olv_observer *observer)
 {
-    struct olv_stat stat, there;
+    struct olv_stat stat;
     struct room room;
     if (!room_open_again(&room, dir, label))
         return;
     if (olv_os_stat(room.dir, name, &stat) && olv_identity_survived(identity, &stat) &&
         !olv_os_rename_new(room.dir, name, dir, name)) {
-        if (errno == EEXIST && olv_os_stat(dir, name, &there) && there.device == stat.device &&
-            there.inode == stat.inode)
-            unlinkat(room.dir, name, 0); /* a move by link and unlink that was interrupted */
+        if (errno == EEXIST && rename_is_half(dir, name, room.dir, name))
+            unlinkat(room.dir, name, 0); /* nobody else reaches into the room, and the file keeps its name */
         else
             put_beside(&room, name, observer);
     }

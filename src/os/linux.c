@@ -211,14 +211,15 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
     return false;
 }
 
-bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
+bool olv_os_rename_once(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
     if (syscall(SYS_renameat2, old_dir, old_name, new_dir, new_name, 1u /* RENAME_NOREPLACE */) == 0)
         return true;
-    if (errno != ENOSYS && errno != EINVAL) /* EINVAL: this file system does not support the flag */
-        return false;
-    atomic_store(&has_no_exclusive_rename, true);
-    return weak_rename_new(old_dir, old_name, new_dir, new_name);
+    if (errno == ENOSYS || errno == EINVAL) { /* EINVAL: this file system does not support the flag */
+        atomic_store(&has_no_exclusive_rename, true);
+        errno = EOPNOTSUPP;
+    }
+    return false;
 }
 
 bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b)

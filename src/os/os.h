@@ -88,7 +88,9 @@ static inline void olv_os_close(int fd)
 
 /* ---- acting ---- */
 
-/* Renames; EEXIST if the new name is taken. */
+/* Renames in one step; EEXIST if the new name is taken; EOPNOTSUPP if the system or the file system cannot. */
+bool olv_os_rename_once(int old_dir, const char *old_name, int new_dir, const char *new_name);
+/* The same, if need be by link and unlink: a crash in between leaves both names. */
 bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
 /* Exchanges two names; EOPNOTSUPP if the file system or the system cannot. */
 bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b);

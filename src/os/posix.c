@@ -192,9 +192,14 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
 
 /* ---- acting ---- */
 
-bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
+bool olv_os_rename_once(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
-    return weak_rename_new(old_dir, old_name, new_dir, new_name);
+    (void)old_dir;
+    (void)old_name;
+    (void)new_dir;
+    (void)new_name;
+    errno = EOPNOTSUPP;
+    return false;
 }
 
 bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b)

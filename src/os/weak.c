@@ -106,10 +106,12 @@ static bool rename_directory(int old_dir, const char *old_name, int new_dir, con
     return false;
 }
 
-bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
+bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name)
 {
     struct stat st;
-    if (fstatat(old_dir, old_name, &st, AT_SYMLINK_NOFOLLOW) < 0)
+    if (olv_os_rename_once(old_dir, old_name, new_dir, new_name))
+        return true;
+    if (errno != EOPNOTSUPP || fstatat(old_dir, old_name, &st, AT_SYMLINK_NOFOLLOW) < 0)
         return false;
     if (S_ISDIR(st.st_mode))
         return rename_directory(old_dir, old_name, new_dir, new_name);

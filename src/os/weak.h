@@ -9,7 +9,4 @@
 int weak_open_path(const char *path);
 /* Like olv_os_open_dir: a mount on the way is noticed after opening, by where it ended. */
 int weak_open_dir(int dir, const char *path, bool one_mount);
-/* Like olv_os_rename_new: links, then unlinks; a crash in between leaves both names. */
-bool weak_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);
-
 #endif

@@ -6,6 +6,7 @@
 
 #include "base/given.h"
 #include "file/reach.h"
+#include "file/rename.h"
 #include "olvido/guard.h"
 #include "olvido/hold.h"
 #include "olvido/notes.h"
@@ -37,6 +38,12 @@ struct archive_made {
     uint64_t length, members;
 };
 
+/* A move in two steps that is about to be made; see file/rename.h. */
+struct announced_move {
+    enum rename_half half;
+    char from[NAME_MAX + 1], to[NAME_MAX + 1]; /* "": it was not made after all */
+};
+
 /* What the engine does for acts. */
 struct lender {
     /* The catalogue, opened on first use. NULL with `err`. */
@@ -44,6 +51,12 @@ struct lender {
     /* An archive was published: the ledger records it at the end. */
     bool (*archive_made)(const struct lender *lender, const struct archive_made *archive,
                          struct olv_error *err);
+
+    /* Makes it durable, before a move in two steps, that it is about to be made. */
+    bool (*announce_move)(const struct lender *lender, uint64_t entry, const struct announced_move *move,
+                          struct olv_error *err);
+    /* After a crash: the entry's last one with this `half`. OLV_NO if none was announced. */
+    enum olv_truth (*find_move)(const struct lender *lender, uint64_t entry, struct announced_move *move);
 
     /* The register. A file's row is on disk before the file gets its name: after a crash it is recognised
      * whatever its name, and recovered files are spared. */

@@ -314,6 +314,7 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
 {
     e->place = OLV_IN_TRASH;
     e->identity = olv_identity_of(&c->stat);
+    e->links = c->stat.links;
     e->directory = olv_trash_files_path(trash);
     e->at = olv_trash_files_identity(trash);
     found->trash = trash;

@@ -131,6 +131,11 @@ bool judged_verify_contents(const struct turn *turn, int dir, const char *name, 
     return ok;
 }
 
+bool judged_has_twins(const struct olv_docket_entry *e)
+{
+    return e->links > 1 && e->identity.kind != OLV_KIND_DIRECTORY;
+}
+
 bool judged_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                    struct olv_outcome *outcome)
 {

@@ -7,6 +7,9 @@
 #include "file/fresh.h"
 #include "source/hooks.h"
 
+/* Whether it has other names (hard links): the inode then tells nothing of this one, and what is done to
+ * another in the same run changes its ctime, too. */
+bool judged_has_twins(const struct olv_docket_entry *entry);
 /* Compares the name with what was judged. `with_changed`: including its ctime. */
 bool judged_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                    struct olv_outcome *outcome);

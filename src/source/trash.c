@@ -10,6 +10,7 @@
 #include "file/parents.h"
 #include "file/rename.h"
 #include "os/os.h"
+#include "source/halves.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
@@ -35,15 +36,17 @@ static int trash_make_directory(struct turn *turn, const struct olv_docket_entry
 static void trash_give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX], placed[NAME_MAX + 1];
+    struct halves_witness witness;
     const char *name;
     int fd;
-    if (!judged_verify(turn->source.fd, e->name, e, true, o))
+    if (!judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o))
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
         fd = trash_make_directory(turn, e, copy, &o->error);
     if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
-        olv_trash_take(turn->trash, e->name, fd, name, e->if_exists, placed, &o->error)) {
+        olv_trash_take(turn->trash, e->name, fd, name, e->if_exists,
+                       halves_begin(&witness, turn, RENAME_THERE), placed, &o->error)) {
         o->result = OLV_DONE;
         destination_note(o, &turn->scratch.placed, copy, placed);
         destination_touch(turn, fd);
@@ -63,39 +66,55 @@ static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, 
     return turn->lent->lender->note_name(turn->lent->lender, turn->sequence, e->target, &stat, true, err);
 }
 
-/* A move by link and unlink may have stopped in between: then the new name goes. */
+/* Of a file with other names, one that looks the same may be no work of ours: then the number of its names
+ * tells whether the item became one of them, or was removed by somebody. To replace one of them is to remove
+ * the item. */
+static bool has_as_many_names(int dir, const char *placed, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    return olv_os_stat(dir, placed, &stat) &&
+           (stat.links >= e->links || e->if_exists == OLV_REPLACE || e->identity.kind == OLV_KIND_DIRECTORY);
+}
+
+/* The item went, and its info file with it, unless another item has that name by now. */
+static void drop_info(struct turn *turn, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    if (!olv_os_stat(turn->trash->files, e->name, &stat) && errno == ENOENT)
+        olv_trash_abandon(turn->trash, e->name);
+}
+
 static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {
     char copy[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
     struct olv_error ignored = {0};
-    enum olv_truth is_there = settling_is_there(turn, e);
     const char *name;
     int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
-    enum olv_truth found = OLV_NO;
+    enum olv_truth found = OLV_NO, is_there;
+    if (fd >= 0) {
+        halves_settle(turn, RENAME_THERE, turn->trash->files, fd, NULL);
+        halves_settle(turn, RENAME_ASIDE, fd, fd, NULL);
+    }
+    is_there = settling_is_there(turn, e);
     turn_label(label, turn, turn->sequence);
     parents_finish(copy, label);
     o->result = OLV_DONE;
-    if (!settling_search_for(&s, turn, e, label, fd >= 0 ? name : "", &o->error)) {
-        olv_os_close(fd);
-        return OLV_UNKNOWN;
+    if (is_there == OLV_NO && fd >= 0) {
+        if (!settling_search_for(&s, turn, e, label, name, &o->error))
+            found = OLV_UNKNOWN;
+        else if ((found = fresh_find(fd, &s.search, placed)) == OLV_YES)
+            found = has_as_many_names(fd, placed, e) ? OLV_YES : OLV_UNKNOWN;
     }
-    if (fd >= 0) {
-        found = fresh_find(fd, &s.search, placed);
-        if (found == OLV_YES && is_there == OLV_YES)
-            unlinkat(fd, placed, 0);
-        else if (found == OLV_YES)
-            destination_note(o, &turn->scratch.placed, copy, placed);
-        if (is_there == OLV_YES && e->if_exists == OLV_SET_ASIDE)
-            rename_settle(fd, name);
-        close(fd);
-    }
+    olv_os_close(fd);
     if (is_there == OLV_YES)
         return OLV_NO;
-    if (found == OLV_YES && is_there == OLV_NO)
-        olv_trash_abandon(turn->trash, e->name);
-    return found == OLV_YES ? OLV_YES : OLV_UNKNOWN;
+    if (found != OLV_YES)
+        return OLV_UNKNOWN;
+    destination_note(o, &turn->scratch.placed, copy, placed);
+    drop_info(turn, e);
+    return OLV_YES;
 }
 
 /* ---- ending ---- */
@@ -108,7 +127,7 @@ static bool is_lost(const struct olv_docket_entry *e)
 
 static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!is_lost(e) && !judged_verify(turn->source.fd, e->name, e, true, o))
+    if (!is_lost(e) && !judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o))
         return;
     if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &o->error))
         o->result = OLV_DONE;

@@ -15,7 +15,8 @@ static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_
         return;
     }
     turn_label(label, turn, turn->sequence);
-    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->source, e, label, e->links < 2, o))
+    if (judged_is_allowed(turn, e, o) &&
+        judged_remove(turn, &turn->source, e, label, !judged_has_twins(e), o))
         o->result = OLV_DONE;
 }
 

@@ -52,12 +52,12 @@ static bool make_info(struct olv_trash *trash, const struct olv_text *text, cons
 }
 
 /* Moves it to the item of an existing info file, which is removed on failure. */
-static bool move_in(struct olv_trash *trash, int dir, const char *name, const char *item,
+static bool move_in(struct olv_trash *trash, int dir, const struct olv_putting *p, const char *item,
                     struct olv_error *err)
 {
-    if (olv_os_rename_new(dir, name, trash->files, item))
+    if (rename_seen(p->witness, RENAME_THERE, dir, p->name, trash->files, item))
         return true;
-    olv_fail_system(err, name, "cannot move it into the trash");
+    olv_fail_system(err, p->name, "cannot move it into the trash");
     if (err->sys == EXDEV)
         olv_fail(err, OLV_SYSTEM,
                  "it cannot be moved into the trash of its file system: another subvolume or a bind mount "
@@ -95,7 +95,7 @@ bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *w, const
     if (!write_text(trash, w, p->path, p->when, p->label.run))
         return olv_fail_memory(err);
     olv_trash_plain_name(out, p->name);
-    if (strcmp(out, w->collided) != 0) {
+    if (!p->has_others && strcmp(out, w->collided) != 0) {
         if (make_info(trash, &w->text, out, p->is_synced, err))
             return true;
         if (err->sys != EEXIST)
@@ -128,53 +128,61 @@ bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *p
     char plain[NAME_MAX + 1];
     if (!*out && !olv_trash_prepare(trash, &trash->writer, p, out, err))
         return false;
-    if (move_in(trash, dir, p->name, out, err))
+    if (move_in(trash, dir, p, out, err))
         return true;
     olv_trash_plain_name(plain, p->name);
     if (err->sys != EEXIST || strcmp(plain, out) != 0)
         return false;
     memcpy(trash->writer.collided, plain, sizeof plain);
-    return olv_trash_prepare(trash, &trash->writer, p, out, err) && move_in(trash, dir, p->name, out, err);
+    return olv_trash_prepare(trash, &trash->writer, p, out, err) && move_in(trash, dir, p, out, err);
 }
 
-static bool info_says(struct olv_trash *trash, const char *info, const char *path)
+static enum olv_info_owner owner_of(const struct olv_trash *trash, const struct olv_text *text,
+                                    const char *path, const char *run)
 {
-    struct olv_text text = {0}, said = {0};
+    struct olv_text said = {0};
     struct olv_instant deleted;
-    struct olv_error ignored = {0};
-    char run[TRASH_RUN_SIZE];
-    bool is_same = olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &text, &ignored) &&
-                   olv_trash_info_read(olv_text_string(&text), text.len, &said, &deleted, run) &&
-                   strcmp(said.data, shown_path(trash, path)) == 0;
-    olv_text_free(&text);
+    char said_run[TRASH_RUN_SIZE];
+    enum olv_info_owner owner = OLV_INFO_TORN;
+    /* Its last line is that of the run: until that is whole, it may still be the beginning of ours. */
+    if (olv_trash_info_read(olv_text_string(text), text->len, &said, &deleted, said_run) &&
+        text->data[text->len - 1] == '\n' && deleted.s)
+        owner = strcmp(said.data, shown_path(trash, path)) == 0 && strcmp(said_run, run) == 0
+                    ? OLV_INFO_OURS
+                    : OLV_INFO_OTHERS;
     olv_text_free(&said);
-    return is_same;
+    return owner;
 }
 
-/* Whether the info file is the beginning of the one for this path: it was being written when everything
- * stopped. */
-static bool info_is_begun(struct olv_trash *trash, const char *info, const char *path)
+/* Whether it is the beginning of what is written for this path; after a power cut zeros may follow. */
+static bool info_is_begun(struct olv_trash *trash, const struct olv_text *there, const char *path)
 {
-    struct olv_text there = {0};
-    struct olv_error ignored = {0};
-    bool is_begun;
-    is_begun = write_text(trash, &trash->writer, path, (struct olv_instant){0}, "") &&
-               olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &there, &ignored) &&
-               there.len < trash->writer.text.len &&
-               memcmp(olv_text_string(&there), trash->writer.text.data, there.len) == 0;
-    olv_text_free(&there);
-    return is_begun;
+    size_t len, known = there->len;
+    if (!write_text(trash, &trash->writer, path, (struct olv_instant){0}, ""))
+        return false;
+    while (known && there->data[known - 1] == '\0')
+        known--;
+    len = trash->writer.text.len - strlen("DeletionDate=\n") - strlen(trash->writer.date);
+    len = known < len ? known : len;
+    return memcmp(olv_text_string(there), trash->writer.text.data, len) == 0;
 }
 
-void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path)
+enum olv_info_owner olv_trash_info_owner(struct olv_trash *trash, const char *item, const char *path,
+                                         const char *run)
 {
     char name[NAME_MAX + 1];
-    struct olv_stat stat;
+    struct olv_text text = {0};
+    struct olv_error err = {0};
+    enum olv_info_owner owner;
     trash_info_name(name, item);
-    if (olv_os_stat(trash->files, item, &stat))
-        return;
-    if (info_says(trash, name, path) || info_is_begun(trash, name, path))
-        unlinkat(trash->info, name, 0);
+    if (!olv_read_file(trash->info, name, TRASH_LARGEST_INFO, &text, &err))
+        owner = err.sys == ENOENT ? OLV_INFO_NONE : OLV_INFO_OTHERS; /* what cannot be read is not ours */
+    else
+        owner = owner_of(trash, &text, path, run);
+    if (owner == OLV_INFO_TORN && !info_is_begun(trash, &text, path))
+        owner = OLV_INFO_OTHERS;
+    olv_text_free(&text);
+    return owner;
 }
 
 bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
@@ -183,8 +191,6 @@ bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *
     char name[NAME_MAX + 1];
     trash_info_name(name, item);
     atomic_store(&trash->has_new, true); /* its contents may be in memory only */
-    if (info_says(trash, name, path))
-        return true;
     return (write_text(trash, &trash->writer, path, when, run) || olv_fail_memory(err)) &&
            olv_publish(trash->info, name, trash->writer.text.data, trash->writer.text.len, err);
 }

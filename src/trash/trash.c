@@ -134,9 +134,10 @@ static void drop_info_of(struct olv_trash *trash, const char *item)
 }
 
 bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
-                    enum olv_if_exists if_exists, char out[NAME_MAX + 1], struct olv_error *err)
+                    enum olv_if_exists if_exists, const struct rename_witness *witness,
+                    char out[NAME_MAX + 1], struct olv_error *err)
 {
-    if (!rename_to(trash->files, item, dir, name, if_exists, out, err))
+    if (!rename_to(trash->files, item, dir, name, if_exists, witness, out, err))
         return err->code == OLV_EXISTS
                    ? olv_fail(err, OLV_EXISTS, "the name is taken, so it stays in the trash")
                    : false;

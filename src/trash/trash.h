@@ -3,6 +3,7 @@
 #ifndef OLV_TRASH_TRASH_H
 #define OLV_TRASH_TRASH_H
 
+#include "file/rename.h"
 #include "olvido/docket.h"
 #include "olvido/text.h"
 #include "olvido/trash.h"
@@ -63,7 +64,10 @@ struct olv_putting {
     const char *name, *path;
     struct olv_instant when;
     struct olv_trash_label label;
-    bool is_synced; /* fsync its info file at once */
+    bool is_synced;  /* fsync its info file at once */
+    bool has_others; /* it has other hard links, which look the same: so its item has a name of its own, by
+                        which settling knows it */
+    const struct rename_witness *witness;
 };
 
 /* Creates the info file of an item, and chooses its name. May run on another thread than everything else with
@@ -77,10 +81,10 @@ void olv_trash_abandon(struct olv_trash *trash, const char *item);
  * nothing has changed. */
 bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *putting,
                    char out[NAME_MAX + 1], struct olv_error *err);
-/* Moves an item to `name` in `dir` and removes its info file. `if_exists` and `out` are those of rename_to.
- */
+/* Moves an item to `name` in `dir` and removes its info file. The rest are those of rename_to. */
 bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
-                    enum olv_if_exists if_exists, char out[NAME_MAX + 1], struct olv_error *err);
+                    enum olv_if_exists if_exists, const struct rename_witness *witness,
+                    char out[NAME_MAX + 1], struct olv_error *err);
 /* Removes an item for good, its info file last; a directory with everything in it. */
 bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind, struct olv_error *err);
 
@@ -100,12 +104,18 @@ bool olv_trash_take_new(struct olv_trash *trash);
 /* The two names that olv_trash_put tries, to find out after a crash which it took. */
 void olv_trash_plain_name(char out[NAME_MAX + 1], const char *name);
 void olv_trash_unique_name(char out[NAME_MAX + 1], const char *name, struct olv_trash_label label);
-/* Rewrites the info file of an item if it is missing or torn. */
+/* Whose the info file of an item is. */
+enum olv_info_owner {
+    OLV_INFO_NONE,   /* there is none */
+    OLV_INFO_OURS,   /* it says this path and this run */
+    OLV_INFO_OTHERS, /* another path or run */
+    OLV_INFO_TORN    /* it says neither: the beginning of one, as far as it goes */
+};
+enum olv_info_owner olv_trash_info_owner(struct olv_trash *trash, const char *item, const char *path,
+                                         const char *run);
+/* Writes the info file of an item anew. */
 bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
                          const char *run, struct olv_error *err);
-
-/* Removes the info file of an item that never arrived, if it is for `path`. */
-void olv_trash_drop_info(struct olv_trash *trash, const char *item, const char *path);
 
 bool olv_trash_has_info(const struct olv_trash *trash, const char *item);
 /* The name of an item's info file. */

@@ -43,7 +43,7 @@ static const char *place(const struct sandbox *s, struct two d, const char *name
     snprintf(path, sizeof path, "to/%s", name);
     if (!exists(s, path))
         make_file(s, path, "old", 1);
-    if (rename_to(d.from, name, d.to, name, if_exists, placed, &err))
+    if (rename_to(d.from, name, d.to, name, if_exists, NULL, placed, &err))
         return placed;
     assert_int_equal(err.code, OLV_EXISTS);
     return NULL;
@@ -101,7 +101,7 @@ static void a_directory_is_never_replaced(void **state)
     char placed[NAME_MAX + 1];
     make_file(s, "from/a", "new", 1);
     make_dir(s, "to/a");
-    assert_false(rename_to(d.from, "a", d.to, "a", OLV_REPLACE, placed, &err));
+    assert_false(rename_to(d.from, "a", d.to, "a", OLV_REPLACE, NULL, placed, &err));
     assert_int_equal(err.code, OLV_EXISTS);
     assert_true(exists(s, "from/a"));
     close_two(d);

@@ -128,12 +128,12 @@ static void taking_out_never_replaces(void **state)
     make_file(s, "a", "old", 1);
     assert_true(put(s, trash, "a", 1, name, &err));
     make_file(s, "a", "new", 1);
-    assert_false(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, name, &err));
+    assert_false(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, NULL, name, &err));
     assert_int_equal(err.code, OLV_EXISTS);
     text = slurp(s, "a");
     assert_string_equal(text, "new");
     unlink(in(s, "a"));
-    assert_true(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, name, &err));
+    assert_true(olv_trash_take(trash, "a", dir, "a", OLV_REFUSE, NULL, name, &err));
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
     close(dir);
     olv_trash_close(trash);
