@@ -40,15 +40,20 @@ struct olv_had {
 enum olv_truth olv_register_find_had(struct olv_register *reg, struct olv_had *had,
                                      char was_name[NAME_MAX + 1], uint64_t *was_bytes, struct olv_error *err);
 
+/* Why the clock is doubtful, in words; NULL: it is not, or the system says that it is synchronised. It is
+ * compared with what the last run noted (`reg` may be NULL), and with `last`, the time of the ledger's last
+ * line, or 0. */
+const char *olv_clock_doubt(const struct olv_register *reg, struct olv_instant now, struct olv_instant last);
+
 /* What was recovered, and until when it is left alone. */
 struct olv_respites;
 
 enum { OLV_RESPITE_S = 30 * 86400 };
 
-/* Reads them from a register (NULL: there are none). NULL with `err`. Read-only afterwards, so threads may
- * share it. */
+/* Reads them from a register (NULL: there are none). With a doubtful clock none has expired, or ever does.
+ * NULL with `err`. Read-only afterwards, so threads may share it. */
 struct olv_respites *olv_respites_read(const struct olv_register *reg, struct olv_instant now,
-                                       struct olv_error *err);
+                                       bool is_doubtful, struct olv_error *err);
 void olv_respites_free(struct olv_respites *respites);
 /* Whether the file was recovered and its respite lasts beyond `as_of`. Calls `path` (absolute; may return
  * NULL) only if the file system has no birth times. */

@@ -34,10 +34,14 @@ uint64_t olv_run_settled(const struct olv_run *run);
 /* For how many of them nothing tells whether they were done. */
 uint64_t olv_run_settled_unknown(const struct olv_run *run);
 /* What an unattended run must know before acts that cannot be taken back. `in_notice` gets one answer per
- * rule and one for the policy's `trash`: it is too new. `clock_doubt`: why the clock is not trusted, or NULL.
- * Attended runs call it, too: it records the rules and the clock. */
-bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
-                     bool *in_notice, const char **clock_doubt, struct olv_error *err);
+ * rule and one for the policy's `trash`: it is too new. `clock_doubt`: why the clock is doubtful, or NULL.
+ * Attended runs call it, too: it records the rules and the clock, unless that is doubtful. */
+bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool *in_notice,
+                     const char **clock_doubt, struct olv_error *err);
+/* Why the clock is doubtful: then no respite expires, and nothing is tidied. NULL: it is not. */
+const char *olv_run_clock_doubt(const struct olv_run *run);
+/* A person was asked about the clock, and says that it is right. */
+bool olv_run_believe_clock(struct olv_run *run, struct olv_error *err);
 /* Makes sure, before asking anybody, that at least one of these mounts has a trash: files on mounts without
  * one fail one by one. False with OLV_STATE. */
 bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err);

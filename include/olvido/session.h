@@ -37,6 +37,9 @@ bool olv_session_open(struct olv_session *session, const struct olv_session_opti
                       struct olv_error *err);
 void olv_session_close(struct olv_session *session);
 
+/* A person says that the doubtful clock (olv_run_clock_doubt) is right: respites expire again. */
+bool olv_session_believe_clock(struct olv_session *session, struct olv_error *err);
+
 /* What to plan. */
 struct olv_plan_request {
     struct olv_instant now, as_of;

@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/ask.h"
 #include "cli/commands.h"
 #include "cli/open_session.h"
 #include "cli/permit.h"
@@ -31,13 +32,37 @@ static void ask_and_do(struct enforcing *e)
     run_print_result(cli, e->session.run, &result, true);
 }
 
+/* Asked before anything is planned; a clock that nobody vouches for stays doubtful. False: nothing is to be
+ * done. */
+static bool ask_about_clock(struct enforcing *e)
+{
+    static const char *const words[] = {"no", "yes", NULL};
+    struct cli *cli = e->cli;
+    const char *doubt = olv_run_clock_doubt(e->session.run);
+    struct olv_text question = {0};
+    struct olv_error err = {0};
+    bool is_right;
+    if (!doubt || !e->permit.allowance.can_ask)
+        return true;
+    olv_text_printf(&question, "It is %s by the clock of this machine, but %s. Is that the right time?",
+                    DATE(e->request.now), doubt);
+    is_right = ask(cli, olv_text_string(&question), words) == 1;
+    olv_text_free(&question);
+    if (is_right)
+        return olv_session_believe_clock(&e->session, &err) || cli_report(cli, &err);
+    term_message(cli, STYLE_WARN, "nothing was done: set the clock first");
+    cli_mark(cli, STATUS_REFUSED);
+    return false;
+}
+
 static void enforce(struct enforcing *e)
 {
     struct cli *cli = e->cli;
     bool looks = cli_has(cli, OPT_PREVIEW);
     const char *clock_doubt = NULL;
     struct olv_error err = {0};
-    if (!session_open(cli, e->policy, looks ? NULL : "enforce", &e->session))
+    if (!session_open(cli, e->policy, looks ? NULL : "enforce", &e->session) ||
+        (!looks && !ask_about_clock(e)))
         return;
     if (!olv_session_plan(&e->session, e->policy, &e->request, &e->plan, &clock_doubt, &err)) {
         cli_report(cli, &err);
@@ -46,8 +71,11 @@ static void enforce(struct enforcing *e)
     watch_clear(cli);
     if (looks || !(cli_has(cli, OPT_JSON) || cli_has(cli, OPT_QUIET)))
         plan_show(cli, e->policy, &e->plan, e->request.selected);
-    if (clock_doubt && !looks && e->request.is_unattended)
-        term_message(cli, STYLE_WARN, "%s: what cannot be taken back waits", clock_doubt);
+    if (clock_doubt && !looks)
+        term_message(cli, STYLE_WARN, "%s: %s", clock_doubt,
+                     e->request.is_unattended
+                         ? "what cannot be taken back waits"
+                         : "what was recovered stays spared. On a terminal you can say that it is right");
     plan_print_gaps(cli, e->policy, &e->plan);
     if (looks)
         return;

@@ -169,7 +169,8 @@ static bool carry_end(struct olv_run *run, const struct olv_run_result *r, struc
     struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
                                   r->done + r->told, r->left + r->refused,
                                   r->failed,         0};
-    return run_end(run, &facts, err) && (!run->reg || register_end_run(run->reg, run->lent.now, err));
+    return run_end(run, &facts, err) &&
+           (!run->reg || run->clock_doubt || register_end_run(run->reg, run->lent.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,

@@ -70,7 +70,7 @@ static enum olv_truth find_name(const struct lender *lender, uint64_t entry, con
 static enum olv_truth is_spared(const struct lender *lender, const struct olv_stat *stat)
 {
     const struct olv_run *run = run_of(lender);
-    return run->reg ? given_is_spared(run->reg, stat, run->lent.now) : OLV_NO;
+    return run->reg ? given_is_spared(run->reg, stat, run_credible_now(run)) : OLV_NO;
 }
 
 static bool note_had(const struct lender *lender, const struct olv_had *had, struct olv_error *err)

@@ -9,6 +9,7 @@
 #include "state/register.h"
 #include "state/reserve.h"
 
+#include <errno.h>
 #include <stddef.h>
 #include <stdint.h>
 #include <stdio.h>
@@ -119,14 +120,28 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
     return any ? true : olv_error_as(err, OLV_STATE);
 }
 
-bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool is_unattended,
-                     bool *in_notice, const char **clock_doubt, struct olv_error *err)
+struct olv_instant run_credible_now(const struct olv_run *run)
+{
+    return run->clock_doubt ? (struct olv_instant){0} : run->lent.now;
+}
+
+bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool *in_notice,
+                     const char **clock_doubt, struct olv_error *err)
 {
     struct olv_register *reg = run_register(run, DATABASE_MAKE, err);
-    bool is_trusted =
-        reg && clock_is_trusted(reg, run->lent.now, olv_ledger_last_time(run->ledger), clock_doubt);
-    return reg && (!(is_trusted || !is_unattended) || clock_note(reg, run->lent.now, err)) &&
-           rules_note(reg, policy, run->lent.now, in_notice, err);
+    *clock_doubt = run->clock_doubt;
+    return reg && rules_note(reg, policy, run->lent.now, run->clock_doubt != NULL, in_notice, err);
+}
+
+bool olv_run_believe_clock(struct olv_run *run, struct olv_error *err)
+{
+    run->clock_doubt = NULL;
+    return run_register(run, DATABASE_MAKE, err) != NULL; /* which notes it */
+}
+
+const char *olv_run_clock_doubt(const struct olv_run *run)
+{
+    return run->clock_doubt;
 }
 
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
@@ -141,6 +156,19 @@ static bool open_ledger(struct olv_run *run, struct olv_error *err)
     while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
         if (!reserve_use(run->state.dir, err))
             return false;
+    return true;
+}
+
+/* Before anything is settled, whose lines have the time of now. */
+static bool judge_clock(struct olv_run *run, struct olv_error *err)
+{
+    struct olv_error unknown = {0};
+    struct olv_register *reg = run_register(run, DATABASE_THERE, &unknown);
+    if (!reg && unknown.sys != ENOENT) {
+        *err = unknown;
+        return false;
+    }
+    run->clock_doubt = olv_clock_doubt(reg, run->lent.now, olv_ledger_last_time(run->ledger));
     return true;
 }
 
@@ -182,7 +210,7 @@ struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_e
     has_memory = run->lent.trashes && run->lent.hasher;
     if (has_memory && run_make_id(run, err) &&
         state_open(&run->state, options->state, options->command, err) && open_ledger(run, err) &&
-        open_notes(run, err) && run_settle(run, err)) {
+        judge_clock(run, err) && open_notes(run, err) && run_settle(run, err)) {
         reserve_fill(run->state.dir);
         olv_error_clear(err); /* failed attempts on the way */
         return run;
@@ -234,13 +262,22 @@ void olv_run_close(struct olv_run *run)
     free(run);
 }
 
+/* A run that remembers anything notes the clock, too: by that the next one knows whether its own is right. */
+static bool note_clock(struct olv_run *run, struct olv_error *err)
+{
+    if (run->has_noted_clock || run->clock_doubt)
+        return true;
+    run->has_noted_clock = clock_note(run->reg, run->lent.now, err);
+    return run->has_noted_clock;
+}
+
 struct olv_register *run_register(struct olv_run *run, enum database_use use, struct olv_error *err)
 {
     while (!run->reg && !(run->reg = register_open(run->options.state, use, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
     register_on_full(run->reg, more_room, run);
-    return run->reg;
+    return use != DATABASE_MAKE || note_clock(run, err) ? run->reg : NULL;
 }
 
 struct olv_catalogue *run_catalogue(struct olv_run *run, enum database_use use, struct olv_error *err)

@@ -37,6 +37,8 @@ struct olv_run {
     struct archive_made *beside; /* archives that it published outside depots; owned, and so is `path` */
     size_t beside_count, beside_cap;
     char id[OLV_RUN_ID_SIZE];
+    const char *clock_doubt; /* why the clock is doubtful; NULL: it is not */
+    bool has_noted_clock;
     uint64_t settled, settled_unknown;
     struct olv_os_in_use *in_use; /* files open for writing a moment ago; see spare.c */
     struct olv_instant in_use_at;
@@ -51,6 +53,8 @@ bool run_make_id(struct olv_run *run, struct olv_error *err);
 void run_segment_name(char out[32], uint64_t batch);
 /* The path for the ledger: the entry's destination, or where it is. Valid until the next turn. */
 const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *entry);
+/* The time, or 0 if the clock is doubtful: then nothing expires. */
+struct olv_instant run_credible_now(const struct olv_run *run);
 /* Starts the turn of this entry's hooks, with what they keep. */
 void run_take_turn(struct olv_run *run, const struct olv_docket_entry *entry);
 /* Frees what all hooks keep. */

@@ -60,6 +60,23 @@ static void know_guard(struct olv_session *s, const char *home)
 
 /* ---- the session ---- */
 
+static bool read_respites(struct olv_session *s, struct olv_error *err)
+{
+    struct olv_instant now = olv_os_now();
+    const char *doubt = s->run ? s->run->clock_doubt : olv_clock_doubt(s->reg, now, (struct olv_instant){0});
+    olv_respites_free(s->respites);
+    s->respites = olv_respites_read(s->reg, now, doubt != NULL, err);
+    return s->respites != NULL;
+}
+
+bool olv_session_believe_clock(struct olv_session *s, struct olv_error *err)
+{
+    if (!olv_run_believe_clock(s->run, err))
+        return false;
+    s->reg = s->run->reg;
+    return read_respites(s, err);
+}
+
 /* A run that was cut short is settled before anything is read. */
 bool olv_session_open(struct olv_session *s, const struct olv_session_options *options, struct olv_error *err)
 {
@@ -91,8 +108,9 @@ bool olv_session_open(struct olv_session *s, const struct olv_session_options *o
         s->reg = s->run->reg;
     else if (!olv_register_open(options->state, &s->reg, err))
         return false;
-    s->respites = olv_respites_read(s->reg, olv_os_now(), err);
-    s->notes = s->respites ? olv_notes_read(options->state, err) : NULL;
+    if (!read_respites(s, err))
+        return false;
+    s->notes = olv_notes_read(options->state, err);
     return s->notes != NULL;
 }
 
@@ -135,7 +153,7 @@ bool olv_session_plan(struct olv_session *s, const struct olv_policy *policy,
     if (!in_notice)
         return olv_fail_memory(err);
     if (s->run)
-        ok = olv_run_examine(s->run, policy, request->is_unattended, in_notice, clock_doubt, err);
+        ok = olv_run_examine(s->run, policy, in_notice, clock_doubt, err);
     options.in_notice = in_notice;
     options.is_clock_off = ok && s->run && *clock_doubt;
     ok = ok && olv_plan_make(plan, policy, &options, s->options.observer, err);

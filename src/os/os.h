@@ -88,7 +88,8 @@ static inline void olv_os_close(int fd)
 
 /* ---- acting ---- */
 
-/* Renames in one step; EEXIST if the new name is taken; EOPNOTSUPP if the system or the file system cannot. */
+/* Renames in one step; EEXIST if the new name is taken; EOPNOTSUPP if the system or the file system cannot.
+ */
 bool olv_os_rename_once(int old_dir, const char *old_name, int new_dir, const char *new_name);
 /* The same, if need be by link and unlink: a crash in between leaves both names. */
 bool olv_os_rename_new(int old_dir, const char *old_name, int new_dir, const char *new_name);

@@ -43,28 +43,28 @@ static const char *doubt(const struct noted *noted, struct olv_instant now)
     if (!olv_os_boot(boot, &since_boot_s))
         return "this system does not identify its boots, so the clock cannot be checked";
     if (strcmp(boot, noted->boot) != 0)
-        return olv_os_clock_is_synchronised() == OLV_YES
-                   ? NULL
-                   : "the machine was started since the last run, and its clock is not known to be "
-                     "synchronised";
+        return "the machine was started since the last run, and its clock is not known to be synchronised";
     if (llabs((now.s - noted->wall_s) - (since_boot_s - noted->since_boot_s)) > MOST_DRIFT_S)
         return "the clock was set by more than an hour since the last run";
     return NULL;
 }
 
-bool clock_is_trusted(const struct olv_register *reg, struct olv_instant now, struct olv_instant last,
-                      const char **why)
+static const char *clock_doubt_of(const struct olv_register *reg, struct olv_instant now,
+                                  struct olv_instant last)
 {
     struct noted noted;
-    enum olv_truth is_noted = read_noted(reg, &noted);
-    *why = NULL;
+    enum olv_truth is_noted = reg ? read_noted(reg, &noted) : OLV_NO;
     if (last.s && olv_instant_compare(now, last) < 0)
-        *why = "the clock is behind the last line of the ledger";
-    else if (is_noted == OLV_UNKNOWN)
-        *why = "what the last run noted of the clock cannot be read";
-    else if (is_noted == OLV_YES)
-        *why = doubt(&noted, now);
-    return *why == NULL;
+        return "the clock is behind the last line of the ledger";
+    if (is_noted == OLV_UNKNOWN)
+        return "what the last run noted of the clock cannot be read";
+    return is_noted == OLV_YES ? doubt(&noted, now) : NULL;
+}
+
+const char *olv_clock_doubt(const struct olv_register *reg, struct olv_instant now, struct olv_instant last)
+{
+    const char *why = clock_doubt_of(reg, now, last);
+    return why && olv_os_clock_is_synchronised() == OLV_YES ? NULL : why;
 }
 
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err)

@@ -126,29 +126,31 @@ static bool add_row(struct olv_respites *respites, sqlite3_stmt *s)
 }
 
 static bool given_read_all(struct olv_respites *respites, const struct olv_register *r,
-                           struct olv_instant now, struct olv_error *err)
+                           struct olv_instant now, bool is_doubtful, struct olv_error *err)
 {
     static const char sql[] = "SELECT until, inode, born_s, born_ns, path FROM given WHERE until > ?1";
     sqlite3_stmt *s = NULL;
     enum olv_truth row;
     bool ok = true;
-    for (row = database_find(&r->base, &s, sql, VALUES(value_of(now.s)), err); ok && row == OLV_YES;
-         row = database_next(&r->base, s, err))
+    for (row = database_find(&r->base, &s, sql, VALUES(value_of(is_doubtful ? 0 : now.s)), err);
+         ok && row == OLV_YES; row = database_next(&r->base, s, err))
         ok = add_row(respites, s) || olv_fail_memory(err);
     sqlite3_finalize(s);
     ok = ok && row == OLV_NO;
+    for (size_t i = 0; ok && is_doubtful && i < respites->given.count; i++)
+        respites->given.items[i].until_s = INT64_MAX;
     if (ok && respites->given.count)
         qsort(respites->given.items, respites->given.count, sizeof *respites->given.items, by_inode);
     return ok;
 }
 
 struct olv_respites *olv_respites_read(const struct olv_register *reg, struct olv_instant now,
-                                       struct olv_error *err)
+                                       bool is_doubtful, struct olv_error *err)
 {
     struct olv_respites *respites = calloc(1, sizeof *respites);
     if (!respites)
         olv_fail_memory(err);
-    else if (!reg || given_read_all(respites, reg, now, err))
+    else if (!reg || given_read_all(respites, reg, now, is_doubtful, err))
         return respites;
     olv_respites_free(respites);
     return NULL;

@@ -32,8 +32,8 @@ bool given_note(struct olv_register *reg, uint64_t entry, const char *path, cons
  * `err` if the register cannot be read. */
 enum olv_truth given_find(struct olv_register *reg, const char *run, uint64_t entry, const char *path,
                           struct given *out, struct olv_error *err);
-/* Whether the file is spared at this time, which never decreases between calls: asks the register as it is
- * now, including what was just stored. */
+/* Whether the file is spared at this time (0: a time that is doubtful, at which no respite has expired),
+ * which never decreases between calls: asks the register as it is now, including what was just stored. */
 enum olv_truth given_is_spared(struct olv_register *reg, const struct olv_stat *stat, struct olv_instant now);
 
 /* ---- steps that files have had, where that cannot be noted on the file itself ---- */
@@ -43,20 +43,17 @@ bool had_note(struct olv_register *reg, const struct olv_had *had, struct olv_er
 
 /* ---- rules: since when each has been as it is ---- */
 
-/* Updates that in one commit. `in_notice` gets one answer per rule and one for the policy's `trash`: it is so
- * new, or so newly changed, that what cannot be taken back waits. In a fresh state directory all of them do.
+/* Updates that in one commit, or with a doubtful clock reads it only. `in_notice` gets one answer per rule
+ * and one for the policy's `trash`: it is so new, or so newly changed, that what cannot be taken back waits.
+ * In a fresh state directory all of them do.
  */
 bool rules_note(struct olv_register *reg, const struct olv_policy *policy, struct olv_instant now,
-                bool *in_notice, struct olv_error *err);
+                bool is_doubtful, bool *in_notice, struct olv_error *err);
 
 /* ---- the clock ---- */
 
-/* False, with the reason in words, if the clock is behind the ledger's last line, drifted by more than an
- * hour since the last run of this boot, or was not synchronised since the last boot. `last` is the time of
- * the ledger's last line, or 0. */
-bool clock_is_trusted(const struct olv_register *reg, struct olv_instant now, struct olv_instant last,
-                      const char **why);
-/* Notes the clock for the next run: if it is trusted, or a person was there to see it. */
+/* Notes the clock for the next run: if it is not doubtful (olv_clock_doubt), or a person was asked about it.
+ */
 bool clock_note(const struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What a run may do: limits, unattended runs, new rules, jumping clocks, files in use, and the policy's own
+/* What a run may do: limits, unattended runs, new rules, files in use, and the policy's own
  * trash. */
 #include "support/command.h"
 
@@ -269,7 +269,7 @@ static void clearing_a_directory_needs_the_count(void **state)
     assert_int_equal(count_entries(s, "data/Trash/files"), 0);
 }
 
-/* ---- new rules and doubtful clocks ---- */
+/* ---- new rules ---- */
 
 static void prepare_old_trash(const struct sandbox *s, const char *trash)
 {
@@ -330,42 +330,6 @@ static void unattended_the_trash_must_be_marked_too(void **state)
     age_the_rules(s);
     o = enforce(s, "--unattended", 0);
     assert_contains(o.out, "waits: not allowed unattended");
-    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-}
-
-static void a_clock_that_jumped_stops_what_cannot_be_taken_back(void **state)
-{
-    const struct sandbox *s = *state;
-    struct outcome o;
-    ON_LINUX_ONLY();
-    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
-    age_the_rules(s);
-    change_register(s, "update clock set wall = wall - 3 * 3600");
-    o = enforce(s, "--unattended", 0);
-    assert_contains(
-        o.err, "the clock was set by more than an hour since the last run: what cannot be taken back waits");
-    assert_contains(o.out, "waits: the clock is doubtful");
-    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    change_register(s, "update clock set wall = wall + 3 * 3600, boot = 'another ' || boot");
-    enforce(s, "--unattended",
-            0); /* doubtful or not, depending on whether this machine's clock is synchronised */
-    change_register(s, "update clock set boot = replace(boot, 'another ', '')");
-    enforce(s, "--unattended", 0);
-    assert_int_equal(count_entries(s, "data/Trash/files"), 0); /* in the end: the same boot, and no jump */
-}
-
-static void a_clock_behind_the_ledger_is_not_believed(void **state)
-{
-    const struct sandbox *s = *state;
-    struct outcome o;
-    prepare_old_trash(s, "trash: { keep: 30 days, unattended: yes }");
-    age_the_rules(s);
-    /* instead of setting the machine's clock back, the last line is dated ahead of it */
-    o = shell(s, "sed -i '$ s/\"time\":\"20/\"time\":\"21/' state/ledger/lines-*.jsonl; "
-                 "$O --policy policy.yaml enforce --unattended");
-    assert_status(&o, 0);
-    assert_contains(o.err,
-                    "the clock is behind the last line of the ledger: what cannot be taken back waits");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
 }
 
@@ -435,8 +399,6 @@ int main(void)
         TEST(what_cannot_be_taken_back_waits_while_the_rule_is_new),
         TEST(a_changed_rule_waits_again),
         TEST(unattended_the_trash_must_be_marked_too),
-        TEST(a_clock_that_jumped_stops_what_cannot_be_taken_back),
-        TEST(a_clock_behind_the_ledger_is_not_believed),
         TEST(a_file_open_for_writing_is_spared),
         TEST(a_file_opened_after_the_question_is_left_alone),
         TEST(open_too_takes_it_all_the_same),

@@ -295,7 +295,7 @@ static struct olv_respites *read_respites(const struct sandbox *s, struct olv_er
     struct olv_respites *r;
     if (!olv_register_open(in(s, "state"), &g, err))
         return NULL;
-    r = olv_respites_read(g, NOW, err);
+    r = olv_respites_read(g, NOW, false, err);
     olv_register_close(g);
     return r;
 }

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Preloaded (LD_PRELOAD) by a whole test run: lets everything believe that it is another day. The clock, and
- * all times of files that are asked for or set, are moved by CLOCK_AHEAD seconds; what is on the disk has the
- * real ones. Only this library reads the variable. */
+/* Preloaded (LD_PRELOAD): lets everything believe that it is another day. The clock, and all times of files
+ * that are asked for or set, are moved by CLOCK_AHEAD seconds; what is on the disk has the real ones. The
+ * clock alone is wrong by CLOCK_WRONG seconds more. Only this library reads these variables. */
 #define _GNU_SOURCE
 #include <dlfcn.h>
 #include <fcntl.h>
@@ -10,25 +10,35 @@
 #include <stdlib.h>
 #include <sys/stat.h>
 #include <sys/time.h>
+#include <sys/timex.h>
 #include <time.h>
 #include <utime.h>
 
+static time_t seconds_of(const char *variable)
+{
+    const char *text = getenv(variable);
+    return text ? (time_t)atoll(text) : 0;
+}
+
+/* How far the times of files are moved. */
 static time_t ahead(void)
 {
     static time_t seconds;
     static bool is_known;
-    if (!is_known) {
-        const char *text = getenv("CLOCK_AHEAD");
-        seconds = text ? (time_t)atoll(text) : 0;
-        is_known = true;
-    }
+    if (!is_known)
+        seconds = seconds_of("CLOCK_AHEAD");
+    is_known = true;
     return seconds;
 }
 
-/* The same for times of files. */
-static time_t files_ahead(void)
+static time_t clock_ahead(void)
 {
-    return getenv("CLOCK_ALONE") ? 0 : ahead();
+    static time_t seconds;
+    static bool is_known;
+    if (!is_known)
+        seconds = ahead() + seconds_of("CLOCK_WRONG");
+    is_known = true;
+    return seconds;
 }
 
 /* The real function; ISO C has no conversion of the pointer. */
@@ -45,7 +55,7 @@ int clock_gettime(clockid_t clock, struct timespec *out)
     REAL(int, clock_gettime, clockid_t, struct timespec *);
     status = real(clock, out);
     if (status == 0 && (clock == CLOCK_REALTIME || clock == CLOCK_REALTIME_COARSE || clock == CLOCK_TAI))
-        out->tv_sec += ahead();
+        out->tv_sec += clock_ahead();
     return status;
 }
 
@@ -67,11 +77,24 @@ int gettimeofday(struct timeval *restrict out, void *restrict zone)
     return 0;
 }
 
+/* Whether something keeps it right: by CLOCK_SYNCHRONISED ("yes", "no") if that is set. */
+int adjtimex(struct timex *t)
+{
+    const char *text = getenv("CLOCK_SYNCHRONISED");
+    int state;
+    REAL(int, adjtimex, struct timex *);
+    state = real(t);
+    if (!text || state < 0)
+        return state;
+    t->status = *text == 'y' ? t->status & ~STA_UNSYNC : t->status | STA_UNSYNC;
+    return *text == 'y' ? TIME_OK : TIME_ERROR;
+}
+
 /* Waits until an instant of the moved clock. */
 int pthread_cond_timedwait(pthread_cond_t *restrict cond, pthread_mutex_t *restrict mutex,
                            const struct timespec *restrict until)
 {
-    struct timespec real_until = {until->tv_sec - ahead(), until->tv_nsec};
+    struct timespec real_until = {until->tv_sec - clock_ahead(), until->tv_nsec};
     REAL(int, pthread_cond_timedwait, pthread_cond_t *, pthread_mutex_t *, const struct timespec *);
     return real(cond, mutex, &real_until);
 }
@@ -80,9 +103,9 @@ int pthread_cond_timedwait(pthread_cond_t *restrict cond, pthread_mutex_t *restr
 
 static void move_stat(struct stat *st)
 {
-    st->st_atim.tv_sec += files_ahead();
-    st->st_mtim.tv_sec += files_ahead();
-    st->st_ctim.tv_sec += files_ahead();
+    st->st_atim.tv_sec += ahead();
+    st->st_mtim.tv_sec += ahead();
+    st->st_ctim.tv_sec += ahead();
 }
 
 #define STAT(name, type, parameters, ...)                                                                    \
@@ -116,7 +139,7 @@ int statx(int dir, const char *restrict path, int flags, unsigned mask, struct s
     REAL(int, statx, int, const char *, int, unsigned, struct statx *);
     status = real(dir, path, flags, mask, out);
     for (int i = 0; status == 0 && i < 4; i++)
-        times[i]->tv_sec += out->stx_mask & known[i] ? files_ahead() : 0;
+        times[i]->tv_sec += out->stx_mask & known[i] ? ahead() : 0;
     return status;
 }
 
@@ -129,7 +152,7 @@ static const struct timespec *moved_back(const struct timespec times[2], struct 
     for (int i = 0; i < 2; i++) {
         out[i] = times[i];
         if (times[i].tv_nsec != UTIME_NOW && times[i].tv_nsec != UTIME_OMIT)
-            out[i].tv_sec -= files_ahead();
+            out[i].tv_sec -= ahead();
     }
     return out;
 }
