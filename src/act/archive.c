@@ -7,6 +7,7 @@
 #include "depot/catalogue.h"
 #include "docket/wire.h"
 #include "file/identity.h"
+#include "file/removal.h"
 #include "file/stage.h"
 #include "olvido/path.h"
 #include "os/os.h"
@@ -241,7 +242,7 @@ static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_e
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (is_known && !is_needed) { /* all originals exist */
-        unlinkat(b.dir, b.name, 0);
+        removal_unlink(REMOVAL_BESIDE, b.dir, b.name);
         fsync(b.dir);
     }
     if (is_known)

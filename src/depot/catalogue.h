@@ -59,6 +59,8 @@ bool catalogue_name(struct olv_catalogue *catalogue, int64_t archive, const char
 /* Adds a member of the archive being made; members are inserted many at a time. */
 bool catalogue_put_member(struct olv_catalogue *catalogue, int64_t archive, const struct made_member *made,
                           struct olv_error *err);
+/* Inserts those that wait. */
+bool catalogue_flush(struct olv_catalogue *catalogue, struct olv_error *err);
 /* The digest of a member's headers, unknown when it was added. All are inserted at once. */
 struct catalogue_header {
     uint64_t at; /* of the member */
@@ -103,7 +105,13 @@ struct catalogue_known {
     enum olv_codec codec;
     struct olv_instant made;
     size_t manifest_frame;
+    uint64_t length;
+    bool has_manifest; /* its digest is known: */
+    uint8_t manifest[OLV_SHA256_SIZE];
 };
+/* The same for a row, in any state. */
+bool catalogue_find_row(struct olv_catalogue *catalogue, int64_t row, struct catalogue_known *out,
+                        struct olv_error *err);
 bool catalogue_find_archive(struct olv_catalogue *catalogue, const char *depot_path, const char *name,
                             struct catalogue_known *out, struct olv_error *err);
 /* The path of the archive into which a run put the file of this path. OLV_NO if there is none; OLV_UNKNOWN
@@ -114,6 +122,22 @@ enum olv_truth catalogue_find_of_run(struct olv_catalogue *catalogue, const char
 bool catalogue_each_member(struct olv_catalogue *catalogue, int64_t archive,
                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                            struct olv_error *err);
+
+/* A member of an archive in any state: of one that is being made, all that is known. Strings are valid during
+ * the call.
+ */
+struct catalogue_made {
+    const char *path; /* absolute */
+    enum olv_kind kind;
+    uint64_t size_bytes;
+    struct olv_instant modified;
+    const uint8_t *digest; /* SHA-256 of its contents, or NULL */
+    bool is_twin;          /* it is a hard link of another member */
+};
+/* Calls `each` for every member of this row, until it returns false. */
+bool catalogue_each_made(struct olv_catalogue *catalogue, int64_t row,
+                         bool (*each)(void *self, const struct catalogue_made *member), void *self,
+                         struct olv_error *err);
 
 /* The frames of an archive. */
 bool catalogue_frames(struct olv_catalogue *catalogue, int64_t archive, struct frame_list *out,

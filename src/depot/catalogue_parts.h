@@ -19,8 +19,7 @@ struct olv_catalogue {
     int64_t pending_archive;
 };
 
-/* Inserts the waiting members; discards them. */
-bool catalogue_flush(struct olv_catalogue *catalogue, struct olv_error *err);
+/* Discards the waiting members. */
 void catalogue_drop_pending(struct olv_catalogue *catalogue);
 
 #endif

@@ -157,13 +157,16 @@ static bool adopt(struct reading *r, struct olv_error *err)
     const struct reread_options *o = r->options;
     struct catalogue_known known;
     olv_hasher_end(r->hasher, r->archive.manifest);
-    r->archive.is_recorded = true;
+    r->archive.is_recorded = o->replaces == 0;
     if (o->may_be_ours && (r->result->is_damaged || !o->may_be_ours(o->self, &r->archive)))
         return olv_fail(
             err, OLV_UNTRUSTED,
             "others could have put it there, and the ledger does not know it; `olvido extract` extracts it");
-    return catalogue_find_archive(r->options->catalogue, r->options->path, r->name, &known, err) &&
-           catalogue_adopt(r->options->catalogue, r->row, &r->archive, &r->said, known.row, err);
+    if (o->may_stay && (!catalogue_flush(o->catalogue, err) || !o->may_stay(o->self, r->row, err)))
+        return false;
+    return catalogue_find_archive(o->catalogue, o->path, r->name, &known, err) &&
+           catalogue_adopt(o->catalogue, r->row, &r->archive, &r->said, o->replaces ? o->replaces : known.row,
+                           err);
 }
 
 bool reread_archive(const struct reread_options *options, const char *name, struct reread_result *result,

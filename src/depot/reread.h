@@ -12,6 +12,9 @@ struct reread_options {
     int dir;                  /* open */
     /* Whether it may enter the catalogue; NULL: any may. */
     bool (*may_be_ours)(void *self, const struct catalogue_archive *archive);
+    /* Asked when all members are in the catalogue, under a row that is still `making`; NULL: it may. */
+    bool (*may_stay)(void *self, int64_t row, struct olv_error *err);
+    int64_t replaces; /* a row that is being made: it was cut short, and becomes this one; 0: none */
     /* Damage that does not keep it out of the catalogue. */
     void (*fault)(void *self, const struct olv_depot_fault *fault);
     void *self;

@@ -298,6 +298,42 @@ bool olv_catalogue_tree(struct olv_catalogue *c, const char *top,
     return each_file(c, &(struct wanted){.order = OLV_STORED_BY_PATH, .top = top}, each, self, err);
 }
 
+bool catalogue_each_made(struct olv_catalogue *c, int64_t row,
+                         bool (*each)(void *self, const struct catalogue_made *member), void *self,
+                         struct olv_error *err)
+{
+    static const char sql[] = "SELECT d.path, m.name, m.kind, m.size, m.modified_s, m.modified_ns, m.digest,"
+                              " m.link FROM member m JOIN directory d ON d.id = m.directory"
+                              " WHERE m.archive = ?1 ORDER BY m.at";
+    struct olv_text directory = {0}, name = {0}, path = {0};
+    sqlite3_stmt *s = NULL;
+    enum olv_truth found;
+    for (found = database_find(&c->base, &s, sql, VALUES(value_of(row)), err); found == OLV_YES;
+         found = database_next(&c->base, s, err)) {
+        struct catalogue_made m = {
+            .kind = (enum olv_kind)sqlite3_column_int(s, 2),
+            .size_bytes = (uint64_t)sqlite3_column_int64(s, 3),
+            .modified = {sqlite3_column_int64(s, 4), (uint32_t)sqlite3_column_int64(s, 5)},
+            .digest = digest_of(s, 6)};
+        m.is_twin = m.kind == OLV_KIND_FILE && sqlite3_column_bytes(s, 7) > 0;
+        olv_text_clear(&path);
+        olv_text_puts(&path, "/");
+        olv_path_add(&path, bytes_of(s, 0, &directory), bytes_of(s, 1, &name));
+        m.path = path.data + (path.len > 1 && path.data[1] == '/');
+        if (path.failed && !olv_fail_memory(err)) {
+            found = OLV_UNKNOWN;
+            break;
+        }
+        if (!each(self, &m))
+            break;
+    }
+    sqlite3_finalize(s);
+    olv_text_free(&directory);
+    olv_text_free(&name);
+    olv_text_free(&path);
+    return found != OLV_UNKNOWN;
+}
+
 bool catalogue_each_member(struct olv_catalogue *c, int64_t archive,
                            bool (*each)(void *self, const struct olv_stored_file *file), void *self,
                            struct olv_error *err)
@@ -306,28 +342,50 @@ bool catalogue_each_member(struct olv_catalogue *c, int64_t archive,
                      err);
 }
 
+#define KNOWN                                                                                                \
+    "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest, a.uid, a.length,"         \
+    " a.manifest_sha256 FROM archive a JOIN depot d ON d.id = a.depot"
+
+static void read_known(sqlite3_stmt *s, struct catalogue_known *out)
+{
+    const uint8_t *manifest = digest_of(s, 10);
+    out->row = sqlite3_column_int64(s, 0);
+    memcpy(out->id, id_of(s, 8), ARCHIVE_ID);
+    snprintf(out->depot, sizeof out->depot, "%s", text_of(s, 1));
+    snprintf(out->run, sizeof out->run, "%s", text_of(s, 2));
+    snprintf(out->rule, sizeof out->rule, "%s", text_of(s, 3));
+    out->codec = codec_of(text_of(s, 4));
+    out->made = (struct olv_instant){sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)};
+    out->manifest_frame = (size_t)sqlite3_column_int64(s, 7);
+    out->length = (uint64_t)sqlite3_column_int64(s, 9);
+    out->has_manifest = manifest != NULL;
+    if (manifest)
+        memcpy(out->manifest, manifest, sizeof out->manifest);
+}
+
+static bool find_known(const struct olv_catalogue *c, const char *sql, const struct value *values,
+                       size_t count, struct catalogue_known *out, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    enum olv_truth found = database_find(&c->base, &s, sql, values, count, err);
+    *out = (struct catalogue_known){0};
+    if (found == OLV_YES)
+        read_known(s, out);
+    sqlite3_finalize(s);
+    return found != OLV_UNKNOWN;
+}
+
 bool catalogue_find_archive(struct olv_catalogue *c, const char *depot_path, const char *name,
                             struct catalogue_known *out, struct olv_error *err)
 {
-    static const char sql[] =
-        "SELECT a.id, d.name, a.run, a.rule, a.codec, a.made_s, a.made_ns, a.manifest, a.uid FROM archive a"
-        " JOIN depot d ON d.id = a.depot WHERE a.state = 1 AND d.path = ?1 AND a.name = ?2";
-    sqlite3_stmt *s = NULL;
-    enum olv_truth found =
-        database_find(&c->base, &s, sql, VALUES(value_string(depot_path), value_string(name)), err);
-    *out = (struct catalogue_known){0};
-    if (found == OLV_YES) {
-        out->row = sqlite3_column_int64(s, 0);
-        memcpy(out->id, id_of(s, 8), ARCHIVE_ID);
-        snprintf(out->depot, sizeof out->depot, "%s", text_of(s, 1));
-        snprintf(out->run, sizeof out->run, "%s", text_of(s, 2));
-        snprintf(out->rule, sizeof out->rule, "%s", text_of(s, 3));
-        out->codec = codec_of(text_of(s, 4));
-        out->made = (struct olv_instant){sqlite3_column_int64(s, 5), (uint32_t)sqlite3_column_int64(s, 6)};
-        out->manifest_frame = (size_t)sqlite3_column_int64(s, 7);
-    }
-    sqlite3_finalize(s);
-    return found != OLV_UNKNOWN;
+    return find_known(c, KNOWN " WHERE a.state = 1 AND d.path = ?1 AND a.name = ?2",
+                      VALUES(value_string(depot_path), value_string(name)), out, err);
+}
+
+bool catalogue_find_row(struct olv_catalogue *c, int64_t row, struct catalogue_known *out,
+                        struct olv_error *err)
+{
+    return find_known(c, KNOWN " WHERE a.id = ?1", VALUES(value_of(row)), out, err);
 }
 
 enum olv_truth catalogue_find_of_run(struct olv_catalogue *c, const char *path, const char *run,

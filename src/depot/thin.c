@@ -7,6 +7,7 @@
 #include "archive/ending.h"
 #include "archive/manifest_member.h"
 #include "base/grow.h"
+#include "depot/same.h"
 #include "file/fresh.h"
 #include "file/reading.h"
 #include "os/durable.h"
@@ -461,6 +462,13 @@ static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv
     return false;
 }
 
+/* Nothing of it is read on the way, so it is compared as a whole. */
+static bool let_go_whole(const struct thinning *t, struct olv_error *err)
+{
+    struct olv_catalogue *catalogue = t->options->catalogue;
+    return same_archive(catalogue, t->old.row, t->fd, err) && catalogue_let_go(catalogue, &t->going, err);
+}
+
 bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], int64_t *going,
                   struct olv_error *err)
 {
@@ -473,8 +481,7 @@ bool thin_archive(const struct thin_options *o, char into[NAME_MAX + 1], int64_t
     t->fd = t->fresh.fd = -1;
     ok = know(t, err) && open_old(t, err);
     if (ok)
-        ok =
-            is_anything_left(t) ? thin_replace(t, into, err) : catalogue_let_go(o->catalogue, &t->going, err);
+        ok = is_anything_left(t) ? thin_replace(t, into, err) : let_go_whole(t, err);
     *going = t->old.row;
     frames_free(t->writer);
     fresh_close(&t->fresh);

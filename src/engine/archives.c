@@ -3,9 +3,15 @@
  * removing what was to go. */
 #include "engine/run.h"
 
+#include "base/arena.h"
 #include "base/grow.h"
 #include "depot/catalogue.h"
+#include "depot/elsewhere.h"
+#include "depot/reread.h"
+#include "depot/same.h"
 #include "depot/trust.h"
+#include "file/removal.h"
+#include "os/files.h"
 #include "os/os.h"
 #include "state/register.h"
 
@@ -61,41 +67,130 @@ static bool is_its_file(const struct olv_unfinished_archive *u, const struct olv
     return u->has_file && stat->kind == OLV_KIND_FILE && given_is(&file, stat);
 }
 
-/* Whether nothing is left of it. A different file under its name is not touched. */
-static bool remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u, bool *is_by_us)
+/* What is to become of an archive that is not live, and of its row. */
+enum fate {
+    FATE_WAITS,     /* nothing now: a later run tries again */
+    FATE_FORGOTTEN, /* nothing of it is there: its row goes */
+    FATE_REMOVED,   /* the same, and it was removed just now */
+    FATE_ADOPTED    /* it is live, and has a row of its own */
+};
+
+static enum fate waits(struct clearing *c, const struct olv_unfinished_archive *u, const char *what, int sys)
 {
-    struct olv_stat stat;
-    *is_by_us = false;
-    if (!olv_os_stat(depot, u->name, &stat))
-        return errno == ENOENT;
-    if (!is_its_file(u, &stat))
-        return true;
-    *is_by_us = unlinkat(depot, u->name, 0) == 0;
-    if (*is_by_us)
-        return true;
-    archives_tell(c, u,
-                  u->state == OLV_ARCHIVE_GOING ? "an archive due for removal cannot be removed"
-                                                : "an unfinished archive cannot be removed",
-                  errno);
-    return false;
+    archives_tell(c, u, what, sys);
+    return FATE_WAITS;
 }
 
-/* Its temporary name is unique to the run, so whatever is there was written for it. */
+static enum fate remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u,
+                             enum removal why)
+{
+    if (removal_unlink(why, depot, u->name) != 0)
+        return waits(c, u,
+                     u->state == OLV_ARCHIVE_GOING ? "an archive due for removal cannot be removed"
+                                                   : "an unfinished archive cannot be removed",
+                     errno);
+    return FATE_REMOVED;
+}
+
+/* Removes one that was to go, if the file under its name is still that very archive. */
+static enum fate clear_going(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
+{
+    struct olv_error err = {0};
+    int fd = olv_os_open_file(depot, u->name);
+    bool is_same = fd >= 0 && same_archive(c->run->lent.catalogue, u->archive, fd, &err);
+    int sys = fd < 0 ? errno : err.sys;
+    olv_os_close(fd);
+    if (is_same)
+        return remove_file(c, depot, u, REMOVAL_GOING);
+    return waits(
+        c, u,
+        sys ? "an archive due for removal cannot be compared, so it stays"
+            : "an archive due for removal is not what the catalogue knows, or damaged, so it stays: look at "
+              "it with `olvido contents`, and remove or rename it by hand",
+        sys);
+}
+
+/* ---- one that was being made ---- */
+
+struct judging_made {
+    struct clearing *clearing;
+    bool is_elsewhere; /* all of its members are */
+};
+
+static bool may_stay(void *self, int64_t row, struct olv_error *err)
+{
+    struct judging_made *j = self;
+    return elsewhere_are_all(j->clearing->run->lent.catalogue, row, &j->is_elsewhere, err) &&
+           !j->is_elsewhere;
+}
+
+static void ignore_fault(void *self, const struct olv_depot_fault *fault)
+{
+    (void)self;
+    (void)fault;
+}
+
+/* It has its name, so it is whole: it goes only if everything in it is elsewhere. Else it may be the only
+ * copy (the state directory was restored from the midst of that run), and becomes live. */
+static enum fate clear_named(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
+{
+    struct judging_made j = {c, false};
+    struct reread_result result;
+    struct olv_error err = {0};
+    const struct reread_options options = {.catalogue = c->run->lent.catalogue,
+                                           .depot = u->depot,
+                                           .path = u->depot_path,
+                                           .dir = depot,
+                                           .may_stay = may_stay,
+                                           .replaces = u->archive,
+                                           .fault = ignore_fault,
+                                           .self = &j,
+                                           .observer = c->run->options.observer};
+    if (reread_archive(&options, u->name, &result, &err))
+        return FATE_ADOPTED;
+    if (j.is_elsewhere)
+        return remove_file(c, depot, u, REMOVAL_MADE);
+    if (err.code != OLV_BROKEN)
+        return waits(c, u, "an archive that a run did not finish cannot be read", err.sys);
+    archives_tell(
+        c, u,
+        "an archive that a run did not finish is damaged, and may be the only copy, so it stays: take out "
+        "what can be read with `olvido extract`",
+        0);
+    return FATE_FORGOTTEN;
+}
+
+/* Its temporary name is unique to the run, so whatever is there was written for it, and no original has gone.
+ */
 static void remove_temporary(int depot, const struct olv_unfinished_archive *u)
 {
     struct olv_stat stat;
     if (strncmp(u->temporary, ".olvido-", 8) == 0 && olv_os_stat(depot, u->temporary, &stat) &&
         stat.kind == OLV_KIND_FILE)
-        unlinkat(depot, u->temporary, 0);
+        removal_unlink(REMOVAL_TEMPORARY, depot, u->temporary);
 }
 
-static bool clear_one(void *self, const struct olv_unfinished_archive *u)
+/* A different file under its name is not touched. */
+static enum fate fate_of(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
 {
-    struct clearing *c = self;
+    struct olv_stat stat;
+    if (u->state == OLV_ARCHIVE_MAKING)
+        remove_temporary(depot, u);
+    if (!u->has_file)
+        return FATE_FORGOTTEN;
+    if (!olv_os_stat(depot, u->name, &stat))
+        return errno == ENOENT ? FATE_FORGOTTEN : FATE_WAITS;
+    if (!is_its_file(u, &stat))
+        return FATE_FORGOTTEN;
+    return u->state == OLV_ARCHIVE_GOING ? clear_going(c, depot, u) : clear_named(c, depot, u);
+}
+
+static bool clear_one(struct clearing *c, const struct olv_unfinished_archive *u)
+{
     struct olv_error why = {0};
     int depot = depot_open_trusted(u->depot_path, &why);
     char path[LONGEST_PATH];
-    bool is_gone, is_by_us;
+    enum fate fate;
     if (depot < 0) {
         archives_tell(
             c, u,
@@ -105,15 +200,74 @@ static bool clear_one(void *self, const struct olv_unfinished_archive *u)
             why.sys);
         return true;
     }
-    if (u->state == OLV_ARCHIVE_MAKING)
-        remove_temporary(depot, u);
-    is_gone = remove_file(c, depot, u, &is_by_us) && fsync(depot) == 0;
+    fate = fate_of(c, depot, u);
+    if (fsync(depot) != 0)
+        fate = fate == FATE_ADOPTED ? fate : FATE_WAITS;
     close(depot);
-    if (is_gone && u->state == OLV_ARCHIVE_GOING && (is_gone = begin_lines(c)))
-        olv_ledger_removal(c->run->ledger, run_of(c), path_of(u, path), is_by_us);
-    if (is_gone && grow_by_one(&c->rows, c->count, sizeof *c->rows))
+    if (fate == FATE_WAITS || fate == FATE_ADOPTED)
+        return true;
+    if (fate == FATE_REMOVED || u->state == OLV_ARCHIVE_GOING) {
+        if (!begin_lines(c))
+            return true;
+        olv_ledger_removal(c->run->ledger, run_of(c), path_of(u, path), fate == FATE_REMOVED);
+    } else if (!u->has_file) { /* nothing was recorded of it, and its name is needed again */
+        return catalogue_forget(c->run->lent.catalogue, u->archive, &c->error);
+    }
+    if (grow_by_one(&c->rows, c->count, sizeof *c->rows))
         c->rows[c->count++] = u->archive;
     return true;
+}
+
+/* ---- all of them ---- */
+
+struct listing {
+    struct olv_unfinished_archive *items; /* owned; their strings are in the arena */
+    size_t count, cap;
+    struct olv_arena arena;
+    bool has_failed;
+};
+
+static const char *keep(struct listing *l, const char *string)
+{
+    const char *kept = olv_arena_copy(&l->arena, string, strlen(string));
+    l->has_failed |= !kept;
+    return kept;
+}
+
+static bool list_one(void *self, const struct olv_unfinished_archive *u)
+{
+    struct listing *l = self;
+    struct olv_unfinished_archive *to;
+    if (!grow(&l->items, l->count, &l->cap, sizeof *l->items)) {
+        l->has_failed = true;
+        return false;
+    }
+    to = &l->items[l->count++];
+    *to = *u;
+    to->depot = keep(l, u->depot);
+    to->depot_path = keep(l, u->depot_path);
+    to->name = keep(l, u->name);
+    to->temporary = keep(l, u->temporary);
+    to->run = keep(l, u->run);
+    return !l->has_failed;
+}
+
+/* Listed before, because rows come and go meanwhile. First those that got no further than a row: to read an
+ * archive anew takes one, too. */
+static bool clear_all(struct clearing *c, struct olv_error *err)
+{
+    struct listing l = {0};
+    struct olv_catalogue *catalogue = c->run->lent.catalogue;
+    bool ok = olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_MAKING, list_one, &l, err) &&
+              olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_GOING, list_one, &l, err) &&
+              (!l.has_failed || olv_fail_memory(err));
+    for (int pass = 0; ok && pass < 2; pass++)
+        for (size_t i = 0; ok && i < l.count; i++)
+            if (l.items[i].has_file == (pass == 1) && !(ok = clear_one(c, &l.items[i])))
+                *err = c->error;
+    free(l.items);
+    olv_arena_free(&l.arena);
+    return ok;
 }
 
 /* ---- those that are there ---- */
@@ -189,10 +343,7 @@ bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_erro
 {
     struct clearing c = {.run = run, .of_run = of_run};
     struct olv_error err = {0};
-    bool ok = !run->lent.catalogue ||
-              (olv_catalogue_unfinished(run->lent.catalogue, OLV_ARCHIVE_MAKING, clear_one, &c, &err) &&
-               olv_catalogue_unfinished(run->lent.catalogue, OLV_ARCHIVE_GOING, clear_one, &c, &err) &&
-               complete_lines(&c, &err));
+    bool ok = !run->lent.catalogue || (clear_all(&c, &err) && complete_lines(&c, &err));
     for (size_t i = 0; ok && i < c.count; i++)
         ok = catalogue_forget(run->lent.catalogue, c.rows[i], &err);
     if (!ok)

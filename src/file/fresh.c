@@ -2,6 +2,7 @@
 #include "file/fresh.h"
 
 #include "base/digest.h"
+#include "file/removal.h"
 #include "file/rename.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -227,13 +228,16 @@ static enum olv_truth is_at(int dir, const struct fresh_search *s, const char *n
     return s->is_it(s->self, &stat) ? OLV_YES : OLV_NO;
 }
 
-/* The temporary name holds either the new file, or the one it was exchanged with. */
+/* The temporary name holds either the new file, or the one it was exchanged with: that one has its name again
+ * where the new one does not have it (any more). */
 static void clear_temporary(int dir, const struct fresh_search *s, bool has_name)
 {
     char name[FRESH_LABEL + 32];
     fresh_name(s->label, name);
-    if (!has_name || is_at(dir, s, name) == OLV_YES)
-        unlinkat(dir, name, 0);
+    if (!s->is_it || is_at(dir, s, name) == OLV_YES)
+        removal_unlink(REMOVAL_TEMPORARY, dir, name);
+    else if (!has_name)
+        olv_os_rename_new(dir, name, dir, s->wanted);
 }
 
 enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_MAX + 1])
@@ -250,7 +254,7 @@ enum olv_truth fresh_find(int dir, const struct fresh_search *s, char out[NAME_M
         return OLV_YES;
     aside_name(s->label, aside);                    /* set aside, and its name not taken */
     if (rename_is_half(dir, s->wanted, dir, aside)) /* nobody else can know that name */
-        unlinkat(dir, aside, 0);
+        removal_unlink(REMOVAL_HALF, dir, aside);
     else
         olv_os_rename_new(dir, aside, dir, s->wanted);
     return OLV_NO;
@@ -260,9 +264,9 @@ void fresh_settle_keep(int dir, const char *label)
 {
     char name[FRESH_LABEL + 32];
     fresh_name(label, name);
-    unlinkat(dir, name, 0);
+    removal_unlink(REMOVAL_REPLACED, dir, name);
     aside_name(label, name);
-    unlinkat(dir, name, 0);
+    removal_unlink(REMOVAL_REPLACED, dir, name);
 }
 
 bool fresh_settle_back(int dir, const struct fresh_search *s, const char *placed)
@@ -274,5 +278,5 @@ bool fresh_settle_back(int dir, const struct fresh_search *s, const char *placed
     if (renameat(dir, name, dir, placed) == 0)
         return true;
     aside_name(s->label, name);
-    return renameat(dir, name, dir, placed) == 0 || unlinkat(dir, placed, 0) == 0;
+    return renameat(dir, name, dir, placed) == 0 || removal_unlink(REMOVAL_NEW_FILE, dir, placed) == 0;
 }

@@ -2,6 +2,7 @@
 #include "file/room.h"
 
 #include "file/identity.h"
+#include "file/removal.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -133,7 +134,10 @@ static void settle_thing(const struct room *r)
     struct olv_stat stat;
     if (!olv_os_stat(r->dir, r->thing, &stat) || (stat.kind == OLV_KIND_FILE && stat.links < 2))
         return;
-    unlinkat(r->dir, r->thing, stat.kind == OLV_KIND_DIRECTORY ? AT_REMOVEDIR : 0);
+    if (stat.kind == OLV_KIND_DIRECTORY)
+        unlinkat(r->dir, r->thing, AT_REMOVEDIR);
+    else
+        removal_unlink(REMOVAL_THING, r->dir, r->thing);
 }
 
 void room_settle(int outside, const char *label)

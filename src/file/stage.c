@@ -2,6 +2,7 @@
 #include "file/stage.h"
 
 #include "file/identity.h"
+#include "file/removal.h"
 #include "file/rename.h"
 #include "file/room.h"
 #include "os/os.h"
@@ -80,7 +81,7 @@ void stage_settle(int dir, const char *name, const char *label, const struct olv
     if (olv_os_stat(room.dir, name, &stat) && olv_identity_survived(identity, &stat) &&
         !olv_os_rename_new(room.dir, name, dir, name)) {
         if (errno == EEXIST && rename_is_half(dir, name, room.dir, name))
-            unlinkat(room.dir, name, 0); /* nobody else reaches into the room, and the file keeps its name */
+            removal_unlink(REMOVAL_STAGED, room.dir, name);
         else
             put_beside(&room, name, observer);
     }

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "source/halves.h"
 
+#include "file/removal.h"
+
 #include <stdio.h>
-#include <unistd.h>
 
 static bool announce(const void *self, enum rename_half half, const char *from, const char *to,
                      struct olv_error *err)
@@ -30,7 +31,8 @@ bool halves_settle(const struct turn *turn, enum rename_half half, int from, int
     bool is_back = half == RENAME_BACK;
     const char *goes = is_back ? move.from : move.to;
     if (lender->find_move(lender, turn->sequence, &move) != OLV_YES ||
-        !rename_is_half(from, move.from, to, move.to) || unlinkat(is_back ? from : to, goes, 0) != 0)
+        !rename_is_half(from, move.from, to, move.to) ||
+        removal_unlink(REMOVAL_HALF, is_back ? from : to, goes) != 0)
         return false;
     if (name)
         snprintf(name, NAME_MAX + 1, "%s", goes);

@@ -3,6 +3,7 @@
  * never choose the same name, and a rename that replaces nothing cannot lose an item. */
 #include "trash/trash.h"
 
+#include "file/removal.h"
 #include "os/durable.h"
 #include "os/os.h"
 
@@ -118,7 +119,7 @@ void olv_trash_abandon(struct olv_trash *trash, const char *item)
 {
     char info[NAME_MAX + 1];
     trash_info_name(info, item);
-    unlinkat(trash->info, info, 0);
+    removal_unlink(REMOVAL_INFO, trash->info, info);
 }
 
 /* If the item's name is taken although its info file was free, the other name is tried. */

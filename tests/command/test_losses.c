@@ -20,6 +20,7 @@ STORY(opened_while_archived, ON_LINUX_ONLY())
 STORY(directory_not_looked_at, ON_LINUX_ONLY())
 STORY(register_unreadable, ON_LINUX_ONLY())
 STORY(steps_unreadable, )
+STORY(another_archive_of_that_name, ON_LINUX_ONLY())
 STORY(archive_going, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(archive_told_later, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
@@ -55,6 +56,7 @@ int main(void)
         TEST(archive_told_later),
         TEST(settled_in_trouble),
         TEST(taken_back_in_vain),
+        TEST(another_archive_of_that_name),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

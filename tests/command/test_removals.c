@@ -1,0 +1,89 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What settling removes stands in one table (src/file/removal.h): each row is reached here, and any other
+ * name that settling removes fails the test. The program is killed by scripts/removals.sh, and settled in
+ * this process. */
+#include "file/removal.h"
+#include "olvido/run.h"
+#include "support/command.h"
+
+#include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+int __real_unlinkat(int dir, const char *name, int flags);
+int __wrap_unlinkat(int dir, const char *name, int flags);
+
+static const struct sandbox *settled; /* NULL: nothing is being settled */
+static char foreign[400];             /* the first removal that the table does not have */
+
+/* The state directory has no contents of anybody; and what is about to be published is written anew. */
+static bool is_own(int dir, const char *name)
+{
+    char link[64], path[4200];
+    size_t len = strlen(name);
+    ssize_t got;
+    snprintf(link, sizeof link, "/proc/self/fd/%d", dir);
+    got = readlink(link, path, sizeof path - 1);
+    path[got > 0 ? got : 0] = '\0';
+    return strncmp(path, in(settled, "state"), strlen(in(settled, "state"))) == 0 ||
+           (len > 4 && strcmp(name + len - 4, ".new") == 0);
+}
+
+int __wrap_unlinkat(int dir, const char *name, int flags)
+{
+    bool is_known = !settled || flags & AT_REMOVEDIR || removal_is_under_way() || is_own(dir, name);
+    if (!is_known && !*foreign)
+        snprintf(foreign, sizeof foreign, "%s", name);
+    return __real_unlinkat(dir, name, flags);
+}
+
+static void settle(const struct sandbox *s)
+{
+    struct olv_run_options options = {.command = "recover"};
+    struct olv_error err = {0};
+    struct olv_run *run;
+    char state[200], trash[200];
+    snprintf(state, sizeof state, "%s", in(s, "state"));
+    snprintf(trash, sizeof trash, "%s", in(s, "data/Trash"));
+    options.state = state;
+    options.trash = trash;
+    settled = s;
+    run = olv_run_open(&options, &err);
+    settled = NULL;
+    if (!run)
+        fail_msg("%s", err.what);
+    olv_run_close(run);
+}
+
+static void each_removal_has_its_row(void **state)
+{
+    static const char *const names[REMOVALS] = {
+        [REMOVAL_TEMPORARY] = "temporary", [REMOVAL_NEW_FILE] = "new-file",
+        [REMOVAL_REPLACED] = "replaced",   [REMOVAL_HALF] = "half",
+        [REMOVAL_STAGED] = "staged",       [REMOVAL_THING] = "thing",
+        [REMOVAL_BESIDE] = "beside",       [REMOVAL_MADE] = "made",
+        [REMOVAL_GOING] = "going",         [REMOVAL_INFO] = "info"};
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    for (enum removal r = 0; r < REMOVALS; r++) {
+        unsigned before = removal_count(r);
+        assert_non_null(removal_reason(r));
+        shell_ok(s, "chmod -R u+rwx . 2>/dev/null || true; rm -rf t depot state data trace out err kept");
+        script_ok(s, "removals.sh", names[r]);
+        settle(s);
+        if (removal_count(r) == before)
+            fail_msg("settling did not remove: %s", names[r]);
+        if (*foreign)
+            fail_msg("%s: settling removes `%s`, which stands in no row", names[r], foreign);
+        shell_ok(s, "$O audit verify >out");
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test_setup_teardown(each_removal_has_its_row, sandbox_setup, sandbox_teardown),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
