@@ -8,7 +8,6 @@
 #include "docket/wire.h"
 #include "file/identity.h"
 #include "file/removal.h"
-#include "file/stage.h"
 #include "olvido/path.h"
 #include "os/os.h"
 #include "policy/step_keys.h"
@@ -103,6 +102,7 @@ static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv
 static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_stat stat;
+    stage_leave(&turn->stage, turn->lent->observer); /* it may be in there */
     if (!olv_os_stat(turn->source.fd, e->name, &stat))
         because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
                 "it is in the archive; looking at it again");
@@ -120,11 +120,9 @@ static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e
 /* Unlinking one hard link changes the ctime of the others. */
 static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char label[FRESH_LABEL];
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         return remove_directory(turn, e, o);
-    turn_label(label, turn, turn->sequence);
-    return judged_remove_unused(turn, e, label, !judged_has_twins(e), o);
+    return judged_remove_unused(turn, e, !judged_has_twins(e), o);
 }
 
 static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -217,14 +215,12 @@ static void clear_beside(const struct turn *turn, const struct olv_manner *how)
 static void archive_look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
 {
     struct archiving *a = state_of(turn);
-    char label[FRESH_LABEL];
     if (!is_reached) { /* nothing tells, so nothing is taken back */
         if (a)
             a->needs_archive = true;
         return;
     }
-    turn_label(label, turn, turn->sequence);
-    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    judged_settle_removal(turn, e);
     if (is_beside(e))
         clear_beside(turn, e->manner);
     if (a && is_beside(e) && settling_is_there(turn, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)

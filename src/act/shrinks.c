@@ -8,7 +8,6 @@
 #include "base/crew.h"
 #include "file/identity.h"
 #include "file/origin.h"
-#include "file/stage.h"
 #include "file/touched.h"
 #include "olvido/path.h"
 #include "os/files.h"
@@ -330,7 +329,7 @@ static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 }
 
 /* The original goes only while the new file stands under its name. */
-static bool let_go(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e,
+static bool let_go(struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e,
                    struct olv_outcome *o)
 {
     enum olv_truth stands = fresh_stands(&s->task.fresh, s->placed);
@@ -338,7 +337,7 @@ static bool let_go(const struct turn *turn, struct shrinking *s, const struct ol
         return olv_fail_system(&o->error, "", "cannot look at its new file, so it stays");
     if (stands == OLV_NO)
         return olv_fail(&o->error, OLV_SYSTEM, "its new file is not under its name any more, so it stays");
-    return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, s->label, true, o);
+    return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, true, o);
 }
 
 void shrinks_complete(struct turn *turn, const struct group *g)
@@ -386,7 +385,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
     struct settling_search s;
     enum olv_truth is_there, found;
     turn_label(label, turn, turn->sequence);
-    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    judged_settle_removal(turn, e);
     is_there = settling_is_there(turn, e);
     if (!way->name(e, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;

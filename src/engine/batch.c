@@ -123,6 +123,7 @@ bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
     }
     ok = ok && err->code == OLV_OK && group_do(c, g, err);
     ahead_end(c->ahead);
+    stage_leave(&c->run->turn.stage, c->run->lent.observer);
     ok = ok && finish_acts(c, uses_trash, err);
     free(g);
     olv_segment_close(reader);

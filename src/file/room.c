@@ -55,6 +55,8 @@ bool room_open_private(struct room *r, int outside, const char *label, struct ol
     is_made = mkdirat(outside, r->name, 0700) == 0;
     if (is_made && room_open_it(r) && olv_os_clear_lists(r->dir))
         return true;
+    if (!is_made && errno == EEXIST && room_open_it(r)) /* ours, which could not be removed */
+        return true;
     olv_fail_system(err, r->name, "cannot make a private directory, which is needed where others may write");
     olv_os_close(r->dir);
     r->dir = -1;

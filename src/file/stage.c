@@ -39,23 +39,49 @@ static bool remove_staged(const struct room *room, const char *name, const struc
     return olv_fail_system(err, name, "cannot remove it");
 }
 
-bool stage_remove(int dir, const char *name, const char *label, const struct olv_identity *identity,
-                  const struct olv_observer *observer, struct olv_error *err)
+bool stage_remove(const struct stage *stage, const char *name, const struct olv_identity *identity,
+                  struct olv_error *err)
 {
-    struct room room;
-    bool ok = false;
-    if (!room_open_private(&room, dir, label, err))
-        return false;
-    if (olv_os_rename_new(dir, name, room.dir, name))
-        ok = remove_staged(&room, name, identity, err);
-    else if (errno == ENOENT)
-        olv_fail(err, OLV_CHANGED, "it is gone");
-    else
-        olv_fail_system(err, name, "cannot take it aside");
-    if (!room_close(&room))
-        olv_observe_unreadable(observer, room.name, "cannot remove this directory, made beside it", errno);
-    return ok;
+    const struct room *room = &stage->room;
+    if (olv_os_rename_new(room->outside, name, room->dir, name))
+        return remove_staged(room, name, identity, err);
+    if (errno == ENOENT)
+        return olv_fail(err, OLV_CHANGED, "it is gone");
+    return olv_fail_system(err, name, "cannot take it aside");
 }
+
+/* ---- the room ---- */
+
+bool stage_enter(struct stage *stage, const struct stage_place *place, const struct olv_observer *observer,
+                 struct olv_error *err)
+{
+    int outside;
+    if (stage->is_open && stage->device == place->device && stage->inode == place->inode)
+        return true;
+    stage_leave(stage, observer);
+    outside = fcntl(place->dir, F_DUPFD_CLOEXEC, 0);
+    if (outside < 0)
+        return olv_fail_system(err, "", "cannot take it aside");
+    stage->is_open = room_open_private(&stage->room, outside, place->label, err);
+    stage->device = place->device;
+    stage->inode = place->inode;
+    if (!stage->is_open)
+        close(outside);
+    return stage->is_open;
+}
+
+void stage_leave(struct stage *stage, const struct olv_observer *observer)
+{
+    if (!stage->is_open)
+        return;
+    if (!room_close(&stage->room))
+        olv_observe_unreadable(observer, stage->room.name, "cannot remove this directory, made beside it",
+                               errno);
+    close(stage->room.outside);
+    stage->is_open = false;
+}
+
+/* ---- after a crash ---- */
 
 /* Nothing stays in the room, whoever has its name by now. */
 static void put_beside(const struct room *room, const char *name, const struct olv_observer *observer)

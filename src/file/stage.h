@@ -1,18 +1,40 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Removes exactly the file that was judged, even if others can exchange names in its directory between a
- * check and the act: it is first taken into a private room. */
+/* Removes exactly the file that was judged, even if somebody exchanges names in its directory between a check
+ * and the act: it is first taken into a private room. One room serves all that goes from a directory in one
+ * batch. */
 #ifndef OLV_FILE_STAGE_H
 #define OLV_FILE_STAGE_H
 
 #include "file/fresh.h"
+#include "file/room.h"
 #include "olvido/observer.h"
 
-/* Renames `name` of `dir` into a directory (0700) made for it in `dir` and held by descriptor, compares it
- * there (without ctime, which the rename changes), and unlinks it. A different file goes back, replacing
- * nothing: false with OLV_CHANGED. If its name is taken by then, both are kept, and `err` says where. `label`
- * is unique: the run and the number in it. A room that cannot be removed is reported to the observer. */
-bool stage_remove(int dir, const char *name, const char *label, const struct olv_identity *identity,
-                  const struct olv_observer *observer, struct olv_error *err);
+/* Starts zeroed. */
+struct stage {
+    bool is_open;
+    struct room room;       /* `outside` is a descriptor of its own */
+    uint64_t device, inode; /* of the directory it is in */
+};
+
+/* The directory from which files are about to go. */
+struct stage_place {
+    int dir; /* open */
+    uint64_t device, inode;
+    const char *label; /* of the room: unique to the batch and directory */
+};
+
+/* Makes the room in this directory, unless it is open; leaves another one first. False with `err`: there is
+ * none. */
+bool stage_enter(struct stage *stage, const struct stage_place *place, const struct olv_observer *observer,
+                 struct olv_error *err);
+/* Renames `name` of the directory into the room (a directory with mode 0700 that was made for it and is held
+ * by descriptor), compares it there (without ctime, which the rename changes), and unlinks it. A different
+ * file goes back, replacing nothing: false with OLV_CHANGED. If its name is taken by then, both are kept, and
+ * `err` says where. */
+bool stage_remove(const struct stage *stage, const char *name, const struct olv_identity *identity,
+                  struct olv_error *err);
+/* Removes the room; one that cannot be removed is reported to the observer. */
+void stage_leave(struct stage *stage, const struct olv_observer *observer);
 /* After a crash: what a cut-short run left in the room of this label goes back to its name if it is what was
  * judged, and the room is removed. If the name is taken by now it gets a number, and the observer is told. */
 void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,

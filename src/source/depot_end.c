@@ -9,7 +9,6 @@
 #include "depot/thin.h"
 #include "depot/trust.h"
 #include "file/identity.h"
-#include "file/stage.h"
 #include "os/os.h"
 #include "source/judged.h"
 
@@ -83,11 +82,11 @@ static const char STAYS[] = "its archive stays for now, and every run retries re
 
 /* The old archive is `going`: its row is deleted when its file is gone for good. If it cannot be removed, any
  * later run tries again. */
-static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, const char *label, int64_t row,
+static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, int64_t row,
                        struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a later run deletes the row */
-    if (!judged_remove(turn, &turn->source, e, label, true, o)) {
+    if (!judged_remove(turn, &turn->source, e, true, o)) {
         struct olv_error why = o->error;
         olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
         o->error.sys = why.sys;
@@ -124,7 +123,7 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
     qsort(t->places, t->count, sizeof *t->places, by_position);
     options.gone = t->places;
     options.count = t->count;
-    return thin_archive(&options, t->into, &row, &o->error) && remove_old(turn, e, label, row, o);
+    return thin_archive(&options, t->into, &row, &o->error) && remove_old(turn, e, row, o);
 }
 
 /* On failure, all entries fail. */
@@ -177,9 +176,7 @@ static enum olv_truth depot_end_applied(struct turn *turn, const struct olv_dock
                                         struct olv_outcome *o)
 {
     enum olv_archive_state state;
-    char label[FRESH_LABEL];
-    turn_label(label, turn, turn->sequence);
-    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    judged_settle_removal(turn, e);
     if (!turn->lent->catalogue)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;

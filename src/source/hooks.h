@@ -7,6 +7,7 @@
 #include "base/given.h"
 #include "file/reach.h"
 #include "file/rename.h"
+#include "file/stage.h"
 #include "olvido/guard.h"
 #include "olvido/hold.h"
 #include "olvido/notes.h"
@@ -100,6 +101,7 @@ struct turn {
         bool is_small; /* few entries: fsync each file; otherwise syncfs once */
     } batch;
     struct olv_reach source;       /* the entry's directory, opened */
+    struct stage stage;            /* where what goes for good is taken aside, until the batch ends */
     struct olv_trash *trash;       /* for hooks that need one */
     struct ahead_made *made_ahead; /* NULL: nothing was. Whoever uses it clears `is_made` */
     void *made;                    /* what `make` made for this entry; NULL: nothing */

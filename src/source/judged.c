@@ -155,22 +155,57 @@ bool judged_verify(int dir, const char *name, const struct olv_docket_entry *ent
     return false;
 }
 
-bool judged_remove(const struct turn *turn, const struct olv_reach *directory,
-                   const struct olv_docket_entry *entry, const char *label, bool with_changed,
-                   struct olv_outcome *outcome)
+/* ---- names until a file is complete ---- */
+
+static void label_of(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence, char what)
 {
-    struct olv_error *err = &outcome->error;
-    bool ok;
+    enum { LETTERS = 20 };
+    uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
+    memcpy(bytes, turn->batch.salt, OLV_SALT);
+    bytes_put64(bytes + OLV_SALT, sequence);
+    bytes[OLV_SALT + 8] = (uint8_t)what;
+    olv_sha256_once(bytes, sizeof bytes, digest);
+    olv_hex(digest, LETTERS / 2, out);
+}
+
+/* The room of all that goes from this entry's directory in one batch. */
+static void room_label(char out[FRESH_LABEL], const struct turn *turn, const struct olv_docket_entry *e)
+{
+    label_of(out, turn, e->at.inode, 'R');
+}
+
+/* Where nobody else can write, it does without a room if none can be made (a full disk): what remains is the
+ * moment between comparing and unlinking. */
+static bool remove_in(struct turn *turn, const struct olv_reach *directory, const struct olv_docket_entry *e,
+                      struct olv_error *err)
+{
+    char label[FRESH_LABEL];
+    struct stage_place place = {directory->fd, directory->device, directory->inode, label};
+    room_label(label, turn, e);
+    if (stage_enter(&turn->stage, &place, turn->lent->observer, err))
+        return stage_remove(&turn->stage, e->name, &e->identity, err);
+    if (!directory->is_ours)
+        return false;
+    olv_error_clear(err);
+    return unlinkat(directory->fd, e->name, 0) == 0 || olv_fail_system(err, "", "cannot remove the original");
+}
+
+bool judged_remove(struct turn *turn, const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                   bool with_changed, struct olv_outcome *outcome)
+{
     if (!judged_verify(directory->fd, entry->name, entry, with_changed, outcome))
         return false;
-    if (!directory->is_ours)
-        ok = stage_remove(directory->fd, entry->name, label, &entry->identity, turn->lent->observer, err);
-    else
-        ok = unlinkat(directory->fd, entry->name, 0) == 0 ||
-             olv_fail_system(err, "", "cannot remove the original");
-    if (!ok)
-        outcome_failed(outcome);
-    return ok;
+    if (remove_in(turn, directory, entry, &outcome->error))
+        return true;
+    outcome_failed(outcome);
+    return false;
+}
+
+void judged_settle_removal(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    char label[FRESH_LABEL];
+    room_label(label, turn, e);
+    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
 }
 
 /* Whoever opens it for writing from now on waits until the lease is released, and is noticed. */
@@ -185,13 +220,13 @@ static bool judged_watch(int fd, const struct olv_docket_entry *e, bool with_cha
            olv_fail(err, OLV_CHANGED, "it changed since it was judged");
 }
 
-bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry *e, const char *label,
-                          bool with_changed, struct olv_outcome *o)
+bool judged_remove_unused(struct turn *turn, const struct olv_docket_entry *e, bool with_changed,
+                          struct olv_outcome *o)
 {
     int fd;
     bool ok;
     if (e->identity.kind != OLV_KIND_FILE)
-        return judged_remove(turn, &turn->source, e, label, with_changed, o);
+        return judged_remove(turn, &turn->source, e, with_changed, o);
     fd = olv_os_open_file(turn->source.fd, e->name);
     if (fd < 0 &&
         errno != EACCES) { /* a file that cannot be opened cannot be asked about, but may be removed */
@@ -203,7 +238,7 @@ bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry
     }
     ok = fd < 0 || judged_watch(fd, e, with_changed, &o->error);
     if (ok)
-        ok = judged_remove(turn, &turn->source, e, label, with_changed, o);
+        ok = judged_remove(turn, &turn->source, e, with_changed, o);
     else
         outcome_failed(o);
     olv_os_close(fd);
@@ -217,19 +252,6 @@ void group_fail(const struct group *g, const struct olv_error *why)
             g->outcomes[i].error = *why;
             outcome_failed(&g->outcomes[i]);
         }
-}
-
-/* ---- names until a file is complete ---- */
-
-static void label_of(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence, char what)
-{
-    enum { LETTERS = 20 };
-    uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
-    memcpy(bytes, turn->batch.salt, OLV_SALT);
-    bytes_put64(bytes + OLV_SALT, sequence);
-    bytes[OLV_SALT + 8] = (uint8_t)what;
-    olv_sha256_once(bytes, sizeof bytes, digest);
-    olv_hex(digest, LETTERS / 2, out);
 }
 
 void turn_label(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence)

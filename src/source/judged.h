@@ -19,15 +19,16 @@ bool judged_verify_contents(const struct turn *turn, int dir, const char *name, 
                             const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 /* Whether no guard protects it. */
 bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
-/* For acts that have the contents safe elsewhere: unlinks a file from the open directory if it still is what
- * was judged, in the way that is safe there (see file/stage.h). */
-bool judged_remove(const struct turn *turn, const struct olv_reach *directory,
-                   const struct olv_docket_entry *entry, const char *label, bool with_changed,
-                   struct olv_outcome *outcome);
+/* Unlinks a file from the open directory for good, if it still is what was judged: compared by its name, and
+ * once more where nobody can exchange it (see file/stage.h). */
+bool judged_remove(struct turn *turn, const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                   bool with_changed, struct olv_outcome *outcome);
+/* After a crash: what it had taken aside goes back. */
+void judged_settle_removal(const struct turn *turn, const struct olv_docket_entry *entry);
 /* The same for a file that must not be open for writing: asks the system right before, and keeps it so until
  * the name is gone. */
-bool judged_remove_unused(const struct turn *turn, const struct olv_docket_entry *entry, const char *label,
-                          bool with_changed, struct olv_outcome *outcome);
+bool judged_remove_unused(struct turn *turn, const struct olv_docket_entry *entry, bool with_changed,
+                          struct olv_outcome *outcome);
 /* The trash of a trash item; NULL with `err`. */
 struct olv_trash *judged_trash_of_item(struct turn *turn, const struct olv_docket_entry *entry,
                                        struct olv_error *err);

@@ -2,21 +2,17 @@
 /* The file tree as a place. Ending: unlink; Olvido cannot recover it. */
 #include "source/hooks.h"
 
-#include "file/stage.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
 static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char label[FRESH_LABEL];
     if (e->identity.kind == OLV_KIND_DIRECTORY) {
         olv_fail(&o->error, OLV_REFUSED, "directories are not deleted by this version");
         o->result = OLV_LEFT;
         return;
     }
-    turn_label(label, turn, turn->sequence);
-    if (judged_is_allowed(turn, e, o) &&
-        judged_remove(turn, &turn->source, e, label, !judged_has_twins(e), o))
+    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->source, e, !judged_has_twins(e), o))
         o->result = OLV_DONE;
 }
 
@@ -24,10 +20,8 @@ static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_
 static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {
-    char label[FRESH_LABEL];
     enum olv_truth is_there;
-    turn_label(label, turn, turn->sequence);
-    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    judged_settle_removal(turn, e);
     is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
     if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)

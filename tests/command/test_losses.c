@@ -31,6 +31,11 @@ static void swapped_while_discarded(void **state)
     script_ok(*state, "swapped_while_discarded.sh", MOVING_CALL);
 }
 
+static void swapped_before_it_goes(void **state)
+{
+    script_ok(*state, "swapped_before_it_goes.sh", MOVING_CALL);
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -56,6 +61,7 @@ int main(void)
         TEST(archive_told_later),
         TEST(settled_in_trouble),
         TEST(taken_back_in_vain),
+        TEST(swapped_before_it_goes),
         TEST(another_archive_of_that_name),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
