@@ -28,6 +28,9 @@ struct olv_stored_archive {
     const uint8_t *archive_id; /* the archive's own id: 16 bytes */
     const uint8_t *manifest;   /* SHA-256 of its manifest: 32 bytes */
 };
+/* Whether it knows, or has known, a depot of this name. OLV_UNKNOWN with `err`. */
+enum olv_truth olv_catalogue_has_depot(struct olv_catalogue *catalogue, const char *name,
+                                       struct olv_error *err);
 /* Calls `each` for every archive, ordered by depot and name, until it returns false. */
 bool olv_catalogue_archives(struct olv_catalogue *catalogue,
                             bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,

@@ -79,7 +79,10 @@ struct olv_ledger_report {
     uint64_t covered;       /* lines covered by the checkpoint */
     uint64_t removed_names; /* lines whose names were removed, which breaks nothing */
     uint64_t segments;      /* docket segments compared */
-    bool is_open;           /* a run was cut short; the next one settles it */
+    bool is_open;           /* a run has begun and not ended, */
+    bool is_at_work; /* and somebody is at work; otherwise it was cut short, and the next one settles it */
+    uint64_t
+        torn_bytes; /* behind the last whole line: being written, or cut short; the next run cuts them off */
     char origin[64], root[65];
 };
 

@@ -4,6 +4,7 @@
 
 #include <errno.h>
 #include <limits.h>
+#include <string.h>
 #include <unistd.h>
 
 enum { SHOW, VERIFY, REBUILD };
@@ -23,6 +24,30 @@ static bool nothing_is_stored(struct cli *cli)
     ok = policy && (olv_depots_are_empty(policy, &err) || cli_report(cli, &err));
     olv_policy_free(policy);
     return ok;
+}
+
+/* A misspelt name would be told to be sound: it must be known to the catalogue or to the policy. */
+static bool is_known(struct cli *cli, const char *name, struct olv_catalogue *catalogue)
+{
+    char path[PATH_MAX];
+    struct olv_policy *policy = NULL;
+    struct olv_error err = {0};
+    enum olv_truth known = catalogue ? olv_catalogue_has_depot(catalogue, name, &err) : OLV_NO;
+    bool has_policy;
+    if (known == OLV_UNKNOWN)
+        return cli_report(cli, &err);
+    if (known == OLV_YES)
+        return true;
+    if (!cli_policy_path(cli, path, sizeof path))
+        return false;
+    has_policy = cli_has(cli, OPT_POLICY) || access(path, F_OK) == 0;
+    if (has_policy && !(policy = cli_load_policy(cli, path)))
+        return false;
+    for (size_t i = 0; policy && i < policy->depot_count; i++)
+        if (strcmp(policy->depots[i].name, name) == 0)
+            known = OLV_YES;
+    olv_policy_free(policy);
+    return known == OLV_YES || cli_usage(cli, "neither the catalogue nor the policy has a depot `%s`", name);
 }
 
 static bool cmd_depot_verify(struct depot_view *l, struct olv_catalogue *catalogue)
@@ -65,7 +90,8 @@ static void cmd_depot_run(struct cli *cli)
     struct depot_view l = {.cli = cli, .depot = cli->argument_count ? cli->arguments[0] : NULL};
     struct olv_policy *policy = cli->word == REBUILD ? cli_policy(cli) : NULL;
     struct olv_catalogue *catalogue = NULL;
-    bool is_open = cli->word != REBUILD && items_open_catalogue(cli, &catalogue);
+    bool is_open = cli->word != REBUILD && items_open_catalogue(cli, &catalogue) &&
+                   (!l.depot || is_known(cli, l.depot, catalogue));
     if (policy)
         rebuild(&l, policy);
     else if (is_open && cli->word == SHOW)

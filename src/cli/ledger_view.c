@@ -81,7 +81,7 @@ void ledger_view_begin(struct ledger_view *s)
 void ledger_view_end(struct ledger_view *s, const char *run, const struct olv_error *err)
 {
     table_end(s->table);
-    if (err->sys == ENOENT)
+    if (err->sys == ENOENT && err->code != OLV_BROKEN)
         term_message(s->cli, STYLE_PLAIN, "there is no ledger yet: nothing has been done");
     else if (err->code != OLV_OK)
         cli_report(s->cli, err);
@@ -117,6 +117,8 @@ static void ledger_view_print_json(const struct cli *cli, const struct olv_ledge
     olv_json_number(json, "names_taken_out", r->removed_names);
     olv_json_number(json, "docket_segments", r->segments);
     json_object_set_new(json, "run_open", json_boolean(r->is_open));
+    json_object_set_new(json, "run_at_work", json_boolean(r->is_at_work));
+    olv_json_number(json, "torn_bytes", r->torn_bytes);
     olv_json_string(json, "origin", r->origin);
     olv_json_string(json, "root", r->root);
     cli_print_json(json);
@@ -133,8 +135,12 @@ static void print_sound(const struct cli *cli, const struct olv_ledger_report *r
     if (cli_has(cli, OPT_AGAINST))
         printf("The first %s those that the checkpoint kept elsewhere signs.\n",
                COUNT(r->against, "line is", "lines are"));
+    if (r->torn_bytes)
+        printf("Behind the last whole line %s: %s.\n",
+               COUNT(r->torn_bytes, "byte of a torn one follows", "bytes of a torn one follow"),
+               r->is_at_work ? "a run is writing it" : "the next run cuts it off, and records that");
     if (r->is_open)
-        printf("A run was cut short; the next one will settle it.\n");
+        printf(r->is_at_work ? "A run is at work.\n" : "A run was cut short; the next one will settle it.\n");
 }
 
 static void print_fault(const struct cli *cli, const struct olv_ledger_report *r)

@@ -108,6 +108,15 @@ static bool each_archive(struct olv_catalogue *c, const char *sql,
     return row != OLV_UNKNOWN;
 }
 
+enum olv_truth olv_catalogue_has_depot(struct olv_catalogue *c, const char *name, struct olv_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    enum olv_truth found =
+        database_find(&c->base, &s, "SELECT 1 FROM depot WHERE name = ?1", VALUES(value_text(name)), err);
+    sqlite3_finalize(s);
+    return found;
+}
+
 bool olv_catalogue_archives(struct olv_catalogue *c,
                             bool (*each)(void *self, const struct olv_stored_archive *archive), void *self,
                             struct olv_error *err)

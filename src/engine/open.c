@@ -146,13 +146,8 @@ const char *olv_run_clock_doubt(const struct olv_run *run)
 
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
 {
-    if (state_lost_ledger(&run->state)) {
-        olv_fail(err, OLV_BROKEN, "the ledger is gone, though runs were recorded in it");
-        olv_error_at(err, run->options.state);
-        return olv_error_hint(
-            err,
-            "restore it from a copy; or, to start over, move the state directory away. Nothing was touched");
-    }
+    if (ledger_is_lost(run->state.dir, run->options.state, err))
+        return false;
     while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
         if (!reserve_use(run->state.dir, err))
             return false;

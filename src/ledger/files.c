@@ -155,6 +155,25 @@ struct olv_instant line_time(const char *line)
     return olv_instant_parse(at, len, &t, &ignored) ? t : (struct olv_instant){0};
 }
 
+bool line_reader_end(struct line_reader *r, uint64_t size, uint64_t *at, struct olv_error *err)
+{
+    enum { PIECE = 4096 };
+    char piece[PIECE];
+    for (*at = size; *at > 0;) {
+        size_t want = *at < PIECE ? (size_t)*at : PIECE, len;
+        ssize_t got = pread(r->fd, piece, want, (off_t)(*at - want));
+        if (got != (ssize_t)want)
+            return olv_fail_system(err, "ledger", "cannot read the ledger");
+        for (len = want; len > 0; len--)
+            if (piece[len - 1] == '\n') {
+                *at -= want - len;
+                return true;
+            }
+        *at -= want;
+    }
+    return true;
+}
+
 void line_reader_close(struct line_reader *r)
 {
     olv_os_close(r->fd);

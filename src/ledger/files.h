@@ -15,6 +15,9 @@ void ledger_volume_name(uint64_t first, char out[LEDGER_NAME_SIZE]);
 /* The first lines of all volumes, ascending; the caller frees them. False with `err`. */
 bool ledger_volumes(int dir, uint64_t **firsts, size_t *count, struct olv_error *err);
 
+/* The ledger's directory below an open state directory (`path`, for errors); -1 with `err`. */
+int ledger_open_below(int state, const char *path, struct olv_error *err);
+
 /* Reads line by line. */
 struct line_reader {
     int fd;
@@ -29,6 +32,8 @@ bool line_reader_open(struct line_reader *r, int dir, const char *name, struct o
 char *line_reader_next(struct line_reader *r, size_t *len, bool *is_torn, struct olv_error *err);
 /* Goes to the first line that begins at byte `*at` or later, and updates `*at`. */
 bool line_reader_seek(struct line_reader *r, uint64_t *at, struct olv_error *err);
+/* Where the last whole line of a file of this size ends: 0 if it has none. */
+bool line_reader_end(struct line_reader *r, uint64_t size, uint64_t *at, struct olv_error *err);
 void line_reader_close(struct line_reader *r);
 /* The time at the start of a line; 0 if it has none. */
 struct olv_instant line_time(const char *line);

@@ -77,4 +77,8 @@ bool olv_ledger_sync(struct olv_ledger *ledger, struct olv_error *err);
 bool olv_ledger_checkpoint(struct olv_ledger *ledger, struct olv_error *err);
 bool olv_ledger_is_volume_full(const struct olv_ledger *ledger);
 
+/* Whether there is no ledger, though runs were recorded in one: `state` is the open state directory, `path`
+ * its path. Then `err` is set (OLV_BROKEN). */
+bool ledger_is_lost(int state, const char *path, struct olv_error *err);
+
 #endif

@@ -2,18 +2,60 @@
 /* Reads without permission to change anything, and without trust. */
 #include "ledger/reading.h"
 
+#include "ledger/files.h"
+
+#include "ledger/ledger.h"
 #include "olvido/json.h"
+#include "os/os.h"
 #include "os/private.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <unistd.h>
+
+bool ledger_is_lost(int state, const char *path, struct olv_error *err)
+{
+    uint64_t buffer[512];
+    struct olv_os_listing listing;
+    struct olv_os_name name;
+    struct olv_stat stat;
+    size_t at = 0;
+    ssize_t got = 0;
+    bool had_runs = false;
+    int runs;
+    if (olv_os_stat(state, "ledger", &stat) || errno != ENOENT)
+        return false;
+    runs = openat(state, "runs", O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    if (runs >= 0 && olv_os_list_begin(&listing, runs)) {
+        got = olv_os_list_read(&listing, buffer, sizeof buffer);
+        had_runs = got > 0 && olv_os_next_name(buffer, (size_t)got, &at, &name);
+        olv_os_list_end(&listing);
+    }
+    olv_os_close(runs);
+    if (!had_runs)
+        return false;
+    olv_error_clear(err);
+    olv_fail(err, OLV_BROKEN, "the ledger is gone, though runs were recorded in it");
+    olv_error_at(err, path);
+    olv_error_hint(
+        err, "restore it from a copy; or, to start over, move the state directory away. Nothing was touched");
+    return true;
+}
+
+int ledger_open_below(int state, const char *path, struct olv_error *err)
+{
+    int fd = olv_private_open(state, "ledger", false, path, "the ledger's directory", err);
+    if (fd < 0 && err->sys == ENOENT)
+        ledger_is_lost(state, path, err);
+    return fd;
+}
 
 int ledger_open_directory(const char *state, struct olv_error *err)
 {
     int fd, dir = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
     if (dir < 0)
         return -1;
-    fd = olv_private_open(dir, "ledger", false, state, "the ledger's directory", err);
+    fd = ledger_open_below(dir, state, err);
     close(dir);
     return fd;
 }

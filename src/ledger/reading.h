@@ -13,7 +13,7 @@ struct reading {
 };
 
 void reading_free(struct reading *reading);
-/* Opens the ledger's directory in a state directory; -1 with `err`. */
+/* Opens the ledger's directory in a state directory; -1 with `err`: ENOENT if nothing has been done yet. */
 int ledger_open_directory(const char *state, struct olv_error *err);
 /* Turns the line into a record and calls `each`. False to stop: `each` returned false, or (then err->code is
  * set) the line cannot be read. `name` and `at` say where it is (0: unknown). */

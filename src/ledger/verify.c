@@ -18,11 +18,13 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 #include <unistd.h>
 
-enum { TELL_EVERY = 16384 };
+enum { TELL_EVERY = 16384, RUN_ID = 256 };
 
 struct verifying {
+    char run[RUN_ID];    /* the open one, as first seen; "": none */
     int state, dir;      /* descriptors */
     const char *against; /* path of a checkpoint kept elsewhere; NULL: none */
     const struct olv_observer *observer;
@@ -420,17 +422,86 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
     return load_hashes(v, err) && check_root(v, err);
 }
 
+/* ---- beside a run ---- */
+
+/* The id of the open run; "" if there is none. */
+static bool look_at_run(const struct verifying *v, char run[RUN_ID], struct olv_error *err)
+{
+    struct olv_text text = {0};
+    bool ok = olv_read_file(v->state, "runs/open", RUN_ID, &text, err);
+    snprintf(run, RUN_ID, "%s", ok ? olv_text_string(&text) : "");
+    olv_text_free(&text);
+    if (!ok && olv_os_is_absent(err->sys)) {
+        olv_error_clear(err);
+        ok = true;
+    }
+    return ok;
+}
+
+static bool is_somebody_at_work(const struct verifying *v)
+{
+    int lock = openat(v->state, "lock", O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    bool is = lock >= 0 && olv_os_is_locked(lock);
+    olv_os_close(lock);
+    return is;
+}
+
+/* Whether the fault may only be what a run did between two looks: it is in no signed line, and the open run
+ * or the checkpoint is another one by now, or nobody has the run open that somebody is at work with. */
+static bool is_to_look_again(const struct verifying *v)
+{
+    const struct olv_ledger_report *report = v->report;
+    struct olv_error ignored = {0};
+    struct checkpoint now = {0};
+    char run[RUN_ID];
+    if (report->fault == OLV_LEDGER_SOUND || report->fault == OLV_LEDGER_AGAINST ||
+        (report->fault_at && report->fault_line < report->covered))
+        return false;
+    if (!look_at_run(v, run, &ignored) || strcmp(run, v->run) != 0)
+        return true;
+    if (!checkpoint_read(v->dir, v->key, &now, &ignored))
+        return false; /* it is the fault */
+    return now.size != v->checkpoint.size || memcmp(now.root, v->checkpoint.root, sizeof now.root) != 0 ||
+           (!*run && is_somebody_at_work(v));
+}
+
+/* Bytes behind the last whole line of the last volume. */
+static bool check_end(struct verifying *v, struct olv_error *err)
+{
+    char name[LEDGER_NAME_SIZE];
+    struct line_reader r = {.fd = -1};
+    uint64_t *firsts, at;
+    size_t count;
+    struct olv_stat stat;
+    if (!ledger_volumes(v->dir, &firsts, &count, err))
+        return false;
+    if (count)
+        ledger_volume_name(firsts[count - 1], name);
+    free(firsts);
+    if (!count)
+        return true;
+    if (!olv_os_stat(v->dir, name, &stat))
+        return olv_fail_system(err, name, "cannot look at it");
+    if (!line_reader_open(&r, v->dir, name, err))
+        return false;
+    if (!line_reader_end(&r, stat.size_bytes, &at, err)) {
+        line_reader_close(&r);
+        return false;
+    }
+    line_reader_close(&r);
+    v->report->torn_bytes = stat.size_bytes - at;
+    return true;
+}
+
 static bool open_all(struct verifying *v, const char *state, struct olv_error *err)
 {
     char origin[ORIGIN_SIZE];
     int keys;
-    struct olv_stat stat;
     v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
-    v->report->is_open = v->state >= 0 && olv_os_stat(v->state, "runs/open", &stat);
-    if (v->state >= 0 && !v->report->is_open && !olv_os_is_absent(errno))
-        return olv_fail_system(err, "runs/open", "cannot look at it");
-    v->dir =
-        v->state < 0 ? -1 : olv_private_open(v->state, "ledger", false, state, "the ledger's directory", err);
+    if (v->state >= 0 && !look_at_run(v, v->run, err))
+        return false;
+    v->report->is_open = *v->run != '\0';
+    v->dir = v->state < 0 ? -1 : ledger_open_below(v->state, state, err);
     keys = v->dir < 0 ? -1 : olv_private_open(v->state, "keys", false, state, "the directory of keys", err);
     if (keys < 0 && v->dir >= 0 && err->sys == ENOENT)
         return olv_keys_are_gone(err);
@@ -445,23 +516,44 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     return v->hasher || olv_fail_memory(err);
 }
 
+static bool verify_once(struct verifying *v, const char *state, struct olv_error *err)
+{
+    static bool (*const checks[])(struct verifying *, struct olv_error *) = {
+        check_checkpoint, check_lines, check_tail, check_last, check_kept, check_indexes, check_end};
+    bool ok;
+    *v->report = (struct olv_ledger_report){0};
+    olv_error_clear(err);
+    ok = open_all(v, state, err);
+    for (size_t i = 0; ok && v->report->fault == OLV_LEDGER_SOUND && i < sizeof checks / sizeof *checks; i++)
+        ok = checks[i](v, err);
+    v->report->is_at_work = v->state >= 0 && is_somebody_at_work(v);
+    return ok;
+}
+
+static void verify_end(struct verifying *v)
+{
+    olv_os_close(v->dir);
+    olv_os_close(v->state);
+    olv_key_free(v->key);
+    olv_hasher_free(v->hasher);
+    olv_text_free(&v->segment);
+    free(v->hashes);
+}
+
 bool olv_ledger_verify(const char *state, const char *against, const struct olv_observer *observer,
                        struct olv_ledger_report *report, struct olv_error *err)
 {
-    static bool (*const checks[])(struct verifying *, struct olv_error *) = {
-        check_checkpoint, check_lines, check_tail, check_last, check_kept, check_indexes};
-    struct verifying v = {.state = -1, .dir = -1, .against = against, .observer = observer, .report = report};
-    bool ok;
-    *report = (struct olv_ledger_report){0};
-    olv_error_clear(err);
-    ok = open_all(&v, state, err);
-    for (size_t i = 0; ok && report->fault == OLV_LEDGER_SOUND && i < sizeof checks / sizeof *checks; i++)
-        ok = checks[i](&v, err);
-    olv_os_close(v.dir);
-    olv_os_close(v.state);
-    olv_key_free(v.key);
-    olv_hasher_free(v.hasher);
-    olv_text_free(&v.segment);
-    free(v.hashes);
-    return ok;
+    enum { MOST_LOOKS = 200 };
+    const struct timespec moment = {.tv_nsec = 10 * 1000 * 1000};
+    for (int look = 1;; look++) {
+        struct verifying v = {
+            .state = -1, .dir = -1, .against = against, .observer = observer, .report = report};
+        bool ok = verify_once(&v, state, err), again = ok && is_to_look_again(&v);
+        verify_end(&v);
+        if (!again)
+            return ok;
+        if (look == MOST_LOOKS || olv_observe_interrupted(observer))
+            return olv_fail(err, OLV_SYSTEM, "runs come and go beside it, so nothing is known; try again");
+        nanosleep(&moment, NULL);
+    }
 }

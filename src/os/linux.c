@@ -237,6 +237,12 @@ bool olv_os_lock(int fd)
     return fcntl(fd, F_OFD_SETLK, &lock) == 0;
 }
 
+bool olv_os_is_locked(int fd)
+{
+    struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
+    return fcntl(fd, F_OFD_GETLK, &lock) == 0 && lock.l_type != F_UNLCK;
+}
+
 bool olv_os_sync_all(int fd)
 {
     return syncfs(fd) == 0;

@@ -98,6 +98,8 @@ bool olv_os_exchange(int a_dir, const char *a, int b_dir, const char *b);
 /* Takes the exclusive lock of this open file without waiting (EAGAIN: somebody has it). It ends with the
  * descriptor. */
 bool olv_os_lock(int fd);
+/* Whether somebody else has that lock; it is not taken. */
+bool olv_os_is_locked(int fd);
 /* Syncs the whole file system of `fd`, including contents of files: for many new files at once. */
 bool olv_os_sync_all(int fd);
 /* Whether the file system of `fd` is on another machine. */

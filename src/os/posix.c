@@ -218,6 +218,12 @@ bool olv_os_lock(int fd)
     return fcntl(fd, F_SETLK, &lock) == 0;
 }
 
+bool olv_os_is_locked(int fd)
+{
+    struct flock lock = {.l_type = F_WRLCK, .l_whence = SEEK_SET};
+    return fcntl(fd, F_GETLK, &lock) == 0 && lock.l_type != F_UNLCK;
+}
+
 /* sync() may return before everything is written. */
 bool olv_os_sync_all(int fd)
 {

@@ -137,24 +137,6 @@ bool state_open_run(const struct state *state, char *run, unsigned size, struct 
     return ok;
 }
 
-bool state_lost_ledger(const struct state *state)
-{
-    uint64_t buffer[512];
-    struct olv_os_listing listing;
-    struct olv_os_name name;
-    struct olv_stat stat;
-    size_t at = 0;
-    ssize_t got;
-    bool had_runs = false;
-    if (olv_os_stat(state->dir, "ledger", &stat) || errno != ENOENT ||
-        !olv_os_list_begin(&listing, state->runs))
-        return false;
-    if ((got = olv_os_list_read(&listing, buffer, sizeof buffer)) > 0)
-        had_runs = olv_os_next_name(buffer, (size_t)got, &at, &name);
-    olv_os_list_end(&listing);
-    return had_runs;
-}
-
 bool state_mark_open(const struct state *state, const char *run, struct olv_error *err)
 {
     return olv_publish(state->runs, "open", run, strlen(run), err);

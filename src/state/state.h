@@ -16,8 +16,6 @@ void state_close(struct state *state);
 
 /* The run that has begun and not ended, or "": runs/open. */
 bool state_open_run(const struct state *state, char *run, unsigned size, struct olv_error *err);
-/* Whether runs were carried out from here although their ledger is gone. */
-bool state_lost_ledger(const struct state *state);
 bool state_mark_open(const struct state *state, const char *run, struct olv_error *err);
 bool state_mark_closed(const struct state *state, struct olv_error *err);
 
