@@ -10,6 +10,7 @@
 enum olv_trouble_kind {
     OLV_TROUBLE_UNREADABLE,  /* a place could not be read */
     OLV_TROUBLE_OTHER_MOUNT, /* another file system is mounted here; it was not entered */
+    OLV_TROUBLE_ACCESSED,    /* reading directories of others on this mount changes their access times */
     OLV_TROUBLE_UNTRUSTED,   /* somebody else could have put there what is there */
     OLV_TROUBLE_FAILED       /* an act on one file failed */
 };

@@ -107,19 +107,29 @@ static bool watch_make_room(struct cli_watch *w)
     return true;
 }
 
+/* A command may walk the same places twice. */
+static bool was_said(const struct cli_watch *w, const char *line)
+{
+    for (size_t i = 0; i < w->kept; i++)
+        if (strcmp(w->troubles[i], line) == 0)
+            return true;
+    return false;
+}
+
 static void watch_on_trouble(void *self, const struct olv_trouble *t)
 {
     struct cli_watch *w = self;
     struct olv_text line = {0};
-    bool is_note = t->kind == OLV_TROUBLE_OTHER_MOUNT, has_sys = t->sys && !is_note;
-    if (is_note && !cli_has(w->cli, OPT_VERBOSE))
+    bool is_known = t->kind == OLV_TROUBLE_ACCESSED, is_note = is_known || t->kind == OLV_TROUBLE_OTHER_MOUNT,
+         has_sys = t->sys && !is_note;
+    if (t->kind == OLV_TROUBLE_OTHER_MOUNT && !cli_has(w->cli, OPT_VERBOSE))
         return;
     w->count += !is_note;
     if (t->kind == OLV_TROUBLE_UNREADABLE && t->sys != 0)
         cli_mark(w->cli, STATUS_SOME_FAILED);
     olv_text_printf(&line, "%s%s%s%s%s", t->path, *t->path ? ": " : "", t->what, has_sys ? ": " : "",
                     has_sys ? strerror(t->sys) : "");
-    if (line.failed || !watch_make_room(w)) {
+    if (line.failed || (is_known && was_said(w, olv_text_string(&line))) || !watch_make_room(w)) {
         olv_text_free(&line);
         return;
     }

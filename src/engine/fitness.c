@@ -55,6 +55,11 @@ static void examine_clock(struct examining *x, const char *path, const struct ol
         warn(x, path, "this file system has no birth times, so nothing there is ever due");
     if (x->rule->clock == OLV_CLOCK_ACCESSED && place->access_times == OLV_NO)
         warn(x, path, "this file system is mounted without access times");
+    else if (x->rule->clock == OLV_CLOCK_ACCESSED && geteuid() != 0 && stat->owner != (uint32_t)geteuid())
+        warn(x, path,
+             "looking at it changes its access times, because it belongs to somebody else and you are not "
+             "root: "
+             "what counts from them may never be due");
 }
 
 static bool examine_place(void *self, const char *path)

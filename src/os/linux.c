@@ -28,23 +28,28 @@
 
 enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
 
-/* Set when the system first refuses: only a directory's owner, or root, may read it without changing its
- * access time. */
-static atomic_bool may_not_hide_access;
-
-/* Reading a directory must not make it look used: rules may count from its access time. */
-static int open_resolved(int dir, const char *path, uint64_t resolve)
+static int open_how(int dir, const char *path, uint64_t flags, uint64_t resolve)
 {
-    bool hides = !atomic_load(&may_not_hide_access);
-    struct open_how how = {.flags = OPEN_DIRECTORY | (hides ? O_NOATIME : 0), .resolve = resolve};
+    struct open_how how = {.flags = flags, .resolve = resolve};
     long fd;
     do
         fd = syscall(SYS_openat2, dir, path, &how, sizeof how);
     while (fd < 0 && (errno == EINTR || errno == EAGAIN));
-    if (fd >= 0 || errno != EPERM || !hides)
-        return (int)fd;
-    atomic_store(&may_not_hide_access, true);
-    return open_resolved(dir, path, resolve);
+    return (int)fd;
+}
+
+/* Reading a directory must not make it look used: rules may count from its access time. Only its owner, or
+ * root, may ask for that, so it is asked for each directory: one of somebody else says nothing of the next.
+ */
+static int open_resolved(int dir, const char *path, uint64_t resolve)
+{
+    int fd = open_how(dir, path, OPEN_DIRECTORY | O_NOATIME, resolve);
+    return fd < 0 && errno == EPERM ? open_how(dir, path, OPEN_DIRECTORY, resolve) : fd;
+}
+
+bool olv_os_leaves_access_time(int fd)
+{
+    return (fcntl(fd, F_GETFL) & O_NOATIME) != 0;
 }
 
 /* What turned out to be missing in this kernel, container or file system. */

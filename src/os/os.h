@@ -24,6 +24,8 @@ int olv_os_open_passing(int dir, const char *name);
 /* Opens a directory below `dir`: one or more names, none of them a link or "..". EXDEV if it leads out of
  * `dir`, or with `one_mount` to another mount. */
 int olv_os_open_dir(int dir, const char *path, bool one_mount);
+/* Whether reading this open directory leaves its access time as it is. */
+bool olv_os_leaves_access_time(int fd);
 /* Stats `name` in `dir` (links themselves); an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
 

@@ -190,6 +190,12 @@ bool olv_os_next_name(const void *buffer, size_t len, size_t *at, struct olv_os_
     return false;
 }
 
+bool olv_os_leaves_access_time(int fd)
+{
+    (void)fd;
+    return false;
+}
+
 /* ---- acting ---- */
 
 bool olv_os_rename_once(int old_dir, const char *old_name, int new_dir, const char *new_name)

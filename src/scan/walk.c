@@ -2,6 +2,7 @@
 /* The workers of a walk. Each has its own stack of directories and takes the newest, so it goes depth-first;
  * when another is idle it gives away the older half. While one thread reads a huge directory, idle threads
  * get full buffers of names as pieces. A walk ends when all workers are idle and nothing is shared. */
+#include "scan/accessed.h"
 #include "scan/node.h"
 
 #include "os/os.h"
@@ -11,6 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
+#include <unistd.h>
 
 enum { BUFFER_SIZE = 128 * 1024, MOST_WORKERS = 32, TICK_NS = 100000000 };
 
@@ -36,6 +38,8 @@ struct walk {
     atomic_uint idle;
     atomic_bool stop, out_of_memory;
     atomic_ullong files;
+    bool leaves_traces; /* root can hide that it reads a directory; somebody else only in his own */
+    struct accessed accessed;
 };
 
 struct worker {
@@ -219,6 +223,11 @@ static void do_directory(struct worker *w, struct node *node)
                   errno == EXDEV ? "another file system begins here" : "opening the directory", errno);
         return;
     }
+    if (w->walk->leaves_traces && !olv_os_leaves_access_time(node->fd)) {
+        pthread_mutex_lock(&w->walk->mutex);
+        accessed_tell(&w->walk->accessed, node->fd, w->walk->observer);
+        pthread_mutex_unlock(&w->walk->mutex);
+    }
     if (may_enter(w, node))
         walk_read_all(w, node);
     node_unuse_fd(node);
@@ -365,7 +374,10 @@ static bool push_roots(struct walk *walk, int above, const char *const *roots, s
 static bool scan(int above, const char *const *roots, size_t count, const struct olv_scan_visitor *visitor,
                  const struct olv_observer *observer, struct olv_error *err)
 {
-    struct walk walk = {.visitor = visitor, .observer = observer, .workers = olv_scan_workers()};
+    struct walk walk = {.visitor = visitor,
+                        .observer = observer,
+                        .workers = olv_scan_workers(),
+                        .leaves_traces = geteuid() != 0};
     struct worker workers[MOST_WORKERS] = {{0}};
     bool ok;
     pthread_mutex_init(&walk.mutex, NULL);

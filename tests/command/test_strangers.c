@@ -19,6 +19,7 @@ STORY(taken_aside_meanwhile, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(untrusted_depot, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(archives_that_lie, ON_LINUX_ONLY())
 STORY(policy_in_its_place, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(looked_at_by_others, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(led_elsewhere, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(notes_of_strangers, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 
@@ -34,7 +35,8 @@ int main(void)
         TEST(opened_without_end),    TEST(policy_of_strangers),
         TEST(taken_aside_meanwhile), TEST(untrusted_depot),
         TEST(archives_that_lie),     TEST(policy_in_its_place),
-        TEST(led_elsewhere),         TEST(notes_of_strangers),
+        TEST(looked_at_by_others),   TEST(led_elsewhere),
+        TEST(notes_of_strangers),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

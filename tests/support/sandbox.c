@@ -178,6 +178,11 @@ void assert_true_because(bool holds, const char *text, const char *part)
         fail_msg("looked for <%s> in:\n%s", part, text);
 }
 
+bool is_thorough(void)
+{
+    return getenv("THOROUGH") != NULL;
+}
+
 unsigned stride(void)
 {
     const char *text = getenv("STRIDE");

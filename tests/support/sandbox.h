@@ -41,6 +41,8 @@ char *sandbox_keep(char *memory);
 /* The file's text, the sandbox's. Fails the test when it cannot be read. */
 char *slurp(const struct sandbox *s, const char *name);
 void overwrite(const struct sandbox *s, const char *name, const char *text, size_t len);
+/* Whether it may take longer, to try more: in `make check-all`. */
+bool is_thorough(void);
 /* How many of the many places where a test could stop it is to pass over: 1, or more in slow builds. */
 unsigned stride(void);
 unsigned count_entries(const struct sandbox *s, const char *name);

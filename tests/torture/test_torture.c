@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* A selection of what torture.py and looking.py do, of the kind that the argument names: see there. `make
- * torture` does all of it. STRIDE (in slow builds) makes the selection smaller. Where only the trash of the
- * home is known, and nobody can say whether a file is open, all lies on one file system, and nothing is
- * deleted. */
+ * torture` does all of it. STRIDE (in slow builds) makes the selection smaller, THOROUGH (in `make
+ * check-all`) larger. Where only the trash of the home is known, and nobody can say whether a file is open,
+ * all lies on one file system, and nothing is deleted. */
 #include "support/command.h"
 
 #include <stdio.h>
@@ -32,10 +32,10 @@ static void whatever_happens_the_next_runs_end_as_if_nothing_had(void **state)
     if (geteuid() != 0)
         skip(); /* mounts */
     snprintf(line, sizeof line,
-             "/usr/bin/python3 \"$OLVIDO_SOURCE\"/tests/torture/%s --slower ${STRIDE:-1} %s "
+             "/usr/bin/python3 \"$OLVIDO_SOURCE\"/tests/torture/%s --slower ${STRIDE:-%s} %s "
              ">report 2>&1; "
              "s=$?; grep -v ' 0 wrong' report | tail -n 12 | cut -c1-300; exit $s",
-             script, words);
+             script, is_thorough() ? "1" : "2", words);
     o = shell(s, line);
     if (o.status == 77)
         skip(); /* no such processor */
