@@ -48,7 +48,9 @@ const char *olv_if_exists_word(enum olv_if_exists what);
 
 /* Totals of a directory that goes as a whole: judged together with it, and compared again before the act. */
 struct olv_contents {
-    uint64_t entries, bytes, allocated_bytes;
+    uint64_t entries; /* in it, whatever they are */
+    uint64_t files;   /* of those, what is no directory */
+    uint64_t bytes, allocated_bytes;
     struct olv_instant youngest; /* the latest ctime of anything in it */
 };
 
@@ -100,6 +102,8 @@ struct olv_docket_entry {
     const struct olv_location *location; /* in a depot; else NULL */
 };
 
+/* How many files it is: limits, questions and sums count what is in a directory, and not the directory. */
+uint64_t olv_docket_entry_files(const struct olv_docket_entry *entry);
 /* Size in bytes; of a directory, the total of its files. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
 /* Appends the path that people know; for a file in a depot, its original path. */

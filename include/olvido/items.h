@@ -37,7 +37,8 @@ struct olv_found_item {
     const char *depot;             /* then the depot's name; else "" */
     enum olv_trash_state state;
     struct olv_instant deleted, modified;
-    uint64_t size_bytes;
+    uint64_t size_bytes; /* of a directory, of everything in it */
+    uint64_t files;      /* 1; of a directory, the files in it; 0 if there is nothing left of it */
     enum olv_kind kind;
     uint64_t older_versions; /* recovering: older ones of the same path, which stay */
 };

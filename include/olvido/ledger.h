@@ -26,6 +26,7 @@ struct olv_ledger_record {
     const char *trash_place; /* the path of that trash; "": the home trash */
     uint64_t size_bytes;
     uint64_t batch, entry;                /* of an intent or outcome */
+    uint64_t files;                       /* of an outcome: 1, or how many are in the directory */
     uint64_t decisions;                   /* of an intent: how many decisions it commits to */
     uint64_t done, left, failed, unknown; /* of `end`; refused ones count as left */
     const char *id, *manifest; /* of an archive, in hex: its own id, and the SHA-256 of its manifest */

@@ -58,7 +58,9 @@ struct olv_question {
     } kind;
     size_t rule;              /* index; for the trash: the number of rules */
     struct olv_excess excess; /* OLV_ASKS_RULE */
-    uint64_t files, bytes;    /* for the others: what would go for good */
+    uint64_t files, bytes;    /* for the others: what would go for good; for the trash, items, */
+    uint64_t directories,
+        inside; /* of which so many are directories; and for the trash, the files in all of it */
 };
 enum olv_answer { OLV_ANSWER_NO, OLV_ANSWER_YES, OLV_ANSWER_EACH, OLV_ANSWER_STOP };
 
@@ -81,7 +83,7 @@ void olv_permission_stop(struct olv_permission *permission);
 
 /* What was left undone for lack of permission. */
 struct olv_unpermitted {
-    uint64_t not_asked;   /* files, because nobody could be asked */
+    uint64_t not_asked;   /* files and directories, because nobody could be asked */
     uint64_t not_counted; /* files and items that needed their count */
     uint64_t trash_items; /* of those, items of the trash */
     uint64_t over_limit;  /* files of rules that were refused as a whole */

@@ -15,9 +15,16 @@
 #include "olvido/verdict.h"
 
 struct olv_tally {
-    uint64_t files, bytes;
-    struct olv_instant oldest; /* modified; only if files > 0 */
+    uint64_t files, bytes;     /* with those in directories that go as a whole */
+    uint64_t directories;      /* that go as a whole; they are no files */
+    struct olv_instant oldest; /* modified; only if it is not empty */
 };
+
+/* Whether nothing was counted; an empty directory is something, though no file. */
+static inline bool olv_tally_is_empty(const struct olv_tally *tally)
+{
+    return tally->files == 0 && tally->directories == 0;
+}
 
 struct olv_rule_tally {
     struct olv_tally owned;
@@ -36,9 +43,10 @@ struct olv_plan {
     struct olv_tally stored;          /* files in depots */
     uint64_t stored_not_owned;        /* of those */
     uint64_t troubles;                /* places that could not be read */
-    uint64_t due_files, due_bytes;    /* of all selected rules */
-    struct olv_tally trash;           /* what the policy's `trash` would clear */
-    uint64_t trash_directories;       /* of those */
+    struct olv_tally due;             /* of all selected rules */
+    struct olv_tally trash;           /* what the policy's `trash` would clear: `files` counts items, */
+    uint64_t trash_directories;       /* of which so many are directories, */
+    uint64_t trash_files;             /* and in which so many files are */
     enum olv_reason trash_reason;     /* OLV_DUE, or why it waits */
     uint64_t mounts[OLV_PLAN_MOUNTS]; /* the first mounts on which something will be discarded */
     size_t mount_count;

@@ -48,9 +48,12 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
 void olv_run_close(struct olv_run *run);
 
 struct olv_run_result {
+    /* Files, those in directories included; a directory itself is none, but see `done_directories`. */
     uint64_t done, done_bytes; /* acted upon */
+    uint64_t done_directories;
     struct olv_done {
         uint64_t files, bytes;
+        uint64_t directories;  /* that went as a whole */
         uint64_t packed_bytes; /* current size of what was compressed or decompressed */
     } by_act[OLV_ACTS_MOST];   /* the same per act, by its number in dockets */
     uint64_t told;

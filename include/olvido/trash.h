@@ -48,6 +48,8 @@ struct olv_trash_item {
     struct olv_instant deleted; /* to the second; 0 if unknown */
     struct olv_stat stat;       /* of the item in `files/`; zeros if it is lost */
     uint64_t size_bytes;        /* of a directory: everything in it, if the trash knows that */
+    uint64_t files;             /* 1; of a directory the files in it, if `has_contents` */
+    bool has_contents;          /* it was noted what is in the directory, when it was put there */
 };
 
 /* Calls `each` for every item, in no particular order, until it returns false; strings are valid during the
@@ -62,6 +64,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
 /* The absolute path of the trash, of its `files/`, and that directory's identity. */
 const char *olv_trash_path(const struct olv_trash *trash);
 bool olv_trash_is_home(const struct olv_trash *trash);
+int olv_trash_files(const struct olv_trash *trash); /* open, and borrowed */
 const char *olv_trash_files_path(const struct olv_trash *trash);
 struct olv_directory_id olv_trash_files_identity(const struct olv_trash *trash);
 

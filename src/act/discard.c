@@ -45,12 +45,18 @@ static void put_back(struct turn *turn, const struct olv_docket_entry *e, const 
     o->result = OLV_FAILED;
 }
 
+static const struct olv_contents *contents_of(const struct olv_docket_entry *e)
+{
+    return e->identity.kind == OLV_KIND_DIRECTORY ? &e->contents : NULL;
+}
+
 /* ---- ahead of its turn ---- */
 
 static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_docket_entry *e,
                             struct ahead_made *out)
 {
     struct olv_putting putting = {.name = e->name,
+                                  .contents = contents_of(e),
                                   .when = ahead->now,
                                   .label = {ahead->run, ahead->sequence},
                                   .is_synced = ahead->is_small,
@@ -87,6 +93,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
 {
     struct halves_witness witness;
     struct olv_putting putting = {.name = e->name,
+                                  .contents = contents_of(e),
                                   .when = turn->lent->now,
                                   .label = {turn->lent->run, turn->sequence},
                                   .is_synced = turn->batch.is_small,
@@ -176,13 +183,15 @@ static void settle_halves(struct turn *turn)
 static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket_entry *e,
                                       struct olv_outcome *o)
 {
+    struct olv_putting putting;
     settle_halves(turn);
     if (!find_item(turn, e, o->trash))
         return settling_is_there(turn, e) == OLV_YES ? OLV_NO : OLV_UNKNOWN;
-    o->result = olv_trash_mend_info(turn->trash, o->trash, path_of(turn, e), turn->lent->now, turn->lent->run,
-                                    &o->error)
-                    ? OLV_DONE
-                    : OLV_FAILED;
+    putting = (struct olv_putting){.path = path_of(turn, e),
+                                   .contents = contents_of(e),
+                                   .when = turn->lent->now,
+                                   .label = {turn->lent->run, turn->sequence}};
+    o->result = olv_trash_mend_info(turn->trash, o->trash, &putting, &o->error) ? OLV_DONE : OLV_FAILED;
     return OLV_YES;
 }
 

@@ -26,7 +26,7 @@ static void ask_and_do(struct enforcing *e)
         cli_mark(cli, STATUS_INTERRUPTED);
         return;
     }
-    watch_expect(cli, e->plan.due_files);
+    watch_expect(cli, e->plan.due.files);
     session_carry_out(cli, &e->session, e->plan.docket, &approval, &result);
     permit_explain(&e->permit);
     run_print_result(cli, e->session.run, &result, true);

@@ -11,6 +11,7 @@ static void cmd_trash_count(void *self, const struct olv_found_item *found)
     struct found_sum *sum = self;
     sum->items++;
     sum->bytes += found->size_bytes;
+    sum->files += found->files;
     sum->directories += found->kind == OLV_KIND_DIRECTORY;
 }
 

@@ -21,6 +21,8 @@ void found_view_each(void *self, const struct olv_found_item *found)
     struct olv_text path = {0};
     r->found++;
     r->bytes += found->size_bytes;
+    r->files += found->files;
+    r->directories += found->trash && found->kind == OLV_KIND_DIRECTORY;
     r->older_versions += found->older_versions;
     if (!r->lists)
         return;
@@ -31,6 +33,8 @@ void found_view_each(void *self, const struct olv_found_item *found)
     term_name(&path, found->target);
     if (found->kind == OLV_KIND_DIRECTORY)
         olv_text_puts(&path, "/");
+    if (found->kind == OLV_KIND_DIRECTORY && found->trash)
+        olv_text_printf(&path, " (%s)", COUNT(found->files, "file", "files"));
     if (r->shows_versions) {
         show_version(r, found);
     } else {
@@ -64,9 +68,11 @@ bool found_view_list(struct found_view *r, struct olv_trashes *trashes, struct o
         return cli_report(r->cli, &err);
     if (cli_has(r->cli, OPT_JSON) || cli_has(r->cli, OPT_QUIET))
         return true;
-    printf("%s, %s, can be recovered\n",
-           COUNT(r->found, r->shows_versions ? "version" : "item", r->shows_versions ? "versions" : "items"),
-           SIZE(r->bytes));
+    printf("%s, ",
+           COUNT(r->found, r->shows_versions ? "version" : "item", r->shows_versions ? "versions" : "items"));
+    if (r->directories)
+        printf("%s, ", FILES(r->files, r->directories));
+    printf("%s, can be recovered\n", SIZE(r->bytes));
     return true;
 }
 

@@ -123,6 +123,7 @@ void items_print_json(const struct olv_found_item *found, bool with_target)
         olv_json_instant(json, "modified", found->modified);
     olv_json_string(json, "kind", olv_kind_word(found->kind));
     olv_json_number(json, "size", found->size_bytes);
+    olv_json_number(json, "files", found->files);
     olv_json_string(json, "state", olv_trash_state_word(found->state));
     if (with_target)
         olv_json_number(json, "older_versions", found->older_versions);

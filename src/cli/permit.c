@@ -48,7 +48,7 @@ static void list_rule(struct permit *p, size_t rule)
 /* "archive 12 files (3.1 MiB, oldest 2025-01-02 10:00) in cold-room". */
 static void put_step(struct olv_text *out, const struct olv_step *step, const struct olv_tally *due)
 {
-    olv_text_printf(out, "%s %s (%s, oldest %s)", step->act->word, COUNT(due->files, "file", "files"),
+    olv_text_printf(out, "%s %s (%s, oldest %s)", step->act->word, FILES(due->files, due->directories),
                     SIZE(due->bytes), DATE(due->oldest));
     if (step->act->destination == OLV_TO_TRASH)
         olv_text_puts(out, " to the trash");
@@ -63,7 +63,7 @@ static void put_steps(struct permit *p, size_t number, struct olv_text *out)
     const char *between = "";
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_tally *due = &p->plan->rules[number].steps[i];
-        if (!(rule->steps[i].act->traits & OLV_TOUCHES) || due->files == 0)
+        if (!(rule->steps[i].act->traits & OLV_TOUCHES) || olv_tally_is_empty(due))
             continue;
         olv_text_puts(out, between);
         put_step(out, &rule->steps[i], due);
@@ -98,7 +98,7 @@ static enum olv_answer ask_rule_count(struct permit *p, const struct olv_questio
     bool is_right;
     term_name(&question, p->policy->rules[q->rule].name);
     olv_text_printf(&question, ": delete %s (%s) for good? Nothing brings them back.",
-                    COUNT(q->files, "file", "files"), SIZE(q->bytes));
+                    FILES(q->files, q->directories), SIZE(q->bytes));
     is_right = ask_count(p->cli, olv_text_string(&question), q->files);
     olv_text_free(&question);
     return is_right ? OLV_ANSWER_YES : OLV_ANSWER_NO;
@@ -109,9 +109,11 @@ static enum olv_answer ask_trash(struct permit *p, const struct olv_question *q)
     static const char *const words[] = {"no", "yes", NULL};
     struct olv_text question = {0};
     bool is_allowed;
-    olv_text_printf(&question,
-                    "trash: remove %s (%s), discarded more than %s ago, for good? Nothing brings them back.",
-                    COUNT(q->files, "item", "items"), SIZE(q->bytes), p->policy->trash_keep_text);
+    olv_text_printf(
+        &question,
+        "trash: remove %s (%s, %s), discarded more than %s ago, for good? Nothing brings them back.",
+        COUNT(q->files, "item", "items"), FILES(q->inside, q->directories), SIZE(q->bytes),
+        p->policy->trash_keep_text);
     is_allowed = q->kind == OLV_ASKS_TRASH_COUNT ? ask_count(p->cli, olv_text_string(&question), q->files)
                                                  : ask(p->cli, olv_text_string(&question), words) == 1;
     olv_text_free(&question);

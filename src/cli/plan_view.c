@@ -7,16 +7,20 @@
 static void row(struct table *table, const char *rule, enum term_style style, const char *what,
                 const struct olv_tally *tally)
 {
+    struct olv_text text = {0};
+    olv_text_puts(&text, what);
+    if (tally->directories)
+        olv_text_printf(&text, ", %s", COUNT(tally->directories, "directory", "directories"));
     table_name(table, STYLE_HEADING, rule);
-    table_cell(table, style, what);
+    table_text(table, style, &text);
     table_number(table, style, tally->files);
     table_size(table, style, tally->bytes);
-    table_cell(table, style, tally->files ? DATE(tally->oldest) : "");
+    table_cell(table, style, olv_tally_is_empty(tally) ? "" : DATE(tally->oldest));
 }
 
 static enum term_style style_of(const struct olv_step *step, const struct olv_tally *due)
 {
-    if (due->files == 0 || step->act->traits & OLV_KEEPS)
+    if (olv_tally_is_empty(due) || step->act->traits & OLV_KEEPS)
         return STYLE_FAINT;
     return step->act->traits & OLV_TOUCHES ? STYLE_WARN : STYLE_PLAIN;
 }
@@ -33,7 +37,7 @@ static void print_rule(struct table *table, const struct olv_rule *rule, const s
         first = "";
     }
     for (int reason = 0; reason < OLV_UNDECIDED; reason++)
-        if (tally->by_reason[reason].files)
+        if (!olv_tally_is_empty(&tally->by_reason[reason]))
             row(table, first, STYLE_FAINT, olv_reason_words((enum olv_reason)reason),
                 &tally->by_reason[reason]);
     olv_text_free(&what);
@@ -47,6 +51,11 @@ static void print_trash(struct table *table, const struct olv_policy *policy, co
         return;
     olv_text_printf(&what, is_due ? "clear after %s" : "%s",
                     is_due ? policy->trash_keep_text : olv_reason_words(plan->trash_reason));
+    if (plan->trash_directories)
+        olv_text_printf(
+            &what, ", %s with %s",
+            COUNT(plan->trash_directories, "directory among the items", "directories among the items"),
+            COUNT(plan->trash_files, "file in all", "files in all"));
     row(table, "trash", is_due ? STYLE_WARN : STYLE_FAINT, olv_text_string(&what), &plan->trash);
     olv_text_free(&what);
 }
@@ -99,8 +108,9 @@ static void plan_view_print(struct cli *cli, const struct olv_policy *policy, co
     print_trash(table, policy, plan);
     table_end(table);
     print_limits(policy, plan, selected);
-    printf("\n%s (%s); %s to no rule", COUNT(plan->due_files, "file is due", "files are due"),
-           SIZE(plan->due_bytes), COUNT(plan->not_owned, "file belongs", "files belong"));
+    printf("\n%s %s due (%s); %s to no rule", FILES(plan->due.files, plan->due.directories),
+           plan->due.files + plan->due.directories == 1 ? "is" : "are", SIZE(plan->due.bytes),
+           COUNT(plan->not_owned, "file belongs", "files belong"));
     if (plan->stored.files)
         printf("; %s in depots (%s)", COUNT(plan->stored.files, "file lies", "files lie"),
                SIZE(plan->stored.bytes));
@@ -142,7 +152,9 @@ static json_t *json_of(const struct olv_tally *tally)
     json_t *json = json_object();
     olv_json_number(json, "files", tally->files);
     olv_json_number(json, "size", tally->bytes);
-    if (tally->files)
+    if (tally->directories)
+        olv_json_number(json, "directories", tally->directories);
+    if (!olv_tally_is_empty(tally))
         olv_json_instant(json, "oldest", tally->oldest);
     return json;
 }
@@ -178,8 +190,9 @@ static void plan_view_print_json(const struct olv_policy *policy, const struct o
     olv_json_number(json, "stored_files", plan->stored.files);
     olv_json_number(json, "stored_size", plan->stored.bytes);
     olv_json_number(json, "stored_not_owned", plan->stored_not_owned);
-    olv_json_number(json, "due_files", plan->due_files);
-    olv_json_number(json, "due_size", plan->due_bytes);
+    olv_json_number(json, "due_files", plan->due.files);
+    olv_json_number(json, "due_directories", plan->due.directories);
+    olv_json_number(json, "due_size", plan->due.bytes);
     for (size_t i = 0; i < policy->rule_count; i++)
         json_array_append_new(rules, json_of_rule(&policy->rules[i], &plan->rules[i]));
     json_object_set_new(json, "rules", rules);

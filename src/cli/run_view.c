@@ -37,10 +37,12 @@ static void run_view_add_part(struct olv_text *line, uint64_t count, const char 
 
 static void add_done(struct olv_text *line, const struct olv_act *act, const struct olv_done *done)
 {
-    char words[TERM_COUNT];
-    snprintf(words, sizeof words, "%s (%s%s%s)", act->past, SIZE(done->bytes),
-             done->packed_bytes ? " to " : "", done->packed_bytes ? SIZE(done->packed_bytes) : "");
-    run_view_add_part(line, done->files, words);
+    if (done->files + done->directories == 0)
+        return;
+    olv_text_printf(line, "%s%s %s (%s%s%s)", line->len ? ", " : "",
+                    done->directories ? FILES(done->files, done->directories) : NUMBER(done->files),
+                    act->past, SIZE(done->bytes), done->packed_bytes ? " to " : "",
+                    done->packed_bytes ? SIZE(done->packed_bytes) : "");
 }
 
 /* Files that acts with these traits, or to these places, were done to. */
@@ -49,7 +51,7 @@ static uint64_t done_by(const struct olv_run_result *r, unsigned traits, unsigne
     uint64_t files = 0;
     for (size_t i = 0; olv_acts[i]; i++)
         if (olv_acts[i]->traits & traits || 1u << olv_acts[i]->destination & destinations)
-            files += r->by_act[olv_acts[i]->wire].files;
+            files += r->by_act[olv_acts[i]->wire].files + r->by_act[olv_acts[i]->wire].directories;
     return files;
 }
 
@@ -57,7 +59,7 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
                                   bool can_recover)
 {
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
-    bool is_nothing_done = r->done + r->told + r->left == 0 && !is_all;
+    bool is_nothing_done = r->done + r->done_directories + r->told + r->left == 0 && !is_all;
     struct olv_text line = {0}, back = {0};
     for (size_t i = 0; olv_acts[i]; i++)
         add_done(&line, olv_acts[i], &r->by_act[olv_acts[i]->wire]);
@@ -108,6 +110,7 @@ static void run_view_print_json(const struct olv_run *run, const struct olv_run_
     olv_json_number(json, "declined", r->declined);
     olv_json_number(json, "refused", r->refused);
     olv_json_number(json, "failed", r->failed);
+    olv_json_number(json, "directories", r->done_directories);
     json_object_set_new(json, "interrupted", json_boolean(r->is_interrupted));
     cli_print_json(json);
 }

@@ -130,6 +130,17 @@ char *term_count(uint64_t number, const char *one, const char *many, char out[TE
     return out;
 }
 
+char *term_files(uint64_t files, uint64_t directories, char out[TERM_COUNT])
+{
+    if (!directories)
+        return term_count(files, "file", "files", out);
+    if (!files)
+        return term_count(directories, "directory", "directories", out);
+    snprintf(out, TERM_COUNT, "%s and %s", COUNT(files, "file", "files"),
+             COUNT(directories, "directory", "directories"));
+    return out;
+}
+
 void term_message(const struct cli *cli, enum term_style style, const char *format, ...)
 {
     bool colour = cli->has_colour && isatty(STDERR_FILENO);

@@ -27,10 +27,13 @@ char *term_date(struct olv_instant t, char out[TERM_DATE]);
 /* "12,034"; and with a noun, "1 file", "12,034 files". */
 char *term_number(uint64_t number, char out[TERM_COUNT]);
 char *term_count(uint64_t number, const char *one, const char *many, char out[TERM_COUNT]);
-#define DATE(t)                  term_date(t, (char[TERM_DATE]){0})
-#define NUMBER(number)           term_number(number, (char[TERM_COUNT]){0})
-#define COUNT(number, one, many) term_count(number, one, many, (char[TERM_COUNT]){0})
-#define SIZE(bytes)              olv_size_format(bytes, (char[OLV_SIZE_TEXT]){0})
+/* "12 files", "1 directory", "12 files and 1 directory". */
+char *term_files(uint64_t files, uint64_t directories, char out[TERM_COUNT]);
+#define FILES(files, directories) term_files(files, directories, (char[TERM_COUNT]){0})
+#define DATE(t)                   term_date(t, (char[TERM_DATE]){0})
+#define NUMBER(number)            term_number(number, (char[TERM_COUNT]){0})
+#define COUNT(number, one, many)  term_count(number, one, many, (char[TERM_COUNT]){0})
+#define SIZE(bytes)               olv_size_format(bytes, (char[OLV_SIZE_TEXT]){0})
 
 enum term_style { STYLE_PLAIN, STYLE_HEADING, STYLE_FAINT, STYLE_WARN, STYLE_ERROR, STYLE_GOOD };
 /* The escape sequences around styled text; "" without colour. */

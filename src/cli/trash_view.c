@@ -11,21 +11,23 @@ struct showing {
     struct olv_sorter *sorter;
     struct olv_text record;
     struct olv_error error;
-    uint64_t items, bytes, unsound, trashes;
+    uint64_t items, files, directories, bytes, unsound, trashes;
 };
 
 /* What a record has before the path and the name. */
 struct shown {
     const struct olv_trash *trash;
-    uint64_t size_bytes;
+    uint64_t size_bytes, files;
     uint32_t kind, state;
 };
 
 static void trash_view_collect(void *self, const struct olv_found_item *found)
 {
     struct showing *s = self;
-    struct shown shown = {found->trash, found->size_bytes, found->kind, found->state};
+    struct shown shown = {found->trash, found->size_bytes, found->files, found->kind, found->state};
     s->items++;
+    s->files += found->files;
+    s->directories += found->kind == OLV_KIND_DIRECTORY;
     s->bytes += found->size_bytes;
     s->unsound += found->state != OLV_TRASH_SOUND;
     olv_text_clear(&s->record);
@@ -51,13 +53,12 @@ static void trash_view_print_row(struct table *table, const struct olv_found_ite
         olv_text_puts(&text, f->state == OLV_TRASH_STRAY ? " (no info file: where it was is not known)"
                                                          : " (torn info file: where it was is not known)");
     }
+    if (f->kind == OLV_KIND_DIRECTORY)
+        olv_text_printf(&text, " (%s)", COUNT(f->files, "file", "files"));
     if (f->state == OLV_TRASH_LOST)
         olv_text_puts(&text, " (nothing left of it)");
     table_date(table, STYLE_PLAIN, f->deleted);
-    if (f->kind == OLV_KIND_DIRECTORY && !f->size_bytes)
-        table_cell(table, STYLE_PLAIN, "?");
-    else
-        table_size(table, STYLE_PLAIN, f->size_bytes);
+    table_size(table, STYLE_PLAIN, f->size_bytes);
     table_cell(table, STYLE_FAINT, olv_kind_word(f->kind));
     table_text(table, f->state == OLV_TRASH_SOUND ? STYLE_PLAIN : STYLE_WARN, &text);
 }
@@ -78,6 +79,7 @@ static void print_all(struct showing *s, struct olv_error *err)
         memcpy(&shown, rest, sizeof shown);
         found.trash = shown.trash;
         found.size_bytes = shown.size_bytes;
+        found.files = shown.files;
         found.kind = (enum olv_kind)shown.kind;
         found.state = (enum olv_trash_state)shown.state;
         if (cli_has(s->cli, OPT_JSON))
@@ -92,7 +94,10 @@ static void print_total(const struct showing *s)
 {
     if (cli_has(s->cli, OPT_JSON) || cli_has(s->cli, OPT_QUIET))
         return;
-    printf("%s, %s", COUNT(s->items, "item", "items"), SIZE(s->bytes));
+    printf("%s, ", COUNT(s->items, "item", "items"));
+    if (s->directories)
+        printf("%s, ", FILES(s->files, s->directories));
+    printf("%s", SIZE(s->bytes));
     if (s->trashes > 1)
         printf(", in %s", COUNT(s->trashes, "trash", "trashes"));
     if (s->unsound)
@@ -122,11 +127,10 @@ void trash_view_show(struct cli *cli, struct olv_trashes *trashes, struct olv_it
 
 static void trash_view_describe(const struct found_sum *c, struct olv_text *out)
 {
-    olv_text_printf(out, "Remove %s (%s)", COUNT(c->items, "item", "items"), SIZE(c->bytes));
+    olv_text_printf(out, "Remove %s (", COUNT(c->items, "item", "items"));
     if (c->directories)
-        olv_text_printf(out, ", among them %s,",
-                        COUNT(c->directories, "directory with all that is in it",
-                              "directories with all that is in them"));
+        olv_text_printf(out, "%s, ", FILES(c->files, c->directories));
+    olv_text_printf(out, "%s)", SIZE(c->bytes));
     olv_text_puts(out, " from the trash for good? Nothing brings them back.");
 }
 

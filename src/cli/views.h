@@ -72,6 +72,7 @@ struct found_view {
     bool is_stopped; /* answered `stop`: nothing more */
     struct table *table;
     uint64_t found, bytes, older_versions;
+    uint64_t files, directories; /* of the trash */
 };
 
 /* For olv_items_find, with a struct found_view. */
@@ -87,7 +88,7 @@ bool found_view_list(struct found_view *view, struct olv_trashes *trashes, struc
 
 /* Whether everything found may be removed for good; asks if needed, and marks a refusal. */
 struct found_sum {
-    uint64_t items, bytes, directories;
+    uint64_t items, files, bytes, directories;
 };
 bool trash_view_is_allowed(struct cli *cli, const struct found_sum *sum);
 void trash_view_show(struct cli *cli, struct olv_trashes *trashes, struct olv_item_query *query);

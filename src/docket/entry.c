@@ -8,6 +8,11 @@ void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text
     olv_path_add(out, entry->directory, entry->name);
 }
 
+uint64_t olv_docket_entry_files(const struct olv_docket_entry *entry)
+{
+    return entry->identity.kind == OLV_KIND_DIRECTORY ? entry->contents.files : 1;
+}
+
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
 {
     if (entry->location)

@@ -15,7 +15,7 @@
 #include <unistd.h>
 
 /* Lengths of fixed parts. */
-enum { NUMBERS = 40 + 4 * WIRE_INSTANT + 5, CONTENTS = 24 + WIRE_INSTANT };
+enum { NUMBERS = 40 + 4 * WIRE_INSTANT + 5, CONTENTS = 32 + WIRE_INSTANT };
 
 /* Numbers in a segment keep their meaning for ever. */
 #define FIXED(name, number) _Static_assert((name) == (number), #name " has another number on disks")
@@ -26,7 +26,7 @@ FIXED(OLV_KIND_FILE, 1);
 FIXED(OLV_KIND_DIRECTORY, 2);
 FIXED(OLV_KIND_DEVICE, 6);
 
-static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '3'};
+static const char MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '4'};
 
 /* ---- writing ---- */
 
@@ -181,9 +181,10 @@ static void put_contents(struct olv_text *out, const struct olv_contents *c)
     if (!at)
         return;
     bytes_put64(at, c->entries);
-    bytes_put64(at + 8, c->bytes);
-    bytes_put64(at + 16, c->allocated_bytes);
-    wire_put_instant(at + 24, c->youngest);
+    bytes_put64(at + 8, c->files);
+    bytes_put64(at + 16, c->bytes);
+    bytes_put64(at + 24, c->allocated_bytes);
+    wire_put_instant(at + 32, c->youngest);
     out->len += CONTENTS;
 }
 
@@ -235,9 +236,10 @@ static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
     if (!at)
         return;
     c->entries = bytes_get64(at);
-    c->bytes = bytes_get64(at + 8);
-    c->allocated_bytes = bytes_get64(at + 16);
-    c->youngest = wire_instant_at(&r->wire, at + 24);
+    c->files = bytes_get64(at + 8);
+    c->bytes = bytes_get64(at + 16);
+    c->allocated_bytes = bytes_get64(at + 24);
+    c->youngest = wire_instant_at(&r->wire, at + 32);
 }
 
 /* NULL: not defined. */

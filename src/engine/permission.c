@@ -3,6 +3,8 @@
  * mistake in it is noticed. */
 #include "olvido/permission.h"
 
+#include "judge/tally.h"
+
 #include <stdlib.h>
 
 bool olv_needs_count(uint64_t files, uint64_t directories)
@@ -30,12 +32,8 @@ static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rul
     struct olv_tally sum = {0};
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_tally *due = &tally->steps[i];
-        if (!(rule->steps[i].act->traits & traits) || due->files == 0)
-            continue;
-        if (sum.files == 0 || olv_instant_compare(due->oldest, sum.oldest) < 0)
-            sum.oldest = due->oldest;
-        sum.files += due->files;
-        sum.bytes += due->bytes;
+        if (rule->steps[i].act->traits & traits)
+            tally_add(&sum, due);
     }
     return sum;
 }
@@ -43,7 +41,7 @@ static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rul
 static enum olv_limit limit_of(const struct olv_limits *limits, struct olv_spent spent,
                                const struct olv_tally *due, uint64_t owned)
 {
-    if (due->files == 0)
+    if (olv_tally_is_empty(due))
         return OLV_LIMIT_NONE;
     if (limits->has_files && (spent.files > limits->files || due->files > limits->files - spent.files))
         return OLV_LIMIT_FILES;
@@ -144,17 +142,20 @@ static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
     struct olv_tally due = tally_of(p, p->at, OLV_FINAL);
     if (of->answer == OLV_ANSWER_NO)
         return false;
-    if (due.files == 0 || p->allowance.is_unattended) {
+    if (olv_tally_is_empty(&due) || p->allowance.is_unattended) {
         of->may_end = true;
-    } else if (p->allowance.has_count || !olv_needs_count(due.files, 0)) {
+    } else if (p->allowance.has_count || !olv_needs_count(due.files, due.directories)) {
         of->may_end = !p->allowance.has_count || is_count_right(p);
     } else if (p->allowance.can_ask) {
-        *q = (struct olv_question){
-            .kind = OLV_ASKS_RULE_COUNT, .rule = p->at, .files = due.files, .bytes = due.bytes};
+        *q = (struct olv_question){.kind = OLV_ASKS_RULE_COUNT,
+                                   .rule = p->at,
+                                   .files = due.files,
+                                   .directories = due.directories,
+                                   .bytes = due.bytes};
         return true;
     }
     if (!of->may_end)
-        p->lacks.not_counted += due.files;
+        p->lacks.not_counted += due.files + due.directories;
     return false;
 }
 
@@ -162,14 +163,14 @@ static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
 static bool ask_rule(struct olv_permission *p, struct olv_question *q)
 {
     struct permitted *of = &p->of[p->at];
-    uint64_t touched = tally_of(p, p->at, OLV_TOUCHES).files;
+    struct olv_tally touched = tally_of(p, p->at, OLV_TOUCHES);
     bool may_exceed = p->allowance.over_limit && p->allowance.over_limit[p->at], is_said;
     struct olv_tally due;
     struct olv_excess excess = {0};
     if (is_selected(p, p->at))
         excess = olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due);
     is_said = p->allowance.says_yes || p->allowance.is_unattended;
-    if (touched == 0 || (is_said && (excess.limit == OLV_LIMIT_NONE || may_exceed))) {
+    if (olv_tally_is_empty(&touched) || (is_said && (excess.limit == OLV_LIMIT_NONE || may_exceed))) {
         of->answer = OLV_ANSWER_YES;
     } else if (p->allowance.can_ask) {
         *q = (struct olv_question){.kind = OLV_ASKS_RULE, .rule = p->at, .excess = excess};
@@ -177,9 +178,9 @@ static bool ask_rule(struct olv_permission *p, struct olv_question *q)
     } else if (is_said) {
         of->is_refused = true;
         of->excess = excess;
-        p->lacks.over_limit += touched;
+        p->lacks.over_limit += touched.files + touched.directories;
     } else {
-        p->lacks.not_asked += touched;
+        p->lacks.not_asked += touched.files + touched.directories;
     }
     return false;
 }
@@ -197,6 +198,8 @@ static bool ask_trash(struct olv_permission *p, struct olv_question *q)
                                        permission == OLV_ENDING_ASKS ? OLV_ASKS_TRASH : OLV_ASKS_TRASH_COUNT,
                                    .rule = p->at,
                                    .files = due->files,
+                                   .directories = p->plan->trash_directories,
+                                   .inside = p->plan->trash_files,
                                    .bytes = due->bytes};
         return true;
     }
@@ -236,7 +239,8 @@ void olv_permission_answer(struct olv_permission *p, enum olv_answer answer)
     } else {
         of->may_end = answer == OLV_ANSWER_YES;
         if (!of->may_end)
-            p->lacks.not_counted += tally_of(p, p->at, OLV_FINAL).files;
+            p->lacks.not_counted +=
+                tally_of(p, p->at, OLV_FINAL).files + tally_of(p, p->at, OLV_FINAL).directories;
         leave_rule(p);
     }
 }

@@ -21,7 +21,8 @@ struct plan_worker {
     struct planner *planner;
     struct judge judge;
     struct olv_rule_tally *rules;
-    uint64_t looked_at, not_owned, due_files, due_bytes;
+    uint64_t looked_at, not_owned;
+    struct olv_tally due;
     uint64_t mounts[OLV_PLAN_MOUNTS];
     size_t mount_count;
     struct olv_composing composing;
@@ -59,8 +60,7 @@ static void plan_merge(struct planner *p, const struct plan_worker *w)
         return;
     plan->looked_at += w->looked_at;
     plan->not_owned += w->not_owned;
-    plan->due_files += w->due_files;
-    plan->due_bytes += w->due_bytes;
+    tally_add(&plan->due, &w->due);
     for (size_t i = 0; i < w->mount_count; i++)
         add_mount(plan->mounts, &plan->mount_count, w->mounts[i]);
     tally_merge(p->policy, plan->rules, w->rules);
@@ -153,11 +153,23 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         .links = entry->stat.links,
     };
     if (whole) {
-        e.identity.size_bytes = whole->own_size;
         e.contents = whole->contents;
     }
     if (!olv_compose_add(&w->composing, &e, &err))
         scan_relay_fail(&w->planner->relay, &err);
+}
+
+/* Counts a file, or a directory with what is in it. */
+static void plan_count(const struct plan_worker *w, const struct olv_scan_entry *entry,
+                       struct olv_tally *tally)
+{
+    const struct whole *whole;
+    if (entry->kind != OLV_KIND_DIRECTORY) {
+        tally_count(tally, &entry->stat);
+        return;
+    }
+    whole = wholes_find(w->planner->wholes, &entry->stat);
+    tally_count_whole(tally, &entry->stat, whole ? &whole->contents : NULL);
 }
 
 /* True if it is to be done; then the directory's contents need no judging. */
@@ -173,19 +185,18 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         return false;
     }
     if (step->act->traits & OLV_TOUCHES && is_guarded(w, entry)) {
-        tally_count(&tally->by_reason[OLV_GUARDED], &entry->stat);
+        plan_count(w, entry, &tally->by_reason[OLV_GUARDED]);
         return false;
     }
     waits = why_it_waits(options, v.rule, step->act, step->may_run_unattended);
     if (waits != OLV_DUE) {
-        tally_count(&tally->by_reason[waits], &entry->stat);
+        plan_count(w, entry, &tally->by_reason[waits]);
         return false;
     }
-    tally_count(&tally->steps[v.step], &entry->stat);
+    plan_count(w, entry, &tally->steps[v.step]);
     if (options->selected && !options->selected[v.rule])
         return false;
-    w->due_files++;
-    w->due_bytes += entry->stat.size_bytes;
+    plan_count(w, entry, &w->due);
     if (step->act->destination == OLV_TO_TRASH)
         add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
     if (options->wants_docket)
@@ -206,10 +217,11 @@ static bool plan_note(struct plan_worker *w, struct olv_scan_entry *entry, struc
         tally->by_reason[OLV_UNDECIDED].files++;
         return false;
     }
-    tally_count(&tally->owned, &entry->stat);
+    if (entry->kind != OLV_KIND_DIRECTORY) /* those were counted with what is in them, once for all of it */
+        tally_count(&tally->owned, &entry->stat);
     if (v.reason == OLV_DUE)
         return note_due(w, entry, v);
-    tally_count(v.reason == OLV_KEPT ? &tally->steps[v.step] : &tally->by_reason[v.reason], &entry->stat);
+    plan_count(w, entry, v.reason == OLV_KEPT ? &tally->steps[v.step] : &tally->by_reason[v.reason]);
     return false;
 }
 
@@ -230,7 +242,6 @@ static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
         if (whole) {
             v.step = whole->step;
             v.since = whole->since;
-            entry->stat.size_bytes = whole->contents.bytes; /* its contents; its own size is in the docket */
         }
     }
     if (plan_note(w, entry, v))
@@ -307,6 +318,8 @@ static bool plan_walk(struct planner *p, struct olv_error *err)
             ok = olv_compose_end(&p->workers[i].composing, err);
         plan_merge(p, &p->workers[i]);
     }
+    for (uint32_t i = 0; ok && p->wholes && i < p->policy->rule_count; i++)
+        tally_add(&p->plan->rules[i].owned, wholes_owned(p->wholes, i));
     return ok;
 }
 

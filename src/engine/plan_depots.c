@@ -74,8 +74,7 @@ static bool note_due(struct depot_planner *p, const struct olv_stored_file *f, c
     tally_count(waits == OLV_DUE ? &tally->steps[v.step] : &tally->by_reason[waits], stat);
     if (waits != OLV_DUE || (options->selected && !options->selected[v.rule]))
         return true;
-    p->plan->due_files++;
-    p->plan->due_bytes += stat->size_bytes;
+    tally_count(&p->plan->due, stat);
     return !options->wants_docket || plan_depots_add_to_docket(p, f, v);
 }
 

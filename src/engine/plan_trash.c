@@ -24,6 +24,7 @@ static void plan_trash_count(void *self, const struct olv_found_item *found)
     struct olv_stat stat = {.size_bytes = found->size_bytes, .modified = found->deleted};
     tally_count(&plan->trash, &stat);
     plan->trash_directories += found->kind == OLV_KIND_DIRECTORY;
+    plan->trash_files += found->files;
 }
 
 bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,
@@ -44,8 +45,10 @@ bool plan_trash(struct olv_plan *plan, const struct olv_policy *policy,
     if (!olv_items_find(options->trashes, &query, docket, plan_trash_count, plan, err))
         return false;
     if (plan->trash_reason == OLV_DUE) {
-        plan->due_files += plan->trash.files;
-        plan->due_bytes += plan->trash.bytes;
+        struct olv_tally due = plan->trash;
+        due.files = plan->trash_files;
+        due.directories = plan->trash_directories;
+        tally_add(&plan->due, &due);
     }
     return true;
 }

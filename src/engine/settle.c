@@ -23,7 +23,7 @@ enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ }
 struct settling {
     struct olv_run *run;
     char id[64]; /* of the cut-short run */
-    bool has_begun, has_ended;
+    bool has_begun, has_ended, has_outcomes;
     struct open_batch {
         uint64_t number;   /* 0: none */
         uint64_t sequence; /* number of its first entry, minus one */
@@ -45,21 +45,24 @@ static void note_intent(struct settling *s, const struct olv_ledger_record *r)
 
 static void note_outcome(struct settling *s, const struct olv_ledger_record *r)
 {
+    s->has_outcomes = true;
     for (int i = 0; i < OPEN_BATCHES; i++)
         if (r->batch == s->open[i].number && r->entry < OLV_SEGMENT_MOST)
             s->open[i].has_outcome[r->entry] = true;
 }
 
-static void count_result(struct settling *s, const char *result)
+/* What was not done is something, also if it is an empty directory. */
+static void count_result(struct settling *s, const char *result, uint64_t files)
 {
+    uint64_t most = files ? files : 1;
     if (strcmp(result, "left") == 0 || strcmp(result, "refused") == 0)
-        s->left++;
+        s->left += most;
     else if (strcmp(result, "failed") == 0)
-        s->failed++;
+        s->failed += most;
     else if (strcmp(result, "unknown") == 0)
-        s->unknown++;
+        s->unknown += most;
     else
-        s->done++;
+        s->done += files;
 }
 
 static bool look_at_line(void *self, const struct olv_ledger_record *r)
@@ -72,7 +75,7 @@ static bool look_at_line(void *self, const struct olv_ledger_record *r)
     if (strcmp(r->kind, "intent") == 0)
         note_intent(s, r);
     if (strcmp(r->kind, "outcome") == 0) {
-        count_result(s, r->result);
+        count_result(s, r->result, r->files);
         note_outcome(s, r);
     }
     return true;
@@ -147,7 +150,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
                                            .is_settled = true,
                                        });
     olv_text_free(&path);
-    count_result(s, result);
+    count_result(s, result, olv_docket_entry_files(e));
     s->run->settled++;
     s->run->settled_unknown += o.result == OLV_UNSURE;
 }
@@ -219,37 +222,42 @@ static bool sync_trashes(struct olv_run *run, struct olv_error *err)
     return touched_sync(&touched, err) && ok;
 }
 
-static bool settle_batches(struct settling *s, struct olv_error *err)
+/* All entries without an outcome: first each is looked at, then each is settled. */
+static bool settle_pass(struct settling *s, bool is_looking, struct olv_error *err)
 {
     struct olv_run *run = s->run;
     bool ok = true;
     run->lent.run = s->id;
-    run->turn.crash.has_outcomes = s->done + s->failed + s->left + s->unknown > 0;
-    for (int pass = 0; pass < 2; pass++)
-        for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
-            ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], pass == 0, err);
+    run->turn.crash.has_outcomes = s->has_outcomes;
+    for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
+        ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], is_looking, err);
     run->lent.run = run->id;
     run->turn.sequence = 0;
-    run_close_states(run);
-    return ok && olv_trashes_store(run->lent.trashes, err) && sync_trashes(run, err);
+    return ok;
+}
+
+/* What the ledger and the run's own directory say of it. */
+static bool settle_read(struct settling *s, struct olv_error *err)
+{
+    struct olv_run *run = s->run;
+    const struct olv_ledger_query of_run = {.run = s->id, .without_names = true};
+    int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    bool ok = olv_ledger_search(run->options.state, &of_run, look_at_line, s, err);
+    if (ok && directory >= 0) {
+        ok = moves_read(directory, &run->settled_moves, err);
+        s->trace = trace_open(directory, false);
+    }
+    olv_os_close(directory);
+    return ok;
 }
 
 static bool settle_run(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
-    const struct olv_ledger_query of_run = {.run = s->id, .without_names = true};
-    int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
-    if (!olv_ledger_search(run->options.state, &of_run, look_at_line, s, err))
-        return false;
-    if (directory >= 0) {
-        bool ok = moves_read(directory, &run->settled_moves, err);
-        s->trace = trace_open(directory, false);
-        close(directory);
-        if (!ok)
-            return false;
-    }
     if (s->has_begun && !s->has_ended) {
-        if (!settle_batches(s, err))
+        bool ok = settle_pass(s, false, err);
+        run_close_states(run);
+        if (!ok || !olv_trashes_store(run->lent.trashes, err) || !sync_trashes(run, err))
             return false;
         olv_ledger_end_run(
             run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed, s->unknown});
@@ -267,9 +275,12 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     s->trace = -1;
     ok = know_registers(run, err) && state_open_run(&run->state, s->id, sizeof s->id, err) &&
          ((!strchr(s->id, '/') && s->id[0] != '.') || olv_fail(err, OLV_BROKEN, "runs/open names no run"));
+    if (ok && s->id[0]) /* what was taken aside is back before archives are judged by it */
+        ok = settle_read(s, err) && (!s->has_begun || s->has_ended || settle_pass(s, true, err));
     ok = ok && run_clear_archives(run, s->id, err);
     if (ok && s->id[0])
         ok = settle_run(s, err);
+    run_close_states(run);
     olv_os_close(s->trace);
     free(s);
     return ok;

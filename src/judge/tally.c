@@ -23,20 +23,35 @@ struct olv_rule_tally *tally_rules(const struct olv_policy *policy)
     return rules;
 }
 
+static void tally_note_time(struct olv_tally *tally, struct olv_instant modified)
+{
+    if (olv_tally_is_empty(tally) || olv_instant_compare(modified, tally->oldest) < 0)
+        tally->oldest = modified;
+}
+
 void tally_count(struct olv_tally *tally, const struct olv_stat *stat)
 {
-    if (tally->files == 0 || olv_instant_compare(stat->modified, tally->oldest) < 0)
-        tally->oldest = stat->modified;
+    tally_note_time(tally, stat->modified);
     tally->files++;
     tally->bytes += stat->size_bytes;
 }
 
-static void tally_add(struct olv_tally *to, const struct olv_tally *from)
+void tally_count_whole(struct olv_tally *tally, const struct olv_stat *stat,
+                       const struct olv_contents *contents)
 {
-    if (from->files && (to->files == 0 || olv_instant_compare(from->oldest, to->oldest) < 0))
-        to->oldest = from->oldest;
+    tally_note_time(tally, stat->modified);
+    tally->directories++;
+    tally->files += contents ? contents->files : 0;
+    tally->bytes += contents ? contents->bytes : 0;
+}
+
+void tally_add(struct olv_tally *to, const struct olv_tally *from)
+{
+    if (!olv_tally_is_empty(from))
+        tally_note_time(to, from->oldest);
     to->files += from->files;
     to->bytes += from->bytes;
+    to->directories += from->directories;
 }
 
 void tally_merge(const struct olv_policy *policy, struct olv_rule_tally *to,

@@ -9,6 +9,10 @@
 /* One for each rule of the policy, zeroed; free with free(). NULL without rules or memory. */
 struct olv_rule_tally *tally_rules(const struct olv_policy *policy);
 void tally_count(struct olv_tally *tally, const struct olv_stat *stat);
+/* A directory that goes or stays as a whole; `contents` NULL: what is in it is counted elsewhere. */
+void tally_count_whole(struct olv_tally *tally, const struct olv_stat *stat,
+                       const struct olv_contents *contents);
+void tally_add(struct olv_tally *to, const struct olv_tally *from);
 void tally_merge(const struct olv_policy *policy, struct olv_rule_tally *to,
                  const struct olv_rule_tally *from);
 

@@ -3,6 +3,7 @@
  * sum to the directory above. So only directories in progress, and those with a verdict, are in memory. */
 #include "judge/whole.h"
 #include "base/grow.h"
+#include "judge/tally.h"
 
 #include <pthread.h>
 #include <stdio.h>
@@ -25,6 +26,7 @@ struct wholes_worker {
     struct judge judge;
     struct whole *found;
     size_t count, cap;
+    struct olv_tally *owned; /* per rule */
 };
 
 struct finding {
@@ -39,6 +41,7 @@ struct finding {
 struct wholes {
     struct whole *items; /* sorted */
     size_t count;
+    struct olv_tally *owned; /* per rule */
 };
 
 static pthread_mutex_t *lock_of(struct finding *f, const struct summary *r)
@@ -61,7 +64,6 @@ static void whole_keep(struct finding *f, struct wholes_worker *w, const struct 
                                           .rule = v.rule,
                                           .step = v.step,
                                           .since = v.since,
-                                          .own_size = r->stat.size_bytes,
                                           .contents = r->contents};
 }
 
@@ -139,6 +141,17 @@ static bool whole_enter(void *self, unsigned number, struct olv_scan_dir *dir, c
            judge_enter(&f->workers[number].judge, dir, stat);
 }
 
+/* Whether a directory around it belongs to the same rule: that one has counted what is in it. */
+static bool is_within_its_own(const struct olv_scan_dir *dir, uint32_t rule)
+{
+    for (dir = dir->parent; dir; dir = dir->parent) {
+        const struct summary *r = dir->data;
+        if (r && r->judged.reason == OLV_DUE && r->judged.rule == rule)
+            return true;
+    }
+    return false;
+}
+
 static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
 {
     struct finding *f = self;
@@ -148,6 +161,8 @@ static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
         return;
     r->is_blocked |= !dir->is_complete;
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
+        if (!is_within_its_own(dir, r->judged.rule))
+            tally_count_whole(&f->workers[number].owned[r->judged.rule], &r->stat, &r->contents);
         v = summary_judge(f->judging, r);
         if (v.reason != OLV_NOT_DUE && !f->target)
             whole_keep(f, &f->workers[number], r, v);
@@ -185,6 +200,11 @@ static struct wholes *wholes_of(struct finding *f)
     for (unsigned i = 0; i < f->worker_count; i++)
         for (size_t k = 0; k < f->workers[i].count; k++)
             wholes->items[wholes->count++] = f->workers[i].found[k];
+    wholes->owned = f->workers[0].owned;
+    f->workers[0].owned = NULL;
+    for (unsigned i = 1; i < f->worker_count; i++)
+        for (size_t rule = 0; rule < f->judging->policy->rule_count; rule++)
+            tally_add(&wholes->owned[rule], &f->workers[i].owned[rule]);
     if (wholes->count)
         qsort(wholes->items, wholes->count, sizeof *wholes->items, by_key);
     return wholes;
@@ -205,7 +225,8 @@ static bool whole_begin(struct finding *f, struct olv_error *err)
     f->worker_count = olv_scan_workers();
     f->workers = calloc(f->worker_count, sizeof *f->workers);
     for (unsigned i = 0; f->workers && i < f->worker_count; i++)
-        if (!judge_begin(&f->workers[i].judge, f->judging))
+        if (!judge_begin(&f->workers[i].judge, f->judging) ||
+            !(f->workers[i].owned = calloc(f->judging->policy->rule_count + 1, sizeof(struct olv_tally))))
             return olv_fail_memory(err);
     return f->workers || olv_fail_memory(err);
 }
@@ -215,6 +236,7 @@ static void whole_end(struct finding *f)
     for (unsigned i = 0; f->workers && i < f->worker_count; i++) {
         judge_end(&f->workers[i].judge);
         free(f->workers[i].found);
+        free(f->workers[i].owned);
     }
     for (unsigned i = 0; i < LOCKS; i++)
         pthread_mutex_destroy(&f->locks[i]);
@@ -261,5 +283,11 @@ void wholes_free(struct wholes *wholes)
     if (!wholes)
         return;
     free(wholes->items);
+    free(wholes->owned);
     free(wholes);
+}
+
+const struct olv_tally *wholes_owned(const struct wholes *wholes, uint32_t rule)
+{
+    return &wholes->owned[rule];
 }

@@ -5,6 +5,7 @@
 #define OLV_JUDGE_WHOLE_H
 
 #include "judge/summary.h"
+#include "olvido/plan.h"
 
 #include <limits.h>
 
@@ -13,7 +14,6 @@ struct whole {
     enum olv_reason reason; /* of those with a step whose time has come, or an odd time */
     uint32_t rule, step;
     struct olv_instant since;
-    uint64_t own_size; /* of the directory itself */
     struct olv_contents contents;
 };
 
@@ -22,6 +22,8 @@ struct wholes;
  * come; memory grows with their number. NULL with `err`. */
 struct wholes *wholes_find_all(const struct judging *judging, const struct olv_observer *observer,
                                struct olv_error *err);
+/* The files in directories that a rule owns, each counted once: those of the outermost ones. */
+const struct olv_tally *wholes_owned(const struct wholes *wholes, uint32_t rule);
 /* NULL: no step's time has come for it. */
 const struct whole *wholes_find(const struct wholes *wholes, const struct olv_stat *stat);
 

@@ -197,8 +197,10 @@ void olv_ledger_outcome(struct olv_ledger *l, const struct olv_outcome_facts *f)
     if (f->is_settled)
         olv_text_puts(head, ",\"settled\":true");
     olv_json_put_number(head, "size", olv_docket_entry_size(f->entry));
-    if (f->entry->identity.kind == OLV_KIND_DIRECTORY)
+    if (f->entry->identity.kind == OLV_KIND_DIRECTORY) {
         olv_json_put_number(head, "entries", f->entry->contents.entries);
+        olv_json_put_number(head, "files", f->entry->contents.files);
+    }
     olv_json_put_instant(head, "modified", olv_docket_entry_modified(f->entry));
     if (f->has_packed)
         olv_json_put_number(head, "stored", f->packed_bytes);

@@ -88,6 +88,7 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->size_bytes = olv_json_get_number(line, "size");
     r->batch = olv_json_get_number(line, "batch");
     r->entry = olv_json_get_number(line, "entry");
+    r->files = json_object_get(line, "files") ? olv_json_get_number(line, "files") : 1;
     r->decisions = olv_json_get_number(line, "decisions");
     r->done = olv_json_get_number(line, "done");
     r->left = olv_json_get_number(line, "left");

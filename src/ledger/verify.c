@@ -433,9 +433,10 @@ static bool look_at_run(const struct verifying *v, char run[RUN_ID], struct olv_
     olv_text_free(&text);
     if (!ok && olv_os_is_absent(err->sys)) {
         olv_error_clear(err);
-        ok = true;
+        return true;
     }
-    return ok;
+    errno = err->sys;
+    return ok || olv_fail_system(err, "runs/open", "cannot look at it");
 }
 
 static bool is_somebody_at_work(const struct verifying *v)

@@ -241,6 +241,9 @@ static struct expr_node *statement(struct parser *p)
     }
     if (!word_find(p->text + t.offset, t.len, &word))
         return unknown(p, t);
+    if (word == WORD_HELD) /* nothing may rest on a word that means nothing */
+        parser_complain(p, t, "a statement without it", NULL,
+                        "`held` says nothing yet, because there is no register of holds");
     node = new_node(p, NODE_WORD, NULL, NULL);
     if (node) {
         node->word = word;

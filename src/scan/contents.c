@@ -14,6 +14,7 @@ struct summing {
 void olv_contents_add(struct olv_contents *c, const struct olv_stat *stat)
 {
     c->entries++;
+    c->files += stat->kind != OLV_KIND_DIRECTORY;
     c->bytes += stat->kind == OLV_KIND_FILE ? stat->size_bytes : 0;
     c->allocated_bytes += stat->allocated_bytes;
     if (olv_instant_compare(stat->changed, c->youngest) > 0)
@@ -23,6 +24,7 @@ void olv_contents_add(struct olv_contents *c, const struct olv_stat *stat)
 void olv_contents_merge(struct olv_contents *to, const struct olv_contents *from)
 {
     to->entries += from->entries;
+    to->files += from->files;
     to->bytes += from->bytes;
     to->allocated_bytes += from->allocated_bytes;
     if (olv_instant_compare(from->youngest, to->youngest) > 0)

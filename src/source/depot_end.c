@@ -170,13 +170,19 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
     }
 }
 
+/* An archive that was taken aside is back before those that are to go are tried again. */
+static void depot_end_look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
+{
+    if (is_reached)
+        judged_settle_removal(turn, e);
+}
+
 /* The catalogue tells by the archive's own id: either it is live with nothing removed, or it is gone.
  * Archives `going` were retried when this run began. */
 static enum olv_truth depot_end_applied(struct turn *turn, const struct olv_docket_entry *e,
                                         struct olv_outcome *o)
 {
     enum olv_archive_state state;
-    judged_settle_removal(turn, e);
     if (!turn->lent->catalogue)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;
@@ -206,4 +212,5 @@ const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | A
                                    .make = depot_end_make,
                                    .apply = depot_end_apply,
                                    .close = depot_end_close_state,
+                                   .look = depot_end_look,
                                    .applied = depot_end_applied};

@@ -9,6 +9,7 @@
 #include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "os/os.h"
+#include "scan/contents.h"
 
 #include <stdint.h>
 #include <string.h>
@@ -36,9 +37,10 @@ struct finding {
 struct candidate {
     struct olv_stat stat;
     struct olv_instant deleted;
-    uint64_t size_bytes;
-    size_t trash; /* IN_DEPOT: it lies in one, and its depot, the depot's path, its twin and its location
-                     follow the name */
+    uint64_t size_bytes, files;
+    bool has_contents; /* of a directory: what is in it is known */
+    size_t trash;      /* IN_DEPOT: it lies in one, and its depot, the depot's path, its twin and its location
+                          follow the name */
     enum olv_trash_state state;
 };
 
@@ -141,7 +143,8 @@ static void narrow_common(struct finding *f, const char *path)
 static bool add_item(void *self, const struct olv_trash_item *item)
 {
     struct finding *f = self;
-    struct candidate c = {item->stat, item->deleted, item->size_bytes, f->trash, item->state};
+    struct candidate c = {item->stat,         item->deleted, item->size_bytes, item->files,
+                          item->has_contents, f->trash,      item->state};
     if (!items_fits(f->query, item))
         return true;
     if (*item->path)
@@ -219,6 +222,7 @@ static bool add_file(void *self, const struct olv_stored_file *file)
         return true;
     narrow_common(f, file->path);
     c.stat.kind = file->kind;
+    c.files = file->kind != OLV_KIND_DIRECTORY;
     c.stat.modified = file->modified;
     olv_text_clear(&f->record);
     put_string(&f->record, file->path);
@@ -315,9 +319,24 @@ static void describe_item(struct olv_trash *trash, const struct candidate *c, st
     e->place = OLV_IN_TRASH;
     e->identity = olv_identity_of(&c->stat);
     e->links = c->stat.links;
+    e->contents.files = c->files;
+    e->contents.bytes = c->size_bytes;
     e->directory = olv_trash_files_path(trash);
     e->at = olv_trash_files_identity(trash);
     found->trash = trash;
+}
+
+/* What another program put there is walked once, so that whoever is asked knows how much it is. What cannot
+ * be looked at is not counted. */
+static void look_into(struct olv_trash *trash, const char *item, struct candidate *c)
+{
+    struct olv_contents contents;
+    struct olv_error ignored = {0};
+    if (c->stat.kind != OLV_KIND_DIRECTORY || c->has_contents ||
+        !olv_scan_contents(olv_trash_files(trash), item, NULL, &contents, &ignored))
+        return;
+    c->files = contents.files;
+    c->size_bytes = contents.bytes;
 }
 
 static bool items_deliver(struct finding *f, const char *record, uint64_t older, struct olv_error *err)
@@ -335,6 +354,8 @@ static bool items_deliver(struct finding *f, const char *record, uint64_t older,
     memcpy(&c, record + path_len + SORTABLE, sizeof c);
     e.name = record + path_len + SORTABLE + sizeof c;
     e.due = c.deleted;
+    if (c.trash != IN_DEPOT)
+        look_into(olv_trashes_at(f->trashes, c.trash), e.name, &c);
     found = (struct olv_found_item){.path = record,
                                     .item = e.name,
                                     .depot = "",
@@ -342,6 +363,7 @@ static bool items_deliver(struct finding *f, const char *record, uint64_t older,
                                     .deleted = c.deleted,
                                     .modified = c.stat.modified,
                                     .size_bytes = c.size_bytes,
+                                    .files = c.files,
                                     .kind = c.stat.kind,
                                     .older_versions = older};
     if (c.trash == IN_DEPOT)

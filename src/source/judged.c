@@ -121,7 +121,7 @@ bool judged_verify_contents(const struct turn *turn, int dir, const char *name, 
     if (entry->identity.kind != OLV_KIND_DIRECTORY)
         return true;
     ok = olv_scan_contents(dir, name, asks ? &asker : NULL, &now, &outcome->error);
-    if (ok && (now.entries != judged->entries || now.bytes != judged->bytes ||
+    if (ok && (now.entries != judged->entries || now.files != judged->files || now.bytes != judged->bytes ||
                olv_instant_compare(now.youngest, judged->youngest) != 0))
         ok = olv_fail(&outcome->error, OLV_CHANGED, "something in it changed since it was judged");
     if (!ok)

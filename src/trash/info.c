@@ -4,11 +4,13 @@
 #include "trash/trash.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <time.h>
 
 const char TRASH_SUFFIX[] = ".trashinfo";
-static const char HEADER[] = "[Trash Info]", RUN_KEY[] = "X-Olvido-Run=";
+static const char HEADER[] = "[Trash Info]",
+                  RUN_KEY[] = "X-Olvido-Run=", CONTENTS_KEY[] = "X-Olvido-Contents=";
 
 void trash_info_name(char out[NAME_MAX + 1], const char *item)
 {
@@ -41,7 +43,8 @@ void olv_trash_encode(struct olv_text *out, const char *path)
     out->len += (size_t)(to - room);
 }
 
-void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run)
+void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run,
+                          const struct olv_contents *contents)
 {
     olv_text_puts(out, HEADER);
     olv_text_puts(out, "\nPath=");
@@ -49,6 +52,9 @@ void olv_trash_info_write(struct olv_text *out, const char *path, const char *da
     olv_text_puts(out, "\nDeletionDate=");
     olv_text_puts(out, date);
     olv_text_puts(out, "\n");
+    if (contents)
+        olv_text_printf(out, "%s%llu %llu\n", CONTENTS_KEY, (unsigned long long)contents->files,
+                        (unsigned long long)contents->bytes);
     if (*run) {
         olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
         olv_text_puts(out, run);
@@ -127,25 +133,42 @@ static void read_run(const char *text, size_t len, char run[TRASH_RUN_SIZE])
     run[len] = '\0';
 }
 
-bool olv_trash_info_read(const char *text, size_t len, struct olv_text *path, struct olv_instant *deleted,
-                         char run[TRASH_RUN_SIZE])
+/* "3000 1288490188": files and bytes. */
+static void read_contents(const char *text, size_t len, struct trash_info *out)
+{
+    char copy[48], *end;
+    if (len >= sizeof copy)
+        return;
+    memcpy(copy, text, len);
+    copy[len] = '\0';
+    if (copy[0] < '0' || copy[0] > '9')
+        return;
+    out->files = strtoull(copy, &end, 10);
+    if (end[0] != ' ' || end[1] < '0' || end[1] > '9')
+        return;
+    out->bytes = strtoull(end + 1, &end, 10);
+    out->has_contents = *end == '\0';
+}
+
+bool olv_trash_info_read(const char *text, size_t len, struct trash_info *out)
 {
     const char *end = text + len;
     bool has_header = false, has_path = false, has_date = false;
-    *deleted = (struct olv_instant){0};
-    run[0] = '\0';
-    olv_text_clear(path);
+    *out = (struct trash_info){.path = out->path};
+    olv_text_clear(&out->path);
     while (text < end) {
         const char *stop = memchr(text, '\n', (size_t)(end - text));
         size_t n = (size_t)((stop ? stop : end) - text);
         if (!has_header)
             has_header = n == strlen(HEADER) && starts(text, n, HEADER);
         else if (!has_path && starts(text, n, "Path=")) /* the first one counts */
-            has_path = olv_trash_decode(text + 5, n - 5, path);
+            has_path = olv_trash_decode(text + 5, n - 5, &out->path);
         else if (!has_date && starts(text, n, "DeletionDate="))
-            has_date = read_date(text + 13, n - 13, deleted);
+            has_date = read_date(text + 13, n - 13, &out->deleted);
         else if (starts(text, n, RUN_KEY))
-            read_run(text + sizeof RUN_KEY - 1, n - (sizeof RUN_KEY - 1), run);
+            read_run(text + sizeof RUN_KEY - 1, n - (sizeof RUN_KEY - 1), out->run);
+        else if (starts(text, n, CONTENTS_KEY))
+            read_contents(text + sizeof CONTENTS_KEY - 1, n - (sizeof CONTENTS_KEY - 1), out);
         text += n + 1;
     }
     return has_header && has_path;

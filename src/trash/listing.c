@@ -32,7 +32,7 @@ static bool listing_climbs(const char *path)
 static bool resolve(struct olv_trash *trash)
 {
     struct olv_text whole = {0};
-    const char *path = olv_text_string(&trash->found_path);
+    const char *path = olv_text_string(&trash->found.path);
     bool is_absolute = path[0] == '/', is_home = trash->top_len == 0;
     if (is_absolute != is_home || listing_climbs(path) || path[strlen(path) - 1] == '/')
         return false;
@@ -41,8 +41,8 @@ static bool resolve(struct olv_trash *trash)
     olv_text_add(&whole, trash->path, trash->top_len > 1 ? trash->top_len : 0);
     olv_text_puts(&whole, "/");
     olv_text_puts(&whole, path);
-    olv_text_free(&trash->found_path);
-    trash->found_path = whole;
+    olv_text_free(&trash->found.path);
+    trash->found.path = whole;
     return !whole.failed;
 }
 
@@ -59,12 +59,14 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
         return false;
     }
     if (olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &trash->found_text, &ignored) &&
-        olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found_path,
-                            &out->deleted, trash->found_run) &&
+        olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found) &&
         resolve(trash)) {
         out->state = OLV_TRASH_SOUND;
-        out->run = trash->found_run;
-        out->path = olv_text_string(&trash->found_path);
+        out->run = trash->found.run;
+        out->has_contents = trash->found.has_contents;
+        out->files = trash->found.files;
+        out->deleted = trash->found.deleted;
+        out->path = olv_text_string(&trash->found.path);
     } else if (ignored.sys == ENOENT) {
         out->state = OLV_TRASH_STRAY;
         return is_there;
@@ -74,8 +76,12 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     }
     if (!is_there)
         out->state = OLV_TRASH_LOST;
-    out->size_bytes =
-        out->stat.kind == OLV_KIND_DIRECTORY ? trash_sizes_find(trash, name) : out->stat.size_bytes;
+    if (out->stat.kind != OLV_KIND_DIRECTORY) {
+        out->size_bytes = out->stat.size_bytes;
+        out->files = is_there;
+    } else {
+        out->size_bytes = out->has_contents ? trash->found.bytes : trash_sizes_find(trash, name);
+    }
     return true;
 }
 

@@ -77,23 +77,22 @@ static const char *shown_path(const struct olv_trash *trash, const char *path)
     return path + top + 1;
 }
 
-static bool write_text(const struct olv_trash *trash, struct olv_info_writer *w, const char *path,
-                       struct olv_instant when, const char *run)
+static bool write_text(const struct olv_trash *trash, struct olv_info_writer *w, const struct olv_putting *p)
 {
-    if (!w->has_date || w->date_second != when.s) {
-        olv_trash_date(when.s, w->date);
-        w->date_second = when.s;
+    if (!w->has_date || w->date_second != p->when.s) {
+        olv_trash_date(p->when.s, w->date);
+        w->date_second = p->when.s;
         w->has_date = true;
     }
     olv_text_clear(&w->text);
-    olv_trash_info_write(&w->text, shown_path(trash, path), w->date, run);
+    olv_trash_info_write(&w->text, shown_path(trash, p->path), w->date, p->label.run, p->contents);
     return !w->text.failed;
 }
 
 bool olv_trash_prepare(struct olv_trash *trash, struct olv_info_writer *w, const struct olv_putting *p,
                        char out[NAME_MAX + 1], struct olv_error *err)
 {
-    if (!write_text(trash, w, p->path, p->when, p->label.run))
+    if (!write_text(trash, w, p))
         return olv_fail_memory(err);
     olv_trash_plain_name(out, p->name);
     if (!p->has_others && strcmp(out, w->collided) != 0) {
@@ -141,17 +140,15 @@ bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *p
 static enum olv_info_owner owner_of(const struct olv_trash *trash, const struct olv_text *text,
                                     const char *path, const char *run)
 {
-    struct olv_text said = {0};
-    struct olv_instant deleted;
-    char said_run[TRASH_RUN_SIZE];
+    struct trash_info said = {0};
     enum olv_info_owner owner = OLV_INFO_TORN;
     /* Its last line is that of the run: until that is whole, it may still be the beginning of ours. */
-    if (olv_trash_info_read(olv_text_string(text), text->len, &said, &deleted, said_run) &&
-        text->data[text->len - 1] == '\n' && deleted.s)
-        owner = strcmp(said.data, shown_path(trash, path)) == 0 && strcmp(said_run, run) == 0
+    if (olv_trash_info_read(olv_text_string(text), text->len, &said) && text->data[text->len - 1] == '\n' &&
+        said.deleted.s)
+        owner = strcmp(said.path.data, shown_path(trash, path)) == 0 && strcmp(said.run, run) == 0
                     ? OLV_INFO_OURS
                     : OLV_INFO_OTHERS;
-    olv_text_free(&said);
+    olv_text_free(&said.path);
     return owner;
 }
 
@@ -159,7 +156,7 @@ static enum olv_info_owner owner_of(const struct olv_trash *trash, const struct 
 static bool info_is_begun(struct olv_trash *trash, const struct olv_text *there, const char *path)
 {
     size_t len, known = there->len;
-    if (!write_text(trash, &trash->writer, path, (struct olv_instant){0}, ""))
+    if (!write_text(trash, &trash->writer, &(struct olv_putting){.path = path, .label = {"", 0}}))
         return false;
     while (known && there->data[known - 1] == '\0')
         known--;
@@ -186,12 +183,12 @@ enum olv_info_owner olv_trash_info_owner(struct olv_trash *trash, const char *it
     return owner;
 }
 
-bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
-                         const char *run, struct olv_error *err)
+bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const struct olv_putting *p,
+                         struct olv_error *err)
 {
     char name[NAME_MAX + 1];
     trash_info_name(name, item);
     atomic_store(&trash->has_new, true); /* its contents may be in memory only */
-    return (write_text(trash, &trash->writer, path, when, run) || olv_fail_memory(err)) &&
+    return (write_text(trash, &trash->writer, p) || olv_fail_memory(err)) &&
            olv_publish(trash->info, name, trash->writer.text.data, trash->writer.text.len, err);
 }

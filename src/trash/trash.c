@@ -97,7 +97,7 @@ void olv_trash_close(struct olv_trash *trash)
     olv_os_close(trash->dir);
     olv_info_writer_free(&trash->writer);
     olv_text_free(&trash->found_text);
-    olv_text_free(&trash->found_path);
+    olv_text_free(&trash->found.path);
     trash_sizes_free(trash->sizes);
     free(trash);
 }
@@ -110,6 +110,11 @@ const char *olv_trash_path(const struct olv_trash *trash)
 bool olv_trash_is_home(const struct olv_trash *trash)
 {
     return trash->top_len == 0;
+}
+
+int olv_trash_files(const struct olv_trash *trash)
+{
+    return trash->files;
 }
 
 const char *olv_trash_files_path(const struct olv_trash *trash)

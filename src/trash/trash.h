@@ -24,14 +24,23 @@ struct olv_info_writer {
 };
 void olv_info_writer_free(struct olv_info_writer *writer);
 
+/* What an info file says. */
+struct trash_info {
+    struct olv_text path; /* decoded; owned */
+    struct olv_instant deleted;
+    char run[TRASH_RUN_SIZE]; /* "" if it has none */
+    bool has_contents;        /* of a directory: so many files and bytes were in it */
+    uint64_t files, bytes;
+};
+
 struct olv_trash {
     int dir, files, info; /* descriptors; the last two are synced after items came or went */
     struct olv_stat files_stat;
     char path[PATH_MAX]; /* absolute, without links */
     char files_path[PATH_MAX];
-    size_t top_len; /* length of the mount's top directory in `path`; 0 for the home trash */
-    struct olv_text found_text, found_path; /* of the last item found */
-    char found_run[TRASH_RUN_SIZE];
+    size_t top_len;             /* length of the mount's top directory in `path`; 0 for the home trash */
+    struct olv_text found_text; /* of the last item found */
+    struct trash_info found;
     struct olv_info_writer writer;
     atomic_bool has_new;                 /* info files were made since olv_trash_take_new */
     struct trash_sizes *sizes;           /* of directories; see sizes.c */
@@ -62,6 +71,7 @@ struct olv_trash_label {
 /* What to put, and under which name. */
 struct olv_putting {
     const char *name, *path;
+    const struct olv_contents *contents; /* of a directory; else NULL */
     struct olv_instant when;
     struct olv_trash_label label;
     bool is_synced;  /* fsync its info file at once */
@@ -113,22 +123,23 @@ enum olv_info_owner {
 };
 enum olv_info_owner olv_trash_info_owner(struct olv_trash *trash, const char *item, const char *path,
                                          const char *run);
-/* Writes the info file of an item anew. */
-bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const char *path, struct olv_instant when,
-                         const char *run, struct olv_error *err);
+/* Writes the info file of an item anew; of `putting` only path, contents, time and run count. */
+bool olv_trash_mend_info(struct olv_trash *trash, const char *item, const struct olv_putting *putting,
+                         struct olv_error *err);
 
 bool olv_trash_has_info(const struct olv_trash *trash, const char *item);
 /* The name of an item's info file. */
 void trash_info_name(char out[NAME_MAX + 1], const char *item);
-/* The info file (Trash specification 1.0, "Contents of a trash directory"). */
-void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run);
+/* The info file (Trash specification 1.0, "Contents of a trash directory"). `contents` NULL: it is no
+ * directory. */
+void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run,
+                          const struct olv_contents *contents);
 /* Percent-encodes: letters, digits and -._~/ stay as they are; and decodes: false for invalid or empty text,
  * or a zero byte. */
 void olv_trash_encode(struct olv_text *out, const char *bytes);
 bool olv_trash_decode(const char *text, size_t len, struct olv_text *out);
-/* False if it is torn. `path` gets the decoded path; `run` is "" if the file has none. */
-bool olv_trash_info_read(const char *text, size_t len, struct olv_text *path, struct olv_instant *deleted,
-                         char run[TRASH_RUN_SIZE]);
+/* False if it is torn. May be used again with the same `out`, which starts zeroed. */
+bool olv_trash_info_read(const char *text, size_t len, struct trash_info *out);
 /* "2026-10-03T14:05:00" in local time, as the specification requires. */
 void olv_trash_date(int64_t s, char out[24]);
 

@@ -211,7 +211,7 @@ static void it_asks_and_says_why(void **state)
 static void system_directories_are_left_alone(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido_ends(s, 3, "compress", "/etc/services", "--yes", NULL);
+    struct outcome o = olvido_ends(s, 3, "compress", "/etc/passwd", "--yes", NULL);
     assert_contains(o.err, "guarded");
 }
 

@@ -45,7 +45,7 @@ static void a_directory_goes_as_one_item_and_comes_back_whole(void **state)
     struct outcome o;
     write_policy(s, RULES, DIVES, NULL);
     o = enforce(s, 0);
-    assert_contains(o.out, "3 discarded");
+    assert_contains(o.out, "3 files and 3 directories discarded");
     assert_int_equal(count_entries(s, "data/Trash/files"), 3);
     assert_true(exists(s, "data/Trash/files/2019/raw/b.wav"));
     assert_true(exists(s, "data/Trash/files/2022/a/b/c/deep.wav"));
@@ -93,7 +93,9 @@ static void an_open_file_inside_spares_it(void **state)
     o = shell(s, "exec 9>>dives/2022/a/b/c/deep.wav; find dives -depth -exec touch -h -d '200 days ago' {} "
                  "+; $O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
-    assert_contains(o.out, "3 discarded"); /* 2019, 2020 and 2021: with nothing open all four are due */
+    assert_contains(
+        o.out,
+        "4 files and 3 directories discarded"); /* 2019, 2020 and 2021: with nothing open all four are due */
     assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
 }
 
@@ -106,7 +108,8 @@ static void the_outermost_that_is_due_goes_and_takes_the_rest_along(void **state
                  "days, do: discard } ] }\n",
                  NULL);
     o = enforce(s, 0);
-    assert_contains(o.out, "5 discarded"); /* 2019, 2021, 2022, other; and of 2020 the old file */
+    assert_contains(
+        o.out, "5 files and 4 directories discarded"); /* 2019, 2021, 2022, other; and of 2020 the old file */
     assert_false(exists(s, "dives/2022"));
     assert_true(exists(s, "dives/2020/young.wav"));
     assert_false(exists(s, "dives/2020/old.wav"));
@@ -121,7 +124,7 @@ static void something_that_changed_inside_keeps_it(void **state)
     o = olvido_on_terminal(s, 100, "!echo new >>dives/2022/a/b/c/deep.wav\nyes\n", "--policy", "policy.yaml",
                            "enforce", NULL);
     assert_status(&o, 0);
-    assert_contains(o.out, "2 discarded");
+    assert_contains(o.out, "2 files and 2 directories discarded");
     assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
     o = olvido(s, "audit", "show", "--result", "left", NULL);
     assert_contains(o.out, "something in it changed since it was judged");
@@ -137,7 +140,7 @@ static void empty_directories_can_be_named(void **state)
         "100 days, do: discard } ] }\n",
         NULL);
     o = enforce(s, 0);
-    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "1 directory discarded");
     assert_false(exists(s, "dives/2021"));
 }
 
@@ -152,7 +155,7 @@ static void mounts_and_unreadable_places_inside_spare_it(void **state)
                  "touch -d \"200 days ago\" dives/2022/a/b dives/2021; "
                  "$OLVIDO --state state --policy policy.yaml enforce --yes'");
     assert_status(&o, 0);
-    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "2 files and 1 directory discarded");
     assert_contains(o.out, "spared: something in it stays");
     assert_true(exists(s, "dives/2022/a/b/c/deep.wav"));
     assert_true(exists(s, "dives/2021"));
@@ -167,7 +170,7 @@ static void olvidos_own_places_inside_spare_it(void **state)
     o = shell(s, "mkdir dives/2019/depot; find dives/2019 -depth -exec touch -h -d '200 days ago' {} +; "
                  "$O --policy policy.yaml enforce --yes");
     assert_status(&o, 0);
-    assert_contains(o.out, "2 discarded");
+    assert_contains(o.out, "1 file and 2 directories discarded");
     assert_contains(o.out, "spared: something in it stays");
     assert_true(exists(s, "dives/2019/depot"));
     assert_true(exists(s, "dives/2019/a.wav"));
@@ -228,6 +231,115 @@ static void looking_leaves_no_time_of_access(void **state)
     assert_contains(o.out, "dives/2019");
 }
 
+/* ---- a directory of 300 files is 300 files ---- */
+
+#define CAMPAIGNS                                                                                            \
+    "rules:\n  - { name: campaigns, under: @/campaigns, where: kind = directory and depth < 2, steps: [ { "  \
+    "after: 30 days, do: discard } ] }\n"
+
+/* Ten campaigns of 30 files in two directories each; `old` of them are due. */
+static void make_campaigns(const struct sandbox *s, int old)
+{
+    char script[400];
+    snprintf(script, sizeof script,
+             "rm -rf campaigns state data; for c in $(seq 10); do mkdir -p campaigns/$c/raw; "
+             "(cd campaigns/$c; for n in $(seq 15); do echo 123456789 >$n; echo 1 >raw/$n; done); done\n"
+             "for c in $(seq %d); do find campaigns/$c -depth -exec touch -d '90 days ago' {} +; done; "
+             "for c in $(seq %d 10); do find campaigns/$c -depth -exec touch -d '20 days ago' {} +; done",
+             old, old + 1);
+    shell_ok(s, script);
+}
+
+static void limits_count_what_is_in_a_directory(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_campaigns(s, 4);
+    write_policy(s, "limits: { files: 119 }\n", CAMPAIGNS, NULL);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "preview", NULL);
+    assert_contains(o.out, "120 files and 4 directories are due (720 B)");
+    assert_contains(o.out, "That exceeds the limit of 119 files per run");
+    o = enforce(s, 3);
+    assert_contains(o.err, "refused as a whole");
+    assert_int_equal(count_entries(s, "campaigns"), 10);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "campaigns", NULL);
+    assert_contains(o.out, "Done: 120 files and 4 directories discarded (720 B)");
+    assert_int_equal(count_entries(s, "campaigns"), 6);
+    shell_ok(s,
+             "grep '\"kind\":\"end\"' state/ledger/lines-* | tail -n 1 | grep -q '\"done\":120,\"left\":0'\n"
+             "[ $(grep -c '\"act\":\"discard\",\"result\":\"done\".*\"entries\":31,\"files\":30' "
+             "state/ledger/lines-*) = 4 ]");
+    make_campaigns(s, 4);
+    write_policy(s, "limits: { files: 120, bytes: 719 }\n", CAMPAIGNS, NULL);
+    o = enforce(s, 3);
+    write_policy(s, "limits: { files: 120, bytes: 720 }\n", CAMPAIGNS, NULL);
+    o = olvido_ends(s, 0, "--json", "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.out, "\"done\":120,\"done_size\":720,");
+    assert_contains(o.out, "\"directories\":4,");
+}
+
+/* In numerator and denominator: of 300 files that the rule owns, 120 are 40 %. */
+static void so_do_shares(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_campaigns(s, 4);
+    write_policy(s, "limits: { share: 39% }\n", CAMPAIGNS, NULL);
+    o = enforce(s, 3);
+    assert_contains(o.err, "That is 40 % of the 300 files that the rule owns; the limit is 39 %");
+    o = olvido_ends(s, 0, "--json", "--policy", "policy.yaml", "preview", NULL);
+    assert_contains(o.out, "\"owned\":{\"files\":300,");
+    write_policy(s, "limits: { share: 40% }\n", CAMPAIGNS, NULL);
+    o = enforce(s, 0);
+    assert_contains(o.out, "120 files and 4 directories discarded");
+}
+
+static void questions_say_the_kind(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_campaigns(s, 1);
+    write_policy(s, "limits: { files: 100 }\n", CAMPAIGNS, NULL);
+    o = olvido_on_terminal(s, 120, "no\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_contains(o.out, "campaigns: discard 30 files and 1 directory (180 B, oldest");
+    assert_int_equal(count_entries(s, "campaigns"), 10);
+    shell_ok(
+        s, "rm -r campaigns/1/*; touch -d '90 days ago' campaigns/1"); /* an empty one is asked about, too */
+    o = olvido_on_terminal(s, 120, "no\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_contains(o.out, "campaigns: discard 1 directory (0 B, oldest");
+    assert_true(exists(s, "campaigns/1"));
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", NULL);
+    assert_contains(o.err, "nothing done: this needs an answer");
+    o = enforce(s, 0);
+    assert_contains(o.out, "Done: 1 directory discarded (0 B)");
+}
+
+/* Noted when it is put there; what another program put there is looked at before the question. */
+static void the_trash_knows_what_is_in_a_directory(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_campaigns(s, 2);
+    write_policy(s, "limits: { files: 100 }\n", CAMPAIGNS, NULL);
+    enforce(s, 0);
+    shell_ok(s,
+             "grep -q '^X-Olvido-Contents=30 180$' data/Trash/info/1.trashinfo\n"
+             "mkdir data/Trash/files/desk; for i in 1 2 3 4 5; do echo 123 >data/Trash/files/desk/$i; done\n"
+             "printf '[Trash Info]\\nPath=%s/desk\\nDeletionDate=2026-01-01T00:00:00\\n' $PWD "
+             ">data/Trash/info/desk.trashinfo");
+    o = olvido_ends(s, 0, "trash", "show", NULL);
+    assert_contains(o.out, "campaigns/1 (30 files)");
+    assert_contains(o.out, "desk (5 files)");
+    assert_contains(o.out, "3 items, 65 files and 3 directories, 380 B");
+    o = olvido_ends(s, 0, "recover", "--list", NULL);
+    assert_contains(o.out, "3 items, 65 files and 3 directories, 380 B, can be recovered");
+    o = olvido_on_terminal(s, 120, "no\n", "trash", "clear", NULL);
+    assert_contains(o.out, "Remove 3 items (65 files and 3 directories, 380 B) from the trash for good?");
+    o = olvido_ends(s, 0, "recover", "campaigns", "desk", NULL);
+    assert_contains(o.out, "Done: 65 files and 3 directories recovered (380 B)");
+    shell_ok(s, "[ $(find campaigns desk -type f | wc -l) = 305 ]");
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
@@ -243,6 +355,10 @@ int main(void)
         TEST(olvidos_own_places_inside_spare_it),
         TEST(explaining_one_agrees_with_the_plan),
         TEST(looking_leaves_no_time_of_access),
+        TEST(limits_count_what_is_in_a_directory),
+        TEST(so_do_shares),
+        TEST(questions_say_the_kind),
+        TEST(the_trash_knows_what_is_in_a_directory),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -122,9 +122,9 @@ static void an_open_run_that_cannot_be_looked_at_is_no_fault(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     o = shell(*state,
-              "export ASAN_OPTIONS=detect_leaks=0; strace -f -o all -e trace=statx $O audit verify >out\n"
+              "export ASAN_OPTIONS=detect_leaks=0; strace -f -o all -e trace=openat $O audit verify >out\n"
               "n=$(grep -n 'runs/open' all | head -1 | cut -d: -f1)\n"
-              "strace -f -o trace -e inject=statx:error=EIO:when=$n $O audit verify");
+              "strace -f -o trace -e trace=openat -e inject=openat:error=EIO:when=$n $O audit verify");
     assert_status(&o, 1);
     assert_contains(o.err, "runs/open: cannot look at it: Input/output error");
     assert_lacks(o.out, "ound:");

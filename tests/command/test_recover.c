@@ -259,7 +259,7 @@ static void a_directory_of_another_program_needs_its_count_and_goes_whole(void *
            "$O trash clear photos --yes; echo status=$?; $O trash clear photos --count 1; echo status=$?");
     assert_contains(o.out, "status=3");
     assert_contains(o.out, "status=0");
-    assert_contains(o.out, "1 removed for good");
+    assert_contains(o.out, "121 files and 1 directory removed for good");
     assert_false(exists(s, "data/Trash/files/photos"));
     assert_false(exists(s, "data/Trash/info/photos.trashinfo"));
 }

@@ -87,10 +87,10 @@ static void preview_of_the_copy_agrees(void **state)
     assert_contains(copy, "/samples/*/srv/tides/readings");
     assert_lacks(copy, "keep: 3 days");
     o = olvido_ends(s, 0, "--policy", "samples/policy.yaml", "preview", "--as-of", "2030-05-31", NULL);
-    assert_contains(o.out, "readings  tell after 30 days                 2 ");
-    assert_contains(o.out, "          not due yet                        2 ");
-    assert_contains(o.out, "whole     tell after 0 days                  2 ");
-    assert_contains(o.out, "          discard after 7 years              1 ");
+    assert_contains(o.out, "readings  tell after 30 days                      2 ");
+    assert_contains(o.out, "          not due yet                             2 ");
+    assert_contains(o.out, "whole     tell after 0 days, 2 directories        2 ");
+    assert_contains(o.out, "          discard after 7 years, 1 directory      1 ");
 }
 
 /* Named after the oldest file that fits and is no sample; but a date in a name must be the sample's own. */

@@ -257,7 +257,7 @@ static void clearing_a_directory_needs_the_count(void **state)
                  "days, do: discard } ] }\n",
                  NULL);
     o = enforce(s, "--yes", 0);
-    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "1 file and 1 directory discarded");
     age_the_trash(s);
     o = enforce(s, "--yes", 3);
     assert_contains(o.err, "needs --count 1");

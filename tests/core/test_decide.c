@@ -238,8 +238,8 @@ static void nested_rules_share_one_walk_and_count_paths_from_their_own_under(voi
     snprintf(expected, sizeof expected, "%s/tides/top:rest.2,", s->path);
     assert_contains(docket, expected);
     assert_int_equal(p.plan.looked_at, 4); /* each once */
-    assert_int_equal(p.plan.due_files, 4);
-    assert_int_equal(p.plan.due_bytes, 10);
+    assert_int_equal(p.plan.due.files, 4);
+    assert_int_equal(p.plan.due.bytes, 10);
     free(docket);
     drop(&p);
 }
@@ -271,7 +271,7 @@ static void rules_that_are_not_selected_own_but_do_nothing(void **state)
              s->path, s->path);
     p = plan_of(s, text, selected);
     assert_int_equal(p.plan.rules[0].owned.files, 2);
-    assert_int_equal(p.plan.due_files, 2);
+    assert_int_equal(p.plan.due.files, 2);
     drop(&p);
 }
 
@@ -287,7 +287,7 @@ static void own_places_are_not_entered(void **state)
     p = plan_of(s, text, NULL);
     docket = docket_of(&p);
     assert_lacks(docket, "/own/");
-    assert_int_equal(p.plan.due_files, 4);
+    assert_int_equal(p.plan.due.files, 4);
     free(docket);
     drop(&p);
 }
@@ -303,7 +303,7 @@ static void a_missing_under_is_trouble_and_not_the_end(void **state)
              s->path, s->path, s->path);
     p = plan_of(s, text, NULL);
     assert_int_equal(p.plan.troubles, 2); /* one is missing, one is no directory */
-    assert_int_equal(p.plan.due_files, 2);
+    assert_int_equal(p.plan.due.files, 2);
     drop(&p);
 }
 

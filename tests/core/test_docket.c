@@ -107,7 +107,7 @@ static void damage_is_noticed_and_never_reads_beyond_the_end(void **state)
             w.bytes.data[at] = (char)(w.bytes.data[at] ^ (1 << bit));
         }
     assert_true(read_all(w.bytes.data, w.bytes.len));
-    w.bytes.data[7] = '4'; /* the version */
+    w.bytes.data[7] = '3'; /* the version before */
     assert_false(read_all(w.bytes.data, w.bytes.len));
     olv_segment_free(&w);
 }

@@ -118,7 +118,8 @@ static void plan_it(const char *path, struct olv_instant now)
 static void what_is_said_of_the_sample_holds_on_each_day(void **state)
 {
     const struct sandbox *s = *state;
-    for (unsigned i = 0; i < DAYS; i += stride()) {
+    for (unsigned i = 0; i < DAYS;
+         i += stride() == 1 ? 1 : 7 * stride()) { /* each day in the build without checks */
         char name[32], place[64], command[4200];
         struct olv_instant now = day_of((int)i);
         struct olv_demo demo;

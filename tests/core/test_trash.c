@@ -218,27 +218,65 @@ static void info_files_of_other_programs_are_understood(void **state)
         {"[Trash Info]\nPath=/nul%00byte\n", NULL},
         {"Path=/without/header\n", NULL},
     };
-    struct olv_text path = {0};
-    struct olv_instant deleted;
-    char run[TRASH_RUN_SIZE];
-    static const char ours[] = "[Trash Info]\nPath=/x\nX-Olvido-Run=20261003-1405-abcd\n",
-                      odd[] = "[Trash Info]\nPath=/x\nX-Olvido-Run=../../etc\n";
+    struct trash_info info = {0};
+    static const char ours[] =
+        "[Trash Info]\nPath=/x\nX-Olvido-Contents=3000 12\nX-Olvido-Run=20261003-1405-abcd\n",
+                      odd[] = "[Trash Info]\nPath=/x\nX-Olvido-Run=../../etc\nX-Olvido-Contents=3000 -1\n";
     (void)state;
     setenv("TZ", "UTC", 1);
     for (size_t i = 0; i < sizeof infos / sizeof *infos; i++) {
-        bool ok = olv_trash_info_read(infos[i].text, strlen(infos[i].text), &path, &deleted, run);
+        bool ok = olv_trash_info_read(infos[i].text, strlen(infos[i].text), &info);
         assert_int_equal(ok, infos[i].path != NULL);
         if (ok)
-            assert_string_equal(path.data, infos[i].path);
+            assert_string_equal(info.path.data, infos[i].path);
     }
-    assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &path, &deleted, run));
-    assert_int_equal(deleted.s, 1791036300);
-    assert_string_equal(run, "");
-    assert_true(olv_trash_info_read(ours, strlen(ours), &path, &deleted, run));
-    assert_string_equal(run, "20261003-1405-abcd");
-    assert_true(olv_trash_info_read(odd, strlen(odd), &path, &deleted, run));
-    assert_string_equal(run, "");
-    olv_text_free(&path);
+    assert_true(olv_trash_info_read(infos[0].text, strlen(infos[0].text), &info));
+    assert_int_equal(info.deleted.s, 1791036300);
+    assert_string_equal(info.run, "");
+    assert_false(info.has_contents);
+    assert_true(olv_trash_info_read(ours, strlen(ours), &info));
+    assert_string_equal(info.run, "20261003-1405-abcd");
+    assert_true(info.has_contents && info.files == 3000 && info.bytes == 12);
+    assert_true(olv_trash_info_read(odd, strlen(odd), &info));
+    assert_string_equal(info.run, "");
+    assert_false(info.has_contents);
+    olv_text_free(&info.path);
+}
+
+/* Whose an info file is, say path and run; one that says neither is torn, and ours as far as it goes. */
+static void an_info_file_is_ours_by_run_and_path(void **state)
+{
+    static const struct {
+        const char *text;
+        size_t len;
+        enum olv_info_owner owner;
+    } infos[] = {
+        {"[Trash Info]\nPath=/srv/x\nDeletionDate=2026-10-03T14:05:00\nX-Olvido-Run=r-1\n", 0, OLV_INFO_OURS},
+        {"[Trash Info]\nPath=/srv/x\nDeletionDate=2026-10-03T14:05:00\nX-Olvido-Run=r-2\n", 0,
+         OLV_INFO_OTHERS},
+        {"[Trash Info]\nPath=/srv/y\nDeletionDate=2026-10-03T14:05:00\nX-Olvido-Run=r-1\n", 0,
+         OLV_INFO_OTHERS},
+        {"[Trash Info]\nPath=/srv/x\nDeletionDate=2026-10-03T14:05:00\n", 0,
+         OLV_INFO_OTHERS}, /* of a desktop */
+        {"[Trash Info]\nPath=/srv/x\nDeletionDate=2026-10-03T14:05:00\nX-Olvido-Run=r", 0, OLV_INFO_TORN},
+        {"[Trash Info]\nPath=/srv/x\nDeletionDate=2026-", 0, OLV_INFO_TORN},
+        {"[Trash Info]\nPath=/sr", 0, OLV_INFO_TORN},
+        {"[Trash Info]\nPath=/tm", 0, OLV_INFO_OTHERS},
+        {"", 0, OLV_INFO_TORN},
+        {"\0\0\0\0", 4, OLV_INFO_TORN}, /* what is left of it when the power goes */
+        {"[Trash Info]\nPa\0\0", 17, OLV_INFO_TORN},
+        {"something else", 0, OLV_INFO_OTHERS},
+    };
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    assert_int_equal(olv_trash_info_owner(trash, "x", "/srv/x", "r-1"), OLV_INFO_NONE);
+    for (size_t i = 0; i < sizeof infos / sizeof *infos; i++) {
+        overwrite(s, "data/Trash/info/x.trashinfo", infos[i].text,
+                  infos[i].len ? infos[i].len : strlen(infos[i].text));
+        if (olv_trash_info_owner(trash, "x", "/srv/x", "r-1") != infos[i].owner)
+            fail_msg("number %zu is not %d", i, (int)infos[i].owner);
+    }
+    olv_trash_close(trash);
 }
 
 static bool count_states(void *self, const struct olv_trash_item *item)
@@ -313,6 +351,7 @@ int main(void)
         TEST(a_trash_that_is_not_ours_alone_is_refused),
         TEST(a_trash_that_cannot_be_written_is_refused_before_anything_is_tried),
         TEST(info_files_of_other_programs_are_understood),
+        TEST(an_info_file_is_ours_by_run_and_path),
         TEST(sound_torn_and_lost_items_are_told_apart),
         TEST(where_no_trash_can_be_made_is_known),
     };

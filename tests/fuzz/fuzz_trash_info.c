@@ -7,20 +7,23 @@
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    struct olv_text path = {0}, again = {0}, written = {0};
-    struct olv_instant deleted;
-    char *text = malloc(size + 1), run[TRASH_RUN_SIZE], run_again[TRASH_RUN_SIZE];
+    struct trash_info info = {0}, again = {0};
+    struct olv_text written = {0};
+    char *text = malloc(size + 1);
     memcpy(text, data, size);
     text[size] = '\0';
-    if (olv_trash_info_read(text, size, &path, &deleted, run)) {
-        must(path.len > 0 && strlen(path.data) == path.len);
-        olv_trash_info_write(&written, path.data, "2026-10-03T14:05:00", run);
-        must(olv_trash_info_read(written.data, written.len, &again, &deleted, run_again));
-        must(again.len == path.len && memcmp(again.data, path.data, path.len) == 0);
-        must(strcmp(run, run_again) == 0);
+    if (olv_trash_info_read(text, size, &info)) {
+        struct olv_contents contents = {.files = info.files, .bytes = info.bytes};
+        must(info.path.len > 0 && strlen(info.path.data) == info.path.len);
+        olv_trash_info_write(&written, info.path.data, "2026-10-03T14:05:00", info.run,
+                             info.has_contents ? &contents : NULL);
+        must(olv_trash_info_read(written.data, written.len, &again));
+        must(again.path.len == info.path.len && memcmp(again.path.data, info.path.data, info.path.len) == 0);
+        must(strcmp(info.run, again.run) == 0 && info.has_contents == again.has_contents);
+        must(!info.has_contents || (info.files == again.files && info.bytes == again.bytes));
     }
-    olv_text_free(&path);
-    olv_text_free(&again);
+    olv_text_free(&info.path);
+    olv_text_free(&again.path);
     olv_text_free(&written);
     free(text);
     return 0;

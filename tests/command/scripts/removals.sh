@@ -70,7 +70,7 @@ beside)
 made)
     policy tell 'kind = file'
     old t/r.csv t/s.csv
-    killed_at unlinkat '"r.csv"' $O archive t/r.csv t/s.csv --depot cold-room -y
+    killed_at renameat2 '"r.csv"' $O archive t/r.csv t/s.csv --depot cold-room -y
     python3 - <<'P' # the run was killed a little earlier: its row is what it was then
 import os, sqlite3
 c = sqlite3.connect("state/catalogue.db")

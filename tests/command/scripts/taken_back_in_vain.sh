@@ -4,7 +4,7 @@
 . "$OLVIDO_SOURCE/tests/command/scripts/readings.sh"
 policy tell 'kind = file'
 seq 4000 >t/r.csv
-strace -f -qq -o trace -P $PWD/t -e trace=unlinkat -e inject=unlinkat:signal=SIGKILL:when=1 $O compress t/r.csv --yes >out 2>err || true
+strace -f -qq -o trace -P $PWD/t -e trace=renameat2 -e inject=renameat2:signal=SIGKILL:when=1 $O compress t/r.csv --yes >out 2>err || true
 [ -e t/r.csv ] && [ -e t/r.csv.zst ] || fail 'it was not killed between the two'
 faulty error=EIO $PWD/t unlinkat $O recover nothing.csv
 grep -q INJECTED trace || fail 'it was not tried'
