@@ -8,22 +8,26 @@
 #include <string.h>
 #include <unistd.h>
 
-static int setup(void **state)
+/* Twelve of the 30 files of `a` and both of `b` are old. */
+static void fill(const struct sandbox *s)
 {
-    const struct sandbox *s;
     char name[64];
-    if (sandbox_setup(state) < 0)
-        return -1;
-    s = *state;
-    make_dir(s, "tides");
-    make_dir(s, "tides/a");
-    make_dir(s, "tides/b");
     for (int i = 0; i < 30; i++) {
         snprintf(name, sizeof name, "tides/a/%02d.tmp", i);
         make_file(s, name, "0123456789", i < 12 ? 100 : 1);
     }
     make_file(s, "tides/b/one.tmp", "x", 100);
     make_file(s, "tides/b/two.tmp", "x", 100);
+}
+
+static int setup(void **state)
+{
+    if (sandbox_setup(state) < 0)
+        return -1;
+    make_dir(*state, "tides");
+    make_dir(*state, "tides/a");
+    make_dir(*state, "tides/b");
+    fill(*state);
     return 0;
 }
 
@@ -156,6 +160,53 @@ static void a_rule_may_exceed_its_limits_by_name(void **state)
     assert_contains(o.out, "12 discarded");
 }
 
+/* What a run has taken counts for the rules after it: by --yes, and by name beyond a limit. */
+static void what_earlier_rules_took_counts(void **state)
+{
+    static const struct {
+        const char *limit, *over, *words;
+    } cases[] = {
+        {"limits: { files: 13 }", NULL, "limit of 13 files per run"},
+        {"limits: { bytes: 121 }", NULL, "limit of 121 B per run"},
+        {"limits: { files: 5 }", "a", "limit of 5 files per run"},
+        {"limits: { bytes: 50 }", "a", "limit of 50 B per run"},
+    };
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        const char *option = cases[i].over ? "--over-limit" : NULL;
+        struct outcome o;
+        fill(s);
+        write_policy(s, cases[i].limit, RULES, NULL);
+        o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", option, cases[i].over, NULL);
+        assert_contains(o.out, "12 discarded (120 B)");
+        assert_contains(o.err, "rule b: refused as a whole, 2 files.");
+        assert_contains(o.err, cases[i].words);
+        assert_int_equal(count_entries(s, "tides/b"), 2);
+    }
+}
+
+/* The limit stays for every rule that is not named, before it and after it, and what was refused takes
+ * nothing. */
+static void only_the_rule_that_is_named_exceeds_its_limits(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(s, "limits: { files: 1 }", RULES, NULL);
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "b", NULL);
+    assert_contains(o.err, "rule a: refused as a whole, 12 files.");
+    assert_contains(o.out, "2 discarded (2 B)");
+    assert_int_equal(count_entries(s, "tides/a"), 30);
+    fill(s);
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--over-limit", "a", NULL);
+    assert_contains(o.err, "rule b: refused as a whole, 2 files.");
+    assert_int_equal(count_entries(s, "tides/b"), 2);
+    fill(s);
+    write_policy(s, "limits: { files: 2 }", RULES, NULL); /* b's two are within it, because a takes none */
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.err, "rule a: refused as a whole, 12 files.");
+    assert_contains(o.out, "2 discarded (2 B)");
+}
+
 /* ---- the policy's trash ---- */
 
 /* Pretends that everything in the trash was discarded long ago. */
@@ -187,6 +238,8 @@ static void what_olvido_discarded_is_cleared_in_time(void **state)
     assert_contains(o.out, "tides/b/one.tmp");
 }
 
+static const char *const WRONG_COUNTS[] = {"0", "1", "13", "15", "140"}; /* of 14 */
+
 static void clearing_ten_needs_their_count(void **state)
 {
     const struct sandbox *s = *state;
@@ -197,8 +250,13 @@ static void clearing_ten_needs_their_count(void **state)
     o = enforce(s, "--yes", 3);
     assert_contains(o.err, "needs --count 14");
     assert_int_equal(count_entries(s, "data/Trash/files"), 14);
-    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--count", "13", NULL);
-    assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    for (size_t i = 0; i < sizeof WRONG_COUNTS / sizeof *WRONG_COUNTS; i++) {
+        o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--count", WRONG_COUNTS[i],
+                        NULL);
+        assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+        o = olvido_ends(s, 3, "trash", "clear", "--yes", "--count", WRONG_COUNTS[i], NULL);
+        assert_int_equal(count_entries(s, "data/Trash/files"), 14);
+    }
     o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--count", "14", NULL);
     assert_int_equal(count_entries(s, "data/Trash/files"), 0);
     assert_int_equal(count_entries(s, "data/Trash/info"), 0);
@@ -227,6 +285,9 @@ static void ten_files_need_their_count_to_the_digit(void **state)
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
         if (left_after(s, wrong[i], 3) != 28)
             fail_msg("`%s` deletes", wrong[i]);
+    olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--count", "9", NULL);
+    olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", "--count", "11", NULL);
+    assert_int_equal(count_entries(s, "tides/a"), 28);
     assert_int_equal(left_after(s, "yes\n10\n", 0), 18);
 }
 
@@ -391,6 +452,8 @@ int main(void)
         TEST(on_a_terminal_a_limit_is_part_of_the_question),
         TEST(yes_beforehand_exceeds_no_limit),
         TEST(a_rule_may_exceed_its_limits_by_name),
+        TEST(what_earlier_rules_took_counts),
+        TEST(only_the_rule_that_is_named_exceeds_its_limits),
         TEST(what_olvido_discarded_is_cleared_in_time),
         TEST(clearing_ten_needs_their_count),
         TEST(ten_files_need_their_count_to_the_digit),
