@@ -45,15 +45,16 @@ static void the_oldest_kind_is_read(void **state)
     /* No magic, no type: a directory is a name with a slash. */
     shell_ok(
         s,
-        PYTHON("def header(name, size, link=b''):\n"
+        PYTHON("def header(name, size, mode=0o644):\n"
                "  b = bytearray(512)\n"
                "  b[0:len(name)] = name\n"
-               "  b[100:108] = b'%6o \\0' % 0o644; b[108:116] = b'%6o \\0' % 3; b[116:124] = b'%6o \\0' % 4\n"
+               "  b[100:108] = b'%6o \\0' % mode; b[108:116] = b'%6o \\0' % 3; b[116:124] = b'%6o \\0' % 4\n"
                "  b[124:136] = b'%11o ' % size; b[136:148] = b'%11o ' % 500000000\n"
                "  b[148:156] = b' ' * 8\n"
                "  b[148:156] = b'%6o\\0 ' % sum(b)\n"
                "  return bytes(b)\n"
-               "open('old.tar', 'wb').write(header(b'd/', 0) + header(b'd/f', 5) + b'tide\\n' + bytes(507)"
+               "open('old.tar', 'wb').write(header(b'd/', 0, 0o755) + header(b'd/f', 5) + b'tide\\n' + "
+               "bytes(507)"
                " + bytes(1024))") "$O contents old.tar >out; grep -q 'd/f' out; $O extract old.tar --into o "
                                   ">out; test $(cat o/d/f) = tide; "
                                   "test $(stat -c %Y o/d/f) = 500000000");

@@ -11,18 +11,11 @@
 
 static int setup(void **state)
 {
-    if (geteuid() != 0)
-        return 0;
     if (sandbox_setup(state) < 0)
         return -1;
     shell_ok(*state,
              "mkdir -p tides/old shown; echo x >tides/old/a.tmp; touch -d '100 days ago' tides/old/a.tmp");
     return 0;
-}
-
-static int teardown(void **state)
-{
-    return *state ? sandbox_teardown(state) : 0;
 }
 
 /* A rule that would discard everything under each of the paths (lists in YAML), run after the script `before`
@@ -31,7 +24,7 @@ static struct outcome discard_under(const struct sandbox *s, const char *before,
                                     const char *where)
 {
     char text[4000];
-    if (!s)
+    if (geteuid() != 0)
         skip();
     snprintf(
         text, sizeof text,
@@ -119,7 +112,7 @@ static void the_root_and_homes_stay_but_what_is_in_them_may_go(void **state)
                       "mkdir -p homes/ana homes/attic; echo x >homes/ana/f; echo y >homes/attic/g; "
                       "touch -d '1 year ago' homes/*/* homes/*; export HOME=$S/homes/ana/",
                       "$S/homes", "kind = directory");
-    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "1 file and 1 directory discarded");
     assert_contains(o.out, "guarded: never touched");
     assert_true(exists(s, "homes/ana/f"));
     assert_false(exists(s, "homes/attic"));
@@ -131,7 +124,7 @@ static void a_mount_that_appears_during_the_run_stays(void **state)
     const struct sandbox *s = *state;
     struct outcome o;
     ON_LINUX_ONLY();
-    if (!s)
+    if (geteuid() != 0)
         skip();
     o = shell(
         s,
@@ -150,7 +143,7 @@ static void a_mount_that_appears_during_the_run_stays(void **state)
         "new "
         ">all/on/f; echo new >all/files/f\nwait; cat out; cat all/on/f all/files/f; ls all\nJOB\nunshare -m "
         "sh job.sh");
-    assert_contains(o.out, "1 discarded");
+    assert_contains(o.out, "1 file and 1 directory discarded");
     assert_contains(o.out, "left alone");
     assert_contains(o.out, "new\nnew\nfiles\nin\non\n");
 }
@@ -173,7 +166,7 @@ static void nothing_is_done_while_a_guard_is_incomplete(void **state)
     assert_status(&o, 0);
 }
 
-#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, teardown)
+#define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
 {

@@ -253,7 +253,7 @@ static void a_directory_of_another_program_needs_its_count_and_goes_whole(void *
     struct outcome o = shell(
         s, "mkdir -p data/Trash/files/photos/a/b; ln -s /etc data/Trash/files/photos/a/link; "
            "d=data/Trash/files/photos; for i in $(seq 1 120); do d=$d/deep; mkdir $d; echo x >$d/f; done; "
-           "chmod 0 data/Trash/files/photos/a/b; "
+           "[ $(id -u) != 0 ] || chmod 0 data/Trash/files/photos/a/b; "
            "printf '[Trash Info]\nPath=/srv/photos\nDeletionDate=2026-01-02T03:04:05\n' "
            ">data/Trash/info/photos.trashinfo; "
            "$O trash clear photos --yes; echo status=$?; $O trash clear photos --count 1; echo status=$?");

@@ -17,7 +17,7 @@ static void make_tree(const struct sandbox *s)
              "mkdir -p tides/run-1; for i in 1 2 3; do seq 100 >tides/$i.csv; seq 9 >tides/run-1/$i; done\n"
              "find tides -exec touch -d '2 years ago' {} +\n"
              "cat >policy.yaml <<END\n"
-             "olvido: 1\nlimits: { files: 4 }\nrules:\n"
+             "olvido: 1\nlimits: { files: 6 }\nrules:\n"
              "  - name: runs\n    under: $PWD/tides\n    where: kind = directory\n"
              "    steps: [ { after: 1 year, do: stamp, value: kept at Faro Norte } ]\n"
              "  - name: readings\n    under: $PWD/tides\n    where: name like \"*.csv\"\n"
@@ -34,8 +34,8 @@ static void it_is_previewed_done_and_recorded(void **state)
     assert_contains(o.out, "\"act\":\"stamp\"");
     assert_contains(o.out, "stamp after 1 year");
     o = shell(s, O "$O enforce --yes; $O enforce --yes --json | tail -1; $O audit show --act stamp --json");
-    assert_contains(o.out, "4 stamped (");
-    assert_contains(o.out, "\"done\":4,");
+    assert_contains(o.out, "6 files and 1 directory stamped (");
+    assert_contains(o.out, "\"done\":6,");
     assert_contains(o.out, "\"act\":\"stamp\",\"result\":\"done\"");
     assert_contains(o.out, "tides/run-1");
     shell_ok(s, "test \"$(getfattr --only-values -n user.olvido-stamp tides/1.csv)\" = read\n"
@@ -49,15 +49,15 @@ static void it_is_asked_for_and_limited(void **state)
     struct outcome o;
     make_tree(s);
     o = olvido_on_terminal(s, 200, "no\nyes\n", "--policy", "policy.yaml", "enforce", NULL);
-    assert_contains(o.out, "runs: stamp 1 file (");
+    assert_contains(o.out, "runs: stamp 3 files and 1 directory (");
     assert_contains(o.out, "kept at Faro Norte?");
     assert_contains(o.out, "readings: stamp 3 files (");
     assert_contains(o.out, "3 stamped");
-    o = shell(s, O "sed -i 's/files: 4/files: 2/; s/value/unattended: yes, value/' policy.yaml; $O enforce "
+    o = shell(s, O "sed -i 's/files: 6/files: 3/; s/value/unattended: yes, value/' policy.yaml; $O enforce "
                    "--unattended 2>&1");
     assert_int_equal(o.status, 3);
-    assert_contains(o.out, "1 stamped");
-    assert_contains(o.out, "refused as a whole, 3 files. That exceeds the limit of 2 files per run");
+    assert_contains(o.out, "3 files and 1 directory stamped");
+    assert_contains(o.out, "refused as a whole, 3 files. That exceeds the limit of 3 files per run");
 }
 
 static void it_is_explained_and_its_key_is_checked(void **state)

@@ -174,7 +174,7 @@ static void unreadable_places_are_named_and_the_rest_is_seen(void **state)
     make_dir(s, "a/list-only");
     make_file(s, "a/list-only/x", "x", 1);
     chmod(in(s, "a/locked"), 0);
-    chmod(in(s, "a/list-only"), 0744);
+    chmod(in(s, "a/list-only"), 0444);
     pid = fork();
     if (pid == 0) {
         struct seen *seen = calloc(1, sizeof *seen);

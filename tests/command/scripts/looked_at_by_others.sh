@@ -38,5 +38,5 @@ grep 'rule mine:.*looking at it' out err && fail 'check warns of his own' || tru
 quiet_since
 for look in first second; do # which the first has not made young
     status 0 somebody --policy policy.yaml preview --rule mine
-    grep -q '^2 files are due' out || fail "at the $look look not two are due"
+    grep -q '^1 file and 2 directories are due' out || fail "at the $look look not two are due"
 done
