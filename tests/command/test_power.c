@@ -72,7 +72,8 @@ static void cut_a_long_run(void **state, const char *script)
         "fresh() { rm -f memory/image; cp memory/empty memory/image; mount -o loop memory/image disk; "
         "mkdir -m 700 disk/state disk/data; mkdir -p disk/tides/scratch; (cd disk/tides/scratch; seq -f "
         "gauge-%g.tmp 8300 | xargs touch -d '100 days ago'); sync -f disk; }\n"
-        "kill_at() { fresh; strace -f -qq -o /dev/null ${slow:-} -e inject=$1:signal=SIGKILL:when=$2 $O "
+        "kill_at() { fresh; strace -f -qq -o /dev/null -e trace=$1,fsync,syncfs,sync ${slow:-} -e "
+        "inject=$1:signal=SIGKILL:when=$2 $O "
         "enforce --yes "
         ">out 2>err; s=$?; w=\"$1 $2\"; [ $s = 137 ] || [ $s = 0 ] || fail \"$w\" \"status $s\"; }\n"
         "next_run() { k=$(ls disk/tides/scratch disk/data/Trash/files 2>/dev/null | grep -c gauge); "
@@ -131,7 +132,8 @@ static void the_power_may_go_when_a_killed_run_was_settled(void **state)
     if (geteuid() != 0)
         skip();
     run_script(*state,
-               "for n in 2 3; do fresh; strace -f -qq -o /dev/null -e inject=" MOVING_CALL
+               "for n in 2 3; do fresh; strace -f -qq -o /dev/null -e trace=" MOVING_CALL
+               " -e inject=" MOVING_CALL
                ":signal=SIGKILL:when=$n $O enforce --yes >out 2>err; $O enforce --yes >out 2>err || fail "
                "$n 'the next run failed'; cut; whole $n; $O enforce --yes >out 2>err; complete $n; done");
 }

@@ -49,12 +49,14 @@ int main(int count, char **arguments)
 {
     const struct {
         const char *kind, *script, *words;
-    } kinds[] = {{"kills", where, "--do kill --stride " EVERY("17", "1")},
-                 {"signals", where, "--do int,term,hup --stride " EVERY("71", "5")},
-                 {"faults", where, getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
-                 {"lies", where, "--do lie --slower 1 --stride " EVERY("2", "1")},
-                 {"power", where, "--do power,power-part*2 --stride 167"},
-                 {"looks", "looking.py", "--stride 13"}};
+    } kinds[] = {
+        {"kills", where, "--do kill --stride " EVERY("17", "1")},
+        {"signals", where, "--do int,term,hup --stride " EVERY("71", "5")},
+        {"faults", where, getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
+        {"lies", where, "--do lie --slower 1 --stride " EVERY("2", "1")},
+        {"power", where, "--do power,power-part*2 --stride 167"},
+        {"restored", where, "--do restored,restored-state*2,restored-catalogue*2,clock --stride 149"},
+        {"looks", "looking.py", "--stride 13"}};
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(whatever_happens_the_next_runs_end_as_if_nothing_had, sandbox_setup,
                                         sandbox_teardown),
