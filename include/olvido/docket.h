@@ -17,7 +17,13 @@
 #ifndef OLV_SEGMENT_ENTRIES /* the test build with many small batches sets its own */
 #define OLV_SEGMENT_ENTRIES 4096
 #endif
-enum { OLV_SEGMENT_MOST = 65536 }; /* of entries about one archive */
+enum {
+    OLV_SEGMENT_MOST = 65536, /* of entries about one archive */
+    /* A segment gets no further entry when it has so many bytes, and none about the same archive, so that
+     * what reads it needs room for these and one entry only. */
+    OLV_SEGMENT_BYTES = 2 << 20,
+    OLV_SEGMENT_MOST_BYTES = 32 << 20
+};
 
 /* What identifies a file within a run. */
 struct olv_identity {

@@ -16,6 +16,13 @@ static bool compose_flush(struct olv_composing *c, struct olv_error *err)
     return ok;
 }
 
+/* By entries, and by bytes, where paths are long; what belongs together has more room. */
+static bool is_full(const struct olv_composing *c, bool goes_on)
+{
+    return c->segment.entries >= (goes_on ? OLV_SEGMENT_MOST : OLV_SEGMENT_ENTRIES) ||
+           c->segment.bytes.len >= (goes_on ? OLV_SEGMENT_MOST_BYTES : OLV_SEGMENT_BYTES);
+}
+
 bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_text last = c->key;
@@ -25,10 +32,10 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
     olv_text_clear(&c->key);
     if (c->key_of)
         c->key_of(e, &c->key);
-    goes_on = c->key.len && olv_text_is_same(&c->key, &last) && c->segment.entries < OLV_SEGMENT_MOST;
+    goes_on = c->key.len && olv_text_is_same(&c->key, &last);
     if (c->key.failed)
         return olv_fail_memory(err);
-    if (c->segment.entries >= OLV_SEGMENT_ENTRIES && !goes_on && !compose_flush(c, err))
+    if (is_full(c, goes_on) && !compose_flush(c, err))
         return false;
     olv_segment_add(&c->segment, e);
     return !c->segment.bytes.failed || olv_fail_memory(err);

@@ -12,9 +12,10 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
-enum { PIECE = 8 << 20, MOST_WORKERS = 32, LARGEST_DOCKET = 64 << 20, LINES = 64 };
+enum { PIECE = 8 << 20, MOST_WORKERS = 32, DOCKET_PIECE = 256 << 10, LINES = 64 };
 
 /* Whether the head says this digest of what is open. */
 static bool says_digest(const char *line, struct line_parts parts, const uint8_t digest[OLV_SHA256_SIZE],
@@ -38,6 +39,35 @@ bool line_is_sealed(struct olv_hasher *hasher, const char *line, struct line_par
     return says_digest(line, parts, digest, has_lost_name);
 }
 
+/* A docket may be of any length: it is read piece by piece. */
+static bool docket_digest(int state, const char *path, struct olv_hasher *hasher, struct olv_text *scratch,
+                          uint8_t out[OLV_SHA256_SIZE], struct olv_error *err)
+{
+    int fd = openat(state, path, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    ssize_t got = 1;
+    struct stat st;
+    char *room;
+    bool ok = false;
+    if (fd < 0)
+        return olv_fail_system(err, path, "cannot open the file");
+    olv_text_clear(scratch);
+    room = olv_text_room(scratch, DOCKET_PIECE);
+    olv_hasher_begin(hasher);
+    if (!room) {
+        olv_fail_memory(err);
+    } else if (fstat(fd, &st) == 0 && !S_ISREG(st.st_mode)) {
+        olv_fail(err, OLV_SYSTEM, "not a regular file");
+        olv_error_at(err, path);
+    } else {
+        while ((got = read(fd, room, DOCKET_PIECE)) > 0)
+            olv_hasher_add(hasher, room, (size_t)got);
+        ok = got == 0 || olv_fail_system(err, path, "cannot read the file");
+    }
+    olv_hasher_end(hasher, out);
+    close(fd);
+    return ok;
+}
+
 enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct olv_text *scratch,
                                    const char *line, size_t len, char where[128], struct olv_error *err)
 {
@@ -52,8 +82,7 @@ enum docket_finding docket_of_line(int state, struct olv_hasher *hasher, struct 
         snprintf(path, sizeof path, "runs/%.64s/%06llu.docket", run, (unsigned long long)batch);
         snprintf(where, 128, "run %.64s, batch %llu", run, (unsigned long long)batch);
         finding = DOCKET_MISSING;
-        if (olv_read_file(state, path, LARGEST_DOCKET, scratch, err)) {
-            olv_sha256(hasher, olv_text_string(scratch), scratch->len, bytes);
+        if (docket_digest(state, path, hasher, scratch, bytes, err)) {
             olv_hex(bytes, sizeof bytes, hex);
             finding = strcmp(hex, digest) == 0 ? DOCKET_SOUND : DOCKET_ALTERED;
         } else if (olv_read_failed_for_now(err)) {

@@ -138,6 +138,57 @@ static void a_spool_gives_its_segments_back_in_order(void **state)
     olv_spool_free(spool);
 }
 
+static void same_archive(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    (void)e;
+    olv_text_puts(out, "one archive");
+}
+
+/* Fills a spool with entries in directories with paths of 100,000 bytes, and counts its segments. */
+static unsigned segments_of_long_paths(unsigned count, olv_compose_key key_of, size_t most_bytes)
+{
+    enum { LENGTH = 100000 };
+    struct olv_error err = {0};
+    struct olv_spool *spool = olv_spool_new(&err);
+    struct olv_composing composing;
+    struct olv_text segment = {0};
+    unsigned segments = 0, entries = 0;
+    char *path = calloc(1, LENGTH + 1);
+    olv_compose_begin(&composing, spool, key_of);
+    for (unsigned i = 0; i < count; i++) {
+        struct olv_docket_entry e;
+        memset(path, 'd', LENGTH);
+        path[0] = '/';
+        path[1 + i % (LENGTH - 1)] = 'x';
+        e = entry(0, "scratch", path, 1, "f");
+        assert_true(olv_compose_add(&composing, &e, &err));
+    }
+    assert_true(olv_compose_end(&composing, &err));
+    assert_true(olv_spool_rewind(spool, &err));
+    while (olv_spool_next(spool, &segment, &err)) {
+        struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
+        struct olv_docket_entry e;
+        assert_in_range(segment.len, 1, most_bytes + LENGTH + 1000);
+        while (olv_segment_next(r, &e, &err))
+            assert_int_equal(e.directory[1 + entries++], 'x'); /* none is lost, and each in its place */
+        olv_segment_close(r);
+        segments++;
+    }
+    assert_int_equal(err.code, OLV_OK);
+    assert_int_equal(entries, count);
+    free(path);
+    olv_text_free(&segment);
+    olv_spool_free(spool);
+    return segments;
+}
+
+static void long_paths_fill_a_segment_sooner(void **state)
+{
+    (void)state;
+    assert_in_range(segments_of_long_paths(200, NULL, OLV_SEGMENT_BYTES), 9, 11);
+    assert_in_range(segments_of_long_paths(400, same_archive, OLV_SEGMENT_MOST_BYTES), 2, 2);
+}
+
 /* Many times the sorter's buffer, so that runs are written and merged. */
 static void more_records_than_memory_come_out_in_order(void **state)
 {
@@ -190,6 +241,7 @@ int main(void)
         cmocka_unit_test(what_is_written_is_read),
         cmocka_unit_test(damage_is_noticed_and_never_reads_beyond_the_end),
         cmocka_unit_test(a_spool_gives_its_segments_back_in_order),
+        cmocka_unit_test(long_paths_fill_a_segment_sooner),
         cmocka_unit_test(more_records_than_memory_come_out_in_order),
         cmocka_unit_test(an_empty_sorter_has_nothing),
     };

@@ -130,6 +130,37 @@ static void assert_refused(const struct sandbox *s, enum olv_ledger_fault fault,
     assert_contains(err.what, why);
 }
 
+/* Of more bytes than a run reads at once. */
+static void a_docket_of_any_length_is_compared(void **state)
+{
+    enum { LENGTH = 65 << 20 };
+    const struct sandbox *s = *state;
+    struct olv_error err = {0};
+    struct olv_ledger *l = open_it(s, &err);
+    struct olv_intent_facts facts = {RUN, 2, DECISIONS, {0}};
+    struct olv_hasher *hasher = olv_hasher_new();
+    struct olv_ledger_report r;
+    const char *docket = in(s, "state/runs/" RUN "/000002.docket");
+    int fd = open(docket, O_WRONLY);
+    olv_hasher_begin(hasher);
+    olv_hasher_add(hasher, DOCKET, sizeof DOCKET - 1);
+    olv_hasher_fill(hasher, LENGTH);
+    olv_hasher_end(hasher, facts.segment);
+    olv_hasher_free(hasher);
+    assert_int_equal(ftruncate(fd, LENGTH), 0);
+    olv_ledger_intent(l, &facts);
+    sign(l);
+    olv_ledger_close(l);
+    r = verify(s, NULL);
+    assert_int_equal(r.fault, OLV_LEDGER_SOUND);
+    assert_int_equal(r.segments, 2);
+    assert_int_equal(pwrite(fd, "x", 1, LENGTH - 1), 1);
+    close(fd);
+    r = verify(s, NULL);
+    assert_int_not_equal(r.fault, OLV_LEDGER_SOUND);
+    assert_contains(r.detail, "docket");
+}
+
 static void lines_of_the_open_run_are_taken_up_again(void **state)
 {
     const struct sandbox *s = *state;
@@ -400,6 +431,7 @@ static void an_index_that_hides_a_line_is_noticed(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        RUNS(a_docket_of_any_length_is_compared),
         RUNS(lines_of_the_open_run_are_taken_up_again),
         RUNS(a_run_may_begin_behind_the_checkpoint),
         RUNS(what_no_open_run_wrote_is_not_signed),
