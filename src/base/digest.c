@@ -57,6 +57,12 @@ void olv_hasher_fill(struct olv_hasher *hasher, uint64_t length)
     }
 }
 
+void olv_hasher_look(const struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE])
+{
+    SHA256_CTX copy = hasher->context;
+    SHA256_Final(out, &copy);
+}
+
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE])
 {
     SHA256_Final(out, &hasher->context);

@@ -19,6 +19,8 @@ void olv_hasher_add(struct olv_hasher *hasher, const void *bytes, size_t len);
 uint64_t olv_hasher_length(const struct olv_hasher *hasher);
 /* Adds zeros up to this length: the hole of a file. */
 void olv_hasher_fill(struct olv_hasher *hasher, uint64_t length);
+/* The digest of what was added so far; more may be added. */
+void olv_hasher_look(const struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
 void olv_hasher_end(struct olv_hasher *hasher, uint8_t out[OLV_SHA256_SIZE]);
 void olv_sha256(struct olv_hasher *hasher, const void *bytes, size_t len, uint8_t out[OLV_SHA256_SIZE]);
 /* The same for a few bytes, without a hasher. */

@@ -26,10 +26,11 @@ static const char schema[] =
     " WITHOUT ROWID;"
     "PRAGMA user_version = 1;";
 
-enum { SALT = 16, TOGETHER = 64, LARGEST = 1 << 30 };
+enum { SALT = 16, TOGETHER = 64, DEEP = 4096, LARGEST = 1 << 30 };
 
 struct indexing {
     struct many_hasher *many;
+    struct olv_hasher *hasher;
     uint8_t salt[SALT];
     struct row {
         int64_t path;
@@ -84,18 +85,44 @@ static void digest_waiting(struct indexing *x)
     olv_text_clear(&x->salted);
 }
 
-static void index_enter(struct indexing *x, const char *path, size_t len, uint32_t block)
+static bool add_row(struct indexing *x, struct row row)
 {
     if (!grow(&x->rows, x->count, &x->cap, sizeof *x->rows)) {
         x->failed = true;
-        return;
+        return false;
     }
-    x->rows[x->count++] = (struct row){0, block};
+    x->rows[x->count++] = row;
+    return true;
+}
+
+static void index_enter(struct indexing *x, const char *path, size_t len, uint32_t block)
+{
+    if (!add_row(x, (struct row){0, block}))
+        return;
     olv_text_add(&x->salted, x->salt, SALT);
     olv_text_add(&x->salted, path, len);
     x->ends[x->waiting++] = x->salted.len;
     if (x->waiting == TOGETHER)
         digest_waiting(x);
+}
+
+/* A long path is digested once, with a look at the digest at each directory: one by one, all of them would
+ * cost the square of its length. */
+static void enter_deep(struct indexing *x, const char *path, size_t len, uint32_t block)
+{
+    uint8_t digest[OLV_SHA256_SIZE];
+    size_t from = 0;
+    digest_waiting(x);
+    olv_hasher_begin(x->hasher);
+    olv_hasher_add(x->hasher, x->salt, SALT);
+    for (size_t i = 1; i <= len && !x->failed; i++) {
+        if (path[i] != '/')
+            continue;
+        olv_hasher_add(x->hasher, path + from, i - from);
+        olv_hasher_look(x->hasher, digest);
+        add_row(x, (struct row){key_of(digest), block});
+        from = i;
+    }
 }
 
 /* The path and every directory above it except the root. */
@@ -112,6 +139,10 @@ static void enter_path(struct indexing *x, const char *path, size_t len, uint32_
     olv_text_clear(&x->directory);
     olv_text_add(&x->directory, path, dir);
     x->directory_block = block;
+    if (dir > DEEP) {
+        enter_deep(x, path, dir, block);
+        return;
+    }
     for (; dir > 0; dir--)
         if (dir == x->directory.len || path[dir] == '/')
             index_enter(x, path, dir, block);
@@ -165,7 +196,8 @@ static bool make_rows(struct indexing *x, int dir, uint64_t first)
     bool ok;
     x->directory_block = UINT32_MAX;
     x->many = many_hasher_new();
-    ok = x->many && index_read_volume(x, dir, first);
+    x->hasher = olv_hasher_new();
+    ok = x->many && x->hasher && index_read_volume(x, dir, first);
     if (x->count)
         qsort(x->rows, x->count, sizeof *x->rows, by_path);
     for (size_t i = 0; i < x->count; i++)
@@ -173,6 +205,7 @@ static bool make_rows(struct indexing *x, int dir, uint64_t first)
             x->rows[kept++] = x->rows[i];
     x->count = kept;
     many_hasher_free(x->many);
+    olv_hasher_free(x->hasher);
     olv_text_free(&x->salted);
     olv_text_free(&x->directory);
     return ok;

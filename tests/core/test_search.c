@@ -174,6 +174,36 @@ static void an_index_leads_to_few_blocks(void **state)
     close(dir);
 }
 
+/* Every directory of a path that is longer than a call takes, and nothing else that it begins with. */
+static void a_deep_path_is_indexed_at_every_directory(void **state)
+{
+    enum { DEPTH = 60, NAME = 100 };
+    const struct sandbox *s = *state;
+    struct olv_text lines = {0}, path = {0};
+    int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
+    char *before = slurp(s, "state/ledger/lines-000000000000.jsonl");
+    for (int i = 0; i < DEPTH; i++)
+        olv_text_printf(&path, "/%0*d", NAME - 1, i);
+    olv_text_printf(&lines,
+                    "%s{\"line\":9999,\"time\":\"2026-10-03T00:00:00Z\",\"kind\":\"outcome\","
+                    "\"sealed\":\"0\",\"open\":{\"path\":\"%s/f\"}}\n",
+                    before, olv_text_string(&path));
+    overwrite(s, "state/ledger/lines-000000000000.jsonl", lines.data, lines.len);
+    build_index(s);
+    for (size_t len = 1; len <= path.len; len++) {
+        uint32_t *blocks;
+        size_t count;
+        assert_true(ledger_index_find(dir, 0, path.data, len, &blocks, &count));
+        assert_int_equal(count, len % NAME == 0);
+        free(blocks);
+        if (len % NAME == 1)
+            len += NAME - 3;
+    }
+    olv_text_free(&lines);
+    olv_text_free(&path);
+    close(dir);
+}
+
 static void an_index_that_is_damaged_or_of_another_segment_is_not_believed(void **state)
 {
     const struct sandbox *s = *state;
@@ -208,6 +238,7 @@ int main(void)
         TEST(lines_are_found_by_the_index_just_the_same),
         TEST(a_torn_tail_is_passed_over),
         TEST(an_index_leads_to_few_blocks),
+        TEST(a_deep_path_is_indexed_at_every_directory),
         TEST(an_index_that_is_damaged_or_of_another_segment_is_not_believed),
         TEST(the_index_tells_no_names),
     };
