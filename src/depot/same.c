@@ -4,7 +4,7 @@
 
 #include "archive/manifest.h"
 #include "archive/manifest_member.h"
-#include "file/reading.h"
+#include "depot/unpacked.h"
 #include "os/os.h"
 #include "pack/tar.h"
 
@@ -23,7 +23,6 @@ struct comparing {
 
 static bool same_other(struct olv_error *err)
 {
-    olv_error_clear(err);
     return olv_fail(err, OLV_BROKEN,
                     "the file is not the archive that the catalogue knows by this name, so it stays; `olvido "
                     "depot rebuild` enters what is there");
@@ -44,30 +43,13 @@ static bool same_line(void *self, const char *text, size_t len, struct olv_error
     return c->is_id || same_other(err);
 }
 
-static bool same_frame(struct comparing *c, const struct frame *f, struct olv_error *err)
-{
-    char *room, *packed;
-    olv_text_clear(&c->plain);
-    olv_text_clear(&c->packed);
-    room = olv_text_room(&c->plain, f->plain_length);
-    packed = olv_text_room(&c->packed, f->length);
-    if (!room || !packed)
-        return olv_fail_memory(err);
-    if (!reading_at(c->fd, c->decoder ? packed : room, c->decoder ? f->length : f->plain_length, f->at, err))
-        return false;
-    if (c->decoder &&
-        decoder_frame(c->decoder, packed, f->length, room, f->plain_length) != (long)f->plain_length)
-        return same_other(err);
-    c->plain.len = f->plain_length;
-    return f->check == frame_check(room, f->plain_length) || same_other(err);
-}
-
 static bool same_next_bytes(void *self, const uint8_t **bytes, size_t *len, struct olv_error *err)
 {
     struct comparing *c = self;
     olv_text_clear(&c->plain);
-    if (c->next < c->frames.count && !same_frame(c, &c->frames.items[c->next++], err))
-        return false;
+    if (c->next < c->frames.count &&
+        !unpacked_frame(c->fd, &c->frames.items[c->next++], c->decoder, &c->packed, &c->plain, err))
+        return err->code == OLV_BROKEN && same_other(err);
     *bytes = (const uint8_t *)olv_text_string(&c->plain);
     *len = c->plain.len;
     return true;

@@ -8,8 +8,8 @@
 #include "archive/manifest_member.h"
 #include "base/grow.h"
 #include "depot/same.h"
+#include "depot/unpacked.h"
 #include "file/fresh.h"
-#include "file/reading.h"
 #include "os/durable.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -170,29 +170,8 @@ static bool know(struct thinning *t, struct olv_error *err)
 /* Appends the unpacked bytes of a frame to `out`. */
 static bool read_frame(struct thinning *t, size_t number, struct olv_text *out, struct olv_error *err)
 {
-    const struct frame *f = &t->frames.items[number];
-    char *room = olv_text_room(out, f->plain_length);
-    bool ok = room != NULL;
-    if (ok && t->old.codec == OLV_CODEC_NONE) {
-        if (!reading_at(t->fd, room, f->plain_length, f->at, err))
-            return false;
-    } else if (ok) {
-        char *packed;
-        olv_text_clear(&t->packed);
-        packed = olv_text_room(&t->packed, f->length);
-        ok = packed != NULL;
-        if (ok && !reading_at(t->fd, packed, f->length, f->at, err))
-            return false;
-        if (ok &&
-            decoder_frame(t->decoder, packed, f->length, room, f->plain_length) != (long)f->plain_length)
-            return thin_damaged(err);
-    }
-    if (!ok)
-        return olv_fail_memory(err);
-    if (f->check != frame_check(room, f->plain_length))
-        return thin_damaged(err);
-    out->len += f->plain_length;
-    return true;
+    return unpacked_frame(t->fd, &t->frames.items[number], t->decoder, &t->packed, out, err) ||
+           (err->code == OLV_BROKEN && thin_damaged(err));
 }
 
 /* ---- cutting ---- */
