@@ -15,9 +15,6 @@ void ledger_volume_name(uint64_t first, char out[LEDGER_NAME_SIZE]);
 /* The first lines of all volumes, ascending; the caller frees them. False with `err`. */
 bool ledger_volumes(int dir, uint64_t **firsts, size_t *count, struct olv_error *err);
 
-/* The ledger's directory below an open state directory (`path`, for errors); -1 with `err`. */
-int ledger_open_below(int state, const char *path, struct olv_error *err);
-
 /* Reads line by line. */
 struct line_reader {
     int fd;

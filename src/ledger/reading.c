@@ -2,15 +2,16 @@
 /* Reads without permission to change anything, and without trust. */
 #include "ledger/reading.h"
 
-#include "ledger/files.h"
-
 #include "ledger/ledger.h"
 #include "olvido/json.h"
+#include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
 
 #include <errno.h>
 #include <fcntl.h>
+#include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 bool ledger_is_lost(int state, const char *path, struct olv_error *err)
@@ -34,7 +35,6 @@ bool ledger_is_lost(int state, const char *path, struct olv_error *err)
     olv_os_close(runs);
     if (!had_runs)
         return false;
-    olv_error_clear(err);
     olv_fail(err, OLV_BROKEN, "the ledger is gone, though runs were recorded in it");
     olv_error_at(err, path);
     olv_error_hint(
@@ -48,6 +48,20 @@ int ledger_open_below(int state, const char *path, struct olv_error *err)
     if (fd < 0 && err->sys == ENOENT)
         ledger_is_lost(state, path, err);
     return fd;
+}
+
+bool ledger_open_run(int state, char run[LEDGER_RUN_SIZE], struct olv_error *err)
+{
+    enum { SHORT_FILE = 256 };
+    struct olv_text text = {0};
+    bool ok = olv_read_file(state, "runs/open", SHORT_FILE, &text, err);
+    snprintf(run, LEDGER_RUN_SIZE, "%.*s", (int)strcspn(olv_text_string(&text), "\n"),
+             olv_text_string(&text));
+    olv_text_free(&text);
+    if (ok || !olv_os_is_absent(err->sys))
+        return ok;
+    olv_error_clear(err);
+    return true;
 }
 
 int ledger_open_directory(const char *state, struct olv_error *err)

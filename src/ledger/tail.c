@@ -2,16 +2,15 @@
 #include "ledger/tail.h"
 
 #include "base/grow.h"
+#include "ledger/reading.h"
 #include "ledger/sweep.h"
 #include "olvido/json.h"
-#include "os/durable.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-enum { SHORT_FILE = 256, MOST_DECISIONS = 1 << 20 };
+enum { MOST_DECISIONS = 1 << 20 };
 
 struct batch {
     uint64_t number, decisions;
@@ -20,9 +19,9 @@ struct batch {
 
 struct examining {
     int state, dir;
-    uint64_t covered, number; /* of the current line */
-    char run[64];             /* the open run; "": none */
-    char needle[80];          /* what each of its lines contains */
+    uint64_t covered, number;  /* of the current line */
+    char run[LEDGER_RUN_SIZE]; /* the open run; "": none */
+    char needle[80];           /* what each of its lines contains */
     bool has_begun;
     struct batch *batches; /* its intents; owned */
     size_t count, cap;
@@ -162,28 +161,13 @@ static bool tail_read_volume(struct examining *x, uint64_t first, struct olv_err
 
 /* ---- */
 
-static bool know_open_run(struct examining *x, struct olv_error *err)
-{
-    struct olv_text text = {0};
-    bool ok = olv_read_file(x->state, "runs/open", SHORT_FILE, &text, err);
-    if (ok)
-        snprintf(x->run, sizeof x->run, "%.*s", (int)strcspn(olv_text_string(&text), "\n"),
-                 olv_text_string(&text));
-    snprintf(x->needle, sizeof x->needle, "\"run\":\"%s\"", x->run);
-    olv_text_free(&text);
-    if (!ok && err->sys == ENOENT) {
-        olv_error_clear(err);
-        return true;
-    }
-    return ok;
-}
-
 bool tail_examine(int state, int dir, uint64_t covered, struct tail_fault *out, struct olv_error *err)
 {
     struct examining x = {.state = state, .dir = dir, .covered = covered, .fault = out};
     uint64_t *firsts = NULL;
     size_t count = 0;
-    bool ok = ledger_volumes(dir, &firsts, &count, err) && know_open_run(&x, err);
+    bool ok = ledger_volumes(dir, &firsts, &count, err) && ledger_open_run(state, x.run, err);
+    snprintf(x.needle, sizeof x.needle, "\"run\":\"%s\"", x.run);
     *out = (struct tail_fault){0};
     x.hasher = olv_hasher_new();
     ok = ok && (x.hasher || olv_fail_memory(err));

@@ -4,6 +4,7 @@
  * tell how. Docket segments are compared with the intents that commit to them. */
 #include "ledger/index.h"
 #include "ledger/leaves.h"
+#include "ledger/reading.h"
 #include "ledger/sweep.h"
 #include "ledger/tail.h"
 
@@ -12,7 +13,6 @@
 #include "os/os.h"
 #include "os/private.h"
 
-#include <errno.h>
 #include <fcntl.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -21,12 +21,12 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { TELL_EVERY = 16384, RUN_ID = 256 };
+enum { TELL_EVERY = 16384 };
 
 struct verifying {
-    char run[RUN_ID];    /* the open one, as first seen; "": none */
-    int state, dir;      /* descriptors */
-    const char *against; /* path of a checkpoint kept elsewhere; NULL: none */
+    char run[LEDGER_RUN_SIZE]; /* the open one, as first seen; "": none */
+    int state, dir;            /* descriptors */
+    const char *against;       /* path of a checkpoint kept elsewhere; NULL: none */
     const struct olv_observer *observer;
     struct olv_ledger_report *report;
     struct olv_key *key;
@@ -424,21 +424,6 @@ static bool check_checkpoint(struct verifying *v, struct olv_error *err)
 
 /* ---- beside a run ---- */
 
-/* The id of the open run; "" if there is none. */
-static bool look_at_run(const struct verifying *v, char run[RUN_ID], struct olv_error *err)
-{
-    struct olv_text text = {0};
-    bool ok = olv_read_file(v->state, "runs/open", RUN_ID, &text, err);
-    snprintf(run, RUN_ID, "%s", ok ? olv_text_string(&text) : "");
-    olv_text_free(&text);
-    if (!ok && olv_os_is_absent(err->sys)) {
-        olv_error_clear(err);
-        return true;
-    }
-    errno = err->sys;
-    return ok || olv_fail_system(err, "runs/open", "cannot look at it");
-}
-
 static bool is_somebody_at_work(const struct verifying *v)
 {
     int lock = openat(v->state, "lock", O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
@@ -454,11 +439,11 @@ static bool is_to_look_again(const struct verifying *v)
     const struct olv_ledger_report *report = v->report;
     struct olv_error ignored = {0};
     struct checkpoint now = {0};
-    char run[RUN_ID];
+    char run[LEDGER_RUN_SIZE];
     if (report->fault == OLV_LEDGER_SOUND || report->fault == OLV_LEDGER_AGAINST ||
         (report->fault_at && report->fault_line < report->covered))
         return false;
-    if (!look_at_run(v, run, &ignored) || strcmp(run, v->run) != 0)
+    if (!ledger_open_run(v->state, run, &ignored) || strcmp(run, v->run) != 0)
         return true;
     if (!checkpoint_read(v->dir, v->key, &now, &ignored))
         return false; /* it is the fault */
@@ -474,6 +459,7 @@ static bool check_end(struct verifying *v, struct olv_error *err)
     uint64_t *firsts, at;
     size_t count;
     struct olv_stat stat;
+    bool ok;
     if (!ledger_volumes(v->dir, &firsts, &count, err))
         return false;
     if (count)
@@ -485,13 +471,11 @@ static bool check_end(struct verifying *v, struct olv_error *err)
         return olv_fail_system(err, name, "cannot look at it");
     if (!line_reader_open(&r, v->dir, name, err))
         return false;
-    if (!line_reader_end(&r, stat.size_bytes, &at, err)) {
-        line_reader_close(&r);
-        return false;
-    }
+    ok = line_reader_end(&r, stat.size_bytes, &at, err);
     line_reader_close(&r);
-    v->report->torn_bytes = stat.size_bytes - at;
-    return true;
+    if (ok)
+        v->report->torn_bytes = stat.size_bytes - at;
+    return ok;
 }
 
 static bool open_all(struct verifying *v, const char *state, struct olv_error *err)
@@ -499,7 +483,7 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     char origin[ORIGIN_SIZE];
     int keys;
     v->state = olv_private_open(AT_FDCWD, state, false, state, "the state directory", err);
-    if (v->state >= 0 && !look_at_run(v, v->run, err))
+    if (v->state >= 0 && !ledger_open_run(v->state, v->run, err))
         return false;
     v->report->is_open = *v->run != '\0';
     v->dir = v->state < 0 ? -1 : ledger_open_below(v->state, state, err);
