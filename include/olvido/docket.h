@@ -110,6 +110,11 @@ struct olv_docket_entry {
 
 /* How many files it is: limits, questions and sums count what is in a directory, and not the directory. */
 uint64_t olv_docket_entry_files(const struct olv_docket_entry *entry);
+/* The same where it was not done: that is something, also if it is an empty directory. */
+static inline uint64_t olv_undone_files(uint64_t files)
+{
+    return files ? files : 1;
+}
 /* Size in bytes; of a directory, the total of its files. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
 /* Appends the path that people know; for a file in a depot, its original path. */

@@ -9,19 +9,26 @@
 
 enum { SHOW, VERIFY, REBUILD };
 
-/* Without a catalogue, and perhaps without a policy. */
-static bool nothing_is_stored(struct cli *cli)
+/* NULL: none was named, and there is none in its place. False if there is one that cannot be loaded. */
+static bool load_policy_if_any(struct cli *cli, struct olv_policy **out)
 {
     char path[PATH_MAX];
-    struct olv_policy *policy;
-    struct olv_error err = {0};
-    bool ok;
+    *out = NULL;
     if (!cli_policy_path(cli, path, sizeof path))
         return false;
     if (!cli_has(cli, OPT_POLICY) && access(path, F_OK) != 0 && errno == ENOENT)
         return true;
-    policy = cli_load_policy(cli, path);
-    ok = policy && (olv_depots_are_empty(policy, &err) || cli_report(cli, &err));
+    *out = cli_load_policy(cli, path);
+    return *out != NULL;
+}
+
+/* Without a catalogue, and perhaps without a policy. */
+static bool nothing_is_stored(struct cli *cli)
+{
+    struct olv_policy *policy;
+    struct olv_error err = {0};
+    bool ok = load_policy_if_any(cli, &policy) &&
+              (!policy || olv_depots_are_empty(policy, &err) || cli_report(cli, &err));
     olv_policy_free(policy);
     return ok;
 }
@@ -29,19 +36,14 @@ static bool nothing_is_stored(struct cli *cli)
 /* A misspelt name would be told to be sound: it must be known to the catalogue or to the policy. */
 static bool is_known(struct cli *cli, const char *name, struct olv_catalogue *catalogue)
 {
-    char path[PATH_MAX];
-    struct olv_policy *policy = NULL;
+    struct olv_policy *policy;
     struct olv_error err = {0};
     enum olv_truth known = catalogue ? olv_catalogue_has_depot(catalogue, name, &err) : OLV_NO;
-    bool has_policy;
     if (known == OLV_UNKNOWN)
         return cli_report(cli, &err);
     if (known == OLV_YES)
         return true;
-    if (!cli_policy_path(cli, path, sizeof path))
-        return false;
-    has_policy = cli_has(cli, OPT_POLICY) || access(path, F_OK) == 0;
-    if (has_policy && !(policy = cli_load_policy(cli, path)))
+    if (!load_policy_if_any(cli, &policy))
         return false;
     for (size_t i = 0; policy && i < policy->depot_count; i++)
         if (strcmp(policy->depots[i].name, name) == 0)

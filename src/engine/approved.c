@@ -36,7 +36,7 @@ static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_erro
 {
     struct approving *a = self;
     if (a->approval && !a->approval->approve(a->approval->self, e)) {
-        a->result->declined += olv_docket_entry_files(e) ? olv_docket_entry_files(e) : 1;
+        a->result->declined += olv_undone_files(olv_docket_entry_files(e));
         return true;
     }
     if (!hooks_of(e))

@@ -79,19 +79,12 @@ static void record(struct carrying *c, const struct olv_docket_entry *e, const s
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});
 }
 
-/* What was not done is something, also if it is an empty directory. */
-static uint64_t weight_of(const struct olv_docket_entry *e)
-{
-    uint64_t files = olv_docket_entry_files(e);
-    return files ? files : 1;
-}
-
 static void count_done(struct olv_run_result *r, const struct olv_docket_entry *e,
                        const struct olv_outcome *o)
 {
     struct olv_done *by_act = &r->by_act[e->act->wire];
     if (!(e->act->traits & OLV_TOUCHES)) {
-        r->told += weight_of(e);
+        r->told += olv_undone_files(olv_docket_entry_files(e));
         return;
     }
     r->done += olv_docket_entry_files(e);
@@ -112,13 +105,13 @@ static void outcomes_count(struct olv_run_result *r, const struct olv_docket_ent
         break;
     case OLV_LEFT:
         r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
-        r->left += weight_of(e);
+        r->left += olv_undone_files(olv_docket_entry_files(e));
         break;
     case OLV_DENIED:
-        r->refused += weight_of(e);
+        r->refused += olv_undone_files(olv_docket_entry_files(e));
         break;
     default:
-        r->failed += weight_of(e);
+        r->failed += olv_undone_files(olv_docket_entry_files(e));
         break;
     }
 }

@@ -38,6 +38,11 @@ static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rul
     return sum;
 }
 
+static uint64_t size_of(struct olv_tally tally)
+{
+    return tally.files + tally.directories;
+}
+
 static enum olv_limit limit_of(const struct olv_limits *limits, struct olv_spent spent,
                                const struct olv_tally *due, uint64_t owned)
 {
@@ -155,7 +160,7 @@ static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
         return true;
     }
     if (!of->may_end)
-        p->lacks.not_counted += due.files + due.directories;
+        p->lacks.not_counted += size_of(due);
     return false;
 }
 
@@ -178,9 +183,9 @@ static bool ask_rule(struct olv_permission *p, struct olv_question *q)
     } else if (is_said) {
         of->is_refused = true;
         of->excess = excess;
-        p->lacks.over_limit += touched.files + touched.directories;
+        p->lacks.over_limit += size_of(touched);
     } else {
-        p->lacks.not_asked += touched.files + touched.directories;
+        p->lacks.not_asked += size_of(touched);
     }
     return false;
 }
@@ -239,8 +244,7 @@ void olv_permission_answer(struct olv_permission *p, enum olv_answer answer)
     } else {
         of->may_end = answer == OLV_ANSWER_YES;
         if (!of->may_end)
-            p->lacks.not_counted +=
-                tally_of(p, p->at, OLV_FINAL).files + tally_of(p, p->at, OLV_FINAL).directories;
+            p->lacks.not_counted += size_of(tally_of(p, p->at, OLV_FINAL));
         leave_rule(p);
     }
 }

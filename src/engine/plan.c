@@ -152,9 +152,8 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         .due = v.since,
         .links = entry->stat.links,
     };
-    if (whole) {
+    if (whole)
         e.contents = whole->contents;
-    }
     if (!olv_compose_add(&w->composing, &e, &err))
         scan_relay_fail(&w->planner->relay, &err);
 }

@@ -51,16 +51,15 @@ static void note_outcome(struct settling *s, const struct olv_ledger_record *r)
             s->open[i].has_outcome[r->entry] = true;
 }
 
-/* What was not done is something, also if it is an empty directory. */
 static void count_result(struct settling *s, const char *result, uint64_t files)
 {
-    uint64_t most = files ? files : 1;
+    uint64_t undone = olv_undone_files(files);
     if (strcmp(result, "left") == 0 || strcmp(result, "refused") == 0)
-        s->left += most;
+        s->left += undone;
     else if (strcmp(result, "failed") == 0)
-        s->failed += most;
+        s->failed += undone;
     else if (strcmp(result, "unknown") == 0)
-        s->unknown += most;
+        s->unknown += undone;
     else
         s->done += files;
 }
@@ -251,10 +250,15 @@ static bool settle_read(struct settling *s, struct olv_error *err)
     return ok;
 }
 
+static bool is_cut_short(const struct settling *s)
+{
+    return s->has_begun && !s->has_ended;
+}
+
 static bool settle_run(struct settling *s, struct olv_error *err)
 {
     struct olv_run *run = s->run;
-    if (s->has_begun && !s->has_ended) {
+    if (is_cut_short(s)) {
         bool ok = settle_pass(s, false, err);
         run_close_states(run);
         if (!ok || !olv_trashes_store(run->lent.trashes, err) || !sync_trashes(run, err))
@@ -276,7 +280,7 @@ bool run_settle(struct olv_run *run, struct olv_error *err)
     ok = know_registers(run, err) && state_open_run(&run->state, s->id, sizeof s->id, err) &&
          ((!strchr(s->id, '/') && s->id[0] != '.') || olv_fail(err, OLV_BROKEN, "runs/open names no run"));
     if (ok && s->id[0]) /* what was taken aside is back before archives are judged by it */
-        ok = settle_read(s, err) && (!s->has_begun || s->has_ended || settle_pass(s, true, err));
+        ok = settle_read(s, err) && (!is_cut_short(s) || settle_pass(s, true, err));
     ok = ok && run_clear_archives(run, s->id, err);
     if (ok && s->id[0])
         ok = settle_run(s, err);

@@ -9,4 +9,5 @@
 int weak_open_path(const char *path);
 /* Like olv_os_open_dir: a mount on the way is noticed after opening, by where it ended. */
 int weak_open_dir(int dir, const char *path, bool one_mount);
+
 #endif
