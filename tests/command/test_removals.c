@@ -80,10 +80,38 @@ static void each_removal_has_its_row(void **state)
     }
 }
 
+/* The row of a finished archive says that it is being made, as after the state directory was restored. What
+ * is at a member's path is not the member: then the archive becomes live. */
+static void what_is_nowhere_else_stays(void **state)
+{
+    static const char *const changes[] = {
+        "rm t/r.csv",
+        "touch -r t/r.csv stamp; echo longer >>t/r.csv; touch -r stamp t/r.csv",
+        "touch -d '399 days ago' t/r.csv",
+        "touch -r t/r.csv stamp; rm t/r.csv; mkfifo t/r.csv; touch -r stamp t/r.csv",
+        "mv t elsewhere; ln -s elsewhere t",
+    };
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
+        unsigned before = removal_count(REMOVAL_MADE);
+        shell_ok(s, "rm -rf t elsewhere stamp depot state data trace out err kept");
+        script_ok(s, "removals.sh", "made");
+        shell_ok(s, changes[i]);
+        settle(s);
+        if (removal_count(REMOVAL_MADE) != before)
+            fail_msg("after `%s` the archive is removed", changes[i]);
+        shell_ok(
+            s, "$O depot verify | grep -q '^Sound: 1 archive with 2 members' && test $(ls depot | wc -l) = 1 "
+               "&& $O audit verify >out");
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(each_removal_has_its_row, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_nowhere_else_stays, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
