@@ -126,7 +126,7 @@ static void an_open_run_that_cannot_be_looked_at_is_no_fault(void **state)
               "n=$(grep -n 'runs/open' all | head -1 | cut -d: -f1)\n"
               "strace -f -o trace -e trace=openat -e inject=openat:error=EIO:when=$n $O audit verify");
     assert_status(&o, 1);
-    assert_contains(o.err, "runs/open: cannot look at it: Input/output error");
+    assert_contains(o.err, "runs/open: cannot open the file: Input/output error");
     assert_lacks(o.out, "ound:");
 }
 
