@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The docket: the list of decisions that a run carries out, in self-contained segments of at most
- * OLV_SEGMENT_ENTRIES. docs/formats/docket.md describes the bytes. */
+/* The docket: the list of decisions that a run carries out. It is cut into segments, each of which the ledger
+ * commits to before its first act: of at most OLV_SEGMENT_ENTRIES, or of OLV_SEGMENT_MOST that belong
+ * together. A segment is one page or more; a page is self-contained, and small enough to be in memory.
+ * docs/formats/docket.md describes the bytes. */
 #ifndef OLVIDO_DOCKET_H
 #define OLVIDO_DOCKET_H
 
@@ -17,13 +19,13 @@
 #ifndef OLV_SEGMENT_ENTRIES /* the test build with many small batches sets its own */
 #define OLV_SEGMENT_ENTRIES 4096
 #endif
-enum {
-    OLV_SEGMENT_MOST = 65536, /* of entries about one archive */
-    /* A segment gets no further entry when it has so many bytes, and none about the same archive, so that
-     * what reads it needs room for these and one entry only. */
-    OLV_SEGMENT_BYTES = 2 << 20,
-    OLV_SEGMENT_MOST_BYTES = 32 << 20
-};
+enum { OLV_SEGMENT_MOST = 65536 };
+#ifndef OLV_PAGE_FULL /* likewise */
+#define OLV_PAGE_FULL (2 << 20)
+#endif
+/* A page gets no further entry when it has so many bytes, or when the paths of its entries spelt out have:
+ * what reads it, and the ledger, spell them out. None is longer than OLV_PAGE_MOST. */
+enum { OLV_PAGE_MOST = 4 << 20 };
 
 /* What identifies a file within a run. */
 struct olv_identity {
@@ -122,61 +124,92 @@ void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_tex
 /* When it was last modified. */
 struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
 
+enum { OLV_SALT = 16 };
 enum { OLV_BY_HAND = 0xFFFF, OLV_OF_TRASH = 0xFFFE /* the policy's `trash` */ };
 
 /* Appends the absolute path of the entry. */
 void olv_docket_entry_path(const struct olv_docket_entry *entry, struct olv_text *out);
 
-/* Writes a segment: begin, add, then take `bytes`. Strings are copied; a failed allocation shows in
- * bytes.failed. */
-struct olv_segment_writer {
+/* The directories above the last path written, from the root on: each is written once, as a name and its
+ * parent. */
+struct olv_page_way {
+    struct olv_text path;
+    struct olv_page_step {
+        uint32_t number;
+        size_t end; /* of its path in `path` */
+    } * steps;      /* owned */
+    size_t depth, cap;
+};
+
+/* Writes a page: begin or turn, add, then take `bytes`. Strings are copied; a failed allocation shows in
+ * bytes.failed. No path is longer than OLV_LONGEST_PATH. Starts zeroed. */
+struct olv_page_writer {
     struct olv_text bytes;
-    uint32_t entries, directories;
-    struct olv_directory_id last; /* the last directory written */
-    struct olv_text last_path;    /* and its path */
-    uint32_t systems;             /* number of file systems written */
-    uint64_t system_mounts[16];   /* their mounts; those beyond the last are written each time */
-    struct olv_text manner;       /* the last one written */
+    uint32_t first, entries; /* number of its first entry in the segment; how many it has */
+    uint32_t directories, paths;
+    size_t spelt;                     /* bytes of its paths, spelt out */
+    struct olv_directory_id last;     /* the last directory written, */
+    struct olv_page_way here, target; /* its path, and that of the last target */
+    uint32_t systems;                 /* number of file systems written */
+    uint64_t system_mounts[16];       /* their mounts; those beyond the last are written each time */
+    struct olv_text manner;           /* the last one written */
     struct olv_text scratch;
+    uint8_t salt[OLV_SALT];      /* of the segment */
     uint8_t rules_written[8192]; /* one bit per rule */
 };
 
-void olv_segment_begin(struct olv_segment_writer *writer);
-void olv_segment_add(struct olv_segment_writer *writer, const struct olv_docket_entry *entry);
-void olv_segment_free(struct olv_segment_writer *writer);
+/* The first page of a segment. */
+void olv_page_begin(struct olv_page_writer *writer);
+/* The next page of the same segment. */
+void olv_page_turn(struct olv_page_writer *writer);
+void olv_page_add(struct olv_page_writer *writer, const struct olv_docket_entry *entry);
+bool olv_page_is_full(const struct olv_page_writer *writer);
+void olv_page_free(struct olv_page_writer *writer);
 
-/* Reads a segment. Every offset and length is checked, because a segment may come from a damaged disk. */
-struct olv_segment_reader;
-/* Borrows the bytes. NULL with OLV_BROKEN if they are not a segment. */
-struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err);
+/* What a page says of itself first. */
+enum { OLV_PAGE_HEAD = 20 };
+struct olv_page_head {
+    uint32_t len;     /* in bytes, with the head */
+    uint32_t first;   /* number of its first entry in the segment; 0: a segment begins */
+    uint32_t entries; /* how many it has */
+};
+/* Of OLV_PAGE_HEAD bytes. False with OLV_BROKEN if they are none. */
+bool olv_page_head(const void *bytes, struct olv_page_head *out, struct olv_error *err);
+
+/* Reads a page. Every offset and length is checked, because it may come from a damaged disk. */
+struct olv_page_reader;
+/* Borrows the page. NULL with OLV_BROKEN if it is none. */
+struct olv_page_reader *olv_page_open(const struct olv_text *page, struct olv_error *err);
 /* The id of the boot it was written in; "" if the system does not tell. */
-const char *olv_segment_boot(const struct olv_segment_reader *reader);
-/* Random bytes of this segment; temporary names of new files are derived from them. Filled when the first
- * decision is read; owned by the reader. */
-enum { OLV_SALT = 16 };
-const uint8_t *olv_segment_salt(const struct olv_segment_reader *reader);
+const char *olv_page_boot(const struct olv_page_reader *reader);
+/* Random bytes, the same in all pages of a segment; temporary names of new files are derived from them.
+ * Filled when the first entry is read; owned by the reader. */
+const uint8_t *olv_page_salt(const struct olv_page_reader *reader);
 /* Fills `out`, with strings borrowed from the reader. False at the end, or if broken: then `err` has a code.
  */
-bool olv_segment_next(struct olv_segment_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
-void olv_segment_close(struct olv_segment_reader *reader);
+bool olv_page_next(struct olv_page_reader *reader, struct olv_docket_entry *out, struct olv_error *err);
+void olv_page_close(struct olv_page_reader *reader);
+/* The page that begins at this byte of a file of pages. False at its end (err->code is OLV_OK) or on an
+ * error: OLV_BROKEN if there is none. */
+bool olv_page_read(int fd, uint64_t at, struct olv_text *out, struct olv_error *err);
 
 /* Called for each entry (borrowed). Returning false stops; on failure `err` has a code. */
 typedef bool (*olv_each_entry)(void *self, struct olv_docket_entry *entry, struct olv_error *err);
 
-/* Many segments, kept in an unnamed temporary file until they are run or listed. Threads may add at the same
- * time. */
+/* Pages one after the other, kept in memory while they are few, then in an unnamed temporary file, until they
+ * are run or listed. A position is a byte: 0, or where a page ends. */
 struct olv_spool;
 struct olv_spool *olv_spool_new(struct olv_error *err);
-bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err);
-/* False if not all that was added could be written. */
-bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err);
-/* Where the next segment begins, and seeking back there. */
-long olv_spool_mark(struct olv_spool *spool);
-bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err);
-/* Reads the next segment into `out`. False at the end (err->code is OLV_OK) or on an error. */
-bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err);
-/* Adds all segments of another spool. */
-bool olv_spool_append(struct olv_spool *spool, struct olv_spool *from, struct olv_error *err);
+/* Threads may add at the same time; the pages of one segment are added by one of them alone. */
+bool olv_spool_add(struct olv_spool *spool, const struct olv_text *page, struct olv_error *err);
+/* Reads the page at `*at`, and moves on behind it. False at the end (err->code is OLV_OK) or on an error.
+ * Threads may read at the same time, while none adds. */
+bool olv_spool_read(const struct olv_spool *spool, uint64_t *at, struct olv_text *out, struct olv_error *err);
+/* Only what the page at `at` says of itself. */
+bool olv_spool_head(const struct olv_spool *spool, uint64_t at, struct olv_page_head *out,
+                    struct olv_error *err);
+/* Adds all pages of another spool. */
+bool olv_spool_append(struct olv_spool *spool, const struct olv_spool *from, struct olv_error *err);
 void olv_spool_free(struct olv_spool *spool);
 
 /* ---- filling one ---- */
@@ -187,7 +220,7 @@ typedef void (*olv_compose_key)(const struct olv_docket_entry *entry, struct olv
 
 struct olv_composing {
     struct olv_spool *spool; /* borrowed */
-    struct olv_segment_writer segment;
+    struct olv_page_writer page;
     olv_compose_key key_of;
     struct olv_text key; /* of the last entry added */
     struct olv_text scratch;
@@ -195,7 +228,8 @@ struct olv_composing {
 
 /* `key_of` NULL: every entry stands alone. */
 void olv_compose_begin(struct olv_composing *composing, struct olv_spool *spool, olv_compose_key key_of);
-/* A segment is closed when it is full, but entries with the same key stay in one segment. */
+/* A segment ends when it has its number of entries, or with its page; but entries with the same key stay in
+ * one, in several pages. Fails, naming the path, if one is longer than OLV_LONGEST_PATH. */
 bool olv_compose_add(struct olv_composing *composing, const struct olv_docket_entry *entry,
                      struct olv_error *err);
 /* Adds what is left; nothing can be added afterwards. Frees it in any case. */
@@ -205,8 +239,8 @@ void olv_compose_abandon(struct olv_composing *composing);
 /* ---- going through one, entry by entry ---- */
 
 /* False if `each` returned false, or with `err`. */
-bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err);
-/* The same for all segments; rewinds the docket before and after. */
-bool olv_docket_each(struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err);
+bool olv_page_each(const struct olv_text *page, olv_each_entry each, void *self, struct olv_error *err);
+/* The same for all pages. */
+bool olv_docket_each(const struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err);
 
 #endif

@@ -7,6 +7,10 @@
 
 #include <stddef.h>
 
+/* The longest path in bytes that Olvido works with: what one system call takes (PATH_MAX of Linux with its
+ * NUL), and so what a person can name. In a longer directory not every name is within it. */
+enum { OLV_LONGEST_PATH = 4095, OLV_LONGEST_DIRECTORY = OLV_LONGEST_PATH - 256 };
+
 /* The part of `path` after `top`: "" or "/...". NULL if it is neither `top` nor below it. */
 const char *olv_path_behind(const char *path, const char *top);
 /* Cuts off the last name: "/a/b" becomes "/a", "/a" becomes "/", "a/b" becomes "a", and "a" becomes "". */

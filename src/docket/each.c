@@ -1,24 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/docket.h"
 
-bool olv_segment_each(const struct olv_text *segment, olv_each_entry each, void *self, struct olv_error *err)
+bool olv_page_each(const struct olv_text *page, olv_each_entry each, void *self, struct olv_error *err)
 {
-    struct olv_segment_reader *reader = olv_segment_open(segment->data, segment->len, err);
+    struct olv_page_reader *reader = olv_page_open(page, err);
     struct olv_docket_entry e;
     bool ok = reader != NULL;
-    while (ok && olv_segment_next(reader, &e, err))
+    while (ok && olv_page_next(reader, &e, err))
         ok = each(self, &e, err);
-    olv_segment_close(reader);
+    olv_page_close(reader);
     return ok && err->code == OLV_OK;
 }
 
-bool olv_docket_each(struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err)
+bool olv_docket_each(const struct olv_spool *docket, olv_each_entry each, void *self, struct olv_error *err)
 {
-    struct olv_text segment = {0};
-    bool ok = olv_spool_rewind(docket, err);
-    while (ok && olv_spool_next(docket, &segment, err))
-        ok = olv_segment_each(&segment, each, self, err);
-    olv_text_free(&segment);
-    ok = ok && err->code == OLV_OK;
-    return ok ? olv_spool_rewind(docket, err) : false;
+    struct olv_text page = {0};
+    uint64_t at = 0;
+    bool ok = true;
+    while (ok && olv_spool_read(docket, &at, &page, err))
+        ok = olv_page_each(&page, each, self, err);
+    olv_text_free(&page);
+    return ok && err->code == OLV_OK;
 }

@@ -1,18 +1,25 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Reading a segment: see segment.h for the records that it consists of. */
-#include "docket/segment.h"
+/* Reading a page. Paths are spelt out once, where they are needed. */
+#include "docket/page.h"
 
 #include "base/bytes.h"
 #include "base/grow.h"
-#include "docket/wire.h"
+#include "olvido/path.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-struct olv_segment_reader {
+struct olv_page_reader {
     struct olv_arena arena;
     struct wire wire;
+    struct olv_page_head head;
     uint32_t directories, entries;
+    struct path {
+        uint32_t parent; /* PAGE_ROOT: none */
+        const char *name;
+        size_t name_len, len; /* of the whole path */
+    } * paths;                /* owned */
+    size_t path_count, path_cap;
     const char *directory;               /* the last one read; entries refer to no other */
     const struct olv_manner *manner;     /* likewise */
     const struct olv_location *location; /* of the next entry; NULL: none */
@@ -27,9 +34,9 @@ struct olv_segment_reader {
     size_t rule_count;
 };
 
-static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
+static void get_contents(struct olv_page_reader *r, struct olv_contents *c)
 {
-    const uint8_t *at = wire_get_bytes(&r->wire, SEGMENT_CONTENTS);
+    const uint8_t *at = wire_get_bytes(&r->wire, PAGE_CONTENTS);
     if (!at)
         return;
     c->entries = bytes_get64(at);
@@ -40,7 +47,7 @@ static void get_contents(struct olv_segment_reader *r, struct olv_contents *c)
 }
 
 /* NULL: not defined. */
-static const char *rule_name(const struct olv_segment_reader *r, uint32_t number)
+static const char *rule_name(const struct olv_page_reader *r, uint32_t number)
 {
     for (size_t i = r->rule_count; i-- > 0;)
         if (r->rules[i].number == number)
@@ -48,9 +55,80 @@ static const char *rule_name(const struct olv_segment_reader *r, uint32_t number
     return NULL;
 }
 
-static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
+/* ---- paths ---- */
+
+static void get_path(struct olv_page_reader *r)
 {
-    const uint8_t *at = wire_get_bytes(&r->wire, SEGMENT_NUMBERS);
+    uint32_t number = (uint32_t)wire_get(&r->wire, 4);
+    struct path it = {.parent = (uint32_t)wire_get(&r->wire, 4), .name = wire_get_string(&r->wire, 2)};
+    bool is_first = it.parent == PAGE_ROOT;
+    it.name_len = strlen(it.name);
+    r->wire.is_broken |=
+        number != r->path_count || (!is_first && it.parent >= number) || strchr(it.name, '/');
+    if (r->wire.is_broken)
+        return;
+    it.len = (is_first ? 0 : r->paths[it.parent].len) + 1 + it.name_len;
+    r->wire.is_broken |= it.len > OLV_LONGEST_PATH || !grow(&r->paths, number, &r->path_cap, sizeof it);
+    if (!r->wire.is_broken)
+        r->paths[r->path_count++] = it;
+}
+
+/* The path with this number, with room for `more` bytes behind it; "" if it is broken. */
+static char *spell(struct olv_page_reader *r, uint32_t number, size_t more)
+{
+    static char nothing[1];
+    size_t at = number == PAGE_ROOT ? 0 : 1;
+    char *out = NULL;
+    if (number == PAGE_ROOT || number < r->path_count) {
+        at = number == PAGE_ROOT ? 0 : r->paths[number].len;
+        out = olv_arena_alloc(&r->arena, at + more + 2);
+    }
+    r->wire.is_broken |= !out;
+    if (!out)
+        return nothing;
+    for (; number != PAGE_ROOT; number = r->paths[number].parent) {
+        const struct path *it = &r->paths[number];
+        at -= it->name_len;
+        memcpy(out + at, it->name, it->name_len);
+        out[--at] = '/';
+    }
+    return out;
+}
+
+static const char *spell_directory(struct olv_page_reader *r, uint32_t number)
+{
+    char *out = spell(r, number, 0);
+    if (!*out)
+        *out = '/';
+    return out;
+}
+
+static const char *get_target(struct olv_page_reader *r)
+{
+    uint32_t number = (uint32_t)wire_get(&r->wire, 4);
+    const char *name;
+    size_t len, at;
+    char *out;
+    if (number == PAGE_NO_PATH || r->wire.is_broken)
+        return "";
+    name = wire_get_string(&r->wire, 2);
+    len = strlen(name);
+    r->wire.is_broken |= strchr(name, '/') != NULL;
+    out = spell(r, number, len);
+    if (r->wire.is_broken)
+        return "";
+    at = number == PAGE_ROOT ? 0 : r->paths[number].len;
+    r->wire.is_broken |= at + 1 + len > OLV_LONGEST_PATH;
+    out[at] = '/';
+    memcpy(out + at + 1, name, len);
+    return out;
+}
+
+/* ---- entries ---- */
+
+static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
+{
+    const uint8_t *at = wire_get_bytes(&r->wire, PAGE_NUMBERS);
     uint32_t directory;
     if (!at)
         return;
@@ -74,14 +152,15 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         get_contents(r, &e->contents);
     e->name = wire_get_string(&r->wire, 2);
-    e->target = wire_get_string(&r->wire, 4);
+    e->target = get_target(r);
     e->directory = r->directory;
     e->at = r->id;
     e->rule_name = rule_name(r, e->rule);
     e->manner = r->manner;
     e->location = r->location;
     r->location = NULL;
-    if (!r->directory || directory + 1 != r->directories || e->number != r->entries++ || !e->rule_name)
+    if (!r->directory || directory + 1 != r->directories || e->number != r->head.first + r->entries++ ||
+        !e->rule_name)
         r->wire.is_broken = true;
     if (e->if_exists >= OLV_IF_EXISTS_COUNT)
         r->wire.is_broken = true;
@@ -91,25 +170,41 @@ static void get_entry(struct olv_segment_reader *r, struct olv_docket_entry *e)
         r->wire.is_broken = true;
 }
 
-struct olv_segment_reader *olv_segment_open(const void *bytes, size_t len, struct olv_error *err)
+bool olv_page_head(const void *bytes, struct olv_page_head *out, struct olv_error *err)
+{
+    const uint8_t *at = bytes;
+    *out = (struct olv_page_head){bytes_get32(at + PAGE_LEN_AT), bytes_get32(at + PAGE_FIRST_AT),
+                                  bytes_get32(at + PAGE_ENTRIES_AT)};
+    if (memcmp(bytes, PAGE_MAGIC, sizeof PAGE_MAGIC) != 0)
+        return olv_fail(err, OLV_BROKEN, "this is no page of a docket that this version knows");
+    return (out->len >= OLV_PAGE_HEAD && out->len <= OLV_PAGE_MOST && out->entries <= OLV_SEGMENT_MOST &&
+            out->first <= OLV_SEGMENT_MOST - out->entries) ||
+           olv_fail(err, OLV_BROKEN, "a page of a docket is damaged at its beginning");
+}
+
+struct olv_page_reader *olv_page_open(const struct olv_text *page, struct olv_error *err)
 {
     static const struct olv_manner plain = {.depot = "", .into = "", .text = ""};
-    struct olv_segment_reader *r;
-    if (len < sizeof SEGMENT_MAGIC || memcmp(bytes, SEGMENT_MAGIC, sizeof SEGMENT_MAGIC) != 0) {
-        olv_fail(err, OLV_BROKEN, "this is not a docket segment that this version knows");
+    struct olv_page_reader *r;
+    struct olv_page_head head = {0};
+    if (page->len < OLV_PAGE_HEAD || !olv_page_head(page->data, &head, err) || head.len != page->len) {
+        if (page->len < OLV_PAGE_HEAD || head.len != page->len)
+            olv_fail(err, OLV_BROKEN, "a page of a docket does not have its length");
         return NULL;
     }
     r = allocate(sizeof *r, err);
     if (!r)
         return NULL;
-    r->wire = (struct wire){.bytes = bytes, .len = len, .at = sizeof SEGMENT_MAGIC, .arena = &r->arena};
+    r->wire = (struct wire){
+        .bytes = (const uint8_t *)page->data, .len = page->len, .at = OLV_PAGE_HEAD, .arena = &r->arena};
+    r->head = head;
     r->manner = &plain;
     r->boot = "";
     return r;
 }
 
 /* A later definition of a rule replaces an earlier one. */
-static void get_rule(struct olv_segment_reader *r)
+static void get_rule(struct olv_page_reader *r)
 {
     struct rule rule = {.number = (uint32_t)wire_get(&r->wire, 2)};
     rule.name = wire_get_string(&r->wire, 2);
@@ -119,7 +214,7 @@ static void get_rule(struct olv_segment_reader *r)
         r->wire.is_broken = true;
 }
 
-static void get_system(struct olv_segment_reader *r)
+static void get_system(struct olv_page_reader *r)
 {
     uint32_t number = (uint32_t)wire_get(&r->wire, 4);
     struct olv_directory_id it = {.mount = wire_get(&r->wire, 8)};
@@ -133,7 +228,7 @@ static void get_system(struct olv_segment_reader *r)
     r->systems[r->system_count++] = it;
 }
 
-static void get_directory(struct olv_segment_reader *r)
+static void get_directory(struct olv_page_reader *r)
 {
     uint32_t number = (uint32_t)wire_get(&r->wire, 4), system;
     r->wire.is_broken |= number != r->directories++;
@@ -143,17 +238,16 @@ static void get_directory(struct olv_segment_reader *r)
         return;
     r->id = r->systems[system];
     r->id.inode = wire_get(&r->wire, 8);
-    r->directory = wire_get_string(&r->wire, 4);
-    r->wire.is_broken |= r->directory[0] != '/';
+    r->directory = spell_directory(r, (uint32_t)wire_get(&r->wire, 4));
 }
 
-static void get_salt(struct olv_segment_reader *r)
+static void get_salt(struct olv_page_reader *r)
 {
     for (size_t i = 0; i < sizeof r->salt; i++)
         r->salt[i] = (uint8_t)wire_get(&r->wire, 1);
 }
 
-static void get_manner(struct olv_segment_reader *r)
+static void get_manner(struct olv_page_reader *r)
 {
     struct olv_manner *manner = olv_arena_alloc(&r->arena, sizeof *manner);
     r->wire.is_broken |= !manner;
@@ -162,7 +256,7 @@ static void get_manner(struct olv_segment_reader *r)
     r->manner = manner;
 }
 
-static void get_location(struct olv_segment_reader *r)
+static void get_location(struct olv_page_reader *r)
 {
     struct olv_location *location = olv_arena_alloc(&r->arena, sizeof *location);
     r->wire.is_broken |= !location;
@@ -171,17 +265,17 @@ static void get_location(struct olv_segment_reader *r)
     r->location = location;
 }
 
-const char *olv_segment_boot(const struct olv_segment_reader *r)
+const char *olv_page_boot(const struct olv_page_reader *r)
 {
     return r->boot;
 }
 
-const uint8_t *olv_segment_salt(const struct olv_segment_reader *r)
+const uint8_t *olv_page_salt(const struct olv_page_reader *r)
 {
     return r->salt;
 }
 
-bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out, struct olv_error *err)
+bool olv_page_next(struct olv_page_reader *r, struct olv_docket_entry *out, struct olv_error *err)
 {
     olv_error_clear(err);
     while (r->wire.at < r->wire.len && !r->wire.is_broken) {
@@ -192,6 +286,8 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
                 return true;
         } else if (kind == 'D') {
             get_directory(r);
+        } else if (kind == 'P') {
+            get_path(r);
         } else if (kind == 'F') {
             get_system(r);
         } else if (kind == 'B') {
@@ -208,17 +304,18 @@ bool olv_segment_next(struct olv_segment_reader *r, struct olv_docket_entry *out
             r->wire.is_broken = true;
         }
     }
-    return r->wire.is_broken
-               ? olv_fail(err, OLV_BROKEN, "a docket segment is damaged at byte %zu", r->wire.at)
-               : false;
+    if (r->wire.is_broken || r->entries != r->head.entries)
+        olv_fail(err, OLV_BROKEN, "a page of a docket is damaged at byte %zu", r->wire.at);
+    return false;
 }
 
-void olv_segment_close(struct olv_segment_reader *r)
+void olv_page_close(struct olv_page_reader *r)
 {
     if (!r)
         return;
     olv_arena_free(&r->arena);
     free(r->rules);
     free(r->systems);
+    free(r->paths);
     free(r);
 }

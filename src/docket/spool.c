@@ -1,23 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Segments one after the other: in memory while they are few, so that a small docket needs no disk; the rest
- * in an unnamed temporary file, each preceded by its length. A segment is in one or the other. */
+/* Pages one after the other: in memory while they are few, so that a small docket needs no disk; the rest in
+ * an unnamed temporary file. A page is in one or the other. */
 #include "olvido/docket.h"
 
 #include "base/grow.h"
 #include "base/temporary.h"
+#include "os/durable.h"
 
 #include <errno.h>
 #include <pthread.h>
 #include <stdio.h>
 #include <stdlib.h>
-#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 enum { MOST_IN_MEMORY = 4 << 20 };
 
 struct olv_spool {
     struct olv_text memory;
-    size_t at;  /* position in memory, while reading there */
-    FILE *file; /* NULL: everything is in memory */
+    FILE *file; /* for its descriptor; NULL: everything is in memory */
     pthread_mutex_t mutex;
 };
 
@@ -48,104 +49,112 @@ static bool unwritten(struct olv_error *err)
         err, "nothing was touched; make room in the state directory, or in the one that TMPDIR names");
 }
 
-static bool add_to_file(struct olv_spool *spool, const struct olv_text *segment)
+/* Each page is written out at once, so that readers find it whatever the stream holds back. */
+static bool add_to_file(struct olv_spool *spool, const struct olv_text *page)
 {
-    uint64_t len = segment->len;
     return (spool->file || (spool->file = olv_temporary())) &&
-           fwrite(&len, sizeof len, 1, spool->file) == 1 &&
-           fwrite(segment->data, 1, segment->len, spool->file) == segment->len;
+           olv_write_all(fileno(spool->file), page->data, page->len);
 }
 
-static bool add_to_memory(struct olv_spool *spool, const struct olv_text *segment)
+static bool add_to_memory(struct olv_spool *spool, const struct olv_text *page)
 {
-    uint64_t len = segment->len;
-    olv_text_add(&spool->memory, (const char *)&len, sizeof len);
-    olv_text_add(&spool->memory, segment->data, segment->len);
-    spool->at = spool->memory.len;
+    olv_text_add(&spool->memory, page->data, page->len);
     return !spool->memory.failed;
 }
 
-bool olv_spool_add(struct olv_spool *spool, const struct olv_text *segment, struct olv_error *err)
+bool olv_spool_add(struct olv_spool *spool, const struct olv_text *page, struct olv_error *err)
 {
     bool is_small, ok;
-    if (segment->failed)
+    if (page->failed)
         return olv_fail_memory(err);
     pthread_mutex_lock(&spool->mutex);
-    is_small = !spool->file && spool->memory.len + segment->len <= MOST_IN_MEMORY;
-    ok = is_small ? add_to_memory(spool, segment) : add_to_file(spool, segment);
+    is_small = !spool->file && spool->memory.len + page->len <= MOST_IN_MEMORY;
+    ok = is_small ? add_to_memory(spool, page) : add_to_file(spool, page);
     pthread_mutex_unlock(&spool->mutex);
     if (!ok && is_small)
         return olv_fail_memory(err);
     return ok || unwritten(err);
 }
 
-bool olv_spool_rewind(struct olv_spool *spool, struct olv_error *err)
-{
-    return olv_spool_go_to(spool, 0, err);
-}
+/* ---- reading ---- */
 
-/* Positions in the file continue from the end of the memory. */
-long olv_spool_mark(struct olv_spool *spool)
+static bool read_bytes(int fd, uint64_t at, char *out, size_t len, struct olv_error *err)
 {
-    if (spool->at < spool->memory.len || !spool->file)
-        return (long)spool->at;
-    return (long)spool->memory.len + ftell(spool->file);
-}
-
-/* Seeking also writes out the stream's buffer. */
-bool olv_spool_go_to(struct olv_spool *spool, long mark, struct olv_error *err)
-{
-    long in_memory = (long)spool->memory.len, in_file = mark > in_memory ? mark - in_memory : 0;
-    spool->at = mark < in_memory ? (size_t)mark : spool->memory.len;
-    if (!spool->file)
-        return true;
-    return (fflush(spool->file) == 0 && !ferror(spool->file) && fseek(spool->file, in_file, SEEK_SET) == 0) ||
-           unwritten(err);
-}
-
-static bool read_back(struct olv_error *err)
-{
-    return olv_fail_system(err, "", "cannot read the docket back");
-}
-
-static bool next_in_memory(struct olv_spool *spool, struct olv_text *out, struct olv_error *err)
-{
-    uint64_t len;
-    memcpy(&len, spool->memory.data + spool->at, sizeof len);
-    olv_text_clear(out);
-    olv_text_add(out, spool->memory.data + spool->at + sizeof len, (size_t)len);
-    spool->at += sizeof len + (size_t)len;
-    return !out->failed || olv_fail_memory(err);
-}
-
-bool olv_spool_next(struct olv_spool *spool, struct olv_text *out, struct olv_error *err)
-{
-    uint64_t len;
-    char *room;
-    olv_error_clear(err);
-    if (spool->at < spool->memory.len)
-        return next_in_memory(spool, out, err);
-    if (!spool->file)
-        return false;
-    if (fread(&len, sizeof len, 1, spool->file) != 1)
-        return ferror(spool->file) ? read_back(err) : false;
-    olv_text_clear(out);
-    room = olv_text_room(out, (size_t)len);
-    if (!room)
-        return olv_fail_memory(err);
-    if (fread(room, 1, (size_t)len, spool->file) != len)
-        return read_back(err);
-    out->len = (size_t)len;
-    room[len] = '\0';
+    size_t done = 0;
+    while (done < len) {
+        ssize_t got = pread(fd, out + done, len - done, (off_t)(at + done));
+        if (got < 0 && errno == EINTR)
+            continue;
+        if (got < 0)
+            return olv_fail_system(err, "", "cannot read the docket back");
+        if (got == 0)
+            return olv_fail(err, OLV_BROKEN, "a docket ends within a page");
+        done += (size_t)got;
+    }
     return true;
 }
 
-bool olv_spool_append(struct olv_spool *spool, struct olv_spool *from, struct olv_error *err)
+/* False at the end, too. */
+static bool read_head(int fd, uint64_t at, struct olv_page_head *out, struct olv_error *err)
 {
-    struct olv_text segment = {0};
-    bool ok = olv_spool_rewind(from, err);
-    while (ok && olv_spool_next(from, &segment, err))
-        ok = olv_spool_add(spool, &segment, err);
-    olv_text_free(&segment);
+    char bytes[OLV_PAGE_HEAD];
+    struct stat st;
+    olv_error_clear(err);
+    if (fstat(fd, &st) != 0)
+        return olv_fail_system(err, "", "cannot look at the docket");
+    if (at >= (uint64_t)st.st_size)
+        return false;
+    return read_bytes(fd, at, bytes, sizeof bytes, err) && olv_page_head(bytes, out, err);
+}
+
+bool olv_page_read(int fd, uint64_t at, struct olv_text *out, struct olv_error *err)
+{
+    struct olv_page_head head;
+    char *room;
+    olv_text_clear(out);
+    if (!read_head(fd, at, &head, err))
+        return false;
+    room = olv_text_room(out, head.len);
+    if (!room)
+        return olv_fail_memory(err);
+    if (!read_bytes(fd, at, room, head.len, err))
+        return false;
+    out->len = head.len;
+    room[head.len] = '\0';
+    return true;
+}
+
+/* Positions in the file continue from the end of the memory. */
+bool olv_spool_head(const struct olv_spool *spool, uint64_t at, struct olv_page_head *out,
+                    struct olv_error *err)
+{
+    olv_error_clear(err);
+    if (at < spool->memory.len)
+        return olv_page_head(spool->memory.data + at, out, err);
+    return spool->file && read_head(fileno(spool->file), at - spool->memory.len, out, err);
+}
+
+bool olv_spool_read(const struct olv_spool *spool, uint64_t *at, struct olv_text *out, struct olv_error *err)
+{
+    struct olv_page_head head;
+    olv_text_clear(out);
+    if (!olv_spool_head(spool, *at, &head, err))
+        return false;
+    if (*at < spool->memory.len)
+        olv_text_add(out, spool->memory.data + *at, head.len);
+    else if (!olv_page_read(fileno(spool->file), *at - spool->memory.len, out, err))
+        return false;
+    *at += head.len;
+    return !out->failed || olv_fail_memory(err);
+}
+
+bool olv_spool_append(struct olv_spool *spool, const struct olv_spool *from, struct olv_error *err)
+{
+    struct olv_text page = {0};
+    uint64_t at = 0;
+    bool ok = true;
+    while (ok && olv_spool_read(from, &at, &page, err))
+        ok = olv_spool_add(spool, &page, err);
+    olv_text_free(&page);
     return ok && err->code == OLV_OK;
 }

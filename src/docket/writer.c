@@ -1,17 +1,21 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Writing a segment: a rule and a directory are written once, before the first entry that needs them. */
-#include "docket/segment.h"
+/* Writing a page: a rule, a file system and a directory are written once, before the first entry that needs
+ * them; a directory as a name and its parent, so that a deep one costs no more than its name. */
+#include "docket/page.h"
 
 #include "base/bytes.h"
 #include "base/digest.h"
+#include "base/grow.h"
 #include "docket/wire.h"
+#include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
 
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-static void put_boot(struct olv_segment_writer *w)
+static void put_boot(struct olv_page_writer *w)
 {
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_s;
@@ -21,31 +25,116 @@ static void put_boot(struct olv_segment_writer *w)
     wire_put_string(&w->bytes, boot, 2);
 }
 
-static void put_salt(struct olv_segment_writer *w)
+static void put_salt(struct olv_page_writer *w)
 {
-    uint8_t salt[OLV_SALT];
-    w->bytes.failed |= !olv_random(salt, sizeof salt);
     wire_put(&w->bytes, 'S', 1);
-    olv_text_add(&w->bytes, salt, sizeof salt);
+    olv_text_add(&w->bytes, w->salt, sizeof w->salt);
 }
 
-void olv_segment_begin(struct olv_segment_writer *w)
+static void empty_way(struct olv_page_way *way)
 {
-    struct olv_text bytes = w->bytes, manner = w->manner, scratch = w->scratch, last_path = w->last_path;
-    memset(w, 0, sizeof *w);
-    w->bytes = bytes;
-    w->manner = manner;
-    w->scratch = scratch;
-    w->last_path = last_path;
+    olv_text_clear(&way->path);
+    way->depth = 0;
+}
+
+static void put_head(struct olv_page_writer *w)
+{
     olv_text_clear(&w->bytes);
+    olv_text_add(&w->bytes, PAGE_MAGIC, sizeof PAGE_MAGIC);
+    wire_put(&w->bytes, 0, 4);
+    wire_put(&w->bytes, w->first, 4);
+    wire_put(&w->bytes, 0, 4);
+}
+
+/* A page knows nothing of the one before. */
+static void begin_page(struct olv_page_writer *w, uint32_t first)
+{
+    w->first = first;
+    w->entries = w->directories = w->paths = w->systems = 0;
+    w->spelt = 0;
+    memset(w->rules_written, 0, sizeof w->rules_written);
+    empty_way(&w->here);
+    empty_way(&w->target);
     olv_text_clear(&w->manner);
-    olv_text_clear(&w->last_path);
-    olv_text_add(&w->bytes, SEGMENT_MAGIC, sizeof SEGMENT_MAGIC);
+    put_head(w);
     put_boot(w);
     put_salt(w);
 }
 
-static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+void olv_page_begin(struct olv_page_writer *w)
+{
+    bool has_salt = olv_random(w->salt, sizeof w->salt);
+    begin_page(w, 0);
+    w->bytes.failed |= !has_salt;
+}
+
+void olv_page_turn(struct olv_page_writer *w)
+{
+    begin_page(w, w->first + w->entries);
+}
+
+bool olv_page_is_full(const struct olv_page_writer *w)
+{
+    return w->bytes.len >= OLV_PAGE_FULL || w->spelt >= OLV_PAGE_FULL;
+}
+
+/* ---- paths ---- */
+
+/* The part of the path that this one shares with the last: whole names from the root on. */
+static void go_back(struct olv_page_way *way, const char *path, size_t len)
+{
+    size_t same = 0, most = len < way->path.len ? len : way->path.len;
+    while (same < most && path[same] == way->path.data[same])
+        same++;
+    while (way->depth) {
+        size_t end = way->steps[way->depth - 1].end;
+        if (end <= same && (end == len || path[end] == '/'))
+            break;
+        way->depth--;
+    }
+}
+
+static bool put_step(struct olv_page_writer *w, struct olv_page_way *way, const char *path, size_t from,
+                     size_t end)
+{
+    if (!grow(&way->steps, way->depth, &way->cap, sizeof *way->steps))
+        return false;
+    wire_put(&w->bytes, 'P', 1);
+    wire_put(&w->bytes, w->paths, 4);
+    wire_put(&w->bytes, way->depth ? way->steps[way->depth - 1].number : PAGE_ROOT, 4);
+    wire_put(&w->bytes, end - from, 2);
+    olv_text_add(&w->bytes, path + from, end - from);
+    way->steps[way->depth++] = (struct olv_page_step){w->paths++, end};
+    return true;
+}
+
+/* The number of this directory, which is written with those above it as far as the last one has no part in
+ * them. */
+static uint32_t put_path(struct olv_page_writer *w, struct olv_page_way *way, const char *path, size_t len)
+{
+    size_t end;
+    if (len <= 1) { /* the root, also as the empty part before a name in it */
+        empty_way(way);
+        return PAGE_ROOT;
+    }
+    go_back(way, path, len);
+    for (end = way->depth ? way->steps[way->depth - 1].end : 0; end < len;) {
+        size_t from = end + 1;
+        for (end = from; end < len && path[end] != '/';)
+            end++;
+        w->bytes.failed |= !put_step(w, way, path, from, end);
+        if (w->bytes.failed)
+            return PAGE_ROOT;
+    }
+    olv_text_clear(&way->path);
+    olv_text_add(&way->path, path, len);
+    w->bytes.failed |= way->path.failed;
+    return way->steps[way->depth - 1].number;
+}
+
+/* ---- records ---- */
+
+static void put_rule(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
     uint32_t bit = e->rule % 65536;
     if (w->rules_written[bit / 8] & (1u << (bit % 8)))
@@ -56,7 +145,7 @@ static void put_rule(struct olv_segment_writer *w, const struct olv_docket_entry
     wire_put_string(&w->bytes, e->rule_name, 2);
 }
 
-/* Asked once for each file system of a segment, at a directory on it. */
+/* Asked once for each file system of a page, at a directory on it. */
 static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
 {
     struct olv_stat stat;
@@ -69,7 +158,7 @@ static void find_uuid(const struct olv_docket_entry *e, uint8_t out[16])
 }
 
 /* The number of the directory's file system, which is written before its first directory. */
-static uint32_t put_system(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+static uint32_t put_system(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
     enum { REMEMBERED = sizeof w->system_mounts / sizeof *w->system_mounts };
     uint8_t uuid[16];
@@ -87,26 +176,24 @@ static uint32_t put_system(struct olv_segment_writer *w, const struct olv_docket
     return w->systems++;
 }
 
-static void put_directory(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+static void put_directory(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
-    uint32_t system;
+    uint32_t system, path;
     if (w->directories && w->last.mount == e->at.mount && w->last.inode == e->at.inode &&
-        strcmp(olv_text_string(&w->last_path), e->directory) == 0)
+        strcmp(*olv_text_string(&w->here.path) ? olv_text_string(&w->here.path) : "/", e->directory) == 0)
         return;
     w->last = e->at;
-    olv_text_clear(&w->last_path);
-    olv_text_puts(&w->last_path, e->directory);
-    w->bytes.failed |= w->last_path.failed;
     system = put_system(w, e);
+    path = put_path(w, &w->here, e->directory, strlen(e->directory));
     wire_put(&w->bytes, 'D', 1);
     wire_put(&w->bytes, w->directories++, 4);
     wire_put(&w->bytes, system, 4);
     wire_put(&w->bytes, e->at.inode, 8);
-    wire_put_string(&w->bytes, e->directory, 4);
+    wire_put(&w->bytes, path, 4);
 }
 
 /* Applies to all entries after it. */
-static void put_manner(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+static void put_manner(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
     static const struct olv_manner plain;
     struct olv_text last = w->manner;
@@ -122,7 +209,7 @@ static void put_manner(struct olv_segment_writer *w, const struct olv_docket_ent
 }
 
 /* Applies to the entry after it. */
-static void put_location(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+static void put_location(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
     if (!e->location)
         return;
@@ -131,13 +218,13 @@ static void put_location(struct olv_segment_writer *w, const struct olv_docket_e
 }
 
 /* What every entry has. */
-static void put_numbers(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+static void put_numbers(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
     const struct olv_identity *i = &e->identity;
-    uint8_t *at = (uint8_t *)olv_text_room(&w->bytes, SEGMENT_NUMBERS);
+    uint8_t *at = (uint8_t *)olv_text_room(&w->bytes, PAGE_NUMBERS);
     if (!at)
         return;
-    bytes_put32(at, w->entries++);
+    bytes_put32(at, w->first + w->entries++);
     bytes_put32(at + 4, w->directories - 1);
     bytes_put16(at + 8, (uint16_t)e->rule);
     bytes_put16(at + 10, (uint16_t)e->step);
@@ -153,12 +240,12 @@ static void put_numbers(struct olv_segment_writer *w, const struct olv_docket_en
         e->due);
     bytes_put32(at, e->links < UINT32_MAX ? (uint32_t)e->links : UINT32_MAX);
     at[4] = (uint8_t)e->place;
-    w->bytes.len += SEGMENT_NUMBERS;
+    w->bytes.len += PAGE_NUMBERS;
 }
 
 static void put_contents(struct olv_text *out, const struct olv_contents *c)
 {
-    uint8_t *at = (uint8_t *)olv_text_room(out, SEGMENT_CONTENTS);
+    uint8_t *at = (uint8_t *)olv_text_room(out, PAGE_CONTENTS);
     if (!at)
         return;
     bytes_put64(at, c->entries);
@@ -166,27 +253,59 @@ static void put_contents(struct olv_text *out, const struct olv_contents *c)
     bytes_put64(at + 16, c->bytes);
     bytes_put64(at + 24, c->allocated_bytes);
     wire_put_instant(at + 32, c->youngest);
-    out->len += SEGMENT_CONTENTS;
+    out->len += PAGE_CONTENTS;
 }
 
-void olv_segment_add(struct olv_segment_writer *w, const struct olv_docket_entry *e)
+/* Its directory's number is written before the entry. */
+static uint32_t put_target(struct olv_page_writer *w, const char *target)
 {
+    if (!*target)
+        return PAGE_NO_PATH;
+    return put_path(w, &w->target, target, olv_path_directory_len(target));
+}
+
+/* Keeps the head true: the page may be taken after any entry. */
+static void put_counts(struct olv_page_writer *w)
+{
+    uint8_t *head = (uint8_t *)w->bytes.data;
+    if (w->bytes.failed)
+        return;
+    bytes_put32(head + PAGE_LEN_AT, (uint32_t)w->bytes.len);
+    bytes_put32(head + PAGE_ENTRIES_AT, w->entries);
+}
+
+void olv_page_add(struct olv_page_writer *w, const struct olv_docket_entry *e)
+{
+    uint32_t target;
+    w->spelt += strlen(e->directory) + strlen(e->target); /* as the ledger's lines about it do */
     put_rule(w, e);
     put_directory(w, e);
     put_manner(w, e);
+    target = put_target(w, e->target);
     put_location(w, e);
     wire_put(&w->bytes, 'E', 1);
     put_numbers(w, e);
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         put_contents(&w->bytes, &e->contents);
     wire_put_string(&w->bytes, e->name, 2);
-    wire_put_string(&w->bytes, e->target, 4);
+    wire_put(&w->bytes, target, 4);
+    if (target != PAGE_NO_PATH)
+        wire_put_string(&w->bytes, olv_path_name(e->target), 2);
+    put_counts(w);
 }
 
-void olv_segment_free(struct olv_segment_writer *w)
+static void free_way(struct olv_page_way *way)
+{
+    olv_text_free(&way->path);
+    free(way->steps);
+}
+
+void olv_page_free(struct olv_page_writer *w)
 {
     olv_text_free(&w->bytes);
     olv_text_free(&w->manner);
     olv_text_free(&w->scratch);
-    olv_text_free(&w->last_path);
+    free_way(&w->here);
+    free_way(&w->target);
+    memset(w, 0, sizeof *w);
 }

@@ -18,7 +18,7 @@ struct known {
 
 /* Owned by the thread while it works on it. */
 struct piece {
-    uint64_t from;             /* number of its first entry */
+    uint64_t from;             /* number of its first entry, in the page */
     size_t count, known_count; /* entries it had; trashes known when it was given */
 };
 
@@ -29,13 +29,13 @@ struct ahead {
     struct known known[MOST_KNOWN]; /* append-only: the thread reads those of its piece */
     size_t known_count;
 
-    /* The current batch. */
-    struct olv_segment_reader *reader; /* the thread's; NULL: no batch */
-    uint64_t sequence;
+    /* The current page. */
+    struct olv_page_reader *reader; /* the thread's; NULL: no page */
+    uint64_t sequence, first;       /* in the run, and in the segment */
     bool is_small;
     struct piece pieces[PIECES];
     uint64_t given, ready;          /* entries given so far; entries prepared */
-    struct ahead_made slots[SLOTS]; /* by entry number */
+    struct ahead_made slots[SLOTS]; /* by number in the page */
 
     /* The thread's own. */
     struct olv_info_writer writer;
@@ -74,7 +74,7 @@ static void ahead_work(void *self, unsigned worker, void *job)
     struct olv_error ignored = {0};
     struct olv_docket_entry e;
     (void)worker;
-    for (; piece->count < PIECE && olv_segment_next(a->reader, &e, &ignored); piece->count++)
+    for (; piece->count < PIECE && olv_page_next(a->reader, &e, &ignored); piece->count++)
         ahead_prepare(a, piece, &e);
 }
 
@@ -124,14 +124,16 @@ static void ahead_give(struct ahead *a)
     crew_give(a->crew, piece);
 }
 
-void ahead_begin(struct ahead *a, const struct olv_text *segment, uint64_t sequence, bool is_small)
+void ahead_begin(struct ahead *a, const struct olv_text *page, uint64_t sequence, uint64_t first,
+                 bool is_small)
 {
     struct olv_error ignored = {0};
     if (!a)
         return;
-    a->reader = olv_segment_open(segment->data, segment->len, &ignored);
+    a->reader = olv_page_open(page, &ignored);
     a->is_small = is_small;
     a->sequence = sequence;
+    a->first = first;
     a->given = a->ready = 0;
     for (int i = 0; a->reader && i < PIECES; i++)
         ahead_give(a);
@@ -142,6 +144,7 @@ struct ahead_made *ahead_take(struct ahead *a, uint64_t number)
     const struct piece *piece;
     if (!a || !a->reader)
         return NULL;
+    number -= a->first;
     if (number && number % PIECE == 0) /* the piece before it has been taken */
         ahead_give(a);
     while (number >= a->ready && (piece = crew_take(a->crew)))
@@ -163,7 +166,7 @@ void ahead_end(struct ahead *a)
         return;
     while (crew_take(a->crew))
         ;
-    olv_segment_close(a->reader);
+    olv_page_close(a->reader);
     a->reader = NULL;
     for (size_t i = 0; i < SLOTS; i++)
         ahead_drop(&a->slots[i]);

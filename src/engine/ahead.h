@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Prepares the entries of a batch on a second thread, slightly ahead of the one that carries them out: each
+/* Prepares the entries of a page on a second thread, slightly ahead of the one that carries them out: each
  * act makes or moves two files, and one of them is then already in place. */
 #ifndef OLV_ENGINE_AHEAD_H
 #define OLV_ENGINE_AHEAD_H
@@ -14,14 +14,15 @@ void ahead_free(struct ahead *ahead);
 
 /* From here on, files on this mount go to this trash. */
 void ahead_know(struct ahead *ahead, uint64_t mount, struct olv_trash *trash);
-/* Starts a batch: its segment, which must live until ahead_end; the sequence number of the entry before its
- * first; whether it has few entries. */
-void ahead_begin(struct ahead *ahead, const struct olv_text *segment, uint64_t sequence, bool is_small);
-/* What was prepared for this entry; ask once for each, in order. */
+/* Starts a page, which must live until ahead_end: the sequence number of the entry before its first, the
+ * number of that first one in its segment, and whether the batch has few entries. */
+void ahead_begin(struct ahead *ahead, const struct olv_text *page, uint64_t sequence, uint64_t first,
+                 bool is_small);
+/* What was prepared for the entry with this number; ask once for each, in order. */
 struct ahead_made *ahead_take(struct ahead *ahead, uint64_t number);
 /* Takes back what was prepared but not used. NULL is allowed. */
 void ahead_drop(struct ahead_made *prepared);
-/* Ends the batch, and drops what was prepared but not taken. */
+/* Ends the page, and drops what was prepared but not taken. */
 void ahead_end(struct ahead *ahead);
 
 #endif

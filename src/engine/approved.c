@@ -52,7 +52,7 @@ struct ordering {
     struct olv_sorter *sorter;
     struct olv_text record, key, scratch;
     char hex[OLV_HEX_SIZE]; /* of the digest of `key` */
-    struct olv_segment_writer single;
+    struct olv_page_writer single;
 };
 
 /* Keys are compared by their digests, which contain no NUL. */
@@ -82,8 +82,8 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
     put_key(o, e);
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
-    olv_segment_begin(&o->single);
-    olv_segment_add(&o->single, e);
+    olv_page_begin(&o->single);
+    olv_page_add(&o->single, e);
     olv_text_add(&o->record, olv_text_string(&o->single.bytes), o->single.bytes.len);
     if (o->record.failed || o->single.bytes.failed)
         return olv_fail_memory(err);
@@ -99,18 +99,18 @@ static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error 
 static bool take_sorted(struct ordering *o, struct olv_error *err)
 {
     struct olv_sorted record;
-    struct olv_text segment = {0};
+    struct olv_text page = {0};
     bool ok = true;
     while (ok && olv_sorter_next(o->sorter, &record, err)) {
         const char *bytes = record.bytes;
         size_t at = 0;
         for (int strings = 0; strings < 3; strings++)
             at += strlen(bytes + at) + 1;
-        olv_text_clear(&segment);
-        olv_text_add(&segment, bytes + at, record.len - at);
-        ok = segment.failed ? olv_fail_memory(err) : olv_segment_each(&segment, add_sorted, o, err);
+        olv_text_clear(&page);
+        olv_text_add(&page, bytes + at, record.len - at);
+        ok = page.failed ? olv_fail_memory(err) : olv_page_each(&page, add_sorted, o, err);
     }
-    olv_text_free(&segment);
+    olv_text_free(&page);
     return ok && err->code == OLV_OK;
 }
 
@@ -135,7 +135,7 @@ static struct olv_spool *in_order(struct olv_spool *docket, struct olv_error *er
     struct olv_spool *out = o.sorter ? approved_fill(docket, &o.composing, sort_entry, &o, err) : NULL;
     bool ok = out && take_sorted(&o, err);
     ok = out && olv_compose_end(&o.composing, err) && ok;
-    olv_segment_free(&o.single);
+    olv_page_free(&o.single);
     olv_text_free(&o.record);
     olv_text_free(&o.key);
     olv_text_free(&o.scratch);

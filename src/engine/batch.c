@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/batch.h"
 
+#include "engine/commits.h"
 #include "engine/group.h"
 #include "engine/outcomes.h"
 #include "olvido/docket.h"
@@ -77,44 +78,23 @@ static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_er
     return !hooks->announce || hooks->announce(&run->turn, e, err);
 }
 
-static bool batch_prepare(struct carrying *c, const struct batch *batch, struct olv_error *err)
+static bool page_prepare(struct carrying *c, const struct olv_text *page, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     uint64_t sequence = run->turn.sequence;
-    bool ok = olv_segment_each(&batch->segment, batch_announce, c, err);
+    bool ok = olv_page_each(page, batch_announce, c, err);
     run->turn.sequence = sequence;
     return ok && run->lender.store_names(&run->lender, err);
 }
 
-static void batch_begin(struct carrying *c, const struct batch *batch, const uint8_t *salt)
+static bool page_apply(struct carrying *c, struct olv_page_reader *reader, bool *uses_trash,
+                       struct olv_error *err)
 {
-    struct olv_run *run = c->run;
-    c->batch++;
-    c->batch_mark = batch->mark;
-    run->lent.touched = &c->touched;
-    run->turn.batch.is_small = touched_is_few(batch->entries);
-    run->turn.batch.salt = salt;
-    ahead_begin(c->ahead, &batch->segment, run->turn.sequence, run->turn.batch.is_small);
-}
-
-bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
-{
-    struct olv_segment_reader *reader;
-    struct several *g;
+    struct several *g = calloc(1, sizeof *g);
     struct olv_docket_entry e;
-    bool uses_trash = false, ok;
-    if (!batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err))
-        return false;
-    reader = olv_segment_open(batch->segment.data, batch->segment.len, err);
-    g = reader ? calloc(1, sizeof *g) : NULL;
-    if (!g) {
-        olv_segment_close(reader);
-        return reader ? olv_fail_memory(err) : false;
-    }
-    batch_begin(c, batch, olv_segment_salt(reader));
-    ok = batch_prepare(c, batch, err);
-    while (ok && olv_segment_next(reader, &e, err)) {
-        uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
+    bool ok = g || olv_fail_memory(err);
+    while (ok && olv_page_next(reader, &e, err)) {
+        *uses_trash |= hooks_of(&e)->needs & NEEDS_TRASH;
         if (!group_takes(g, &e))
             ok = group_do(c, g, err);
         group_add(g, &e);
@@ -122,10 +102,52 @@ bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
             tell_progress(c, e.act);
     }
     ok = ok && err->code == OLV_OK && group_do(c, g, err);
-    ahead_end(c->ahead);
-    stage_leave(&c->run->turn.stage, c->run->lent.observer);
-    ok = ok && finish_acts(c, uses_trash, err);
     free(g);
-    olv_segment_close(reader);
+    return ok;
+}
+
+static bool page_do(struct carrying *c, const struct olv_text *page, struct olv_error *err)
+{
+    struct olv_run *run = c->run;
+    struct olv_page_reader *reader = olv_page_open(page, err);
+    struct olv_page_head head = {0};
+    bool uses_trash = false, ok;
+    if (!reader)
+        return false;
+    olv_page_head(page->data, &head, err);
+    run->turn.batch.salt = olv_page_salt(reader);
+    ahead_begin(c->ahead, page, run->turn.sequence, head.first, run->turn.batch.is_small);
+    ok = page_prepare(c, page, err) && page_apply(c, reader, &uses_trash, err);
+    ahead_end(c->ahead);
+    stage_leave(&run->turn.stage, run->lent.observer);
+    ok = ok && finish_acts(c, uses_trash, err);
+    olv_page_close(reader);
+    return ok;
+}
+
+/* What a page touched, and then its outcomes, become durable while the next one is done. */
+static bool page_record(struct carrying *c, struct olv_error *err)
+{
+    if (!commits_wait(c->commits, err))
+        return false;
+    recorder_collect(c->recorder, NULL);
+    commits_begin(c->commits, &c->touched, NULL, 0);
+    return true;
+}
+
+bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
+{
+    struct olv_text page = {0};
+    uint64_t at = batch->segment.at;
+    bool ok = batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err);
+    c->batch++;
+    c->run->lent.touched = &c->touched;
+    c->run->turn.batch.is_small = touched_is_few(batch->entries);
+    while (ok && at < batch->segment.until) {
+        c->page_at = at;
+        ok = olv_spool_read(c->docket, &at, &page, err) && page_do(c, &page, err) &&
+             (at == batch->segment.until || page_record(c, err));
+    }
+    olv_text_free(&page);
     return ok;
 }

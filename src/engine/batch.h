@@ -4,6 +4,7 @@
 #define OLV_ENGINE_BATCH_H
 
 #include "engine/ahead.h"
+#include "engine/commits.h"
 #include "engine/recorder.h"
 #include "engine/run.h"
 #include "file/touched.h"
@@ -20,9 +21,8 @@ enum batch_state {
 
 struct batch {
     enum batch_state state;
-    struct olv_text segment; /* its entries, */
-    uint32_t entries;        /* and their number */
-    long mark;               /* where its segment begins in the docket */
+    struct segment segment;
+    uint32_t entries;
 };
 
 /* What was made for entries with the same key; the group may continue in the next batch. */
@@ -38,11 +38,12 @@ struct carrying {
     struct olv_run *run;
     struct olv_run_result *result;
     struct recorder *recorder;
-    struct ahead *ahead;      /* NULL: nothing is prepared */
-    uint64_t batch;           /* number of the current or last batch, from 1 */
-    int trace;                /* see trace.h; -1: none */
+    struct ahead *ahead; /* NULL: nothing is prepared */
+    uint64_t batch;      /* number of the current or last batch, from 1 */
+    int trace;           /* see trace.h; -1: none */
+    struct commits *commits;
     struct olv_spool *docket; /* its source, */
-    long batch_mark;          /* and the position there */
+    uint64_t page_at;         /* and the position of the current page there */
     struct keyed keyed;
     struct touched touched; /* touched by this batch, and not handed on yet */
 };
@@ -53,7 +54,8 @@ bool batch_goes(struct batch *batch, enum batch_state from, enum batch_state to,
 /* Whether the user has interrupted; stays true from then on. */
 bool carrying_is_interrupted(struct carrying *carrying);
 /* Applies an intended batch: the recorder gets its outcomes, and `touched` what must be on disk before them.
- * False if the run cannot go on. */
+ * Between two of its pages, that of the first is made durable, and its outcomes are: so memory holds those of
+ * two pages at most. False if the run cannot go on. */
 bool batch_do(struct carrying *carrying, struct batch *batch, struct olv_error *err);
 
 #endif

@@ -16,6 +16,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -23,32 +24,43 @@ enum { MOST_IDS = 100 };
 
 struct batches {
     struct carrying carrying;
-    struct commits *commits;
     struct olv_spool *approved; /* owned: the approved part of the docket, if not all of it */
     struct batch done, now, next;
+    uint64_t read_to;  /* where the next segment begins in the docket */
     uint64_t composed; /* number of the last batch read */
 };
 
 /* ---- the next batch ---- */
 
-static bool count_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
+/* The pages of the segment that begins at `read_to`. */
+static bool read_pages(struct batches *b, struct segment *out, struct olv_error *err)
 {
-    struct batch *batch = self;
-    (void)err;
-    (void)e;
-    batch->entries++;
-    return true;
+    struct olv_hasher *hasher = b->carrying.run->lent.hasher;
+    struct olv_text page = {0};
+    struct olv_page_head head;
+    bool ok = true;
+    olv_hasher_begin(hasher);
+    while (ok && olv_spool_head(out->docket, out->until, &head, err) &&
+           (head.first > 0 || out->until == out->at)) {
+        b->next.entries += head.entries;
+        ok = olv_spool_read(out->docket, &out->until, &page, err);
+        olv_hasher_add(hasher, olv_text_string(&page), page.len);
+    }
+    olv_hasher_end(hasher, out->digest);
+    olv_text_free(&page);
+    return ok && err->code == OLV_OK;
 }
 
 static bool read_next(struct batches *b, struct olv_error *err)
 {
-    b->next.state = BATCH_NONE;
-    b->next.entries = 0;
-    b->next.mark = olv_spool_mark(b->carrying.docket);
-    if (carrying_is_interrupted(&b->carrying) || !olv_spool_next(b->carrying.docket, &b->next.segment, err))
-        return err->code == OLV_OK;
-    return olv_segment_each(&b->next.segment, count_entry, &b->next, err) &&
-           batch_goes(&b->next, BATCH_NONE, BATCH_COMPOSED, err);
+    struct segment *segment = &b->next.segment;
+    b->next = (struct batch){.segment = {b->carrying.docket, b->read_to, b->read_to, {0}}};
+    if (carrying_is_interrupted(&b->carrying))
+        return true;
+    if (!read_pages(b, segment, err))
+        return false;
+    b->read_to = segment->until;
+    return segment->at == segment->until || batch_goes(&b->next, BATCH_NONE, BATCH_COMPOSED, err);
 }
 
 /* Its intent follows the outcomes of the batch before the one to do now. */
@@ -59,7 +71,7 @@ static void intend_next(struct batches *b)
     bool is_there = b->next.state == BATCH_COMPOSED;
     if (is_there) {
         intent.batch = ++b->composed;
-        olv_sha256(run->lent.hasher, b->next.segment.data, b->next.segment.len, intent.segment);
+        memcpy(intent.segment, b->next.segment.digest, sizeof intent.segment);
     }
     recorder_collect(b->carrying.recorder, is_there ? &intent : NULL);
 }
@@ -93,9 +105,10 @@ static bool carry_step(struct batches *b, bool *has_more, struct olv_error *err)
     if (!ok)
         return false;
     intend_next(b);
-    commits_begin(b->commits, &b->carrying.touched, *has_more ? &b->next.segment : NULL, b->composed);
+    commits_begin(b->carrying.commits, &b->carrying.touched, *has_more ? &b->next.segment : NULL,
+                  b->composed);
     ok = b->now.state == BATCH_NONE || batch_do(&b->carrying, &b->now, err);
-    if (!commits_wait(b->commits, &late) && ok) {
+    if (!commits_wait(b->carrying.commits, &late) && ok) {
         *err = late;
         ok = false;
     }
@@ -121,7 +134,7 @@ static bool turn_ledger(struct batches *b, struct olv_error *err)
 
 static bool do_batches(struct batches *b, struct olv_error *err)
 {
-    bool has_more = true, ok = olv_spool_rewind(b->carrying.docket, err);
+    bool has_more = true, ok = true;
     while (ok && has_more)
         ok = carry_step(b, &has_more, err) && turn_ledger(b, err);
     return ok && carry_drain(b, err);
@@ -182,13 +195,13 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     c->recorder = recorder_new(run->ledger);
     c->ahead = ahead_new(run->id, run->lent.now);
     c->trace = trace_open(run->directory, true);
-    b->commits = c->recorder ? commits_new(run, c->recorder) : NULL;
-    return b->commits || olv_fail_memory(err);
+    b->carrying.commits = c->recorder ? commits_new(run, c->recorder) : NULL;
+    return b->carrying.commits || olv_fail_memory(err);
 }
 
 static void close_batches(struct batches *b)
 {
-    commits_free(b->commits);
+    commits_free(b->carrying.commits);
     ahead_free(b->carrying.ahead);
     recorder_free(b->carrying.recorder);
     touched_free(&b->carrying.touched);
@@ -196,9 +209,6 @@ static void close_batches(struct batches *b)
     olv_text_free(&b->carrying.keyed.scratch);
     olv_os_close(b->carrying.trace);
     olv_spool_free(b->approved);
-    olv_text_free(&b->done.segment);
-    olv_text_free(&b->now.segment);
-    olv_text_free(&b->next.segment);
 }
 
 /* All questions come before the first act. */

@@ -5,6 +5,7 @@
 #include "os/durable.h"
 #include "state/reserve.h"
 
+#include <fcntl.h>
 #include <stdlib.h>
 #include <unistd.h>
 
@@ -15,19 +16,40 @@ struct commits {
 
     /* The caller's; during a commit, the thread's. */
     struct touched touched;
-    const struct olv_text *segment;
+    const struct segment *segment;
     uint64_t batch;
     bool ok;
     struct olv_error error;
 };
 
+static bool write_pages(const struct commits *c, int file, const char *name, struct olv_error *err)
+{
+    const struct segment *s = c->segment;
+    struct olv_text page = {0};
+    bool ok = true;
+    for (uint64_t at = s->at; ok && at < s->until;)
+        ok = olv_spool_read(s->docket, &at, &page, err) &&
+             (olv_write_all(file, page.data, page.len) ||
+              olv_fail_system(err, name, "cannot write the docket"));
+    olv_text_free(&page);
+    return ok && (fsync(file) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
+}
+
 static bool write_segment(const struct commits *c, struct olv_error *err)
 {
-    int directory = c->run->directory;
+    int directory = c->run->directory, file;
     char name[32];
+    bool ok;
     run_segment_name(name, c->batch);
-    return olv_write_new(directory, name, c->segment->data, c->segment->len, err) &&
-           (fsync(directory) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
+    file = openat(directory, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (file < 0)
+        return olv_fail_system(err, name, "cannot make the docket");
+    ok = write_pages(c, file, name, err) &&
+         (fsync(directory) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
+    close(file);
+    if (!ok)
+        unlinkat(directory, name, 0);
+    return ok;
 }
 
 /* In this order: an outcome is never durable before its act, nor an intent before its segment. */
@@ -64,7 +86,7 @@ struct commits *commits_new(struct olv_run *run, struct recorder *recorder)
     return c;
 }
 
-void commits_begin(struct commits *c, struct touched *touched, const struct olv_text *segment, uint64_t batch)
+void commits_begin(struct commits *c, struct touched *touched, const struct segment *segment, uint64_t batch)
 {
     c->touched = *touched;
     *touched = (struct touched){0};

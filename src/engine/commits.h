@@ -11,11 +11,18 @@
 
 struct commits;
 
+/* A segment in the docket, which is written as it is read there: page by page. */
+struct segment {
+    const struct olv_spool *docket; /* borrowed */
+    uint64_t at, until;             /* where it begins and ends there */
+    uint8_t digest[OLV_SHA256_SIZE];
+};
+
 /* NULL without memory; without a thread everything is done at once. Borrows both. */
 struct commits *commits_new(struct olv_run *run, struct recorder *recorder);
 /* Starts one, after waiting for the previous one and after recorder_collect. Takes over what was touched;
  * borrows the segment (NULL: none) until the wait. */
-void commits_begin(struct commits *commits, struct touched *touched, const struct olv_text *segment,
+void commits_begin(struct commits *commits, struct touched *touched, const struct segment *segment,
                    uint64_t batch);
 bool commits_wait(struct commits *commits, struct olv_error *err);
 void commits_free(struct commits *commits);

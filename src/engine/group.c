@@ -88,13 +88,13 @@ static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct
 
 /* ---- entries with one key ---- */
 
-/* Passes entries from the current one on; afterwards the docket is where it was. */
+/* Passes entries from the current one on. */
 struct passing {
     struct carrying *carrying;
     const struct hooks *hooks;
-    uint32_t from; /* number of the first one, in the first segment */
+    uint32_t from; /* number of the first one, in the first page */
     uint64_t most;
-    bool is_first_segment, is_over;
+    bool is_first_page, is_over;
     olv_each_entry each;
     void *self;
 };
@@ -103,7 +103,7 @@ static bool pass(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct passing *p = self;
     struct keyed *k = &p->carrying->keyed;
-    if (p->is_over || (p->is_first_segment && e->number < p->from))
+    if (p->is_over || (p->is_first_page && e->number < p->from))
         return true;
     olv_text_clear(&k->scratch);
     if (hooks_of(e) == p->hooks)
@@ -123,18 +123,18 @@ static bool pass_each(struct group *group, uint64_t most, olv_each_entry each, v
                         .hooks = hooks_of(&group->entries[0]),
                         .from = group->entries[0].number,
                         .most = most,
-                        .is_first_segment = true,
+                        .is_first_page = true,
                         .each = each,
                         .self = self};
-    struct olv_text segment = {0};
-    long back = olv_spool_mark(c->docket);
-    bool ok = olv_spool_go_to(c->docket, c->batch_mark, err);
-    while (ok && !p.is_over && olv_spool_next(c->docket, &segment, err)) {
-        ok = olv_segment_each(&segment, pass, &p, err);
-        p.is_first_segment = false;
+    struct olv_text page = {0};
+    uint64_t at = c->page_at;
+    bool ok = true;
+    while (ok && !p.is_over && olv_spool_read(c->docket, &at, &page, err)) {
+        ok = olv_page_each(&page, pass, &p, err);
+        p.is_first_page = false;
     }
-    olv_text_free(&segment);
-    return ok && err->code == OLV_OK && olv_spool_go_to(c->docket, back, err);
+    olv_text_free(&page);
+    return ok && err->code == OLV_OK;
 }
 
 /* Whether the last `make` was for this entry, too. */

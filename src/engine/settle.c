@@ -8,7 +8,7 @@
 #include "file/touched.h"
 #include "state/register.h"
 
-#include "os/durable.h"
+#include "os/os.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -18,7 +18,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { LARGEST_SEGMENT = 64 << 20, OPEN_BATCHES = 2 /* at most; see carry.c */ };
+enum { OPEN_BATCHES = 2 /* at most; see carry.c */ };
 
 struct settling {
     struct olv_run *run;
@@ -27,6 +27,7 @@ struct settling {
     struct open_batch {
         uint64_t number;   /* 0: none */
         uint64_t sequence; /* number of its first entry, minus one */
+        uint64_t decisions;
         bool has_outcome[OLV_SEGMENT_MOST];
     } open[OPEN_BATCHES]; /* those with the last intents, latest first */
     uint64_t decisions;   /* of all intents */
@@ -39,7 +40,7 @@ static void note_intent(struct settling *s, const struct olv_ledger_record *r)
 {
     for (int i = OPEN_BATCHES - 1; i > 0; i--)
         s->open[i] = s->open[i - 1];
-    s->open[0] = (struct open_batch){.number = r->batch, .sequence = s->decisions};
+    s->open[0] = (struct open_batch){.number = r->batch, .sequence = s->decisions, .decisions = r->decisions};
     s->decisions += r->decisions;
 }
 
@@ -163,20 +164,19 @@ static void look_before(struct settling *s, const struct olv_docket_entry *e)
         hooks->look(&s->run->turn, e, settle_reach(s, hooks, e, &ignored));
 }
 
-/* All entries of a batch that have no outcome. */
-static bool each_open(struct settling *s, const struct open_batch *batch, const struct olv_text *bytes,
+/* All entries of a page that have no outcome. */
+static bool each_open(struct settling *s, const struct open_batch *batch, const struct olv_text *page,
                       bool is_looking, struct olv_error *err)
 {
-    struct olv_segment_reader *reader = olv_segment_open(bytes->data, bytes->len, err);
+    struct olv_page_reader *reader = olv_page_open(page, err);
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_s;
     struct olv_docket_entry e;
     if (!reader)
         return false;
-    s->run->turn.sequence = batch->sequence;
-    s->run->turn.batch.salt = olv_segment_salt(reader);
-    while (olv_segment_next(reader, &e, err)) {
-        s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_segment_boot(reader)) == 0;
+    s->run->turn.batch.salt = olv_page_salt(reader);
+    while (olv_page_next(reader, &e, err)) {
+        s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_page_boot(reader)) == 0;
         s->run->turn.sequence++;
         if (e.number >= OLV_SEGMENT_MOST || batch->has_outcome[e.number])
             continue;
@@ -185,28 +185,46 @@ static bool each_open(struct settling *s, const struct open_batch *batch, const 
         else
             settle_entry(s, batch->number, &e);
     }
-    olv_segment_close(reader);
+    olv_page_close(reader);
     return err->code == OLV_OK;
+}
+
+static bool each_page(struct settling *s, const struct open_batch *batch, int fd, bool is_looking,
+                      struct olv_error *err)
+{
+    struct olv_text page = {0};
+    bool ok = true;
+    s->run->turn.sequence = batch->sequence;
+    for (uint64_t at = 0; ok && olv_page_read(fd, at, &page, err); at += page.len)
+        ok = each_open(s, batch, &page, is_looking, err);
+    olv_text_free(&page);
+    if (!ok || err->code != OLV_OK)
+        return false;
+    return s->run->turn.sequence == batch->sequence + batch->decisions ||
+           olv_fail(err, OLV_BROKEN, "the docket of a run that was cut short is not whole");
 }
 
 static bool settle_segment(struct settling *s, const struct open_batch *batch, bool is_looking,
                            struct olv_error *err)
 {
-    struct olv_text bytes = {0};
     char name[32], path[128];
     bool ok;
+    int fd;
     run_segment_name(name, batch->number);
     snprintf(path, sizeof path, "%.63s/%s", s->id, name);
-    ok = olv_read_file(s->run->state.runs, path, LARGEST_SEGMENT, &bytes, err);
-    if (!ok && err->sys == ENOENT) {
+    fd = openat(s->run->state.runs, path, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    if (fd < 0 && errno == ENOENT)
         olv_fail(err, OLV_BROKEN, "the docket of a run that was cut short is gone");
-        olv_error_at(err, path);
-        olv_error_hint(err, "restore it from a copy; or remove runs/open, and what that run was about to do "
-                            "stays without an outcome. Nothing was touched");
-    }
-    ok = ok && each_open(s, batch, &bytes, is_looking, err);
-    olv_text_free(&bytes);
-    return ok;
+    else if (fd < 0)
+        olv_fail_system(err, path, "cannot open the docket of a run that was cut short");
+    ok = fd >= 0 && each_page(s, batch, fd, is_looking, err);
+    olv_os_close(fd);
+    if (ok || err->code != OLV_BROKEN)
+        return ok;
+    olv_error_at(err, path);
+    return olv_error_hint(err,
+                          "restore it from a copy; or remove runs/open, and what that run was about to do "
+                          "stays without an outcome. Nothing was touched");
 }
 
 /* What was found, and what info files say, is on disk before it is recorded. */

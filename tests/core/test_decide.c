@@ -177,21 +177,20 @@ static void drop(struct planned *p)
     olv_policy_free(p->policy);
 }
 
+static bool tell_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
+{
+    char *all = self;
+    (void)err;
+    sprintf(all + strlen(all), "%s/%s:%s.%u,", e->directory, e->name, e->rule_name, e->step);
+    return true;
+}
+
 /* The docket's entries as "directory/name:rule.step,", in any order. */
 static char *docket_of(struct planned *p)
 {
     char *all = calloc(1, 100000);
-    struct olv_text segment = {0};
     struct olv_error err = {0};
-    struct olv_docket_entry e;
-    assert_true(olv_spool_rewind(p->plan.docket, &err));
-    while (olv_spool_next(p->plan.docket, &segment, &err)) {
-        struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
-        while (olv_segment_next(r, &e, &err))
-            sprintf(all + strlen(all), "%s/%s:%s.%u,", e.directory, e.name, e.rule_name, e.step);
-        olv_segment_close(r);
-    }
-    olv_text_free(&segment);
+    assert_true(olv_docket_each(p->plan.docket, tell_entry, all, &err));
     return all;
 }
 
@@ -312,8 +311,9 @@ static void more_than_a_segment_is_spooled_in_many(void **state)
     const struct sandbox *s = *state;
     char text[1024];
     struct planned p;
-    struct olv_text segment = {0};
+    struct olv_page_head head;
     struct olv_error err = {0};
+    uint64_t at = 0;
     unsigned segments = 0, entries = 0;
     for (int i = 0; i < 9000; i++) {
         char name[64];
@@ -323,21 +323,15 @@ static void more_than_a_segment_is_spooled_in_many(void **state)
     snprintf(text, sizeof text,
              "  - { name: a, under: %s/tides, steps: [ { after: 1 day, do: discard } ] }\n", s->path);
     p = plan_of(s, text, NULL);
-    assert_true(olv_spool_rewind(p.plan.docket, &err));
-    while (olv_spool_next(p.plan.docket, &segment, &err)) {
-        struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
-        struct olv_docket_entry e;
-        unsigned here = 0;
-        while (olv_segment_next(r, &e, &err))
-            here++;
-        assert_in_range(here, 1, OLV_SEGMENT_ENTRIES);
-        entries += here;
+    while (olv_spool_head(p.plan.docket, at, &head, &err)) {
+        assert_int_equal(head.first, 0); /* workers add pages at the same time: each is a segment */
+        assert_in_range(head.entries, 1, OLV_SEGMENT_ENTRIES);
+        entries += head.entries;
         segments++;
-        olv_segment_close(r);
+        at += head.len;
     }
     assert_int_equal(entries, 9004);
     assert_true(segments >= 3);
-    olv_text_free(&segment);
     drop(&p);
 }
 

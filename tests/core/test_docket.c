@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Docket segments, and the sorter that puts them in order for people. */
+/* Pages and segments of a docket, and the sorter that puts them in order for people. */
 #include "act/acts.h"
 #include "olvido/docket.h"
+#include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "support/sandbox.h"
 
@@ -32,74 +33,92 @@ static struct olv_docket_entry entry(uint32_t rule, const char *rule_name, const
     return e;
 }
 
-static struct olv_segment_writer two_directories(void)
+static struct olv_page_writer two_directories(void)
 {
-    struct olv_segment_writer w = {0};
+    struct olv_page_writer w = {0};
     struct olv_docket_entry a = entry(0, "scratch", "/srv/tides/scratch", 1, "two\nlines"),
                             b = entry(7, "readings", "/srv", 2, "mar\xE9"),
-                            c = entry(0, "scratch", "/srv", 2, "c");
+                            c = entry(0, "scratch", "/srv", 2, "c"), d = entry(0, "scratch", "/", 3, "d");
     c.target = "/srv/elsewhere/c";
-    olv_segment_begin(&w);
-    olv_segment_add(&w, &a);
-    olv_segment_add(&w, &b);
-    olv_segment_add(&w, &c);
+    d.target = "/d";
+    olv_page_begin(&w);
+    olv_page_add(&w, &a);
+    olv_page_add(&w, &b);
+    olv_page_add(&w, &c);
+    olv_page_add(&w, &d);
     return w;
 }
 
 static void what_is_written_is_read(void **state)
 {
-    struct olv_segment_writer w = two_directories();
+    struct olv_page_writer w = two_directories();
     struct olv_error err;
-    struct olv_segment_reader *r = olv_segment_open(w.bytes.data, w.bytes.len, &err);
+    struct olv_page_reader *r = olv_page_open(&w.bytes, &err);
     struct olv_docket_entry e;
     (void)state;
-    assert_true(olv_segment_next(r, &e, &err));
+    assert_true(olv_page_next(r, &e, &err));
     assert_string_equal(e.name, "two\nlines");
     assert_string_equal(e.rule_name, "scratch");
     assert_string_equal(e.directory, "/srv/tides/scratch");
+    assert_string_equal(e.target, "");
     assert_int_equal(e.step, 2);
     assert_int_equal(e.due.s, -5);
     assert_true(e.identity.size_bytes == UINT64_MAX);
     assert_int_equal(e.identity.modified.s, -1);
     assert_int_equal(e.identity.modified.ns, 999999999);
-    assert_true(olv_segment_next(r, &e, &err));
+    assert_true(olv_page_next(r, &e, &err));
     assert_string_equal(e.name, "mar\xE9");
     assert_int_equal(e.rule, 7);
-    assert_true(olv_segment_next(r, &e, &err));
+    assert_true(olv_page_next(r, &e, &err));
     assert_int_equal(e.number, 2);
     assert_string_equal(e.rule_name, "scratch");
+    assert_string_equal(e.directory, "/srv");
     assert_string_equal(e.target, "/srv/elsewhere/c");
-    assert_false(olv_segment_next(r, &e, &err));
+    assert_true(olv_page_next(r, &e, &err));
+    assert_string_equal(e.directory, "/");
+    assert_string_equal(e.target, "/d");
+    assert_false(olv_page_next(r, &e, &err));
     assert_int_equal(err.code, OLV_OK);
-    olv_segment_close(r);
-    olv_segment_free(&w);
+    olv_page_close(r);
+    olv_page_free(&w);
 }
 
-/* Reads a segment to its end, whatever it holds; true when it was sound. */
-static bool read_all(const char *bytes, size_t len)
+/* Reads a page to its end, whatever it holds; true when it was sound. */
+static bool read_all(char *bytes, size_t len)
 {
     struct olv_error err = {0};
-    struct olv_segment_reader *r = olv_segment_open(bytes, len, &err);
+    const struct olv_text page = {.data = bytes, .len = len};
+    struct olv_page_reader *r = olv_page_open(&page, &err);
     struct olv_docket_entry e;
-    if (!r)
+    if (!r) {
+        assert_int_equal(err.code, OLV_BROKEN);
         return false;
-    while (olv_segment_next(r, &e, &err))
+    }
+    while (olv_page_next(r, &e, &err))
         assert_non_null(e.name);
-    olv_segment_close(r);
+    olv_page_close(r);
     return err.code == OLV_OK;
+}
+
+static void put_length(char *bytes, size_t len)
+{
+    for (unsigned i = 0; i < 4; i++)
+        bytes[8 + i] = (char)(len >> (8 * i));
 }
 
 static void damage_is_noticed_and_never_reads_beyond_the_end(void **state)
 {
-    struct olv_segment_writer w = two_directories();
+    struct olv_page_writer w = two_directories();
     (void)state;
     for (size_t cut = 1; cut < w.bytes.len; cut++) {
         char *piece = malloc(cut); /* exactly so large, so that the sanitizer sees a byte too far */
         memcpy(piece, w.bytes.data, cut);
-        read_all(piece, cut);
+        assert_false(read_all(piece, cut));
+        if (cut > 12)
+            put_length(piece, cut);
+        assert_false(read_all(piece, cut)); /* nor with that length: also where a record ends */
         free(piece);
     }
-    assert_false(read_all(w.bytes.data, w.bytes.len - 1));
     for (size_t at = 0; at < w.bytes.len; at++)
         for (int bit = 0; bit < 8; bit++) {
             w.bytes.data[at] = (char)(w.bytes.data[at] ^ (1 << bit));
@@ -107,34 +126,186 @@ static void damage_is_noticed_and_never_reads_beyond_the_end(void **state)
             w.bytes.data[at] = (char)(w.bytes.data[at] ^ (1 << bit));
         }
     assert_true(read_all(w.bytes.data, w.bytes.len));
-    w.bytes.data[7] = '3'; /* the version before */
+    w.bytes.data[7] = '4'; /* the version before */
     assert_false(read_all(w.bytes.data, w.bytes.len));
-    olv_segment_free(&w);
+    olv_page_free(&w);
 }
 
-static void a_spool_gives_its_segments_back_in_order(void **state)
+/* The page with one entry and other paths before it. */
+static bool is_sound_with(const char *records, size_t len)
 {
+    struct olv_page_writer w = {0};
+    struct olv_text page = {0};
+    struct olv_docket_entry e = entry(0, "scratch", "/", 1, "f");
+    bool is_sound;
+    olv_page_begin(&w);
+    olv_page_add(&w, &e);
+    olv_text_add(&page, w.bytes.data, OLV_PAGE_HEAD);
+    olv_text_add(&page, records, len);
+    olv_text_add(&page, w.bytes.data + OLV_PAGE_HEAD, w.bytes.len - OLV_PAGE_HEAD);
+    put_length(page.data, page.len);
+    is_sound = read_all(page.data, page.len);
+    olv_text_free(&page);
+    olv_page_free(&w);
+    return is_sound;
+}
+
+#define PATH(number, parent, name) "P" number "\0\0\0" parent name
+#define ROOT                       "\xff\xff\xff\xff"
+#define IS_SOUND(records)          is_sound_with(records, sizeof(records) - 1)
+
+static void paths_are_below_earlier_ones_and_no_longer_than_a_call_takes(void **state)
+{
+    struct olv_text deep = {0};
+    char name[3 + 254];
+    (void)state;
+    assert_true(IS_SOUND(PATH("\0", ROOT, "\1\0a") PATH("\1", "\0\0\0\0", "\1\0b")));
+    assert_false(IS_SOUND(PATH("\1", ROOT, "\1\0a")));                                 /* out of order */
+    assert_false(IS_SOUND(PATH("\0", "\0\0\0\0", "\1\0a")));                           /* below itself */
+    assert_false(IS_SOUND(PATH("\0", ROOT, "\1\0a") PATH("\1", "\2\0\0\0", "\1\0b"))); /* below a later one */
+    assert_false(IS_SOUND(PATH("\0", ROOT, "\3\0a/b")));
+    memset(name, 'd', sizeof name);
+    for (uint8_t i = 0; i < 17; i++) { /* 17 of 255 bytes with their slashes are 4,335; 16 are 4,080 */
+        const uint8_t head[] = {'P', i, 0, 0, 0, (uint8_t)(i - 1), 0, 0, 0, 254, 0};
+        if (i == 16)
+            assert_true(is_sound_with(deep.data, deep.len));
+        olv_text_add(&deep, head, sizeof head);
+        if (i == 0)
+            memcpy(deep.data + 5, ROOT, 4);
+        olv_text_add(&deep, name, 254);
+    }
+    assert_false(is_sound_with(deep.data, deep.len));
+    olv_text_free(&deep);
+}
+
+/* The same directory costs its path once, whatever is in it and below it. */
+static void a_deep_directory_is_written_as_a_name_and_its_parent(void **state)
+{
+    enum { DEPTH = 19, NAME = 200 };
+    struct olv_error err;
+    struct olv_page_writer w = {0};
+    struct olv_page_reader *r;
+    struct olv_docket_entry e;
+    struct olv_text path = {0}, target = {0};
+    char name[NAME + 1] = "";
+    size_t spelt = 0;
+    (void)state;
+    memset(name, 'n', NAME);
+    olv_page_begin(&w);
+    for (int i = 0; i < DEPTH; i++) {
+        olv_text_printf(&path, "/%s", name);
+        olv_text_clear(&target);
+        olv_text_printf(&target, "/srv%s/f", path.data);
+        for (int k = 0; k < 2; k++) {
+            e = entry(0, "scratch", path.data, (uint64_t)i, k ? "g" : "f");
+            e.target = target.data;
+            spelt += path.len + target.len;
+            olv_page_add(&w, &e);
+        }
+    }
+    assert_true(spelt > 2 * 2 * 190 * NAME);
+    assert_in_range(w.bytes.len, 2 * DEPTH * NAME, 2 * DEPTH * (NAME + 200)); /* of both paths once */
+    r = olv_page_open(&w.bytes, &err);
+    olv_text_clear(&path);
+    for (int i = 0; i < DEPTH; i++) {
+        olv_text_printf(&path, "/%s", name);
+        olv_text_clear(&target);
+        olv_text_printf(&target, "/srv%s/f", path.data);
+        for (int k = 0; k < 2; k++) {
+            assert_true(olv_page_next(r, &e, &err));
+            assert_string_equal(e.directory, path.data);
+            assert_string_equal(e.target, target.data);
+            assert_int_equal(e.at.inode, i);
+        }
+    }
+    olv_page_close(r);
+    olv_page_free(&w);
+    olv_text_free(&path);
+    olv_text_free(&target);
+}
+
+/* Up and down, beside and back: each path is what was written, also where one name begins like another. */
+static void directories_in_any_order_keep_their_paths(void **state)
+{
+    static const char *const paths[] = {"/a/b/c", "/a/bc", "/a/b", "/",     "/a",    "/a/b/c/d/e",
+                                        "/b",     "/a/b",  "/ab",  "/a/bc", "/a/b/c"};
+    enum { COUNT = sizeof paths / sizeof *paths };
+    struct olv_error err;
+    struct olv_page_writer w = {0};
+    struct olv_page_reader *r;
+    struct olv_docket_entry e;
+    (void)state;
+    olv_page_begin(&w);
+    for (size_t i = 0; i < COUNT; i++) {
+        char target[30];
+        e = entry(0, "scratch", paths[i], 1, "f");
+        snprintf(target, sizeof target, "%s/f", paths[COUNT - 1 - i][1] ? paths[COUNT - 1 - i] : "");
+        e.target = target;
+        olv_page_add(&w, &e);
+    }
+    r = olv_page_open(&w.bytes, &err);
+    for (size_t i = 0; i < COUNT; i++) {
+        char target[30];
+        snprintf(target, sizeof target, "%s/f", paths[COUNT - 1 - i][1] ? paths[COUNT - 1 - i] : "");
+        assert_true(olv_page_next(r, &e, &err));
+        assert_string_equal(e.directory, paths[i]);
+        assert_string_equal(e.target, target);
+    }
+    assert_false(olv_page_next(r, &e, &err));
+    assert_int_equal(err.code, OLV_OK);
+    olv_page_close(r);
+    olv_page_free(&w);
+}
+
+/* A page of 300 entries, with names by its number. */
+static void make_page(struct olv_page_writer *w, unsigned number)
+{
+    char name[300] = "";
+    struct olv_docket_entry e = entry(0, "scratch", "/srv", 1, name);
+    memset(name, 'n', 1 + number % 250);
+    olv_page_begin(w);
+    for (unsigned i = 0; i < 300; i++)
+        olv_page_add(w, &e);
+}
+
+static void a_spool_gives_its_pages_back_in_order(void **state)
+{
+    enum { PAGES = 200 }; /* of up to 115,000 bytes: in memory first, then in the file */
     struct olv_error err;
     struct olv_spool *spool = olv_spool_new(&err);
-    struct olv_text text = {0}, back = {0};
+    struct olv_page_writer w = {0};
+    struct olv_page_head head;
+    struct olv_text back = {0};
+    size_t bytes = 0;
     (void)state;
-    for (int i = 0; i < 100; i++) {
-        olv_text_clear(&text);
-        for (int k = 0; k <= i * 37; k++)
-            olv_text_printf(&text, "%d,", i);
-        assert_true(olv_spool_add(spool, &text, &err));
+    for (unsigned i = 0; i < PAGES; i++) {
+        make_page(&w, i);
+        bytes += w.bytes.len;
+        assert_true(olv_spool_add(spool, &w.bytes, &err));
     }
+    assert_true(bytes > 5 << 20);
     for (int pass = 0; pass < 2; pass++) {
-        assert_true(olv_spool_rewind(spool, &err));
-        for (int i = 0; i < 100; i++) {
-            assert_true(olv_spool_next(spool, &back, &err));
-            assert_int_equal(atoi(back.data), i);
+        uint64_t at = 0;
+        for (unsigned i = 0; i < PAGES; i++) {
+            struct olv_page_reader *r;
+            struct olv_docket_entry e;
+            assert_true(olv_spool_head(spool, at, &head, &err));
+            assert_int_equal(head.entries, 300);
+            assert_true(olv_spool_read(spool, &at, &back, &err));
+            assert_int_equal(back.len, head.len);
+            r = olv_page_open(&back, &err);
+            assert_true(olv_page_next(r, &e, &err));
+            assert_int_equal(strlen(e.name), 1 + i % 250);
+            olv_page_close(r);
         }
-        assert_false(olv_spool_next(spool, &back, &err));
+        assert_int_equal(at, bytes);
+        assert_false(olv_spool_read(spool, &at, &back, &err));
+        assert_int_equal(err.code, OLV_OK);
+        assert_false(olv_spool_head(spool, at, &head, &err));
         assert_int_equal(err.code, OLV_OK);
     }
-    olv_text_free(&text);
     olv_text_free(&back);
+    olv_page_free(&w);
     olv_spool_free(spool);
 }
 
@@ -144,49 +315,132 @@ static void same_archive(const struct olv_docket_entry *e, struct olv_text *out)
     olv_text_puts(out, "one archive");
 }
 
-/* Fills a spool with entries in directories with paths of 100,000 bytes, and counts its segments. */
-static unsigned segments_of_long_paths(unsigned count, olv_compose_key key_of, size_t most_bytes)
+struct cut {
+    unsigned pages, segments, entries;
+    size_t longest; /* page */
+};
+
+/* The directory of the entry with this number: all of them differ from the root on. */
+static void long_path(char path[OLV_LONGEST_PATH + 1], unsigned number)
 {
-    enum { LENGTH = 100000 };
+    memset(path, 'd', OLV_LONGEST_PATH);
+    for (size_t i = 0; i < OLV_LONGEST_PATH; i += 91)
+        path[i] = '/';
+    path[OLV_LONGEST_PATH] = '\0';
+    snprintf(path + 1, 10, "%08u", number);
+    path[9] = 'd';
+}
+
+/* How so many entries in long directories are cut. */
+static struct cut cut_up(unsigned count, olv_compose_key key_of)
+{
     struct olv_error err = {0};
     struct olv_spool *spool = olv_spool_new(&err);
     struct olv_composing composing;
-    struct olv_text segment = {0};
-    unsigned segments = 0, entries = 0;
-    char *path = calloc(1, LENGTH + 1);
+    struct olv_text page = {0};
+    struct cut cut = {0};
+    char path[OLV_LONGEST_PATH + 1];
+    uint8_t salt[OLV_SALT];
+    unsigned in_segment = 0;
     olv_compose_begin(&composing, spool, key_of);
     for (unsigned i = 0; i < count; i++) {
         struct olv_docket_entry e;
-        memset(path, 'd', LENGTH);
-        path[0] = '/';
-        path[1 + i % (LENGTH - 1)] = 'x';
+        long_path(path, i);
         e = entry(0, "scratch", path, 1, "f");
         assert_true(olv_compose_add(&composing, &e, &err));
     }
     assert_true(olv_compose_end(&composing, &err));
-    assert_true(olv_spool_rewind(spool, &err));
-    while (olv_spool_next(spool, &segment, &err)) {
-        struct olv_segment_reader *r = olv_segment_open(segment.data, segment.len, &err);
+    for (uint64_t at = 0; olv_spool_read(spool, &at, &page, &err); cut.pages++) {
+        struct olv_page_reader *r = olv_page_open(&page, &err);
+        struct olv_page_head head;
         struct olv_docket_entry e;
-        assert_in_range(segment.len, 1, most_bytes + LENGTH + 1000);
-        while (olv_segment_next(r, &e, &err))
-            assert_int_equal(e.directory[1 + entries++], 'x'); /* none is lost, and each in its place */
-        olv_segment_close(r);
-        segments++;
+        assert_true(olv_page_head(page.data, &head, &err));
+        in_segment = head.first ? in_segment : 0;
+        cut.segments += head.first == 0;
+        cut.longest = page.len > cut.longest ? page.len : cut.longest;
+        while (olv_page_next(r, &e, &err)) {
+            long_path(path, cut.entries++);
+            assert_string_equal(e.directory, path); /* none is lost, and each in its place */
+            assert_int_equal(e.number, in_segment++);
+            if (e.number == 0)
+                memcpy(salt, olv_page_salt(r), sizeof salt);
+            assert_memory_equal(salt, olv_page_salt(r), sizeof salt);
+        }
+        assert_int_equal(err.code, OLV_OK);
+        olv_page_close(r);
     }
     assert_int_equal(err.code, OLV_OK);
-    assert_int_equal(entries, count);
-    free(path);
-    olv_text_free(&segment);
+    assert_int_equal(cut.entries, count);
+    olv_text_free(&page);
     olv_spool_free(spool);
-    return segments;
+    return cut;
 }
 
-static void long_paths_fill_a_segment_sooner(void **state)
+static void long_paths_fill_a_page_sooner(void **state)
 {
+    struct cut cut = cut_up(2000, NULL);
     (void)state;
-    assert_in_range(segments_of_long_paths(200, NULL, OLV_SEGMENT_BYTES), 9, 11);
-    assert_in_range(segments_of_long_paths(400, same_archive, OLV_SEGMENT_MOST_BYTES), 2, 2);
+    assert_in_range(cut.pages, 4, 6);
+    assert_int_equal(cut.segments, cut.pages);
+    assert_in_range(cut.longest, OLV_PAGE_FULL, OLV_PAGE_FULL + 10000);
+}
+
+static void what_belongs_together_stays_in_one_segment_of_many_pages(void **state)
+{
+    struct cut cut = cut_up(20000, same_archive); /* 90 MB */
+    (void)state;
+    assert_int_equal(cut.segments, 1);
+    assert_in_range(cut.pages, 40, 60);
+    assert_in_range(cut.longest, OLV_PAGE_FULL, OLV_PAGE_FULL + 10000);
+}
+
+/* Many entries in one deep directory: few bytes, but much to read. */
+static void paths_count_as_long_as_they_are_spelt_out(void **state)
+{
+    struct olv_error err = {0};
+    struct olv_spool *spool = olv_spool_new(&err);
+    struct olv_composing composing;
+    struct olv_page_head head;
+    char path[OLV_LONGEST_PATH + 1];
+    unsigned pages = 0;
+    (void)state;
+    olv_compose_begin(&composing, spool, same_archive);
+    long_path(path, 1);
+    for (unsigned i = 0; i < 4000; i++) {
+        struct olv_docket_entry e = entry(0, "scratch", i % 2 ? "/srv" : path, i % 2, "f");
+        e.target = i % 2 ? path : "";
+        assert_true(olv_compose_add(&composing, &e, &err));
+    }
+    assert_true(olv_compose_end(&composing, &err));
+    for (uint64_t at = 0; olv_spool_head(spool, at, &head, &err); at += head.len) {
+        assert_in_range(head.entries, 1, OLV_PAGE_FULL / 4000);
+        pages++;
+    }
+    assert_in_range(pages, 8, 9);
+    olv_spool_free(spool);
+}
+
+static void a_path_that_no_reader_takes_is_refused(void **state)
+{
+    struct olv_error err = {0};
+    struct olv_spool *spool = olv_spool_new(&err);
+    struct olv_composing composing;
+    struct olv_docket_entry e = entry(0, "scratch", "/srv", 1, "f");
+    char path[OLV_LONGEST_PATH + 2];
+    (void)state;
+    olv_compose_begin(&composing, spool, NULL);
+    long_path(path, 1);
+    path[OLV_LONGEST_PATH] = 'd';
+    path[OLV_LONGEST_PATH + 1] = '\0';
+    e.target = path;
+    assert_false(olv_compose_add(&composing, &e, &err));
+    assert_non_null(strstr(err.what, "longer than 4095 bytes"));
+    e = entry(0, "scratch", path, 1, "f");
+    assert_false(olv_compose_add(&composing, &e, &err));
+    path[OLV_LONGEST_PATH] = '\0';
+    assert_true(olv_compose_add(&composing, &e, &err));
+    olv_compose_abandon(&composing);
+    olv_spool_free(spool);
 }
 
 /* Many times the sorter's buffer, so that runs are written and merged. */
@@ -240,8 +494,14 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_written_is_read),
         cmocka_unit_test(damage_is_noticed_and_never_reads_beyond_the_end),
-        cmocka_unit_test(a_spool_gives_its_segments_back_in_order),
-        cmocka_unit_test(long_paths_fill_a_segment_sooner),
+        cmocka_unit_test(paths_are_below_earlier_ones_and_no_longer_than_a_call_takes),
+        cmocka_unit_test(a_deep_directory_is_written_as_a_name_and_its_parent),
+        cmocka_unit_test(directories_in_any_order_keep_their_paths),
+        cmocka_unit_test(a_spool_gives_its_pages_back_in_order),
+        cmocka_unit_test(long_paths_fill_a_page_sooner),
+        cmocka_unit_test(what_belongs_together_stays_in_one_segment_of_many_pages),
+        cmocka_unit_test(paths_count_as_long_as_they_are_spelt_out),
+        cmocka_unit_test(a_path_that_no_reader_takes_is_refused),
         cmocka_unit_test(more_records_than_memory_come_out_in_order),
         cmocka_unit_test(an_empty_sorter_has_nothing),
     };

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Any bytes as a segment of a docket: entries whose strings are all there, or an error; what could be read to
+/* Any bytes as a page of a docket: entries whose strings are all there, or an error; what could be read to
  * its end is written and read again as the same entries. */
 #include "docket/wire.h"
 #include "fuzz.h"
@@ -36,38 +36,38 @@ static void must_be_same(const struct olv_docket_entry *a, const struct olv_dock
     must_have_same_manner(a, b);
 }
 
-static void compare(const uint8_t *data, size_t size, const struct olv_text *written)
+static void compare(const struct olv_text *given, const struct olv_text *written)
 {
     struct olv_error err = {0};
-    struct olv_segment_reader *one = olv_segment_open(data, size, &err);
-    struct olv_segment_reader *other = olv_segment_open(written->data, written->len, &err);
+    struct olv_page_reader *one = olv_page_open(given, &err), *other = olv_page_open(written, &err);
     struct olv_docket_entry a, b;
     must(one && other);
-    while (olv_segment_next(one, &a, &err)) {
-        must(olv_segment_next(other, &b, &err));
+    while (olv_page_next(one, &a, &err)) {
+        must(olv_page_next(other, &b, &err));
         must_be_same(&a, &b);
     }
-    must(!olv_segment_next(other, &b, &err) && err.code == OLV_OK);
-    olv_segment_close(one);
-    olv_segment_close(other);
+    must(!olv_page_next(other, &b, &err) && err.code == OLV_OK);
+    olv_page_close(one);
+    olv_page_close(other);
 }
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     struct olv_error err = {0};
-    struct olv_segment_reader *reader = olv_segment_open(data, size, &err);
-    struct olv_segment_writer writer = {.entries = 0};
+    const struct olv_text given = {.data = (char *)(uintptr_t)data, .len = size};
+    struct olv_page_reader *reader = olv_page_open(&given, &err);
+    struct olv_page_writer writer = {.entries = 0};
     struct olv_docket_entry e;
     if (!reader) {
         must(err.code != OLV_OK);
         return 0;
     }
-    olv_segment_begin(&writer);
-    while (olv_segment_next(reader, &e, &err))
-        olv_segment_add(&writer, &e);
-    olv_segment_close(reader);
-    if (err.code == OLV_OK && writer.entries && writer.entries <= OLV_SEGMENT_ENTRIES)
-        compare(data, size, &writer.bytes);
-    olv_segment_free(&writer);
+    olv_page_begin(&writer);
+    while (olv_page_next(reader, &e, &err))
+        olv_page_add(&writer, &e);
+    olv_page_close(reader);
+    if (err.code == OLV_OK && writer.entries && writer.bytes.len <= OLV_PAGE_MOST)
+        compare(&given, &writer.bytes);
+    olv_page_free(&writer);
     return 0;
 }
