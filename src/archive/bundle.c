@@ -29,6 +29,11 @@ static const char *keep(struct bundle *b, const char *string)
     return olv_arena_copy(&b->arena, string, strlen(string));
 }
 
+uint64_t bundle_space(const struct olv_docket_entry *e)
+{
+    return e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD + strlen(e->directory) + strlen(e->name);
+}
+
 bool bundle_add(struct bundle *b, const struct olv_docket_entry *e, uint64_t sequence, const char *hard_link)
 {
     struct bundle_item *last = b->count ? &b->items[b->count - 1] : NULL, *item = &b->items[b->count];
@@ -43,7 +48,7 @@ bool bundle_add(struct bundle *b, const struct olv_docket_entry *e, uint64_t seq
     item->hard_link = hard_link ? keep(b, hard_link) : NULL;
     item->entry.rule_name = item->entry.target = "";
     b->count++;
-    b->bytes += e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD;
+    b->bytes += bundle_space(e);
     return item->path && item->entry.directory && item->entry.name && (!hard_link || item->hard_link);
 }
 

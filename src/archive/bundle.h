@@ -53,6 +53,8 @@ struct bundle_worker {
     } user, group; /* the last ones looked up */
 };
 
+/* Roughly the bytes that the entry takes in a frame: its contents and its headers, which spell its path. */
+uint64_t bundle_space(const struct olv_docket_entry *entry);
 /* Adds a copy of the entry. */
 bool bundle_add(struct bundle *bundle, const struct olv_docket_entry *entry, uint64_t sequence,
                 const char *hard_link);

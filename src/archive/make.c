@@ -226,9 +226,7 @@ static bool add_small(struct making *m, const struct olv_docket_entry *e, uint64
                       const char *hard_link, struct olv_error *err)
 {
     struct bundle *b = m->filling;
-    if (b &&
-        (b->count == (is_zip(m) ? 1 : BUNDLE_ENTRIES) ||
-         b->bytes + e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD > FRAME_BYTES) &&
+    if (b && (b->count == (is_zip(m) ? 1 : BUNDLE_ENTRIES) || b->bytes + bundle_space(e) > FRAME_BYTES) &&
         !give_bundle(m, err))
         return false;
     if (!m->filling)
@@ -419,8 +417,7 @@ bool making_add(struct making *m, const struct olv_docket_entry *e, uint64_t seq
     if (make_is_interrupted(m, err) || !find_link(m, e, sequence, &hard_link, err))
         return false;
     m->files++;
-    if (e->identity.kind == OLV_KIND_FILE && !hard_link &&
-        e->identity.size_bytes + BUNDLE_ENTRY_OVERHEAD > FRAME_BYTES)
+    if (e->identity.kind == OLV_KIND_FILE && !hard_link && bundle_space(e) > FRAME_BYTES)
         return add_large(m, e, sequence, err);
     m->bytes += e->identity.size_bytes;
     return add_small(m, e, sequence, hard_link, err);

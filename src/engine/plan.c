@@ -9,6 +9,7 @@
 #include "judge/tally.h"
 #include "judge/whole.h"
 #include "olvido/guard.h"
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -309,7 +310,8 @@ static void plan_end(struct planner *p)
 
 static bool plan_walk(struct planner *p, struct olv_error *err)
 {
-    struct olv_scan_visitor visitor = {.self = p, .enter = plan_enter, .visit = plan_visit};
+    struct olv_scan_visitor visitor = {
+        .self = p, .enter = plan_enter, .visit = plan_visit, .longest_path = OLV_LONGEST_DIRECTORY};
     const struct roots *roots = &p->judging.roots;
     bool ok = scan_relayed(roots->paths, roots->root_count, &visitor, &p->relay, err);
     for (unsigned i = 0; ok && i < p->worker_count; i++) {

@@ -36,7 +36,8 @@ struct node *node_new(struct node *parent, const char *name, size_t len)
     copy = (char *)(node + 1);
     memcpy(copy, name, len);
     copy[len] = '\0';
-    *node = (struct node){.dir = {.name = copy, .name_len = len}, .parent = parent, .fd = -1, .above = -1};
+    *node = (struct node){
+        .dir = {.name = copy, .name_len = len, .path_len = len}, .parent = parent, .fd = -1, .above = -1};
     atomic_init(&node->references, 1);
     atomic_init(&node->fd_users, 0);
     node->root = node;
@@ -49,6 +50,8 @@ struct node *node_new(struct node *parent, const char *name, size_t len)
     node->dir.tag = parent->dir.tag;
     node->dir.root = parent->dir.root;
     node->dir.depth = parent->dir.depth + 1;
+    node->dir.path_len +=
+        parent->dir.path_len + (parent->dir.path_len > 1); /* the root ends with its slash */
     node->opens_by_path = parent != node->root && atomic_load(&open_descriptors) > descriptor_budget();
     if (!node->opens_by_path)
         node_use_fd(parent);

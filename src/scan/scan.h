@@ -24,8 +24,8 @@ struct olv_scan_dir {
     uint32_t depth;                    /* 0 for a root */
     uint32_t root;                     /* index of the root */
     bool is_complete;                  /* read to its end */
-    size_t name_len;
-    const char *name; /* for a root, its absolute path */
+    size_t name_len, path_len; /* of its name, and of its path */
+    const char *name;          /* for a root, its absolute path */
 };
 
 struct olv_scan_entry {
@@ -53,6 +53,8 @@ struct olv_scan_visitor {
     /* After everything in a directory has been visited and left; also for a directory that was skipped or
      * read only in part (then it is not complete). Exactly once for every visited directory. May be NULL. */
     void (*leave)(void *self, unsigned worker, struct olv_scan_dir *dir);
+    /* A directory with a longer path is reported and not read; 0: all are read, however deep. */
+    size_t longest_path;
 };
 
 /* How many workers a walk will use. */

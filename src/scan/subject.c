@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "scan/subject.h"
 
+#include "olvido/path.h"
 #include "os/os.h"
 
 #include <unistd.h>
@@ -24,11 +25,20 @@ const struct olv_stat *scan_subject_look(struct olv_subject *subject)
     return subject->stat;
 }
 
+/* What nobody can name is known by no path; spelling it out again for each file would take the square of the
+ * depth. */
+static bool is_too_deep(const struct scan_subject *s)
+{
+    return s->entry->dir->path_len > OLV_LONGEST_PATH;
+}
+
 const char *scan_subject_path(struct olv_subject *subject, size_t *len)
 {
     struct scan_subject *s = (struct scan_subject *)subject;
     struct olv_text *text = s->text;
     olv_text_clear(text);
+    if (is_too_deep(s))
+        return NULL;
     olv_scan_dir_path_below(s->entry->dir, text);
     if (text->len)
         olv_text_add(text, "/", 1);
@@ -44,6 +54,8 @@ const char *scan_subject_whole_path(void *subject)
     struct scan_subject *s = subject;
     struct olv_text *text = s->text;
     olv_text_clear(text);
+    if (is_too_deep(s))
+        return NULL;
     olv_scan_dir_path(s->entry->dir, text);
     olv_text_puts(text, text->len > 1 ? "/" : "");
     olv_text_add(text, s->entry->name, s->entry->name_len);

@@ -216,6 +216,11 @@ static bool may_enter(struct worker *w, struct node *node)
     return false;
 }
 
+static bool is_too_long(const struct olv_scan_visitor *v, const struct node *node)
+{
+    return v->longest_path && node->dir.path_len > v->longest_path;
+}
+
 static void do_directory(struct worker *w, struct node *node)
 {
     if (node_open(node) < 0) {
@@ -228,8 +233,12 @@ static void do_directory(struct worker *w, struct node *node)
         accessed_tell(&w->walk->accessed, node->fd, w->walk->observer);
         pthread_mutex_unlock(&w->walk->mutex);
     }
-    if (may_enter(w, node))
-        walk_read_all(w, node);
+    if (may_enter(w, node)) {
+        if (is_too_long(w->walk->visitor, node))
+            walk_tell(w, &node->dir, NULL, "left alone, with all that is in it", ENAMETOOLONG);
+        else
+            walk_read_all(w, node);
+    }
     node_unuse_fd(node);
 }
 

@@ -247,7 +247,8 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
 
 static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
 {
-    struct olv_scan_visitor visitor = {.self = n, .enter = named_enter, .visit = named_visit};
+    struct olv_scan_visitor visitor = {
+        .self = n, .enter = named_enter, .visit = named_visit, .longest_path = OLV_LONGEST_DIRECTORY};
     n->trees = calloc(count + 1, sizeof *n->trees);
     n->workers = calloc(olv_scan_workers(), sizeof *n->workers);
     if (!n->trees || !n->workers)

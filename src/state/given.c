@@ -183,9 +183,10 @@ bool olv_respites_include(const struct olv_respites *respites, const struct olv_
 {
     const struct given_row *items = respites->given.items;
     size_t count = respites->given.count, low = 0, high = count;
-    const char *where = count && !stat->has_born ? path(self) : NULL;
-    if (where && includes_path(&respites->given, as_of, where))
-        return true;
+    bool asks_path = count && !stat->has_born;
+    const char *where = asks_path ? path(self) : NULL;
+    if (asks_path && (!where || includes_path(&respites->given, as_of, where)))
+        return true; /* what cannot be known is not touched */
     while (low < high) {
         size_t middle = low + (high - low) / 2;
         if (items[middle].file.inode < stat->inode)
