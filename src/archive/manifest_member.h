@@ -19,7 +19,8 @@ struct manifest_member {
 bool manifest_member_read(struct manifest_member *out, const json_t *line);
 void manifest_member_free(struct manifest_member *member);
 
-/* Splits bytes into lines, piece by piece. Starts zeroed. */
+/* Splits bytes into lines, piece by piece; a longer one makes no sense. Starts zeroed. */
+enum { MANIFEST_LONGEST_LINE = 8 << 20 };
 struct manifest_feed {
     struct olv_text line; /* what has arrived of it */
 };

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/take.h"
 
+#include "archive/manifest_member.h"
 #include "file/attributes.h"
 #include "file/identity.h"
 #include "olvido/text.h"
@@ -15,14 +16,16 @@
 #include <unistd.h>
 
 #define BROKEN "somebody opened it for writing while it was being read"
-enum { MOST_ATTRIBUTES = 256, MOST_EXTENTS = 65536, SECTOR = 512 };
+enum { MOST_ATTRIBUTES = 256, MOST_ATTRIBUTE_BYTES = 4 << 20, MOST_EXTENTS = 65536, SECTOR = 512 };
+/* In base64 they are within the line of the manifest that its reader takes. */
+_Static_assert(MOST_ATTRIBUTE_BYTES / 3 * 4 + (1 << 20) < MANIFEST_LONGEST_LINE, "a line would be too long");
 
 struct listing {
     struct taking *taking;
     struct olv_arena *arena;
     struct olv_error *err;
     struct olv_member_attribute attributes[MOST_ATTRIBUTES];
-    size_t count;
+    size_t count, bytes;
     struct olv_member_attribute note; /* of its origin */
 };
 
@@ -62,6 +65,10 @@ static bool add_attribute(void *self, const char *name, const void *value, size_
         return true;
     if (l->count == MOST_ATTRIBUTES)
         return olv_fail(l->err, OLV_SYSTEM, "it has more than %d attributes", MOST_ATTRIBUTES);
+    l->bytes += strlen(name) + len;
+    if (l->bytes > MOST_ATTRIBUTE_BYTES)
+        return olv_fail(l->err, OLV_SYSTEM, "its attributes have more than %d MiB",
+                        MOST_ATTRIBUTE_BYTES >> 20);
     return take_keep(l, name, value, len, &l->attributes[l->count++]);
 }
 
@@ -85,7 +92,7 @@ static bool list_attributes(struct taking *t, struct taking_room *room, struct o
     l.taking = t;
     l.arena = room->arena;
     l.err = err;
-    l.count = 0;
+    l.count = l.bytes = 0;
     l.note = (struct olv_member_attribute){0};
     if (!olv_os_each_attribute(t->fd, add_attribute, &l))
         return err->code != OLV_OK ? false : olv_fail_system(err, "", "cannot read its attributes");

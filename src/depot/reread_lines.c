@@ -4,6 +4,7 @@
 
 #include "archive/manifest.h"
 #include "base/grow.h"
+#include "olvido/path.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -31,6 +32,8 @@ static bool reread_lines_take_member(struct reading *r, const json_t *json, stru
     r->archive.members++;
     if (!manifest_member_read(m, json))
         return reread_lines_senseless(err);
+    if (m->path.len >= OLV_LONGEST_PATH) /* with the slash before it */
+        return olv_fail(err, OLV_BROKEN, "a member of it has a path of more than %d bytes", OLV_LONGEST_PATH);
     r->archive.bytes += m->member.size_bytes;
     if (!grow(&r->places, r->place_count, &r->place_cap, sizeof *r->places))
         return olv_fail_memory(err);

@@ -26,7 +26,7 @@ static const char schema[] =
     " WITHOUT ROWID;"
     "PRAGMA user_version = 1;";
 
-enum { SALT = 16, TOGETHER = 64, DEEP = 4096, LARGEST = 1 << 30 };
+enum { SALT = 16, TOGETHER = 64, DEEP = 512, LARGEST = 1 << 30 };
 
 struct indexing {
     struct many_hasher *many;
@@ -37,10 +37,12 @@ struct indexing {
         uint32_t block;
     } * rows; /* owned; the paths of the last `waiting` ones are not digested yet: */
     size_t count, cap, waiting;
+    size_t block_from;         /* the first row of the current block */
     struct olv_text salted;    /* they are here, each after the salt, */
     size_t ends[TOGETHER];     /* and end here */
-    uint64_t bytes;            /* of the volume */
-    struct olv_text directory; /* of the line before: its own entries need not be added again */
+    uint64_t bytes;            /* of the volume, */
+    uint32_t block;            /* and the current one of it */
+    struct olv_text directory; /* of the line before: it and those above it need not be added again */
     uint32_t directory_block;
     bool failed;
 };
@@ -108,14 +110,15 @@ static void index_enter(struct indexing *x, const char *path, size_t len, uint32
 
 /* A long path is digested once, with a look at the digest at each directory: one by one, all of them would
  * cost the square of its length. */
-static void enter_deep(struct indexing *x, const char *path, size_t len, uint32_t block)
+static void enter_deep(struct indexing *x, const char *path, size_t known, size_t len, uint32_t block)
 {
     uint8_t digest[OLV_SHA256_SIZE];
-    size_t from = 0;
+    size_t from = known;
     digest_waiting(x);
     olv_hasher_begin(x->hasher);
     olv_hasher_add(x->hasher, x->salt, SALT);
-    for (size_t i = 1; i <= len && !x->failed; i++) {
+    olv_hasher_add(x->hasher, path, known);
+    for (size_t i = known + 1; i <= len && !x->failed; i++) {
         if (path[i] != '/')
             continue;
         olv_hasher_add(x->hasher, path + from, i - from);
@@ -125,25 +128,56 @@ static void enter_deep(struct indexing *x, const char *path, size_t len, uint32_
     }
 }
 
+static int by_path(const void *a, const void *b)
+{
+    const struct row *x = a, *y = b;
+    if (x->path != y->path)
+        return x->path < y->path ? -1 : 1;
+    return x->block < y->block ? -1 : x->block > y->block;
+}
+
+/* Sorts the rows from this one on, and drops those that are there twice. */
+static void settle_rows(struct indexing *x, size_t from)
+{
+    size_t kept = from;
+    if (x->count > from)
+        qsort(x->rows + from, x->count - from, sizeof *x->rows, by_path);
+    for (size_t i = from; i < x->count; i++)
+        if (kept == from || by_path(&x->rows[kept - 1], &x->rows[i]) != 0)
+            x->rows[kept++] = x->rows[i];
+    x->count = kept;
+}
+
+/* How much of the directory was entered for the line before, in the same block. */
+static size_t known_part(const struct indexing *x, const char *path, size_t dir, uint32_t block)
+{
+    const struct olv_text *last = &x->directory;
+    size_t known = 0;
+    if (x->directory_block != block)
+        return 0;
+    for (size_t i = 1; i <= dir && i <= last->len && path[i - 1] == last->data[i - 1]; i++)
+        if ((i == dir || path[i] == '/') && (i == last->len || last->data[i] == '/'))
+            known = i;
+    return known;
+}
+
 /* The path and every directory above it except the root. */
 static void enter_path(struct indexing *x, const char *path, size_t len, uint32_t block)
 {
-    size_t dir = len;
+    size_t dir = len, known;
     index_enter(x, path, len, block);
     while (dir > 0 && path[dir - 1] != '/')
         dir--;
     dir = dir ? dir - 1 : 0;
-    if (x->directory_block == block && x->directory.len == dir && dir &&
-        memcmp(x->directory.data, path, dir) == 0)
-        return;
+    known = known_part(x, path, dir, block);
     olv_text_clear(&x->directory);
     olv_text_add(&x->directory, path, dir);
     x->directory_block = block;
     if (dir > DEEP) {
-        enter_deep(x, path, dir, block);
+        enter_deep(x, path, known, dir, block);
         return;
     }
-    for (; dir > 0; dir--)
+    for (; dir > known; dir--)
         if (dir == x->directory.len || path[dir] == '/')
             index_enter(x, path, dir, block);
 }
@@ -162,6 +196,17 @@ static void enter_line(struct indexing *x, const char *line, size_t len, uint32_
         enter_path(x, path, (size_t)(end - path), block);
 }
 
+/* What a block has twice goes at its end: memory is that of different rows. */
+static void begin_block(struct indexing *x, uint32_t block)
+{
+    if (block == x->block)
+        return;
+    digest_waiting(x);
+    settle_rows(x, x->block_from);
+    x->block = block;
+    x->block_from = x->count;
+}
+
 static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
 {
     char name[LEDGER_NAME_SIZE], *line;
@@ -173,7 +218,8 @@ static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
     if (!line_reader_open(&r, dir, name, &err))
         return false;
     while ((line = line_reader_next(&r, &len, &is_torn, &err)) && !is_torn) {
-        enter_line(x, line, len, (uint32_t)(x->bytes / LEDGER_BLOCK));
+        begin_block(x, (uint32_t)(x->bytes / LEDGER_BLOCK));
+        enter_line(x, line, len, x->block);
         x->bytes += len + 1;
     }
     line_reader_close(&r);
@@ -181,29 +227,15 @@ static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
     return err.code == OLV_OK && !line && !x->failed; /* a closed volume has no torn line */
 }
 
-static int by_path(const void *a, const void *b)
-{
-    const struct row *x = a, *y = b;
-    if (x->path != y->path)
-        return x->path < y->path ? -1 : 1;
-    return x->block < y->block ? -1 : x->block > y->block;
-}
-
 /* The rows of a volume with the current salt: sorted, without duplicates. */
 static bool make_rows(struct indexing *x, int dir, uint64_t first)
 {
-    size_t kept = 0;
     bool ok;
     x->directory_block = UINT32_MAX;
     x->many = many_hasher_new();
     x->hasher = olv_hasher_new();
     ok = x->many && x->hasher && index_read_volume(x, dir, first);
-    if (x->count)
-        qsort(x->rows, x->count, sizeof *x->rows, by_path);
-    for (size_t i = 0; i < x->count; i++)
-        if (kept == 0 || by_path(&x->rows[kept - 1], &x->rows[i]) != 0)
-            x->rows[kept++] = x->rows[i];
-    x->count = kept;
+    settle_rows(x, 0);
     many_hasher_free(x->many);
     olv_hasher_free(x->hasher);
     olv_text_free(&x->salted);

@@ -2,6 +2,7 @@
 /* Lists the trash: every info file with its item, and every item without one. */
 #include "trash/trash.h"
 
+#include "olvido/path.h"
 #include "os/durable.h"
 #include "os/os.h"
 
@@ -60,7 +61,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     }
     if (olv_read_file(trash->info, info, TRASH_LARGEST_INFO, &trash->found_text, &ignored) &&
         olv_trash_info_read(olv_text_string(&trash->found_text), trash->found_text.len, &trash->found) &&
-        resolve(trash)) {
+        resolve(trash) && trash->found.path.len <= OLV_LONGEST_PATH) {
         out->state = OLV_TRASH_SOUND;
         out->run = trash->found.run;
         out->has_contents = trash->found.has_contents;

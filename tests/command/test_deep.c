@@ -256,13 +256,54 @@ static void a_group_stays_whole_however_long_its_paths_are(void **state)
     assert_true(o.out[0] == '1' && o.out[1] == '\n' && atoi(o.out + 2) > 2); /* one segment, of many pages */
 }
 
+/* Somebody's info file names a place that nothing can be put at: it is damaged, and keeps nobody's files from
+ * coming back. */
+static void a_path_too_long_in_an_info_file_is_damage(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    int dir = open_made(s, "tides");
+    add_old_file(dir, "r.csv");
+    close(dir);
+    write_policy(s, DISCARD, NULL);
+    olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    shell_ok(s, "echo x >data/Trash/files/far\n"
+                "long=$(printf '/%0250d' $(seq 20))\n"
+                "printf '[Trash Info]\\nPath=%s\\nDeletionDate=2026-01-01T00:00:00\\n' \"$long\" "
+                ">data/Trash/info/far.trashinfo");
+    o = olvido_ends(s, 0, "trash", "show", NULL);
+    assert_contains(o.out, "far (torn info file");
+    o = olvido_ends(s, 0, "recover", "tides/r.csv", NULL);
+    assert_int_equal(files_in_tides(s), 1);
+    assert_true(exists(s, "data/Trash/files/far"));
+}
+
+/* A line of a manifest that its reader does not take is not written: 90 attributes of 60,000 bytes. */
+static void a_file_with_too_many_bytes_of_attributes_is_left_and_named(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    script_ok(s, "many_attributes.sh", "");
+    o = olvido(s, "archive", "--yes", "--to", "tides.tar.zst", "room/tides", NULL);
+    assert_status(&o, 1);
+    assert_contains(o.err, "its attributes have more than 4 MiB");
+    assert_true(exists(s, "room/tides/many.csv"));
+    assert_false(exists(s, "room/tides/few.csv"));
+    o = olvido_ends(s, 0, "extract", "--into", "back", "tides.tar.zst", NULL);
+    shell_ok(s, "test $(find back -name few.csv | wc -l) = 1; umount room");
+}
+
 #define DEEP(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, teardown)
 
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        DEEP(what_no_call_can_name_is_left_and_named),        DEEP(by_hand_it_is_left_and_named_too),
-        DEEP(a_deep_tree_goes_and_comes_back_as_a_whole),     DEEP(many_long_paths_need_little_memory),
+        DEEP(what_no_call_can_name_is_left_and_named),
+        DEEP(by_hand_it_is_left_and_named_too),
+        DEEP(a_deep_tree_goes_and_comes_back_as_a_whole),
+        DEEP(many_long_paths_need_little_memory),
+        DEEP(a_path_too_long_in_an_info_file_is_damage),
+        DEEP(a_file_with_too_many_bytes_of_attributes_is_left_and_named),
         DEEP(a_group_stays_whole_however_long_its_paths_are),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -204,6 +204,67 @@ static void a_deep_path_is_indexed_at_every_directory(void **state)
     close(dir);
 }
 
+/* The path of a line among branches that begin alike: some long, some short, side by side and back again. */
+static void branch_path(struct olv_text *out, unsigned line)
+{
+    static const char *const tops[] = {"/srv/a", "/srv/ab", "/srv/a/b", "/srv/b"};
+    unsigned depth = line * 7 % 29, top = line / 5 % 4;
+    olv_text_clear(out);
+    olv_text_puts(out, tops[top]);
+    for (unsigned i = 0; i < depth; i++)
+        olv_text_printf(out, "/%0*u", 30 + (int)(i % 3), line / 400 % 2 ? i : i + top);
+    olv_text_printf(out, "/f%u", line);
+}
+
+/* The blocks of lines about this path or what is below it, by reading all of them. */
+static size_t blocks_of(const char *text, const char *path, size_t len, uint32_t out[])
+{
+    size_t count = 0;
+    for (const char *line = text; *line; line = strchr(line, '\n') + 1) {
+        const char *at = strstr(line, "{\"path\":\"") + strlen("{\"path\":\"");
+        uint32_t block = (uint32_t)((line - text) / 262144);
+        if (strncmp(at, path, len) == 0 && (at[len] == '/' || at[len] == '"') &&
+            (count == 0 || out[count - 1] != block))
+            out[count++] = block;
+    }
+    return count;
+}
+
+static void each_directory_leads_to_the_blocks_that_have_it(void **state)
+{
+    enum { MANY = 4000 };
+    const struct sandbox *s = *state;
+    struct olv_text lines = {0}, path = {0};
+    int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
+    uint32_t wanted[100], *found;
+    size_t count;
+    for (unsigned i = 0; i < MANY; i++) {
+        branch_path(&path, i);
+        olv_text_printf(&lines,
+                        "{\"line\":%u,\"time\":\"2026-10-03T00:00:00Z\",\"kind\":\"outcome\","
+                        "\"sealed\":\"0\",\"open\":{\"path\":\"%s\"}}\n",
+                        i, olv_text_string(&path));
+    }
+    assert_true(lines.len > 7 * 262144);
+    overwrite(s, "state/ledger/lines-000000000000.jsonl", lines.data, lines.len);
+    build_index(s);
+    assert_true(ledger_index_is_right(dir, 0));
+    for (unsigned i = 0; i < MANY; i += 397) {
+        branch_path(&path, i);
+        for (size_t len = 1; len <= path.len; len++) {
+            if (len < path.len && path.data[len] != '/')
+                continue;
+            assert_true(ledger_index_find(dir, 0, path.data, len, &found, &count));
+            assert_int_equal(count, blocks_of(lines.data, path.data, len, wanted));
+            assert_memory_equal(found, wanted, count * sizeof *found);
+            free(found);
+        }
+    }
+    olv_text_free(&lines);
+    olv_text_free(&path);
+    close(dir);
+}
+
 static void an_index_that_is_damaged_or_of_another_segment_is_not_believed(void **state)
 {
     const struct sandbox *s = *state;
@@ -239,6 +300,7 @@ int main(void)
         TEST(a_torn_tail_is_passed_over),
         TEST(an_index_leads_to_few_blocks),
         TEST(a_deep_path_is_indexed_at_every_directory),
+        TEST(each_directory_leads_to_the_blocks_that_have_it),
         TEST(an_index_that_is_damaged_or_of_another_segment_is_not_believed),
         TEST(the_index_tells_no_names),
     };
