@@ -126,7 +126,8 @@ bool manifest_feed_add(struct manifest_feed *feed, const uint8_t *bytes, size_t 
         size_t n = end ? (size_t)(end - bytes) - at : len - at;
         olv_text_add(&feed->line, bytes + at, n);
         at += n + (end != NULL);
-        ok = feed->line.len < MANIFEST_LONGEST_LINE || olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
+        ok = feed->line.len < MANIFEST_LONGEST_LINE ||
+             olv_fail(err, OLV_BROKEN, "its manifest makes no sense");
         if (ok && end) {
             ok = take(self, olv_text_string(&feed->line), feed->line.len, err);
             olv_text_clear(&feed->line);
