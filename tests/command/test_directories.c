@@ -292,6 +292,13 @@ static void so_do_shares(void **state)
     write_policy(s, "limits: { share: 40% }\n", CAMPAIGNS, NULL);
     o = enforce(s, 0);
     assert_contains(o.out, "120 files and 4 directories discarded");
+    make_campaigns(s, 4); /* what is in a directory of the rule's in another one of its counts once */
+    write_policy(s,
+                 "rules:\n  - { name: campaigns, under: @/campaigns, where: kind = directory, steps: [ { "
+                 "after: 30 days, do: discard } ] }\n",
+                 NULL);
+    o = olvido_ends(s, 0, "--json", "--policy", "policy.yaml", "preview", NULL);
+    assert_contains(o.out, "\"owned\":{\"files\":300,");
 }
 
 static void questions_say_the_kind(void **state)

@@ -77,6 +77,9 @@ static void each_removal_has_its_row(void **state)
         if (*foreign)
             fail_msg("%s: settling removes `%s`, which stands in no row", names[r], foreign);
         shell_ok(s, "$O audit verify >out");
+        if (r == REMOVAL_MADE || r == REMOVAL_GOING) /* the record says so, and the catalogue forgets it */
+            shell_ok(s, "test $(grep -c '\"kind\":\"removal\"' state/ledger/lines-*) = 1 && "
+                        "test -z \"$(ls depot)\" && $O depot verify | grep -q '^Sound: 0 archives'");
     }
 }
 
@@ -107,11 +110,38 @@ static void what_is_nowhere_else_stays(void **state)
     }
 }
 
+/* Its members are in another archive, which is live: only if that one is there and sound, this one may go. */
+static void what_is_in_another_archive_may_go(void **state)
+{
+    static const struct {
+        const char *change;
+        unsigned removed;
+    } cases[] = {
+        {"true", 1},
+        {"truncate -s -1 \"$(cat first)\"", 0},
+        {"rm \"$(cat first)\"", 0},
+    };
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        unsigned before = removal_count(REMOVAL_MADE);
+        shell_ok(s, "rm -rf t elsewhere stamp depot state data trace out err kept");
+        script_ok(s, "removals.sh", "made-again");
+        shell_ok(s, "test $(ls depot | wc -l) = 2; rm -r t");
+        shell_ok(s, cases[i].change);
+        settle(s);
+        if (removal_count(REMOVAL_MADE) - before != cases[i].removed)
+            fail_msg("after `%s`: %u removed", cases[i].change, removal_count(REMOVAL_MADE) - before);
+        shell_ok(s, "$O recover t/r.csv; test -s t/r.csv; $O audit verify >out");
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(each_removal_has_its_row, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_nowhere_else_stays, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(what_is_in_another_archive_may_go, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -285,6 +285,39 @@ static bool count_states(void *self, const struct olv_trash_item *item)
     return true;
 }
 
+/* What is noted of a directory when it is put there is believed; what another program notes is not taken for
+ * it. */
+static void an_info_file_says_what_is_in_a_directory(void **state)
+{
+    static const char other[] = "[Trash Info]\nPath=/srv/else\nDeletionDate=2026-11-18T11:06:40\n"
+                                "X-Of-Another-Sort=7 9\nX-Of-Another-Sort=77 99\n";
+    const struct sandbox *s = *state;
+    struct olv_trash *trash = open_trash(s);
+    struct olv_error err = {0};
+    const struct olv_contents contents = {.entries = 5, .files = 3, .bytes = 700};
+    struct olv_putting putting = {.name = "dives",
+                                  .path = in(s, "dives"),
+                                  .contents = &contents,
+                                  .when = NOW,
+                                  .label = {"20261003-1405-abcd", 1}};
+    struct olv_trash_item item;
+    char name[NAME_MAX + 1] = "";
+    int dir = open(s->path, O_RDONLY | O_DIRECTORY);
+    make_dir(s, "dives");
+    assert_true(olv_trash_put(trash, dir, &putting, name, &err));
+    assert_true(olv_trash_find(trash, name, &item));
+    assert_true(item.has_contents);
+    assert_int_equal(item.files, 3);
+    assert_int_equal(item.size_bytes, 700);
+    make_dir(s, "data/Trash/files/else");
+    overwrite(s, "data/Trash/info/else.trashinfo", other, sizeof other - 1);
+    assert_true(olv_trash_find(trash, "else", &item));
+    assert_int_equal(item.state, OLV_TRASH_SOUND);
+    assert_false(item.has_contents);
+    close(dir);
+    olv_trash_close(trash);
+}
+
 static void sound_torn_and_lost_items_are_told_apart(void **state)
 {
     const struct sandbox *s = *state;
@@ -352,6 +385,7 @@ int main(void)
         TEST(a_trash_that_cannot_be_written_is_refused_before_anything_is_tried),
         TEST(info_files_of_other_programs_are_understood),
         TEST(an_info_file_is_ours_by_run_and_path),
+        TEST(an_info_file_says_what_is_in_a_directory),
         TEST(sound_torn_and_lost_items_are_told_apart),
         TEST(where_no_trash_can_be_made_is_known),
     };

@@ -67,21 +67,25 @@ beside)
     old t/r.csv t/s.csv
     killed_at unlinkat '"r.csv"' $O archive t/r.csv t/s.csv --to t/a.tar -y
     ;;
-made)
+made | made-again)
     policy tell 'kind = file'
     old t/r.csv t/s.csv
+    [ $1 = made ] || status 0 $O archive t/r.csv t/s.csv --depot cold-room --keep -y
+    first=$(ls depot)
+    echo "depot/$first" >first
     killed_at renameat2 '"r.csv"' $O archive t/r.csv t/s.csv --depot cold-room -y
-    python3 - <<'P' # the run was killed a little earlier: its row is what it was then
-import os, sqlite3
+    python3 - "$first" <<'P' # the run was killed a little earlier: its row is what it was then
+import os, sqlite3, sys
 c = sqlite3.connect("state/catalogue.db")
-name = os.fsencode(os.listdir("depot")[0])
+name = [os.fsencode(n) for n in os.listdir("depot") if n != sys.argv[1]][0]
 st = os.stat(b"depot/" + name)
 born = os.popen("stat -c %%W.%%w depot/%s" % os.fsdecode(name)).read()
 seconds, text = born.split(".", 1)
 nanoseconds = int(text.split(".")[1].split()[0])
-assert c.execute("UPDATE archive SET state = 0, temporary = ?, inode = ?, born_s = ?, born_ns = ?",
+assert c.execute("UPDATE archive SET state = 0, temporary = ?, inode = ?, born_s = ?, born_ns = ? WHERE id = "
+                 "(SELECT max(id) FROM archive)",
                  (b".olvido-made.part", st.st_ino, int(seconds), nanoseconds)).rowcount == 1
-c.execute("DELETE FROM frame")
+c.execute("DELETE FROM frame WHERE archive = (SELECT max(id) FROM archive)")
 c.commit()
 P
     ;;
