@@ -27,6 +27,8 @@ struct olv_item_query {
     const char *into;             /* recovering: an absolute path; NULL: back to its original place */
     uint32_t rule, step;          /* rule and step for the docket; OLV_BY_HAND and 0 by hand */
     const char *rule_name;        /* "" by hand */
+    const struct olv_observer
+        *observer; /* recovering: told of what has too long a path there; NULL: nobody */
 };
 
 struct olv_found_item {

@@ -42,6 +42,7 @@ static void recover(struct recovering *r, struct olv_session *session)
     r->request.query.act = olv_act_named("recover");
     r->request.query.wants_versions = r->view.shows_versions;
     r->request.query.catalogue = session->catalogue;
+    r->request.query.observer = &r->cli->observer;
     if (r->only_list)
         found_view_list(&r->view, session->trashes, &r->request.query);
     else

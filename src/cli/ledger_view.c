@@ -136,8 +136,7 @@ static void print_sound(const struct cli *cli, const struct olv_ledger_report *r
         printf("The first %s those that the checkpoint kept elsewhere signs.\n",
                COUNT(r->against, "line is", "lines are"));
     if (r->torn_bytes)
-        printf("Behind the last whole line %s: %s.\n",
-               COUNT(r->torn_bytes, "byte of a torn one follows", "bytes of a torn one follow"),
+        printf("Its last line is not finished after %s: %s.\n", COUNT(r->torn_bytes, "byte", "bytes"),
                r->is_at_work ? "a run is writing it" : "the next run cuts it off, and records that");
     if (r->is_open)
         printf(r->is_at_work ? "A run is at work.\n" : "A run was cut short; the next one will settle it.\n");

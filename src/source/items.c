@@ -11,6 +11,7 @@
 #include "os/os.h"
 #include "scan/contents.h"
 
+#include <errno.h>
 #include <stdint.h>
 #include <string.h>
 
@@ -280,6 +281,8 @@ static const char *where_twin_goes(struct finding *f, const char *twin)
         return "";
     olv_text_clear(&f->twin);
     olv_text_puts(&f->twin, target_of(f, twin, ""));
+    if (f->twin.len > OLV_LONGEST_PATH)
+        return ""; /* it does not go there */
     return olv_text_string(&f->twin);
 }
 
@@ -371,6 +374,11 @@ static bool items_deliver(struct finding *f, const char *record, uint64_t older,
     else
         describe_item(olv_trashes_at(f->trashes, c.trash), &c, &e, &found);
     e.target = found.target = target_of(f, record, e.name);
+    if (f->docket && strlen(e.target) > OLV_LONGEST_PATH) { /* the others are not kept by it */
+        olv_observe_unreadable(query->observer, record,
+                               "it stays where it is: where it would go has too long a path", ENAMETOOLONG);
+        return true;
+    }
     f->each(f->self, &found);
     return items_add_to_docket(f, &e, err);
 }

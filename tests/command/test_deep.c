@@ -256,6 +256,32 @@ static void a_group_stays_whole_however_long_its_paths_are(void **state)
     assert_true(o.out[0] == '1' && o.out[1] == '\n' && atoi(o.out + 2) > 2); /* one segment, of many pages */
 }
 
+/* Where one of them would go has too long a path: it stays, is named, and keeps no other. */
+static void what_cannot_go_to_its_place_stays_and_is_named(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome run, o;
+    char into[600];
+    int dir;
+    make_long_paths(s, 1);
+    dir = open(in(s, "tides"), O_RDONLY | O_DIRECTORY);
+    add_old_file(dir, "near.csv");
+    close(dir);
+    write_policy(s, DISCARD, NULL);
+    run = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    snprintf(into, sizeof into, "%s/%0250d/%0250d", s->path, 1, 1);
+    o = olvido_ends(s, 1, "recover", "--into", into, "*.csv", NULL);
+    assert_contains(o.out, "Done: 1 recovered");
+    assert_int_equal(occurrences(o.err, "where it would go has too long a path: File name too long"), 20);
+    assert_contains(o.err, "80 more");
+    shell_ok(s, "test $(find 0* -name near.csv | wc -l) = 1");
+    o = take_back(s, &run);
+    assert_status(&o, 0);
+    assert_contains(o.out, "Done: 100 recovered");
+    assert_int_equal(files_in_tides(s), 100);
+    assert_sound(s);
+}
+
 /* Somebody's info file names a place that nothing can be put at: it is damaged, and keeps nobody's files from
  * coming back. */
 static void a_path_too_long_in_an_info_file_is_damage(void **state)
@@ -302,6 +328,7 @@ int main(void)
         DEEP(by_hand_it_is_left_and_named_too),
         DEEP(a_deep_tree_goes_and_comes_back_as_a_whole),
         DEEP(many_long_paths_need_little_memory),
+        DEEP(what_cannot_go_to_its_place_stays_and_is_named),
         DEEP(a_path_too_long_in_an_info_file_is_damage),
         DEEP(a_file_with_too_many_bytes_of_attributes_is_left_and_named),
         DEEP(a_group_stays_whole_however_long_its_paths_are),

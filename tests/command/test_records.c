@@ -71,8 +71,7 @@ static void bytes_behind_the_last_line_are_told(void **state)
     assert_lacks(o.out, "Behind the last whole line");
     shell_ok(s, "printf '{\"line\":9' >>state/ledger/lines-000000000000.jsonl");
     o = olvido_ends(s, 0, "audit", "verify", NULL);
-    assert_contains(o.out,
-                    "Behind the last whole line 9 bytes of a torn one follow: the next run cuts it off");
+    assert_contains(o.out, "Its last line is not finished after 9 bytes: the next run cuts it off");
     o = olvido_ends(s, 0, "--json", "audit", "verify", NULL);
     assert_contains(o.out, "\"torn_bytes\":9");
     olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
