@@ -4,8 +4,10 @@
 #include "olvido/docket.h"
 #include "olvido/path.h"
 #include "olvido/sorter.h"
+#include "os/durable.h"
 #include "support/sandbox.h"
 
+#include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -443,6 +445,22 @@ static void a_path_that_no_reader_takes_is_refused(void **state)
     olv_spool_free(spool);
 }
 
+/* What the fuzzer begins with is of this format, or it would find nothing. */
+static void the_corpus_is_of_this_format(void **state)
+{
+    static const char *const names[] = {"archived", "compressed", "deleted", "directory", "recovered"};
+    (void)state;
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++) {
+        char path[4200];
+        struct olv_text bytes = {0};
+        struct olv_error err = {0};
+        snprintf(path, sizeof path, "%s/tests/fuzz/corpus/segment/%s", getenv("OLVIDO_SOURCE"), names[i]);
+        assert_true(olv_read_file(AT_FDCWD, path, 1 << 20, &bytes, &err));
+        assert_true(read_all(bytes.data, bytes.len));
+        olv_text_free(&bytes);
+    }
+}
+
 /* Many times the sorter's buffer, so that runs are written and merged. */
 static void more_records_than_memory_come_out_in_order(void **state)
 {
@@ -502,6 +520,7 @@ int main(void)
         cmocka_unit_test(what_belongs_together_stays_in_one_segment_of_many_pages),
         cmocka_unit_test(paths_count_as_long_as_they_are_spelt_out),
         cmocka_unit_test(a_path_that_no_reader_takes_is_refused),
+        cmocka_unit_test(the_corpus_is_of_this_format),
         cmocka_unit_test(more_records_than_memory_come_out_in_order),
         cmocka_unit_test(an_empty_sorter_has_nothing),
     };
