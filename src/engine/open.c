@@ -122,7 +122,8 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
 
 struct olv_instant run_credible_now(const struct olv_run *run)
 {
-    return run->clock_doubt ? (struct olv_instant){0} : run->lent.now;
+    static const struct olv_instant never;
+    return run->clock_doubt ? never : run->lent.now;
 }
 
 bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool *in_notice,

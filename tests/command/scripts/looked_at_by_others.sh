@@ -40,3 +40,5 @@ for look in first second; do # which the first has not made young
     status 0 somebody --policy policy.yaml preview --rule mine
     grep -q '^1 file and 2 directories are due' out || fail "at the $look look not two are due"
 done
+status 0 somebody --policy policy.yaml enforce --yes # a refusal is no weaker way of this system
+[ -z "$(grep -o '"weaker":"[^"]*' home/state/ledger/lines-*)" ] || fail 'it goes a weaker way'
