@@ -109,7 +109,7 @@ static bool read_head(int fd, uint64_t at, struct olv_page_head *out, struct olv
 
 bool olv_page_read(int fd, uint64_t at, struct olv_text *out, struct olv_error *err)
 {
-    struct olv_page_head head;
+    struct olv_page_head head = {0};
     char *room;
     olv_text_clear(out);
     if (!read_head(fd, at, &head, err))
@@ -136,7 +136,7 @@ bool olv_spool_head(const struct olv_spool *spool, uint64_t at, struct olv_page_
 
 bool olv_spool_read(const struct olv_spool *spool, uint64_t *at, struct olv_text *out, struct olv_error *err)
 {
-    struct olv_page_head head;
+    struct olv_page_head head = {0};
     olv_text_clear(out);
     if (!olv_spool_head(spool, *at, &head, err))
         return false;
@@ -144,7 +144,7 @@ bool olv_spool_read(const struct olv_spool *spool, uint64_t *at, struct olv_text
         olv_text_add(out, spool->memory.data + *at, head.len);
     else if (!olv_page_read(fileno(spool->file), *at - spool->memory.len, out, err))
         return false;
-    *at += head.len;
+    *at += out->len;
     return !out->failed || olv_fail_memory(err);
 }
 

@@ -37,7 +37,7 @@ static bool read_pages(struct batches *b, struct segment *out, struct olv_error 
 {
     struct olv_hasher *hasher = b->carrying.run->lent.hasher;
     struct olv_text page = {0};
-    struct olv_page_head head;
+    struct olv_page_head head = {0};
     bool ok = true;
     olv_hasher_begin(hasher);
     while (ok && olv_spool_head(out->docket, out->until, &head, err) &&
