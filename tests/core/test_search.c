@@ -216,52 +216,64 @@ static void branch_path(struct olv_text *out, unsigned line)
     olv_text_printf(out, "/f%u", line);
 }
 
-/* The blocks of lines about this path or what is below it, by reading all of them. */
-static size_t blocks_of(const char *text, const char *path, size_t len, uint32_t out[])
+enum { MANY = 4000 };
+
+struct written {
+    char *path;
+    uint32_t block;
+};
+
+/* The blocks of lines about this path or what is below it, by looking at all of them. */
+static size_t blocks_of(const struct written lines[MANY], const char *path, size_t len, uint32_t out[])
 {
     size_t count = 0;
-    for (const char *line = text; *line; line = strchr(line, '\n') + 1) {
-        const char *at = strstr(line, "{\"path\":\"") + strlen("{\"path\":\"");
-        uint32_t block = (uint32_t)((line - text) / 262144);
-        if (strncmp(at, path, len) == 0 && (at[len] == '/' || at[len] == '"') &&
-            (count == 0 || out[count - 1] != block))
-            out[count++] = block;
-    }
+    for (unsigned i = 0; i < MANY; i++)
+        if (strncmp(lines[i].path, path, len) == 0 && (lines[i].path[len] == '/' || !lines[i].path[len]) &&
+            (count == 0 || out[count - 1] != lines[i].block))
+            out[count++] = lines[i].block;
     return count;
+}
+
+static void write_branches(const struct sandbox *s, struct written lines[MANY])
+{
+    struct olv_text text = {0}, path = {0};
+    for (unsigned i = 0; i < MANY; i++) {
+        branch_path(&path, i);
+        lines[i] = (struct written){strdup(path.data), (uint32_t)(text.len / 262144)};
+        olv_text_printf(&text,
+                        "{\"line\":%u,\"time\":\"2026-10-03T00:00:00Z\",\"kind\":\"outcome\","
+                        "\"sealed\":\"0\",\"open\":{\"path\":\"%s\"}}\n",
+                        i, path.data);
+    }
+    assert_true(text.len > 7 * 262144);
+    overwrite(s, "state/ledger/lines-000000000000.jsonl", text.data, text.len);
+    olv_text_free(&text);
+    olv_text_free(&path);
 }
 
 static void each_directory_leads_to_the_blocks_that_have_it(void **state)
 {
-    enum { MANY = 4000 };
+    static struct written lines[MANY];
     const struct sandbox *s = *state;
-    struct olv_text lines = {0}, path = {0};
     int dir = open(in(s, "state/ledger"), O_RDONLY | O_DIRECTORY);
     uint32_t wanted[100], *found;
     size_t count;
-    for (unsigned i = 0; i < MANY; i++) {
-        branch_path(&path, i);
-        olv_text_printf(&lines,
-                        "{\"line\":%u,\"time\":\"2026-10-03T00:00:00Z\",\"kind\":\"outcome\","
-                        "\"sealed\":\"0\",\"open\":{\"path\":\"%s\"}}\n",
-                        i, olv_text_string(&path));
-    }
-    assert_true(lines.len > 7 * 262144);
-    overwrite(s, "state/ledger/lines-000000000000.jsonl", lines.data, lines.len);
+    write_branches(s, lines);
     build_index(s);
     assert_true(ledger_index_is_right(dir, 0));
     for (unsigned i = 0; i < MANY; i += 397) {
-        branch_path(&path, i);
-        for (size_t len = 1; len <= path.len; len++) {
-            if (len < path.len && path.data[len] != '/')
+        const char *path = lines[i].path;
+        for (size_t len = 1; len <= strlen(path); len++) {
+            if (path[len] && path[len] != '/')
                 continue;
-            assert_true(ledger_index_find(dir, 0, path.data, len, &found, &count));
-            assert_int_equal(count, blocks_of(lines.data, path.data, len, wanted));
+            assert_true(ledger_index_find(dir, 0, path, len, &found, &count));
+            assert_int_equal(count, blocks_of(lines, path, len, wanted));
             assert_memory_equal(found, wanted, count * sizeof *found);
             free(found);
         }
     }
-    olv_text_free(&lines);
-    olv_text_free(&path);
+    for (unsigned i = 0; i < MANY; i++)
+        free(lines[i].path);
     close(dir);
 }
 
