@@ -309,6 +309,7 @@ static void a_file_with_too_many_bytes_of_attributes_is_left_and_named(void **st
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     script_ok(s, "many_attributes.sh", "");
     o = olvido(s, "archive", "--yes", "--to", "tides.tar.zst", "room/tides", NULL);
     assert_status(&o, 1);
