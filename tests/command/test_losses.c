@@ -33,6 +33,7 @@ static void swapped_while_discarded(void **state)
 
 static void swapped_before_it_goes(void **state)
 {
+    ON_LINUX_ONLY(); /* elsewhere nothing is deleted: what is open there is not known */
     script_ok(*state, "swapped_before_it_goes.sh", MOVING_CALL);
 }
 
