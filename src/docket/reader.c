@@ -73,20 +73,14 @@ static void get_path(struct olv_page_reader *r)
         r->paths[r->path_count++] = it;
 }
 
-/* The path with this number, with room for `more` bytes behind it; "" if it is broken. */
+/* The path with this number ("" for the root), with room for `more` bytes behind it; NULL if it is broken. */
 static char *spell(struct olv_page_reader *r, uint32_t number, size_t more)
 {
-    static char nothing[1];
-    size_t at = number == PAGE_ROOT ? 0 : 1;
-    char *out = NULL;
-    if (number == PAGE_ROOT || number < r->path_count) {
-        at = number == PAGE_ROOT ? 0 : r->paths[number].len;
-        out = olv_arena_alloc(&r->arena, at + more + 2);
-    }
+    bool is_root = number == PAGE_ROOT, is_there = is_root || number < r->path_count;
+    size_t at = is_root || !is_there ? 0 : r->paths[number].len;
+    char *out = is_there ? olv_arena_alloc(&r->arena, at + more + 2) : NULL;
     r->wire.is_broken |= !out;
-    if (!out)
-        return nothing;
-    for (; number != PAGE_ROOT; number = r->paths[number].parent) {
+    for (; out && number != PAGE_ROOT; number = r->paths[number].parent) {
         const struct path *it = &r->paths[number];
         at -= it->name_len;
         memcpy(out + at, it->name, it->name_len);
@@ -98,7 +92,7 @@ static char *spell(struct olv_page_reader *r, uint32_t number, size_t more)
 static const char *spell_directory(struct olv_page_reader *r, uint32_t number)
 {
     char *out = spell(r, number, 0);
-    if (!*out)
+    if (out && !*out)
         *out = '/';
     return out;
 }
@@ -107,33 +101,32 @@ static const char *get_target(struct olv_page_reader *r)
 {
     uint32_t number = (uint32_t)wire_get(&r->wire, 4);
     const char *name;
-    size_t len, at;
-    char *out;
+    size_t len;
+    char *out, *end;
     if (number == PAGE_NO_PATH || r->wire.is_broken)
         return "";
     name = wire_get_string(&r->wire, 2);
     len = strlen(name);
-    r->wire.is_broken |= strchr(name, '/') != NULL;
     out = spell(r, number, len);
-    if (r->wire.is_broken)
+    if (!out)
         return "";
-    at = number == PAGE_ROOT ? 0 : r->paths[number].len;
-    r->wire.is_broken |= at + 1 + len > OLV_LONGEST_PATH;
-    out[at] = '/';
-    memcpy(out + at + 1, name, len);
+    end = out + strlen(out);
+    *end++ = '/';
+    memcpy(end, name, len);
+    r->wire.is_broken |= strchr(name, '/') || (size_t)(end - out) + len > OLV_LONGEST_PATH;
     return out;
 }
 
 /* ---- entries ---- */
 
-static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
+/* What every entry has. */
+static void get_numbers(struct olv_page_reader *r, struct olv_docket_entry *e, uint32_t *directory)
 {
     const uint8_t *at = wire_get_bytes(&r->wire, PAGE_NUMBERS);
-    uint32_t directory;
     if (!at)
         return;
-    *e = (struct olv_docket_entry){.number = bytes_get32(at)};
-    directory = bytes_get32(at + 4);
+    e->number = bytes_get32(at);
+    *directory = bytes_get32(at + 4);
     e->rule = bytes_get16(at + 8);
     e->step = bytes_get16(at + 10);
     e->act = olv_act_of_wire(at[12]);
@@ -149,6 +142,22 @@ static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
     e->due = wire_instant_at(&r->wire, at + 40 + 3 * WIRE_INSTANT);
     e->links = bytes_get32(at + 40 + 4 * WIRE_INSTANT);
     e->place = (enum olv_place)at[44 + 4 * WIRE_INSTANT];
+}
+
+/* Whether what was read of it fits together. */
+static bool is_sound(const struct olv_page_reader *r, const struct olv_docket_entry *e, uint32_t directory)
+{
+    return r->directory && directory + 1 == r->directories && e->number == r->head.first + r->entries &&
+           e->rule_name && e->if_exists < OLV_IF_EXISTS_COUNT && e->place < OLV_PLACES &&
+           (e->place == OLV_IN_DEPOT) == (e->location != NULL) && e->act &&
+           e->identity.kind <= OLV_KIND_DEVICE && *e->name && !strchr(e->name, '/');
+}
+
+static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
+{
+    uint32_t directory = 0;
+    *e = (struct olv_docket_entry){0};
+    get_numbers(r, e, &directory);
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         get_contents(r, &e->contents);
     e->name = wire_get_string(&r->wire, 2);
@@ -159,15 +168,8 @@ static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
     e->manner = r->manner;
     e->location = r->location;
     r->location = NULL;
-    if (!r->directory || directory + 1 != r->directories || e->number != r->head.first + r->entries++ ||
-        !e->rule_name)
-        r->wire.is_broken = true;
-    if (e->if_exists >= OLV_IF_EXISTS_COUNT)
-        r->wire.is_broken = true;
-    if (e->place >= OLV_PLACES || (e->place == OLV_IN_DEPOT) != (e->location != NULL))
-        r->wire.is_broken = true;
-    if (!e->act || e->identity.kind > OLV_KIND_DEVICE || !*e->name || strchr(e->name, '/'))
-        r->wire.is_broken = true;
+    r->wire.is_broken |= !is_sound(r, e, directory);
+    r->entries++;
 }
 
 bool olv_page_head(const void *bytes, struct olv_page_head *out, struct olv_error *err)
@@ -182,16 +184,22 @@ bool olv_page_head(const void *bytes, struct olv_page_head *out, struct olv_erro
            olv_fail(err, OLV_BROKEN, "a page of a docket is damaged at its beginning");
 }
 
+static bool is_whole(const struct olv_text *page, struct olv_page_head *out, struct olv_error *err)
+{
+    bool has_head = page->len >= OLV_PAGE_HEAD;
+    if (has_head && !olv_page_head(page->data, out, err))
+        return false;
+    return (has_head && out->len == page->len) ||
+           olv_fail(err, OLV_BROKEN, "a page of a docket does not have its length");
+}
+
 struct olv_page_reader *olv_page_open(const struct olv_text *page, struct olv_error *err)
 {
     static const struct olv_manner plain = {.depot = "", .into = "", .text = ""};
     struct olv_page_reader *r;
     struct olv_page_head head = {0};
-    if (page->len < OLV_PAGE_HEAD || !olv_page_head(page->data, &head, err) || head.len != page->len) {
-        if (page->len < OLV_PAGE_HEAD || head.len != page->len)
-            olv_fail(err, OLV_BROKEN, "a page of a docket does not have its length");
+    if (!is_whole(page, &head, err))
         return NULL;
-    }
     r = allocate(sizeof *r, err);
     if (!r)
         return NULL;

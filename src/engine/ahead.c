@@ -124,16 +124,18 @@ static void ahead_give(struct ahead *a)
     crew_give(a->crew, piece);
 }
 
-void ahead_begin(struct ahead *a, const struct olv_text *page, uint64_t sequence, uint64_t first,
-                 bool is_small)
+void ahead_begin(struct ahead *a, const struct olv_text *page, uint64_t sequence, bool is_small)
 {
     struct olv_error ignored = {0};
+    struct olv_page_head head = {0};
     if (!a)
         return;
     a->reader = olv_page_open(page, &ignored);
+    if (a->reader)
+        olv_page_head(page->data, &head, &ignored);
     a->is_small = is_small;
     a->sequence = sequence;
-    a->first = first;
+    a->first = head.first;
     a->given = a->ready = 0;
     for (int i = 0; a->reader && i < PIECES; i++)
         ahead_give(a);

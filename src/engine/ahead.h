@@ -14,10 +14,9 @@ void ahead_free(struct ahead *ahead);
 
 /* From here on, files on this mount go to this trash. */
 void ahead_know(struct ahead *ahead, uint64_t mount, struct olv_trash *trash);
-/* Starts a page, which must live until ahead_end: the sequence number of the entry before its first, the
- * number of that first one in its segment, and whether the batch has few entries. */
-void ahead_begin(struct ahead *ahead, const struct olv_text *page, uint64_t sequence, uint64_t first,
-                 bool is_small);
+/* Starts a page, which must live until ahead_end: the sequence number of the entry before its first, and
+ * whether the batch has few entries. */
+void ahead_begin(struct ahead *ahead, const struct olv_text *page, uint64_t sequence, bool is_small);
 /* What was prepared for the entry with this number; ask once for each, in order. */
 struct ahead_made *ahead_take(struct ahead *ahead, uint64_t number);
 /* Takes back what was prepared but not used. NULL is allowed. */

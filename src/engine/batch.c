@@ -110,13 +110,11 @@ static bool page_do(struct carrying *c, const struct olv_text *page, struct olv_
 {
     struct olv_run *run = c->run;
     struct olv_page_reader *reader = olv_page_open(page, err);
-    struct olv_page_head head = {0};
     bool uses_trash = false, ok;
     if (!reader)
         return false;
-    olv_page_head(page->data, &head, err);
     run->turn.batch.salt = olv_page_salt(reader);
-    ahead_begin(c->ahead, page, run->turn.sequence, head.first, run->turn.batch.is_small);
+    ahead_begin(c->ahead, page, run->turn.sequence, run->turn.batch.is_small);
     ok = page_prepare(c, page, err) && page_apply(c, reader, &uses_trash, err);
     ahead_end(c->ahead);
     stage_leave(&run->turn.stage, run->lent.observer);

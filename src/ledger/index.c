@@ -37,13 +37,12 @@ struct indexing {
         uint32_t block;
     } * rows; /* owned; the paths of the last `waiting` ones are not digested yet: */
     size_t count, cap, waiting;
-    size_t block_from;         /* the first row of the current block */
     struct olv_text salted;    /* they are here, each after the salt, */
     size_t ends[TOGETHER];     /* and end here */
     uint64_t bytes;            /* of the volume, */
-    uint32_t block;            /* and the current one of it */
-    struct olv_text directory; /* of the line before: it and those above it need not be added again */
-    uint32_t directory_block;
+    uint32_t block;            /* and the current one of it, */
+    size_t block_from;         /* with its first row */
+    struct olv_text directory; /* of the line before, in this block: it and those above it are entered */
     bool failed;
 };
 
@@ -87,19 +86,19 @@ static void digest_waiting(struct indexing *x)
     olv_text_clear(&x->salted);
 }
 
-static bool add_row(struct indexing *x, struct row row)
+static bool add_row(struct indexing *x, int64_t path)
 {
     if (!grow(&x->rows, x->count, &x->cap, sizeof *x->rows)) {
         x->failed = true;
         return false;
     }
-    x->rows[x->count++] = row;
+    x->rows[x->count++] = (struct row){path, x->block};
     return true;
 }
 
-static void index_enter(struct indexing *x, const char *path, size_t len, uint32_t block)
+static void index_enter(struct indexing *x, const char *path, size_t len)
 {
-    if (!add_row(x, (struct row){0, block}))
+    if (!add_row(x, 0))
         return;
     olv_text_add(&x->salted, x->salt, SALT);
     olv_text_add(&x->salted, path, len);
@@ -110,7 +109,7 @@ static void index_enter(struct indexing *x, const char *path, size_t len, uint32
 
 /* A long path is digested once, with a look at the digest at each directory: one by one, all of them would
  * cost the square of its length. */
-static void enter_deep(struct indexing *x, const char *path, size_t known, size_t len, uint32_t block)
+static void enter_deep(struct indexing *x, const char *path, size_t known, size_t len)
 {
     uint8_t digest[OLV_SHA256_SIZE];
     size_t from = known;
@@ -123,7 +122,7 @@ static void enter_deep(struct indexing *x, const char *path, size_t known, size_
             continue;
         olv_hasher_add(x->hasher, path + from, i - from);
         olv_hasher_look(x->hasher, digest);
-        add_row(x, (struct row){key_of(digest), block});
+        add_row(x, key_of(digest));
         from = i;
     }
 }
@@ -148,13 +147,11 @@ static void settle_rows(struct indexing *x, size_t from)
     x->count = kept;
 }
 
-/* How much of the directory was entered for the line before, in the same block. */
-static size_t known_part(const struct indexing *x, const char *path, size_t dir, uint32_t block)
+/* How much of the directory was entered for the line before. */
+static size_t known_part(const struct indexing *x, const char *path, size_t dir)
 {
     const struct olv_text *last = &x->directory;
     size_t known = 0;
-    if (x->directory_block != block)
-        return 0;
     for (size_t i = 1; i <= dir && i <= last->len && path[i - 1] == last->data[i - 1]; i++)
         if ((i == dir || path[i] == '/') && (i == last->len || last->data[i] == '/'))
             known = i;
@@ -162,27 +159,26 @@ static size_t known_part(const struct indexing *x, const char *path, size_t dir,
 }
 
 /* The path and every directory above it except the root. */
-static void enter_path(struct indexing *x, const char *path, size_t len, uint32_t block)
+static void enter_path(struct indexing *x, const char *path, size_t len)
 {
     size_t dir = len, known;
-    index_enter(x, path, len, block);
+    index_enter(x, path, len);
     while (dir > 0 && path[dir - 1] != '/')
         dir--;
     dir = dir ? dir - 1 : 0;
-    known = known_part(x, path, dir, block);
+    known = known_part(x, path, dir);
     olv_text_clear(&x->directory);
     olv_text_add(&x->directory, path, dir);
-    x->directory_block = block;
     if (dir > DEEP) {
-        enter_deep(x, path, known, dir, block);
+        enter_deep(x, path, known, dir);
         return;
     }
     for (; dir > known; dir--)
         if (dir == x->directory.len || path[dir] == '/')
-            index_enter(x, path, dir, block);
+            index_enter(x, path, dir);
 }
 
-static void enter_line(struct indexing *x, const char *line, size_t len, uint32_t block)
+static void enter_line(struct indexing *x, const char *line, size_t len)
 {
     static const char member[] = "{\"path\":\"";
     struct line_parts parts = line_split(line, len);
@@ -193,7 +189,7 @@ static void enter_line(struct indexing *x, const char *line, size_t len, uint32_
     while (end < line + len && *end != '"')
         end += *end == '\\' ? 2 : 1;
     if (end < line + len)
-        enter_path(x, path, (size_t)(end - path), block);
+        enter_path(x, path, (size_t)(end - path));
 }
 
 /* What a block has twice goes at its end: memory is that of different rows. */
@@ -205,6 +201,7 @@ static void begin_block(struct indexing *x, uint32_t block)
     settle_rows(x, x->block_from);
     x->block = block;
     x->block_from = x->count;
+    olv_text_clear(&x->directory);
 }
 
 static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
@@ -219,7 +216,7 @@ static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
         return false;
     while ((line = line_reader_next(&r, &len, &is_torn, &err)) && !is_torn) {
         begin_block(x, (uint32_t)(x->bytes / LEDGER_BLOCK));
-        enter_line(x, line, len, x->block);
+        enter_line(x, line, len);
         x->bytes += len + 1;
     }
     line_reader_close(&r);
@@ -231,7 +228,6 @@ static bool index_read_volume(struct indexing *x, int dir, uint64_t first)
 static bool make_rows(struct indexing *x, int dir, uint64_t first)
 {
     bool ok;
-    x->directory_block = UINT32_MAX;
     x->many = many_hasher_new();
     x->hasher = olv_hasher_new();
     ok = x->many && x->hasher && index_read_volume(x, dir, first);
