@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "archive/bundle.h"
 
-#include "file/reading.h"
 #include "olvido/accounts.h"
+#include "os/reading.h"
 #include "pack/tar.h"
 #include "pack/zip_frame.h"
 

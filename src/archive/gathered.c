@@ -5,8 +5,8 @@
 
 #include "base/grow.h"
 #include "base/temporary.h"
-#include "file/reading.h"
 #include "os/durable.h"
+#include "os/reading.h"
 
 #include <stdio.h>
 #include <stdlib.h>

@@ -11,9 +11,9 @@
 #include "archive/links.h"
 #include "archive/manifest.h"
 #include "base/grow.h"
-#include "file/reading.h"
 #include "os/durable.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/tar.h"
 #include "pack/zip_frame.h"
 

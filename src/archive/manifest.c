@@ -3,10 +3,10 @@
 
 #include "base/digest.h"
 #include "base/temporary.h"
-#include "file/reading.h"
 #include "olvido/json.h"
 #include "os/durable.h"
 #include "os/os.h"
+#include "os/reading.h"
 
 #include <errno.h>
 #include <stdio.h>

@@ -5,9 +5,9 @@
 
 #include "base/glob.h"
 #include "base/grow.h"
-#include "file/reading.h"
 #include "olvido/path.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/frame_reader.h"
 #include "pack/stream.h"
 #include "pack/tar.h"

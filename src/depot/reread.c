@@ -3,8 +3,8 @@
  * compared with it, and those that could not be read are known from it. */
 #include "depot/reread_parts.h"
 
-#include "file/reading.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/zip.h"
 
 #include <fcntl.h>

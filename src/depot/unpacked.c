@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "depot/unpacked.h"
 
-#include "file/reading.h"
+#include "os/reading.h"
 
 /* Both have room for it. */
 static bool unpack(int fd, const struct frame *f, struct decoder *decoder, char *packed, char *plain,

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "depot/vault.h"
 
-#include "file/reading.h"
 #include "olvido/text.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/frame_reader.h"
 
 #include <stdlib.h>

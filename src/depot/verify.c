@@ -8,9 +8,9 @@
 #include "depot/catalogue.h"
 #include "depot/trust.h"
 #include "depot/vault.h"
-#include "file/reading.h"
 #include "olvido/path.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/frames.h"
 
 #include <errno.h>

@@ -6,10 +6,10 @@
 
 #include "file/attributes.h"
 #include "file/identity.h"
-#include "file/reading.h"
 #include "os/durable.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "os/reading.h"
 #include "pack/unpack.h"
 
 #include <errno.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reads an open file at an offset. */
-#ifndef OLV_FILE_READING_H
-#define OLV_FILE_READING_H
+#ifndef OLV_OS_READING_H
+#define OLV_OS_READING_H
 
 #include "olvido/error.h"
 

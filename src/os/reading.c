@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "file/reading.h"
+#include "os/reading.h"
 
 #include <errno.h>
 #include <unistd.h>
