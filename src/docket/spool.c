@@ -6,6 +6,7 @@
 #include "base/grow.h"
 #include "base/temporary.h"
 #include "os/durable.h"
+#include "os/reading.h"
 
 #include <errno.h>
 #include <pthread.h>
@@ -80,18 +81,12 @@ bool olv_spool_add(struct olv_spool *spool, const struct olv_text *page, struct 
 
 static bool read_bytes(int fd, uint64_t at, char *out, size_t len, struct olv_error *err)
 {
-    size_t done = 0;
-    while (done < len) {
-        ssize_t got = pread(fd, out + done, len - done, (off_t)(at + done));
-        if (got < 0 && errno == EINTR)
-            continue;
-        if (got < 0)
-            return olv_fail_system(err, "", "cannot read the docket back");
-        if (got == 0)
-            return olv_fail(err, OLV_BROKEN, "a docket ends within a page");
-        done += (size_t)got;
-    }
-    return true;
+    if (reading_at(fd, out, len, at, err))
+        return true;
+    if (err->code == OLV_CHANGED)
+        return olv_fail(err, OLV_BROKEN, "a docket ends within a page");
+    errno = err->sys;
+    return olv_fail_system(err, "", "cannot read the docket back");
 }
 
 /* False at the end, too. */

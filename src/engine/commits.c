@@ -5,7 +5,6 @@
 #include "os/durable.h"
 #include "state/reserve.h"
 
-#include <fcntl.h>
 #include <stdlib.h>
 #include <unistd.h>
 
@@ -22,34 +21,27 @@ struct commits {
     struct olv_error error;
 };
 
-static bool write_pages(const struct commits *c, int file, const char *name, struct olv_error *err)
+static bool put_pages(void *self, int file, struct olv_error *err)
 {
-    const struct segment *s = c->segment;
+    const struct segment *s = self;
     struct olv_text page = {0};
     bool ok = true;
     for (uint64_t at = s->at; ok && at < s->until;)
-        ok = olv_spool_read(s->docket, &at, &page, err) &&
-             (olv_write_all(file, page.data, page.len) ||
-              olv_fail_system(err, name, "cannot write the docket"));
+        ok =
+            olv_spool_read(s->docket, &at, &page, err) &&
+            (olv_write_all(file, page.data, page.len) || olv_fail_system(err, "", "cannot write the docket"));
     olv_text_free(&page);
-    return ok && (fsync(file) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
+    return ok;
 }
 
 static bool write_segment(const struct commits *c, struct olv_error *err)
 {
-    int directory = c->run->directory, file;
+    struct segment segment = *c->segment;
+    int directory = c->run->directory;
     char name[32];
-    bool ok;
     run_segment_name(name, c->batch);
-    file = openat(directory, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
-    if (file < 0)
-        return olv_fail_system(err, name, "cannot make the docket");
-    ok = write_pages(c, file, name, err) &&
-         (fsync(directory) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
-    close(file);
-    if (!ok)
-        unlinkat(directory, name, 0);
-    return ok;
+    return olv_write_new_by(directory, name, put_pages, &segment, err) &&
+           (fsync(directory) == 0 || olv_fail_system(err, name, "cannot sync the docket"));
 }
 
 /* In this order: an outcome is never durable before its act, nor an intent before its segment. */

@@ -30,19 +30,36 @@ bool olv_write_all(int fd, const void *bytes, size_t len)
     return true;
 }
 
-bool olv_write_new(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err)
+bool olv_write_new_by(int dir, const char *name, bool (*put)(void *self, int fd, struct olv_error *err),
+                      void *self, struct olv_error *err)
 {
     int fd = openat(dir, name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
     bool ok;
     if (fd < 0)
         return olv_fail_system(err, name, "cannot make the file");
-    ok = olv_write_all(fd, bytes, len) && fsync(fd) == 0;
-    if (!ok)
-        olv_fail_system(err, name, "cannot write the file");
+    ok = put(self, fd, err) && (fsync(fd) == 0 || olv_fail_system(err, "", "cannot write the file"));
     close(fd);
-    if (!ok)
-        unlinkat(dir, name, 0);
-    return ok;
+    if (ok)
+        return true;
+    unlinkat(dir, name, 0);
+    olv_error_at(err, name);
+    return false;
+}
+
+struct writing {
+    const void *bytes;
+    size_t len;
+};
+
+static bool put_bytes(void *self, int fd, struct olv_error *err)
+{
+    const struct writing *w = self;
+    return olv_write_all(fd, w->bytes, w->len) || olv_fail_system(err, "", "cannot write the file");
+}
+
+bool olv_write_new(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err)
+{
+    return olv_write_new_by(dir, name, put_bytes, &(struct writing){bytes, len}, err);
 }
 
 bool olv_publish(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err)

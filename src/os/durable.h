@@ -14,6 +14,9 @@ struct olv_text;
 bool olv_publish(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err);
 /* Writes and fsyncs a file that must not exist yet. */
 bool olv_write_new(int dir, const char *name, const void *bytes, size_t len, struct olv_error *err);
+/* The same, written by `put`, which says what failed; whole or not at all. */
+bool olv_write_new_by(int dir, const char *name, bool (*put)(void *self, int fd, struct olv_error *err),
+                      void *self, struct olv_error *err);
 bool olv_write_all(int fd, const void *bytes, size_t len);
 
 /* Reads a whole file of at most `most` bytes. */
