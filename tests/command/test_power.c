@@ -96,11 +96,12 @@ static void cut_a_long_run(void **state, const char *script)
     run_script(*state, text);
 }
 
+/* Where each move is announced, there are thousands of them: then the steps become longer. */
 static void the_power_may_go_between_batches(void **state)
 {
-    cut_a_long_run(state,
-                   "n=5; while :; do n=$((n+3*${STRIDE:-1})); kill_at fsync,syncfs,sync $n; cut; next_run; "
-                   "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
+    cut_a_long_run(state, "n=5; while :; do n=$((n+3*${STRIDE:-1})); [ $n -lt 50 ] || n=$((n+n/4)); kill_at "
+                          "fsync,syncfs,sync $n; cut; next_run; "
+                          "complete; [ $s = 0 ] && break; done; [ $n -gt 20 ]");
 }
 
 /* The disk is slow, so the previous batch has no outcomes yet. Settling has nothing else to sync. */
