@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/batch.h"
 
-#include "engine/commits.h"
 #include "engine/group.h"
 #include "engine/outcomes.h"
 #include "olvido/docket.h"
