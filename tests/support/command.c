@@ -71,7 +71,8 @@ static struct outcome run(const struct sandbox *s, char *argv[])
     pid_t pid;
     if (pipe(pipes[0]) < 0 || pipe(pipes[1]) < 0)
         abort();
-    pid = fork();
+    if ((pid = fork()) < 0)
+        abort();
     if (pid == 0) {
         int null = openat(AT_FDCWD, "/dev/null", O_RDONLY);
         prepare_child(s);
