@@ -5,6 +5,8 @@
 #include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "os/durable.h"
+#include "os/files.h"
+#include "os/os.h"
 #include "support/sandbox.h"
 
 #include <fcntl.h>
@@ -83,6 +85,97 @@ static void what_is_written_is_read(void **state)
     assert_int_equal(err.code, OLV_OK);
     olv_page_close(r);
     olv_page_free(&w);
+}
+
+/* A directory on each of more file systems than a writer remembers, with what is in it, and in turn twice. */
+static struct olv_docket_entry on_system(uint64_t number, char directory[32])
+{
+    struct olv_docket_entry e = entry(1, "years", directory, 100 + number, "2019");
+    snprintf(directory, 32, "/mnt/%llu", (unsigned long long)number);
+    e.at.mount = 1000 + number;
+    e.at.device = 2000 + number;
+    e.at.uuid[15] = (uint8_t)number;
+    e.identity.kind = OLV_KIND_DIRECTORY;
+    e.links = number;
+    e.if_exists = OLV_SET_ASIDE;
+    e.contents = (struct olv_contents){.entries = 1 + number,
+                                       .files = 2 + number,
+                                       .bytes = 3 + number,
+                                       .allocated_bytes = 4 + number,
+                                       .youngest = {-(int64_t)number, 999999999}};
+    return e;
+}
+
+static void assert_same(const struct olv_docket_entry *is, const struct olv_docket_entry *was)
+{
+    assert_string_equal(is->directory, was->directory);
+    assert_memory_equal(&is->at.uuid, &was->at.uuid, sizeof is->at.uuid);
+    assert_true(is->at.mount == was->at.mount && is->at.device == was->at.device &&
+                is->at.inode == was->at.inode);
+    assert_true(is->links == was->links && is->if_exists == was->if_exists);
+    assert_true(is->contents.entries == was->contents.entries && is->contents.files == was->contents.files);
+    assert_true(is->contents.bytes == was->contents.bytes &&
+                is->contents.allocated_bytes == was->contents.allocated_bytes);
+    assert_true(is->contents.youngest.s == was->contents.youngest.s &&
+                is->contents.youngest.ns == was->contents.youngest.ns);
+}
+
+static void directories_keep_their_file_system_and_contents(void **state)
+{
+    enum { SYSTEMS = 40 };
+    struct olv_page_writer w = {0};
+    struct olv_page_reader *r;
+    struct olv_docket_entry e;
+    struct olv_error err;
+    char directory[32];
+    (void)state;
+    olv_page_begin(&w);
+    for (uint64_t i = 0; i < 2 * SYSTEMS; i++) {
+        e = on_system(i % SYSTEMS, directory);
+        olv_page_add(&w, &e);
+    }
+    r = olv_page_open(&w.bytes, &err);
+    for (uint64_t i = 0; i < 2 * SYSTEMS; i++) {
+        struct olv_docket_entry was = on_system(i % SYSTEMS, directory);
+        assert_true(olv_page_next(r, &e, &err));
+        assert_same(&e, &was);
+    }
+    assert_false(olv_page_next(r, &e, &err));
+    assert_int_equal(err.code, OLV_OK);
+    olv_page_close(r);
+    olv_page_free(&w);
+}
+
+static void assert_has_uuid_of(const char *directory)
+{
+    struct olv_page_writer w = {0};
+    struct olv_docket_entry e = entry(0, "scratch", directory, 2, "x"), is;
+    struct olv_error err;
+    struct olv_page_reader *r;
+    struct olv_stat stat;
+    uint8_t uuid[16] = {0};
+    int fd = olv_os_open_path(directory);
+    if (fd < 0)
+        return;
+    assert_true(olv_os_stat(fd, "", &stat));
+    e.at.mount = stat.mount;
+    olv_os_uuid(fd, uuid);
+    olv_os_close(fd);
+    olv_page_begin(&w);
+    olv_page_add(&w, &e);
+    r = olv_page_open(&w.bytes, &err);
+    assert_true(olv_page_next(r, &is, &err));
+    assert_memory_equal(is.at.uuid, uuid, sizeof uuid);
+    olv_page_close(r);
+    olv_page_free(&w);
+}
+
+/* It tells which file system it was, also when its device has another number. Images may have none. */
+static void a_directory_that_is_there_has_the_uuid_of_its_file_system(void **state)
+{
+    (void)state;
+    assert_has_uuid_of("/");
+    assert_has_uuid_of("/dev/shm");
 }
 
 /* Reads a page to its end, whatever it holds; true when it was sound. */
@@ -512,6 +605,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_written_is_read),
+        cmocka_unit_test(directories_keep_their_file_system_and_contents),
+        cmocka_unit_test(a_directory_that_is_there_has_the_uuid_of_its_file_system),
         cmocka_unit_test(damage_is_noticed_and_never_reads_beyond_the_end),
         cmocka_unit_test(paths_are_below_earlier_ones_and_no_longer_than_a_call_takes),
         cmocka_unit_test(a_deep_directory_is_written_as_a_name_and_its_parent),
