@@ -201,6 +201,8 @@ static bool archive_make_publish(struct gathering *g, struct olv_text *path, str
         return false;
     if (making_result(g->making).members == 0)
         return olv_fail(err, OLV_CHANGED, "nothing got into the archive, so there is none");
+    if (!gathered_store(g->gathered, err))
+        return false;
     if (publish_as(g, name, placed, err)) {
         olv_text_printf(path, "%.*s%s", (int)(name - g->how.into), g->how.into, placed);
         if (!path->failed && (g->row ? end_catalogue(g, placed, err) : note_beside(g, path->data, err)))

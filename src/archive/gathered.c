@@ -115,6 +115,11 @@ bool gathered_why(struct gathered *g, const struct gathered_entry *e, struct olv
     return true;
 }
 
+bool gathered_store(struct gathered *g, struct olv_error *err)
+{
+    return fflush(g->file) == 0 || olv_fail_system(err, "", "cannot write a temporary file");
+}
+
 bool gathered_end(struct gathered *g, const char *path, const struct olv_error *why)
 {
     struct gathered_archive *a = g->count ? &g->archives[g->count - 1] : NULL;

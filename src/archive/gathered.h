@@ -25,6 +25,8 @@ void gathered_begin(struct gathered *gathered, uint64_t first);
 /* `why`: why it is not in its archive; NULL: nothing to say. */
 bool gathered_put(struct gathered *gathered, uint64_t sequence, const struct gathered_entry *entry,
                   const struct olv_error *why);
+/* Writes what was put, before the archive gets its name: from then on it is only read. */
+bool gathered_store(struct gathered *gathered, struct olv_error *err);
 /* The last archive has its path; or with NULL it failed, and so did everything meant for it. */
 bool gathered_end(struct gathered *gathered, const char *path, const struct olv_error *why);
 /* What became of an entry. False if nothing was put; `archive` is set anyway. */

@@ -269,6 +269,26 @@ static void an_archive_is_never_replaced(void **state)
     assert_true(exists(s, "f"));
 }
 
+/* What is in it is written down before it gets its name, or the originals would stay beside it for ever. Here
+ * the manifest still has a place. */
+static void a_full_temporary_directory_makes_no_archive(void **state)
+{
+    struct outcome o;
+    ON_LINUX_ONLY();
+    if (geteuid() != 0)
+        skip();
+    o = shell(
+        *state,
+        "mkdir t m && seq 100 >t/a && seq 200 >t/b && cp -a t was && mount -t tmpfs -o size=4k none m && "
+        "TMPDIR=$PWD/m $O archive t --to x.tar.zst --yes; echo =$?; ls x.tar.zst; umount m; diff -rq t was "
+        "&& "
+        "$O archive t --to x.tar.zst --yes; echo =$?; ls t x.tar.zst");
+    assert_contains(o.err, "cannot write a temporary file: No space left");
+    assert_contains(o.err, "cannot access 'x.tar.zst'");
+    assert_contains(o.out, "=1\n");
+    assert_contains(o.out, "=0\nx.tar.zst\n");
+}
+
 static void a_full_disk_leaves_everything(void **state)
 {
     const struct sandbox *s = *state;
@@ -302,6 +322,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(a_real_tree_goes_there_and_back, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_changes_meanwhile_is_not_in_it, sandbox_setup, sandbox_teardown),
         cmocka_unit_test_setup_teardown(an_archive_is_never_replaced, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(a_full_temporary_directory_makes_no_archive, sandbox_setup,
+                                        sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_full_disk_leaves_everything, sandbox_setup, sandbox_teardown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
