@@ -311,10 +311,25 @@ static void no_place_is_forgotten(void **state)
 
 /* ---- acts ---- */
 
+/* Moves in two steps that acts have announced: where a rename cannot be exclusive. */
+static unsigned announced;
+
+static bool announce_move(const struct lender *lender, uint64_t entry, const struct announced_move *move,
+                          struct olv_error *err)
+{
+    (void)lender;
+    (void)err;
+    announced += entry == 1 && *move->from && *move->to;
+    return true;
+}
+
+static const struct lender lender = {.announce_move = announce_move};
+
 static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
                                  const struct olv_docket_entry *e, const struct olv_guard *guard)
 {
-    struct lent lent = {.run = "20261003-1405-abcd", .now = {1795000000, 0}, .guard = guard};
+    struct lent lent = {
+        .run = "20261003-1405-abcd", .now = {1795000000, 0}, .guard = guard, .lender = &lender};
     struct turn c = {.lent = &lent, .sequence = 1};
     struct olv_outcome o = {0};
     lent.trashes = olv_trashes_new(in(s, "data/Trash"));
@@ -333,6 +348,7 @@ static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *
 
 static void discard_takes_only_what_was_judged(void **state)
 {
+    const bool has_two_steps = strcmp(MOVING_CALL, "linkat") == 0;
     const struct sandbox *s = *state;
     struct olv_guard guard = {0};
     struct olv_docket_entry e;
@@ -344,9 +360,11 @@ static void discard_takes_only_what_was_judged(void **state)
     o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_LEFT);
     assert_true(exists(s, "d/a"));
+    assert_int_equal(announced, 0);
     e = decision(s, "d", "a");
     o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_DONE);
+    assert_int_equal(announced > 0, has_two_steps);
     assert_string_equal(o.trash, "a");
     o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_LEFT);
