@@ -38,12 +38,12 @@ const char *olv_codec_suffix(enum olv_codec codec)
 
 enum olv_codec olv_codec_of_name(const char *name)
 {
-    size_t len = strlen(name);
-    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++) {
-        size_t n = strlen(codecs[c].suffix);
-        if (len > n && strcmp(name + len - n, codecs[c].suffix) == 0)
+    const char *suffix = strrchr(name, '.');
+    if (!suffix || suffix == name)
+        return OLV_CODEC_NONE;
+    for (int c = OLV_CODEC_GZIP; c < OLV_CODEC_FILES; c++)
+        if (suffix[1] == codecs[c].suffix[1] && strcmp(suffix, codecs[c].suffix) == 0)
             return (enum olv_codec)c;
-    }
     return OLV_CODEC_NONE;
 }
 
