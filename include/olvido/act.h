@@ -7,14 +7,14 @@
 #include <stdint.h>
 
 enum olv_trait {
-    OLV_TOUCHES = 1 << 0,    /* changes something on disk; acts without it never ask and spare nothing */
-    OLV_FINAL = 1 << 1,      /* cannot be taken back */
-    OLV_TAKES_AWAY = 1 << 2, /* the file leaves its place, so limits count it */
-    OLV_OUTLIVED = 1 << 3,   /* the file survives it, so a trace of the step is kept */
-    OLV_WHOLE = 1 << 4,      /* also takes whole directories */
-    OLV_BY_POLICY = 1 << 5,  /* allowed as a step of a policy */
-    OLV_IN_DEPOTS = 1 << 6,  /* as a step, it also reaches files in depots */
-    OLV_KEEPS = 1 << 7       /* does nothing; its time ends the steps before it */
+    OLV_TOUCHES = 1 << 0,   /* changes something on disk; acts without it never ask and spare nothing */
+    OLV_FINAL = 1 << 1,     /* cannot be taken back */
+    OLV_LIMITED = 1 << 2,   /* limits count it */
+    OLV_OUTLIVED = 1 << 3,  /* the file survives it, so a trace of the step is kept */
+    OLV_WHOLE = 1 << 4,     /* also takes whole directories */
+    OLV_BY_POLICY = 1 << 5, /* allowed as a step of a policy */
+    OLV_IN_DEPOTS = 1 << 6, /* as a step, it also reaches files in depots */
+    OLV_KEEPS = 1 << 7      /* does nothing; its time ends the steps before it */
 };
 
 /* Where the file is afterwards. */

@@ -303,7 +303,7 @@ static const struct step_key keys[] = {
 const struct olv_act act_archive = {.word = "archive",
                                     .past = "archived",
                                     .wire = 3,
-                                    .traits = OLV_TOUCHES | OLV_TAKES_AWAY | OLV_OUTLIVED | OLV_BY_POLICY,
+                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED | OLV_BY_POLICY,
                                     .destination = OLV_TO_DEPOT,
                                     .keys = keys,
                                     .hooks = &hooks};

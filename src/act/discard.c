@@ -211,6 +211,6 @@ static const struct hooks hooks = {.needs = NEEDS_TRASH,
 const struct olv_act act_discard = {.word = "discard",
                                     .past = "discarded",
                                     .wire = 7,
-                                    .traits = OLV_TOUCHES | OLV_TAKES_AWAY | OLV_WHOLE | OLV_BY_POLICY,
+                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE | OLV_BY_POLICY,
                                     .destination = OLV_TO_TRASH,
                                     .hooks = &hooks};

@@ -62,7 +62,7 @@ struct olv_excess olv_excess_of(const struct olv_policy *policy, size_t rule,
                                 const struct olv_rule_tally *tally, struct olv_spent spent,
                                 struct olv_tally *due)
 {
-    *due = sum_of(&policy->rules[rule], tally, OLV_TAKES_AWAY);
+    *due = sum_of(&policy->rules[rule], tally, OLV_LIMITED);
     return (struct olv_excess){limit_of(&policy->limits, spent, due, tally->owned.files), due->files,
                                tally->owned.files};
 }

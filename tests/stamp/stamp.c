@@ -55,6 +55,6 @@ extern const struct olv_act act_stamp;
 const struct olv_act act_stamp = {.word = "stamp",
                                   .past = "stamped",
                                   .wire = 60,
-                                  .traits = OLV_TOUCHES | OLV_TAKES_AWAY | OLV_WHOLE | OLV_BY_POLICY,
+                                  .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE | OLV_BY_POLICY,
                                   .keys = keys,
                                   .hooks = &hooks};
