@@ -4,6 +4,10 @@
 #ifndef OLVIDO_ACT_H
 #define OLVIDO_ACT_H
 
+#include "olvido/word.h"
+
+#include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
 enum olv_trait {
@@ -20,8 +24,41 @@ enum olv_trait {
 /* Where the file is afterwards. */
 enum olv_destination { OLV_STAYS, OLV_TO_TRASH, OLV_TO_DEPOT, OLV_TO_NOWHERE, OLV_BACK, OLV_DESTINATIONS };
 
-struct step_key;
+/* ---- arguments: how an act is done, as a step of a policy or the command line says ---- */
+
+/* What an argument is, and the member it has in its act's struct. These numbers are not stored. */
+enum olv_key_type {
+    OLV_KEY_WORD,     /* int: one of a list of words */
+    OLV_KEY_NUMBER,   /* int: a whole number */
+    OLV_KEY_TRUTH,    /* bool */
+    OLV_KEY_DURATION, /* struct olv_duration */
+    OLV_KEY_SIZE,     /* uint64_t: bytes */
+    OLV_KEY_TEXT,     /* const char *, as all that follow; never NULL */
+    OLV_KEY_DEPOT,    /* the name of a depot of the policy */
+    OLV_KEY_PATH,     /* absolute, or "" */
+    OLV_KEY_TYPES
+};
+
+/* Who says it: a step of a policy, an option of the command line, or nobody, because it follows from the
+ * entry when a docket is made. */
+enum olv_key_by { OLV_BY_NOBODY, OLV_BY_STEP, OLV_BY_OPTION, OLV_BY_BOTH = OLV_BY_STEP | OLV_BY_OPTION };
+
+struct olv_key {
+    const char *name; /* in a policy, and with "--" on the command line */
+    enum olv_key_type type;
+    size_t at; /* offset of its member in the act's struct */
+    enum olv_key_by by;
+    bool is_required;             /* in a step */
+    const struct olv_word *words; /* OLV_KEY_WORD: which; those of 0 are never stored */
+    int least, most;              /* OLV_KEY_NUMBER */
+    const char *usual;            /* the default, as it would be written. NULL: zero or "" */
+    const char *said_as;          /* what comes before it in questions and explanations, as in " in "
+                                     cold-room; NULL: not mentioned */
+    const char *about;            /* a sentence for the schema and the page of the policy */
+};
+
 struct hooks;
+struct completing;
 
 struct olv_act {
     const char *word; /* "discard": used in policies, questions, tables and the ledger */
@@ -29,9 +66,13 @@ struct olv_act {
     uint8_t wire;     /* its number in dockets: assigned once, never reused; below OLV_ACTS_MOST */
     unsigned traits;  /* enum olv_trait */
     enum olv_destination destination;
-    const char *back;            /* how to take it back where `recover --run` cannot; or NULL */
-    const struct step_key *keys; /* the step's own keys, ended by one without a name; or NULL */
-    const struct hooks *hooks;   /* NULL for `keep`, and for acts that each place does in its own way: */
+    const char *back;           /* how to take it back where `recover --run` cannot; or NULL */
+    const struct olv_key *keys; /* of its arguments, ended by one without a name; or NULL */
+    size_t arguments;           /* size of the struct that has them; 0: none */
+    /* After all keys are read: sets what was not given and depends on others, and checks what must fit. May
+     * be NULL. */
+    bool (*complete)(void *arguments, const struct completing *completing);
+    const struct hooks *hooks; /* NULL for `keep`, and for acts that each place does in its own way: */
     enum olv_way { OLV_NO_WAY, OLV_GIVE, OLV_END, OLV_WAYS } way;
 };
 

@@ -4,6 +4,8 @@
 #ifndef OLVIDO_CODEC_H
 #define OLVIDO_CODEC_H
 
+#include "olvido/word.h"
+
 #include <stddef.h>
 #include <stdint.h>
 
@@ -21,6 +23,8 @@ enum olv_codec {
 
 /* "none", "gzip", "bzip2", "xz", "zstd", "zip". */
 const char *olv_codec_word(enum olv_codec codec);
+/* Those that compress single files, by word. */
+extern const struct olv_word olv_codec_words[];
 /* The codec for a word; OLV_CODEC_COUNT if there is none. */
 enum olv_codec olv_codec_of_word(const char *word, size_t len);
 /* "", ".gz", ".bz2", ".xz", ".zst", ".zip". */
@@ -30,6 +34,7 @@ enum olv_codec olv_codec_of_name(const char *name);
 
 /* What archives are called by their packing: "tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip". */
 const char *olv_pack_word(enum olv_codec codec);
+extern const struct olv_word olv_pack_words[];
 /* The packing by the suffix of an archive's name; OLV_CODEC_COUNT if it is none of these. `*stem` (may be
  * NULL) gets the length of the part before it. */
 enum olv_codec olv_pack_of_name(const char *name, size_t *stem);

@@ -65,18 +65,6 @@ struct olv_contents {
 /* Where an entry's file lies. These numbers are stored in dockets. */
 enum olv_place { OLV_IN_TREE = 0, OLV_IN_TRASH = 1, OLV_IN_DEPOT = 2, OLV_PLACES };
 
-/* How to carry out an act: what its step says, or the command's options. Strings may be NULL for "". */
-struct olv_manner {
-    enum olv_codec codec;
-    int level;
-    bool keeps;           /* the original stays */
-    uint64_t most_bytes;  /* decompressing: the largest it may become; 0: no limit was given */
-    enum olv_clock clock; /* archiving: the rule's clock, if that is to be kept */
-    const char *depot;    /* archiving: the depot's name; "": none */
-    const char *into;     /* archiving: the path of the archive */
-    const char *text;     /* for acts with a key of their own */
-};
-
 /* Where a file is in an archive of a depot, and what identifies it there. */
 struct olv_location {
     uint8_t archive[16];     /* the archive's own id */
@@ -106,7 +94,7 @@ struct olv_docket_entry {
     struct olv_directory_id at;          /* identity of that directory */
     const char *name;                    /* in that directory */
     const char *target;                  /* the destination, or "" */
-    const struct olv_manner *manner;     /* NULL: all zeros; from a reader never NULL */
+    const void *arguments;               /* the act's struct; NULL if it has none */
     const struct olv_location *location; /* in a depot; else NULL */
 };
 
@@ -152,7 +140,11 @@ struct olv_page_writer {
     struct olv_page_way here, target; /* its path, and that of the last target */
     uint32_t systems;                 /* number of file systems written */
     uint64_t system_mounts[16];       /* their mounts; those beyond the last are written each time */
-    struct olv_text manner;           /* the last one written */
+    struct olv_page_arguments {       /* the last arguments written: */
+        size_t at, len;               /* where in `bytes` */
+        uint32_t number;
+    } arguments[16];
+    uint32_t argument_count; /* written; those beyond 16 take the oldest one's place */
     struct olv_text scratch;
     uint8_t salt[OLV_SALT];      /* of the segment */
     uint8_t rules_written[8192]; /* one bit per rule */

@@ -23,6 +23,7 @@ struct olv_item_query {
     bool wants_versions; /* recovering: every version of each path, not only one */
     /* What the docket is for. */
     const struct olv_act *act;    /* recovering: the newest version of each path; else all */
+    const void *arguments;        /* of the act; NULL if it has none */
     enum olv_if_exists if_exists; /* recovering */
     const char *into;             /* recovering: an absolute path; NULL: back to its original place */
     uint32_t rule, step;          /* rule and step for the docket; OLV_BY_HAND and 0 by hand */

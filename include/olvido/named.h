@@ -15,7 +15,7 @@ struct olv_named_options {
     bool (*takes)(const char *name);
     const struct olv_act *act;
     enum olv_if_exists if_exists;
-    struct olv_manner manner;
+    const void *arguments;         /* of the act; see olvido/arguments.h */
     const struct olv_guard *guard; /* what it forbids is reported to the observer and counted */
 };
 
@@ -34,14 +34,12 @@ bool olv_named_make(const char *const *paths, size_t count, const struct olv_nam
                     const struct olv_observer *observer, struct olv_named *out, struct olv_error *err);
 void olv_named_free(struct olv_named *named);
 
-/* Both fill `manner->codec`, `->into` (borrowed from `path`) and `->depot`. False if the archive cannot have
+/* Where an archive by hand goes, as the argument `into` of the act that makes it. False if it cannot have
  * this name, if the name is taken, or if its directory is missing. */
-/* An archive at this path. */
-bool olv_named_archive(struct olv_manner *manner, const char *to, struct olv_text *path,
-                       struct olv_error *err);
-/* One in this depot, "by-hand-20261123-2036.tar.zst", packed as `pack` says (NULL: as the depot's archives).
- */
-bool olv_named_archive_in(struct olv_manner *manner, const struct olv_depot *depot, const char *pack,
-                          struct olv_text *path, struct olv_error *err);
+/* At this path. */
+bool olv_named_archive(const char *to, struct olv_text *path, struct olv_error *err);
+/* In this depot, "by-hand-20261123-2036.tar.zst", packed as `pack` says (NULL: as the depot's archives). */
+bool olv_named_archive_in(const struct olv_depot *depot, const char *pack, struct olv_text *path,
+                          struct olv_error *err);
 
 #endif

@@ -15,9 +15,6 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* What goes into one archive: everything a run finds due, or one period, or one directory. */
-enum olv_one_per { OLV_PER_RUN, OLV_PER_DAY, OLV_PER_MONTH, OLV_PER_YEAR, OLV_PER_DIRECTORY, OLV_PER_COUNT };
-
 struct olv_depot {
     const char *name, *path; /* the path without links, if it exists */
     const char *written;     /* the path as written in the policy */
@@ -30,16 +27,9 @@ struct olv_step {
     const char *after_text; /* as written */
     const struct olv_act *act;
     bool may_run_unattended;
-    enum olv_codec codec;          /* compress: of the file; archive: of the archive */
-    int level;                     /* the codec's level */
-    const struct olv_depot *depot; /* archive: the destination */
-    enum olv_one_per one_per;      /* archive */
-    const char *text;              /* of an act that has a string key of its own; or NULL */
-    int line, number;              /* line in the file, from 1; number among the rule's steps */
+    const void *arguments; /* how it is done: the act's struct; see olvido/arguments.h */
+    int line, number;      /* line in the file, from 1; number among the rule's steps */
 };
-
-/* Appends how a step is done: " in cold-room". */
-void olv_step_describe(const struct olv_step *step, struct olv_text *out);
 
 /* What a rule counts a file's age from. These numbers are stored in catalogues. */
 enum olv_clock {

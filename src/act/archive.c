@@ -3,14 +3,13 @@
  * each entry's turn only removes the original. */
 #include "act/acts.h"
 #include "act/archive_make.h"
+#include "act/level.h"
 
 #include "depot/catalogue.h"
-#include "docket/wire.h"
 #include "file/identity.h"
 #include "file/removal.h"
 #include "olvido/path.h"
 #include "os/os.h"
-#include "policy/step_keys.h"
 #include "source/destination.h"
 #include "source/judged.h"
 #include "source/settling.h"
@@ -56,6 +55,11 @@ static bool make(struct turn *turn, struct group *group, struct olv_error *err)
 }
 
 /* ---- in its turn ---- */
+
+static const struct archive_arguments *how_of(const struct olv_docket_entry *e)
+{
+    return e->arguments;
+}
 
 static void unsuccessful(struct olv_outcome *o)
 {
@@ -130,7 +134,7 @@ static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, s
     struct gathered_entry in = {0};
     if (!is_in(turn, &in, o))
         return;
-    if (!e->manner->keeps && (!judged_is_allowed(turn, e, o) || !remove_it(turn, e, o)))
+    if (!how_of(e)->keeps && (!judged_is_allowed(turn, e, o) || !remove_it(turn, e, o)))
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
@@ -166,7 +170,7 @@ struct beside {
 };
 
 /* The archive outside a depot that the run has made or begun, if it is known and exists. */
-static enum olv_truth find_beside(struct turn *turn, const struct olv_manner *how, struct beside *b,
+static enum olv_truth find_beside(struct turn *turn, const struct archive_arguments *how, struct beside *b,
                                   struct olv_error *err)
 {
     enum olv_truth is_known = turn->lent->lender->find_name(turn->lent->lender, 0, how->into, &b->given, err);
@@ -192,11 +196,11 @@ static enum olv_truth find_beside(struct turn *turn, const struct olv_manner *ho
 
 static bool is_beside(const struct olv_docket_entry *e)
 {
-    return !*e->manner->depot && *e->manner->into;
+    return !*how_of(e)->depot && *how_of(e)->into;
 }
 
 /* Clears what was written of it before it had a name. */
-static void clear_beside(const struct turn *turn, const struct olv_manner *how)
+static void clear_beside(const struct turn *turn, const struct archive_arguments *how)
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
@@ -222,13 +226,13 @@ static void archive_look(struct turn *turn, const struct olv_docket_entry *e, bo
     }
     judged_settle_removal(turn, e);
     if (is_beside(e))
-        clear_beside(turn, e->manner);
+        clear_beside(turn, how_of(e));
     if (a && is_beside(e) && settling_is_there(turn, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
         a->needs_archive = true;
 }
 
 static enum olv_truth settle_beside(struct turn *turn, const struct olv_docket_entry *e,
-                                    const struct olv_manner *how, struct olv_outcome *o)
+                                    const struct archive_arguments *how, struct olv_outcome *o)
 {
     enum olv_truth is_there = settling_is_there(turn, e);
     const struct archiving *a = state_of(turn);
@@ -258,14 +262,14 @@ static enum olv_truth archive_applied(struct turn *turn, const struct olv_docket
 {
     enum olv_truth is_there = settling_is_there(turn, e), is_in;
     if (is_beside(e))
-        return settle_beside(turn, e, e->manner, o);
+        return settle_beside(turn, e, how_of(e), o);
     is_in = find_in_depot(turn, e, o);
     if (is_in == OLV_UNKNOWN)
-        return is_there == OLV_YES && !e->manner->keeps ? OLV_NO : OLV_UNKNOWN;
+        return is_there == OLV_YES && !how_of(e)->keeps ? OLV_NO : OLV_UNKNOWN;
     if (is_in == OLV_NO)
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     o->result = OLV_DONE;
-    if (e->manner->keeps)
+    if (how_of(e)->keeps)
         return OLV_YES;
     if (is_there == OLV_YES || e->identity.kind == OLV_KIND_DIRECTORY)
         o->into = NULL;
@@ -275,16 +279,17 @@ static enum olv_truth archive_applied(struct turn *turn, const struct olv_docket
 /* What goes into one archive. */
 static void archive_key(const struct olv_docket_entry *e, struct olv_text *out)
 {
-    wire_put_manner(out, e->manner);
+    keys_put(e->act, e->arguments, out);
 }
 
 /* Then everything in an archive of a depot can be removed in one batch later. */
 static bool is_one_batch(const struct olv_docket_entry *e)
 {
-    return *e->manner->depot;
+    return *how_of(e)->depot;
 }
 
 static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
+                                   .fit = archive_fit,
                                    .key = archive_key,
                                    .is_one_batch = is_one_batch,
                                    .make = make,
@@ -293,11 +298,55 @@ static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
                                    .look = archive_look,
                                    .applied = archive_applied};
 
-static const struct step_key keys[] = {
-    {"depot", &step_depot, true, "archive: where to, one of the policy's depots; required there."},
-    {"one-per", &step_one_per, false, "archive: what goes into one archive."},
-    {"pack", &step_pack, false, "archive: the format; the depot's unless said."},
-    {"level", &step_level, false, "compress, archive: in the range of the format."},
+/* The packing: by hand as the archive's name says, else as the depot has it. */
+static bool archive_complete(void *arguments, const struct completing *c)
+{
+    struct archive_arguments *how = arguments;
+    int named = *how->into ? (int)olv_pack_of_name(how->into, NULL) : how->codec;
+    if (!*how->into && !key_is_given(c, "pack") && c->depot)
+        named = (int)c->depot->codec;
+    if (named >= OLV_CODEC_COUNT)
+        return key_fails(c, "into", NULL, "", "the name of an archive says how it is packed");
+    if (key_is_given(c, "pack") && named != how->codec)
+        return key_fails(c, "pack", NULL, "", "the name of the archive says %s",
+                         olv_pack_word((enum olv_codec)named));
+    how->codec = named;
+    return level_complete(&how->level, (enum olv_codec)how->codec, "pack", c);
+}
+
+static const struct olv_word one_per_words[] = {{"run", PER_RUN},
+                                                {"day", PER_DAY},
+                                                {"month", PER_MONTH},
+                                                {"year", PER_YEAR},
+                                                {"directory", PER_DIRECTORY},
+                                                {0}};
+
+#define AT(member) offsetof(struct archive_arguments, member)
+static const struct olv_key keys[] = {
+    {.name = "depot",
+     .type = OLV_KEY_DEPOT,
+     .at = AT(depot),
+     .by = OLV_BY_BOTH,
+     .is_required = true,
+     .said_as = " in ",
+     .about = "Where to: one of the policy's depots."},
+    {.name = "one-per",
+     .type = OLV_KEY_WORD,
+     .at = AT(one_per),
+     .by = OLV_BY_STEP,
+     .words = one_per_words,
+     .usual = "run",
+     .about = "What goes into one archive."},
+    {.name = "pack",
+     .type = OLV_KEY_WORD,
+     .at = AT(codec),
+     .by = OLV_BY_BOTH,
+     .words = olv_pack_words,
+     .about = "The format; the depot's unless said."},
+    LEVEL_KEY(AT(level)),
+    {.name = "keep", .type = OLV_KEY_TRUTH, .at = AT(keeps), .by = OLV_BY_OPTION},
+    {.name = "clock", .type = OLV_KEY_NUMBER, .at = AT(clock), .most = OLV_CLOCK_COUNT - 1},
+    {.name = "into", .type = OLV_KEY_PATH, .at = AT(into)},
     {0}};
 
 const struct olv_act act_archive = {.word = "archive",
@@ -306,4 +355,6 @@ const struct olv_act act_archive = {.word = "archive",
                                     .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED | OLV_BY_POLICY,
                                     .destination = OLV_TO_DEPOT,
                                     .keys = keys,
+                                    .arguments = sizeof(struct archive_arguments),
+                                    .complete = archive_complete,
                                     .hooks = &hooks};

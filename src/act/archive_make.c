@@ -4,7 +4,6 @@
 #include "archive/make.h"
 #include "depot/catalogue.h"
 #include "depot/trust.h"
-#include "docket/wire.h"
 #include "file/parents.h"
 #include "olvido/path.h"
 #include "os/os.h"
@@ -23,13 +22,13 @@ struct gathering {
     const struct turn *turn; /* of the first entry */
     struct group *group;
     struct gathered *gathered;
-    struct making *making;           /* the archive; NULL: it could not be started */
-    struct olv_manner how;           /* how to make it, */
-    struct olv_arena arena;          /* and its strings */
-    char label[FRESH_LABEL];         /* names its file until it is published */
-    int dir;                         /* where it is made */
-    struct olv_catalogue *catalogue; /* NULL: not needed */
-    int64_t row;                     /* its row there; 0: none */
+    struct making *making;               /* the archive; NULL: it could not be started */
+    const struct archive_arguments *how; /* how to make it, */
+    struct olv_arena arena;              /* and its strings */
+    char label[FRESH_LABEL];             /* names its file until it is published */
+    int dir;                             /* where it is made */
+    struct olv_catalogue *catalogue;     /* NULL: not needed */
+    int64_t row;                         /* its row there; 0: none */
     struct catalogue_archive facts;
     char was[NAME_MAX + 1];  /* scratch for `former` */
     char *rule;              /* the rule that makes it; owned */
@@ -72,11 +71,11 @@ static void note_member(void *self, const struct made_member *made)
 /* Opens the directory of the archive. */
 static bool archive_make_open_directory(struct gathering *g, struct olv_error *err)
 {
-    char *directory = olv_path_directory(g->how.into);
+    char *directory = olv_path_directory(g->how->into);
     g->facts.depot_path = directory;
     if (!directory)
         return olv_fail_memory(err);
-    if (*g->how.depot) {
+    if (*g->how->depot) {
         g->dir = depot_open_trusted(directory, err);
         return g->dir >= 0;
     }
@@ -88,7 +87,7 @@ static bool archive_make_open_directory(struct gathering *g, struct olv_error *e
 static bool begin_catalogue(struct gathering *g, struct olv_error *err)
 {
     char temporary[FRESH_LABEL + 32];
-    if (!*g->how.depot)
+    if (!*g->how->depot)
         return true;
     fresh_name(g->label, temporary);
     g->catalogue = g->turn->lent->lender->catalogue(g->turn->lent->lender, err);
@@ -112,21 +111,21 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
                                      .self = g};
     if (!archive_make_open_directory(g, err))
         return false;
-    g->facts.depot = g->how.depot;
+    g->facts.depot = g->how->depot;
     g->facts.run = lent->run;
     g->facts.rule = g->rule = strdup(e->rule_name);
     if (!g->rule)
         return olv_fail_memory(err);
-    g->facts.codec = g->how.codec;
+    g->facts.codec = (enum olv_codec)g->how->codec;
     g->facts.made = olv_os_now();
     if (!begin_catalogue(g, err))
         return false;
     options.dir = g->dir;
     options.rule = g->rule;
-    options.codec = g->how.codec;
-    options.level = g->how.level;
-    options.clock = g->how.clock;
-    options.keeps = g->how.keeps;
+    options.codec = (enum olv_codec)g->how->codec;
+    options.level = g->how->level;
+    options.clock = (enum olv_clock)g->how->clock;
+    options.keeps = g->how->keeps;
     g->making = making_begin(&options, err);
     return g->making != NULL;
 }
@@ -140,7 +139,7 @@ static bool archive_make_note_name(struct gathering *g, const char *name, struct
         return false;
     if (g->row)
         return catalogue_name(g->catalogue, g->row, name, &stat, err);
-    return lender->note_name(lender, g->group->sequence, g->how.into, &stat, false, err) &&
+    return lender->note_name(lender, g->group->sequence, g->how->into, &stat, false, err) &&
            lender->store_names(lender, err);
 }
 
@@ -195,7 +194,7 @@ static bool note_beside(struct gathering *g, const char *path, struct olv_error 
 
 static bool archive_make_publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
 {
-    const char *name = olv_path_name(g->how.into);
+    const char *name = olv_path_name(g->how->into);
     char placed[NAME_MAX + 1] = "";
     if (!making_finish(g->making, err))
         return false;
@@ -204,7 +203,7 @@ static bool archive_make_publish(struct gathering *g, struct olv_text *path, str
     if (!gathered_store(g->gathered, err))
         return false;
     if (publish_as(g, name, placed, err)) {
-        olv_text_printf(path, "%.*s%s", (int)(name - g->how.into), g->how.into, placed);
+        olv_text_printf(path, "%.*s%s", (int)(name - g->how->into), g->how->into, placed);
         if (!path->failed && (g->row ? end_catalogue(g, placed, err) : note_beside(g, path->data, err)))
             return true;
         if (path->failed)
@@ -221,7 +220,7 @@ static void end_archive(struct gathering *g, struct olv_text *path)
 {
     struct olv_error ignored = {0};
     if (g->failed.code == OLV_OK && !archive_make_publish(g, path, &g->failed))
-        olv_error_at(&g->failed, g->how.into);
+        olv_error_at(&g->failed, g->how->into);
     making_free(g->making);
     if (g->row)
         catalogue_forget(g->catalogue, g->row, &ignored);
@@ -233,26 +232,12 @@ static void end_archive(struct gathering *g, struct olv_text *path)
 
 /* ---- its entries ---- */
 
-/* A copy, because the entry does not live that long. */
-static bool copy_manner(struct gathering *g, const struct olv_manner *manner, struct olv_error *err)
-{
-    struct olv_text bytes = {0};
-    struct wire wire = {.arena = &g->arena};
-    bool ok;
-    wire_put_manner(&bytes, manner);
-    wire.bytes = (const uint8_t *)bytes.data;
-    wire.len = bytes.len;
-    wire_get_manner(&wire, &g->how);
-    ok = !bytes.failed && !wire.is_broken;
-    olv_text_free(&bytes);
-    return ok || olv_fail_memory(err);
-}
-
 static bool begin_with(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    if (!copy_manner(g, e->manner, err))
-        return false;
-    if (!*g->how.into)
+    g->how = keys_copy(e->act, e->arguments, &g->arena); /* the entry does not live that long */
+    if (!g->how)
+        return olv_fail_memory(err);
+    if (!*g->how->into)
         return olv_fail(err, OLV_BROKEN, "the docket does not say where the archive is to be");
     gathered_begin(g->gathered, g->group->sequence);
     begin_archive(g, e, &g->failed);
@@ -277,7 +262,8 @@ bool archive_make(const struct turn *turn, struct group *group, struct gathered 
 {
     /* An archive of a depot has at most as many members as a batch has entries, so that all can be removed in
      * one batch later. */
-    uint64_t most = *group->entries[0].manner->depot ? OLV_SEGMENT_MOST : 0;
+    const struct archive_arguments *how = group->entries[0].arguments;
+    uint64_t most = *how->depot ? OLV_SEGMENT_MOST : 0;
     struct gathering g = {
         .turn = turn, .group = group, .gathered = gathered, .catalogue = turn->lent->catalogue, .dir = -1};
     struct olv_text path = {0};

@@ -33,5 +33,16 @@ static const struct shrinks way = {.packs = false, .name = decompress_name, .wri
 
 static const struct hooks hooks = SHRINKS_HOOKS(way);
 
-const struct olv_act act_decompress = {
-    .word = "decompress", .past = "decompressed", .wire = 13, .traits = OLV_TOUCHES, .hooks = &hooks};
+#define AT(member) offsetof(struct shrink_arguments, member)
+static const struct olv_key keys[] = {
+    {.name = "keep", .type = OLV_KEY_TRUTH, .at = AT(keeps), .by = OLV_BY_OPTION},
+    {.name = "max-size", .type = OLV_KEY_SIZE, .at = AT(most_bytes), .by = OLV_BY_OPTION},
+    {0}};
+
+const struct olv_act act_decompress = {.word = "decompress",
+                                       .past = "decompressed",
+                                       .wire = 13,
+                                       .traits = OLV_TOUCHES,
+                                       .keys = keys,
+                                       .arguments = sizeof(struct shrink_arguments),
+                                       .hooks = &hooks};

@@ -215,13 +215,13 @@ static struct shrinking *shrinks_begin(struct making *m, size_t i)
     olv_reach_begin(&s->source);
     turn_label(s->label, m->turn, m->group->sequence + i);
     s->way = m->way;
-    s->how = e->manner;
+    s->how = e->arguments;
     if (!olv_reach_directory(&s->source, e, &o->error) ||
         !m->way->name(e, s->wanted, sizeof s->wanted, &o->error))
         outcome_failed(o);
     s->task = shrink_task(s->source.fd, e->name, &e->identity);
     s->task.label = s->label;
-    s->task.codec = s->how->codec;
+    s->task.codec = (enum olv_codec)s->how->codec;
     s->task.level = s->how->level;
     s->task.most_bytes = s->how->most_bytes;
     s->task.workers = m->workers;
@@ -398,7 +398,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (is_there == OLV_UNKNOWN)
         return OLV_UNKNOWN;
-    if (is_there == OLV_YES && !e->manner->keeps) {
+    if (is_there == OLV_YES && !((const struct shrink_arguments *)e->arguments)->keeps) {
         if (fresh_settle_back(turn->source.fd, &s.search, placed))
             return OLV_NO;
         olv_fail_system(&o->error, "", "its new file is beside it, and cannot be removed: %.250s", placed);

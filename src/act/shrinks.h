@@ -6,6 +6,13 @@
 #include "act/acts.h"
 #include "shrink/shrink.h"
 
+/* How either is done. */
+struct shrink_arguments {
+    int codec, level;    /* compress */
+    bool keeps;          /* the original stays */
+    uint64_t most_bytes; /* decompress: the largest it may become; 0: no limit was given */
+};
+
 /* One of the two; `own` of the hooks points to it. */
 struct shrinks {
     bool packs; /* compresses; otherwise decompresses */
@@ -18,7 +25,7 @@ struct shrinks {
 struct shrinking {
     const struct shrinks *way;
     struct shrink_task task;
-    const struct olv_manner *how;
+    const struct shrink_arguments *how;
     struct olv_reach source;    /* its directory */
     char label[FRESH_LABEL];    /* of the new file */
     char wanted[NAME_MAX + 64]; /* the name that the new file should get */

@@ -5,6 +5,8 @@
 #include "cli/open_session.h"
 #include "cli/views.h"
 
+#include <string.h>
+
 enum { ASKED_ABOVE = 3 };
 
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
@@ -22,19 +24,38 @@ bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
     return true;
 }
 
-bool by_hand_level(struct cli *cli, struct olv_manner *how)
+/* A mistake in the command line says where to find help. */
+static bool by_hand_refuse(struct cli *cli, const struct olv_error *err)
 {
-    struct olv_levels levels = olv_codec_levels(how->codec);
-    uint64_t level = (uint64_t)levels.usual;
-    if (!cli_number(cli, OPT_LEVEL, &level))
-        return false;
-    if (how->codec == OLV_CODEC_NONE && cli_has(cli, OPT_LEVEL))
-        return cli_usage(cli, "--level needs a compressed format");
-    if (level < (uint64_t)levels.least || level > (uint64_t)levels.most)
-        return cli_usage(cli, "the levels of %s are %d to %d", olv_codec_word(how->codec), levels.least,
-                         levels.most);
-    how->level = (int)level;
-    return true;
+    return err->code == OLV_USAGE ? cli_usage(cli, "%s", err->what) : cli_report(cli, err);
+}
+
+/* The option that has the name of the key. */
+static enum cli_option option_of(const struct cli *cli, const struct olv_key *key)
+{
+    const enum cli_option *id = cli->command->options;
+    while (*id != OPT_NONE && strcmp(cli_option_name(*id), key->name) != 0)
+        id++;
+    return *id;
+}
+
+bool by_hand_arguments(struct cli *cli, const struct olv_act *act, struct olv_arguments *out)
+{
+    struct olv_error err = {0};
+    bool ok = olv_arguments_begin(out, act, &err);
+    for (const struct olv_key *key = act->keys; ok && key && key->name; key++) {
+        enum cli_option option = key->by & OLV_BY_OPTION ? option_of(cli, key) : OPT_NONE;
+        if (option != OPT_NONE && cli_has(cli, option))
+            ok = olv_arguments_set(out, key->name, cli_value(cli, option) ? cli_value(cli, option) : "yes",
+                                   &err);
+    }
+    return ok || by_hand_refuse(cli, &err);
+}
+
+bool by_hand_complete(struct cli *cli, struct olv_arguments *arguments, const struct olv_depot *depot)
+{
+    struct olv_error err = {0};
+    return olv_arguments_complete(arguments, depot, &err) || by_hand_refuse(cli, &err);
 }
 
 /* ---- the question ---- */

@@ -4,6 +4,7 @@
 #define OLV_CLI_BY_HAND_H
 
 #include "cli/cli.h"
+#include "olvido/arguments.h"
 #include "olvido/named.h"
 #include "olvido/run.h"
 
@@ -19,7 +20,9 @@ struct by_hand {
 void by_hand(struct cli *cli, const struct by_hand *act);
 /* --if-exists. `asks`: it was `ask`; NULL if nobody can be asked. */
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks);
-/* --level, in the range of `how->codec`. */
-bool by_hand_level(struct cli *cli, struct olv_manner *how);
+/* The act's arguments, as far as the command's options say them. Free it in any case. */
+bool by_hand_arguments(struct cli *cli, const struct olv_act *act, struct olv_arguments *out);
+/* When the rest is set: see olv_arguments_complete. */
+bool by_hand_complete(struct cli *cli, struct olv_arguments *arguments, const struct olv_depot *depot);
 
 #endif

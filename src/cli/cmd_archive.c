@@ -17,32 +17,40 @@ static const struct olv_depot *depot_of(struct cli *cli, const struct olv_policy
     return found < 0 ? NULL : &policy->depots[found];
 }
 
+/* Where it goes, which is its argument `into`. */
+static bool say_where(struct cli *cli, const struct olv_policy *policy, struct olv_arguments *how)
+{
+    const struct olv_depot *depot = policy ? depot_of(cli, policy) : NULL;
+    struct olv_text path = {0};
+    struct olv_error err = {0};
+    bool ok = !policy || depot;
+    if (ok)
+        ok = ((depot ? olv_named_archive_in(depot, cli_value(cli, OPT_PACK), &path, &err)
+                     : olv_named_archive(cli_value(cli, OPT_TO), &path, &err)) &&
+              olv_arguments_set(how, "into", olv_text_string(&path), &err)) ||
+             cli_report(cli, &err);
+    olv_text_free(&path);
+    return ok && by_hand_complete(cli, how, depot);
+}
+
 static void cmd_archive_run(struct cli *cli)
 {
     struct by_hand act = {.verb = "archive",
                           .consequence = "Each original goes once the archive was read back.",
                           .nothing = "there is nothing to archive",
                           .takes_files = !cli_has(cli, OPT_KEEP),
-                          .named = {.kinds = EVERYTHING,
-                                    .act = olv_act_named("archive"),
-                                    .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
-    struct olv_manner *how = &act.named.manner;
+                          .named = {.kinds = EVERYTHING, .act = olv_act_named("archive")}};
     struct olv_policy *policy = NULL;
-    const struct olv_depot *depot;
-    struct olv_text path = {0};
-    struct olv_error err = {0};
-    bool ok = false;
-    if (cli_has(cli, OPT_TO) == cli_has(cli, OPT_DEPOT))
-        cli_usage(cli, "say where to: --to FILE, or --depot NAME");
-    else if (cli_has(cli, OPT_TO))
-        ok = olv_named_archive(how, cli_value(cli, OPT_TO), &path, &err);
-    else if ((policy = cli_policy(cli)) && (depot = depot_of(cli, policy)))
-        ok = olv_named_archive_in(how, depot, cli_value(cli, OPT_PACK), &path, &err);
-    if (err.code != OLV_OK)
-        cli_report(cli, &err);
-    if (ok && by_hand_level(cli, how))
+    struct olv_arguments how = {0};
+    bool ok = cli_has(cli, OPT_TO) != cli_has(cli, OPT_DEPOT) ||
+              cli_usage(cli, "say where to: --to FILE, or --depot NAME");
+    if (ok && cli_has(cli, OPT_DEPOT))
+        ok = (policy = cli_policy(cli));
+    if (ok && by_hand_arguments(cli, act.named.act, &how) && say_where(cli, policy, &how)) {
+        act.named.arguments = how.values;
         by_hand(cli, &act);
-    olv_text_free(&path);
+    }
+    olv_arguments_free(&how);
     olv_policy_free(policy);
 }
 

@@ -16,17 +16,16 @@ static void cmd_decompress_run(struct cli *cli)
                           .takes_files = !cli_has(cli, OPT_KEEP),
                           .named = {.kinds = 1u << OLV_KIND_FILE,
                                     .takes = cmd_decompress_takes,
-                                    .act = olv_act_named("decompress"),
-                                    .manner = {.keeps = cli_has(cli, OPT_KEEP)}}};
-    if (!by_hand_if_exists(cli, &act.named.if_exists, NULL) ||
-        !cli_size(cli, OPT_MAX_SIZE, &act.named.manner.most_bytes))
-        return;
-    if (cli_has(cli, OPT_TO))
-        shrink_to(cli, (struct olv_shrink_request){.unpacks = true,
-                                                   .most_bytes = act.named.manner.most_bytes,
-                                                   .if_exists = act.named.if_exists});
-    else
+                                    .act = olv_act_named("decompress")}};
+    struct olv_arguments how;
+    bool ok = by_hand_arguments(cli, act.named.act, &how) && by_hand_complete(cli, &how, NULL) &&
+              by_hand_if_exists(cli, &act.named.if_exists, NULL);
+    act.named.arguments = how.values;
+    if (ok && cli_has(cli, OPT_TO))
+        shrink_to(cli, &how, (struct olv_shrink_request){.unpacks = true, .if_exists = act.named.if_exists});
+    else if (ok)
         by_hand(cli, &act);
+    olv_arguments_free(&how);
 }
 
 const struct cli_command cmd_decompress = {

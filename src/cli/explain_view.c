@@ -95,7 +95,7 @@ static void print_steps(const struct explain_view *x, const struct olv_explanati
         const struct olv_step *step = &rule->steps[i];
         bool is_due = e->verdict.reason == OLV_DUE && e->verdict.step == i && e->steps[i].has_come;
         struct olv_text how = {0};
-        olv_step_describe(step, &how);
+        olv_arguments_describe(step->act, step->arguments, &how);
         facts_line(x->cli, label, is_due ? STYLE_WARN : STYLE_PLAIN, "%s after %s%s: %s%s%s%s",
                    step->act->word, step->after_text, olv_text_string(&how),
                    e->steps[i].has_time ? DATE(e->steps[i].when) : "no date", e->has_start ? ", " : "",

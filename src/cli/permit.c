@@ -54,7 +54,7 @@ static void put_step(struct olv_text *out, const struct olv_step *step, const st
         olv_text_puts(out, " to the trash");
     if (step->act->traits & OLV_FINAL)
         olv_text_puts(out, " for good");
-    olv_step_describe(step, out);
+    olv_arguments_describe(step->act, step->arguments, out);
 }
 
 static void put_steps(struct permit *p, size_t number, struct olv_text *out)

@@ -45,11 +45,14 @@ static bool check_request(struct cli *cli, const struct olv_shrink_request *r)
     return true;
 }
 
-void shrink_to(struct cli *cli, struct olv_shrink_request r)
+void shrink_to(struct cli *cli, const struct olv_arguments *how, struct olv_shrink_request r)
 {
     struct olv_shrink_result result;
     struct olv_error err = {0};
     const char *to = cli_value(cli, OPT_TO);
+    r.codec = (enum olv_codec)olv_argument_number(how->act, how->values, "as");
+    r.level = (int)olv_argument_number(how->act, how->values, "level");
+    r.most_bytes = olv_argument_number(how->act, how->values, "max-size");
     r.path = cli->arguments[0];
     r.to = strcmp(to, "-") == 0 ? NULL : to;
     r.out = STDOUT_FILENO;

@@ -4,9 +4,10 @@
 #define OLV_CLI_SHRINK_TO_H
 
 #include "cli/cli.h"
+#include "olvido/arguments.h"
 #include "olvido/shrink.h"
 
-/* The request has everything except the paths. */
-void shrink_to(struct cli *cli, struct olv_shrink_request request);
+/* The request has everything except the paths and the arguments. */
+void shrink_to(struct cli *cli, const struct olv_arguments *how, struct olv_shrink_request request);
 
 #endif

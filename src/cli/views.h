@@ -9,6 +9,7 @@
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/archive.h"
+#include "olvido/arguments.h"
 #include "olvido/demo.h"
 #include "olvido/depot_care.h"
 #include "olvido/docket.h"

@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "keys/keys.h"
 #include "olvido/docket.h"
 
 #include "olvido/path.h"
@@ -49,8 +50,11 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
 {
     struct olv_text last = c->key;
     bool goes_on;
+    if (e->act->keys && !e->arguments)
+        return olv_fail(err, OLV_USAGE, "the decision does not say how to %s", e->act->word);
     if (!is_short(e->directory, err) || !is_short(e->target, err) ||
-        (e->manner && !is_short(e->manner->into, err)) || (e->location && !is_short(e->location->twin, err)))
+        !is_short(keys_long_path(e->act, e->arguments, OLV_LONGEST_PATH), err) ||
+        (e->location && !is_short(e->location->twin, err)))
         return false;
     c->key = c->scratch;
     c->scratch = last;

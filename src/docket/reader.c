@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading a page. Paths are spelt out once, where they are needed. */
+#include "docket/location.h"
 #include "docket/page.h"
+#include "keys/keys.h"
 
 #include "base/bytes.h"
 #include "base/grow.h"
@@ -21,12 +23,16 @@ struct olv_page_reader {
     } * paths;                /* owned */
     size_t path_count, path_cap;
     const char *directory;               /* the last one read; entries refer to no other */
-    const struct olv_manner *manner;     /* likewise */
     const struct olv_location *location; /* of the next entry; NULL: none */
     const char *boot;
     uint8_t salt[OLV_SALT];
     struct olv_directory_id id, *systems; /* owned: one per file system, without an inode */
     uint32_t system_count;
+    struct stated {
+        const struct olv_act *act;
+        const void *arguments;
+    } * stated; /* owned */
+    uint32_t stated_count;
     struct rule {
         uint32_t number;
         const char *name;
@@ -120,7 +126,8 @@ static const char *get_target(struct olv_page_reader *r)
 /* ---- entries ---- */
 
 /* What every entry has. */
-static void get_numbers(struct olv_page_reader *r, struct olv_docket_entry *e, uint32_t *directory)
+static void get_numbers(struct olv_page_reader *r, struct olv_docket_entry *e, uint32_t *directory,
+                        uint32_t *stated)
 {
     const uint8_t *at = wire_get_bytes(&r->wire, PAGE_NUMBERS);
     if (!at)
@@ -142,6 +149,7 @@ static void get_numbers(struct olv_page_reader *r, struct olv_docket_entry *e, u
     e->due = wire_instant_at(&r->wire, at + 40 + 3 * WIRE_INSTANT);
     e->links = bytes_get32(at + 40 + 4 * WIRE_INSTANT);
     e->place = (enum olv_place)at[44 + 4 * WIRE_INSTANT];
+    *stated = bytes_get32(at + 45 + 4 * WIRE_INSTANT);
 }
 
 /* Whether what was read of it fits together. */
@@ -153,11 +161,31 @@ static bool is_sound(const struct olv_page_reader *r, const struct olv_docket_en
            e->identity.kind <= OLV_KIND_DEVICE && *e->name && !strchr(e->name, '/');
 }
 
+static void get_arguments(struct olv_page_reader *r)
+{
+    uint32_t number = (uint32_t)wire_get(&r->wire, 4);
+    struct stated it = {.act = olv_act_of_wire((uint8_t)wire_get(&r->wire, 1))};
+    r->wire.is_broken |= number != r->stated_count || !it.act || !grow_by_one(&r->stated, number, sizeof it);
+    if (r->wire.is_broken)
+        return;
+    it.arguments = keys_get(it.act, &r->wire);
+    r->stated[r->stated_count++] = it;
+}
+
+/* What belongs to an entry of this act; acts without keys have none. */
+static const void *arguments_of(struct olv_page_reader *r, const struct olv_act *act, uint32_t number)
+{
+    bool has_none = number == PAGE_NO_ARGUMENTS, is_known = number < r->stated_count;
+    r->wire.is_broken |=
+        !act || has_none != !act->keys || (!has_none && (!is_known || r->stated[number].act != act));
+    return r->wire.is_broken || has_none ? NULL : r->stated[number].arguments;
+}
+
 static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
 {
-    uint32_t directory = 0;
+    uint32_t directory = 0, stated = PAGE_NO_ARGUMENTS;
     *e = (struct olv_docket_entry){0};
-    get_numbers(r, e, &directory);
+    get_numbers(r, e, &directory, &stated);
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         get_contents(r, &e->contents);
     e->name = wire_get_string(&r->wire, 2);
@@ -165,7 +193,7 @@ static void get_entry(struct olv_page_reader *r, struct olv_docket_entry *e)
     e->directory = r->directory;
     e->at = r->id;
     e->rule_name = rule_name(r, e->rule);
-    e->manner = r->manner;
+    e->arguments = arguments_of(r, e->act, stated);
     e->location = r->location;
     r->location = NULL;
     r->wire.is_broken |= !is_sound(r, e, directory);
@@ -195,7 +223,6 @@ static bool is_whole(const struct olv_text *page, struct olv_page_head *out, str
 
 struct olv_page_reader *olv_page_open(const struct olv_text *page, struct olv_error *err)
 {
-    static const struct olv_manner plain = {.depot = "", .into = "", .text = ""};
     struct olv_page_reader *r;
     struct olv_page_head head = {0};
     if (!is_whole(page, &head, err))
@@ -206,7 +233,6 @@ struct olv_page_reader *olv_page_open(const struct olv_text *page, struct olv_er
     r->wire = (struct wire){
         .bytes = (const uint8_t *)page->data, .len = page->len, .at = OLV_PAGE_HEAD, .arena = &r->arena};
     r->head = head;
-    r->manner = &plain;
     r->boot = "";
     return r;
 }
@@ -255,21 +281,12 @@ static void get_salt(struct olv_page_reader *r)
         r->salt[i] = (uint8_t)wire_get(&r->wire, 1);
 }
 
-static void get_manner(struct olv_page_reader *r)
-{
-    struct olv_manner *manner = olv_arena_alloc(&r->arena, sizeof *manner);
-    r->wire.is_broken |= !manner;
-    if (manner)
-        wire_get_manner(&r->wire, manner);
-    r->manner = manner;
-}
-
 static void get_location(struct olv_page_reader *r)
 {
     struct olv_location *location = olv_arena_alloc(&r->arena, sizeof *location);
     r->wire.is_broken |= !location;
     if (location)
-        wire_get_location(&r->wire, location);
+        location_get(&r->wire, location);
     r->location = location;
 }
 
@@ -303,7 +320,7 @@ bool olv_page_next(struct olv_page_reader *r, struct olv_docket_entry *out, stru
         } else if (kind == 'S') {
             get_salt(r);
         } else if (kind == 'H') {
-            get_manner(r);
+            get_arguments(r);
         } else if (kind == 'L') {
             get_location(r);
         } else if (kind == 'R') {
@@ -324,6 +341,7 @@ void olv_page_close(struct olv_page_reader *r)
     olv_arena_free(&r->arena);
     free(r->rules);
     free(r->systems);
+    free(r->stated);
     free(r->paths);
     free(r);
 }

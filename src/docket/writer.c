@@ -6,7 +6,8 @@
 #include "base/bytes.h"
 #include "base/digest.h"
 #include "base/grow.h"
-#include "docket/wire.h"
+#include "docket/location.h"
+#include "keys/keys.h"
 #include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
@@ -55,7 +56,7 @@ static void begin_page(struct olv_page_writer *w, uint32_t first)
     memset(w->rules_written, 0, sizeof w->rules_written);
     empty_way(&w->here);
     empty_way(&w->target);
-    olv_text_clear(&w->manner);
+    w->argument_count = 0;
     put_head(w);
     put_boot(w);
     put_salt(w);
@@ -192,20 +193,28 @@ static void put_directory(struct olv_page_writer *w, const struct olv_docket_ent
     wire_put(&w->bytes, path, 4);
 }
 
-/* Applies to all entries after it. */
-static void put_manner(struct olv_page_writer *w, const struct olv_docket_entry *e)
+/* The number of the entry's arguments, which are written before the first entry that has them. */
+static uint32_t put_arguments(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
-    static const struct olv_manner plain;
-    struct olv_text last = w->manner;
-    olv_text_clear(&w->scratch);
-    wire_put_manner(&w->scratch, e->manner ? e->manner : &plain);
-    w->bytes.failed |= w->scratch.failed;
-    if (w->scratch.failed || olv_text_is_same(&w->scratch, &last))
-        return;
-    w->manner = w->scratch;
-    w->scratch = last;
+    enum { REMEMBERED = sizeof w->arguments / sizeof *w->arguments };
+    struct olv_text *s = &w->scratch;
+    uint32_t count = w->argument_count < REMEMBERED ? w->argument_count : REMEMBERED;
+    if (!e->act->keys)
+        return PAGE_NO_ARGUMENTS;
+    olv_text_clear(s);
+    wire_put(s, e->act->wire, 1);
+    keys_put(e->act, e->arguments, s);
+    w->bytes.failed |= s->failed;
+    for (uint32_t i = 0; i < count && !w->bytes.failed; i++)
+        if (w->arguments[i].len == s->len && memcmp(w->bytes.data + w->arguments[i].at, s->data, s->len) == 0)
+            return w->arguments[i].number;
     wire_put(&w->bytes, 'H', 1);
-    olv_text_add(&w->bytes, w->manner.data, w->manner.len);
+    wire_put(&w->bytes, w->argument_count, 4);
+    w->arguments[w->argument_count % REMEMBERED] =
+        (struct olv_page_arguments){w->bytes.len, s->len, w->argument_count};
+    if (!s->failed)
+        olv_text_add(&w->bytes, s->data, s->len);
+    return w->argument_count++;
 }
 
 /* Applies to the entry after it. */
@@ -214,11 +223,11 @@ static void put_location(struct olv_page_writer *w, const struct olv_docket_entr
     if (!e->location)
         return;
     wire_put(&w->bytes, 'L', 1);
-    wire_put_location(&w->bytes, e->location);
+    location_put(&w->bytes, e->location);
 }
 
 /* What every entry has. */
-static void put_numbers(struct olv_page_writer *w, const struct olv_docket_entry *e)
+static void put_numbers(struct olv_page_writer *w, const struct olv_docket_entry *e, uint32_t arguments)
 {
     const struct olv_identity *i = &e->identity;
     uint8_t *at = (uint8_t *)olv_text_room(&w->bytes, PAGE_NUMBERS);
@@ -240,6 +249,7 @@ static void put_numbers(struct olv_page_writer *w, const struct olv_docket_entry
         e->due);
     bytes_put32(at, e->links < UINT32_MAX ? (uint32_t)e->links : UINT32_MAX);
     at[4] = (uint8_t)e->place;
+    bytes_put32(at + 5, arguments);
     w->bytes.len += PAGE_NUMBERS;
 }
 
@@ -276,15 +286,15 @@ static void put_counts(struct olv_page_writer *w)
 
 void olv_page_add(struct olv_page_writer *w, const struct olv_docket_entry *e)
 {
-    uint32_t target;
+    uint32_t target, arguments;
     w->spelt += strlen(e->directory) + strlen(e->target); /* as the ledger's lines about it do */
     put_rule(w, e);
     put_directory(w, e);
-    put_manner(w, e);
+    arguments = put_arguments(w, e);
     target = put_target(w, e->target);
     put_location(w, e);
     wire_put(&w->bytes, 'E', 1);
-    put_numbers(w, e);
+    put_numbers(w, e, arguments);
     if (e->identity.kind == OLV_KIND_DIRECTORY)
         put_contents(&w->bytes, &e->contents);
     wire_put_string(&w->bytes, e->name, 2);
@@ -303,7 +313,6 @@ static void free_way(struct olv_page_way *way)
 void olv_page_free(struct olv_page_writer *w)
 {
     olv_text_free(&w->bytes);
-    olv_text_free(&w->manner);
     olv_text_free(&w->scratch);
     free_way(&w->here);
     free_way(&w->target);

@@ -11,6 +11,7 @@
 #include "olvido/guard.h"
 #include "olvido/path.h"
 #include "os/os.h"
+#include "source/hooks.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -31,7 +32,7 @@ struct plan_worker {
     bool is_guarded;
     struct olv_text dir_path;
     struct olv_stat dir_stat;
-    struct manner manner;
+    struct olv_text arguments, scratch[2]; /* of the entry */
 };
 
 struct planner {
@@ -114,23 +115,24 @@ static const char *below_under(const struct plan_worker *w, const struct olv_sca
     return skip < w->dir_path.len ? w->dir_path.data + skip : "";
 }
 
-static const struct olv_manner *manner_for(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
-                                           const struct olv_step *step)
+/* NULL without memory. */
+static const void *arguments_for(struct plan_worker *w, struct olv_scan_entry *entry, uint32_t rule,
+                                 const struct olv_step *step)
 {
-    struct manner_facts facts = {.policy = w->planner->policy,
-                                 .rule = &w->planner->policy->rules[rule],
-                                 .step = step,
-                                 .now = w->planner->options->now,
-                                 .below = ""};
-    const struct olv_manner *manner;
-    if (step->act->destination == OLV_TO_DEPOT) {
-        facts.clock = judge_clock(&w->judge, entry, rule);
-        facts.below = below_under(w, entry, rule);
-    }
-    manner = manner_of(&w->manner, &facts);
-    if (!manner)
-        scan_relay_fail(&w->planner->relay, NULL);
-    return manner;
+    const struct hooks *hooks = step->act->hooks;
+    struct fitting fitting = {.policy = w->planner->policy,
+                              .rule = &w->planner->policy->rules[rule],
+                              .now = w->planner->options->now,
+                              .scratch = w->scratch};
+    if (!hooks || !hooks->fit)
+        return step->arguments;
+    fitting.clock = judge_clock(&w->judge, entry, rule);
+    fitting.below = below_under(w, entry, rule);
+    olv_text_clear(&w->scratch[0]);
+    olv_text_clear(&w->scratch[1]);
+    olv_text_clear(&w->arguments);
+    olv_text_add(&w->arguments, step->arguments, step->act->arguments);
+    return !w->arguments.failed && hooks->fit(&fitting, w->arguments.data) ? w->arguments.data : NULL;
 }
 
 static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry,
@@ -149,13 +151,15 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         .at = olv_directory_id_of(&w->dir_stat),
         .name = entry->name,
         .target = "",
-        .manner = manner_for(w, entry, v.rule, step),
+        .arguments = arguments_for(w, entry, v.rule, step),
         .due = v.since,
         .links = entry->stat.links,
     };
     if (whole)
         e.contents = whole->contents;
-    if (!olv_compose_add(&w->composing, &e, &err))
+    if (!e.arguments)
+        olv_fail_memory(&err);
+    if (!e.arguments || !olv_compose_add(&w->composing, &e, &err))
         scan_relay_fail(&w->planner->relay, &err);
 }
 
@@ -300,7 +304,9 @@ static void plan_end(struct planner *p)
         judge_end(&w->judge);
         olv_compose_abandon(&w->composing);
         olv_text_free(&w->dir_path);
-        manner_free(&w->manner);
+        olv_text_free(&w->arguments);
+        olv_text_free(&w->scratch[0]);
+        olv_text_free(&w->scratch[1]);
         free(w->rules);
     }
     free(p->workers);

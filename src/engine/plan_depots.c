@@ -60,6 +60,7 @@ static bool plan_depots_add_to_docket(struct depot_planner *p, const struct olv_
     e->name = f->archive_name;
     e->target = f->path;
     e->act = p->policy->rules[v.rule].steps[v.step].act;
+    e->arguments = p->policy->rules[v.rule].steps[v.step].arguments;
     e->location = &location;
     return olv_compose_add(&p->composing, e, &p->error);
 }

@@ -7,27 +7,6 @@
 #include "olvido/docket.h"
 #include "olvido/plan.h"
 
-/* ---- manner.c: how a step is to be done to an entry: into which format, into which archive ---- */
-
-/* Caches the last answer. Starts zeroed. */
-struct manner {
-    const struct olv_step *step;
-    struct olv_manner manner;
-    struct olv_text name, last_name, path;
-};
-
-struct manner_facts {
-    const struct olv_policy *policy;
-    const struct olv_rule *rule;
-    const struct olv_step *step;
-    struct olv_instant now;   /* of the run */
-    struct olv_instant clock; /* the time by the rule's clock */
-    const char *below;        /* the entry's directory relative to the rule's `under`, or "" */
-};
-/* Valid until the next call; NULL without memory. */
-const struct olv_manner *manner_of(struct manner *manner, const struct manner_facts *facts);
-void manner_free(struct manner *manner);
-
 /* ---- plan_depots.c: what lies in depots goes on ageing there ---- */
 
 /* Adds files in depots to the plan, and due ones to its docket. Without a catalogue there are none. */

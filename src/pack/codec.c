@@ -18,6 +18,21 @@ static const struct {
     [OLV_CODEC_ZIP] = {"zip", ".zip", {1, 9, 6}, 4, {'P', 'K', 3, 4}},
 };
 
+const struct olv_word olv_codec_words[] = {{"gzip", OLV_CODEC_GZIP},
+                                           {"bzip2", OLV_CODEC_BZIP2},
+                                           {"xz", OLV_CODEC_XZ},
+                                           {"zstd", OLV_CODEC_ZSTD},
+                                           {0}};
+
+/* In the order of their numbers. */
+const struct olv_word olv_pack_words[] = {{"tar", OLV_CODEC_NONE},
+                                          {"tar.gz", OLV_CODEC_GZIP},
+                                          {"tar.bz2", OLV_CODEC_BZIP2},
+                                          {"tar.xz", OLV_CODEC_XZ},
+                                          {"tar.zst", OLV_CODEC_ZSTD},
+                                          {"zip", OLV_CODEC_ZIP},
+                                          {0}};
+
 const char *olv_codec_word(enum olv_codec codec)
 {
     return codecs[codec].word;
@@ -49,9 +64,7 @@ enum olv_codec olv_codec_of_name(const char *name)
 
 const char *olv_pack_word(enum olv_codec codec)
 {
-    static const char *const words[OLV_CODEC_COUNT] = {"tar",    "tar.gz",  "tar.bz2",
-                                                       "tar.xz", "tar.zst", "zip"};
-    return words[codec];
+    return olv_pack_words[codec].word;
 }
 
 enum olv_codec olv_pack_of_name(const char *name, size_t *stem)

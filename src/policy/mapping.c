@@ -59,6 +59,19 @@ const char *policy_scalar(struct fy_node *node, size_t *len)
     return node && fy_node_is_scalar(node) && !fy_node_is_alias(node) ? fy_node_get_scalar(node, len) : NULL;
 }
 
+void policy_complain_of(struct reader *r, struct fy_node *at, struct fy_node *against,
+                        const struct key_fault *fault)
+{
+    const char *expected = *fault->expected ? fault->expected : NULL;
+    if (against)
+        policy_complain(r, node_position(at), expected, fault->nearest, "%s: `%s` is in line %d", fault->what,
+                        fault->against, policy_line(r, node_position(against)));
+    else if (fault->is_value)
+        policy_complain(r, node_position(at), expected, fault->nearest, "`%s` %s", fault->key, fault->what);
+    else
+        policy_complain(r, node_position(at), expected, fault->nearest, "%s", fault->what);
+}
+
 const char *policy_string(struct reader *r, struct fy_node *node, const char *what)
 {
     size_t len;
@@ -117,7 +130,7 @@ static void name_keys(const struct key *keys, size_t count, char *out, size_t si
     size_t at = 0;
     out[0] = '\0';
     for (size_t i = 0; i < count && at < size; i++)
-        if (keys[i].read || keys[i].type != KEY_UNBUILT)
+        if (keys[i].read || keys[i].type != KEY_FOREIGN || !*keys[i].act)
             at += (size_t)snprintf(out + at, size - at, "%s%s", at ? ", " : "", keys[i].name);
 }
 
@@ -133,8 +146,7 @@ static void unknown_key(struct reader *r, struct position position, const char *
                     "there is no key `%.*s` here", (int)(len > 100 ? 100 : len), name);
 }
 
-static void read_by_type(struct reader *r, const struct key *key, struct fy_node *name, struct fy_node *value,
-                         void *member)
+static void read_by_type(struct reader *r, const struct key *key, struct fy_node *value, void *member)
 {
     char what[64];
     snprintf(what, sizeof what, "`%s`", key->name);
@@ -144,9 +156,9 @@ static void read_by_type(struct reader *r, const struct key *key, struct fy_node
         policy_duration(r, value, member);
     else if (key->type == KEY_TRUTH)
         policy_truth(r, value, member);
-    else if (key->type == KEY_UNBUILT)
-        policy_complain(r, node_position(name), NULL, NULL,
-                        "%s is not built yet: this version cannot carry it out", what);
+    else if (key->type == KEY_FOREIGN && *key->act)
+        policy_complain(r, node_position(value), NULL, NULL, "%s says nothing about the act `%s`", what,
+                        key->act);
 }
 
 static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct key *keys, size_t count,
@@ -162,7 +174,7 @@ static void read_pair(struct reader *r, struct fy_node_pair *pair, const struct 
         if (keys[i].read)
             keys[i].read(r, value, target);
         else
-            read_by_type(r, &keys[i], key, value, (char *)target + keys[i].at);
+            read_by_type(r, &keys[i], value, (char *)target + keys[i].at);
         return;
     }
     unknown_key(r, node_position(key), name ? name : "", len, keys, count);

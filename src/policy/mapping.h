@@ -4,6 +4,7 @@
 #define OLV_POLICY_MAPPING_H
 
 #include "base/arena.h"
+#include "keys/keys.h"
 #include "policy/document.h"
 
 enum { MOST_KEYS = 32 };
@@ -23,18 +24,23 @@ struct key {
     void (*read)(struct reader *r, struct fy_node *value, void *target); /* NULL: by its type */
     bool is_required;
     enum {
-        KEY_UNBUILT /* planned, but not built yet */,
-        KEY_READ_BEFORE,
+        KEY_READ_BEFORE, /* or afterwards */
+        KEY_FOREIGN,     /* says nothing about the act that the mapping is about */
         KEY_TEXT,
         KEY_DURATION,
         KEY_TRUTH
     } type;
-    size_t at; /* offset of a const char *, a struct olv_duration or a bool */
+    size_t at;       /* offset of a const char *, a struct olv_duration or a bool */
+    const char *act; /* KEY_FOREIGN: its word; "": not known */
 };
 
 /* Records an error at a position; `expected` and `nearest` may be NULL. Reading goes on. */
 void policy_complain(struct reader *r, struct position position, const char *expected, const char *nearest,
                      const char *format, ...);
+/* The same for what is wrong with an argument, whose value is `at`; `against` is that of the other one, if
+ * two contradict each other. */
+void policy_complain_of(struct reader *r, struct fy_node *at, struct fy_node *against,
+                        const struct key_fault *fault);
 /* The same for what is valid, but probably unintended. */
 void policy_warn(struct reader *r, int line, const char *format, ...);
 /* The line of a position, from 1. */

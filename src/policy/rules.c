@@ -7,7 +7,6 @@
 #include "olvido/accounts.h"
 #include "olvido/nearest.h"
 #include "policy/expr.h"
-#include "policy/step_keys.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -170,9 +169,11 @@ static void digest_step(struct olv_hasher *hasher, const struct olv_step *step)
 {
     rules_put(hasher, step->act->word);
     put_numbers(hasher, (int64_t[]){step->after.months, step->after.seconds, step->may_run_unattended}, 3);
-    for (const struct step_key *key = step->act->keys; key && key->name; key++) {
+    for (const struct olv_key *key = step->act->keys; key && key->name && step->arguments; key++) {
         struct olv_text value = {0};
-        key->value->spell(step, &value);
+        if (!(key->by & OLV_BY_STEP))
+            continue;
+        key_spell(key, step->arguments, &value);
         rules_put(hasher, key->name);
         rules_put(hasher, olv_text_string(&value));
         olv_text_free(&value);

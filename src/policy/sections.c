@@ -29,17 +29,17 @@ static void read_depot_path(struct reader *r, struct fy_node *node, void *target
                         "`%s` is not an absolute path", depot->path);
 }
 
-enum olv_codec read_pack(struct reader *r, struct fy_node *node)
-{
-    static const char *const packs[] = {"tar", "tar.gz", "tar.bz2", "tar.xz", "tar.zst", "zip"};
-    int pack =
-        policy_word(r, node, "pack", packs, OLV_CODEC_COUNT, "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip");
-    return pack < 0 ? OLV_CODEC_COUNT : (enum olv_codec)pack; /* both have the same order */
-}
-
 static void read_depot_pack(struct reader *r, struct fy_node *node, void *target)
 {
-    ((struct olv_depot *)target)->codec = read_pack(r, node);
+    static const struct olv_key pack = {.name = "pack", .type = OLV_KEY_WORD, .words = olv_pack_words};
+    struct key_fault fault = {0};
+    size_t len = 0;
+    const char *text = policy_scalar(node, &len);
+    int codec;
+    if (key_read(&pack, text ? text : "", len, &codec, r->arena, &fault))
+        ((struct olv_depot *)target)->codec = (enum olv_codec)codec;
+    else
+        policy_complain_of(r, node, NULL, &fault);
 }
 
 static const struct key depot_keys[] = {{.name = "path", .read = read_depot_path, .is_required = true},

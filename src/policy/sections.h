@@ -18,8 +18,6 @@ void read_zone(struct reader *r, struct fy_node *node, void *target);
 void read_steps(struct reader *r, struct fy_node *node, void *target);
 /* Complains about steps that do not fit what the rule is about. `item` is the rule's mapping. */
 void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_rule *rule);
-/* The codec of a pack ("tar.zst"); after a complaint OLV_CODEC_COUNT. */
-enum olv_codec read_pack(struct reader *r, struct fy_node *node);
 
 /* Warns of what is valid, but probably unintended: rules that can never match, steps that never come. */
 void advise(struct reader *r);

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The steps of a rule: what to do, when, and how. */
+#include "keys/keys.h"
+#include "olvido/nearest.h"
 #include "policy/sections.h"
-#include "policy/step_keys.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -15,10 +16,6 @@ static void read_after(struct reader *r, struct fy_node *node, void *target)
     if (policy_duration(r, node, &step->after))
         step->after_text = policy_string(r, node, "`after`");
 }
-
-/* Acts that a policy will know later. */
-static const char *const planned[] = {"copy", "move", "protect", "destroy", "sweep"};
-enum { PLANNED = sizeof planned / sizeof *planned };
 
 /* The words of the acts allowed as steps; for messages, all in one: "a, b or c". */
 static int words_of(const char *names[OLV_ACTS_MOST], char *list, size_t size)
@@ -38,14 +35,11 @@ static int words_of(const char *names[OLV_ACTS_MOST], char *list, size_t size)
 
 static void read_do(struct reader *r, struct fy_node *node, void *target)
 {
-    const char *names[OLV_ACTS_MOST + PLANNED];
+    const char *names[OLV_ACTS_MOST];
     char expected[256];
-    int built = words_of(names, expected, sizeof expected), word;
-    memcpy(names + built, planned, sizeof planned);
-    word = policy_word(r, node, "act", names, (size_t)built + PLANNED, expected);
-    if (word >= built)
-        policy_complain(r, node_position(node), expected, NULL, "the act `%s` is not built yet", names[word]);
-    else if (word >= 0)
+    int count = words_of(names, expected, sizeof expected),
+        word = policy_word(r, node, "act", names, (size_t)count, expected);
+    if (word >= 0)
         ((struct olv_step *)target)->act = olv_act_named(names[word]);
 }
 
@@ -53,33 +47,37 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
 
 static const struct key common_keys[] = {
     {.name = "after", .read = read_after, .is_required = true},
-    {.name = "do", .read = read_do, .is_required = true},
+    {.name = "do", .type = KEY_READ_BEFORE, .is_required = true},
     {.name = "unattended", .type = KEY_TRUTH, .at = offsetof(struct olv_step, may_run_unattended)},
-    {.name = "into", .type = KEY_UNBUILT},
-    {.name = "if-exists", .type = KEY_UNBUILT},
 };
+enum { COMMON = sizeof common_keys / sizeof *common_keys };
 
-static const struct step_key *key_of(const struct olv_act *act, const char *name)
+static bool has_key(const struct key *keys, size_t count, const char *name)
 {
-    for (const struct step_key *key = act->keys; key && key->name; key++)
-        if (strcmp(key->name, name) == 0)
-            return key;
-    return NULL;
+    for (size_t i = 0; i < count; i++)
+        if (strcmp(keys[i].name, name) == 0)
+            return true;
+    return false;
 }
 
-/* The common keys, and those of all acts, each once. */
-static size_t all_keys(struct key out[MOST_KEYS])
+static size_t add_keys(struct key keys[MOST_KEYS], size_t count, const struct olv_act *act, struct key as)
 {
-    size_t count = sizeof common_keys / sizeof *common_keys;
+    for (const struct olv_key *key = act->keys; key && key->name && count < MOST_KEYS; key++) {
+        as.name = key->name;
+        if (key->by & OLV_BY_STEP && !has_key(keys, count, key->name))
+            keys[count++] = as;
+    }
+    return count;
+}
+
+/* The common keys, those of the act, and those of other acts, which say nothing about it. */
+static size_t all_keys(const struct olv_act *act, struct key out[MOST_KEYS])
+{
+    size_t count;
     memcpy(out, common_keys, sizeof common_keys);
+    count = add_keys(out, COMMON, act, (struct key){.type = KEY_READ_BEFORE});
     for (size_t i = 0; olv_acts[i]; i++)
-        for (const struct step_key *key = olv_acts[i]->keys; key && key->name; key++) {
-            bool is_known = false;
-            for (size_t k = 0; k < i; k++)
-                is_known |= key_of(olv_acts[k], key->name) != NULL;
-            if (!is_known && count < MOST_KEYS)
-                out[count++] = (struct key){.name = key->name, .read = key->value->read};
-        }
+        count = add_keys(out, count, olv_acts[i], (struct key){.type = KEY_FOREIGN, .act = act->word});
     return count;
 }
 
@@ -89,47 +87,78 @@ static struct fy_node *value_of(struct fy_node *mapping, const char *name)
                                                   : NULL;
 }
 
-static void check_keys(struct reader *r, struct fy_node *item, const struct olv_step *step,
-                       const struct key *keys, size_t count)
+static const struct olv_depot *find_depot(struct reader *r, struct fy_node *node, const char *name)
 {
-    for (size_t i = sizeof common_keys / sizeof *common_keys; i < count; i++) {
-        struct fy_node *node = value_of(item, keys[i].name);
-        if (node && !key_of(step->act, keys[i].name))
-            policy_complain(r, node_position(node), NULL, NULL, "`%s` says nothing about the act `%s`",
-                            keys[i].name, step->act->word);
+    const struct olv_policy *policy = r->policy;
+    const char *names[MOST_DEPOTS] = {NULL};
+    for (size_t i = 0; i < policy->depot_count; i++) {
+        names[i] = policy->depots[i].name ? policy->depots[i].name : "";
+        if (strcmp(names[i], name) == 0)
+            return &policy->depots[i];
     }
+    policy_complain(r, node_position(node), "a name from `depots`",
+                    olv_nearest(name, strlen(name), names, policy->depot_count),
+                    "the policy has no depot `%s`", name);
+    return NULL;
+}
+
+/* What a step says about its act. */
+struct saying {
+    struct olv_step *step;
+    void *arguments;
+    uint64_t given;
+    const struct olv_depot *depot;
+};
+
+static void read_key(struct reader *r, struct saying *s, unsigned number, struct fy_node *value)
+{
+    const struct olv_key *key = &s->step->act->keys[number];
+    struct key_fault fault = {0};
+    size_t len = 0;
+    const char *text = policy_scalar(value, &len);
+    s->given |= UINT64_C(1) << number;
+    if (!key_read(key, text ? text : "", len, s->arguments, r->arena, &fault))
+        policy_complain_of(r, value, NULL, &fault);
+    else if (key->type == OLV_KEY_DEPOT)
+        s->depot = find_depot(r, value, *(const char **)((char *)s->arguments + key->at));
 }
 
 /* What a step does not say comes from its depot, or is the default. */
-static void complete(struct reader *r, struct fy_node *item, struct olv_step *step)
+static void read_arguments(struct reader *r, struct fy_node *item, struct olv_step *step)
 {
-    for (const struct step_key *key = step->act->keys; key && key->name; key++) {
-        struct fy_node *given = value_of(item, key->name);
-        if (key->is_required && !given)
-            policy_complain(r, node_position(item), NULL, NULL, "a step that %ss has no `%s`",
-                            step->act->word, key->name);
-        if (key->value->complete)
-            key->value->complete(r, given, step);
+    const struct olv_act *act = step->act;
+    struct saying s = {.step = step, .arguments = keys_begin(act, r->arena)};
+    struct key_fault fault = {0};
+    struct completing completing = {.act = act, .fault = &fault};
+    size_t errors = r->list->errors;
+    step->arguments = s.arguments;
+    r->out_of_memory |= !s.arguments;
+    for (unsigned i = 0; s.arguments && act->keys && act->keys[i].name; i++) {
+        struct fy_node *value = act->keys[i].by & OLV_BY_STEP ? value_of(item, act->keys[i].name) : NULL;
+        if (value)
+            read_key(r, &s, i, value);
+        else if (act->keys[i].is_required)
+            policy_complain(r, node_position(item), NULL, NULL, "a step that %ss has no `%s`", act->word,
+                            act->keys[i].name);
     }
-    if (step->codec == OLV_CODEC_COUNT)
-        step->codec = OLV_CODEC_NONE;
-    if (step->level == NO_LEVEL)
-        step->level = 0;
+    completing.given = s.given;
+    completing.depot = s.depot;
+    if (s.arguments && r->list->errors == errors && !keys_complete(s.arguments, &completing))
+        policy_complain_of(r, value_of(item, fault.key) ? value_of(item, fault.key) : item,
+                           fault.against ? value_of(item, fault.against) : NULL, &fault);
 }
 
 static void read_step(struct reader *r, struct fy_node *item, struct olv_step *step)
 {
     static const struct olv_act none = {.word = "", .traits = OLV_WHOLE};
     struct key keys[MOST_KEYS];
-    size_t errors = r->list->errors, count = all_keys(keys);
+    struct fy_node *act = value_of(item, "do");
     step->line = policy_line(r, node_position(item));
     step->act = &none; /* until it is known */
-    step->codec = OLV_CODEC_COUNT;
-    step->level = NO_LEVEL;
-    policy_mapping(r, item, "a step", keys, count, step);
-    if (r->list->errors == errors)
-        check_keys(r, item, step, keys, count);
-    complete(r, item, step);
+    if (act)
+        read_do(r, act, step);
+    policy_mapping(r, item, "a step", keys, all_keys(step->act, keys), step);
+    read_arguments(r, item, step);
 }
 
 static int by_after(const void *a, const void *b)

@@ -8,6 +8,7 @@
 #include "file/reach.h"
 #include "file/rename.h"
 #include "file/stage.h"
+#include "keys/keys.h"
 #include "olvido/guard.h"
 #include "olvido/hold.h"
 #include "olvido/notes.h"
@@ -78,6 +79,16 @@ struct lender {
     /* The file's name before its first step; see olv_register_find_had. */
     enum olv_truth (*find_had)(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
                                uint64_t *was_bytes, struct olv_error *err);
+};
+
+/* What a step's arguments may depend on, when an entry of a policy gets into a docket. */
+struct fitting {
+    const struct olv_policy *policy;
+    const struct olv_rule *rule;
+    struct olv_instant now;   /* of the run */
+    struct olv_instant clock; /* the time by the rule's clock */
+    const char *below;        /* the entry's directory relative to the rule's `under`, or "" */
+    struct olv_text *scratch; /* two, empty; what is in them lasts until the next entry */
 };
 
 /* What another thread prepared for an entry before its turn. */
@@ -161,7 +172,10 @@ enum need {
 /* All but `apply` may be NULL. They are called in the order announce (each entry of a batch), make (once per
  * group), apply (each), complete, drop (after recording), finish, close. */
 struct hooks {
-    unsigned needs;  /* enum need */
+    unsigned needs; /* enum need */
+    /* Sets the arguments of one entry that the step does not say. NULL: there are none. False without memory.
+     */
+    bool (*fit)(const struct fitting *fitting, void *arguments);
     const void *own; /* what hooks that share functions differ in */
     /* The trash of this entry; NULL with `err`. */
     struct olv_trash *(*find_trash)(struct turn *turn, const struct olv_docket_entry *entry,

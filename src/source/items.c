@@ -351,6 +351,7 @@ static bool items_deliver(struct finding *f, const char *record, uint64_t older,
                                  .step = query->step,
                                  .rule_name = query->rule_name ? query->rule_name : "",
                                  .act = query->act,
+                                 .arguments = query->arguments,
                                  .if_exists = query->if_exists};
     struct candidate c;
     struct olv_found_item found;

@@ -213,7 +213,7 @@ static bool named_deliver(struct naming *n, struct olv_composing *composing, con
                                  .directory = record,
                                  .name = name,
                                  .target = "",
-                                 .manner = &o->manner};
+                                 .arguments = o->arguments};
     struct found f;
     memcpy(&f, name + strlen(name) + 1, sizeof f);
     e.identity = f.identity;

@@ -265,6 +265,11 @@ static void an_archive_is_never_replaced(void **state)
     assert_contains(o.err, "is there already");
     o = olvido_ends(s, 2, "archive", "f", "--to", "x.rar", NULL);
     assert_contains(o.err, "ends with .tar");
+    o = olvido_ends(s, 2, "archive", "f", "--to", "y.tar", "--pack", "zip", NULL);
+    assert_contains(o.err, "--pack: the name of the archive says tar");
+    assert_false(exists(s, "y.tar"));
+    o = olvido_ends(s, 2, "archive", "f", "--to", "y.tar", "--level", "3", NULL);
+    assert_contains(o.err, "--level: without compression there is no level");
     o = olvido_ends(s, 2, "archive", "f", "--to", "missing/x.tar", NULL);
     assert_true(exists(s, "f"));
 }

@@ -159,7 +159,7 @@ static void bad_input_is_named(void **state)
     o = olvido_ends(s, 1, "compress", "missing", NULL);
     assert_contains(o.err, "missing");
     o = olvido_ends(s, 2, "compress", "plain", "--as", "gzip", "--level", "12", NULL);
-    assert_contains(o.err, "the levels of gzip are 1 to 9");
+    assert_contains(o.err, "--level and --as: gzip has no level 12; use 1 to 9");
 }
 
 static void what_expands_beyond_bounds_is_given_up(void **state)

@@ -249,9 +249,9 @@ static void a_group_stays_whole_however_long_its_paths_are(void **state)
     assert_contains(o.out, "Done: 2,000 deleted");
     assert_int_equal(count_entries(s, "depot"), 0);
     assert_sound(s);
-    o = shell(
-        s, "for r in state/runs/2*; do ls $r/*.docket | wc -l; cat $r/*.docket | grep -ao OLVDOCK5 | wc -l; "
-           "done; grep -o '\"decisions\":[0-9]*' state/ledger/lines*");
+    o = shell(s, "for r in state/runs/2*; do ls $r/*.docket | wc -l; cat $r/*.docket | grep -ao "
+                 "'OLVDOCK[0-9]' | wc -l; "
+                 "done; grep -o '\"decisions\":[0-9]*' state/ledger/lines*");
     assert_int_equal(occurrences(o.out, "\"decisions\":2000"), 2);
     assert_true(o.out[0] == '1' && o.out[1] == '\n' && atoi(o.out + 2) > 2); /* one segment, of many pages */
 }

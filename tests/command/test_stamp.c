@@ -19,9 +19,9 @@ static void make_tree(const struct sandbox *s)
              "cat >policy.yaml <<END\n"
              "olvido: 1\nlimits: { files: 6 }\nrules:\n"
              "  - name: runs\n    under: $PWD/tides\n    where: kind = directory\n"
-             "    steps: [ { after: 1 year, do: stamp, value: kept at Faro Norte } ]\n"
+             "    steps: [ { after: 1 year, do: stamp, as: kept at Faro Norte } ]\n"
              "  - name: readings\n    under: $PWD/tides\n    where: name like \"*.csv\"\n"
-             "    steps: [ { after: 1 year, do: stamp, value: read } ]\n"
+             "    steps: [ { after: 1 year, do: stamp, as: read, level: 70000 } ]\n"
              "END");
 }
 
@@ -53,7 +53,7 @@ static void it_is_asked_for_and_limited(void **state)
     assert_contains(o.out, "kept at Faro Norte?");
     assert_contains(o.out, "readings: stamp 3 files (");
     assert_contains(o.out, "3 stamped");
-    o = shell(s, O "sed -i 's/files: 6/files: 3/; s/value/unattended: yes, value/' policy.yaml; $O enforce "
+    o = shell(s, O "sed -i 's/files: 6/files: 3/; s/as:/unattended: yes, as:/' policy.yaml; $O enforce "
                    "--unattended 2>&1");
     assert_int_equal(o.status, 3);
     assert_contains(o.out, "3 files and 1 directory stamped");
@@ -69,12 +69,14 @@ static void it_is_explained_and_its_key_is_checked(void **state)
     assert_contains(o.out, "stamp after 1 year");
     assert_contains(o.out, "stamp after 1 year read: ");
     assert_contains(o.out, "\"act\":\"stamp\"");
-    o = shell(
-        s, O "sed -i 's/, value: read//; s/do: stamp, value: kept/do: discard, value: kept/' policy.yaml; $O "
-             "check 2>&1");
+    o = shell(s, O "sed -i 's/, as: read, level: 70000/, level: 7/; s/do: stamp, as: kept/do: discard, as: "
+                   "kept/' policy.yaml; $O "
+                   "check 2>&1");
     assert_int_equal(o.status, 2);
-    assert_contains(o.out, "a step that stamps has no `value`");
-    assert_contains(o.out, "`value` says nothing about the act `discard`");
+    assert_contains(o.out, "a step that stamps has no `as`");
+    assert_contains(o.out, "`level` cannot be `7`"); /* a key of its own, not that of compress */
+    assert_contains(o.out, "100 to 100000");
+    assert_contains(o.out, "`as` says nothing about the act `discard`");
 }
 
 /* Killed at its second attribute: the first is done, by its own evidence, and the rest is left. */

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Pages and segments of a docket, and the sorter that puts them in order for people. */
 #include "act/acts.h"
+#include "olvido/arguments.h"
 #include "olvido/docket.h"
 #include "olvido/path.h"
 #include "olvido/sorter.h"
@@ -516,6 +517,80 @@ static void paths_count_as_long_as_they_are_spelt_out(void **state)
     olv_spool_free(spool);
 }
 
+static void a_decision_that_does_not_say_how_is_refused(void **state)
+{
+    struct olv_error err = {0};
+    struct olv_spool *spool = olv_spool_new(&err);
+    struct olv_composing composing;
+    struct olv_docket_entry e = entry(0, "a", "/srv", 1, "f");
+    (void)state;
+    e.act = &act_compress;
+    olv_compose_begin(&composing, spool, NULL);
+    assert_false(olv_compose_add(&composing, &e, &err));
+    assert_int_equal(err.code, OLV_USAGE);
+    assert_string_equal(err.what, "the decision does not say how to compress");
+    olv_compose_abandon(&composing);
+    olv_spool_free(spool);
+}
+
+/* Steps of several rules take turns: each manner is written once, until there are more than a writer
+ * remembers; every entry gets its own back. */
+static void arguments_are_written_once_for_those_that_have_them(void **state)
+{
+    enum { LEVELS = 20, ROUNDS = 3 };
+    struct olv_page_writer w = {0};
+    struct olv_page_reader *r;
+    struct olv_docket_entry e = entry(0, "a", "/srv", 1, "f");
+    struct olv_arguments how;
+    struct olv_error err;
+    size_t once = 0, twice;
+    (void)state;
+    olv_page_begin(&w);
+    assert_true(olv_arguments_begin(&how, &act_compress, &err));
+    e.arguments = how.values;
+    for (int round = 0; round < 2; round++)
+        for (int level = 1; level < 4; level++) {
+            char text[8];
+            snprintf(text, sizeof text, "%d", level);
+            assert_true(olv_arguments_set(&how, "level", text, &err));
+            e.act = &act_compress;
+            e.arguments = how.values;
+            olv_page_add(&w, &e);
+            e.act = &act_discard;
+            e.arguments = NULL;
+            olv_page_add(&w, &e);
+            once = round == 0 && level == 3 ? w.bytes.len : once;
+        }
+    twice = w.bytes.len - once;
+    assert_true(once > twice + 3 * 16); /* the second round has no arguments of its own */
+    for (int i = 0; i < LEVELS * ROUNDS; i++) {
+        char text[8];
+        snprintf(text, sizeof text, "%d", 1 + i % LEVELS);
+        assert_true(olv_arguments_set(&how, "level", text, &err));
+        e.act = &act_compress;
+        e.arguments = how.values;
+        olv_page_add(&w, &e);
+    }
+    r = olv_page_open(&w.bytes, &err);
+    for (int i = 0; i < 12; i++) {
+        assert_true(olv_page_next(r, &e, &err));
+        assert_ptr_equal(e.act, i % 2 ? &act_discard : &act_compress);
+        if (i % 2)
+            assert_null(e.arguments);
+        else
+            assert_int_equal(olv_argument_number(e.act, e.arguments, "level"), 1 + i / 2 % 3);
+    }
+    for (int i = 0; i < LEVELS * ROUNDS; i++) {
+        assert_true(olv_page_next(r, &e, &err));
+        assert_int_equal(olv_argument_number(e.act, e.arguments, "level"), 1 + i % LEVELS);
+    }
+    assert_false(olv_page_next(r, &e, &err));
+    assert_int_equal(err.code, OLV_OK);
+    olv_page_close(r);
+    olv_page_free(&w);
+    olv_arguments_free(&how);
+}
+
 static void a_path_that_no_reader_takes_is_refused(void **state)
 {
     struct olv_error err = {0};
@@ -615,6 +690,8 @@ int main(void)
         cmocka_unit_test(long_paths_fill_a_page_sooner),
         cmocka_unit_test(what_belongs_together_stays_in_one_segment_of_many_pages),
         cmocka_unit_test(paths_count_as_long_as_they_are_spelt_out),
+        cmocka_unit_test(a_decision_that_does_not_say_how_is_refused),
+        cmocka_unit_test(arguments_are_written_once_for_those_that_have_them),
         cmocka_unit_test(a_path_that_no_reader_takes_is_refused),
         cmocka_unit_test(the_corpus_is_of_this_format),
         cmocka_unit_test(more_records_than_memory_come_out_in_order),

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Reading a policy: what it means, and every way in which it can be wrong. */
 #include "act/acts.h"
+#include "base/digest.h"
 #include "olvido/policy.h"
 #include "support/sandbox.h"
 
@@ -104,17 +105,17 @@ static void all_errors_of_a_file_come_in_one_go(void **state)
     free(all);
 }
 
-static void what_is_not_built_yet_is_refused_by_name(void **state)
+static void acts_and_keys_that_do_not_exist_are_refused_by_name(void **state)
 {
     const struct sandbox *s = *state;
     assert_error(s,
                  "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: destroy, "
                  "unattended: no } ] }\n",
-                 "the act `destroy` is not built yet");
+                 "there is no act `destroy`");
     assert_error(s,
                  "olvido: 1\nrules:\n  - { name: a, under: /x, steps: [ { after: 1 day, do: tell, "
                  "into: /y } ] }\n",
-                 "`into` is not built yet");
+                 "there is no key `into` here");
 }
 
 /* A rule with this step, and a depot. */
@@ -133,14 +134,14 @@ static void what_steps_say_about_their_acts_is_checked(void **state)
     const struct sandbox *s = *state;
     assert_step_error(s, "do: archive", "a step that archives has no `depot`");
     assert_step_error(s, "do: archive, depot: cold-roam", "the policy has no depot `cold-roam`");
-    assert_step_error(s, "do: archive, depot: cold-room, one-per: week", "there is no period `week`");
+    assert_step_error(s, "do: archive, depot: cold-room, one-per: week", "`one-per` cannot be `week`");
     assert_step_error(s, "do: archive, depot: cold-room, as: xz",
                       "`as` says nothing about the act `archive`");
     assert_step_error(s, "do: archive, depot: cold-room, pack: tar, level: 3",
-                      "without compression there is no level");
-    assert_step_error(s, "do: compress, as: rot13", "there is no format `rot13`");
-    assert_step_error(s, "do: compress, as: gzip, level: 22", "gzip has no level 22");
-    assert_step_error(s, "do: compress, level: fast", "this is not a level");
+                      "without compression there is no level: `pack` is in line 3");
+    assert_step_error(s, "do: compress, as: rot13", "`as` cannot be `rot13`");
+    assert_step_error(s, "do: compress, as: gzip, level: 22", "gzip has no level 22: `as` is in line 3");
+    assert_step_error(s, "do: compress, level: fast", "`level` cannot be `fast`");
     assert_step_error(s, "do: compress, depot: cold-room", "`depot` says nothing about the act `compress`");
     assert_step_error(s, "do: tell, level: 3", "`level` says nothing about the act `tell`");
     assert_error(
@@ -226,7 +227,7 @@ static void wrong_values_are_named_with_what_would_fit(void **state)
         {"limits: {}\n", "`limits` is empty"},
         {"limits: { flies: 4 }\n", "there is no key `flies`"},
         {"depots: { a: { path: srv } }\n", "`srv` is not an absolute path"},
-        {"depots: { a: { path: /srv, pack: rar } }\n", "there is no pack `rar`"},
+        {"depots: { a: { path: /srv, pack: rar } }\n", "`pack` cannot be `rar`"},
         {"depots: []\n", "`depots` must be a mapping"},
         {"trash: { keep: for ever }\n", "`for ever` is not a duration"},
         {"trash: {}\n", "`trash` has no `keep`"},
@@ -478,6 +479,43 @@ static void a_file_with_a_thousand_mistakes_ends_at_a_hundred(void **state)
     free(text);
 }
 
+/* A rule that nobody changed has the digest that it always had, or its notice begins again. */
+static void rules_keep_their_digests(void **state)
+{
+    static const struct {
+        const char *rule, *digest;
+    } cases[] = {
+        {"name: small, under: /srv/tides, steps: [ { after: 30 days, do: tell } ]",
+         "9902880ddc5e81a648e493eb29453e19f969ecff70a0819304120aa0957a84e8"},
+        {"name: packed, under: [ /srv/a, /srv/b ], where: size > 1 MiB, age-from: { clock: changed, until: "
+         "end of year }, settle: 1 hour, open-too: yes, steps: [ { after: 10 days, do: compress, as: xz, "
+         "level: 7 }, { after: 1 year 2 months, do: delete, unattended: yes } ]",
+         "09b6f551d3b3de871e8d63c70a375fa35409648b1299a2b94d36c0561a8f70b6"},
+        {"name: usual, under: /srv/tides, age-from: 'name \"%Y%m%d\"', steps: [ { after: 1 week, do: "
+         "compress "
+         "}, { after: 1 year, do: discard }, { after: 9 years, do: keep } ]",
+         "d9f21219eba281f85e3f99344e4284a9c2de730750a18ff0758f949a510ccc1a"},
+        {"name: stored, under: /srv/c, steps: [ { after: 1 year, do: archive, depot: cold-room, one-per: "
+         "month } ]",
+         "338d944ef153338ebbdc8521c73573bf7926f3ba33d1d915fffc12cbea56458c"}};
+    const struct sandbox *s = *state;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        struct olv_diagnostics list = {0};
+        struct olv_error err = {0};
+        struct olv_policy *policy;
+        char text[600], digest[OLV_HEX_SIZE];
+        snprintf(text, sizeof text,
+                 "olvido: 1\ndepots: { cold-room: { path: /srv/cold } }\nrules: [ { %s } ]\n", cases[i].rule);
+        overwrite(s, "p.yaml", text, strlen(text));
+        policy = olv_policy_load(in(s, "p.yaml"), &list, &err);
+        assert_non_null(policy);
+        olv_hex(policy->rules[0].digest, OLV_SHA256_SIZE, digest);
+        assert_string_equal(digest, cases[i].digest);
+        olv_policy_free(policy);
+        olv_diagnostics_free(&list);
+    }
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -485,7 +523,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(a_sound_policy_is_read),
         TEST(all_errors_of_a_file_come_in_one_go),
-        TEST(what_is_not_built_yet_is_refused_by_name),
+        TEST(acts_and_keys_that_do_not_exist_are_refused_by_name),
         TEST(what_steps_say_about_their_acts_is_checked),
         TEST(sections_and_keys_of_rules_are_read),
         TEST(wrong_values_are_named_with_what_would_fit),
@@ -493,6 +531,7 @@ int main(void)
         TEST(what_may_well_be_meant_is_not_warned_of),
         TEST(the_digest_of_a_rule_changes_with_what_it_does_only),
         TEST(each_key_of_a_step_counts_in_the_digest),
+        TEST(rules_keep_their_digests),
         TEST(places_in_statements_are_found_through_every_kind_of_scalar),
         TEST(files_that_are_no_policy_are_refused_with_a_place),
         TEST(files_that_cannot_be_read_say_why),

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Any bytes as a page of a docket: entries whose strings are all there, or an error; what could be read to
  * its end is written and read again as the same entries. */
-#include "docket/wire.h"
+#include "docket/location.h"
 #include "fuzz.h"
+#include "keys/keys.h"
 #include "olvido/docket.h"
 
 #include <string.h>
@@ -10,13 +11,13 @@
 static void must_have_same_manner(const struct olv_docket_entry *a, const struct olv_docket_entry *b)
 {
     struct olv_text one = {0}, other = {0};
-    wire_put_manner(&one, a->manner);
-    wire_put_manner(&other, b->manner);
+    keys_put(a->act, a->arguments, &one);
+    keys_put(b->act, b->arguments, &other);
     must(olv_text_is_same(&one, &other));
     must(!a->location == !b->location);
     if (a->location) {
-        wire_put_location(&one, a->location);
-        wire_put_location(&other, b->location);
+        location_put(&one, a->location);
+        location_put(&other, b->location);
     }
     must(olv_text_is_same(&one, &other));
     olv_text_free(&one);

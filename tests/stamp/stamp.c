@@ -4,7 +4,6 @@
 #include "act/acts.h"
 #include "os/files.h"
 #include "os/os.h"
-#include "policy/step_keys.h"
 #include "source/judged.h"
 
 #include <errno.h>
@@ -13,11 +12,21 @@
 
 static const char NAME[] = "user.olvido-stamp";
 
+struct stamp_arguments {
+    const char *value;
+    int level;
+};
+
+static const char *value_of(const struct olv_docket_entry *e)
+{
+    return ((const struct stamp_arguments *)e->arguments)->value;
+}
+
 static bool write_stamp(const struct olv_reach *at, const struct olv_docket_entry *e, struct olv_error *err)
 {
     int fd = e->identity.kind == OLV_KIND_DIRECTORY ? olv_os_open_dir(at->fd, e->name, true)
                                                     : olv_os_open_file(at->fd, e->name);
-    bool ok = fd >= 0 && olv_os_set_attribute(fd, NAME, e->manner->text, strlen(e->manner->text));
+    bool ok = fd >= 0 && olv_os_set_attribute(fd, NAME, value_of(e), strlen(value_of(e)));
     if (!ok)
         olv_fail_system(err, e->name, "cannot write the stamp");
     if (fd >= 0)
@@ -43,13 +52,28 @@ static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *
     o->result = OLV_DONE;
     if (len < 0)
         return errno == ENODATA ? OLV_NO : OLV_UNKNOWN;
-    return (size_t)len == strlen(e->manner->text) && memcmp(is, e->manner->text, (size_t)len) == 0 ? OLV_YES
-                                                                                                   : OLV_NO;
+    return (size_t)len == strlen(value_of(e)) && memcmp(is, value_of(e), (size_t)len) == 0 ? OLV_YES : OLV_NO;
 }
 
 static const struct hooks hooks = {.apply = apply, .applied = applied};
 
-static const struct step_key keys[] = {{"value", &step_text, true, "stamp: what it says."}, {0}};
+/* Named like those of compress, and others. */
+static const struct olv_key keys[] = {{.name = "as",
+                                       .type = OLV_KEY_TEXT,
+                                       .at = offsetof(struct stamp_arguments, value),
+                                       .by = OLV_BY_STEP,
+                                       .is_required = true,
+                                       .said_as = " ",
+                                       .about = "What it says."},
+                                      {.name = "level",
+                                       .type = OLV_KEY_NUMBER,
+                                       .at = offsetof(struct stamp_arguments, level),
+                                       .by = OLV_BY_STEP,
+                                       .least = 100,
+                                       .most = 100000,
+                                       .usual = "100",
+                                       .about = "How high."},
+                                      {0}};
 
 extern const struct olv_act act_stamp;
 const struct olv_act act_stamp = {.word = "stamp",
@@ -57,4 +81,5 @@ const struct olv_act act_stamp = {.word = "stamp",
                                   .wire = 60,
                                   .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE | OLV_BY_POLICY,
                                   .keys = keys,
+                                  .arguments = sizeof(struct stamp_arguments),
                                   .hooks = &hooks};

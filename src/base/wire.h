@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The primitives of a docket: little-endian numbers of fixed width, and strings preceded by their length.
- * Everything read is checked, because it may come from a damaged disk. */
-#ifndef OLV_DOCKET_WIRE_H
-#define OLV_DOCKET_WIRE_H
+/* The primitives of binary records: little-endian numbers of fixed width, and strings preceded by their
+ * length. Everything read is checked, because it may come from a damaged disk. */
+#ifndef OLV_BASE_WIRE_H
+#define OLV_BASE_WIRE_H
 
 #include "base/arena.h"
-#include "olvido/docket.h"
+#include "olvido/calendar.h"
+#include "olvido/text.h"
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -30,12 +31,5 @@ const char *wire_get_string(struct wire *wire, unsigned width);
 /* In place: `at` has WIRE_INSTANT bytes. */
 uint8_t *wire_put_instant(uint8_t *at, struct olv_instant t);
 struct olv_instant wire_instant_at(struct wire *wire, const uint8_t *at);
-
-/* How to carry out an act. Two manners are equal if their bytes are. */
-void wire_put_manner(struct olv_text *out, const struct olv_manner *manner);
-void wire_get_manner(struct wire *wire, struct olv_manner *manner);
-/* Where in an archive a file is. */
-void wire_put_location(struct olv_text *out, const struct olv_location *location);
-void wire_get_location(struct wire *wire, struct olv_location *location);
 
 #endif
