@@ -100,5 +100,6 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(it_is_previewed_done_and_recorded), TEST(it_is_asked_for_and_limited),
         TEST(it_is_explained_and_its_key_is_checked), TEST(a_killed_run_is_settled_by_its_evidence)};
+    setenv("OLVIDO", STAMPING, 0);
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
