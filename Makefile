@@ -4,14 +4,17 @@
 
 PREFIX ?= /usr/local
 
+# The program and the library, as quickly as possible.
 build: setup
 	@cmake --preset release >/dev/null
-	@cmake --build --preset release
+	@cmake --build --preset release --target olvido
 
-# Into $(DESTDIR)$(PREFIX): the program, the library with its headers and pkg-config file, the documents.
-install: build
-	@cmake --preset release -DCMAKE_INSTALL_PREFIX=$(PREFIX) >/dev/null
-	@DESTDIR=$(DESTDIR) cmake --install build/release
+# Into $(DESTDIR)$(PREFIX): the program, the library with its headers and pkg-config file, the documents; the program is
+# optimised as a whole.
+install: setup
+	@cmake --preset installed -DCMAKE_INSTALL_PREFIX=$(PREFIX) >/dev/null
+	@cmake --build --preset installed --target olvido
+	@DESTDIR=$(DESTDIR) cmake --install build/installed
 
 demo: build
 	@tools/tour
@@ -42,7 +45,10 @@ torture: setup
 hostile: setup
 	@tools/hostile
 
-bench: build
+# Measures what `make install` installs.
+bench: setup
+	@cmake --preset installed >/dev/null
+	@cmake --build --preset installed >/dev/null
 	@bench/run
 
 screenshots: build
