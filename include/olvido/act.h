@@ -49,7 +49,7 @@ struct olv_key {
     size_t at; /* offset of its member in the act's struct */
     enum olv_key_by by;
     bool is_required;             /* in a step */
-    const struct olv_word *words; /* OLV_KEY_WORD: which; those of 0 are never stored */
+    const struct olv_word *words; /* OLV_KEY_WORD: which */
     int least, most;              /* OLV_KEY_NUMBER */
     const char *usual;            /* the default, as it would be written. NULL: zero or "" */
     const char *said_as;          /* what comes before it in questions and explanations, as in " in "

@@ -119,6 +119,8 @@ struct olv_policy *olv_policy_load(const char *path, struct olv_diagnostics *dia
 struct olv_policy *olv_policy_load_from(int fd, const char *path, struct olv_diagnostics *diagnostics,
                                         struct olv_error *err);
 void olv_policy_free(struct olv_policy *policy);
+/* NULL: the policy has no such depot. */
+const struct olv_depot *olv_depot_named(const struct olv_policy *policy, const char *name);
 /* Appends a warning about a line. The message is copied. */
 void olv_diagnostics_warn(struct olv_diagnostics *list, int line, const char *message);
 void olv_diagnostics_free(struct olv_diagnostics *diagnostics);

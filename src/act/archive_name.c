@@ -50,7 +50,7 @@ static void put_period(struct olv_text *out, const struct fitting *f, int one_pe
         olv_text_printf(out, "-%02d", d.day);
 }
 
-static void archive_name_put(struct olv_text *out, const struct fitting *f, int one_per)
+static void put_name(struct olv_text *out, const struct fitting *f, int one_per)
 {
     put_plain(out, f->rule->name);
     olv_text_puts(out, "-");
@@ -61,22 +61,14 @@ static void archive_name_put(struct olv_text *out, const struct fitting *f, int 
     shorten(out);
 }
 
-static const struct olv_depot *depot_named(const struct olv_policy *policy, const char *name)
-{
-    for (size_t i = 0; i < policy->depot_count; i++)
-        if (strcmp(policy->depots[i].name, name) == 0)
-            return &policy->depots[i];
-    return NULL;
-}
-
 bool archive_fit(const struct fitting *f, void *arguments)
 {
     struct archive_arguments *how = arguments;
-    const struct olv_depot *depot = depot_named(f->policy, how->depot);
+    const struct olv_depot *depot = olv_depot_named(f->policy, how->depot);
     struct olv_text *name = &f->scratch[0], *path = &f->scratch[1];
     if (!depot)
         return false;
-    archive_name_put(name, f, how->one_per);
+    put_name(name, f, how->one_per);
     olv_text_printf(path, "%s/%s.%s", depot->path, olv_text_string(name),
                     olv_pack_word((enum olv_codec)how->codec));
     how->into = olv_text_string(path);

@@ -2,6 +2,7 @@
 /* Optimal string alignment: an insertion, deletion, substitution or swap of neighbours costs one. */
 #include "olvido/nearest.h"
 
+#include <stdio.h>
 #include <string.h>
 
 enum { LONGEST = 40, MOST_EDITS = 2 };
@@ -41,4 +42,15 @@ const char *olv_nearest(const char *text, size_t len, const char *const *words, 
         }
     }
     return best;
+}
+
+void olv_list_words(const char *const *words, size_t count, char *out, size_t size)
+{
+    size_t len = 0;
+    out[0] = '\0';
+    for (size_t i = 0; i < count && len < size; i++)
+        len += (size_t)snprintf(out + len, size - len, "%s%s", words[i],
+                                i + 2 < count    ? ", "
+                                : i + 2 == count ? " or "
+                                                 : "");
 }

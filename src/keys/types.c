@@ -23,34 +23,21 @@ static bool cannot_be(struct key_fault *fault, const char *text, size_t len, con
 
 /* ---- words ---- */
 
-static size_t list_words(const struct olv_word *words, const char *out[MOST_WORDS], struct key_fault *fault)
-{
-    size_t count = 0, len = 0;
-    while (count < MOST_WORDS && words[count].word) {
-        out[count] = words[count].word;
-        count++;
-    }
-    for (size_t i = 0; i < count && len < sizeof fault->expected; i++)
-        len += (size_t)snprintf(fault->expected + len, sizeof fault->expected - len, "%s%s", out[i],
-                                i + 2 < count    ? ", "
-                                : i + 2 == count ? " or "
-                                                 : "");
-    return count;
-}
-
 static bool read_word(const struct olv_key *key, const char *text, size_t len, void *member,
                       struct olv_arena *arena, struct key_fault *fault)
 {
     const char *names[MOST_WORDS];
-    size_t count;
+    size_t count = 0;
     (void)arena;
     for (const struct olv_word *w = key->words; w->word; w++)
         if (strlen(w->word) == len && memcmp(w->word, text, len) == 0) {
             *(int *)member = w->value;
             return true;
         }
+    for (; count < MOST_WORDS && key->words[count].word; count++)
+        names[count] = key->words[count].word;
     cannot_be(fault, text, len, "");
-    count = list_words(key->words, names, fault);
+    olv_list_words(names, count, fault->expected, sizeof fault->expected);
     fault->nearest = olv_nearest(text, len, names, count);
     return false;
 }

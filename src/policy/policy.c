@@ -151,3 +151,11 @@ void olv_policy_free(struct olv_policy *policy)
     olv_arena_free(&memory->arena); /* the policy itself is in there */
     free(memory);
 }
+
+const struct olv_depot *olv_depot_named(const struct olv_policy *policy, const char *name)
+{
+    for (size_t i = 0; i < policy->depot_count; i++)
+        if (policy->depots[i].name && strcmp(policy->depots[i].name, name) == 0)
+            return &policy->depots[i];
+    return NULL;
+}

@@ -4,7 +4,6 @@
 #include "olvido/nearest.h"
 #include "policy/sections.h"
 
-#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -17,28 +16,17 @@ static void read_after(struct reader *r, struct fy_node *node, void *target)
         step->after_text = policy_string(r, node, "`after`");
 }
 
-/* The words of the acts allowed as steps; for messages, all in one: "a, b or c". */
-static int words_of(const char *names[OLV_ACTS_MOST], char *list, size_t size)
-{
-    int count = 0;
-    size_t len = 0;
-    for (size_t i = 0; olv_acts[i]; i++)
-        if (olv_acts[i]->traits & OLV_BY_POLICY)
-            names[count++] = olv_acts[i]->word;
-    for (int i = 0; i < count && len < size; i++)
-        len += (size_t)snprintf(list + len, size - len, "%s%s", names[i],
-                                i + 2 < count    ? ", "
-                                : i + 2 == count ? " or "
-                                                 : "");
-    return count;
-}
-
 static void read_do(struct reader *r, struct fy_node *node, void *target)
 {
     const char *names[OLV_ACTS_MOST];
     char expected[256];
-    int count = words_of(names, expected, sizeof expected),
-        word = policy_word(r, node, "act", names, (size_t)count, expected);
+    size_t count = 0;
+    int word;
+    for (size_t i = 0; olv_acts[i]; i++)
+        if (olv_acts[i]->traits & OLV_BY_POLICY)
+            names[count++] = olv_acts[i]->word;
+    olv_list_words(names, count, expected, sizeof expected);
+    word = policy_word(r, node, "act", names, count, expected);
     if (word >= 0)
         ((struct olv_step *)target)->act = olv_act_named(names[word]);
 }
@@ -90,16 +78,15 @@ static struct fy_node *value_of(struct fy_node *mapping, const char *name)
 static const struct olv_depot *find_depot(struct reader *r, struct fy_node *node, const char *name)
 {
     const struct olv_policy *policy = r->policy;
-    const char *names[MOST_DEPOTS] = {NULL};
-    for (size_t i = 0; i < policy->depot_count; i++) {
+    const struct olv_depot *found = olv_depot_named(policy, name);
+    const char *names[MOST_DEPOTS];
+    for (size_t i = 0; i < policy->depot_count; i++)
         names[i] = policy->depots[i].name ? policy->depots[i].name : "";
-        if (strcmp(names[i], name) == 0)
-            return &policy->depots[i];
-    }
-    policy_complain(r, node_position(node), "a name from `depots`",
-                    olv_nearest(name, strlen(name), names, policy->depot_count),
-                    "the policy has no depot `%s`", name);
-    return NULL;
+    if (!found)
+        policy_complain(r, node_position(node), "a name from `depots`",
+                        olv_nearest(name, strlen(name), names, policy->depot_count),
+                        "the policy has no depot `%s`", name);
+    return found;
 }
 
 /* What a step says about its act. */
