@@ -14,6 +14,7 @@ struct olv_session_options {
     const char *policy_path;         /* of the policy in use, or the default one; NULL after opening */
     const struct olv_policy *policy; /* NULL: by hand */
     const char *command;             /* for the ledger; NULL: only look, and open no run */
+    const struct olv_holds *holds;   /* asked again right before each act; NULL: nothing is held */
     const struct olv_observer *observer;
 };
 
@@ -54,7 +55,9 @@ struct olv_plan_options olv_session_judging(const struct olv_session *session,
 bool olv_session_plan(struct olv_session *session, const struct olv_policy *policy,
                       const struct olv_plan_request *request, struct olv_plan *plan, const char **clock_doubt,
                       struct olv_error *err);
-/* Carries a docket out; see olv_run_carry_out. Refuses if the guard is incomplete. */
+/* Carries a docket out batch by batch: what is approved of it, or all of it without an approval (NULL). False
+ * if the run itself could not go on (the ledger, the docket), or nothing is done because the guard is
+ * incomplete; the result has what was done until then, and so has the ledger as far as possible. */
 bool olv_session_carry_out(struct olv_session *session, struct olv_spool *docket,
                            const struct olv_approval *approval, struct olv_run_result *result,
                            struct olv_error *err);

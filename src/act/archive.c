@@ -106,13 +106,13 @@ static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv
 static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct olv_stat stat;
-    stage_leave(&turn->stage, turn->lent->observer); /* it may be in there */
-    if (!olv_os_stat(turn->source.fd, e->name, &stat))
+    stage_leave(&turn->ending.stage, turn->session->options.observer); /* it may be in there */
+    if (!olv_os_stat(turn->directory.fd, e->name, &stat))
         because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
                 "it is in the archive; looking at it again");
     else if (!olv_identity_is(&e->identity, &stat))
         because(o, OLV_CHANGED, 0, "another directory is in its place");
-    else if (unlinkat(turn->source.fd, e->name, AT_REMOVEDIR) == 0)
+    else if (unlinkat(turn->directory.fd, e->name, AT_REMOVEDIR) == 0)
         return true;
     else if (errno == ENOTEMPTY || errno == EEXIST)
         because(o, OLV_CHANGED, 0, "it is in the archive, and not empty, so it stays");
@@ -155,9 +155,9 @@ static enum olv_truth find_in_depot(struct turn *turn, const struct olv_docket_e
     olv_text_clear(&turn->scratch.path);
     olv_text_clear(&a->path);
     olv_docket_entry_path(e, &turn->scratch.path);
-    if (turn->lent->catalogue)
-        is_in = catalogue_find_of_run(turn->lent->catalogue, olv_text_string(&turn->scratch.path),
-                                      turn->lent->run, &a->path, &o->error);
+    if (turn->session->catalogue)
+        is_in = catalogue_find_of_run(turn->session->catalogue, olv_text_string(&turn->scratch.path),
+                                      turn->run.id, &a->path, &o->error);
     if (is_in == OLV_YES)
         o->into = olv_text_string(&a->path);
     return is_in;
@@ -173,7 +173,7 @@ struct beside {
 static enum olv_truth find_beside(struct turn *turn, const struct archive_arguments *how, struct beside *b,
                                   struct olv_error *err)
 {
-    enum olv_truth is_known = turn->lent->lender->find_name(turn->lent->lender, 0, how->into, &b->given, err);
+    enum olv_truth is_known = recorded_name(turn, 0, how->into, &b->given, err);
     char directory[PATH_MAX];
     struct olv_stat stat;
     if (is_known != OLV_YES)
@@ -289,12 +289,12 @@ static bool is_one_batch(const struct olv_docket_entry *e)
 }
 
 static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
-                                   .fit = archive_fit,
-                                   .key = archive_key,
+                                   .fit_arguments = archive_fit,
+                                   .group_key = archive_key,
                                    .is_one_batch = is_one_batch,
-                                   .make = make,
+                                   .make_group = make,
                                    .apply = archive_apply,
-                                   .close = archive_close_state,
+                                   .free_state = archive_close_state,
                                    .look = archive_look,
                                    .applied = archive_applied};
 

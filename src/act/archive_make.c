@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "act/archive_make.h"
 
+#include "act/archive_made.h"
+
 #include "archive/make.h"
 #include "depot/catalogue.h"
 #include "depot/trust.h"
@@ -8,6 +10,7 @@
 #include "olvido/path.h"
 #include "os/os.h"
 #include "source/judged.h"
+#include "source/records.h"
 
 #include <fcntl.h>
 #include <stdint.h>
@@ -41,7 +44,6 @@ static void former(void *self, struct made_member *made)
 {
     struct gathering *g = self;
     const struct olv_member *m = made->member;
-    const struct lender *lender = g->turn->lent->lender;
     struct olv_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
     struct olv_text path = {0};
     if (m->kind != OLV_KIND_FILE || olv_codec_of_name(m->path) == OLV_CODEC_NONE)
@@ -51,7 +53,7 @@ static void former(void *self, struct made_member *made)
     if (path.failed)
         olv_fail_memory(&g->failed);
     else if (g->failed.code == OLV_OK &&
-             lender->find_had(lender, &had, g->was, &made->was_bytes, &g->failed) == OLV_YES && *g->was)
+             recorded_had(g->turn, &had, g->was, &made->was_bytes, &g->failed) == OLV_YES && *g->was)
         made->was = g->was;
     olv_text_free(&path);
 }
@@ -90,7 +92,7 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
     if (!*g->how->depot)
         return true;
     fresh_name(g->label, temporary);
-    g->catalogue = g->turn->lent->lender->catalogue(g->turn->lent->lender, err);
+    g->catalogue = record_catalogue(g->turn, err);
     if (g->catalogue)
         g->row = catalogue_make(g->catalogue, &g->facts, temporary, err);
     return g->row != 0;
@@ -98,21 +100,21 @@ static bool begin_catalogue(struct gathering *g, struct olv_error *err)
 
 static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    const struct lent *lent = g->turn->lent;
+    const struct turn *turn = g->turn;
     struct making_options options = {.label = g->label,
                                      .workers = olv_os_cpus(),
-                                     .run = lent->run,
-                                     .observer = lent->observer,
+                                     .run = turn->run.id,
+                                     .observer = turn->session->options.observer,
                                      .files_before = g->group->files_done,
                                      .bytes_before = g->group->bytes_done,
-                                     .notes = lent->notes,
+                                     .notes = turn->session->notes,
                                      .note_member = note_member,
                                      .former = former,
                                      .self = g};
     if (!archive_make_open_directory(g, err))
         return false;
     g->facts.depot = g->how->depot;
-    g->facts.run = lent->run;
+    g->facts.run = turn->run.id;
     g->facts.rule = g->rule = strdup(e->rule_name);
     if (!g->rule)
         return olv_fail_memory(err);
@@ -133,14 +135,13 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
 /* Outside a depot, the run's register records the file before it gets its name. */
 static bool archive_make_note_name(struct gathering *g, const char *name, struct olv_error *err)
 {
-    const struct lender *lender = g->turn->lent->lender;
     struct olv_stat stat;
     if (!making_stat(g->making, &stat, err))
         return false;
     if (g->row)
         return catalogue_name(g->catalogue, g->row, name, &stat, err);
-    return lender->note_name(lender, g->group->sequence, g->how->into, &stat, false, err) &&
-           lender->store_names(lender, err);
+    return record_name(g->turn, g->group->sequence, g->how->into, &stat, false, err) &&
+           record_names(g->turn, err);
 }
 
 /* In a depot, an archive whose name is taken gets a number before its suffix: "permits-2026-2.tar.zst". */
@@ -184,12 +185,11 @@ static bool end_catalogue(struct gathering *g, const char *placed, struct olv_er
 /* What the ledger records of an archive outside a depot. */
 static bool note_beside(struct gathering *g, const char *path, struct olv_error *err)
 {
-    const struct lender *lender = g->turn->lent->lender;
     struct making_result result = making_result(g->making);
     struct archive_made made = {.path = path, .length = result.length, .members = result.members};
     memcpy(made.id, result.id, sizeof made.id);
     memcpy(made.manifest, result.manifest, sizeof made.manifest);
-    return lender->archive_made(lender, &made, err);
+    return record_archive(g->turn, &made, err);
 }
 
 static bool archive_make_publish(struct gathering *g, struct olv_text *path, struct olv_error *err)
@@ -265,7 +265,7 @@ bool archive_make(const struct turn *turn, struct group *group, struct gathered 
     const struct archive_arguments *how = group->entries[0].arguments;
     uint64_t most = *how->depot ? OLV_SEGMENT_MOST : 0;
     struct gathering g = {
-        .turn = turn, .group = group, .gathered = gathered, .catalogue = turn->lent->catalogue, .dir = -1};
+        .turn = turn, .group = group, .gathered = gathered, .catalogue = turn->session->catalogue, .dir = -1};
     struct olv_text path = {0};
     bool ok;
     turn_archive_label(g.label, turn, group->sequence);

@@ -31,7 +31,7 @@ static void put_back(struct turn *turn, const struct olv_docket_entry *e, const 
     char name[NAME_MAX + 1];
     olv_fail(&o->error, OLV_CHANGED, "another file took its name; it was left where it was");
     o->result = OLV_LEFT;
-    if (olv_trash_take(turn->trash, o->trash, turn->source.fd, e->name, OLV_REFUSE,
+    if (olv_trash_take(turn->trash, o->trash, turn->directory.fd, e->name, OLV_REFUSE,
                        halves_begin(&witness, turn, RENAME_BACK), name, &err)) {
         o->trash[0] = '\0';
         if (why->code != OLV_CHANGED) {
@@ -74,7 +74,7 @@ static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_doc
 /* The prepared name, if it was prepared in the right trash. */
 static void use_prepared(struct turn *turn, char item[NAME_MAX + 1])
 {
-    struct ahead_made *prepared = turn->made_ahead;
+    struct ahead_made *prepared = turn->made.ahead;
     if (!prepared || !prepared->is_made || prepared->trash != turn->trash)
         return;
     memcpy(item, prepared->item, sizeof prepared->item);
@@ -94,13 +94,14 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
     struct halves_witness witness;
     struct olv_putting putting = {.name = e->name,
                                   .contents = contents_of(e),
-                                  .when = turn->lent->now,
-                                  .label = {turn->lent->run, turn->sequence},
-                                  .is_synced = turn->batch.is_small,
+                                  .when = turn->run.now,
+                                  .label = {turn->run.id, turn->sequence},
+                                  .is_synced = turn->run.is_small,
                                   .has_others = judged_has_twins(e),
                                   .witness = halves_begin(&witness, turn, RENAME_THERE)};
     struct olv_outcome arrived = {0};
-    if (!judged_is_allowed(turn, e, o) || !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
+    if (!judged_is_allowed(turn, e, o) ||
+        !judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o))
         return;
     putting.path = path_of(turn, e);
     use_prepared(turn, o->trash);
@@ -108,17 +109,17 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
         give_up(o);
         return;
     }
-    if (!judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o)) {
+    if (!judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o)) {
         olv_trash_abandon(turn->trash, o->trash);
         o->trash[0] = '\0';
         return;
     }
-    if (!olv_trash_put(turn->trash, turn->source.fd, &putting, o->trash, &o->error)) {
+    if (!olv_trash_put(turn->trash, turn->directory.fd, &putting, o->trash, &o->error)) {
         give_up(o);
         return;
     }
     o->result = OLV_DONE;
-    if (!turn->source.is_ours &&
+    if (!turn->directory.is_ours &&
         (!judged_verify(turn->trash->files, o->trash, e, false, &arrived) ||
          !judged_verify_contents(turn, turn->trash->files, o->trash, false, e, &arrived)))
         put_back(turn, e, &arrived.error, o);
@@ -148,7 +149,7 @@ static void drop_stray(struct turn *turn, const char *item)
  */
 static bool is_ours(struct turn *turn, const struct olv_docket_entry *e, const char *item, bool names_us)
 {
-    enum olv_info_owner owner = olv_trash_info_owner(turn->trash, item, path_of(turn, e), turn->lent->run);
+    enum olv_info_owner owner = olv_trash_info_owner(turn->trash, item, path_of(turn, e), turn->run.id);
     if (owner == OLV_INFO_OTHERS)
         return false;
     if (lies_in_trash(turn, item, e))
@@ -161,7 +162,7 @@ static bool is_ours(struct turn *turn, const struct olv_docket_entry *e, const c
 /* It can have one of two names in the trash. */
 static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char item[NAME_MAX + 1])
 {
-    struct olv_trash_label label = {turn->lent->run, turn->sequence};
+    struct olv_trash_label label = {turn->run.id, turn->sequence};
     olv_trash_unique_name(item, e->name, label);
     if (is_ours(turn, e, item, true))
         return true;
@@ -175,8 +176,8 @@ static bool find_item(struct turn *turn, const struct olv_docket_entry *e, char 
 static void settle_halves(struct turn *turn)
 {
     char item[NAME_MAX + 1];
-    if (halves_settle(turn, RENAME_BACK, turn->trash->files, turn->source.fd, item) ||
-        halves_settle(turn, RENAME_THERE, turn->source.fd, turn->trash->files, item))
+    if (halves_settle(turn, RENAME_BACK, turn->trash->files, turn->directory.fd, item) ||
+        halves_settle(turn, RENAME_THERE, turn->directory.fd, turn->trash->files, item))
         olv_trash_abandon(turn->trash, item);
 }
 
@@ -189,8 +190,8 @@ static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket
         return settling_is_there(turn, e) == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     putting = (struct olv_putting){.path = path_of(turn, e),
                                    .contents = contents_of(e),
-                                   .when = turn->lent->now,
-                                   .label = {turn->lent->run, turn->sequence}};
+                                   .when = turn->run.now,
+                                   .label = {turn->run.id, turn->sequence}};
     o->result = olv_trash_mend_info(turn->trash, o->trash, &putting, &o->error) ? OLV_DONE : OLV_FAILED;
     return OLV_YES;
 }
@@ -199,12 +200,12 @@ static struct olv_trash *find_trash(struct turn *turn, const struct olv_docket_e
                                     struct olv_error *err)
 {
     (void)e;
-    return olv_trashes_for(turn->lent->trashes, turn->source.mount, err);
+    return olv_trashes_for(turn->session->trashes, turn->directory.mount, err);
 }
 
 static const struct hooks hooks = {.needs = NEEDS_TRASH,
                                    .find_trash = find_trash,
-                                   .prepare = discard_prepare,
+                                   .prepare_ahead = discard_prepare,
                                    .apply = discard_apply,
                                    .applied = discard_applied};
 

@@ -14,6 +14,7 @@
 #include "os/os.h"
 #include "source/destination.h"
 #include "source/judged.h"
+#include "source/records.h"
 #include "source/settling.h"
 
 #include <errno.h>
@@ -57,7 +58,7 @@ static size_t shrinks_number_of(const void *job)
 static void note_origin(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
-    s->is_noted = origin_write(s->task.fresh.fd, &origin, turn->lent->notes);
+    s->is_noted = origin_write(s->task.fresh.fd, &origin, turn->session->notes);
 }
 
 static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
@@ -66,7 +67,7 @@ static void do_one(struct making *m, struct shrinker *shrinker, size_t i)
     struct olv_outcome *o = &m->group->outcomes[i];
     struct olv_instant begin = olv_os_now(), end;
     bool ok;
-    if (olv_observe_interrupted(m->turn->lent->observer))
+    if (olv_observe_interrupted(m->turn->session->options.observer))
         ok = olv_fail(&o->error, OLV_INTERRUPTED, "interrupted before it was reached");
     else if (m->is_proving)
         ok = shrink_prove(shrinker, &s->task, &o->error);
@@ -113,7 +114,7 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
         struct shrinking *s = g->made[i];
         if (!goes_on(g, i) || !is_large(g, i))
             continue;
-        s->task.observer = m->turn->lent->observer;
+        s->task.observer = m->turn->session->options.observer;
         s->task.files_before = g->files_done + i;
         s->task.bytes_before = g->bytes_done;
         do_one(m, m->shrinkers[0], i);
@@ -175,7 +176,7 @@ static bool shrinks_remember(const struct turn *turn, const struct olv_docket_en
                           .was_bytes = e->identity.size_bytes};
     if (s->is_noted || !s->way->packs || e->rule >= OLV_OF_TRASH)
         return true;
-    return turn->lent->lender->note_had(turn->lent->lender, &had, err);
+    return record_had(turn, &had, err);
 }
 
 /* The register knows each new file before it gets its name; a file restored to its former self is spared for
@@ -194,12 +195,11 @@ static bool shrinks_announce(const struct turn *turn, const struct group *g, str
             return olv_fail_memory(err);
         if (!olv_os_stat(s->task.fresh.fd, "", &stat))
             return olv_fail_system(err, "", "cannot look at the new file");
-        if (!turn->lent->lender->note_name(turn->lent->lender, g->sequence + i, s->into.data, &stat,
-                                           !s->way->packs, err) ||
+        if (!record_name(turn, g->sequence + i, s->into.data, &stat, !s->way->packs, err) ||
             !shrinks_remember(turn, e, s, err))
             return false;
     }
-    return turn->lent->lender->store_names(turn->lent->lender, err);
+    return record_names(turn, err);
 }
 
 static struct shrinking *shrinks_begin(struct making *m, size_t i)
@@ -240,7 +240,7 @@ static bool make_shrinkers(struct making *m)
 
 bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
 {
-    struct making m = {.turn = turn, .group = g, .way = turn->hooks->own, .workers = olv_os_cpus()};
+    struct making m = {.turn = turn, .group = g, .way = turn->own.hooks->own, .workers = olv_os_cpus()};
     unsigned most = m.workers + SPARE_JOBS;
     struct olv_error why = {0};
     struct crew *crew = make_shrinkers(&m) ? crew_new(m.workers, most, shrinks_work, &m) : NULL;
@@ -271,9 +271,9 @@ bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
 
 void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct shrinking *s = turn->made;
-    if (!s || !judged_is_allowed(turn, e, o) || !judged_verify(turn->source.fd, e->name, e, true, o) ||
-        !destination_is_allowed(turn, e, turn->source.fd, s->wanted, o))
+    struct shrinking *s = turn->made.here;
+    if (!s || !judged_is_allowed(turn, e, o) || !judged_verify(turn->directory.fd, e->name, e, true, o) ||
+        !destination_is_allowed(turn, e, turn->directory.fd, s->wanted, o))
         return;
     if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
         outcome_failed(o);
@@ -322,7 +322,7 @@ static void take_back(struct shrinking *s, struct olv_outcome *o)
 static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 {
     if (!fresh_keep(&s->task.fresh))
-        olv_observe_unreadable(turn->lent->observer, s->task.fresh.aside,
+        olv_observe_unreadable(turn->session->options.observer, s->task.fresh.aside,
                                "what was replaced cannot be removed", errno);
     if (!s->way->packs)
         origin_remove(s->task.fresh.fd);
@@ -381,7 +381,7 @@ void shrinks_drop(const struct group *g)
 enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char label[FRESH_LABEL], wanted[NAME_MAX + 64], placed[NAME_MAX + 1];
-    const struct shrinks *way = turn->hooks->own;
+    const struct shrinks *way = turn->own.hooks->own;
     struct settling_search s;
     enum olv_truth is_there, found;
     turn_label(label, turn, turn->sequence);
@@ -391,7 +391,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     if (!settling_search_for(&s, turn, e, label, wanted, &o->error))
         return OLV_UNKNOWN;
-    found = fresh_find(turn->source.fd, &s.search, placed);
+    found = fresh_find(turn->directory.fd, &s.search, placed);
     if (found == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (found == OLV_NO)
@@ -399,13 +399,13 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
     if (is_there == OLV_UNKNOWN)
         return OLV_UNKNOWN;
     if (is_there == OLV_YES && !((const struct shrink_arguments *)e->arguments)->keeps) {
-        if (fresh_settle_back(turn->source.fd, &s.search, placed))
+        if (fresh_settle_back(turn->directory.fd, &s.search, placed))
             return OLV_NO;
         olv_fail_system(&o->error, "", "its new file is beside it, and cannot be removed: %.250s", placed);
         o->result = OLV_FAILED;
         return OLV_YES;
     }
-    fresh_settle_keep(turn->source.fd, label);
+    fresh_settle_keep(turn->directory.fd, label);
     olv_text_clear(&turn->scratch.placed);
     olv_path_add(&turn->scratch.placed, e->directory, placed);
     o->into = olv_text_string(&turn->scratch.placed);

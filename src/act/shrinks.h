@@ -44,8 +44,8 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
 /* The hooks of a `struct shrinks`. */
 #define SHRINKS_HOOKS(way)                                                                                   \
     {                                                                                                        \
-        .needs = NEEDS_REGISTER, .own = &(way), .takes_several = true, .make = shrinks_make,                 \
-        .apply = shrinks_apply, .complete = shrinks_complete, .drop = shrinks_drop,                          \
+        .needs = NEEDS_REGISTER, .own = &(way), .takes_several = true, .make_group = shrinks_make,           \
+        .apply = shrinks_apply, .apply_group = shrinks_complete, .free_group = shrinks_drop,                 \
         .applied = shrinks_applied                                                                           \
     }
 

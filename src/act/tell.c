@@ -5,7 +5,7 @@
 
 static void tell_apply(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome)
 {
-    if (judged_verify(turn->source.fd, entry->name, entry, true, outcome))
+    if (judged_verify(turn->directory.fd, entry->name, entry, true, outcome))
         outcome->result = OLV_DONE;
 }
 

@@ -64,7 +64,7 @@ static void ahead_prepare(struct ahead *a, const struct piece *piece, const stru
                               .trash = trash_for(a, piece, e->at.mount),
                               .writer = &a->writer,
                               .path = &a->path};
-    slot->is_made = hooks && hooks->prepare && hooks->prepare(&turn, e, slot);
+    slot->is_made = hooks && hooks->prepare_ahead && hooks->prepare_ahead(&turn, e, slot);
 }
 
 static void ahead_work(void *self, unsigned worker, void *job)

@@ -26,9 +26,9 @@ static void compare_key(struct approving *a, const struct olv_docket_entry *e)
     }
     a->entries++;
     if (a->first.len == 0)
-        hooks_of(e)->key(e, &a->first);
+        hooks_of(e)->group_key(e, &a->first);
     olv_text_clear(&a->scratch);
-    hooks_of(e)->key(e, &a->scratch);
+    hooks_of(e)->group_key(e, &a->scratch);
     a->needs_order |= a->is_between || !olv_text_is_same(&a->first, &a->scratch);
 }
 
@@ -63,7 +63,7 @@ static void put_key(struct ordering *o, const struct olv_docket_entry *e)
     o->key = o->scratch;
     o->scratch = last;
     olv_text_clear(&o->key);
-    hooks_of(e)->key(e, &o->key);
+    hooks_of(e)->group_key(e, &o->key);
     if (!olv_text_is_same(&o->key, &last)) {
         olv_sha256_once(olv_text_string(&o->key), o->key.len, digest);
         olv_hex(digest, OLV_SHA256_SIZE, o->hex);

@@ -57,7 +57,7 @@ static void archives_tell(struct clearing *c, const struct olv_unfinished_archiv
                           int sys)
 {
     char path[LONGEST_PATH];
-    olv_observe_trouble(c->run->options.observer,
+    olv_observe_trouble(c->run->session->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, path_of(u, path), what, sys});
 }
 
@@ -97,7 +97,7 @@ static enum fate clear_going(struct clearing *c, int depot, const struct olv_unf
 {
     struct olv_error err = {0};
     int fd = olv_os_open_file(depot, u->name);
-    bool is_same = fd >= 0 && same_archive(c->run->lent.catalogue, u->archive, fd, &err);
+    bool is_same = fd >= 0 && same_archive(c->run->session->catalogue, u->archive, fd, &err);
     int sys = fd < 0 ? errno : err.sys;
     olv_os_close(fd);
     if (is_same)
@@ -120,7 +120,7 @@ struct judging_made {
 static bool may_stay(void *self, int64_t row, struct olv_error *err)
 {
     struct judging_made *j = self;
-    return elsewhere_are_all(j->clearing->run->lent.catalogue, row, &j->is_elsewhere, err) &&
+    return elsewhere_are_all(j->clearing->run->session->catalogue, row, &j->is_elsewhere, err) &&
            !j->is_elsewhere;
 }
 
@@ -137,7 +137,7 @@ static enum fate clear_named(struct clearing *c, int depot, const struct olv_unf
     struct judging_made j = {c, false};
     struct reread_result result;
     struct olv_error err = {0};
-    const struct reread_options options = {.catalogue = c->run->lent.catalogue,
+    const struct reread_options options = {.catalogue = c->run->session->catalogue,
                                            .depot = u->depot,
                                            .path = u->depot_path,
                                            .dir = depot,
@@ -145,7 +145,7 @@ static enum fate clear_named(struct clearing *c, int depot, const struct olv_unf
                                            .replaces = u->archive,
                                            .fault = ignore_fault,
                                            .self = &j,
-                                           .observer = c->run->options.observer};
+                                           .observer = c->run->session->options.observer};
     if (reread_archive(&options, u->name, &result, &err))
         return FATE_ADOPTED;
     if (j.is_elsewhere)
@@ -211,7 +211,7 @@ static bool clear_one(struct clearing *c, const struct olv_unfinished_archive *u
             return true;
         olv_ledger_removal(c->run->ledger, run_of(c), path_of(u, path), fate == FATE_REMOVED);
     } else if (!u->has_file) { /* nothing was recorded of it, and its name is needed again */
-        return catalogue_forget(c->run->lent.catalogue, u->archive, &c->error);
+        return catalogue_forget(c->run->session->catalogue, u->archive, &c->error);
     }
     if (grow_by_one(&c->rows, c->count, sizeof *c->rows))
         c->rows[c->count++] = u->archive;
@@ -257,7 +257,7 @@ static bool list_one(void *self, const struct olv_unfinished_archive *u)
 static bool clear_all(struct clearing *c, struct olv_error *err)
 {
     struct listing l = {0};
-    struct olv_catalogue *catalogue = c->run->lent.catalogue;
+    struct olv_catalogue *catalogue = c->run->session->catalogue;
     bool ok = olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_MAKING, list_one, &l, err) &&
               olv_catalogue_unfinished(catalogue, OLV_ARCHIVE_GOING, list_one, &l, err) &&
               (!l.has_failed || olv_fail_memory(err));
@@ -298,7 +298,8 @@ bool run_tell_archives(struct olv_run *run, const char *of_run, bool *any, struc
         olv_ledger_archive(run->ledger, &(struct olv_archive_facts){of_run, a->path, a->id, a->length,
                                                                     a->members, a->manifest});
     }
-    *any = run->lent.catalogue && catalogue_unrecorded(run->lent.catalogue, tell_one, &t, err) && t.any;
+    *any =
+        run->session->catalogue && catalogue_unrecorded(run->session->catalogue, tell_one, &t, err) && t.any;
     return err->code == OLV_OK;
 }
 
@@ -315,7 +316,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
 {
     struct olv_run *run = c->run;
     bool any = false, is_ours = !*c->of_run;
-    if (!catalogue_unrecorded(run->lent.catalogue, find_one, &any, err))
+    if (!catalogue_unrecorded(run->session->catalogue, find_one, &any, err))
         return false;
     if (any)
         begin_lines(c);
@@ -326,7 +327,7 @@ static bool complete_lines(struct clearing *c, struct olv_error *err)
     if (is_ours)
         return run_end(run, &(struct olv_end_facts){run->id, "finished", 0, 0, 0, 0}, err);
     return run_tell_archives(run, c->of_run, &any, err) && run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_recorded(run->lent.catalogue, err));
+           (!any || catalogue_note_recorded(run->session->catalogue, err));
 }
 
 /* The clearing was a run of its own; begin another one. */
@@ -343,11 +344,11 @@ bool run_clear_archives(struct olv_run *run, const char *of_run, struct olv_erro
 {
     struct clearing c = {.run = run, .of_run = of_run};
     struct olv_error err = {0};
-    bool ok = !run->lent.catalogue || (clear_all(&c, &err) && complete_lines(&c, &err));
+    bool ok = !run->session->catalogue || (clear_all(&c, &err) && complete_lines(&c, &err));
     for (size_t i = 0; ok && i < c.count; i++)
-        ok = catalogue_forget(run->lent.catalogue, c.rows[i], &err);
+        ok = catalogue_forget(run->session->catalogue, c.rows[i], &err);
     if (!ok)
-        olv_observe_trouble(run->options.observer,
+        olv_observe_trouble(run->session->options.observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, "", err.what, err.sys});
     if (run->directory >= 0)
         begin_anew(run);

@@ -5,6 +5,7 @@
 #include "engine/outcomes.h"
 #include "olvido/docket.h"
 #include "os/os.h"
+#include "source/records.h"
 #include "state/register.h"
 
 #include <stdlib.h>
@@ -13,7 +14,7 @@ enum { TELL_EVERY = 64 };
 
 bool carrying_is_interrupted(struct carrying *c)
 {
-    c->result->is_interrupted |= olv_observe_interrupted(c->run->lent.observer);
+    c->result->is_interrupted |= olv_observe_interrupted(c->run->session->options.observer);
     return c->result->is_interrupted;
 }
 
@@ -29,21 +30,24 @@ bool batch_goes(struct batch *batch, enum batch_state from, enum batch_state to,
 static void tell_progress(const struct carrying *c, const struct olv_act *act)
 {
     const struct olv_run_result *r = c->result;
-    olv_observe_progress(c->run->lent.observer, (struct olv_progress){.doing = act->word,
-                                                                      .bytes = r->done_bytes,
-                                                                      .files = r->done + r->told + r->left +
-                                                                               r->refused + r->failed});
+    olv_observe_progress(
+        c->run->session->options.observer,
+        (struct olv_progress){.doing = act->word,
+                              .bytes = r->done_bytes,
+                              .files = r->done + r->told + r->left + r->refused + r->failed});
 }
 
 /* Notes the trashes that items entered or left. */
 static bool note_trashes(struct carrying *c, struct olv_error *err)
 {
-    struct olv_trashes *trashes = c->run->lent.trashes;
+    struct olv_trashes *trashes = c->run->session->trashes;
     bool ok = true;
     for (size_t i = 0; ok && i < olv_trashes_count(trashes); i++) {
         struct olv_trash *trash = olv_trashes_at(trashes, i);
         const struct olv_stat *files = &trash->files_stat;
         struct olv_stat info;
+        if (!trash->is_used)
+            continue;
         if (olv_trash_take_new(trash))
             ok = touched_add_system(&c->touched, trash->info, files->device, err);
         else if (olv_os_stat(trash->info, "", &info))
@@ -58,7 +62,7 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
 static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *err)
 {
     outcomes_remember(c->run);
-    return !uses_trash || (olv_trashes_store(c->run->lent.trashes, err) && note_trashes(c, err));
+    return !uses_trash || (olv_trashes_store(c->run->session->trashes, err) && note_trashes(c, err));
 }
 
 /* Opens what the acts of the batch need besides their files, and records in the register which files will get
@@ -72,7 +76,7 @@ static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_er
     run->turn.sequence++;
     if (hooks->needs & NEEDS_REGISTER && !run_register(run, DATABASE_MAKE, err))
         return false;
-    if (hooks->needs & NEEDS_CATALOGUE && !run->lent.catalogue)
+    if (hooks->needs & NEEDS_CATALOGUE && !run->session->catalogue)
         run_catalogue(run, DATABASE_MAKE, &ignored);
     return !hooks->announce || hooks->announce(&run->turn, e, err);
 }
@@ -83,7 +87,7 @@ static bool page_prepare(struct carrying *c, const struct olv_text *page, struct
     uint64_t sequence = run->turn.sequence;
     bool ok = olv_page_each(page, batch_announce, c, err);
     run->turn.sequence = sequence;
-    return ok && run->lender.store_names(&run->lender, err);
+    return ok && record_names(&run->turn, err);
 }
 
 static bool page_apply(struct carrying *c, struct olv_page_reader *reader, bool *uses_trash,
@@ -112,11 +116,11 @@ static bool page_do(struct carrying *c, const struct olv_text *page, struct olv_
     bool uses_trash = false, ok;
     if (!reader)
         return false;
-    run->turn.batch.salt = olv_page_salt(reader);
-    ahead_begin(c->ahead, page, run->turn.sequence, run->turn.batch.is_small);
+    run->turn.run.salt = olv_page_salt(reader);
+    ahead_begin(c->ahead, page, run->turn.sequence, run->turn.run.is_small);
     ok = page_prepare(c, page, err) && page_apply(c, reader, &uses_trash, err);
     ahead_end(c->ahead);
-    stage_leave(&run->turn.stage, run->lent.observer);
+    stage_leave(&run->turn.ending.stage, run->session->options.observer);
     ok = ok && finish_acts(c, uses_trash, err);
     olv_page_close(reader);
     return ok;
@@ -138,8 +142,8 @@ bool batch_do(struct carrying *c, struct batch *batch, struct olv_error *err)
     uint64_t at = batch->segment.at;
     bool ok = batch_goes(batch, BATCH_INTENDED, BATCH_APPLIED, err);
     c->batch++;
-    c->run->lent.touched = &c->touched;
-    c->run->turn.batch.is_small = touched_is_few(batch->entries);
+    c->run->turn.run.touched = &c->touched;
+    c->run->turn.run.is_small = touched_is_few(batch->entries);
     while (ok && at < batch->segment.until) {
         c->page_at = at;
         ok = olv_spool_read(c->docket, &at, &page, err) && page_do(c, &page, err) &&

@@ -35,7 +35,7 @@ struct batches {
 /* The pages of the segment that begins at `read_to`. */
 static bool read_pages(struct batches *b, struct segment *out, struct olv_error *err)
 {
-    struct olv_hasher *hasher = b->carrying.run->lent.hasher;
+    struct olv_hasher *hasher = b->carrying.run->turn.scratch.hasher;
     struct olv_text page = {0};
     struct olv_page_head head = {0};
     bool ok = true;
@@ -157,13 +157,13 @@ static bool carry_make_directory(struct olv_run *run, struct olv_error *err)
 
 bool run_begin(struct olv_run *run, struct olv_error *err)
 {
-    const struct olv_policy *policy = run->options.policy;
+    const struct olv_policy *policy = run->session->options.policy;
     while (!carry_make_directory(run, err) || !state_mark_open(&run->state, run->id, err))
         if (!reserve_use(run->state.dir, err))
             return false;
-    olv_ledger_begin_run(run->ledger,
-                         &(struct olv_run_facts){run->id, run->options.command, policy ? policy->path : NULL,
-                                                 policy ? policy->digest : NULL});
+    olv_ledger_begin_run(run->ledger, &(struct olv_run_facts){run->id, run->session->options.command,
+                                                              policy ? policy->path : NULL,
+                                                              policy ? policy->digest : NULL});
     return run_sync(run, err) && run_checkpoint(run, err);
 }
 
@@ -174,7 +174,8 @@ bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_
         return false;
     olv_ledger_end_run(run->ledger, facts);
     return run_sync(run, err) && run_checkpoint(run, err) &&
-           (!any || catalogue_note_recorded(run->lent.catalogue, err)) && state_mark_closed(&run->state, err);
+           (!any || catalogue_note_recorded(run->session->catalogue, err)) &&
+           state_mark_closed(&run->state, err);
 }
 
 static bool carry_end(struct olv_run *run, const struct olv_run_result *r, struct olv_error *err)
@@ -182,8 +183,8 @@ static bool carry_end(struct olv_run *run, const struct olv_run_result *r, struc
     struct olv_end_facts facts = {run->id,           r->is_interrupted ? "interrupted" : "finished",
                                   r->done + r->told, r->left + r->refused,
                                   r->failed,         0};
-    return run_end(run, &facts, err) &&
-           (!run->reg || run->clock_doubt || register_end_run(run->reg, run->lent.now, err));
+    return run_end(run, &facts, err) && (!run->session->reg || run->clock_doubt ||
+                                         register_end_run(run->session->reg, run->turn.run.now, err));
 }
 
 static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_result *result,
@@ -193,7 +194,7 @@ static bool open_batches(struct batches *b, struct olv_run *run, struct olv_run_
     c->run = run;
     c->result = result;
     c->recorder = recorder_new(run->ledger);
-    c->ahead = ahead_new(run->id, run->lent.now);
+    c->ahead = ahead_new(run->id, run->turn.run.now);
     c->trace = trace_open(run->directory, true);
     b->carrying.commits = c->recorder ? commits_new(run, c->recorder) : NULL;
     return b->carrying.commits || olv_fail_memory(err);
@@ -239,15 +240,15 @@ static bool carry_finish(struct carrying *c, struct olv_error *err)
     bool ok = true;
     for (size_t i = 0; ok && i < run->kept_count; i++) {
         struct late late = {c, run->kept[i].act};
-        run->turn.state = &run->kept[i].state;
-        if (run->kept[i].hooks->finish)
-            ok = run->kept[i].hooks->finish(&run->turn, on_failed_late, &late, err);
+        run->turn.own.state = &run->kept[i].state;
+        if (run->kept[i].hooks->end_run)
+            ok = run->kept[i].hooks->end_run(&run->turn, on_failed_late, &late, err);
     }
     return ok;
 }
 
-bool olv_run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
-                       struct olv_run_result *result, struct olv_error *err)
+bool run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
+                   struct olv_run_result *result, struct olv_error *err)
 {
     struct batches b = {.carrying = {.docket = docket, .trace = -1}};
     bool ok;

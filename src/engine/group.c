@@ -43,12 +43,13 @@ static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct
     }
     if (hooks->needs & REACHES_ITSELF)
         return true; /* what was made for all of them tells */
-    if (!olv_reach_directory(&run->turn.source, e, &o->error) || !run_find_trash(run, hooks, e, &o->error)) {
+    if (!olv_reach_directory(&run->turn.directory, e, &o->error) ||
+        !run_find_trash(run, hooks, e, &o->error)) {
         source_unreached(e, o);
         return false;
     }
-    if (hooks->prepare)
-        ahead_know(c->ahead, run->turn.source.mount, run->turn.trash);
+    if (hooks->prepare_ahead)
+        ahead_know(c->ahead, run->turn.directory.mount, run->turn.trash);
     return !spare_entry(run, e, o);
 }
 
@@ -65,7 +66,7 @@ static void group_apply(struct carrying *c, const struct hooks *hooks, const str
 /* Its directory is synced before its outcome is written. */
 static bool note_source(struct carrying *c, struct olv_error *err)
 {
-    const struct olv_reach *source = &c->run->turn.source;
+    const struct olv_reach *source = &c->run->turn.directory;
     struct olv_stat stat = {.device = source->device, .inode = source->inode};
     return source->fd < 0 || touched_add(&c->touched, source->fd, &stat, err);
 }
@@ -76,13 +77,13 @@ static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct
     struct turn *turn = &c->run->turn;
     bool ok = true;
     turn->sequence++;
-    turn->made = made;
-    turn->made_ahead = ahead_take(c->ahead, e->number);
+    turn->made.here = made;
+    turn->made.ahead = ahead_take(c->ahead, e->number);
     if (o->result == OLV_PENDING && is_ready(c, hooks, e, o)) {
         group_apply(c, hooks, e, o);
         ok = !(e->act->traits & OLV_TOUCHES) || note_source(c, err);
     }
-    ahead_drop(turn->made_ahead);
+    ahead_drop(turn->made.ahead);
     return ok;
 }
 
@@ -107,7 +108,7 @@ static bool pass(void *self, struct olv_docket_entry *e, struct olv_error *err)
         return true;
     olv_text_clear(&k->scratch);
     if (hooks_of(e) == p->hooks)
-        p->hooks->key(e, &k->scratch);
+        p->hooks->group_key(e, &k->scratch);
     p->is_over = !olv_text_is_same(&k->key, &k->scratch) || (p->most && k->until - k->first >= p->most);
     if (p->is_over)
         return true;
@@ -156,12 +157,12 @@ static bool make_keyed(struct carrying *c, const struct hooks *hooks, struct gro
     olv_text_clear(&k->key);
     if (carrying_is_interrupted(c))
         return true;
-    hooks->key(&group->entries[0], &k->key);
+    hooks->group_key(&group->entries[0], &k->key);
     if (k->key.failed)
         return olv_fail_memory(err);
     group->each = pass_each;
     group->engine = c;
-    ok = hooks->make(&c->run->turn, group, err);
+    ok = hooks->make_group(&c->run->turn, group, err);
     k->is_bound = group->is_bound;
     return ok;
 }
@@ -172,13 +173,13 @@ static bool group_make(struct carrying *c, const struct hooks *hooks, struct gro
                        struct olv_error *err)
 {
     c->keyed.is_bound &= is_made(&c->keyed, hooks, group->sequence);
-    if (hooks->key)
+    if (hooks->group_key)
         return make_keyed(c, hooks, group, err);
-    if (!hooks->make)
+    if (!hooks->make_group)
         return true;
     for (size_t i = 0; i < group->count; i++)
         is_ready(c, hooks, &group->entries[i], &group->outcomes[i]);
-    return hooks->make(&c->run->turn, group, err);
+    return hooks->make_group(&c->run->turn, group, err);
 }
 
 static bool apply_all(struct carrying *c, const struct hooks *hooks, struct several *g, struct olv_error *err)
@@ -204,12 +205,12 @@ bool group_do(struct carrying *c, struct several *g, struct olv_error *err)
         return true;
     run_take_turn(c->run, &g->entries[0]);
     ok = group_make(c, hooks, &group, err) && apply_all(c, hooks, g, err);
-    if (ok && hooks->complete)
-        hooks->complete(&c->run->turn, &group);
+    if (ok && hooks->apply_group)
+        hooks->apply_group(&c->run->turn, &group);
     for (size_t i = 0; ok && i < g->count; i++)
         outcomes_add(c, &g->entries[i], &g->outcomes[i]);
-    if (hooks->drop)
-        hooks->drop(&group);
+    if (hooks->free_group)
+        hooks->free_group(&group);
     g->count = 0;
     g->bytes = 0;
     return ok;

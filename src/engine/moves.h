@@ -5,7 +5,7 @@
 #define OLV_ENGINE_MOVES_H
 
 #include "olvido/text.h"
-#include "source/hooks.h"
+#include "source/records.h"
 
 struct moves {
     int fd; /* -1: none has been announced */

@@ -3,6 +3,7 @@
 #include "engine/run.h"
 
 #include "base/grow.h"
+#include "base/notes.h"
 #include "depot/catalogue.h"
 #include "os/os.h"
 #include "seal/notes.h"
@@ -22,7 +23,7 @@ bool run_make_id(struct olv_run *run, struct olv_error *err)
     static const char letters[] =
         "abcdefghjkmnpqrstuvwxyz23456789x"; /* 32 letters and digits, no two alike */
     uint8_t random[4];
-    struct olv_date d = olv_date_from_seconds(run->lent.now.s);
+    struct olv_date d = olv_date_from_seconds(run->turn.run.now.s);
     if (!olv_random(random, sizeof random))
         return olv_fail(err, OLV_STATE, "cannot give the run an id: the system gives no random bytes");
     snprintf(run->id, sizeof run->id, "%04d%02d%02d-%02d%02d-%c%c%c%c", (int)(d.year % 10000), d.month % 100,
@@ -75,15 +76,15 @@ void run_take_turn(struct olv_run *run, const struct olv_docket_entry *e)
         i++;
     if (i == run->kept_count)
         run->kept[run->kept_count++] = (struct kept){.hooks = hooks, .act = e->act};
-    run->turn.hooks = hooks;
-    run->turn.state = &run->kept[i].state;
+    run->turn.own.hooks = hooks;
+    run->turn.own.state = &run->kept[i].state;
 }
 
 void run_close_states(struct olv_run *run)
 {
     for (size_t i = 0; i < run->kept_count; i++)
-        if (run->kept[i].hooks->close)
-            run->kept[i].hooks->close(run->kept[i].state);
+        if (run->kept[i].hooks->free_state)
+            run->kept[i].hooks->free_state(run->kept[i].state);
     run->kept_count = 0;
 }
 
@@ -109,6 +110,8 @@ bool run_find_trash(struct olv_run *run, const struct hooks *hooks, const struct
     if (!(hooks->needs & NEEDS_TRASH))
         return true;
     run->turn.trash = hooks->find_trash(&run->turn, entry, err);
+    if (run->turn.trash)
+        run->turn.trash->is_used = true;
     return run->turn.trash != NULL;
 }
 
@@ -116,28 +119,14 @@ bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, 
 {
     bool any = count == 0;
     for (size_t i = 0; i < count; i++)
-        any |= olv_trashes_for(run->lent.trashes, mounts[i], err) != NULL;
+        any |= olv_trashes_for(run->session->trashes, mounts[i], err) != NULL;
     return any ? true : olv_error_as(err, OLV_STATE);
 }
 
 struct olv_instant run_credible_now(const struct olv_run *run)
 {
     static const struct olv_instant never;
-    return run->clock_doubt ? never : run->lent.now;
-}
-
-bool olv_run_examine(struct olv_run *run, const struct olv_policy *policy, bool *in_notice,
-                     const char **clock_doubt, struct olv_error *err)
-{
-    struct olv_register *reg = run_register(run, DATABASE_MAKE, err);
-    *clock_doubt = run->clock_doubt;
-    return reg && rules_note(reg, policy, run->lent.now, run->clock_doubt != NULL, in_notice, err);
-}
-
-bool olv_run_believe_clock(struct olv_run *run, struct olv_error *err)
-{
-    run->clock_doubt = NULL;
-    return run_register(run, DATABASE_MAKE, err) != NULL; /* which notes it */
+    return run->clock_doubt ? never : run->turn.run.now;
 }
 
 const char *olv_run_clock_doubt(const struct olv_run *run)
@@ -147,7 +136,7 @@ const char *olv_run_clock_doubt(const struct olv_run *run)
 
 static bool open_ledger(struct olv_run *run, struct olv_error *err)
 {
-    if (ledger_is_lost(run->state.dir, run->options.state, err))
+    if (ledger_is_lost(run->state.dir, run->session->options.state, err))
         return false;
     while (!(run->ledger = olv_ledger_open(run->state.dir, err)))
         if (!reserve_use(run->state.dir, err))
@@ -164,58 +153,48 @@ static bool judge_clock(struct olv_run *run, struct olv_error *err)
         *err = unknown;
         return false;
     }
-    run->clock_doubt = olv_clock_doubt(reg, run->lent.now, olv_ledger_last_time(run->ledger));
+    run->clock_doubt = olv_clock_doubt(reg, run->turn.run.now, olv_ledger_last_time(run->ledger));
     return true;
 }
 
 static bool open_notes(struct olv_run *run, struct olv_error *err)
 {
-    while (!notes_read(run->state.dir, true, &run->notes, err))
+    run->session->notes = allocate(sizeof *run->session->notes, err);
+    while (run->session->notes && !notes_read(run->state.dir, true, run->session->notes, err))
         if (!reserve_use(run->state.dir, err))
             return false;
-    return true;
+    return run->session->notes;
 }
 
-struct olv_run *olv_run_open(const struct olv_run_options *options, struct olv_error *err)
+static bool run_start(struct olv_run *run, struct olv_error *err)
 {
-    struct olv_run *run;
-    bool has_memory;
-    if (options->guard && options->guard->error.code != OLV_OK) {
-        *err = options->guard->error;
-        return NULL;
-    }
-    run = allocate(sizeof *run, err);
+    const struct olv_session_options *options = &run->session->options;
+    run->turn.scratch.hasher = olv_hasher_new();
+    if (!run->turn.scratch.hasher)
+        return olv_fail_memory(err);
+    return run_make_id(run, err) && state_open(&run->state, options->state, options->command, err) &&
+           open_ledger(run, err) && judge_clock(run, err) && open_notes(run, err) && run_settle(run, err);
+}
+
+struct olv_run *run_open(struct olv_session *session, struct olv_error *err)
+{
+    struct olv_run *run = allocate(sizeof *run, err);
     if (!run)
         return NULL;
-    run->options = *options;
+    run->session = session;
     run->state = (struct state){-1, -1, -1};
     run->directory = run->moves.fd = -1;
-    run->lent.now = olv_os_now();
-    run->lender = lender_functions;
-    run->lent = (struct lent){.run = run->id,
-                              .now = run->lent.now,
-                              .guard = options->guard,
-                              .holds = options->holds,
-                              .trashes = olv_trashes_new(options->trash),
-                              .notes = &run->notes,
-                              .hasher = olv_hasher_new(),
-                              .observer = options->observer,
-                              .lender = &run->lender};
-    run->turn.lent = &run->lent;
-    olv_reach_begin(&run->turn.source);
-    has_memory = run->lent.trashes && run->lent.hasher;
-    if (has_memory && run_make_id(run, err) &&
-        state_open(&run->state, options->state, options->command, err) && open_ledger(run, err) &&
-        judge_clock(run, err) && open_notes(run, err) && run_settle(run, err)) {
+    run->turn.session = session;
+    run->turn.run = (struct turn_run){.recorder = run, .id = run->id, .now = olv_os_now()};
+    olv_reach_begin(&run->turn.directory);
+    if (run_start(run, err)) {
         reserve_fill(run->state.dir);
         olv_error_clear(err); /* failed attempts on the way */
         return run;
     }
-    if (!has_memory)
-        olv_fail_memory(err);
     if (err->code == OLV_SYSTEM)
         olv_error_as(err, OLV_STATE);
-    olv_run_close(run);
+    run_close(run);
     return NULL;
 }
 
@@ -234,23 +213,20 @@ uint64_t olv_run_settled_unknown(const struct olv_run *run)
     return run->settled_unknown;
 }
 
-void olv_run_close(struct olv_run *run)
+void run_close(struct olv_run *run)
 {
     if (!run)
         return;
     run_close_states(run);
-    olv_reach_end(&run->turn.source);
+    olv_reach_end(&run->turn.directory);
     olv_text_free(&run->turn.scratch.path);
     olv_text_free(&run->turn.scratch.placed);
-    olv_trashes_free(run->lent.trashes);
+    olv_hasher_free(run->turn.scratch.hasher);
     olv_os_in_use_free(run->in_use);
-    olv_register_close(run->reg);
     for (size_t i = 0; i < run->beside_count; i++)
         free((char *)(uintptr_t)run->beside[i].path);
     free(run->beside);
-    olv_catalogue_close(run->lent.catalogue);
     olv_ledger_close(run->ledger);
-    olv_hasher_free(run->lent.hasher);
     olv_os_close(run->directory);
     olv_os_close(run->moves.fd);
     olv_text_free(&run->settled_moves);
@@ -263,24 +239,26 @@ static bool note_clock(struct olv_run *run, struct olv_error *err)
 {
     if (run->has_noted_clock || run->clock_doubt)
         return true;
-    run->has_noted_clock = clock_note(run->reg, run->lent.now, err);
+    run->has_noted_clock = clock_note(run->session->reg, run->turn.run.now, err);
     return run->has_noted_clock;
 }
 
 struct olv_register *run_register(struct olv_run *run, enum database_use use, struct olv_error *err)
 {
-    while (!run->reg && !(run->reg = register_open(run->options.state, use, err)))
+    struct olv_session *s = run->session;
+    while (!s->reg && !(s->reg = register_open(s->options.state, use, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
-    register_on_full(run->reg, more_room, run);
-    return use != DATABASE_MAKE || note_clock(run, err) ? run->reg : NULL;
+    register_on_full(s->reg, more_room, run);
+    return use != DATABASE_MAKE || note_clock(run, err) ? s->reg : NULL;
 }
 
 struct olv_catalogue *run_catalogue(struct olv_run *run, enum database_use use, struct olv_error *err)
 {
-    while (!run->lent.catalogue && !(run->lent.catalogue = catalogue_open(run->options.state, use, err)))
+    struct olv_session *s = run->session;
+    while (!s->catalogue && !(s->catalogue = catalogue_open(s->options.state, use, err)))
         if (!reserve_use(run->state.dir, err))
             return NULL;
-    catalogue_on_full(run->lent.catalogue, more_room, run);
-    return run->lent.catalogue;
+    catalogue_on_full(s->catalogue, more_room, run);
+    return s->catalogue;
 }

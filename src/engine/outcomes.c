@@ -7,7 +7,7 @@
 
 static void remember_tell(struct olv_run *run, const struct olv_error *err)
 {
-    olv_observe_trouble(run->options.observer,
+    olv_observe_trouble(run->session->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
 }
 
@@ -27,7 +27,7 @@ static void remember(struct olv_run *run, const struct olv_docket_entry *e, cons
     if (path.failed)
         olv_fail_memory(&err);
     else if (run_register(run, DATABASE_MAKE, &err))
-        had_note(run->reg, &had, &err);
+        had_note(run->session->reg, &had, &err);
     if (err.code != OLV_OK)
         remember_tell(run, &err);
     olv_text_free(&path);
@@ -36,7 +36,7 @@ static void remember(struct olv_run *run, const struct olv_docket_entry *e, cons
 void outcomes_remember(struct olv_run *run)
 {
     struct olv_error err = {0};
-    if (run->reg && !register_store(run->reg, run->lent.run, run->lent.now, &err))
+    if (run->session->reg && !register_store(run->session->reg, run->turn.run.id, run->turn.run.now, &err))
         remember_tell(run, &err);
 }
 
@@ -45,7 +45,7 @@ void outcomes_remember(struct olv_run *run)
 static void record(struct carrying *c, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
-    const struct olv_observer *observer = run->lent.observer;
+    const struct olv_observer *observer = run->session->options.observer;
     const char *path = o->placed ? o->placed : run_path_of(run, e), *into = o->into ? o->into : "";
     const char *result = outcome_word(e->act, o->result);
     char reason[512];
@@ -133,6 +133,6 @@ void outcomes_failed_late(struct carrying *c, const struct olv_act *act, const c
     c->result->done--;
     c->result->by_act[act->wire].files--;
     c->result->failed++;
-    olv_observe_trouble(c->run->lent.observer,
+    olv_observe_trouble(c->run->session->options.observer,
                         (struct olv_trouble){OLV_TROUBLE_FAILED, path, why->what, why->sys});
 }

@@ -124,7 +124,7 @@ static const void *arguments_for(struct plan_worker *w, struct olv_scan_entry *e
                               .rule = &w->planner->policy->rules[rule],
                               .now = w->planner->options->now,
                               .scratch = w->scratch};
-    if (!hooks || !hooks->fit)
+    if (!hooks || !hooks->fit_arguments)
         return step->arguments;
     fitting.clock = judge_clock(&w->judge, entry, rule);
     fitting.below = below_under(w, entry, rule);
@@ -132,7 +132,8 @@ static const void *arguments_for(struct plan_worker *w, struct olv_scan_entry *e
     olv_text_clear(&w->scratch[1]);
     olv_text_clear(&w->arguments);
     olv_text_add(&w->arguments, step->arguments, step->act->arguments);
-    return !w->arguments.failed && hooks->fit(&fitting, w->arguments.data) ? w->arguments.data : NULL;
+    return !w->arguments.failed && hooks->fit_arguments(&fitting, w->arguments.data) ? w->arguments.data
+                                                                                     : NULL;
 }
 
 static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *entry,
@@ -229,9 +230,6 @@ static bool plan_note(struct plan_worker *w, struct olv_scan_entry *entry, struc
     return false;
 }
 
-/* A directory in the docket takes its contents along; they are not judged. */
-static const char goes_whole[] = "goes as a whole";
-
 /* A directory counts if a rule owns it; its verdict was found beforehand. */
 static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
 {
@@ -249,7 +247,7 @@ static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
         }
     }
     if (plan_note(w, entry, v))
-        entry->data = (void *)(uintptr_t)goes_whole;
+        entry->data = w; /* who has it in the docket: its contents go along, and are not judged */
 }
 
 static void plan_visit(void *self, unsigned number, struct olv_scan_entry *entry)

@@ -8,7 +8,7 @@
 #include "depot/reread.h"
 #include "depot/trust.h"
 #include "olvido/ledger.h"
-#include "olvido/run.h"
+#include "olvido/session.h"
 #include "os/os.h"
 
 #include <stdlib.h>
@@ -111,10 +111,11 @@ bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, cons
                         const struct olv_observer *observer, struct olv_depot_report *report,
                         struct olv_error *err)
 {
-    struct olv_run_options options = {.state = state, .command = "depot rebuild", .observer = observer};
-    struct olv_run *run = olv_run_open(&options, err); /* for its lock */
+    const struct olv_session_options options = {
+        .state = state, .command = "depot rebuild", .observer = observer};
+    struct olv_session session;
     struct rebuilding x = {.fault = fault, .self = self};
-    bool is_known = !depot, ok = run != NULL;
+    bool is_known = !depot, ok = olv_session_open(&session, &options, err); /* for its lock */
     for (size_t i = 0; ok && i < policy->depot_count; i++) {
         if (depot && strcmp(depot, policy->depots[i].name) != 0)
             continue;
@@ -123,7 +124,7 @@ bool olv_depots_rebuild(const char *state, const struct olv_policy *policy, cons
         if (!ok && !err->hint)
             olv_error_hint(err, "the catalogue keeps its entries of this depot and those after it");
     }
-    olv_run_close(run);
+    olv_session_close(&session);
     free(x.recorded);
     if (ok && !is_known)
         return olv_fail(err, OLV_USAGE, "the policy has no depot `%s`", depot);

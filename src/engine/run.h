@@ -1,18 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A run's internals, shared by opening (open.c), settling (settle.c), carrying out (carry.c) and batches
- * (batch.c). */
+/* The half of a session that acts, shared by opening (open.c), settling (settle.c), carrying out (carry.c)
+ * and batches (batch.c). */
 #ifndef OLV_ENGINE_RUN_H
 #define OLV_ENGINE_RUN_H
 
-#include "base/digest.h"
-#include "base/notes.h"
+#include "act/archive_made.h"
 #include "depot/catalogue.h"
 #include "engine/moves.h"
 #include "file/touched.h"
 #include "ledger/ledger.h"
-#include "olvido/run.h"
 #include "os/os.h"
-#include "source/hooks.h"
 #include "state/register.h"
 #include "state/state.h"
 
@@ -24,13 +21,9 @@ struct kept {
 };
 
 struct olv_run {
-    struct olv_run_options options;
+    struct olv_session *session; /* borrowed */
     struct state state;
     struct olv_ledger *ledger;
-    struct olv_notes notes;
-    struct lender lender;
-    struct lent lent;         /* its catalogue belongs to the run; NULL: see run_catalogue */
-    struct olv_register *reg; /* NULL: see run_register */
     struct turn turn;
     struct kept kept[OLV_ACTS_MOST];
     size_t kept_count;
@@ -47,6 +40,13 @@ struct olv_run {
     struct olv_text settled_moves; /* that the run being settled announced */
 };
 
+/* Opens everything and settles runs that were cut short. NULL with OLV_STATE or OLV_BROKEN: nothing was
+ * touched. */
+struct olv_run *run_open(struct olv_session *session, struct olv_error *err);
+void run_close(struct olv_run *run);
+/* See olv_session_carry_out. */
+bool run_carry_out(struct olv_run *run, struct olv_spool *docket, const struct olv_approval *approval,
+                   struct olv_run_result *result, struct olv_error *err);
 /* Chooses an id: the time to the minute, and random letters. */
 bool run_make_id(struct olv_run *run, struct olv_error *err);
 /* The name of a batch's docket segment in runs/ID: "000001.docket". */
@@ -71,7 +71,7 @@ bool run_sync(struct olv_run *run, struct olv_error *err);
 bool run_checkpoint(struct olv_run *run, struct olv_error *err);
 /* The register and the catalogue: opened with the run if they exist, and created on first need, from the
  * reserve if the disk is full. NULL with `err`; ENOENT if there is none and `use` does not create it. Owned
- * by the run. */
+ * by the session. */
 struct olv_register *run_register(struct olv_run *run, enum database_use use, struct olv_error *err);
 struct olv_catalogue *run_catalogue(struct olv_run *run, enum database_use use, struct olv_error *err);
 /* Clears archives that a run did not finish, retries removing those that are to go, and completes the ledger
@@ -85,8 +85,5 @@ bool run_begin(struct olv_run *run, struct olv_error *err);
 bool run_end(struct olv_run *run, const struct olv_end_facts *facts, struct olv_error *err);
 /* Settles the run that runs/open names, if any. */
 bool run_settle(struct olv_run *run, struct olv_error *err);
-
-/* Copied into each run's `lender`. */
-extern const struct lender lender_functions;
 
 #endif

@@ -71,56 +71,50 @@ static bool read_respites(struct olv_session *s, struct olv_error *err)
 
 bool olv_session_believe_clock(struct olv_session *s, struct olv_error *err)
 {
-    if (!olv_run_believe_clock(s->run, err))
+    s->run->clock_doubt = NULL;
+    return run_register(s->run, DATABASE_MAKE, err) /* which notes it */ && read_respites(s, err);
+}
+
+static bool open_catalogue(struct olv_session *s, struct olv_error *err)
+{
+    if (s->run)
+        return run_catalogue(s->run, DATABASE_THERE, err);
+    return (s->catalogue = olv_catalogue_open(s->options.state, err)) != NULL;
+}
+
+/* What a run has opened to settle is there already. */
+static bool look_around(struct olv_session *s, const char *home, struct olv_error *err)
+{
+    olv_trashes_find(s->trashes, s->options.observer);
+    if (!open_catalogue(s, &s->catalogue_error) && s->catalogue_error.sys == ENOENT)
+        olv_error_clear(&s->catalogue_error);
+    know_guard(s, home);
+    s->options.policy_path = NULL;
+    if (!s->run && (!olv_register_open(s->options.state, &s->reg, err) ||
+                    !(s->notes = olv_notes_read(s->options.state, err))))
         return false;
-    s->reg = s->run->reg;
     return read_respites(s, err);
 }
 
 /* A run that was cut short is settled before anything is read. */
 bool olv_session_open(struct olv_session *s, const struct olv_session_options *options, struct olv_error *err)
 {
-    struct olv_run_options run = {.state = options->state,
-                                  .command = options->command,
-                                  .policy = options->policy,
-                                  .guard = &s->guard,
-                                  .observer = options->observer};
     struct olv_error none = {0};
-    char home[PATH_MAX];
+    char path[PATH_MAX];
+    const char *home = olv_trash_home(path, sizeof path, &none) ? path : NULL;
     *s = (struct olv_session){.options = *options, .state = strdup(options->state)};
-    if (!s->state)
+    s->trashes = olv_trashes_new(home);
+    if (!s->state || !s->trashes)
         return olv_fail_memory(err);
-    run.state = s->options.state = s->state;
-    run.trash = olv_trash_home(home, sizeof home, &none) ? home : NULL;
-    if (options->command && !(s->run = olv_run_open(&run, err)))
-        return false;
-    s->trashes = olv_trashes_new(run.trash);
-    if (!s->trashes)
-        return olv_fail_memory(err);
-    olv_trashes_find(s->trashes, options->observer);
-    s->catalogue = s->run ? run_catalogue(s->run, DATABASE_THERE, &s->catalogue_error)
-                          : olv_catalogue_open(options->state, &s->catalogue_error);
-    if (s->catalogue_error.sys == ENOENT)
-        olv_error_clear(&s->catalogue_error);
-    know_guard(s, run.trash);
-    s->options.policy_path = NULL;
-    if (s->run)
-        s->reg = s->run->reg;
-    else if (!olv_register_open(options->state, &s->reg, err))
-        return false;
-    if (!read_respites(s, err))
-        return false;
-    s->notes = olv_notes_read(options->state, err);
-    return s->notes != NULL;
+    s->options.state = s->state;
+    return (!options->command || (s->run = run_open(s, err))) && look_around(s, home, err);
 }
 
 void olv_session_close(struct olv_session *s)
 {
-    if (!s->run) { /* otherwise they are the run's */
-        olv_catalogue_close(s->catalogue);
-        olv_register_close(s->reg);
-    }
-    olv_run_close(s->run);
+    run_close(s->run);
+    olv_catalogue_close(s->catalogue);
+    olv_register_close(s->reg);
     olv_respites_free(s->respites);
     olv_notes_free(s->notes);
     olv_trashes_free(s->trashes);
@@ -135,6 +129,7 @@ struct olv_plan_options olv_session_judging(const struct olv_session *s,
                                      .as_of = request->as_of,
                                      .selected = request->selected,
                                      .guard = &s->guard,
+                                     .holds = s->options.holds,
                                      .respites = s->respites,
                                      .notes = s->notes,
                                      .catalogue = s->catalogue,
@@ -142,6 +137,15 @@ struct olv_plan_options olv_session_judging(const struct olv_session *s,
                                      .trashes = request->selected ? NULL : s->trashes,
                                      .is_unattended = request->is_unattended,
                                      .wants_docket = request->wants_docket};
+}
+
+/* It waits for the rules and the clock; that they were seen is recorded first. */
+static bool examine(struct olv_session *s, const struct olv_policy *policy, bool *in_notice,
+                    const char **clock_doubt, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(s->run, DATABASE_MAKE, err);
+    *clock_doubt = s->run->clock_doubt;
+    return reg && rules_note(reg, policy, s->run->turn.run.now, *clock_doubt != NULL, in_notice, err);
 }
 
 bool olv_session_plan(struct olv_session *s, const struct olv_policy *policy,
@@ -153,7 +157,8 @@ bool olv_session_plan(struct olv_session *s, const struct olv_policy *policy,
     if (!in_notice)
         return olv_fail_memory(err);
     if (s->run)
-        ok = olv_run_examine(s->run, policy, in_notice, clock_doubt, err);
+        ok = examine(s, policy, in_notice, clock_doubt, err);
+    options.reg = s->reg;
     options.in_notice = in_notice;
     options.is_clock_off = ok && s->run && *clock_doubt;
     ok = ok && olv_plan_make(plan, policy, &options, s->options.observer, err);
@@ -166,7 +171,7 @@ bool olv_session_carry_out(struct olv_session *s, struct olv_spool *docket,
                            struct olv_error *err)
 {
     if (s->guard_error.code == OLV_OK)
-        return olv_run_carry_out(s->run, docket, approval, result, err);
+        return run_carry_out(s->run, docket, approval, result, err);
     *result = (struct olv_run_result){0};
     *err = s->guard_error;
     return olv_error_as(err, OLV_STATE);

@@ -99,7 +99,8 @@ static bool settle_reach(struct settling *s, const struct hooks *hooks, const st
 {
     struct turn *turn = &s->run->turn;
     run_take_turn(s->run, e);
-    return olv_reach_again(&turn->source, e, s->is_same_boot, err) && run_find_trash(s->run, hooks, e, err);
+    return olv_reach_again(&turn->directory, e, s->is_same_boot, err) &&
+           run_find_trash(s->run, hooks, e, err);
 }
 
 /* "left" if nothing was done, "unknown" if nothing tells. */
@@ -174,7 +175,7 @@ static bool each_open(struct settling *s, const struct open_batch *batch, const 
     struct olv_docket_entry e;
     if (!reader)
         return false;
-    s->run->turn.batch.salt = olv_page_salt(reader);
+    s->run->turn.run.salt = olv_page_salt(reader);
     while (olv_page_next(reader, &e, err)) {
         s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_page_boot(reader)) == 0;
         s->run->turn.sequence++;
@@ -232,8 +233,8 @@ static bool sync_trashes(struct olv_run *run, struct olv_error *err)
 {
     struct touched touched = {0};
     bool ok = true;
-    for (size_t i = 0; i < olv_trashes_count(run->lent.trashes); i++) {
-        const struct olv_trash *trash = olv_trashes_at(run->lent.trashes, i);
+    for (size_t i = 0; i < olv_trashes_count(run->session->trashes); i++) {
+        const struct olv_trash *trash = olv_trashes_at(run->session->trashes, i);
         ok = touched_add_system(&touched, trash->info, trash->files_stat.device, err) && ok;
     }
     return touched_sync(&touched, err) && ok;
@@ -244,11 +245,11 @@ static bool settle_pass(struct settling *s, bool is_looking, struct olv_error *e
 {
     struct olv_run *run = s->run;
     bool ok = true;
-    run->lent.run = s->id;
+    run->turn.run.id = s->id;
     run->turn.crash.has_outcomes = s->has_outcomes;
     for (int i = OPEN_BATCHES - 1; ok && i >= 0; i--)
         ok = s->open[i].number == 0 || settle_segment(s, &s->open[i], is_looking, err);
-    run->lent.run = run->id;
+    run->turn.run.id = run->id;
     run->turn.sequence = 0;
     return ok;
 }
@@ -259,7 +260,7 @@ static bool settle_read(struct settling *s, struct olv_error *err)
     struct olv_run *run = s->run;
     const struct olv_ledger_query of_run = {.run = s->id, .without_names = true};
     int directory = openat(run->state.runs, s->id, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
-    bool ok = olv_ledger_search(run->options.state, &of_run, look_at_line, s, err);
+    bool ok = olv_ledger_search(run->session->options.state, &of_run, look_at_line, s, err);
     if (ok && directory >= 0) {
         ok = moves_read(directory, &run->settled_moves, err);
         s->trace = trace_open(directory, false);
@@ -279,7 +280,7 @@ static bool settle_run(struct settling *s, struct olv_error *err)
     if (is_cut_short(s)) {
         bool ok = settle_pass(s, false, err);
         run_close_states(run);
-        if (!ok || !olv_trashes_store(run->lent.trashes, err) || !sync_trashes(run, err))
+        if (!ok || !olv_trashes_store(run->session->trashes, err) || !sync_trashes(run, err))
             return false;
         olv_ledger_end_run(
             run->ledger, &(struct olv_end_facts){s->id, "settled", s->done, s->left, s->failed, s->unknown});

@@ -46,7 +46,9 @@ static enum olv_truth depot_end_is_held(const struct turn *turn, const struct ol
 {
     const struct olv_location *l = e->location;
     struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
-    return turn->lent->holds ? turn->lent->holds->is_held(turn->lent->holds->self, e->target, &stat) : OLV_NO;
+    return turn->session->options.holds
+               ? turn->session->options.holds->is_held(turn->session->options.holds->self, e->target, &stat)
+               : OLV_NO;
 }
 
 static bool depot_end_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -86,15 +88,15 @@ static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, int6
                        struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a later run deletes the row */
-    if (!judged_remove(turn, &turn->source, e, true, o)) {
+    if (!judged_remove(turn, &turn->directory, e, true, o)) {
         struct olv_error why = o->error;
         olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
         o->error.sys = why.sys;
         o->result = OLV_FAILED;
         return false;
     }
-    if (fsync(turn->source.fd) == 0)
-        catalogue_forget(turn->lent->catalogue, row, &ignored);
+    if (fsync(turn->directory.fd) == 0)
+        catalogue_forget(turn->session->catalogue, row, &ignored);
     return true;
 }
 
@@ -103,21 +105,21 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
     const struct olv_docket_entry *e = &group->entries[0];
     struct olv_outcome *o = &t->outcome;
     struct collecting x = {turn, t};
-    struct thin_options options = {.catalogue = turn->lent->catalogue,
-                                   .dir = turn->source.fd,
+    struct thin_options options = {.catalogue = turn->session->catalogue,
+                                   .dir = turn->directory.fd,
                                    .depot_path = e->directory,
                                    .name = e->name,
-                                   .run = turn->lent->run,
+                                   .run = turn->run.id,
                                    .id = t->archive,
-                                   .observer = turn->lent->observer};
+                                   .observer = turn->session->options.observer};
     char label[FRESH_LABEL];
     int64_t row = 0;
     turn_label(label, turn, turn->sequence);
     options.label = label;
-    if (!turn->lent->catalogue)
+    if (!turn->session->catalogue)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
-    if (!depot_is_trusted(e->directory, turn->source.fd, &o->error) ||
-        !judged_verify(turn->source.fd, e->name, e, true, o) ||
+    if (!depot_is_trusted(e->directory, turn->directory.fd, &o->error) ||
+        !judged_verify(turn->directory.fd, e->name, e, true, o) ||
         !group->each(group, OLV_SEGMENT_MOST, depot_end_collect, &x, &o->error))
         return false;
     qsort(t->places, t->count, sizeof *t->places, by_position);
@@ -140,7 +142,7 @@ static bool depot_end_make(struct turn *turn, struct group *group, struct olv_er
     t->into[0] = '\0';
     outcome_begin(o);
     group->is_bound = true;
-    if (!olv_reach_directory(&turn->source, e, &o->error)) {
+    if (!olv_reach_directory(&turn->directory, e, &o->error)) {
         source_unreached(e, o);
     } else if (thin(turn, group, t)) {
         o->result = OLV_DONE;
@@ -152,7 +154,7 @@ static bool depot_end_make(struct turn *turn, struct group *group, struct olv_er
 
 static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    const struct thinned *t = *turn->state;
+    const struct thinned *t = *turn->own.state;
     const struct thin_position *place;
     struct thin_position wanted = {e->location->begins, e->location->within, false};
     o->result = t->outcome.result;
@@ -183,10 +185,10 @@ static enum olv_truth depot_end_applied(struct turn *turn, const struct olv_dock
                                         struct olv_outcome *o)
 {
     enum olv_archive_state state;
-    if (!turn->lent->catalogue)
+    if (!turn->session->catalogue)
         return OLV_UNKNOWN;
     o->result = OLV_DONE;
-    if (!catalogue_find_state(turn->lent->catalogue, e->location->archive, &state, &o->error))
+    if (!catalogue_find_state(turn->session->catalogue, e->location->archive, &state, &o->error))
         return o->error.code == OLV_OK ? OLV_YES : OLV_UNKNOWN;
     if (state != OLV_ARCHIVE_GOING)
         return OLV_NO;
@@ -207,10 +209,10 @@ static bool is_one_batch(const struct olv_docket_entry *e)
 }
 
 const struct hooks depot_ending = {.needs = NEEDS_CATALOGUE | REACHES_ITSELF | ASKS_ITSELF,
-                                   .key = depot_end_key,
+                                   .group_key = depot_end_key,
                                    .is_one_batch = is_one_batch,
-                                   .make = depot_end_make,
+                                   .make_group = depot_end_make,
                                    .apply = depot_end_apply,
-                                   .close = depot_end_close_state,
+                                   .free_state = depot_end_close_state,
                                    .look = depot_end_look,
                                    .applied = depot_end_applied};

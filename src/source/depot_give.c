@@ -14,6 +14,7 @@
 #include "source/depot_member.h"
 #include "source/destination.h"
 #include "source/judged.h"
+#include "source/records.h"
 #include "source/settling.h"
 
 #include <errno.h>
@@ -75,8 +76,7 @@ static bool depot_give_note(struct turn *turn, const struct group *g, size_t i, 
     ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat)
                           : olv_os_stat(f->room.dir, f->room.thing, &stat);
     return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
-           turn->lent->lender->note_name(turn->lent->lender, g->sequence + i, f->entry->target, &stat, true,
-                                         err);
+           record_name(turn, g->sequence + i, f->entry->target, &stat, true, err);
 }
 
 static void sync_files(const struct group *g)
@@ -122,7 +122,7 @@ static bool depot_give_announce(struct turn *turn, const struct group *g, struct
     for (size_t i = 0; i < g->count; i++)
         if (goes_on(g, i) && !depot_give_note(turn, g, i, err))
             return false;
-    return turn->lent->lender->store_names(turn->lent->lender, err);
+    return record_names(turn, err);
 }
 
 static bool depot_give_make(struct turn *turn, struct group *g, struct olv_error *err)
@@ -135,7 +135,7 @@ static bool depot_give_make(struct turn *turn, struct group *g, struct olv_error
         if (o->result != OLV_PENDING)
             continue;
         g->made[i] = depot_give_begin(turn, g, i);
-        if (olv_observe_interrupted(turn->lent->observer) && goes_on(g, i))
+        if (olv_observe_interrupted(turn->session->options.observer) && goes_on(g, i))
             outcome_interrupted(o);
         if (goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
             outcome_failed(o);
@@ -164,7 +164,7 @@ static bool depot_give_publish(struct turn *turn, struct fetching *f, struct olv
 
 static void depot_give_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    struct fetching *f = turn->made;
+    struct fetching *f = turn->made.here;
     if (!f)
         return;
     if (depot_give_publish(turn, f, &o->error)) {
@@ -259,9 +259,9 @@ static bool depot_give_finish(struct turn *turn,
 const struct hooks depot_giving = {.needs = NEEDS_REGISTER | ASKS_ITSELF,
                                    .takes_several = true,
                                    .is_alone = is_alone,
-                                   .make = depot_give_make,
+                                   .make_group = depot_give_make,
                                    .apply = depot_give_apply,
-                                   .drop = drop,
-                                   .finish = depot_give_finish,
-                                   .close = depot_give_close_state,
+                                   .free_group = drop,
+                                   .end_run = depot_give_finish,
+                                   .free_state = depot_give_close_state,
                                    .applied = depot_give_applied};

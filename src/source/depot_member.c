@@ -8,6 +8,7 @@
 #include "os/files.h"
 #include "os/os.h"
 #include "source/destination.h"
+#include "source/records.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -17,7 +18,7 @@
 
 struct giving *giving_of(const struct turn *turn)
 {
-    return *turn->state;
+    return *turn->own.state;
 }
 
 enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want)
@@ -25,12 +26,12 @@ enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want
     uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
     ssize_t got;
     off_t at = 0;
-    olv_hasher_begin(turn->lent->hasher);
+    olv_hasher_begin(turn->scratch.hasher);
     for (; (got = pread(fd, buffer, sizeof buffer, at)) > 0; at += got)
-        olv_hasher_add(turn->lent->hasher, buffer, (size_t)got);
+        olv_hasher_add(turn->scratch.hasher, buffer, (size_t)got);
     if (got < 0)
         return OLV_UNKNOWN;
-    olv_hasher_end(turn->lent->hasher, digest);
+    olv_hasher_end(turn->scratch.hasher, digest);
     return memcmp(digest, want, sizeof digest) == 0 ? OLV_YES : OLV_NO;
 }
 
@@ -58,8 +59,9 @@ static void judge_depot(struct turn *turn, const struct olv_docket_entry *e)
         return;
     olv_text_clear(last);
     olv_text_puts(last, e->directory);
-    if (!depot_is_trusted(e->directory, turn->source.fd, &why))
-        depot_warn(turn->lent->observer, &why, "only what matches the catalogue to the byte is recovered");
+    if (!depot_is_trusted(e->directory, turn->directory.fd, &why))
+        depot_warn(turn->session->options.observer, &why,
+                   "only what matches the catalogue to the byte is recovered");
 }
 
 /* The right archive, and the right member in it. */
@@ -74,7 +76,7 @@ static bool open_member(struct turn *turn, struct fetching *f, int archive, stru
         return olv_fail(err, OLV_SYSTEM, "its archive has changed since it was looked up");
     f->reader = vault_open(giving_of(turn)->vault, &place, &f->member, err);
     return f->reader &&
-           (locate_is_it(f->location, f->member.path, turn->lent->hasher) ||
+           (locate_is_it(f->location, f->member.path, turn->scratch.hasher) ||
             olv_fail(err, OLV_BROKEN, "another member is in its place in the archive")) &&
            is_as_known(turn, f, err);
 }
@@ -82,7 +84,7 @@ static bool open_member(struct turn *turn, struct fetching *f, int archive, stru
 /* The format's own checksums do not count: the contents must be the ones archived. */
 static bool is_intact(struct turn *turn, struct fetching *f, struct olv_error *err)
 {
-    olv_hasher_end(turn->lent->hasher, f->digest);
+    olv_hasher_end(turn->scratch.hasher, f->digest);
     f->has_digest = true;
     return memcmp(f->digest, f->location->digest, OLV_SHA256_SIZE) == 0 ||
            olv_fail(err, OLV_BROKEN, "the archive is damaged: the contents differ from those archived");
@@ -93,16 +95,16 @@ static bool copy_data(struct turn *turn, struct fetching *f, struct olv_error *e
     const uint8_t *bytes;
     size_t len = 1;
     uint64_t at = 0;
-    olv_hasher_begin(turn->lent->hasher);
+    olv_hasher_begin(turn->scratch.hasher);
     while (len) {
         if (!tar_data(f->reader, &bytes, &len, &at, err))
             return false;
-        if (olv_observe_interrupted(turn->lent->observer))
+        if (olv_observe_interrupted(turn->session->options.observer))
             return olv_fail(err, OLV_INTERRUPTED, "interrupted");
         if (len && !restore_write(f->fresh.fd, bytes, len, at, err))
             return false;
-        olv_hasher_fill(turn->lent->hasher, len ? at : f->member.size_bytes);
-        olv_hasher_add(turn->lent->hasher, bytes, len);
+        olv_hasher_fill(turn->scratch.hasher, len ? at : f->member.size_bytes);
+        olv_hasher_add(turn->scratch.hasher, bytes, len);
     }
     return is_intact(turn, f, err);
 }
@@ -117,7 +119,7 @@ void fetch_leave_room(const struct turn *turn, struct fetching *f)
 {
     room_clear(&f->room);
     if (!room_close(&f->room))
-        olv_observe_unreadable(turn->lent->observer, f->room.name,
+        olv_observe_unreadable(turn->session->options.observer, f->room.name,
                                "cannot remove this directory, made beside it", errno);
 }
 
@@ -133,9 +135,7 @@ static bool note_directory(void *self, int fd, struct olv_error *err)
     struct turn *turn = n->turn;
     const struct fetching *f = n->fetching;
     return (olv_os_stat(fd, "", n->stat) || olv_fail_system(err, "", "cannot look at the new directory")) &&
-           turn->lent->lender->note_name(turn->lent->lender, f->sequence, f->entry->target, n->stat, true,
-                                         err) &&
-           turn->lent->lender->store_names(turn->lent->lender, err);
+           record_name(turn, f->sequence, f->entry->target, n->stat, true, err) && record_names(turn, err);
 }
 
 /* False with EEXIST in `err` if the name is taken. */
@@ -171,7 +171,7 @@ static bool depot_member_make_directory(struct turn *turn, struct fetching *f, s
             return olv_fail_system(err, "", "cannot look at the directory that is there");
         if (stat.kind != OLV_KIND_DIRECTORY)
             return olv_fail(err, OLV_EXISTS, "something else is in the directory's place");
-        made_by_us = turn->lent->lender->is_spared(turn->lent->lender, &stat);
+        made_by_us = recorded_respite(turn, &stat);
         if (made_by_us == OLV_UNKNOWN)
             return olv_fail(err, OLV_SYSTEM,
                             "cannot find out whether an earlier run has made the directory that is there");
@@ -246,12 +246,12 @@ bool fetch(struct turn *turn, struct fetching *f, struct olv_outcome *o)
     struct olv_error *err = &o->error;
     int archive;
     bool ok;
-    if (!olv_reach_directory(&turn->source, e, err)) {
+    if (!olv_reach_directory(&turn->directory, e, err)) {
         source_unreached(e, o);
         return false;
     }
     judge_depot(turn, e);
-    archive = olv_os_open_file(turn->source.fd, e->name);
+    archive = olv_os_open_file(turn->directory.fd, e->name);
     if (archive < 0)
         return olv_fail_system(err, e->name, "cannot open the archive");
     ok = open_member(turn, f, archive, err);

@@ -39,7 +39,7 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
         outcome_failed(o);
         return false;
     }
-    if (!olv_guard_is_own(turn->lent->guard, there.device, there.inode))
+    if (!olv_guard_is_own(&turn->session->guard, there.device, there.inode))
         return true;
     olv_fail(&o->error, OLV_REFUSED, "one of Olvido's own files is in its place");
     o->result = OLV_DENIED;
@@ -58,5 +58,5 @@ void destination_touch(struct turn *turn, int dir)
     struct olv_stat stat;
     struct olv_error ignored = {0}; /* if this fails, a crash leaves the file in the trash */
     if (olv_os_stat(dir, "", &stat))
-        touched_add(turn->lent->touched, dir, &stat, &ignored);
+        touched_add(turn->run.touched, dir, &stat, &ignored);
 }

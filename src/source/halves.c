@@ -2,6 +2,7 @@
 #include "source/halves.h"
 
 #include "file/removal.h"
+#include "source/records.h"
 
 #include <stdio.h>
 
@@ -9,11 +10,10 @@ static bool announce(const void *self, enum rename_half half, const char *from, 
                      struct olv_error *err)
 {
     const struct halves_witness *w = self;
-    const struct lender *lender = w->turn->lent->lender;
     struct announced_move move = {.half = half == RENAME_THERE ? w->there : half};
     snprintf(move.from, sizeof move.from, "%s", from);
     snprintf(move.to, sizeof move.to, "%s", to);
-    return lender->announce_move(lender, w->turn->sequence, &move, err);
+    return record_move(w->turn, &move, err);
 }
 
 const struct rename_witness *halves_begin(struct halves_witness *out, const struct turn *turn,
@@ -26,12 +26,10 @@ const struct rename_witness *halves_begin(struct halves_witness *out, const stru
 
 bool halves_settle(const struct turn *turn, enum rename_half half, int from, int to, char name[NAME_MAX + 1])
 {
-    const struct lender *lender = turn->lent->lender;
     struct announced_move move = {.half = half};
     bool is_back = half == RENAME_BACK;
     const char *goes = is_back ? move.from : move.to;
-    if (lender->find_move(lender, turn->sequence, &move) != OLV_YES ||
-        !rename_is_half(from, move.from, to, move.to) ||
+    if (recorded_move(turn, &move) != OLV_YES || !rename_is_half(from, move.from, to, move.to) ||
         removal_unlink(REMOVAL_HALF, is_back ? from : to, goes) != 0)
         return false;
     if (name)

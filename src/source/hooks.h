@@ -4,82 +4,14 @@
 #ifndef OLV_SOURCE_HOOKS_H
 #define OLV_SOURCE_HOOKS_H
 
-#include "base/given.h"
 #include "file/reach.h"
-#include "file/rename.h"
 #include "file/stage.h"
 #include "keys/keys.h"
-#include "olvido/guard.h"
-#include "olvido/hold.h"
-#include "olvido/notes.h"
-#include "olvido/observer.h"
+#include "olvido/session.h"
 #include "source/outcome.h"
 #include "trash/trash.h"
 
 struct touched;
-
-/* Lent to all acts for the whole run. */
-struct lent {
-    const char *run; /* its id */
-    struct olv_instant now;
-    const struct olv_guard *guard;
-    const struct olv_holds *holds; /* NULL: nothing is held */
-    struct olv_trashes *trashes;
-    const struct olv_notes *notes;   /* the key for notes on files */
-    struct touched *touched;         /* what an act changed besides the entry's directory and trash */
-    struct olv_catalogue *catalogue; /* of depots; NULL: not needed so far, or it cannot be opened */
-    struct olv_hasher *hasher;
-    const struct olv_observer *observer;
-    const struct lender *lender;
-};
-
-/* A published archive outside a depot. */
-struct archive_made {
-    const char *path;
-    uint8_t id[16], manifest[OLV_SHA256_SIZE];
-    uint64_t length, members;
-};
-
-/* A move in two steps that is about to be made; see file/rename.h. */
-struct announced_move {
-    enum rename_half half;
-    char from[NAME_MAX + 1], to[NAME_MAX + 1]; /* "": it was not made after all */
-};
-
-/* What the engine does for acts. */
-struct lender {
-    /* The catalogue, opened on first use. NULL with `err`. */
-    struct olv_catalogue *(*catalogue)(const struct lender *lender, struct olv_error *err);
-    /* An archive was published: the ledger records it at the end. */
-    bool (*archive_made)(const struct lender *lender, const struct archive_made *archive,
-                         struct olv_error *err);
-
-    /* Makes it durable, before a move in two steps, that it is about to be made. */
-    bool (*announce_move)(const struct lender *lender, uint64_t entry, const struct announced_move *move,
-                          struct olv_error *err);
-    /* After a crash: the entry's last one with this `half`. OLV_NO if none was announced. */
-    enum olv_truth (*find_move)(const struct lender *lender, uint64_t entry, struct announced_move *move);
-
-    /* The register. A file's row is on disk before the file gets its name: after a crash it is recognised
-     * whatever its name, and recovered files are spared. */
-
-    /* Records a file about to get its name at this path; `is_spared`: no rule touches it for 30 days. */
-    bool (*note_name)(const struct lender *lender, uint64_t entry, const char *path,
-                      const struct olv_stat *stat, bool is_spared, struct olv_error *err);
-    /* Makes both kinds of records durable, in one commit. */
-    bool (*store_names)(const struct lender *lender, struct olv_error *err);
-    /* What was recorded for an entry of the run, or for `path` if not NULL. OLV_NO if nothing was;
-     * OLV_UNKNOWN with `err` if the register cannot be read. */
-    enum olv_truth (*find_name)(const struct lender *lender, uint64_t entry, const char *path,
-                                struct given *out, struct olv_error *err);
-    /* Whether the file is spared now. */
-    enum olv_truth (*is_spared)(const struct lender *lender, const struct olv_stat *stat);
-    /* Records, with the names, a step that a file will have had once it gets its name. */
-    bool (*note_had)(const struct lender *lender, const struct olv_had *had, struct olv_error *err);
-    /* The file's name before its first step; see olv_register_find_had. */
-    enum olv_truth (*find_had)(const struct lender *lender, struct olv_had *had, char was_name[NAME_MAX + 1],
-                               uint64_t *was_bytes, struct olv_error *err);
-};
 
 /* What a step's arguments may depend on, when an entry of a policy gets into a docket. */
 struct fitting {
@@ -101,26 +33,33 @@ struct ahead_made {
 /* What is known, after a crash, of an act that leaves no trace itself. */
 enum olv_trace { OLV_TRACE_NONE, OLV_TRACE_BEGUN, OLV_TRACE_DONE, OLV_TRACE_NOT_DONE };
 
-/* The turn of one entry. */
+/* What an act is lent while an entry has its turn. */
 struct turn {
-    const struct lent *lent;
-    const struct hooks *hooks; /* the hooks in charge */
-    void **state;              /* the hooks' own state, from first use to `close` */
-    uint64_t sequence;         /* the entry's number in the run */
+    const struct olv_session *session; /* guard, holds, trashes, catalogue, notes, observer */
+    struct turn_run {
+        struct olv_run *recorder; /* see source/records.h */
+        const char *id;           /* when settling, of the run that was cut short */
+        struct olv_instant now;
+        const uint8_t *salt;     /* of the batch */
+        bool is_small;           /* the batch: fsync each file; otherwise syncfs once */
+        struct touched *touched; /* what an act changed besides the entry's directory and trash */
+    } run;
+    uint64_t sequence; /* the entry's number in the run */
     struct {
-        const uint8_t *salt;
-        bool is_small; /* few entries: fsync each file; otherwise syncfs once */
-    } batch;
-    struct olv_reach source;       /* the entry's directory, opened */
-    struct stage stage;            /* where what goes for good is taken aside, until the batch ends */
-    struct olv_trash *trash;       /* for hooks that need one */
-    struct ahead_made *made_ahead; /* NULL: nothing was. Whoever uses it clears `is_made` */
-    void *made;                    /* what `make` made for this entry; NULL: nothing */
-    struct {                       /* what is open for writing: */
-        bool is_asked;             /* for a directory: whether such a file in it keeps it */
-        const struct olv_os_in_use
-            *in_use; /* then: everything open on this machine; NULL: ask about each file */
-    } open;
+        const struct hooks *hooks; /* those in charge */
+        void **state;              /* theirs, from first use to `free_state` */
+    } own;
+    struct olv_reach directory; /* the entry's, opened */
+    struct olv_trash *trash;    /* for hooks that need one */
+    struct {
+        void *here;               /* by make_group, for this entry; NULL: nothing */
+        struct ahead_made *ahead; /* NULL: nothing was. Whoever uses it clears `is_made` */
+    } made;
+    struct {
+        struct stage stage; /* where what goes for good is taken aside, until the batch ends */
+        bool asks_open;     /* what is open for writing stays, and a directory with such a file in it */
+        const struct olv_os_in_use *in_use; /* everything open on this machine; NULL: ask about each file */
+    } ending;
     struct { /* for settling */
         enum olv_trace trace;
         bool has_outcomes; /* the run has recorded some of its outcomes */
@@ -128,6 +67,7 @@ struct turn {
     struct { /* `digest` belongs to the outcome */
         struct olv_text path, placed;
         uint8_t digest[OLV_SHA256_SIZE];
+        struct olv_hasher *hasher;
     } scratch;
 };
 
@@ -146,7 +86,7 @@ struct ahead_turn {
 struct group {
     uint64_t sequence;               /* number of the first entry in the run */
     uint64_t files_done, bytes_done; /* in the run before this group */
-    bool is_bound; /* set by `make`: what was made is in use, so each entry gets its turn even if the run
+    bool is_bound; /* set by make_group: what was made is in use, so each entry gets its turn even if the run
                       stops */
     /* For hooks that take several entries at once: */
     size_t count;
@@ -164,18 +104,18 @@ enum need {
     NEEDS_CATALOGUE = 1 << 1, /* open the catalogue of depots */
     NEEDS_REGISTER = 1 << 2,  /* open the register of files about to get names */
     NEEDS_NOTE = 1 << 3,      /* the act leaves no evidence, so note it elsewhere */
-    REACHES_ITSELF = 1 << 4,  /* opens its directory in `make`, for all entries of a key */
+    REACHES_ITSELF = 1 << 4,  /* opens its directory in make_group, for all entries of a key */
     ASKS_ITSELF = 1 << 5,     /* asks about holds and open files itself, right before the act */
     NEEDS_ORDER = 1 << 6      /* entries come in any order; sort them by key first */
 };
 
-/* All but `apply` may be NULL. They are called in the order announce (each entry of a batch), make (once per
- * group), apply (each), complete, drop (after recording), finish, close. */
+/* All but `apply` may be NULL. They are called in the order announce (each entry of a batch), make_group,
+ * apply (each entry), apply_group, free_group (after recording), end_run, free_state. */
 struct hooks {
     unsigned needs; /* enum need */
     /* Sets the arguments of one entry that the step does not say. NULL: there are none. False without memory.
      */
-    bool (*fit)(const struct fitting *fitting, void *arguments);
+    bool (*fit_arguments)(const struct fitting *fitting, void *arguments);
     const void *own; /* what hooks that share functions differ in */
     /* The trash of this entry; NULL with `err`. */
     struct olv_trash *(*find_trash)(struct turn *turn, const struct olv_docket_entry *entry,
@@ -183,27 +123,27 @@ struct hooks {
     /* Records in the register what is about to get a name, before the first act of the batch. */
     bool (*announce)(struct turn *turn, const struct olv_docket_entry *entry, struct olv_error *err);
     /* Does, before the entry's turn, what is easily undone. */
-    bool (*prepare)(const struct ahead_turn *turn, const struct olv_docket_entry *entry,
-                    struct ahead_made *out);
+    bool (*prepare_ahead)(const struct ahead_turn *turn, const struct olv_docket_entry *entry,
+                          struct ahead_made *out);
 
     /* Grouping: entries with the same key form a group; with `takes_several`, all consecutive ones do. */
-    void (*key)(const struct olv_docket_entry *entry, struct olv_text *out);
+    void (*group_key)(const struct olv_docket_entry *entry, struct olv_text *out);
     bool (*is_one_batch)(const struct olv_docket_entry *entry); /* a group stays in one batch; NULL: no */
     bool takes_several;
     bool (*is_alone)(const struct olv_docket_entry *entry);
     /* Preparing: writes and proves new files, without touching existing ones. On failure its entries fail;
      * false if the run itself cannot go on. */
-    bool (*make)(struct turn *turn, struct group *group, struct olv_error *err);
+    bool (*make_group)(struct turn *turn, struct group *group, struct olv_error *err);
 
     void (*apply)(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
     /* For several: what `apply` had to leave until the directories are on disk. Decides the rest. */
-    void (*complete)(struct turn *turn, const struct group *group);
-    void (*drop)(const struct group *group);
+    void (*apply_group)(struct turn *turn, const struct group *group);
+    void (*free_group)(const struct group *group);
     /* When everything is done, before it is recorded: what counted as done may still fail. */
-    bool (*finish)(struct turn *turn,
-                   void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
-                   struct olv_error *err);
-    void (*close)(void *state);
+    bool (*end_run)(struct turn *turn,
+                    void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,
+                    struct olv_error *err);
+    void (*free_state)(void *state);
 
     /* After a crash, for every entry without an outcome, before the first `applied`. */
     void (*look)(struct turn *turn, const struct olv_docket_entry *entry, bool is_reached);

@@ -20,10 +20,10 @@
 static const char *why_guarded(const struct turn *turn, const struct olv_docket_entry *e, const char *place)
 {
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
-    if (olv_guard_is_own(turn->lent->guard, turn->source.device, e->identity.inode) ||
-        olv_guard_is_own(turn->lent->guard, turn->source.device, e->at.inode))
+    if (olv_guard_is_own(&turn->session->guard, turn->directory.device, e->identity.inode) ||
+        olv_guard_is_own(&turn->session->guard, turn->directory.device, e->at.inode))
         return "is one of Olvido's own files";
-    switch (olv_guard_of(turn->lent->guard, place)) {
+    switch (olv_guard_of(&turn->session->guard, place)) {
     case OLV_SYSTEM_PLACE:
         return "lies in a system directory";
     case OLV_OWN_PLACE:
@@ -33,7 +33,8 @@ static const char *why_guarded(const struct turn *turn, const struct olv_docket_
     }
     if (is_directory && e->identity.mount != e->at.mount)
         return "is a mount point";
-    if (is_directory && olv_guard_is_landmark(turn->lent->guard, turn->source.device, e->identity.inode))
+    if (is_directory &&
+        olv_guard_is_landmark(&turn->session->guard, turn->directory.device, e->identity.inode))
         return "is the root or a home directory";
     return NULL;
 }
@@ -73,10 +74,10 @@ static void why_no_trash(const char *files, struct olv_error *err)
 struct olv_trash *judged_trash_of_item(struct turn *turn, const struct olv_docket_entry *entry,
                                        struct olv_error *err)
 {
-    struct olv_trash *trash = olv_trashes_of_files(turn->lent->trashes, entry->directory);
+    struct olv_trash *trash = olv_trashes_of_files(turn->session->trashes, entry->directory);
     if (!trash) {
-        olv_trashes_find(turn->lent->trashes, NULL);
-        trash = olv_trashes_of_files(turn->lent->trashes, entry->directory);
+        olv_trashes_find(turn->session->trashes, NULL);
+        trash = olv_trashes_of_files(turn->session->trashes, entry->directory);
     }
     if (!trash)
         why_no_trash(entry->directory, err);
@@ -95,17 +96,18 @@ static const char *why_kept(void *self, const struct olv_scan_entry *entry)
     const struct turn *turn = a->turn;
     struct olv_text path = {0};
     bool is_held;
-    if (turn->open.is_asked && entry->kind == OLV_KIND_FILE &&
-        (turn->open.in_use ? olv_os_is_in_use(turn->open.in_use, entry->stat.device, entry->stat.inode)
-                           : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
+    if (turn->ending.asks_open && entry->kind == OLV_KIND_FILE &&
+        (turn->ending.in_use ? olv_os_is_in_use(turn->ending.in_use, entry->stat.device, entry->stat.inode)
+                             : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
         return "something in it is open for writing";
-    if (!turn->lent->holds)
+    if (!turn->session->options.holds)
         return NULL;
     olv_text_printf(&path, "%s/", a->entry->directory[1] ? a->entry->directory : "");
     olv_scan_dir_path(entry->dir, &path);
     olv_text_printf(&path, "/%s", entry->name);
-    is_held = path.failed || turn->lent->holds->is_held(turn->lent->holds->self, olv_text_string(&path),
-                                                        &entry->stat) != OLV_NO;
+    is_held =
+        path.failed || turn->session->options.holds->is_held(turn->session->options.holds->self,
+                                                             olv_text_string(&path), &entry->stat) != OLV_NO;
     olv_text_free(&path);
     return is_held ? "something in it is held" : NULL;
 }
@@ -161,7 +163,7 @@ static void label_of(char out[FRESH_LABEL], const struct turn *turn, uint64_t se
 {
     enum { LETTERS = 20 };
     uint8_t bytes[OLV_SALT + 8 + 1], digest[OLV_SHA256_SIZE];
-    memcpy(bytes, turn->batch.salt, OLV_SALT);
+    memcpy(bytes, turn->run.salt, OLV_SALT);
     bytes_put64(bytes + OLV_SALT, sequence);
     bytes[OLV_SALT + 8] = (uint8_t)what;
     olv_sha256_once(bytes, sizeof bytes, digest);
@@ -182,8 +184,8 @@ static bool remove_in(struct turn *turn, const struct olv_reach *directory, cons
     char label[FRESH_LABEL];
     struct stage_place place = {directory->fd, directory->device, directory->inode, label};
     room_label(label, turn, e);
-    if (stage_enter(&turn->stage, &place, turn->lent->observer, err))
-        return stage_remove(&turn->stage, e->name, &e->identity, err);
+    if (stage_enter(&turn->ending.stage, &place, turn->session->options.observer, err))
+        return stage_remove(&turn->ending.stage, e->name, &e->identity, err);
     if (!directory->is_ours)
         return false;
     olv_error_clear(err);
@@ -205,7 +207,7 @@ void judged_settle_removal(const struct turn *turn, const struct olv_docket_entr
 {
     char label[FRESH_LABEL];
     room_label(label, turn, e);
-    stage_settle(turn->source.fd, e->name, label, &e->identity, turn->lent->observer);
+    stage_settle(turn->directory.fd, e->name, label, &e->identity, turn->session->options.observer);
 }
 
 /* Whoever opens it for writing from now on waits until the lease is released, and is noticed. */
@@ -226,8 +228,8 @@ bool judged_remove_unused(struct turn *turn, const struct olv_docket_entry *e, b
     int fd;
     bool ok;
     if (e->identity.kind != OLV_KIND_FILE)
-        return judged_remove(turn, &turn->source, e, with_changed, o);
-    fd = olv_os_open_file(turn->source.fd, e->name);
+        return judged_remove(turn, &turn->directory, e, with_changed, o);
+    fd = olv_os_open_file(turn->directory.fd, e->name);
     if (fd < 0 &&
         errno != EACCES) { /* a file that cannot be opened cannot be asked about, but may be removed */
         olv_fail_system(&o->error, e->name, "opening it once more");
@@ -238,7 +240,7 @@ bool judged_remove_unused(struct turn *turn, const struct olv_docket_entry *e, b
     }
     ok = fd < 0 || judged_watch(fd, e, with_changed, &o->error);
     if (ok)
-        ok = judged_remove(turn, &turn->source, e, with_changed, o);
+        ok = judged_remove(turn, &turn->directory, e, with_changed, o);
     else
         outcome_failed(o);
     olv_os_close(fd);

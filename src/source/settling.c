@@ -9,10 +9,10 @@
 enum olv_truth settling_is_there(const struct turn *turn, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
-    if (!olv_os_stat(turn->source.fd, e->name, &stat))
+    if (!olv_os_stat(turn->directory.fd, e->name, &stat))
         return errno == ENOENT ? OLV_NO : OLV_UNKNOWN;
-    return stat.device == turn->source.device && olv_identity_survived(&e->identity, &stat) ? OLV_YES
-                                                                                            : OLV_NO;
+    return stat.device == turn->directory.device && olv_identity_survived(&e->identity, &stat) ? OLV_YES
+                                                                                               : OLV_NO;
 }
 
 static bool is_given(const void *self, const struct olv_stat *stat)
@@ -24,8 +24,7 @@ bool settling_search_for(struct settling_search *out, const struct turn *turn,
                          const struct olv_docket_entry *e, const char *label, const char *wanted,
                          struct olv_error *err)
 {
-    const struct lender *lender = turn->lent->lender;
-    enum olv_truth is_known = lender->find_name(lender, turn->sequence, NULL, &out->given, err);
+    enum olv_truth is_known = recorded_name(turn, turn->sequence, NULL, &out->given, err);
     out->search = (struct fresh_search){.label = label,
                                         .wanted = wanted,
                                         .if_exists = e->if_exists,

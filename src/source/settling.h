@@ -4,7 +4,7 @@
 #define OLV_SOURCE_SETTLING_H
 
 #include "file/fresh.h"
-#include "source/hooks.h"
+#include "source/records.h"
 
 /* Whether the judged file is still there under its name. OLV_NO: nothing, or another file. OLV_UNKNOWN: it
  * cannot be examined. */

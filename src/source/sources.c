@@ -19,9 +19,9 @@ void source_unreached(const struct olv_docket_entry *e, struct olv_outcome *o)
 
 void *turn_state(const struct turn *turn, size_t size)
 {
-    if (!*turn->state)
-        *turn->state = calloc(1, size);
-    return *turn->state;
+    if (!*turn->own.state)
+        *turn->own.state = calloc(1, size);
+    return *turn->own.state;
 }
 
 const struct hooks *hooks_of(const struct olv_docket_entry *e)
@@ -33,5 +33,5 @@ void batch_key_of(const struct olv_docket_entry *e, struct olv_text *out)
 {
     const struct hooks *hooks = hooks_of(e);
     if (hooks && hooks->is_one_batch && hooks->is_one_batch(e))
-        hooks->key(e, out);
+        hooks->group_key(e, out);
 }

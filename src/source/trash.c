@@ -12,6 +12,7 @@
 #include "os/os.h"
 #include "source/halves.h"
 #include "source/judged.h"
+#include "source/records.h"
 #include "source/settling.h"
 
 #include <errno.h>
@@ -27,7 +28,7 @@ static int trash_make_directory(struct turn *turn, const struct olv_docket_entry
     struct olv_stat stat;
     olv_error_clear(err);
     turn_label(label, turn, turn->sequence);
-    if (olv_os_stat(turn->source.fd, e->name, &stat))
+    if (olv_os_stat(turn->directory.fd, e->name, &stat))
         return parents_open(directory, &stat, label, err);
     olv_fail_system(err, e->name, "looking at it again");
     return -1;
@@ -39,7 +40,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     struct halves_witness witness;
     const char *name;
     int fd;
-    if (!judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o))
+    if (!judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o))
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
@@ -63,7 +64,7 @@ static bool trash_announce(struct turn *turn, const struct olv_docket_entry *e, 
 {
     struct olv_stat stat = {
         .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
-    return turn->lent->lender->note_name(turn->lent->lender, turn->sequence, e->target, &stat, true, err);
+    return record_name(turn, turn->sequence, e->target, &stat, true, err);
 }
 
 /* Of a file with other names, one that looks the same may be no work of ours: then the number of its names
@@ -127,7 +128,7 @@ static bool is_lost(const struct olv_docket_entry *e)
 
 static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!is_lost(e) && !judged_verify(turn->source.fd, e->name, e, !judged_has_twins(e), o))
+    if (!is_lost(e) && !judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o))
         return;
     if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &o->error))
         o->result = OLV_DONE;

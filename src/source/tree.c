@@ -12,7 +12,7 @@ static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_
         o->result = OLV_LEFT;
         return;
     }
-    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->source, e, !judged_has_twins(e), o))
+    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->directory, e, !judged_has_twins(e), o))
         o->result = OLV_DONE;
 }
 

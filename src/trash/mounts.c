@@ -218,7 +218,7 @@ static struct olv_trash *home_for(struct olv_trashes *t, uint64_t mount, struct 
     if (!home && t->home)
         home = mounts_remember(t, olv_trash_open(t->home, true, err));
     if (home)
-        return home->files_stat.mount == mount ? home : NULL;
+        return home->files_stat.mount == mount && trash_is_writable(home, err) ? home : NULL;
     if (t->home && mount_of_home(t->home) != mount)
         olv_error_clear(err);
     return NULL;

@@ -24,11 +24,12 @@ bool olv_trash_home(char *out, size_t size, struct olv_error *err)
 }
 
 /* Reported once beforehand, instead of once per file. */
-static bool is_writable(int dir, const char *path, struct olv_error *err)
+bool trash_is_writable(const struct olv_trash *trash, struct olv_error *err)
 {
-    if (faccessat(dir, ".", W_OK | X_OK, AT_EACCESS) == 0)
+    if (faccessat(trash->files, ".", W_OK | X_OK, AT_EACCESS) == 0 &&
+        faccessat(trash->info, ".", W_OK | X_OK, AT_EACCESS) == 0)
         return true;
-    olv_fail_system(err, path, "the trash cannot be written");
+    olv_fail_system(err, trash->path, "the trash cannot be written");
     return olv_error_as(err, OLV_STATE);
 }
 
@@ -41,7 +42,7 @@ static bool open_parts(struct olv_trash *trash, bool create, struct olv_error *e
     trash->info = olv_private_open(trash->dir, "info", create, path, "`info` in the trash", err);
     if (trash->info < 0)
         return false;
-    if (create && (!is_writable(trash->files, path, err) || !is_writable(trash->info, path, err)))
+    if (create && !trash_is_writable(trash, err))
         return false;
     if (!olv_os_stat(trash->files, "", &trash->files_stat))
         return olv_fail_system(err, path, "cannot look at the trash");

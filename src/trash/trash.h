@@ -42,6 +42,7 @@ struct olv_trash {
     struct olv_text found_text; /* of the last item found */
     struct trash_info found;
     struct olv_info_writer writer;
+    bool is_used;                        /* items entered or left it, or are about to */
     atomic_bool has_new;                 /* info files were made since olv_trash_take_new */
     struct trash_sizes *sizes;           /* of directories; see sizes.c */
     const struct olv_observer *observer; /* told of what cannot be read; NULL: nobody */
@@ -51,6 +52,8 @@ struct olv_trash {
  * length of the mount's top directory in `path`, 0 for a home trash. */
 struct olv_trash *olv_trash_open_at(int dir, const char *path, size_t top_len, bool create,
                                     struct olv_error *err);
+/* Whether items can be put into it; else `err` has OLV_STATE. */
+bool trash_is_writable(const struct olv_trash *trash, struct olv_error *err);
 /* The trash for files on this mount: the home trash if it is there, too, else the mount's own (Trash
  * specification 1.0, "Trash directories"). Created if missing. Borrowed from the set. */
 struct olv_trash *olv_trashes_for(struct olv_trashes *trashes, uint64_t mount, struct olv_error *err);

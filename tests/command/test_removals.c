@@ -3,11 +3,12 @@
  * name that settling removes fails the test. The program is killed by scripts/removals.sh, and settled in
  * this process. */
 #include "file/removal.h"
-#include "olvido/run.h"
+#include "olvido/session.h"
 #include "support/command.h"
 
 #include <fcntl.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -40,20 +41,20 @@ int __wrap_unlinkat(int dir, const char *name, int flags)
 
 static void settle(const struct sandbox *s)
 {
-    struct olv_run_options options = {.command = "recover"};
+    struct olv_session_options options = {.command = "recover"};
+    struct olv_session session;
     struct olv_error err = {0};
-    struct olv_run *run;
-    char state[200], trash[200];
+    char state[200];
+    bool ok;
     snprintf(state, sizeof state, "%s", in(s, "state"));
-    snprintf(trash, sizeof trash, "%s", in(s, "data/Trash"));
     options.state = state;
-    options.trash = trash;
+    setenv("XDG_DATA_HOME", in(s, "data"), 1);
     settled = s;
-    run = olv_run_open(&options, &err);
+    ok = olv_session_open(&session, &options, &err);
     settled = NULL;
-    if (!run)
+    if (!ok)
         fail_msg("%s", err.what);
-    olv_run_close(run);
+    olv_session_close(&session);
 }
 
 static void each_removal_has_its_row(void **state)

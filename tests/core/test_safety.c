@@ -6,12 +6,13 @@
 #include "file/reach.h"
 #include "olvido/guard.h"
 #include "olvido/path.h"
-#include "olvido/run.h"
+#include "olvido/session.h"
 #include "olvido/text.h"
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
 #include "source/destination.h"
+#include "source/records.h"
 #include "support/sandbox.h"
 
 #include <errno.h>
@@ -284,7 +285,9 @@ static void no_place_is_forgotten(void **state)
     const struct sandbox *s = *state;
     enum { MANY = 300 };
     struct olv_guard guard = {0};
-    struct olv_run_options options = {.command = "test", .state = in(s, "state"), .guard = &guard};
+    struct olv_session_options options = {.command = "test"};
+    struct olv_session session;
+    struct olv_run_result result;
     struct olv_error err = {0};
     char name[32];
     for (int i = 0; i < MANY; i++) {
@@ -303,9 +306,14 @@ static void no_place_is_forgotten(void **state)
     assert_int_equal(symlink("round", in(s, "round")), 0);
     olv_guard_add(&guard, in(s, "round"));
     assert_int_equal(guard.error.sys, ELOOP);
-    assert_null(olv_run_open(&options, &err));
+    options.state = in(s, "state");
+    options.policy_path = in(s, "round");
+    assert_true(olv_session_open(&session, &options, &err));
+    assert_int_equal(session.guard_error.sys, ELOOP);
+    assert_false(olv_session_carry_out(&session, NULL, NULL, &result, &err));
     assert_int_equal(err.sys, ELOOP);
-    assert_false(exists(s, "state"));
+    assert_false(result.has_begun);
+    olv_session_close(&session);
     olv_guard_free(&guard);
 }
 
@@ -314,35 +322,31 @@ static void no_place_is_forgotten(void **state)
 /* Moves in two steps that acts have announced: where a rename cannot be exclusive. */
 static unsigned announced;
 
-static bool announce_move(const struct lender *lender, uint64_t entry, const struct announced_move *move,
-                          struct olv_error *err)
+bool __wrap_record_move(const struct turn *turn, const struct announced_move *move, struct olv_error *err);
+bool __wrap_record_move(const struct turn *turn, const struct announced_move *move, struct olv_error *err)
 {
-    (void)lender;
     (void)err;
-    announced += entry == 1 && *move->from && *move->to;
+    announced += turn->sequence == 1 && *move->from && *move->to;
     return true;
 }
-
-static const struct lender lender = {.announce_move = announce_move};
 
 static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
                                  const struct olv_docket_entry *e, const struct olv_guard *guard)
 {
-    struct lent lent = {
-        .run = "20261003-1405-abcd", .now = {1795000000, 0}, .guard = guard, .lender = &lender};
-    struct turn c = {.lent = &lent, .sequence = 1};
+    struct olv_session session = {.guard = *guard, .trashes = olv_trashes_new(in(s, "data/Trash"))};
+    struct turn c = {
+        .session = &session, .run = {.id = "20261003-1405-abcd", .now = {1795000000, 0}}, .sequence = 1};
     struct olv_outcome o = {0};
-    lent.trashes = olv_trashes_new(in(s, "data/Trash"));
-    assert_non_null(lent.trashes);
-    olv_reach_begin(&c.source);
-    if (olv_reach_directory(&c.source, e, &o.error) &&
+    assert_non_null(session.trashes);
+    olv_reach_begin(&c.directory);
+    if (olv_reach_directory(&c.directory, e, &o.error) &&
         (!act->hooks->find_trash || (c.trash = act->hooks->find_trash(&c, e, &o.error))))
         act->hooks->apply(&c, e, &o);
     else
         outcome_failed(&o);
-    olv_reach_end(&c.source);
+    olv_reach_end(&c.directory);
     olv_text_free(&c.scratch.path);
-    olv_trashes_free(lent.trashes);
+    olv_trashes_free(session.trashes);
     return o;
 }
 

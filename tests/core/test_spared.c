@@ -5,7 +5,7 @@
 #include "olvido/expr.h"
 #include "olvido/permission.h"
 #include "olvido/plan.h"
-#include "olvido/run.h"
+#include "olvido/session.h"
 #include "os/database.h"
 #include "os/os.h"
 #include "state/register.h"
@@ -165,18 +165,16 @@ static void a_held_file_spares_the_directory_around_it(void **state)
 static struct olv_run_result carry_out(const struct sandbox *s, struct planned *p,
                                        const struct olv_holds *holds)
 {
-    struct olv_guard guard = {0};
-    struct olv_run_options options = {
-        .command = "test", .policy = p->policy, .guard = &guard, .holds = holds};
+    struct olv_session_options options = {.command = "test", .policy = p->policy, .holds = holds};
     struct olv_run_result result = {0};
     struct olv_error err = {0};
-    struct olv_run *run;
+    struct olv_session session;
     options.state = in(s, "state");
-    options.trash = in(s, "data/Trash");
-    run = olv_run_open(&options, &err);
-    if (!run || !olv_run_carry_out(run, p->plan.docket, NULL, &result, &err))
+    setenv("XDG_DATA_HOME", in(s, "data"), 1);
+    if (!olv_session_open(&session, &options, &err) ||
+        !olv_session_carry_out(&session, p->plan.docket, NULL, &result, &err))
         fail_msg("%s", err.what);
-    olv_run_close(run);
+    olv_session_close(&session);
     drop(p);
     return result;
 }

@@ -36,10 +36,10 @@ static bool write_stamp(const struct olv_reach *at, const struct olv_docket_entr
 
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!judged_is_allowed(turn, e, o) || !judged_verify(turn->source.fd, e->name, e, true, o) ||
-        !judged_verify_contents(turn, turn->source.fd, e->name, true, e, o))
+    if (!judged_is_allowed(turn, e, o) || !judged_verify(turn->directory.fd, e->name, e, true, o) ||
+        !judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o))
         return;
-    if (write_stamp(&turn->source, e, &o->error))
+    if (write_stamp(&turn->directory, e, &o->error))
         o->result = OLV_DONE;
     else
         outcome_failed(o);
@@ -48,7 +48,7 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
 static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char is[256];
-    ssize_t len = olv_os_get_attribute_of(turn->source.fd, e->name, NAME, is, sizeof is);
+    ssize_t len = olv_os_get_attribute_of(turn->directory.fd, e->name, NAME, is, sizeof is);
     o->result = OLV_DONE;
     if (len < 0)
         return errno == ENODATA ? OLV_NO : OLV_UNKNOWN;

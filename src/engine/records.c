@@ -1,0 +1,80 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "source/records.h"
+
+#include "base/grow.h"
+#include "engine/run.h"
+#include "state/register.h"
+#include "state/reserve.h"
+
+#include <string.h>
+
+struct olv_catalogue *record_catalogue(const struct turn *turn, struct olv_error *err)
+{
+    return run_catalogue(turn->run.recorder, DATABASE_MAKE, err);
+}
+
+bool record_archive(const struct turn *turn, const struct archive_made *made, struct olv_error *err)
+{
+    struct olv_run *run = turn->run.recorder;
+    struct archive_made *a;
+    if (!grow(&run->beside, run->beside_count, &run->beside_cap, sizeof *run->beside))
+        return olv_fail_memory(err);
+    a = &run->beside[run->beside_count];
+    *a = *made;
+    a->path = strdup(made->path);
+    run->beside_count += a->path != NULL;
+    return a->path || olv_fail_memory(err);
+}
+
+bool record_move(const struct turn *turn, const struct announced_move *move, struct olv_error *err)
+{
+    struct olv_run *run = turn->run.recorder;
+    while (!moves_announce(&run->moves, run->directory, turn->sequence, move, err))
+        if (!reserve_use(run->state.dir, err))
+            return false;
+    return true;
+}
+
+enum olv_truth recorded_move(const struct turn *turn, struct announced_move *move)
+{
+    return moves_find(&turn->run.recorder->settled_moves, turn->sequence, move);
+}
+
+bool record_name(const struct turn *turn, uint64_t entry, const char *path, const struct olv_stat *stat,
+                 bool is_spared, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(turn->run.recorder, DATABASE_MAKE, err);
+    return reg && given_note(reg, entry, path, stat, is_spared, err);
+}
+
+bool record_names(const struct turn *turn, struct olv_error *err)
+{
+    struct olv_register *reg = turn->session->reg;
+    return !reg || register_store(reg, turn->run.id, turn->run.now, err);
+}
+
+enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char *path, struct given *out,
+                             struct olv_error *err)
+{
+    struct olv_register *reg = turn->session->reg;
+    return reg ? given_find(reg, turn->run.id, entry, path, out, err) : OLV_NO;
+}
+
+enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat)
+{
+    struct olv_register *reg = turn->session->reg;
+    return reg ? given_is_spared(reg, stat, run_credible_now(turn->run.recorder)) : OLV_NO;
+}
+
+bool record_had(const struct turn *turn, const struct olv_had *had, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(turn->run.recorder, DATABASE_MAKE, err);
+    return reg && had_note(reg, had, err);
+}
+
+enum olv_truth recorded_had(const struct turn *turn, struct olv_had *had, char was_name[NAME_MAX + 1],
+                            uint64_t *was_bytes, struct olv_error *err)
+{
+    struct olv_register *reg = turn->session->reg;
+    return reg ? olv_register_find_had(reg, had, was_name, was_bytes, err) : OLV_NO;
+}

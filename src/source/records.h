@@ -1,0 +1,48 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What a run remembers for acts, in the state directory: the engine does it (engine/records.c). */
+#ifndef OLV_SOURCE_RECORDS_H
+#define OLV_SOURCE_RECORDS_H
+
+#include "base/given.h"
+#include "file/rename.h"
+#include "source/hooks.h"
+
+/* The catalogue of depots, created on first use. NULL with `err`. */
+struct olv_catalogue *record_catalogue(const struct turn *turn, struct olv_error *err);
+
+/* ---- moves in two steps; see file/rename.h ---- */
+
+struct announced_move {
+    enum rename_half half;
+    char from[NAME_MAX + 1], to[NAME_MAX + 1]; /* "": it was not made after all */
+};
+/* Makes it durable, before the entry is moved so, that it is about to be. */
+bool record_move(const struct turn *turn, const struct announced_move *move, struct olv_error *err);
+/* After a crash: the entry's last one with this `half`. OLV_NO if none was announced. */
+enum olv_truth recorded_move(const struct turn *turn, struct announced_move *move);
+
+/* ---- files that get a name ----
+ * A file's row is on disk before the file gets its name: after a crash it is recognised whatever its name,
+ * and recovered files are spared. */
+
+/* Notes a file about to get its name at this path; `is_spared`: no rule touches it for 30 days. */
+bool record_name(const struct turn *turn, uint64_t entry, const char *path, const struct olv_stat *stat,
+                 bool is_spared, struct olv_error *err);
+/* Makes what was noted durable, in one commit. */
+bool record_names(const struct turn *turn, struct olv_error *err);
+/* What was recorded for an entry of the run, or for `path` if not NULL. OLV_NO if nothing was; OLV_UNKNOWN
+ * with `err` if the register cannot be read. */
+enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char *path, struct given *out,
+                             struct olv_error *err);
+/* Whether the file is spared now, because it was recovered. */
+enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat);
+
+/* ---- steps that files have had ---- */
+
+/* Notes, with the names, a step that a file will have had once it gets its name. */
+bool record_had(const struct turn *turn, const struct olv_had *had, struct olv_error *err);
+/* The file's name before its first step; see olv_register_find_had. */
+enum olv_truth recorded_had(const struct turn *turn, struct olv_had *had, char was_name[NAME_MAX + 1],
+                            uint64_t *was_bytes, struct olv_error *err);
+
+#endif
