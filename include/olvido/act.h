@@ -11,14 +11,19 @@
 #include <stdint.h>
 
 enum olv_trait {
-    OLV_TOUCHES = 1 << 0,   /* changes something on disk; acts without it never ask and spare nothing */
-    OLV_FINAL = 1 << 1,     /* cannot be taken back */
-    OLV_LIMITED = 1 << 2,   /* limits count it */
-    OLV_OUTLIVED = 1 << 3,  /* the file survives it, so a trace of the step is kept */
-    OLV_WHOLE = 1 << 4,     /* also takes whole directories */
-    OLV_BY_POLICY = 1 << 5, /* allowed as a step of a policy */
-    OLV_IN_DEPOTS = 1 << 6, /* as a step, it also reaches files in depots */
-    OLV_KEEPS = 1 << 7      /* does nothing; its time ends the steps before it */
+    OLV_TOUCHES = 1 << 0,      /* changes something on disk; acts without it never ask and spare nothing */
+    OLV_FINAL = 1 << 1,        /* cannot be taken back */
+    OLV_LIMITED = 1 << 2,      /* limits count it */
+    OLV_OUTLIVED = 1 << 3,     /* the file survives it, so it is remembered, and not done twice */
+    OLV_WHOLE = 1 << 4,        /* also takes whole directories */
+    OLV_BY_HAND_ONLY = 1 << 5, /* not allowed as a step of a policy */
+    OLV_IN_DEPOTS = 1 << 6,    /* as a step, it also reaches files in depots */
+    OLV_KEEPS = 1 << 7,        /* does nothing; its time ends the steps before it */
+    OLV_AGAIN_IF_CHANGED = 1 << 8,   /* outlived: done again when the contents have changed, */
+    OLV_AGAIN_IF_OTHERWISE = 1 << 9, /* or when a step says it with other arguments */
+    OLV_FORMER = 1 << 10,            /* outlived: rules go on judging the file as what it was before */
+    OLV_NEVER_LAPSES = 1 << 11,      /* as a step, it is due before a later one whose time has come, too */
+    OLV_SOURCE_STAYS = 1 << 12       /* changes nothing of the file, so no guard keeps it from that */
 };
 
 /* Where the file is afterwards. */
@@ -35,6 +40,7 @@ enum olv_key_type {
     OLV_KEY_SIZE,     /* uint64_t: bytes */
     OLV_KEY_TEXT,     /* const char *, as all that follow; never NULL */
     OLV_KEY_DEPOT,    /* the name of a depot of the policy */
+    OLV_KEY_TEMPLATE, /* of a path: "{dir}/{name}.old" */
     OLV_KEY_PATH,     /* absolute, or "" */
     OLV_KEY_TYPES
 };
@@ -58,6 +64,25 @@ struct olv_key {
 };
 
 struct hooks;
+struct manner;
+struct olv_docket_entry;
+struct olv_ledger_record;
+struct olv_text;
+
+/* In which order a docket is carried out; the acts of a docket may differ in it. */
+enum olv_order {
+    OLV_BY_DIRECTORY, /* as it was made */
+    OLV_BY_KEY,       /* what belongs together (see `group_key` of the hooks) one after the other */
+    OLV_BOTTOM_UP     /* what is in a directory before the directory */
+};
+
+/* What takes an outcome back: another act, on what lies at this path. Strings are borrowed from the record.
+ */
+struct olv_inverse {
+    const struct olv_act *act;
+    const char *path;
+    const char *original; /* of the copy that lies there */
+};
 struct completing;
 
 struct olv_act {
@@ -66,13 +91,21 @@ struct olv_act {
     uint8_t wire;     /* its number in dockets: assigned once, never reused; below OLV_ACTS_MOST */
     unsigned traits;  /* enum olv_trait */
     enum olv_destination destination;
+    enum olv_order order;
     const char *back;           /* how to take it back where `recover --run` cannot; or NULL */
     const struct olv_key *keys; /* of its arguments, ended by one without a name; or NULL */
     size_t arguments;           /* size of the struct that has them; 0: none */
     /* After all keys are read: sets what was not given and depends on others, and checks what must fit. May
      * be NULL. */
     bool (*complete)(void *arguments, const struct completing *completing);
-    const struct hooks *hooks; /* NULL for `keep`, and for acts that each place does in its own way: */
+    /* For an act with a destination that follows from its arguments: appends it. NULL: there is none, or the
+     * maker of a docket says it. False without memory. */
+    bool (*target)(const void *arguments, const struct olv_docket_entry *entry, struct olv_text *out);
+    /* What `recover --run` does to take back what this line of the ledger says was done; false: nothing can.
+     * NULL: what went to the trash or to a depot is given back. */
+    bool (*inverse)(const struct olv_ledger_record *done, struct olv_inverse *out);
+    const struct manner *manner; /* how it ends a file; NULL: it unlinks it, if it ends any */
+    const struct hooks *hooks;   /* NULL for `keep`, and for acts that each place does in its own way: */
     enum olv_way { OLV_NO_WAY, OLV_GIVE, OLV_END, OLV_WAYS } way;
 };
 

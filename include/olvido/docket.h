@@ -107,7 +107,8 @@ static inline uint64_t olv_undone_files(uint64_t files)
 }
 /* Size in bytes; of a directory, the total of its files. */
 uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry);
-/* Appends the path that people know; for a file in a depot, its original path. */
+/* Appends the path that people know; of what lies in a trash or a depot, its original path, or where it goes
+ * back to. */
 void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out);
 /* When it was last modified. */
 struct olv_instant olv_docket_entry_modified(const struct olv_docket_entry *entry);
@@ -215,7 +216,7 @@ struct olv_composing {
     struct olv_page_writer page;
     olv_compose_key key_of;
     struct olv_text key; /* of the last entry added */
-    struct olv_text scratch;
+    struct olv_text scratch, target;
 };
 
 /* `key_of` NULL: every entry stands alone. */

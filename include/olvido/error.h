@@ -11,6 +11,7 @@ enum olv_code {
     OLV_POLICY,      /* the policy is wrong; the details are diagnostics */
     OLV_SYSTEM,      /* the operating system said no */
     OLV_REFUSED,     /* a guard, a limit or an answer said no */
+    OLV_NO_GAIN,     /* it would change nothing for the better, and need not be tried again */
     OLV_CHANGED,     /* what is there differs from what was judged */
     OLV_EXISTS,      /* the place is taken */
     OLV_UNTRUSTED,   /* somebody else could have put it there */

@@ -8,8 +8,6 @@
 #include "olvido/entry.h"
 #include "olvido/error.h"
 
-#include <limits.h>
-
 /* A register of holds, asked before anything is touched. Thread-safe. */
 struct olv_holds {
     void *self;
@@ -24,21 +22,26 @@ struct olv_register;
 bool olv_register_open(const char *state, struct olv_register **out, struct olv_error *err);
 void olv_register_close(struct olv_register *reg);
 
-/* A step that was done to a file. */
+/* An act that was done to a file or directory which outlived it. */
+enum { OLV_BEFORE_MOST = 288 };
 struct olv_had {
-    const char *path; /* absolute */
-    const struct olv_act *act;
-    uint64_t size_bytes; /* both as they are now: a file that somebody changed has no steps behind it */
+    const char *path; /* absolute, as it is now, like the next three */
+    uint64_t inode;
+    bool has_born;
+    struct olv_instant born;
+    uint64_t size_bytes; /* and these: whether somebody changed it since */
     struct olv_instant modified;
-    const char *was_name; /* its name before the act; "" if the act did not rename it */
-    uint64_t was_bytes;
+    const struct olv_act *act;
+    uint8_t arguments[32];           /* the digest of how it was done; see olv_step */
+    uint8_t before[OLV_BEFORE_MOST]; /* what the act notes of the state before */
+    size_t before_len;
 };
 
-/* Whether this step was done to a file, and its name before ("": the same). Without an act: whether any act
- * renamed it, and `had->act` gets that act. Does not read `had->was_name`. OLV_UNKNOWN with `err` if the
- * register cannot be read. */
-enum olv_truth olv_register_find_had(struct olv_register *reg, struct olv_had *had,
-                                     char was_name[NAME_MAX + 1], uint64_t *was_bytes, struct olv_error *err);
+/* Whether this act was done to the file: of `wanted` all but `arguments` and `before`. Found by its path, as
+ * long as it is the same file or has the same contents, or else by its inode and birth time; `found` gets
+ * what is known, without the path. OLV_UNKNOWN with `err` if the register cannot be read. */
+enum olv_truth olv_register_find_had(struct olv_register *reg, const struct olv_had *wanted,
+                                     struct olv_had *found, struct olv_error *err);
 
 /* Why the clock is doubtful, in words; NULL: it is not, or the system says that it is synchronised. It is
  * compared with what the last run noted (`reg` may be NULL), and with `last`, the time of the ledger's last

@@ -22,6 +22,7 @@ struct olv_ledger_record {
     const char *command; /* of `begin` */
     const char *rule, *act, *result, *reason;
     const char *path;        /* raw bytes; "" if the name was removed from the ledger */
+    const char *into;        /* the file that now has its contents; raw bytes */
     const char *trash;       /* the item's name in the trash; raw bytes */
     const char *trash_place; /* the path of that trash; "": the home trash */
     uint64_t size_bytes;

@@ -55,6 +55,12 @@ struct olv_plan_options olv_session_judging(const struct olv_session *session,
 bool olv_session_plan(struct olv_session *session, const struct olv_policy *policy,
                       const struct olv_plan_request *request, struct olv_plan *plan, const char **clock_doubt,
                       struct olv_error *err);
+/* Adds to a docket (may be NULL) what takes back the acts of an earlier run that have an `inverse`, and calls
+ * `each` for it, with what lies there now. */
+bool olv_session_take_back(const struct olv_session *session, const char *run, struct olv_spool *docket,
+                           void (*each)(void *self, const struct olv_inverse *inverse,
+                                        const struct olv_stat *stat),
+                           void *self, struct olv_error *err);
 /* Carries a docket out batch by batch: what is approved of it, or all of it without an approval (NULL). False
  * if the run itself could not go on (the ledger, the docket), or nothing is done because the guard is
  * incomplete; the result has what was done until then, and so has the ledger as far as possible. */

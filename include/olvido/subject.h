@@ -29,7 +29,7 @@ struct olv_subject_facts {
         struct olv_subject *subject);                /* by a hold; NULL: there is no register of holds */
     bool (*in_respite)(struct olv_subject *subject); /* recovered recently; NULL: never */
     bool (*has_had)(struct olv_subject *subject,
-                    const struct olv_act *act); /* had that step already; NULL: none */
+                    const struct olv_step *step); /* had that step already; NULL: none */
     /* For deciding about many: cheaply known to be open for writing. NULL: not asked. */
     bool (*is_in_use)(struct olv_subject *subject);
 };

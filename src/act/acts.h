@@ -1,12 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* The acts. To add one: a file in this folder, and a line in table.c. */
+/* The acts, in the order of closing lines. To add one: a file in this folder, and a line here. */
 #ifndef OLV_ACT_ACTS_H
 #define OLV_ACT_ACTS_H
 
 #include "olvido/act.h"
 #include "source/hooks.h"
 
-extern const struct olv_act act_keep, act_tell, act_compress, act_decompress, act_archive, act_discard,
-    act_delete, act_clear, act_recover;
+#define ACTS(ACT)                                                                                            \
+    ACT(act_keep)                                                                                            \
+    ACT(act_tell)                                                                                            \
+    ACT(act_compress)                                                                                        \
+    ACT(act_decompress)                                                                                      \
+    ACT(act_archive)                                                                                         \
+    ACT(act_discard)                                                                                         \
+    ACT(act_delete)                                                                                          \
+    ACT(act_clear)                                                                                           \
+    ACT(act_recover)                                                                                         \
+    ACT(act_take_back)
+
+#define ACT_IS_THERE(act) extern const struct olv_act act;
+ACTS(ACT_IS_THERE)
 
 #endif

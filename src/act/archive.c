@@ -11,6 +11,7 @@
 #include "olvido/path.h"
 #include "os/os.h"
 #include "source/destination.h"
+#include "source/ending.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
@@ -68,13 +69,6 @@ static void unsuccessful(struct olv_outcome *o)
         o->result = OLV_LEFT;
 }
 
-static void because(struct olv_outcome *o, enum olv_code code, int sys, const char *what)
-{
-    o->error = (struct olv_error){.code = code, .sys = sys};
-    snprintf(o->error.what, sizeof o->error.what, "%s", what);
-    unsuccessful(o);
-}
-
 /* Why it is in no archive: its own error, or the archive's. */
 static struct olv_error why_not(struct gathered *gathered, const struct gathered_entry *in,
                                 const struct olv_error *of_archive)
@@ -101,32 +95,16 @@ static bool is_in(const struct turn *turn, struct gathered_entry *in, struct olv
     return false;
 }
 
-/* The directory's times changed when its contents went. Only an empty directory can be removed, so nothing is
- * lost even if somebody has just put another one in its place. */
-static bool remove_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
-{
-    struct olv_stat stat;
-    stage_leave(&turn->ending.stage, turn->session->options.observer); /* it may be in there */
-    if (!olv_os_stat(turn->directory.fd, e->name, &stat))
-        because(o, errno == ENOENT ? OLV_CHANGED : OLV_SYSTEM, errno,
-                "it is in the archive; looking at it again");
-    else if (!olv_identity_is(&e->identity, &stat))
-        because(o, OLV_CHANGED, 0, "another directory is in its place");
-    else if (unlinkat(turn->directory.fd, e->name, AT_REMOVEDIR) == 0)
-        return true;
-    else if (errno == ENOTEMPTY || errno == EEXIST)
-        because(o, OLV_CHANGED, 0, "it is in the archive, and not empty, so it stays");
-    else
-        because(o, OLV_SYSTEM, errno, "it is in the archive, but cannot be removed");
-    return false;
-}
-
-/* Unlinking one hard link changes the ctime of the others. */
 static bool remove_it(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (e->identity.kind == OLV_KIND_DIRECTORY)
-        return remove_directory(turn, e, o);
-    return judged_remove_unused(turn, e, !judged_has_twins(e), o);
+    char why[sizeof o->error.what];
+    if (ending_end_unused(turn, e, o))
+        return true;
+    if (e->identity.kind == OLV_KIND_DIRECTORY) {
+        memcpy(why, o->error.what, sizeof why);
+        snprintf(o->error.what, sizeof o->error.what, "it is in the archive; %.200s", why);
+    }
+    return false;
 }
 
 static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -134,7 +112,7 @@ static void archive_apply(struct turn *turn, const struct olv_docket_entry *e, s
     struct gathered_entry in = {0};
     if (!is_in(turn, &in, o))
         return;
-    if (!how_of(e)->keeps && (!judged_is_allowed(turn, e, o) || !remove_it(turn, e, o)))
+    if (!how_of(e)->keeps && !remove_it(turn, e, o))
         return;
     o->result = OLV_DONE;
     if (in.has_digest) {
@@ -224,7 +202,7 @@ static void archive_look(struct turn *turn, const struct olv_docket_entry *e, bo
             a->needs_archive = true;
         return;
     }
-    judged_settle_removal(turn, e);
+    ending_settle(turn, e);
     if (is_beside(e))
         clear_beside(turn, how_of(e));
     if (a && is_beside(e) && settling_is_there(turn, e) != OLV_YES && e->identity.kind != OLV_KIND_DIRECTORY)
@@ -288,7 +266,7 @@ static bool is_one_batch(const struct olv_docket_entry *e)
     return *how_of(e)->depot;
 }
 
-static const struct hooks hooks = {.needs = NEEDS_REGISTER | NEEDS_ORDER,
+static const struct hooks hooks = {.needs = NEEDS_REGISTER,
                                    .fit_arguments = archive_fit,
                                    .group_key = archive_key,
                                    .is_one_batch = is_one_batch,
@@ -352,8 +330,9 @@ static const struct olv_key keys[] = {
 const struct olv_act act_archive = {.word = "archive",
                                     .past = "archived",
                                     .wire = 3,
-                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED | OLV_BY_POLICY,
+                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED,
                                     .destination = OLV_TO_DEPOT,
+                                    .order = OLV_BY_KEY,
                                     .keys = keys,
                                     .arguments = sizeof(struct archive_arguments),
                                     .complete = archive_complete,

@@ -7,6 +7,7 @@
 #include "depot/catalogue.h"
 #include "depot/trust.h"
 #include "file/parents.h"
+#include "judge/former.h"
 #include "olvido/path.h"
 #include "os/os.h"
 #include "source/judged.h"
@@ -33,7 +34,7 @@ struct gathering {
     struct olv_catalogue *catalogue;     /* NULL: not needed */
     int64_t row;                         /* its row there; 0: none */
     struct catalogue_archive facts;
-    char was[NAME_MAX + 1];  /* scratch for `former` */
+    struct origin was;       /* scratch for `former` */
     char *rule;              /* the rule that makes it; owned */
     struct olv_error failed; /* why it cannot continue */
     uint64_t added;          /* entries so far */
@@ -44,17 +45,17 @@ static void former(void *self, struct made_member *made)
 {
     struct gathering *g = self;
     const struct olv_member *m = made->member;
-    struct olv_had had = {.size_bytes = m->size_bytes, .modified = m->modified, .was_name = ""};
+    struct olv_stat stat = {.size_bytes = m->size_bytes, .modified = m->modified};
     struct olv_text path = {0};
-    if (m->kind != OLV_KIND_FILE || olv_codec_of_name(m->path) == OLV_CODEC_NONE)
+    if (m->kind != OLV_KIND_FILE || !former_is_likely(m->path) || g->failed.code != OLV_OK)
         return;
     olv_text_printf(&path, "/%s", m->path);
-    had.path = olv_text_string(&path);
     if (path.failed)
         olv_fail_memory(&g->failed);
-    else if (g->failed.code == OLV_OK &&
-             recorded_had(g->turn, &had, g->was, &made->was_bytes, &g->failed) == OLV_YES && *g->was)
-        made->was = g->was;
+    else if (former_recorded(g->turn->session->reg, path.data, &stat, &g->was, &g->failed) == OLV_YES) {
+        made->was = g->was.name;
+        made->was_bytes = g->was.size_bytes;
+    }
     olv_text_free(&path);
 }
 

@@ -6,6 +6,6 @@
 const struct olv_act act_clear = {.word = "clear",
                                   .past = "removed for good",
                                   .wire = 12,
-                                  .traits = OLV_TOUCHES | OLV_FINAL | OLV_WHOLE,
+                                  .traits = OLV_TOUCHES | OLV_FINAL | OLV_WHOLE | OLV_BY_HAND_ONLY,
                                   .destination = OLV_TO_NOWHERE,
                                   .way = OLV_END};

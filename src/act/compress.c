@@ -42,7 +42,7 @@ static const struct olv_key keys[] = {
 const struct olv_act act_compress = {.word = "compress",
                                      .past = "compressed",
                                      .wire = 2,
-                                     .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_BY_POLICY,
+                                     .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_AGAIN_IF_CHANGED | OLV_FORMER,
                                      .back = "Undo compressing: olvido decompress FILE…",
                                      .keys = keys,
                                      .arguments = sizeof(struct shrink_arguments),

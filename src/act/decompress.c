@@ -42,7 +42,7 @@ static const struct olv_key keys[] = {
 const struct olv_act act_decompress = {.word = "decompress",
                                        .past = "decompressed",
                                        .wire = 13,
-                                       .traits = OLV_TOUCHES,
+                                       .traits = OLV_TOUCHES | OLV_BY_HAND_ONLY,
                                        .keys = keys,
                                        .arguments = sizeof(struct shrink_arguments),
                                        .hooks = &hooks};

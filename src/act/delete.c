@@ -5,7 +5,6 @@
 const struct olv_act act_delete = {.word = "delete",
                                    .past = "deleted",
                                    .wire = 8,
-                                   .traits =
-                                       OLV_TOUCHES | OLV_FINAL | OLV_LIMITED | OLV_BY_POLICY | OLV_IN_DEPOTS,
+                                   .traits = OLV_TOUCHES | OLV_FINAL | OLV_LIMITED | OLV_IN_DEPOTS,
                                    .destination = OLV_TO_NOWHERE,
                                    .way = OLV_END};

@@ -100,8 +100,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
                                   .has_others = judged_has_twins(e),
                                   .witness = halves_begin(&witness, turn, RENAME_THERE)};
     struct olv_outcome arrived = {0};
-    if (!judged_is_allowed(turn, e, o) ||
-        !judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o))
+    if (!judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o))
         return;
     putting.path = path_of(turn, e);
     use_prepared(turn, o->trash);
@@ -109,7 +108,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
         give_up(o);
         return;
     }
-    if (!judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o)) {
+    if (!judged_verify(turn->directory.fd, e->name, e, true, o)) {
         olv_trash_abandon(turn->trash, o->trash);
         o->trash[0] = '\0';
         return;
@@ -212,6 +211,6 @@ static const struct hooks hooks = {.needs = NEEDS_TRASH,
 const struct olv_act act_discard = {.word = "discard",
                                     .past = "discarded",
                                     .wire = 7,
-                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE | OLV_BY_POLICY,
+                                    .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE,
                                     .destination = OLV_TO_TRASH,
                                     .hooks = &hooks};

@@ -2,7 +2,5 @@
 /* keep: the file stays. Nothing is done, so it is never in a docket. */
 #include "act/acts.h"
 
-const struct olv_act act_keep = {.word = "keep",
-                                 .past = "kept",
-                                 .wire = 0,
-                                 .traits = OLV_KEEPS | OLV_WHOLE | OLV_BY_POLICY | OLV_IN_DEPOTS};
+const struct olv_act act_keep = {
+    .word = "keep", .past = "kept", .wire = 0, .traits = OLV_KEEPS | OLV_WHOLE | OLV_IN_DEPOTS};

@@ -5,6 +5,6 @@
 const struct olv_act act_recover = {.word = "recover",
                                     .past = "recovered",
                                     .wire = 11,
-                                    .traits = OLV_TOUCHES | OLV_WHOLE,
+                                    .traits = OLV_TOUCHES | OLV_WHOLE | OLV_BY_HAND_ONLY,
                                     .destination = OLV_BACK,
                                     .way = OLV_GIVE};

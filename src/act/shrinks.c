@@ -12,7 +12,9 @@
 #include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "source/asking.h"
 #include "source/destination.h"
+#include "source/ending.h"
 #include "source/judged.h"
 #include "source/records.h"
 #include "source/settling.h"
@@ -30,6 +32,13 @@ static struct origin origin_of(const struct olv_docket_entry *e)
     struct origin origin = {.act = e->act, .size_bytes = e->identity.size_bytes};
     snprintf(origin.name, sizeof origin.name, "%s", e->name);
     return origin;
+}
+
+/* For where there can be no note on the new file. */
+static void note_before(const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct origin origin = origin_of(e);
+    o->before_len = origin_pack(&origin, o->before);
 }
 
 /* ---- making ---- */
@@ -54,7 +63,7 @@ static size_t shrinks_number_of(const void *job)
     return (size_t)(uintptr_t)job - 1;
 }
 
-/* Without extended attributes or birth times there is no note; the register remembers it instead. */
+/* Without extended attributes or birth times there is no note; the run remembers it instead. */
 static void note_origin(const struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e)
 {
     struct origin origin = origin_of(e);
@@ -87,11 +96,6 @@ static void shrinks_work(void *self, unsigned worker, void *job)
     do_one(m, m->shrinkers[worker], shrinks_number_of(job));
 }
 
-static bool goes_on(const struct group *g, size_t i)
-{
-    return g->made[i] && g->outcomes[i].result == OLV_PENDING;
-}
-
 static bool is_large(const struct group *g, size_t i)
 {
     return g->entries[i].identity.size_bytes > SHRINK_SMALL;
@@ -102,7 +106,7 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
 {
     const struct group *g = m->group;
     for (size_t i = 0; i < g->count; i++) {
-        if (!goes_on(g, i) || is_large(g, i))
+        if (!proven_goes_on(g, i) || is_large(g, i))
             continue;
         if (crew_under_way(crew) == most)
             crew_take(crew);
@@ -112,7 +116,7 @@ static void do_all(struct making *m, struct crew *crew, unsigned most)
         ;
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
-        if (!goes_on(g, i) || !is_large(g, i))
+        if (!proven_goes_on(g, i) || !is_large(g, i))
             continue;
         s->task.observer = m->turn->session->options.observer;
         s->task.files_before = g->files_done + i;
@@ -129,9 +133,9 @@ static bool is_worth_it(const struct shrinking *s, struct olv_error *err)
     if (!s->way->packs)
         return true;
     if (t->packed_bytes > t->plain_bytes - t->plain_bytes / 50)
-        return olv_fail(err, OLV_REFUSED, "it would not become at least 2 %% smaller");
+        return olv_fail(err, OLV_NO_GAIN, "it would not become at least 2 %% smaller");
     if (t->stat.links > 1 && !s->how->keeps)
-        return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would keep the space in use",
+        return olv_fail(err, OLV_NO_GAIN, "it has %llu names (hard links), which would keep the space in use",
                         (unsigned long long)t->stat.links);
     return true;
 }
@@ -141,65 +145,10 @@ static void leave_what_is_not_worth_it(const struct group *g)
     for (size_t i = 0; i < g->count; i++) {
         struct shrinking *s = g->made[i];
         struct olv_outcome *o = &g->outcomes[i];
-        if (!goes_on(g, i) || is_worth_it(s, &o->error))
+        if (!proven_goes_on(g, i) || is_worth_it(s, &o->error))
             continue;
         o->result = OLV_LEFT;
-        o->is_lasting = true;
     }
-}
-
-static void sync_all(const struct group *g)
-{
-    struct touched touched = {0};
-    struct olv_error err = {0};
-    for (size_t i = 0; i < g->count; i++) {
-        const struct shrinking *s = g->made[i];
-        struct olv_outcome *o = &g->outcomes[i];
-        if (goes_on(g, i) &&
-            !touched_add_file(&touched, s->task.fresh.fd, s->task.stat.device, g->count, &o->error))
-            outcome_failed(o);
-    }
-    if (!touched_sync(&touched, &err))
-        group_fail(g, &err);
-}
-
-/* The new file carries a note of what it was, or else the register does. By hand, another format may be tried
- * again. */
-static bool shrinks_remember(const struct turn *turn, const struct olv_docket_entry *e,
-                             const struct shrinking *s, struct olv_error *err)
-{
-    struct olv_had had = {.path = olv_text_string(&s->into),
-                          .act = e->act,
-                          .size_bytes = s->task.packed_bytes,
-                          .modified = e->identity.modified,
-                          .was_name = e->name,
-                          .was_bytes = e->identity.size_bytes};
-    if (s->is_noted || !s->way->packs || e->rule >= OLV_OF_TRASH)
-        return true;
-    return record_had(turn, &had, err);
-}
-
-/* The register knows each new file before it gets its name; a file restored to its former self is spared for
- * a while. */
-static bool shrinks_announce(const struct turn *turn, const struct group *g, struct olv_error *err)
-{
-    for (size_t i = 0; i < g->count; i++) {
-        struct shrinking *s = g->made[i];
-        const struct olv_docket_entry *e = &g->entries[i];
-        struct olv_stat stat;
-        if (!goes_on(g, i))
-            continue;
-        olv_text_clear(&s->into);
-        olv_path_add(&s->into, e->directory, s->wanted);
-        if (s->into.failed)
-            return olv_fail_memory(err);
-        if (!olv_os_stat(s->task.fresh.fd, "", &stat))
-            return olv_fail_system(err, "", "cannot look at the new file");
-        if (!record_name(turn, g->sequence + i, s->into.data, &stat, !s->way->packs, err) ||
-            !shrinks_remember(turn, e, s, err))
-            return false;
-    }
-    return record_names(turn, err);
 }
 
 static struct shrinking *shrinks_begin(struct making *m, size_t i)
@@ -226,6 +175,11 @@ static struct shrinking *shrinks_begin(struct making *m, size_t i)
     s->task.most_bytes = s->how->most_bytes;
     s->task.workers = m->workers;
     s->task.keeps = s->how->keeps;
+    s->new.fresh = &s->task.fresh;
+    s->new.is_spared = !s->way->packs; /* restored to its former self */
+    s->new.wanted = s->wanted;
+    s->new.directory = e->directory;
+    olv_path_add(&s->new.path, e->directory, s->wanted);
     return s;
 }
 
@@ -251,11 +205,10 @@ bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
     if (crew) {
         do_all(&m, crew, most);
         leave_what_is_not_worth_it(g);
-        sync_all(g);
+        proven_sync(g);
         m.is_proving = true;
         do_all(&m, crew, most);
-        if (!shrinks_announce(turn, g, &why))
-            group_fail(g, &why);
+        proven_record(turn, g);
     } else {
         olv_fail_memory(&why);
         group_fail(g, &why);
@@ -272,51 +225,21 @@ bool shrinks_make(struct turn *turn, struct group *g, struct olv_error *err)
 void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct shrinking *s = turn->made.here;
-    if (!s || !judged_is_allowed(turn, e, o) || !judged_verify(turn->directory.fd, e->name, e, true, o) ||
+    if (!s || !judged_verify(turn->directory.fd, e->name, e, true, o) ||
         !destination_is_allowed(turn, e, turn->directory.fd, s->wanted, o))
         return;
-    if (!fresh_publish(&s->task.fresh, s->wanted, e->if_exists, s->placed, &o->error)) {
-        outcome_failed(o);
-        if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP)
-            o->result = OLV_LEFT;
+    if (!proven_publish(&s->new, e, o))
         return;
-    }
-    olv_text_clear(&s->into);
-    olv_path_add(&s->into, e->directory, s->placed);
-    o->into = olv_text_string(&s->into);
+    o->into = olv_text_string(&s->new.path);
     o->digest = s->how->keeps && !s->way->packs ? NULL : s->task.digest;
+    o->is_noted = s->is_noted;
+    o->after = &s->new.made;
+    note_before(e, o);
     o->has_packed = true;
     o->packed_bytes = s->way->packs ? s->task.packed_bytes : s->task.plain_bytes;
 }
 
 /* ---- together again ---- */
-
-static bool sync_directories(const struct group *g, struct olv_error *err)
-{
-    struct touched touched = {0};
-    bool ok = true;
-    for (size_t i = 0; i < g->count; i++) {
-        const struct shrinking *s = g->made[i];
-        struct olv_stat stat = {0};
-        if (!goes_on(g, i))
-            continue;
-        stat.device = s->source.device;
-        stat.inode = s->source.inode;
-        ok = touched_add(&touched, s->source.fd, &stat, err) && ok;
-    }
-    return touched_sync(&touched, err) && ok;
-}
-
-/* The original could not be removed: remove the new file and put back what it replaced. */
-static void take_back(struct shrinking *s, struct olv_outcome *o)
-{
-    if (!fresh_take_back(&s->task.fresh, s->placed))
-        olv_error_hint(&o->error, "its new file could not be removed, either");
-    o->into = NULL;
-    o->digest = NULL;
-    o->has_packed = false;
-    outcome_failed(o);
-}
 
 /* A file restored to its former self needs no note of its origin. */
 static void shrinks_finish(const struct turn *turn, struct shrinking *s)
@@ -329,32 +252,33 @@ static void shrinks_finish(const struct turn *turn, struct shrinking *s)
 }
 
 /* The original goes only while the new file stands under its name. */
-static bool let_go(struct turn *turn, struct shrinking *s, const struct olv_docket_entry *e,
-                   struct olv_outcome *o)
+static bool let_go(struct turn *turn, struct shrinking *s, struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    enum olv_truth stands = fresh_stands(&s->task.fresh, s->placed);
+    enum olv_truth stands = fresh_stands(&s->task.fresh, s->new.placed);
     if (stands == OLV_UNKNOWN)
         return olv_fail_system(&o->error, "", "cannot look at its new file, so it stays");
     if (stands == OLV_NO)
         return olv_fail(&o->error, OLV_SYSTEM, "its new file is not under its name any more, so it stays");
-    return shrink_is_unchanged(&s->task, &o->error) && judged_remove(turn, &s->source, e, true, o);
+    own_change_follow(turn, s->source.fd, e);
+    return shrink_is_unchanged(&s->task, &o->error) &&
+           ask_about(turn, &s->source, e, s->task.is_watched, o) && ending_end(turn, &s->source, e, o);
 }
 
 void shrinks_complete(struct turn *turn, const struct group *g)
 {
     struct olv_error err = {0};
-    bool is_synced = sync_directories(g, &err);
+    bool is_synced = proven_sync_directories(g, &err);
     for (size_t i = 0; i < g->count; i++) {
-        const struct olv_docket_entry *e = &g->entries[i];
+        struct olv_docket_entry *e = &g->entries[i];
         struct olv_outcome *o = &g->outcomes[i];
         struct shrinking *s = g->made[i];
-        if (!goes_on(g, i))
+        if (!proven_goes_on(g, i))
             continue;
         if (!is_synced) {
             o->error = err;
-            take_back(s, o);
+            proven_take_back(&s->new, o);
         } else if (!s->how->keeps && !let_go(turn, s, e, o)) {
-            take_back(s, o);
+            proven_take_back(&s->new, o);
         } else {
             o->result = OLV_DONE;
             shrinks_finish(turn, s);
@@ -370,12 +294,21 @@ void shrinks_drop(const struct group *g)
             continue;
         shrink_end(&s->task);
         olv_reach_end(&s->source);
-        olv_text_free(&s->into);
+        proven_free(&s->new);
         free(s);
     }
 }
 
 /* ---- after a crash ---- */
+
+/* False if the new file carries a note, or cannot be looked at. */
+static bool find_made(struct turn *turn, const char *placed, struct olv_outcome *o)
+{
+    struct origin ignored;
+    o->after = &turn->crash.made;
+    return olv_os_stat(turn->directory.fd, placed, &turn->crash.made) &&
+           !origin_read(turn->directory.fd, placed, &turn->crash.made, turn->session->notes, &ignored);
+}
 
 /* If the original still exists, the new file got no further than its name: it is removed. */
 enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
@@ -385,7 +318,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
     struct settling_search s;
     enum olv_truth is_there, found;
     turn_label(label, turn, turn->sequence);
-    judged_settle_removal(turn, e);
+    ending_settle(turn, e);
     is_there = settling_is_there(turn, e);
     if (!way->name(e, wanted, sizeof wanted, &o->error))
         return is_there == OLV_YES ? OLV_NO : OLV_UNKNOWN;
@@ -410,5 +343,7 @@ enum olv_truth shrinks_applied(struct turn *turn, const struct olv_docket_entry 
     olv_path_add(&turn->scratch.placed, e->directory, placed);
     o->into = olv_text_string(&turn->scratch.placed);
     o->result = OLV_DONE;
+    o->is_noted = !find_made(turn, placed, o);
+    note_before(e, o);
     return OLV_YES;
 }

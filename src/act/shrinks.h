@@ -5,6 +5,7 @@
 
 #include "act/acts.h"
 #include "shrink/shrink.h"
+#include "source/proven.h"
 
 /* How either is done. */
 struct shrink_arguments {
@@ -23,15 +24,14 @@ struct shrinks {
 
 /* One entry in progress. */
 struct shrinking {
+    struct proven new; /* first member */
     const struct shrinks *way;
     struct shrink_task task;
     const struct shrink_arguments *how;
     struct olv_reach source;    /* its directory */
     char label[FRESH_LABEL];    /* of the new file */
     char wanted[NAME_MAX + 64]; /* the name that the new file should get */
-    char placed[NAME_MAX + 1];  /* the name it got; "" before */
-    struct olv_text into;       /* its path */
-    bool is_noted;              /* the new file carries a note of what it was */
+    bool is_noted;              /* it carries a note of what it was */
 };
 
 bool shrinks_make(struct turn *turn, struct group *group, struct olv_error *err);

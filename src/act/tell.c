@@ -12,4 +12,4 @@ static void tell_apply(struct turn *turn, const struct olv_docket_entry *entry, 
 static const struct hooks hooks = {.apply = tell_apply};
 
 const struct olv_act act_tell = {
-    .word = "tell", .past = "told", .wire = 1, .traits = OLV_WHOLE | OLV_BY_POLICY, .hooks = &hooks};
+    .word = "tell", .past = "told", .wire = 1, .traits = OLV_WHOLE, .hooks = &hooks};

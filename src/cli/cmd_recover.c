@@ -19,7 +19,8 @@ static void cmd_recover_carry_out(struct recovering *r, struct olv_session *sess
     struct olv_error err = {0};
     struct olv_spool *docket = olv_spool_new(&err);
     bool ok = docket &&
-              olv_items_find(session->trashes, &r->request.query, docket, found_view_each, &r->view, &err);
+              olv_items_find(session->trashes, &r->request.query, docket, found_view_each, &r->view, &err) &&
+              found_view_take_back(&r->view, session, docket, &err);
     watch_expect(r->cli, r->view.found);
     if (ok && r->view.found == 0)
         found_view_nothing(&r->view);
@@ -44,7 +45,7 @@ static void recover(struct recovering *r, struct olv_session *session)
     r->request.query.catalogue = session->catalogue;
     r->request.query.observer = &r->cli->observer;
     if (r->only_list)
-        found_view_list(&r->view, session->trashes, &r->request.query);
+        found_view_list(&r->view, session, &r->request.query);
     else
         cmd_recover_carry_out(r, session);
     watch_print_troubles(r->cli);

@@ -40,6 +40,8 @@ void found_view_each(void *self, const struct olv_found_item *found)
     } else {
         if (*found->depot)
             olv_text_printf(&path, ", from depot %s", found->depot);
+        else if (!found->trash)
+            olv_text_puts(&path, ", a copy, is taken away");
         if (found->older_versions)
             olv_text_printf(&path, " (and %s older)", NUMBER(found->older_versions));
         table_date(r->table, STYLE_PLAIN, found->deleted);
@@ -48,7 +50,30 @@ void found_view_each(void *self, const struct olv_found_item *found)
     table_text(r->table, STYLE_PLAIN, &path);
 }
 
-bool found_view_list(struct found_view *r, struct olv_trashes *trashes, struct olv_item_query *query)
+static void take_back_each(void *self, const struct olv_inverse *inverse, const struct olv_stat *stat)
+{
+    struct found_view *r = self;
+    const struct olv_found_item found = {.path = inverse->original,
+                                         .target = inverse->path,
+                                         .item = "",
+                                         .depot = "",
+                                         .deleted = stat->modified,
+                                         .modified = stat->modified,
+                                         .size_bytes = stat->size_bytes,
+                                         .files = 1,
+                                         .kind = stat->kind};
+    found_view_each(r, &found);
+}
+
+bool found_view_take_back(struct found_view *r, const struct olv_session *session, struct olv_spool *docket,
+                          struct olv_error *err)
+{
+    const char *run = cli_value(r->cli, OPT_RUN);
+    return !run || r->cli->argument_count ||
+           olv_session_take_back(session, run, docket, take_back_each, r, err);
+}
+
+bool found_view_list(struct found_view *r, const struct olv_session *session, struct olv_item_query *query)
 {
     static const struct table_column columns[] = {{.heading = "Put away", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
@@ -62,7 +87,8 @@ bool found_view_list(struct found_view *r, struct olv_trashes *trashes, struct o
     bool ok;
     r->lists = true;
     r->table = r->shows_versions ? table_begin(r->cli, versions, 5) : table_begin(r->cli, columns, 3);
-    ok = olv_items_find(trashes, query, NULL, found_view_each, r, &err);
+    ok = olv_items_find(session->trashes, query, NULL, found_view_each, r, &err) &&
+         found_view_take_back(r, session, NULL, &err);
     table_end(r->table);
     if (!ok)
         return cli_report(r->cli, &err);

@@ -45,12 +45,22 @@ static void add_done(struct olv_text *line, const struct olv_act *act, const str
                     done->packed_bytes ? SIZE(done->packed_bytes) : "");
 }
 
-/* Files that acts with these traits, or to these places, were done to. */
-static uint64_t done_by(const struct olv_run_result *r, unsigned traits, unsigned destinations)
+static bool is_final(const struct olv_act *act)
+{
+    return act->traits & OLV_FINAL;
+}
+
+static bool can_be_recovered(const struct olv_act *act)
+{
+    return act->destination == OLV_TO_TRASH || act->destination == OLV_TO_DEPOT || act->inverse;
+}
+
+/* Files that such acts were done to. */
+static uint64_t done_by(const struct olv_run_result *r, bool (*is_such)(const struct olv_act *act))
 {
     uint64_t files = 0;
     for (size_t i = 0; olv_acts[i]; i++)
-        if (olv_acts[i]->traits & traits || 1u << olv_acts[i]->destination & destinations)
+        if (is_such(olv_acts[i]))
             files += r->by_act[olv_acts[i]->wire].files + r->by_act[olv_acts[i]->wire].directories;
     return files;
 }
@@ -77,14 +87,14 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
                              : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
-    if (can_recover && done_by(r, 0, 1u << OLV_TO_TRASH | 1u << OLV_TO_DEPOT) && !cli_has(cli, OPT_KEEP)) {
+    if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
             add_word(&back, cli_value(cli, OPT_STATE));
             olv_text_puts(&back, " ");
         }
         printf("%s: olvido %srecover --run %s\n",
-               done_by(r, OLV_FINAL, 0) ? "What was deleted is gone; take the rest back" : "Take it back",
+               done_by(r, is_final) ? "What was deleted is gone; take the rest back" : "Take it back",
                olv_text_string(&back), olv_run_id(run));
     }
     for (size_t i = 0; olv_acts[i] && !cli_has(cli, OPT_KEEP); i++)

@@ -83,7 +83,11 @@ bool found_view_approve(void *self, struct olv_docket_entry *entry);
 /* Reports and marks that nothing fits, or that there is no such run. */
 void found_view_nothing(struct found_view *view);
 /* Lists everything the query finds. */
-bool found_view_list(struct found_view *view, struct olv_trashes *trashes, struct olv_item_query *query);
+bool found_view_list(struct found_view *view, const struct olv_session *session,
+                     struct olv_item_query *query);
+/* With --run alone: what takes back acts of the run that put nothing away. `docket` may be NULL. */
+bool found_view_take_back(struct found_view *view, const struct olv_session *session,
+                          struct olv_spool *docket, struct olv_error *err);
 
 /* ---- trash_view.c: what lies in the trashes, oldest first ---- */
 

@@ -46,12 +46,10 @@ static bool is_short(const char *path, struct olv_error *err)
     return olv_error_hint(err, "nothing was touched; move it further up first");
 }
 
-bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, struct olv_error *err)
+static bool compose_add(struct olv_composing *c, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_text last = c->key;
     bool goes_on;
-    if (e->act->keys && !e->arguments)
-        return olv_fail(err, OLV_USAGE, "the decision does not say how to %s", e->act->word);
     if (!is_short(e->directory, err) || !is_short(e->target, err) ||
         !is_short(keys_long_path(e->act, e->arguments, OLV_LONGEST_PATH), err) ||
         (e->location && !is_short(e->location->twin, err)))
@@ -70,6 +68,29 @@ bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, 
     return !c->page.bytes.failed || olv_fail_memory(err);
 }
 
+/* What follows from the act's arguments, the same for all makers of dockets. */
+static bool complete(struct olv_composing *c, struct olv_docket_entry *e)
+{
+    const struct olv_key *key = olv_key_of(e->act, "if-exists");
+    if (key)
+        e->if_exists = (enum olv_if_exists)olv_argument_number(e->act, e->arguments, key->name);
+    if (!e->act->target || *e->target)
+        return true;
+    olv_text_clear(&c->target);
+    if (!e->act->target(e->arguments, e, &c->target) || c->target.failed)
+        return false;
+    e->target = olv_text_string(&c->target);
+    return true;
+}
+
+bool olv_compose_add(struct olv_composing *c, const struct olv_docket_entry *e, struct olv_error *err)
+{
+    struct olv_docket_entry whole = *e;
+    if (e->act->keys && !e->arguments)
+        return olv_fail(err, OLV_USAGE, "the decision does not say how to %s", e->act->word);
+    return complete(c, &whole) ? compose_add(c, &whole, err) : olv_fail_memory(err);
+}
+
 bool olv_compose_end(struct olv_composing *c, struct olv_error *err)
 {
     bool ok = put_away(c, err);
@@ -82,4 +103,5 @@ void olv_compose_abandon(struct olv_composing *c)
     olv_page_free(&c->page);
     olv_text_free(&c->key);
     olv_text_free(&c->scratch);
+    olv_text_free(&c->target);
 }

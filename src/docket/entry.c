@@ -22,7 +22,7 @@ uint64_t olv_docket_entry_size(const struct olv_docket_entry *entry)
 
 void olv_docket_entry_shown(const struct olv_docket_entry *entry, struct olv_text *out)
 {
-    if (entry->location)
+    if (entry->place != OLV_IN_TREE && *entry->target)
         olv_text_puts(out, entry->target);
     else
         olv_docket_entry_path(entry, out);

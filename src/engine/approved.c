@@ -20,16 +20,19 @@ struct approving {
 
 static void compare_key(struct approving *a, const struct olv_docket_entry *e)
 {
-    if (!(hooks_of(e)->needs & NEEDS_ORDER)) {
+    if (e->act->order == OLV_BY_DIRECTORY) {
         a->is_between |= a->entries > 0;
         return;
     }
     a->entries++;
+    a->needs_order |= a->is_between || e->act->order == OLV_BOTTOM_UP;
+    if (a->needs_order)
+        return;
     if (a->first.len == 0)
         hooks_of(e)->group_key(e, &a->first);
     olv_text_clear(&a->scratch);
     hooks_of(e)->group_key(e, &a->scratch);
-    a->needs_order |= a->is_between || !olv_text_is_same(&a->first, &a->scratch);
+    a->needs_order |= !olv_text_is_same(&a->first, &a->scratch);
 }
 
 static bool add_approved(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -55,7 +58,7 @@ struct ordering {
     struct olv_page_writer single;
 };
 
-/* Keys are compared by their digests, which contain no NUL. */
+/* What is sorted by its key: by the key's digest, which contains no NUL, then by directory and name. */
 static void put_key(struct ordering *o, const struct olv_docket_entry *e)
 {
     struct olv_text last = o->key;
@@ -72,15 +75,34 @@ static void put_key(struct ordering *o, const struct olv_docket_entry *e)
     olv_text_add(&o->record, o->hex, sizeof o->hex);
 }
 
-/* Entries that need no order keep theirs; the rest are sorted by key, directory and name. */
+/* What goes bottom up, after all that: by its path with its names ended by 1, and the last one by 255, so
+ * that what is in a directory comes before it. */
+static void put_path(struct ordering *o, const struct olv_docket_entry *e)
+{
+    struct olv_text *record = &o->record;
+    size_t at;
+    olv_text_puts(record, "~");
+    at = record->len;
+    olv_docket_entry_path(e, record);
+    for (; at < record->len; at++)
+        if (record->data[at] == '/')
+            record->data[at] = '\1';
+    olv_text_add(record, "\377\0\0", 3);
+}
+
+/* Entries that need no order keep theirs. */
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct ordering *o = self;
-    if (!(hooks_of(e)->needs & NEEDS_ORDER))
+    if (e->act->order == OLV_BY_DIRECTORY)
         return olv_compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
-    put_key(o, e);
-    olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
+    if (e->act->order == OLV_BOTTOM_UP) {
+        put_path(o, e);
+    } else {
+        put_key(o, e);
+        olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
+    }
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_page_begin(&o->single);
     olv_page_add(&o->single, e);
@@ -104,7 +126,7 @@ static bool take_sorted(struct ordering *o, struct olv_error *err)
     while (ok && olv_sorter_next(o->sorter, &record, err)) {
         const char *bytes = record.bytes;
         size_t at = 0;
-        for (int strings = 0; strings < 3; strings++)
+        for (int strings = 0; strings < 3; strings++) /* before the entry */
             at += strlen(bytes + at) + 1;
         olv_text_clear(&page);
         olv_text_add(&page, bytes + at, record.len - at);

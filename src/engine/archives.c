@@ -8,11 +8,11 @@
 #include "depot/catalogue.h"
 #include "depot/elsewhere.h"
 #include "depot/reread.h"
-#include "depot/same.h"
 #include "depot/trust.h"
 #include "file/removal.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "source/ending.h"
 #include "state/register.h"
 
 #include <errno.h>
@@ -81,33 +81,28 @@ static enum fate waits(struct clearing *c, const struct olv_unfinished_archive *
     return FATE_WAITS;
 }
 
-static enum fate remove_file(struct clearing *c, int depot, const struct olv_unfinished_archive *u,
-                             enum removal why)
+static enum fate remove_made(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
 {
-    if (removal_unlink(why, depot, u->name) != 0)
-        return waits(c, u,
-                     u->state == OLV_ARCHIVE_GOING ? "an archive due for removal cannot be removed"
-                                                   : "an unfinished archive cannot be removed",
-                     errno);
-    return FATE_REMOVED;
+    return removal_unlink(REMOVAL_MADE, depot, u->name) == 0
+               ? FATE_REMOVED
+               : waits(c, u, "an unfinished archive cannot be removed", errno);
 }
 
 /* Removes one that was to go, if the file under its name is still that very archive. */
 static enum fate clear_going(struct clearing *c, int depot, const struct olv_unfinished_archive *u)
 {
     struct olv_error err = {0};
-    int fd = olv_os_open_file(depot, u->name);
-    bool is_same = fd >= 0 && same_archive(c->run->session->catalogue, u->archive, fd, &err);
-    int sys = fd < 0 ? errno : err.sys;
-    olv_os_close(fd);
-    if (is_same)
-        return remove_file(c, depot, u, REMOVAL_GOING);
-    return waits(
-        c, u,
-        sys ? "an archive due for removal cannot be compared, so it stays"
-            : "an archive due for removal is not what the catalogue knows, or damaged, so it stays: look at "
-              "it with `olvido contents`, and remove or rename it by hand",
-        sys);
+    char what[sizeof err.what + 64];
+    enum olv_truth ended = ending_end_archive(c->run->session, depot, u, &err);
+    if (ended == OLV_YES)
+        return FATE_REMOVED;
+    snprintf(what, sizeof what, "an archive due for removal stays: %s", err.what);
+    if (ended == OLV_NO && err.code != OLV_REFUSED)
+        return waits(c, u,
+                     "an archive due for removal is not what the catalogue knows, or damaged, so it stays: "
+                     "look at it with `olvido contents`, and remove or rename it by hand",
+                     0);
+    return waits(c, u, what, err.sys);
 }
 
 /* ---- one that was being made ---- */
@@ -149,7 +144,7 @@ static enum fate clear_named(struct clearing *c, int depot, const struct olv_unf
     if (reread_archive(&options, u->name, &result, &err))
         return FATE_ADOPTED;
     if (j.is_elsewhere)
-        return remove_file(c, depot, u, REMOVAL_MADE);
+        return remove_made(c, depot, u);
     if (err.code != OLV_BROKEN)
         return waits(c, u, "an archive that a run did not finish cannot be read", err.sys);
     archives_tell(

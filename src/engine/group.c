@@ -2,10 +2,9 @@
 #include "engine/group.h"
 
 #include "engine/outcomes.h"
-#include "engine/spare.h"
 #include "engine/trace.h"
 #include "olvido/docket.h"
-#include "source/judged.h"
+#include "source/asking.h"
 
 /* The most that a group of several entries may hold, because their copies take space. */
 #define GROUP_BYTES ((uint64_t)256 << 20)
@@ -33,7 +32,7 @@ void group_add(struct several *g, const struct olv_docket_entry *e)
 /* ---- one entry ---- */
 
 /* Whether it can be touched, as far as is known now; otherwise the outcome says why not. */
-static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
+static bool is_ready(struct carrying *c, const struct hooks *hooks, struct olv_docket_entry *e,
                      struct olv_outcome *o)
 {
     struct olv_run *run = c->run;
@@ -50,15 +49,21 @@ static bool is_ready(struct carrying *c, const struct hooks *hooks, const struct
     }
     if (hooks->prepare_ahead)
         ahead_know(c->ahead, run->turn.directory.mount, run->turn.trash);
-    return !spare_entry(run, e, o);
+    own_change_follow(&run->turn, run->turn.directory.fd, e);
+    return !(e->act->traits & OLV_TOUCHES) || hooks->needs & ASKS_ITSELF ||
+           ask_about(&run->turn, &run->turn.directory, e, false, o);
 }
 
 static void group_apply(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
                         struct olv_outcome *o)
 {
+    struct turn *turn = &c->run->turn;
+    int fd;
     if (hooks->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
-    hooks->apply(&c->run->turn, e, o);
+    fd = e->act->traits & OLV_TOUCHES ? own_change_begin(&turn->directory, e) : -1;
+    hooks->apply(turn, e, o);
+    own_change_end(turn, fd);
     if (hooks->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
 }
@@ -71,8 +76,8 @@ static bool note_source(struct carrying *c, struct olv_error *err)
     return source->fd < 0 || touched_add(&c->touched, source->fd, &stat, err);
 }
 
-static bool do_entry(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
-                     void *made, struct olv_outcome *o, struct olv_error *err)
+static bool do_entry(struct carrying *c, const struct hooks *hooks, struct olv_docket_entry *e, void *made,
+                     struct olv_outcome *o, struct olv_error *err)
 {
     struct turn *turn = &c->run->turn;
     bool ok = true;
@@ -104,6 +109,8 @@ static bool pass(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct passing *p = self;
     struct keyed *k = &p->carrying->keyed;
+    struct turn *turn = &p->carrying->run->turn;
+    struct olv_error ignored = {0}; /* then it is not what was judged, either */
     if (p->is_over || (p->is_first_page && e->number < p->from))
         return true;
     olv_text_clear(&k->scratch);
@@ -113,6 +120,8 @@ static bool pass(void *self, struct olv_docket_entry *e, struct olv_error *err)
     if (p->is_over)
         return true;
     k->until++;
+    if (e->links > 1 && olv_reach_directory(&turn->directory, e, &ignored))
+        own_change_follow(turn, turn->directory.fd, e);
     return p->each(p->self, e, err);
 }
 

@@ -7,6 +7,7 @@
 #include "depot/catalogue.h"
 #include "os/os.h"
 #include "seal/notes.h"
+#include "source/asking.h"
 #include "state/register.h"
 #include "state/reserve.h"
 
@@ -91,10 +92,8 @@ void run_close_states(struct olv_run *run)
 const char *run_path_of(struct olv_run *run, const struct olv_docket_entry *e)
 {
     struct olv_text *path = &run->turn.scratch.path;
-    if (*e->target)
-        return e->target;
     olv_text_clear(path);
-    olv_docket_entry_path(e, path);
+    olv_docket_entry_shown(e, path);
     return olv_text_string(path);
 }
 
@@ -185,7 +184,8 @@ struct olv_run *run_open(struct olv_session *session, struct olv_error *err)
     run->state = (struct state){-1, -1, -1};
     run->directory = run->moves.fd = -1;
     run->turn.session = session;
-    run->turn.run = (struct turn_run){.recorder = run, .id = run->id, .now = olv_os_now()};
+    run->turn.run =
+        (struct turn_run){.recorder = run, .id = run->id, .now = olv_os_now(), .changes = &run->changes};
     olv_reach_begin(&run->turn.directory);
     if (run_start(run, err)) {
         reserve_fill(run->state.dir);
@@ -222,7 +222,8 @@ void run_close(struct olv_run *run)
     olv_text_free(&run->turn.scratch.path);
     olv_text_free(&run->turn.scratch.placed);
     olv_hasher_free(run->turn.scratch.hasher);
-    olv_os_in_use_free(run->in_use);
+    asking_end(&run->turn);
+    changes_free(&run->changes);
     for (size_t i = 0; i < run->beside_count; i++)
         free((char *)(uintptr_t)run->beside[i].path);
     free(run->beside);

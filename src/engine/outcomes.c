@@ -1,9 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/outcomes.h"
 
+#include "keys/keys.h"
+
 #include "state/register.h"
 
-/* ---- which steps files have had, where they cannot say it themselves ---- */
+#include <string.h>
+
+/* ---- acts that a file outlives ---- */
 
 static void remember_tell(struct olv_run *run, const struct olv_error *err)
 {
@@ -11,20 +15,49 @@ static void remember_tell(struct olv_run *run, const struct olv_error *err)
                         (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
 }
 
-/* Remembers that the act has no effect on this file. If that cannot be noted, a later run tries again. */
-static void remember(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+static struct olv_had had_of(const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
-    struct olv_had had = {.act = e->act,
-                          .size_bytes = e->identity.size_bytes,
-                          .modified = e->identity.modified,
-                          .was_name = ""};
+    const struct olv_identity *i = &e->identity;
+    struct olv_had had = {.inode = i->inode,
+                          .has_born = i->has_born,
+                          .born = i->born,
+                          .size_bytes = i->size_bytes,
+                          .modified = i->modified,
+                          .act = e->act,
+                          .before_len = o->before_len};
+    if (o->after)
+        had = (struct olv_had){.inode = o->after->inode,
+                               .has_born = o->after->has_born,
+                               .born = o->after->born,
+                               .size_bytes = o->after->size_bytes,
+                               .modified = o->after->modified,
+                               .act = e->act,
+                               .before_len = o->before_len};
+    memcpy(had.before, o->before, o->before_len);
+    return had;
+}
+
+/* By hand, what gains nothing in one way may be tried in another. */
+static bool is_to_be_remembered(const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    bool stays = e->act->traits & OLV_OUTLIVED && e->act->destination == OLV_STAYS && !o->is_noted;
+    return stays && (o->result == OLV_DONE || (o->error.code == OLV_NO_GAIN && e->rule != OLV_BY_HAND));
+}
+
+void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
     struct olv_text path = {0};
     struct olv_error err = {0};
-    if (!o->is_lasting || e->rule >= OLV_OF_TRASH) /* by hand, another format may be tried again */
+    struct olv_had had;
+    if (!is_to_be_remembered(e, o))
         return;
-    olv_docket_entry_path(e, &path);
+    had = had_of(e, o);
+    if (o->into && !(e->act->traits & OLV_SOURCE_STAYS))
+        olv_text_puts(&path, o->into);
+    else
+        olv_docket_entry_path(e, &path);
     had.path = olv_text_string(&path);
-    if (path.failed)
+    if (path.failed || !keys_digest(e->act, e->arguments, had.arguments))
         olv_fail_memory(&err);
     else if (run_register(run, DATABASE_MAKE, &err))
         had_note(run->session->reg, &had, &err);
@@ -73,7 +106,7 @@ static void record(struct carrying *c, const struct olv_docket_entry *e, const s
                                                                      .has_packed = o->has_packed,
                                                                      .packed_bytes = o->packed_bytes,
                                                                      .seconds = o->seconds});
-    remember(run, e, o);
+    outcomes_note(run, e, o);
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(observer,
                             (struct olv_trouble){OLV_TROUBLE_FAILED, path, o->error.what, o->error.sys});

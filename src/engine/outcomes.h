@@ -12,7 +12,11 @@ void outcomes_add(struct carrying *carrying, const struct olv_docket_entry *entr
 void outcomes_failed_late(struct carrying *carrying, const struct olv_act *act, const char *path,
                           const struct olv_error *why);
 
-/* Makes durable which steps files have had; a failure is only reported. */
+/* Notes that an act was done which the file outlives, or that it gains nothing from it: then it is not done
+ * again. If that cannot be noted, a later run tries again. */
+void outcomes_note(struct olv_run *run, const struct olv_docket_entry *entry,
+                   const struct olv_outcome *outcome);
+/* Makes that durable; a failure is only reported. */
 void outcomes_remember(struct olv_run *run);
 
 #endif

@@ -189,7 +189,7 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         scan_relay_fail(&w->planner->relay, &err);
         return false;
     }
-    if (step->act->traits & OLV_TOUCHES && is_guarded(w, entry)) {
+    if (step->act->traits & OLV_TOUCHES && !(step->act->traits & OLV_SOURCE_STAYS) && is_guarded(w, entry)) {
         plan_count(w, entry, &tally->by_reason[OLV_GUARDED]);
         return false;
     }

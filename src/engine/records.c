@@ -65,16 +65,3 @@ enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *
     struct olv_register *reg = turn->session->reg;
     return reg ? given_is_spared(reg, stat, run_credible_now(turn->run.recorder)) : OLV_NO;
 }
-
-bool record_had(const struct turn *turn, const struct olv_had *had, struct olv_error *err)
-{
-    struct olv_register *reg = run_register(turn->run.recorder, DATABASE_MAKE, err);
-    return reg && had_note(reg, had, err);
-}
-
-enum olv_truth recorded_had(const struct turn *turn, struct olv_had *had, char was_name[NAME_MAX + 1],
-                            uint64_t *was_bytes, struct olv_error *err)
-{
-    struct olv_register *reg = turn->session->reg;
-    return reg ? olv_register_find_had(reg, had, was_name, was_bytes, err) : OLV_NO;
-}

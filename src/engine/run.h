@@ -7,6 +7,7 @@
 #include "act/archive_made.h"
 #include "depot/catalogue.h"
 #include "engine/moves.h"
+#include "file/changes.h"
 #include "file/touched.h"
 #include "ledger/ledger.h"
 #include "os/os.h"
@@ -33,8 +34,7 @@ struct olv_run {
     const char *clock_doubt; /* why the clock is doubtful; NULL: it is not */
     bool has_noted_clock;
     uint64_t settled, settled_unknown;
-    struct olv_os_in_use *in_use; /* files open for writing a moment ago; see spare.c */
-    struct olv_instant in_use_at;
+    struct changes changes;
     int directory;                 /* runs/ID while carrying out; otherwise -1 */
     struct moves moves;            /* that it announces */
     struct olv_text settled_moves; /* that the run being settled announced */

@@ -3,6 +3,7 @@
  * what was begun and not completed; then looks at each entry without an outcome and records one: done, left
  * or unknown. Completes nothing. */
 #include "depot/catalogue.h"
+#include "engine/outcomes.h"
 #include "engine/run.h"
 #include "engine/trace.h"
 #include "file/touched.h"
@@ -133,6 +134,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     bool was_done;
     turn->crash.trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
+    outcomes_note(s->run, e, &o);
     result = hooks ? outcome_word(e->act, o.result) : "left";
     outcome_reason(&o, reason, sizeof reason);
     olv_docket_entry_path(e, &path);
@@ -280,6 +282,7 @@ static bool settle_run(struct settling *s, struct olv_error *err)
     if (is_cut_short(s)) {
         bool ok = settle_pass(s, false, err);
         run_close_states(run);
+        outcomes_remember(run);
         if (!ok || !olv_trashes_store(run->session->trashes, err) || !sync_trashes(run, err))
             return false;
         olv_ledger_end_run(

@@ -34,15 +34,16 @@ bool olv_identity_is(const struct olv_identity *i, const struct olv_stat *stat)
            (!i->has_born || identity_same(i->born, stat->born));
 }
 
+bool olv_identity_remains(const struct olv_identity *i, const struct olv_stat *stat)
+{
+    return i->kind == stat->kind && i->inode == stat->inode &&
+           (!i->has_born || !stat->has_born || identity_same(i->born, stat->born));
+}
+
 bool olv_identity_survived(const struct olv_identity *i, const struct olv_stat *stat)
 {
-    if (i->kind != stat->kind || i->inode != stat->inode)
-        return false;
-    if (i->size_bytes != stat->size_bytes || !identity_same(i->modified, stat->modified))
-        return false;
-    if (i->has_born && stat->has_born && !identity_same(i->born, stat->born))
-        return false;
-    return true;
+    return olv_identity_remains(i, stat) && i->size_bytes == stat->size_bytes &&
+           identity_same(i->modified, stat->modified);
 }
 
 bool olv_identity_holds(const struct olv_identity *i, const struct olv_stat *stat, bool with_changed)

@@ -11,7 +11,9 @@ bool olv_identity_is(const struct olv_identity *identity, const struct olv_stat 
 /* Whether `stat` is the same file in the same state. `with_changed` includes ctime; pass false after a
  * rename, which changes it. */
 bool olv_identity_holds(const struct olv_identity *identity, const struct olv_stat *stat, bool with_changed);
-/* The same after a reboot, when the mount may have another number. */
+/* Whether it is the same file, and in the same state, after a reboot, when the mount may have another number.
+ */
+bool olv_identity_remains(const struct olv_identity *identity, const struct olv_stat *stat);
 bool olv_identity_survived(const struct olv_identity *identity, const struct olv_stat *stat);
 /* The same for a directory, without its UUID, which is asked once for many. */
 struct olv_directory_id olv_directory_id_of(const struct olv_stat *stat);

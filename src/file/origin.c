@@ -12,6 +12,23 @@
 
 enum { LARGEST_NOTE = 2048 };
 
+size_t origin_pack(const struct origin *o, uint8_t out[ORIGIN_PACKED])
+{
+    size_t len = strlen(o->name);
+    bytes_put64(out, o->size_bytes);
+    memcpy(out + 8, o->name, len);
+    return 8 + len;
+}
+
+bool origin_unpack(const uint8_t *bytes, size_t len, const struct olv_act *act, struct origin *out)
+{
+    if (len <= 8 || len > ORIGIN_PACKED)
+        return false;
+    *out = (struct origin){.act = act, .size_bytes = bytes_get64(bytes)};
+    memcpy(out->name, bytes + 8, len - 8);
+    return true;
+}
+
 /* What it was, a zero byte, and what it is. */
 static bool put_covered(const struct origin *o, const struct olv_stat *stat, struct olv_text *out)
 {

@@ -23,6 +23,10 @@ struct origin {
 /* The name of the attribute. */
 #define ORIGIN_NOTE ATTRIBUTES_NOTES "origin"
 
+/* The same as a few bytes, at most ORIGIN_PACKED, and back: false if they are none. */
+enum { ORIGIN_PACKED = 8 + NAME_MAX };
+size_t origin_pack(const struct origin *origin, uint8_t out[ORIGIN_PACKED]);
+bool origin_unpack(const uint8_t *bytes, size_t len, const struct olv_act *act, struct origin *out);
 /* Writes the note on an open file that has its final length and times. False if that is impossible, as on a
  * file system without attributes or birth times. */
 bool origin_write(int fd, const struct origin *origin, const struct olv_notes *notes);

@@ -13,41 +13,51 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-static bool put_back(const struct room *room, const char *name, struct olv_error *err)
+bool stage_return(const struct stage *stage, const char *name, struct olv_error *err)
 {
-    if (olv_os_rename_new(room->dir, name, room->outside, name))
-        return olv_fail(err, OLV_CHANGED, "another file took its name; it was left where it was");
-    return olv_fail(err, OLV_SYSTEM, "another file took its name, twice; the first of them lies in %.100s",
+    const struct room *room = &stage->room;
+    return olv_os_rename_new(room->dir, name, room->outside, name) ||
+           olv_fail(err, OLV_SYSTEM, "another file took its name, twice; the first of them lies in %.100s",
                     room->name);
 }
 
-/* In the room: `name` is what was judged, or it goes back. */
-static bool remove_staged(const struct room *room, const char *name, const struct olv_identity *identity,
-                          struct olv_error *err)
+/* It cannot be removed, or not even looked at: it goes back. */
+static bool give_up(const struct stage *stage, const char *name, struct olv_error *err)
 {
-    struct olv_stat stat;
-    bool is_seen = olv_os_stat(room->dir, name, &stat);
-    int sys;
-    if (is_seen && !olv_identity_holds(identity, &stat, false))
-        return put_back(room, name, err);
-    if (is_seen && unlinkat(room->dir, name, 0) == 0)
-        return true;
-    sys = errno;
-    if (!olv_os_rename_new(room->dir, name, room->outside, name))
-        return put_back(room, name, err);
+    int sys = errno;
+    if (!stage_return(stage, name, err))
+        return false;
     errno = sys;
     return olv_fail_system(err, name, "cannot remove it");
 }
 
-bool stage_remove(const struct stage *stage, const char *name, const struct olv_identity *identity,
-                  struct olv_error *err)
+bool stage_take(const struct stage *stage, const char *name, const struct olv_identity *identity,
+                struct olv_error *err)
 {
     const struct room *room = &stage->room;
-    if (olv_os_rename_new(room->outside, name, room->dir, name))
-        return remove_staged(room, name, identity, err);
-    if (errno == ENOENT)
-        return olv_fail(err, OLV_CHANGED, "it is gone");
-    return olv_fail_system(err, name, "cannot take it aside");
+    struct olv_stat stat;
+    if (!olv_os_rename_new(room->outside, name, room->dir, name))
+        return errno == ENOENT ? olv_fail(err, OLV_CHANGED, "it is gone")
+                               : olv_fail_system(err, name, "cannot take it aside");
+    if (!olv_os_stat(room->dir, name, &stat))
+        return give_up(stage, name, err);
+    return olv_identity_holds(identity, &stat, false) ||
+           (stage_return(stage, name, err) &&
+            olv_fail(err, OLV_CHANGED, "another file took its name; it was left where it was"));
+}
+
+bool stage_remove(const struct stage *stage, const char *name, const struct olv_identity *identity,
+                  const struct unlinking *how, struct olv_error *err)
+{
+    struct olv_error why = {0};
+    if (!stage_take(stage, name, identity, err))
+        return false;
+    if (!unlinking_begin(how, stage->room.dir, name, err)) {
+        if (!stage_return(stage, name, &why))
+            *err = why;
+        return false;
+    }
+    return unlinkat(stage->room.dir, name, 0) == 0 || give_up(stage, name, err);
 }
 
 /* ---- the room ---- */
@@ -97,14 +107,15 @@ static void put_beside(const struct room *room, const char *name, const struct o
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_FAILED, name, what, ok ? 0 : err.sys});
 }
 
-void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+void stage_settle(int dir, const char *name, const char *label,
+                  bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
                   const struct olv_observer *observer)
 {
     struct olv_stat stat;
     struct room room;
     if (!room_open_again(&room, dir, label))
         return;
-    if (olv_os_stat(room.dir, name, &stat) && olv_identity_survived(identity, &stat) &&
+    if (olv_os_stat(room.dir, name, &stat) && is_it(self, &stat) &&
         !olv_os_rename_new(room.dir, name, dir, name)) {
         if (errno == EEXIST && rename_is_half(dir, name, room.dir, name))
             removal_unlink(REMOVAL_STAGED, room.dir, name);

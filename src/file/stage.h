@@ -7,6 +7,7 @@
 
 #include "file/fresh.h"
 #include "file/room.h"
+#include "file/unlink.h"
 #include "olvido/observer.h"
 
 /* Starts zeroed. */
@@ -28,16 +29,22 @@ struct stage_place {
 bool stage_enter(struct stage *stage, const struct stage_place *place, const struct olv_observer *observer,
                  struct olv_error *err);
 /* Renames `name` of the directory into the room (a directory with mode 0700 that was made for it and is held
- * by descriptor), compares it there (without ctime, which the rename changes), and unlinks it. A different
- * file goes back, replacing nothing: false with OLV_CHANGED. If its name is taken by then, both are kept, and
- * `err` says where. */
+ * by descriptor) and compares it there, without ctime, which the rename changes. A different file goes back,
+ * replacing nothing: false with OLV_CHANGED. If its name is taken by then, both are kept, and `err` says
+ * where. */
+bool stage_take(const struct stage *stage, const char *name, const struct olv_identity *identity,
+                struct olv_error *err);
+/* Gives it back its name. */
+bool stage_return(const struct stage *stage, const char *name, struct olv_error *err);
+/* Takes a file and unlinks it, after what `how` does to it (NULL: nothing). It goes back if that fails. */
 bool stage_remove(const struct stage *stage, const char *name, const struct olv_identity *identity,
-                  struct olv_error *err);
+                  const struct unlinking *how, struct olv_error *err);
 /* Removes the room; one that cannot be removed is reported to the observer. */
 void stage_leave(struct stage *stage, const struct olv_observer *observer);
-/* After a crash: what a cut-short run left in the room of this label goes back to its name if it is what was
- * judged, and the room is removed. If the name is taken by now it gets a number, and the observer is told. */
-void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+/* After a crash: what a cut-short run left in the room of this label goes back to its name if `is_it`, and
+ * the room is removed. If the name is taken by now it gets a number, and the observer is told. */
+void stage_settle(int dir, const char *name, const char *label,
+                  bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
                   const struct olv_observer *observer);
 
 #endif

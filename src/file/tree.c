@@ -17,6 +17,7 @@ enum { DEEPEST = 48, BUFFER = 32768 };
 struct removing {
     int top;              /* the tree's own directory */
     unsigned long raised; /* directories moved up so far */
+    const struct unlinking *how;
     struct olv_error *err;
 };
 
@@ -67,7 +68,8 @@ static bool remove_entry(struct removing *r, int dir, const struct olv_os_name *
         kind = stat.kind;
     if (kind == OLV_KIND_DIRECTORY)
         return remove_directory(r, dir, entry->name, depth + 1, has_raised);
-    return unlinkat(dir, entry->name, 0) == 0 || errno == ENOENT || stands(r, entry->name);
+    return unlinking_begin(r->how, dir, entry->name, r->err) &&
+           (unlinkat(dir, entry->name, 0) == 0 || errno == ENOENT || stands(r, entry->name));
 }
 
 /* Removes everything in `dir`. */
@@ -89,12 +91,13 @@ static bool tree_clear(struct removing *r, int dir, unsigned depth, bool *has_ra
     return ok;
 }
 
-bool olv_tree_remove(int dir, const char *name, enum olv_kind kind, struct olv_error *err)
+bool olv_tree_remove(int dir, const char *name, enum olv_kind kind, const struct unlinking *how,
+                     struct olv_error *err)
 {
-    struct removing r = {.err = err};
+    struct removing r = {.how = how, .err = err};
     bool has_raised = true, ok = true;
     if (kind != OLV_KIND_DIRECTORY)
-        return unlinkat(dir, name, 0) == 0 || stands(&r, name);
+        return unlinking_begin(how, dir, name, err) && (unlinkat(dir, name, 0) == 0 || stands(&r, name));
     r.top = olv_os_open_dir(dir, name, true);
     if (r.top < 0)
         return stands(&r, name);

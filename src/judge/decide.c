@@ -168,16 +168,19 @@ static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, 
     return OLV_DUE;
 }
 
-/* Whether this step or a later one was done. Only steps that the file survives leave a trace. */
+/* Only steps that the file survives leave a trace. */
+static bool has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
+{
+    return subject->facts->has_had && r->steps[step].act->traits & OLV_OUTLIVED &&
+           subject->facts->has_had(subject, &r->steps[step]);
+}
+
+/* Whether this step or a later one was done. */
 static bool decide_has_had(const struct olv_rule *r, size_t step, struct olv_subject *subject)
 {
-    if (!subject->facts->has_had)
-        return false;
-    for (; step < r->step_count; step++) {
-        const struct olv_act *act = r->steps[step].act;
-        if (act->traits & OLV_OUTLIVED && subject->facts->has_had(subject, act))
+    for (; step < r->step_count; step++)
+        if (has_had(r, step, subject))
             return true;
-    }
     return false;
 }
 
@@ -192,6 +195,9 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
     if (step == 0)
         return v;
     v.step = (uint32_t)step - 1;
+    for (size_t i = 0; i < v.step; i++) /* one that was missed lapses, but not such a one */
+        if (r->steps[i].act->traits & OLV_NEVER_LAPSES && !has_had(r, i, subject))
+            v.step = (uint32_t)i;
     v.reason =
         decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, r->steps[v.step].act, subject);
     if (!olv_decider_step_time(d, rule, v.step, start, &v.since))

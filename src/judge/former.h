@@ -36,7 +36,11 @@ struct former {
 /* Whether a file with such a name can have been something else: no other needs examining. */
 bool former_is_likely(const char *name);
 void former_find(struct former *former, const struct former_file *place);
-/* Whether it has had that step. */
-bool former_has_had(const struct former *former, const struct former_file *place, const struct olv_act *act);
+/* Whether it has had that step. `former` may be NULL. */
+bool former_has_had(const struct former *former, const struct former_file *place,
+                    const struct olv_step *step);
+/* What the register knows of what a file at this path was; OLV_NO also without a register (NULL). */
+enum olv_truth former_recorded(struct olv_register *reg, const char *path, const struct olv_stat *stat,
+                               struct origin *out, struct olv_error *err);
 
 #endif

@@ -32,11 +32,11 @@ static struct former_file former_of(const struct tree_subject *s)
                                 .stat = &entry->stat};
 }
 
-static bool judging_has_had(struct olv_subject *subject, const struct olv_act *act)
+static bool judging_has_had(struct olv_subject *subject, const struct olv_step *step)
 {
     struct tree_subject *s = (struct tree_subject *)subject;
     struct former_file file = former_of(s);
-    return former_has_had(&s->former, &file, act);
+    return former_has_had(&s->former, &file, step);
 }
 
 static const struct olv_stat *look(struct olv_subject *subject)

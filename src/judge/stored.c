@@ -35,10 +35,10 @@ static enum olv_truth stored_is_held(struct olv_subject *subject)
 }
 
 /* It is in an archive; a former name is the trace of an earlier act in place. */
-static bool stored_has_had(struct olv_subject *subject, const struct olv_act *act)
+static bool stored_has_had(struct olv_subject *subject, const struct olv_step *step)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
-    return act->destination == OLV_TO_DEPOT || *s->file->was;
+    return step->act->destination == OLV_TO_DEPOT || *s->file->was;
 }
 
 static const struct olv_subject_facts stored_facts = {.look = look,

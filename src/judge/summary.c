@@ -81,6 +81,8 @@ struct whole_subject {
     struct olv_subject subject; /* first member */
     struct olv_stat stat;
     const struct summary *summary;
+    const struct judging *judging;
+    const struct olv_scan_dir *dir;
 };
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -98,8 +100,25 @@ static bool in_respite(struct olv_subject *subject)
     return ((struct whole_subject *)subject)->summary->judged.in_respite;
 }
 
+static bool path_of(const void *self, struct olv_text *out)
+{
+    olv_scan_dir_path(self, out);
+    return true;
+}
+
+static bool whole_has_had(struct olv_subject *subject, const struct olv_step *step)
+{
+    const struct whole_subject *s = (struct whole_subject *)subject;
+    const struct former_file file = {.reg = s->judging->options->reg,
+                                     .asking = s->judging->asking,
+                                     .path = path_of,
+                                     .self = s->dir,
+                                     .stat = &s->summary->stat};
+    return former_has_had(NULL, &file, step);
+}
+
 static const struct olv_subject_facts whole_facts = {
-    .look = look, .is_held = summary_is_held, .in_respite = in_respite};
+    .look = look, .is_held = summary_is_held, .in_respite = in_respite, .has_had = whole_has_had};
 
 void summary_times(const struct summary *r, struct olv_stat *out)
 {
@@ -117,11 +136,12 @@ static bool is_spared_by_contents(const struct summary *r, const struct olv_rule
            (r->owner != SUMMARY_NOBODY && r->owner != (int)r->judged.rule);
 }
 
-struct olv_verdict summary_judge(const struct judging *judging, const struct summary *r)
+struct olv_verdict summary_judge(const struct judging *judging, const struct summary *r,
+                                 const struct olv_scan_dir *dir)
 {
     const struct olv_rule *rule = &judging->policy->rules[r->judged.rule];
     struct olv_verdict v = {.reason = OLV_NO_DATE, .rule = r->judged.rule};
-    struct whole_subject s = {.stat = r->stat, .summary = r};
+    struct whole_subject s = {.stat = r->stat, .summary = r, .judging = judging, .dir = dir};
     struct olv_instant start = r->judged.own_start;
     s.subject = (struct olv_subject){.kind = OLV_KIND_DIRECTORY, .stat = &s.stat, .facts = &whole_facts};
     summary_times(r, &s.stat);

@@ -29,7 +29,8 @@ void summary_join(struct summary *above, const struct summary *below, struct olv
 
 /* The times of the directory as a whole: those of its youngest entry; of an empty one its own. */
 void summary_times(const struct summary *summary, struct olv_stat *out);
-/* The verdict on one that a rule owns. */
-struct olv_verdict summary_judge(const struct judging *judging, const struct summary *summary);
+/* The verdict on one that a rule owns: on this directory of the walk. */
+struct olv_verdict summary_judge(const struct judging *judging, const struct summary *summary,
+                                 const struct olv_scan_dir *dir);
 
 #endif

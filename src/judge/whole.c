@@ -163,7 +163,7 @@ static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
         if (!is_within_its_own(dir, r->judged.rule))
             tally_count_whole(&f->workers[number].owned[r->judged.rule], &r->stat, &r->contents);
-        v = summary_judge(f->judging, r);
+        v = summary_judge(f->judging, r, dir);
         if (v.reason != OLV_NOT_DUE && !f->target)
             whole_keep(f, &f->workers[number], r, v);
     }

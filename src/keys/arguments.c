@@ -133,6 +133,20 @@ void keys_put(const struct olv_act *act, const void *values, struct olv_text *ou
         key_types[key->type].put(member_in(key, values), out);
 }
 
+bool keys_digest(const struct olv_act *act, const void *values, uint8_t out[OLV_SHA256_SIZE])
+{
+    struct olv_text bytes = {0};
+    bool ok;
+    for (const struct olv_key *key = act->keys; key && key->name; key++)
+        if (key->by != OLV_BY_NOBODY)
+            key_types[key->type].put(member_in(key, values), &bytes);
+    ok = !bytes.failed;
+    if (ok)
+        olv_sha256_once(olv_text_string(&bytes), bytes.len, out);
+    olv_text_free(&bytes);
+    return ok;
+}
+
 const void *keys_get(const struct olv_act *act, struct wire *wire)
 {
     void *values = olv_arena_alloc(wire->arena, act->arguments + 1);

@@ -5,6 +5,7 @@
 #define OLV_KEYS_KEYS_H
 
 #include "base/arena.h"
+#include "base/digest.h"
 #include "base/wire.h"
 #include "olvido/arguments.h"
 
@@ -46,11 +47,18 @@ void key_spell(const struct olv_key *key, const void *values, struct olv_text *o
 /* Appends its members in a JSON Schema. */
 void key_schema(const struct olv_key *key, struct olv_text *out);
 
+/* Whether a template of a path is absolute, and has no fields but {dir}, {name}, {stem} and {suffix}; and the
+ * path that it stands for, of a file of this name in this directory, appended to `out`. */
+bool template_is_sound(const char *text);
+void template_expand(const char *text, const char *directory, const char *name, struct olv_text *out);
+
 /* A path among them that is longer than `most`; or NULL. */
 const char *keys_long_path(const struct olv_act *act, const void *values, size_t most);
 
 /* The bytes of a docket: the same for the same arguments. */
 void keys_put(const struct olv_act *act, const void *values, struct olv_text *out);
+/* SHA-256 of those that a person says. False without memory. */
+bool keys_digest(const struct olv_act *act, const void *values, uint8_t out[OLV_SHA256_SIZE]);
 /* NULL if they are broken, or without memory. */
 const void *keys_get(const struct olv_act *act, struct wire *wire);
 

@@ -291,6 +291,18 @@ static bool read_path(const struct olv_key *key, const char *text, size_t len, v
     return cannot_be(fault, text, len, "an absolute path, beginning with /");
 }
 
+static bool read_template(const struct olv_key *key, const char *text, size_t len, void *member,
+                          struct olv_arena *arena, struct key_fault *fault)
+{
+    const char *copy = NULL;
+    if (read_text(key, text, len, &copy, arena, fault) && template_is_sound(copy)) {
+        *(const char **)member = copy;
+        return true;
+    }
+    return copy && cannot_be(fault, text, len,
+                             "a path that begins with / or {dir}/, with {name}, {stem} and {suffix} in it");
+}
+
 static void spell_text(const struct olv_key *key, const void *member, struct olv_text *out)
 {
     (void)key;
@@ -316,6 +328,14 @@ static void get_path(const struct olv_key *key, struct wire *wire, void *member)
     wire->is_broken |= *path && *path != '/';
 }
 
+static void get_template(const struct olv_key *key, struct wire *wire, void *member)
+{
+    const char *text;
+    get_text(key, wire, member);
+    text = *(const char **)member;
+    wire->is_broken |= *text && !template_is_sound(text);
+}
+
 static void text_schema(const struct olv_key *key, struct olv_text *out)
 {
     (void)key;
@@ -336,5 +356,6 @@ const struct key_type key_types[OLV_KEY_TYPES] = {
     [OLV_KEY_SIZE] = {read_size, spell_size, put_size, get_size, size_schema},
     [OLV_KEY_TEXT] = {read_text, spell_text, put_text, get_text, text_schema},
     [OLV_KEY_DEPOT] = {read_text, spell_text, put_text, get_text, text_schema},
+    [OLV_KEY_TEMPLATE] = {read_template, spell_text, put_text, get_template, text_schema},
     [OLV_KEY_PATH] = {read_path, spell_text, put_text, get_path, path_schema},
 };

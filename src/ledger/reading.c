@@ -83,6 +83,7 @@ static const char *member(const json_t *object, const char *key)
 void reading_free(struct reading *reading)
 {
     olv_text_free(&reading->path);
+    olv_text_free(&reading->into);
     olv_text_free(&reading->trash);
     olv_text_free(&reading->trash_place);
     olv_text_free(&reading->reason);
@@ -113,6 +114,7 @@ static void fill_record(struct reading *reading, const json_t *line, struct olv_
     r->length = olv_json_get_number(line, "length");
     r->members = olv_json_get_number(line, "members");
     r->path = olv_json_get_name(open, "path", &reading->path) ? olv_text_string(&reading->path) : "";
+    r->into = olv_json_get_name(open, "into", &reading->into) ? olv_text_string(&reading->into) : "";
     r->trash_place = olv_json_get_name(open, "trash_place", &reading->trash_place)
                          ? olv_text_string(&reading->trash_place)
                          : "";

@@ -9,7 +9,7 @@
 struct reading {
     bool (*each)(void *self, const struct olv_ledger_record *record);
     void *self;
-    struct olv_text path, trash, trash_place, reason; /* scratch for the current record */
+    struct olv_text path, into, trash, trash_place, reason; /* scratch for the current record */
 };
 
 void reading_free(struct reading *reading);

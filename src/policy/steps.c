@@ -23,7 +23,7 @@ static void read_do(struct reader *r, struct fy_node *node, void *target)
     size_t count = 0;
     int word;
     for (size_t i = 0; olv_acts[i]; i++)
-        if (olv_acts[i]->traits & OLV_BY_POLICY)
+        if (!(olv_acts[i]->traits & OLV_BY_HAND_ONLY))
             names[count++] = olv_acts[i]->word;
     olv_list_words(names, count, expected, sizeof expected);
     word = policy_word(r, node, "act", names, count, expected);
@@ -133,6 +133,7 @@ static void read_arguments(struct reader *r, struct fy_node *item, struct olv_st
     if (s.arguments && r->list->errors == errors && !keys_complete(s.arguments, &completing))
         policy_complain_of(r, value_of(item, fault.key) ? value_of(item, fault.key) : item,
                            fault.against ? value_of(item, fault.against) : NULL, &fault);
+    r->out_of_memory |= s.arguments && !keys_digest(act, s.arguments, step->digest);
 }
 
 static void read_step(struct reader *r, struct fy_node *item, struct olv_step *step)

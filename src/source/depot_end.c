@@ -10,6 +10,8 @@
 #include "depot/trust.h"
 #include "file/identity.h"
 #include "os/os.h"
+#include "source/asking.h"
+#include "source/ending.h"
 #include "source/judged.h"
 
 #include <errno.h>
@@ -42,28 +44,19 @@ struct collecting {
     struct thinned *thinned;
 };
 
-static enum olv_truth depot_end_is_held(const struct turn *turn, const struct olv_docket_entry *e)
-{
-    const struct olv_location *l = e->location;
-    struct olv_stat stat = {.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
-    return turn->session->options.holds
-               ? turn->session->options.holds->is_held(turn->session->options.holds->self, e->target, &stat)
-               : OLV_NO;
-}
-
 static bool depot_end_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *x = self;
     struct thinned *t = x->thinned;
     const struct olv_location *l = e->location;
-    enum olv_truth held;
+    struct olv_outcome asked = {0};
     if (memcmp(l->archive, t->archive, sizeof t->archive) != 0)
         return true;
-    held = depot_end_is_held(x->turn, e);
-    if (held == OLV_UNKNOWN)
-        return olv_fail(err, OLV_SYSTEM, "cannot find out whether something in it is held");
-    if (held == OLV_YES)
-        return true;
+    if (!ask_about(x->turn, &x->turn->directory, e, false, &asked)) {
+        if (asked.result == OLV_FAILED)
+            *err = asked.error;
+        return asked.result == OLV_LEFT; /* then it stays in the archive */
+    }
     if (!grow(&t->places, t->count, &t->cap, sizeof *t->places))
         return olv_fail_memory(err);
     t->places[t->count++] = (struct thin_position){l->begins, l->within, false};
@@ -88,7 +81,7 @@ static bool remove_old(struct turn *turn, const struct olv_docket_entry *e, int6
                        struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a later run deletes the row */
-    if (!judged_remove(turn, &turn->directory, e, true, o)) {
+    if (!ending_end(turn, &turn->directory, e, o)) {
         struct olv_error why = o->error;
         olv_fail(&o->error, OLV_SYSTEM, "%s%s%.100s", STAYS, why.sys ? "" : ": ", why.sys ? "" : why.what);
         o->error.sys = why.sys;
@@ -176,7 +169,7 @@ static void depot_end_apply(struct turn *turn, const struct olv_docket_entry *e,
 static void depot_end_look(struct turn *turn, const struct olv_docket_entry *e, bool is_reached)
 {
     if (is_reached)
-        judged_settle_removal(turn, e);
+        ending_settle(turn, e);
 }
 
 /* The catalogue tells by the archive's own id: either it is live with nothing removed, or it is gone.

@@ -9,7 +9,6 @@
 #include "depot/vault.h"
 #include "file/parents.h"
 #include "file/room.h"
-#include "file/touched.h"
 #include "os/os.h"
 #include "source/depot_member.h"
 #include "source/destination.h"
@@ -40,11 +39,6 @@ static void depot_give_close_state(void *state)
     free(g);
 }
 
-static bool goes_on(const struct group *g, size_t i)
-{
-    return g->made[i] && g->outcomes[i].result == OLV_PENDING;
-}
-
 /* ---- making ---- */
 
 static struct fetching *depot_give_begin(struct turn *turn, const struct group *g, size_t i)
@@ -66,68 +60,25 @@ static struct fetching *depot_give_begin(struct turn *turn, const struct group *
     return f;
 }
 
-static bool depot_give_note(struct turn *turn, const struct group *g, size_t i, struct olv_error *err)
+/* What is no file was made in a room; a directory was recorded before it got its name. */
+static void know_made(struct fetching *f, struct olv_outcome *o)
 {
-    const struct fetching *f = g->made[i];
-    struct olv_stat stat;
-    bool ok;
-    if (f->fresh.fd < 0 && f->room.dir < 0)
-        return true; /* a directory, recorded before */
-    ok = f->fresh.fd >= 0 ? olv_os_stat(f->fresh.fd, "", &stat)
-                          : olv_os_stat(f->room.dir, f->room.thing, &stat);
-    return (ok || olv_fail_system(err, "", "cannot look at what was made")) &&
-           record_name(turn, g->sequence + i, f->entry->target, &stat, true, err);
-}
-
-static void sync_files(const struct group *g)
-{
-    struct touched touched = {0};
-    struct olv_error err = {0};
-    for (size_t i = 0; i < g->count; i++) {
-        const struct fetching *f = g->made[i];
-        struct olv_outcome *o = &g->outcomes[i];
-        struct olv_stat stat;
-        if (!goes_on(g, i) || f->fresh.fd < 0)
-            continue;
-        if (!olv_os_stat(f->fresh.fd, "", &stat))
-            olv_fail_system(&o->error, "", "cannot look at the new file");
-        else if (touched_add_file(&touched, f->fresh.fd, stat.device, g->count, &o->error))
-            continue;
+    struct proven *p = &f->new;
+    p->fresh = f->fresh.fd >= 0 ? &f->fresh : NULL;
+    p->digest = f->has_digest ? f->digest : NULL;
+    p->has_made = !p->fresh && f->room.dir >= 0 && olv_os_stat(f->room.dir, f->room.thing, &p->made);
+    if (!p->fresh && f->room.dir >= 0 && !p->has_made) {
+        olv_fail_system(&o->error, "", "cannot look at what was made");
         outcome_failed(o);
     }
-    if (!touched_sync(&touched, &err))
-        group_fail(g, &err);
-}
-
-/* Reads back what was written: the file published is the file that was archived. */
-static void depot_give_prove(struct turn *turn, const struct group *g)
-{
-    for (size_t i = 0; i < g->count; i++) {
-        const struct fetching *f = g->made[i];
-        struct olv_outcome *o = &g->outcomes[i];
-        enum olv_truth is_same =
-            goes_on(g, i) && f->fresh.fd >= 0 ? fetch_has_contents(turn, f->fresh.fd, f->digest) : OLV_YES;
-        if (is_same == OLV_YES)
-            continue;
-        if (is_same == OLV_UNKNOWN)
-            olv_fail_system(&o->error, "", "cannot read back what was written");
-        else
-            olv_fail(&o->error, OLV_BROKEN, "what was written does not read back the same");
-        outcome_failed(o);
-    }
-}
-
-static bool depot_give_announce(struct turn *turn, const struct group *g, struct olv_error *err)
-{
-    for (size_t i = 0; i < g->count; i++)
-        if (goes_on(g, i) && !depot_give_note(turn, g, i, err))
-            return false;
-    return record_names(turn, err);
+    p->is_spared = true;
+    p->wanted = f->name;
+    p->directory = f->directory;
+    olv_text_puts(&p->path, f->entry->target);
 }
 
 static bool depot_give_make(struct turn *turn, struct group *g, struct olv_error *err)
 {
-    struct olv_error why = {0};
     if (!open_state(turn, err))
         return false;
     for (size_t i = 0; i < g->count; i++) {
@@ -135,49 +86,46 @@ static bool depot_give_make(struct turn *turn, struct group *g, struct olv_error
         if (o->result != OLV_PENDING)
             continue;
         g->made[i] = depot_give_begin(turn, g, i);
-        if (olv_observe_interrupted(turn->session->options.observer) && goes_on(g, i))
+        if (olv_observe_interrupted(turn->session->options.observer) && proven_goes_on(g, i))
             outcome_interrupted(o);
-        if (goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
+        if (proven_goes_on(g, i) && !fetch(turn, g->made[i], o) && o->result == OLV_PENDING)
             outcome_failed(o);
+        if (proven_goes_on(g, i))
+            know_made(g->made[i], o);
     }
-    sync_files(g);
-    depot_give_prove(turn, g);
-    if (!depot_give_announce(turn, g, &why))
-        group_fail(g, &why);
+    proven_sync(g);
+    proven_compare(turn, g);
+    proven_record(turn, g);
     return true;
 }
 
 /* ---- in its turn ---- */
 
-static bool depot_give_publish(struct turn *turn, struct fetching *f, struct olv_error *err)
+static bool depot_give_publish(const struct turn *turn, struct fetching *f, struct olv_outcome *o)
 {
-    const struct olv_docket_entry *e = f->entry;
-    bool ok;
-    if (f->fresh.fd >= 0)
-        return fresh_publish(&f->fresh, f->name, e->if_exists, f->placed, err);
-    if (f->room.dir < 0)
-        return true; /* a directory */
-    ok = restore_rename(&f->room, f->name, &f->options, f->placed, err);
-    fetch_leave_room(turn, f);
+    bool ok = true;
+    if (f->new.fresh)
+        return proven_publish(&f->new, f->entry, o);
+    if (f->room.dir >= 0) { /* else it is a directory */
+        ok = restore_rename(&f->room, f->name, &f->options, f->new.placed, &o->error);
+        fetch_leave_room(turn, f);
+    }
+    if (!ok)
+        proven_refused(f->entry, o);
     return ok;
 }
 
 static void depot_give_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct fetching *f = turn->made.here;
-    if (!f)
+    (void)e;
+    if (!f || !depot_give_publish(turn, f, o))
         return;
-    if (depot_give_publish(turn, f, &o->error)) {
-        fresh_keep(&f->fresh);
-        o->result = OLV_DONE;
-        o->digest = f->has_digest ? f->digest : NULL;
-        destination_note(o, &f->path, f->directory, f->placed);
-        destination_touch(turn, f->dir);
-    } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
-        o->result = OLV_LEFT;
-    } else {
-        outcome_failed(o);
-    }
+    fresh_keep(&f->fresh);
+    o->result = OLV_DONE;
+    o->digest = f->has_digest ? f->digest : NULL;
+    destination_note(o, &f->new.path, f->directory, f->new.placed);
+    destination_touch(turn, f->dir);
 }
 
 static void drop(const struct group *g)
@@ -190,7 +138,7 @@ static void drop(const struct group *g)
         room_close(&f->room);
         fresh_close(&f->fresh);
         olv_os_close(f->dir);
-        olv_text_free(&f->path);
+        proven_free(&f->new);
         free(f);
     }
 }

@@ -21,20 +21,6 @@ struct giving *giving_of(const struct turn *turn)
     return *turn->own.state;
 }
 
-enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want)
-{
-    uint8_t buffer[65536], digest[OLV_SHA256_SIZE];
-    ssize_t got;
-    off_t at = 0;
-    olv_hasher_begin(turn->scratch.hasher);
-    for (; (got = pread(fd, buffer, sizeof buffer, at)) > 0; at += got)
-        olv_hasher_add(turn->scratch.hasher, buffer, (size_t)got);
-    if (got < 0)
-        return OLV_UNKNOWN;
-    olv_hasher_end(turn->scratch.hasher, digest);
-    return memcmp(digest, want, sizeof digest) == 0 ? OLV_YES : OLV_NO;
-}
-
 /* ---- the member ---- */
 
 /* Whoever can write the archive could pass off anything as ours: only what the catalogue knows is given back.
@@ -162,7 +148,7 @@ static bool depot_member_make_directory(struct turn *turn, struct fetching *f, s
     struct giving *g = giving_of(turn);
     enum olv_truth made_by_us;
     struct olv_stat stat;
-    snprintf(f->placed, sizeof f->placed, "%s", f->name);
+    snprintf(f->new.placed, sizeof f->new.placed, "%s", f->name);
     if (!make_new_directory(turn, f, &stat, err)) {
         if (err->sys != EEXIST)
             return false;
@@ -203,7 +189,7 @@ static bool make_link(struct turn *turn, struct fetching *f)
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
          olv_instant_compare(stat.modified, f->member.modified) == 0 &&
-         fetch_has_contents(turn, fd, f->location->digest) == OLV_YES &&
+         proven_has_contents(turn, fd, f->location->digest) == OLV_YES &&
          room_open(&f->room, f->dir, f->label, &ignored) &&
          restore_hard_link(fd, from, name, &stat, &f->room, &ignored);
     if (!ok)

@@ -8,7 +8,7 @@
 #include "archive/restore.h"
 #include "depot/vault.h"
 #include "file/room.h"
-#include "source/hooks.h"
+#include "source/proven.h"
 
 #include <limits.h>
 
@@ -21,6 +21,7 @@ struct giving {
 
 /* One entry in progress. */
 struct fetching {
+    struct proven new; /* first member */
     const struct olv_docket_entry *entry;
     const struct olv_location *location;
     struct restore_options options;
@@ -36,15 +37,11 @@ struct fetching {
     struct room room;                /* for anything else; else its dir is -1 */
     char directory[PATH_MAX];
     const char *name;
-    char placed[NAME_MAX + 1]; /* the name it got; "" before */
-    struct olv_text path;      /* its path then */
 };
 
 struct giving *giving_of(const struct turn *turn);
 /* Makes it. False on failure, with the result and error in the outcome, or with the error only. */
 bool fetch(struct turn *turn, struct fetching *fetching, struct olv_outcome *outcome);
-/* Whether the file has these contents. OLV_UNKNOWN with errno if it cannot be read. */
-enum olv_truth fetch_has_contents(struct turn *turn, int fd, const uint8_t *want);
 /* Removes what was made in a room, and the room. */
 void fetch_leave_room(const struct turn *turn, struct fetching *fetching);
 

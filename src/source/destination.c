@@ -30,6 +30,12 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
 {
     struct olv_stat there;
     bool moves_it = e->if_exists == OLV_REPLACE || e->if_exists == OLV_SET_ASIDE;
+    if (e->act->target && olv_guard_of(&turn->session->guard, e->target) != OLV_NO_BARRIER) {
+        olv_fail(&o->error, OLV_REFUSED,
+                 "guarded: it would go to a system directory, or one of Olvido's own");
+        o->result = OLV_DENIED;
+        return false;
+    }
     if (!moves_it)
         return true;
     if (!olv_os_stat(dir, name, &there)) {

@@ -8,7 +8,8 @@
 /* Opens the directory of an absolute path without following links, and points `name` at the last component.
  * `copy` gets the directory's path, or "" if it is too long. -1 with `err` (ENOENT: see file/parents.h). */
 int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err);
-/* Olvido's own files are never replaced or set aside. */
+/* Olvido's own files are never replaced or set aside; and what goes where its arguments say goes to no
+ * guarded place. */
 bool destination_is_allowed(const struct turn *turn, const struct olv_docket_entry *entry, int dir,
                             const char *name, struct olv_outcome *outcome);
 /* Notes where the file is now; the outcome borrows `path`. */

@@ -11,6 +11,8 @@
 #include "source/outcome.h"
 #include "trash/trash.h"
 
+struct changes;
+struct olv_os_in_use;
 struct touched;
 
 /* What a step's arguments may depend on, when an entry of a policy gets into a docket. */
@@ -43,6 +45,7 @@ struct turn {
         const uint8_t *salt;     /* of the batch */
         bool is_small;           /* the batch: fsync each file; otherwise syncfs once */
         struct touched *touched; /* what an act changed besides the entry's directory and trash */
+        struct changes *changes; /* of files with other names; see asking.h */
     } run;
     uint64_t sequence; /* the entry's number in the run */
     struct {
@@ -55,14 +58,22 @@ struct turn {
         void *here;               /* by make_group, for this entry; NULL: nothing */
         struct ahead_made *ahead; /* NULL: nothing was. Whoever uses it clears `is_made` */
     } made;
-    struct {
+    struct {                /* source/asking.c and ending.c */
         struct stage stage; /* where what goes for good is taken aside, until the batch ends */
-        bool asks_open;     /* what is open for writing stays, and a directory with such a file in it */
+        struct leave {
+            bool is_given;
+            uint64_t mount, inode;
+            char name[NAME_MAX + 1];
+        } leave;        /* of what may be ended next */
+        bool asks_open; /* what is open for writing stays, and a directory with such a file in it */
         const struct olv_os_in_use *in_use; /* everything open on this machine; NULL: ask about each file */
+        struct olv_os_in_use *seen;         /* as far as it could be seen, and when; owned */
+        struct olv_instant seen_at;
     } ending;
     struct { /* for settling */
         enum olv_trace trace;
-        bool has_outcomes; /* the run has recorded some of its outcomes */
+        bool has_outcomes;    /* the run has recorded some of its outcomes */
+        struct olv_stat made; /* scratch, for the outcome */
     } crash;
     struct { /* `digest` belongs to the outcome */
         struct olv_text path, placed;
@@ -90,7 +101,7 @@ struct group {
                       stops */
     /* For hooks that take several entries at once: */
     size_t count;
-    const struct olv_docket_entry *entries;
+    struct olv_docket_entry *entries;
     struct olv_outcome *outcomes; /* one each. A decided one is left out from then on */
     void **made;                  /* one each: the hooks' own */
     /* For hooks with a key: calls `each` for all entries with this key, from the first on, at most `most` (0:
@@ -105,8 +116,7 @@ enum need {
     NEEDS_REGISTER = 1 << 2,  /* open the register of files about to get names */
     NEEDS_NOTE = 1 << 3,      /* the act leaves no evidence, so note it elsewhere */
     REACHES_ITSELF = 1 << 4,  /* opens its directory in make_group, for all entries of a key */
-    ASKS_ITSELF = 1 << 5,     /* asks about holds and open files itself, right before the act */
-    NEEDS_ORDER = 1 << 6      /* entries come in any order; sort them by key first */
+    ASKS_ITSELF = 1 << 5      /* asks about holds and open files itself, right before the act */
 };
 
 /* All but `apply` may be NULL. They are called in the order announce (each entry of a batch), make_group,
@@ -156,7 +166,10 @@ struct hooks {
 /* A place where files lie. Each place has its own way of giving back and of ending. */
 struct source {
     const struct hooks *ways[OLV_WAYS]; /* NULL: impossible here */
-    bool is_item;                       /* an entry's name is that of an item of the trash */
+    /* Ends what leave was given for; only ending_end calls it. False: the outcome says why. */
+    bool (*end)(struct turn *turn, const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                struct olv_outcome *outcome);
+    bool is_item; /* an entry's name is that of an item of the trash */
     /* The outcome if an entry's directory could not be opened. NULL: what the error says. */
     void (*unreached)(const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 };

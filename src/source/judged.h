@@ -13,22 +13,13 @@ bool judged_has_twins(const struct olv_docket_entry *entry);
 /* Compares the name with what was judged. `with_changed`: including its ctime. */
 bool judged_verify(int dir, const char *name, const struct olv_docket_entry *entry, bool with_changed,
                    struct olv_outcome *outcome);
+/* Opens it, to read or to list it, and compares on the descriptor; -1. */
+int judged_open(const struct olv_reach *directory, const struct olv_docket_entry *entry,
+                struct olv_outcome *outcome);
 /* The same for the contents of a directory, by its name in an open one; true for anything else. `asks`: also
  * whether something in it is now held or open for writing. */
 bool judged_verify_contents(const struct turn *turn, int dir, const char *name, bool asks,
                             const struct olv_docket_entry *entry, struct olv_outcome *outcome);
-/* Whether no guard protects it. */
-bool judged_is_allowed(struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
-/* Unlinks a file from the open directory for good, if it still is what was judged: compared by its name, and
- * once more where nobody can exchange it (see file/stage.h). */
-bool judged_remove(struct turn *turn, const struct olv_reach *directory, const struct olv_docket_entry *entry,
-                   bool with_changed, struct olv_outcome *outcome);
-/* After a crash: what it had taken aside goes back. */
-void judged_settle_removal(const struct turn *turn, const struct olv_docket_entry *entry);
-/* The same for a file that must not be open for writing: asks the system right before, and keeps it so until
- * the name is gone. */
-bool judged_remove_unused(struct turn *turn, const struct olv_docket_entry *entry, bool with_changed,
-                          struct olv_outcome *outcome);
 /* The trash of a trash item; NULL with `err`. */
 struct olv_trash *judged_trash_of_item(struct turn *turn, const struct olv_docket_entry *entry,
                                        struct olv_error *err);
@@ -38,6 +29,8 @@ void group_fail(const struct group *group, const struct olv_error *why);
 /* A label for the new files of an entry until they are published: settling finds them by it, and nobody can
  * predict it from another one. */
 void turn_label(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence);
+/* The same for the room of all that goes from the entry's directory in one batch. */
+void turn_room_label(char out[FRESH_LABEL], const struct turn *turn, const struct olv_docket_entry *entry);
 /* The same for the archive that starts with that entry. */
 void turn_archive_label(char out[FRESH_LABEL], const struct turn *turn, uint64_t sequence);
 

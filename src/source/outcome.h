@@ -5,6 +5,7 @@
 
 #include "base/digest.h"
 #include "olvido/docket.h"
+#include "olvido/hold.h"
 
 #include <limits.h>
 
@@ -19,15 +20,18 @@ enum olv_result {
 
 struct olv_outcome {
     enum olv_result result;
-    const char *placed;       /* where the file is now, if not where the docket says; borrowed; or NULL */
-    const char *into;         /* path of the file that now has its contents; borrowed; NULL: none */
-    const uint8_t *digest;    /* SHA-256 of its contents; borrowed; NULL: not read */
-    bool has_packed;          /* whether packed_bytes is known */
-    uint64_t packed_bytes;    /* current size of the contents */
-    double seconds;           /* of work, if measured */
-    bool is_lasting;          /* the act has no effect on this file, and need not be retried */
-    char trash[NAME_MAX + 1]; /* the item's name in the trash, or "" */
-    struct olv_error error;   /* why, if not done */
+    const char *placed;    /* where the file is now, if not where the docket says; borrowed; or NULL */
+    const char *into;      /* path of the file that now has its contents; borrowed; NULL: none */
+    const uint8_t *digest; /* SHA-256 of its contents; borrowed; NULL: not read */
+    bool has_packed;       /* whether packed_bytes is known */
+    uint64_t packed_bytes; /* current size of the contents */
+    double seconds;        /* of work, if measured */
+    bool is_noted;         /* the file itself says what it has had and was, so nobody else need remember */
+    const struct olv_stat *after;    /* the file that has it now; borrowed; NULL: the entry's, as judged */
+    size_t before_len;               /* of `before` */
+    char trash[NAME_MAX + 1];        /* the item's name in the trash, or "" */
+    uint8_t before[OLV_BEFORE_MOST]; /* what the act notes of the state before */
+    struct olv_error error;          /* why, if not done */
 };
 
 /* Resets it, without writing all of it. */

@@ -37,12 +37,4 @@ enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char
 /* Whether the file is spared now, because it was recovered. */
 enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat);
 
-/* ---- steps that files have had ---- */
-
-/* Notes, with the names, a step that a file will have had once it gets its name. */
-bool record_had(const struct turn *turn, const struct olv_had *had, struct olv_error *err);
-/* The file's name before its first step; see olv_register_find_had. */
-enum olv_truth recorded_had(const struct turn *turn, struct olv_had *had, char was_name[NAME_MAX + 1],
-                            uint64_t *was_bytes, struct olv_error *err);
-
 #endif

@@ -10,6 +10,7 @@
 #include "file/parents.h"
 #include "file/rename.h"
 #include "os/os.h"
+#include "source/ending.h"
 #include "source/halves.h"
 #include "source/judged.h"
 #include "source/records.h"
@@ -40,7 +41,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     struct halves_witness witness;
     const char *name;
     int fd;
-    if (!judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o))
+    if (!judged_verify(turn->directory.fd, e->name, e, true, o))
         return;
     fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
@@ -126,25 +127,36 @@ static bool is_lost(const struct olv_docket_entry *e)
     return e->identity.kind == OLV_KIND_UNKNOWN;
 }
 
-static void trash_end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+static bool trash_end(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                      struct olv_outcome *o)
 {
-    if (!is_lost(e) && !judged_verify(turn->directory.fd, e->name, e, !judged_has_twins(e), o))
-        return;
-    if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &o->error))
+    struct ending_overwriting self;
+    struct unlinking how = ending_manner(&self, turn, e);
+    if (!is_lost(e) && !judged_verify(at->fd, e->name, e, true, o))
+        return false;
+    if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &how, &o->error))
+        return true;
+    outcome_failed(o);
+    return false;
+}
+
+static void trash_apply_ending(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (ending_end(turn, &turn->directory, e, o))
         o->result = OLV_DONE;
-    else
-        outcome_failed(o);
 }
 
 /* The info file goes last: an info file without its item means the removal was ours. */
-static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
-                                     struct olv_outcome *o)
+static enum olv_truth trash_ending_applied(struct turn *turn, const struct olv_docket_entry *e,
+                                           struct olv_outcome *o)
 {
     struct olv_stat stat;
     bool is_there = olv_os_stat(turn->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
     o->result = OLV_DONE;
-    if (is_there && e->identity.kind == OLV_KIND_DIRECTORY && turn->crash.trace == OLV_TRACE_BEGUN) {
-        olv_fail(&o->error, OLV_SYSTEM, "a part of it was removed when the run was cut short");
+    if (is_there && (e->identity.kind == OLV_KIND_DIRECTORY || e->act->manner) &&
+        turn->crash.trace == OLV_TRACE_BEGUN) {
+        olv_fail(&o->error, OLV_SYSTEM, "a part of it was %s when the run was cut short",
+                 e->act->manner ? "overwritten" : "removed");
         o->result = OLV_FAILED;
         return OLV_YES;
     }
@@ -162,9 +174,10 @@ static const struct hooks giving = {.needs = NEEDS_TRASH | NEEDS_REGISTER | ASKS
                                     .apply = trash_give,
                                     .applied = giving_applied};
 
-static const struct hooks ending = {.needs = NEEDS_TRASH | NEEDS_NOTE | ASKS_ITSELF,
+static const struct hooks ending = {.needs = NEEDS_TRASH | NEEDS_NOTE,
                                     .find_trash = judged_trash_of_item,
-                                    .apply = trash_end,
-                                    .applied = ending_applied};
+                                    .apply = trash_apply_ending,
+                                    .applied = trash_ending_applied};
 
-const struct source source_trash = {.ways = {[OLV_GIVE] = &giving, [OLV_END] = &ending}, .is_item = true};
+const struct source source_trash = {
+    .ways = {[OLV_GIVE] = &giving, [OLV_END] = &ending}, .end = trash_end, .is_item = true};

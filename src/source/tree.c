@@ -1,34 +1,84 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The file tree as a place. Ending: unlink; Olvido cannot recover it. */
-#include "source/hooks.h"
-
+#include "file/identity.h"
+#include "os/os.h"
+#include "source/ending.h"
 #include "source/judged.h"
 #include "source/settling.h"
 
-static void end(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+#include <errno.h>
+#include <fcntl.h>
+#include <unistd.h>
+
+/* The directory's times changed when its contents went. Only an empty directory can be removed so, and
+ * nothing is lost even if somebody has just put another one in its place. */
+static bool end_empty(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                      struct olv_outcome *o)
 {
-    if (e->identity.kind == OLV_KIND_DIRECTORY) {
+    struct olv_stat stat;
+    struct olv_error *err = &o->error;
+    stage_leave(&turn->ending.stage, turn->session->options.observer); /* it may be in there */
+    if (!olv_os_stat(at->fd, e->name, &stat)) {
+        olv_fail_system(err, e->name, "looking at it again");
+        if (err->sys == ENOENT)
+            olv_error_as(err, OLV_CHANGED);
+    } else if (!olv_identity_is(&e->identity, &stat)) {
+        olv_fail(err, OLV_CHANGED, "another directory is in its place");
+    } else if (unlinkat(at->fd, e->name, AT_REMOVEDIR) == 0) {
+        return true;
+    } else if (errno == ENOTEMPTY || errno == EEXIST) {
+        olv_fail(err, OLV_CHANGED, "it is not empty, so it stays");
+    } else {
+        olv_fail_system(err, e->name, "it cannot be removed");
+    }
+    outcome_failed(o);
+    return false;
+}
+
+static bool end(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                struct olv_outcome *o)
+{
+    if (e->identity.kind != OLV_KIND_DIRECTORY)
+        return ending_unlink(turn, at, e, o);
+    return e->act->traits & OLV_WHOLE ? ending_remove_tree(turn, at, e, o) : end_empty(turn, at, e, o);
+}
+
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (e->identity.kind == OLV_KIND_DIRECTORY && !(e->act->traits & OLV_WHOLE)) {
         olv_fail(&o->error, OLV_REFUSED, "directories are not deleted by this version");
         o->result = OLV_LEFT;
-        return;
-    }
-    if (judged_is_allowed(turn, e, o) && judged_remove(turn, &turn->directory, e, !judged_has_twins(e), o))
+    } else if (ending_end(turn, &turn->directory, e, o)) {
         o->result = OLV_DONE;
+    }
+}
+
+/* It stands, but the act had begun to overwrite or empty it. */
+static bool is_begun(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    struct olv_stat stat;
+    return turn->crash.trace == OLV_TRACE_BEGUN && olv_os_stat(turn->directory.fd, e->name, &stat) &&
+           olv_identity_remains(&e->identity, &stat);
 }
 
 /* Somebody else may have removed it: its absence alone proves nothing. */
-static enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e,
-                                     struct olv_outcome *o)
+enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     enum olv_truth is_there;
-    judged_settle_removal(turn, e);
+    ending_settle(turn, e);
     is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
     if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)
         return OLV_NO;
+    if (is_there == OLV_NO && is_begun(turn, e)) {
+        olv_fail(&o->error, OLV_SYSTEM, "a part of it was %s when the run was cut short",
+                 e->act->manner ? "overwritten" : "removed");
+        o->result = OLV_FAILED;
+        return OLV_YES;
+    }
     return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
-static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = end, .applied = ending_applied};
+static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = apply, .applied = ending_applied};
 
-const struct source source_tree = {.ways = {[OLV_END] = &ending}};
+const struct source source_tree = {.ways = {[OLV_END] = &ending}, .end = end};

@@ -8,21 +8,24 @@
 #include <unistd.h>
 
 static const char NAME[] = "state.db";
-enum { VERSION = 2 };
+enum { VERSION = 3 };
 
 static const char schema[] =
     "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
     " inode INTEGER NOT NULL, born_s INTEGER, born_ns INTEGER, path BLOB NOT NULL,"
     " PRIMARY KEY (run, entry)) WITHOUT ROWID;"
     "CREATE INDEX given_file ON given (inode);"
-    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, size INTEGER NOT NULL,"
-    " modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL, was_name BLOB, was_size INTEGER,"
+    "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, inode INTEGER NOT NULL, born_s INTEGER,"
+    " born_ns INTEGER, size INTEGER NOT NULL, modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL,"
+    " arguments BLOB NOT NULL, before BLOB NOT NULL, checked INTEGER NOT NULL, missing INTEGER,"
     " PRIMARY KEY (path, act)) WITHOUT ROWID;"
+    "CREATE INDEX had_file ON had (inode);"
+    "CREATE INDEX had_checked ON had (checked);"
     "CREATE TABLE rule (name TEXT NOT NULL, digest BLOB NOT NULL, since INTEGER NOT NULL,"
     " seen INTEGER NOT NULL, PRIMARY KEY (name, digest)) WITHOUT ROWID;"
     "CREATE TABLE clock (id INTEGER PRIMARY KEY CHECK (id = 0), wall INTEGER NOT NULL, boot TEXT NOT NULL,"
     " since_boot INTEGER NOT NULL);"
-    "PRAGMA user_version = 2;";
+    "PRAGMA user_version = 3;";
 
 struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err)
 {
@@ -32,7 +35,7 @@ struct olv_register *register_open(const char *state, enum database_use use, str
         olv_fail_memory(err);
         return NULL;
     }
-    r->has_spared = OLV_UNKNOWN;
+    r->has_spared = r->has_had = OLV_UNKNOWN;
     r->base.what = "what runs remember (state.db)";
     r->base.hint = "nothing was touched; restore it from a copy, or remove it: then what was recovered is no "
                    "longer spared, and rules count as new";
@@ -58,6 +61,7 @@ void olv_register_close(struct olv_register *r)
     sqlite3_finalize(r->find_path);
     sqlite3_finalize(r->find_spared);
     sqlite3_finalize(r->find_had);
+    sqlite3_finalize(r->find_had_file);
     database_close(&r->base);
     olv_hasher_free(r->hasher);
     forget_noted(r);
@@ -78,7 +82,7 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
     bool ok = true;
     if (r->given.count || r->had_count)
         do
-            ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) && had_put_all(r, err);
+            ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) && had_put_all(r, now, err);
         while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;
@@ -86,7 +90,13 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
 
 bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    return database_commit(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err);
+    bool ok;
+    do
+        ok = database_begin(&r->base, err) &&
+             database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err) &&
+             had_tidy(r, now, err);
+    while (database_again(&r->base, &ok, err));
+    return ok;
 }
 
 /* ---- to read it ---- */

@@ -18,7 +18,8 @@ void register_on_full(struct olv_register *reg, bool (*more_room)(void *self, st
 /* Makes durable, in one commit, which files were given names and which steps were done. What could not be
  * stored is discarded, too. */
 bool register_store(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
-/* The run has ended: deletes what spares nothing, or no longer does. */
+/* The run has ended, and the clock is not doubtful: deletes what spares nothing, or no longer does, and the
+ * steps of files that are long gone. */
 bool register_end_run(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 /* ---- files that a run gives a name to ----
@@ -36,7 +37,7 @@ enum olv_truth given_find(struct olv_register *reg, const char *run, uint64_t en
  * which never decreases between calls: asks the register as it is now, including what was just stored. */
 enum olv_truth given_is_spared(struct olv_register *reg, const struct olv_stat *stat, struct olv_instant now);
 
-/* ---- steps that files have had, where that cannot be noted on the file itself ---- */
+/* ---- acts that files have outlived ---- */
 
 /* See olv_register_find_had. */
 bool had_note(struct olv_register *reg, const struct olv_had *had, struct olv_error *err);

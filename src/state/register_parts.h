@@ -26,17 +26,19 @@ struct olv_register {
     struct database base;
     struct olv_hasher *hasher;
     struct given_list given; /* not stored yet, like these */
-    struct olv_had *had;     /* owned; strings are in the arena */
+    struct olv_had *had;     /* owned; paths are in the arena */
     size_t had_count, had_cap;
     struct olv_arena strings;
     /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Only the run that holds the state
      * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
-    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
+    enum olv_truth has_had; /* the same for acts */
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file;
 };
 
 /* Within the transaction of register_store. */
 bool given_put_all(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
-bool had_put_all(const struct olv_register *reg, struct olv_error *err);
+bool had_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool had_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 #endif

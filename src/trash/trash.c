@@ -151,9 +151,10 @@ bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const ch
     return true;
 }
 
-bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind, struct olv_error *err)
+bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind,
+                      const struct unlinking *how, struct olv_error *err)
 {
-    if (kind != OLV_KIND_UNKNOWN && !olv_tree_remove(trash->files, item, kind, err))
+    if (kind != OLV_KIND_UNKNOWN && !olv_tree_remove(trash->files, item, kind, how, err))
         return false;
     drop_info_of(trash, item);
     return true;

@@ -4,6 +4,7 @@
 #define OLV_TRASH_TRASH_H
 
 #include "file/rename.h"
+#include "file/unlink.h"
 #include "olvido/docket.h"
 #include "olvido/text.h"
 #include "olvido/trash.h"
@@ -98,8 +99,10 @@ bool olv_trash_put(struct olv_trash *trash, int dir, const struct olv_putting *p
 bool olv_trash_take(struct olv_trash *trash, const char *item, int dir, const char *name,
                     enum olv_if_exists if_exists, const struct rename_witness *witness,
                     char out[NAME_MAX + 1], struct olv_error *err);
-/* Removes an item for good, its info file last; a directory with everything in it. */
-bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind, struct olv_error *err);
+/* Removes an item for good, its info file last; a directory with everything in it. `how`: see
+ * olv_tree_remove. */
+bool olv_trash_remove(struct olv_trash *trash, const char *item, enum olv_kind kind,
+                      const struct unlinking *how, struct olv_error *err);
 
 /* The sizes of directories (Trash specification 1.0, "The directory size cache"), collected for a batch. */
 void trash_sizes_note(struct olv_trash *trash, const char *item, uint64_t allocated_bytes);

@@ -112,7 +112,7 @@ static void a_directory_is_never_replaced(void **state)
 static bool remove_tree(const struct sandbox *s, const char *name, enum olv_kind kind, struct olv_error *err)
 {
     int dir = open(s->path, O_RDONLY | O_DIRECTORY);
-    bool ok = olv_tree_remove(dir, name, kind, err);
+    bool ok = olv_tree_remove(dir, name, kind, NULL, err);
     close(dir);
     return ok;
 }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The safety core: reaching, identifying, publishing, guarding; and the acts on top of it. */
 #include "act/acts.h"
+#include "file/changes.h"
 #include "file/identity.h"
 #include "file/parents.h"
 #include "file/reach.h"
@@ -11,6 +12,7 @@
 #include "os/durable.h"
 #include "os/os.h"
 #include "os/private.h"
+#include "source/asking.h"
 #include "source/destination.h"
 #include "source/records.h"
 #include "support/sandbox.h"
@@ -42,6 +44,7 @@ static struct olv_docket_entry decision(const struct sandbox *s, const char *dir
     snprintf(path, sizeof path, "%s/%s", directory, name);
     struct olv_stat file = look_at(s, path);
     e.identity = olv_identity_of(&file);
+    e.links = file.links;
     e.directory = in(s, directory);
     e.at = olv_directory_id_of(&dir);
     return e;
@@ -330,20 +333,37 @@ bool __wrap_record_move(const struct turn *turn, const struct announced_move *mo
     return true;
 }
 
+static struct changes changes;
+
+static void carry_out(struct turn *turn, const struct olv_act *act, struct olv_docket_entry *e,
+                      struct olv_outcome *o)
+{
+    int fd;
+    own_change_follow(turn, turn->directory.fd, e);
+    if (!ask_about(turn, &turn->directory, e, false, o))
+        return;
+    fd = own_change_begin(&turn->directory, e);
+    act->hooks->apply(turn, e, o);
+    own_change_end(turn, fd);
+}
+
 static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
-                                 const struct olv_docket_entry *e, const struct olv_guard *guard)
+                                 struct olv_docket_entry *e, const struct olv_guard *guard)
 {
     struct olv_session session = {.guard = *guard, .trashes = olv_trashes_new(in(s, "data/Trash"))};
-    struct turn c = {
-        .session = &session, .run = {.id = "20261003-1405-abcd", .now = {1795000000, 0}}, .sequence = 1};
+    struct turn c = {.session = &session,
+                     .run = {.id = "20261003-1405-abcd", .now = {1795000000, 0}, .changes = &changes},
+                     .sequence = 1};
     struct olv_outcome o = {0};
+    e->act = act;
     assert_non_null(session.trashes);
     olv_reach_begin(&c.directory);
     if (olv_reach_directory(&c.directory, e, &o.error) &&
         (!act->hooks->find_trash || (c.trash = act->hooks->find_trash(&c, e, &o.error))))
-        act->hooks->apply(&c, e, &o);
+        carry_out(&c, act, e, &o);
     else
         outcome_failed(&o);
+    asking_end(&c);
     olv_reach_end(&c.directory);
     olv_text_free(&c.scratch.path);
     olv_trashes_free(session.trashes);
@@ -373,6 +393,56 @@ static void discard_takes_only_what_was_judged(void **state)
     o = act_on(s, &act_discard, &e, &guard);
     assert_int_equal(o.result, OLV_LEFT);
     assert_contains(o.error.what, "gone");
+}
+
+/* What our own act on one name changed of the others is no change; what somebody else did in between is. */
+static void other_names_of_a_file_follow_our_own_changes(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_guard guard = {0};
+    struct olv_docket_entry e[4];
+    make_dir(s, "d");
+    make_file(s, "d/a", "old", 10);
+    assert_int_equal(link(in(s, "d/a"), in(s, "d/b")) + link(in(s, "d/a"), in(s, "d/c")), 0);
+    for (int i = 0; i < 3; i++)
+        e[i] = decision(s, "d", (const char *const[]){"a", "b", "c"}[i]);
+    assert_int_equal(act_on(s, &act_discard, &e[0], &guard).result, OLV_DONE);
+    assert_int_equal(act_on(s, &act_discard, &e[1], &guard).result, OLV_DONE);
+    assert_int_equal(chmod(in(s, "d/c"), 0600), 0);
+    assert_int_equal(act_on(s, &act_discard, &e[2], &guard).result, OLV_LEFT);
+    assert_true(exists(s, "d/c"));
+    changes_free(&changes);
+}
+
+/* However many there are; and each in the state in which our last change left it. */
+static void own_changes_are_known_of_many_files(void **state)
+{
+    enum { MANY = 5000 };
+    struct olv_stat stat = {.mount = 3, .links = 2, .changed = {1795000000, 7}};
+    struct changes c = {0};
+    (void)state;
+    assert_false(changes_made(&c, &stat));
+    for (uint64_t i = 1; i <= MANY; i++) {
+        stat.inode = i * 4096;
+        changes_note(&c, &stat);
+    }
+    for (uint64_t i = 1; i <= MANY; i++) {
+        stat.inode = i * 4096;
+        assert_true(changes_made(&c, &stat));
+    }
+    stat.inode = 1;
+    assert_false(changes_made(&c, &stat));
+    stat.inode = 4096;
+    stat.mount = 4; /* the same number on another file system */
+    assert_false(changes_made(&c, &stat));
+    stat.mount = 3;
+    stat.links = 1; /* somebody else removed a name */
+    assert_false(changes_made(&c, &stat));
+    changes_note(&c, &stat);
+    assert_true(changes_made(&c, &stat));
+    stat.changed.ns++;
+    assert_false(changes_made(&c, &stat));
+    changes_free(&c);
 }
 
 static void discard_leaves_own_files_and_system_directories_alone(void **state)
@@ -424,6 +494,8 @@ int main(void)
         TEST(own_places_are_known_through_any_name),
         TEST(no_place_is_forgotten),
         TEST(discard_takes_only_what_was_judged),
+        TEST(other_names_of_a_file_follow_our_own_changes),
+        TEST(own_changes_are_known_of_many_files),
         TEST(discard_leaves_own_files_and_system_directories_alone),
         TEST(tell_touches_nothing),
     };

@@ -423,46 +423,90 @@ static void a_row_that_cannot_be_read_is_not_one_that_is_missing(void **state)
 
 static struct olv_had compressed(const struct sandbox *s)
 {
-    return (struct olv_had){.path = in(s, "tides/a.tmp.zst"),
-                            .act = &act_compress,
-                            .size_bytes = 10,
-                            .modified = {1000, 5},
-                            .was_name = "a.tmp",
-                            .was_bytes = 99};
+    struct olv_had had = {.path = in(s, "tides/a.tmp.zst"),
+                          .inode = 7,
+                          .has_born = true,
+                          .born = {900, 1},
+                          .size_bytes = 10,
+                          .modified = {1000, 5},
+                          .act = &act_compress,
+                          .before_len = 5};
+    memset(had.arguments, 0xA5, sizeof had.arguments);
+    memcpy(had.before, "a.tmp", 5);
+    return had;
 }
 
-/* Of a file as it is now; one that somebody has changed has had nothing. */
-static void steps_are_remembered_for_just_this_file(void **state)
+static enum olv_truth find_had(struct olv_register *g, const struct olv_had *wanted)
+{
+    struct olv_had found;
+    struct olv_error err = {0};
+    enum olv_truth is_there = olv_register_find_had(g, wanted, &found, &err);
+    if (is_there == OLV_YES) {
+        assert_int_equal(found.arguments[31], 0xA5);
+        assert_int_equal(found.before_len, 5);
+        assert_memory_equal(found.before, "a.tmp", 5);
+        assert_int_equal(found.size_bytes, 10);
+        assert_int_equal(found.modified.ns, 5);
+    }
+    return is_there;
+}
+
+/* Its path or its identity leads there; another file at its path does not, unless it has the same contents.
+ */
+static void an_act_is_remembered_for_just_this_file(void **state)
 {
     const struct sandbox *s = *state;
     struct olv_register *g = open_register(s);
     struct olv_error err = {0};
-    char was[NAME_MAX + 1];
-    uint64_t was_bytes;
     struct olv_had had = compressed(s);
     assert_true(had_note(g, &had, &err));
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO); /* not on the disk yet */
+    assert_int_equal(find_had(g, &had), OLV_NO); /* not on the disk yet */
     assert_true(register_store(g, "r", NOW, &err));
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
-    assert_string_equal(was, "a.tmp");
-    assert_int_equal(was_bytes, 99);
-    had.act = NULL;
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
-    assert_ptr_equal(had.act, &act_compress);
-    had.size_bytes = 11;
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
-    had.size_bytes = 10;
-    had.modified.ns = 6;
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
-    had.modified.ns = 5;
+    assert_int_equal(find_had(g, &had), OLV_YES);
+    had.path = in(s, "tides/moved");
+    assert_int_equal(find_had(g, &had), OLV_YES);
+    had.born.ns = 2; /* the inode was used again */
+    assert_int_equal(find_had(g, &had), OLV_NO);
+    had.path = in(s, "tides/a.tmp.zst"); /* a copy that was put back */
+    assert_int_equal(find_had(g, &had), OLV_YES);
+    had.size_bytes = 11; /* another file that got its name */
+    assert_int_equal(find_had(g, &had), OLV_NO);
+    had = compressed(s);
+    had.size_bytes = 11; /* the same, and somebody changed it: that is for the act to judge */
+    assert_int_equal(find_had(g, &had), OLV_YES);
     had.act = &act_archive;
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
+    assert_int_equal(find_had(g, &had), OLV_NO);
     had = compressed(s);
     had.path = in(s, "tides/b.tmp.zst");
+    had.inode = 8;
     assert_true(had_note(g, &had, &err));
     olv_register_close(g); /* not brought to the disk */
     g = open_register(s);
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_NO);
+    assert_int_equal(find_had(g, &had), OLV_NO);
+    olv_register_close(g);
+}
+
+/* A disk may be away for long; and what is there again counts anew. */
+static void what_leads_nowhere_for_long_is_forgotten(void **state)
+{
+    enum { DAY = 86400 };
+    const struct sandbox *s = *state;
+    struct olv_register *g = open_register(s);
+    struct olv_error err = {0};
+    struct olv_had there = compressed(s), gone = compressed(s);
+    struct olv_instant now = NOW;
+    there.path = in(s, "tides/a.tmp");
+    gone.path = in(s, "tides/gone");
+    there.inode = 70;
+    assert_true(had_note(g, &there, &err) && had_note(g, &gone, &err) && register_store(g, "r", now, &err));
+    for (int days = 0; days < 92; days += 2, now.s += 2 * DAY) {
+        assert_int_equal(find_had(g, &gone), OLV_YES);
+        assert_true(register_end_run(g, now, &err));
+    }
+    now.s += 2 * DAY;
+    assert_true(register_end_run(g, now, &err));
+    assert_int_equal(find_had(g, &gone), OLV_NO);
+    assert_int_equal(find_had(g, &there), OLV_YES);
     olv_register_close(g);
 }
 
@@ -474,8 +518,6 @@ static void names_and_steps_are_one_commit(void **state)
     struct olv_error err = {0};
     struct olv_stat a = look_at(s, "tides/a.tmp");
     struct given given;
-    char was[NAME_MAX + 1];
-    uint64_t was_bytes;
     struct olv_had had = compressed(s);
     struct database other = {.what = "another connection"};
     assert_true(database_open(&other, in(s, "state"), "state.db", false, &err));
@@ -494,7 +536,7 @@ static void names_and_steps_are_one_commit(void **state)
     assert_true(given_note(g, 1, in(s, "tides/a.tmp"), &a, true, &err) && had_note(g, &had, &err));
     assert_true(register_store(g, "r", NOW, &err));
     assert_int_equal(given_find(g, "r", 1, NULL, &given, &err), OLV_YES);
-    assert_int_equal(olv_register_find_had(g, &had, was, &was_bytes, &err), OLV_YES);
+    assert_int_equal(find_had(g, &had), OLV_YES);
     olv_register_close(g);
 }
 
@@ -591,7 +633,8 @@ int main(void)
         TEST(what_is_over_is_forgotten_when_a_run_ends),
         TEST(the_register_knows_what_was_just_stored),
         TEST(a_row_that_cannot_be_read_is_not_one_that_is_missing),
-        TEST(steps_are_remembered_for_just_this_file),
+        TEST(an_act_is_remembered_for_just_this_file),
+        TEST(what_leads_nowhere_for_long_is_forgotten),
         TEST(names_and_steps_are_one_commit),
         TEST(a_damaged_register_stops_everything),
         TEST(no_state_is_an_empty_register),

@@ -16,7 +16,7 @@ static const struct olv_key *next_key(const struct olv_key *key)
 
 static bool is_step(const struct olv_act *act)
 {
-    return act->traits & OLV_BY_POLICY;
+    return !(act->traits & OLV_BY_HAND_ONLY);
 }
 
 /* Each name once, however many acts have it. */

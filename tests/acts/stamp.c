@@ -1,14 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An act that nobody else knows of: it writes what its step says into an extended attribute, of whole
- * directories, too. It shows what an act needs to be: this file, and its line in table.c. */
+/* stamp: writes what its step says into an extended attribute of a file or directory, which outlives it. */
 #include "act/acts.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "source/judged.h"
 
 #include <errno.h>
+#include <stdio.h>
 #include <string.h>
-#include <unistd.h>
 
 static const char NAME[] = "user.olvido-stamp";
 
@@ -17,57 +16,60 @@ struct stamp_arguments {
     int level;
 };
 
-static const char *value_of(const struct olv_docket_entry *e)
-{
-    return ((const struct stamp_arguments *)e->arguments)->value;
-}
+enum { MOST_TEXT = 200, MOST_VALUE = MOST_TEXT + 20 };
 
-static bool write_stamp(const struct olv_reach *at, const struct olv_docket_entry *e, struct olv_error *err)
+/* "read at 100". */
+static size_t value_of(const struct olv_docket_entry *e, char out[MOST_VALUE])
 {
-    int fd = e->identity.kind == OLV_KIND_DIRECTORY ? olv_os_open_dir(at->fd, e->name, true)
-                                                    : olv_os_open_file(at->fd, e->name);
-    bool ok = fd >= 0 && olv_os_set_attribute(fd, NAME, value_of(e), strlen(value_of(e)));
-    if (!ok)
-        olv_fail_system(err, e->name, "cannot write the stamp");
-    if (fd >= 0)
-        close(fd);
-    return ok;
+    const struct stamp_arguments *how = e->arguments;
+    return (size_t)snprintf(out, MOST_VALUE, "%.*s at %d", MOST_TEXT, how->value, how->level);
 }
 
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (!judged_is_allowed(turn, e, o) || !judged_verify(turn->directory.fd, e->name, e, true, o) ||
-        !judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o))
+    char value[MOST_VALUE];
+    size_t len = value_of(e, value);
+    ssize_t before;
+    int fd;
+    if (!judged_verify_contents(turn, turn->directory.fd, e->name, true, e, o) ||
+        (fd = judged_open(&turn->directory, e, o)) < 0)
         return;
-    if (write_stamp(&turn->directory, e, &o->error))
+    before = olv_os_get_attribute(fd, NAME, o->before, sizeof o->before);
+    o->before_len = before > 0 ? (size_t)before : 0;
+    if (olv_os_set_attribute(fd, NAME, value, len)) {
         o->result = OLV_DONE;
-    else
+    } else {
+        olv_fail_system(&o->error, e->name, "cannot write the stamp");
         outcome_failed(o);
+    }
+    olv_os_close(fd);
 }
 
 static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char is[256];
+    char value[MOST_VALUE], is[MOST_VALUE];
+    size_t wanted = value_of(e, value);
     ssize_t len = olv_os_get_attribute_of(turn->directory.fd, e->name, NAME, is, sizeof is);
     o->result = OLV_DONE;
     if (len < 0)
         return errno == ENODATA ? OLV_NO : OLV_UNKNOWN;
-    return (size_t)len == strlen(value_of(e)) && memcmp(is, value_of(e), (size_t)len) == 0 ? OLV_YES : OLV_NO;
+    return (size_t)len == wanted && memcmp(is, value, wanted) == 0 ? OLV_YES : OLV_NO;
 }
 
 static const struct hooks hooks = {.apply = apply, .applied = applied};
 
-/* Named like those of compress, and others. */
+/* Named like those of other acts, and different. */
+#define AT(member) offsetof(struct stamp_arguments, member)
 static const struct olv_key keys[] = {{.name = "as",
                                        .type = OLV_KEY_TEXT,
-                                       .at = offsetof(struct stamp_arguments, value),
+                                       .at = AT(value),
                                        .by = OLV_BY_STEP,
                                        .is_required = true,
                                        .said_as = " ",
                                        .about = "What it says."},
                                       {.name = "level",
                                        .type = OLV_KEY_NUMBER,
-                                       .at = offsetof(struct stamp_arguments, level),
+                                       .at = AT(level),
                                        .by = OLV_BY_STEP,
                                        .least = 100,
                                        .most = 100000,
@@ -75,11 +77,11 @@ static const struct olv_key keys[] = {{.name = "as",
                                        .about = "How high."},
                                       {0}};
 
-extern const struct olv_act act_stamp;
 const struct olv_act act_stamp = {.word = "stamp",
                                   .past = "stamped",
                                   .wire = 60,
-                                  .traits = OLV_TOUCHES | OLV_LIMITED | OLV_WHOLE | OLV_BY_POLICY,
+                                  .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED |
+                                            OLV_AGAIN_IF_OTHERWISE | OLV_WHOLE,
                                   .keys = keys,
                                   .arguments = sizeof(struct stamp_arguments),
                                   .hooks = &hooks};

@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "source/ending.h"
+
+#include "depot/same.h"
+#include "file/identity.h"
+#include "file/removal.h"
+#include "file/tree.h"
+#include "os/files.h"
+#include "os/os.h"
+#include "source/asking.h"
+#include "source/judged.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <unistd.h>
+
+/* ---- the manner ---- */
+
+static bool overwrite_open(const struct ending_overwriting *o, int fd, struct olv_error *err)
+{
+    const struct olv_act *act = o->entry->act;
+    struct olv_stat stat;
+    if (!olv_os_stat(fd, "", &stat))
+        return olv_fail_system(err, "", "cannot look at it before it is overwritten");
+    if (stat.links > 1)
+        return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would lose their contents",
+                        (unsigned long long)stat.links);
+    return act->manner->overwrite(o->entry->arguments, fd, stat.size_bytes,
+                                  o->turn->session->options.observer, err) &&
+           (fsync(fd) == 0 || olv_fail_system(err, "", "cannot sync what was overwritten"));
+}
+
+static bool overwrite(const void *self, int dir, const char *name, struct olv_error *err)
+{
+    struct olv_stat stat;
+    int fd;
+    bool ok;
+    if (olv_os_stat(dir, name, &stat) && stat.kind != OLV_KIND_FILE)
+        return true; /* it has no contents */
+    fd = openat(dir, name, O_RDWR | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    if (fd < 0)
+        return olv_fail_system(err, name, "cannot open it to overwrite it");
+    ok = overwrite_open(self, fd, err);
+    close(fd);
+    return ok;
+}
+
+struct unlinking ending_manner(struct ending_overwriting *self, const struct turn *turn,
+                               const struct olv_docket_entry *e)
+{
+    *self = (struct ending_overwriting){turn, e};
+    return (struct unlinking){e->act->manner ? overwrite : NULL, self};
+}
+
+/* ---- from an open directory ---- */
+
+static bool enter_room(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                       struct olv_error *err)
+{
+    char label[FRESH_LABEL];
+    struct stage_place place = {at->fd, at->device, at->inode, label};
+    turn_room_label(label, turn, e);
+    return stage_enter(&turn->ending.stage, &place, turn->session->options.observer, err);
+}
+
+/* Where nobody else can write, it does without a room if none can be made (a full disk): what remains is the
+ * moment between comparing and unlinking. */
+static bool unlink_in(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                      struct olv_error *err)
+{
+    struct ending_overwriting self;
+    struct unlinking how = ending_manner(&self, turn, e);
+    if (enter_room(turn, at, e, err))
+        return stage_remove(&turn->ending.stage, e->name, &e->identity, &how, err);
+    if (!at->is_ours)
+        return false;
+    olv_error_clear(err);
+    return unlinking_begin(&how, at->fd, e->name, err) &&
+           (unlinkat(at->fd, e->name, 0) == 0 || olv_fail_system(err, "", "cannot remove the original"));
+}
+
+bool ending_unlink(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                   struct olv_outcome *o)
+{
+    if (!judged_verify(at->fd, e->name, e, true, o))
+        return false;
+    if (unlink_in(turn, at, e, &o->error))
+        return true;
+    outcome_failed(o);
+    if (o->error.code == OLV_REFUSED)
+        o->result = OLV_LEFT;
+    return false;
+}
+
+/* It is in the room; what is left of it comes back. */
+static bool remove_staged_tree(const struct turn *turn, const struct olv_docket_entry *e,
+                               struct olv_outcome *o)
+{
+    const struct stage *stage = &turn->ending.stage;
+    struct ending_overwriting self;
+    struct unlinking how = ending_manner(&self, turn, e);
+    struct olv_error why = {0};
+    bool was_same = judged_verify_contents(turn, stage->room.dir, e->name, false, e, o);
+    if (was_same && olv_tree_remove(stage->room.dir, e->name, e->identity.kind, &how, &o->error))
+        return true;
+    if (was_same)
+        outcome_failed(o);
+    if (!stage_return(stage, e->name, &why))
+        o->error = why;
+    return false;
+}
+
+bool ending_remove_tree(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                        struct olv_outcome *o)
+{
+    if (!judged_verify(at->fd, e->name, e, true, o) ||
+        !judged_verify_contents(turn, at->fd, e->name, true, e, o))
+        return false;
+    if (enter_room(turn, at, e, &o->error) &&
+        stage_take(&turn->ending.stage, e->name, &e->identity, &o->error))
+        return remove_staged_tree(turn, e, o);
+    outcome_failed(o);
+    return false;
+}
+
+/* An act may have begun to overwrite it, or to empty it. */
+static bool was_staged(const void *self, const struct olv_stat *stat)
+{
+    const struct olv_docket_entry *e = self;
+    return e->act->manner || e->identity.kind == OLV_KIND_DIRECTORY
+               ? olv_identity_remains(&e->identity, stat)
+               : olv_identity_survived(&e->identity, stat);
+}
+
+void ending_settle(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    char label[FRESH_LABEL];
+    turn_room_label(label, turn, e);
+    stage_settle(turn->directory.fd, e->name, label, was_staged, e, turn->session->options.observer);
+}
+
+/* ---- by its place ---- */
+
+static bool use_leave(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct leave *leave = &turn->ending.leave;
+    bool is_given = leave->is_given && leave->mount == e->identity.mount &&
+                    leave->inode == e->identity.inode && strcmp(leave->name, e->name) == 0;
+    leave->is_given = false;
+    if (is_given)
+        return true;
+    olv_fail(&o->error, OLV_SYSTEM, "nobody asked right before whether it may go");
+    o->result = OLV_FAILED;
+    return false;
+}
+
+bool ending_end(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
+                struct olv_outcome *o)
+{
+    int fd;
+    bool ok;
+    if (!use_leave(turn, e, o))
+        return false;
+    fd = own_change_begin(at, e);
+    ok = source_of(e)->end(turn, at, e, o);
+    own_change_end(turn, fd);
+    return ok;
+}
+
+/* Whoever opens it for writing from now on waits until the lease is released, and is noticed. */
+static bool watch(int fd, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    if (olv_os_watch(fd) == OLV_NO) {
+        olv_fail(&o->error, OLV_CHANGED, "it is open for writing");
+        outcome_failed(o);
+        return false;
+    }
+    return judged_verify(fd, "", e, true, o);
+}
+
+bool ending_end_unused(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    bool is_file = e->identity.kind == OLV_KIND_FILE, ok = true;
+    int fd = is_file ? olv_os_open_file(turn->directory.fd, e->name) : -1;
+    if (fd >= 0) {
+        ok = watch(fd, e, o);
+    } else if (is_file && errno != EACCES) { /* one that cannot be opened cannot be asked about */
+        ok = false;
+        olv_fail_system(&o->error, e->name, "opening it once more");
+        if (o->error.sys == ENOENT)
+            olv_error_as(&o->error, OLV_CHANGED);
+        outcome_failed(o);
+    }
+    ok = ok && ending_end(turn, &turn->directory, e, o);
+    olv_os_close(fd);
+    return ok;
+}
+
+/* ---- without an entry ---- */
+
+enum olv_truth ending_end_archive(const struct olv_session *session, int depot,
+                                  const struct olv_unfinished_archive *u, struct olv_error *err)
+{
+    int fd = olv_os_open_file(depot, u->name);
+    bool is_same = fd >= 0 ? same_archive(session->catalogue, u->archive, fd, err)
+                           : olv_fail_system(err, u->name, "cannot open it");
+    enum olv_truth held = is_same ? ask_about_archive(session, u->archive, err) : OLV_UNKNOWN;
+    olv_os_close(fd);
+    if (!is_same)
+        return err->sys ? OLV_UNKNOWN : OLV_NO;
+    if (held == OLV_YES)
+        return olv_fail(err, OLV_REFUSED, "something in it is held"), OLV_NO;
+    if (held == OLV_UNKNOWN)
+        return olv_fail(err, OLV_SYSTEM, "cannot find out whether something in it is held"), OLV_UNKNOWN;
+    return removal_unlink(REMOVAL_GOING, depot, u->name) == 0
+               ? OLV_YES
+               : (olv_fail_system(err, u->name, "cannot remove it"), OLV_UNKNOWN);
+}
