@@ -26,6 +26,10 @@ static bool expand_descend(struct expanding *x, int dir, const char *rest, unsig
 
 static bool expand_trouble(struct expanding *x, const char *what, int sys)
 {
+    if (olv_os_is_exhausted(sys)) {
+        errno = sys;
+        return false;
+    }
     if (!olv_os_is_absent(sys))
         olv_observe_unreadable(x->observer, olv_text_string(&x->path), what, sys);
     return true;
@@ -64,6 +68,7 @@ static bool search(struct expanding *x, int dir, const char *component, size_t l
     struct olv_os_name name;
     bool is_listed = buffer && olv_os_list_begin(&listing, dir);
     ssize_t got = is_listed ? 0 : -1;
+    int sys;
     if (!buffer)
         return false;
     while (ok && is_listed && (got = olv_os_list_read(&listing, buffer, BUFFER)) > 0)
@@ -73,8 +78,10 @@ static bool search(struct expanding *x, int dir, const char *component, size_t l
     if (is_listed)
         olv_os_list_end(&listing);
     if (got < 0)
-        expand_trouble(x, "looking for what `under` fits", errno);
+        ok = expand_trouble(x, "looking for what `under` fits", errno);
+    sys = errno;
     free(buffer);
+    errno = sys;
     return ok;
 }
 
@@ -116,7 +123,8 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
     struct olv_error err = {0};
     char *literal, *real;
     bool ok = true;
-    int fd;
+    int fd, sys;
+    errno = 0;
     if (!olv_glob_is_pattern(pattern, strlen(pattern)))
         return each(self, pattern);
     literal = strndup(pattern, end);
@@ -124,6 +132,8 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
     fd = real ? olv_os_open_path(real) : -1;
     if (fd < 0 && err.code == OLV_UNTRUSTED) {
         olv_observe_unreadable(observer, pattern, err.what, 0);
+    } else if (fd < 0 && olv_os_is_exhausted(errno)) {
+        ok = false;
     } else if (fd < 0) {
         olv_observe_unreadable(observer, pattern, "looking for it (`under` of a rule)", errno);
     } else {
@@ -131,8 +141,10 @@ bool expand_under(const char *pattern, bool (*each)(void *self, const char *path
         ok = expand_descend(&x, fd, pattern + end, 0);
         close(fd);
     }
+    sys = errno;
     free(literal);
     free(real);
     olv_text_free(&x.path);
+    errno = sys;
     return ok;
 }

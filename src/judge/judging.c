@@ -151,7 +151,7 @@ bool judging_begin(struct judging *j, const struct olv_policy *policy, const str
     if (!j->use || !j->asking)
         return olv_fail_memory(err);
     j->use->is_wanted = asks_for_use(j);
-    return (j->decider && roots_find(&j->roots, policy, observer)) || olv_fail_memory(err);
+    return j->decider ? roots_find(&j->roots, policy, observer, err) : olv_fail_memory(err);
 }
 
 bool judging_is_sure(const struct judging *j, struct olv_error *err)

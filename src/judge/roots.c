@@ -36,8 +36,12 @@ static bool roots_add_place(void *self, const char *path)
     struct olv_error why = {0};
     char *real = trusted_resolve(path, &why);
     struct olv_stat stat;
-    int fd;
+    int fd, sys;
     bool ok = true;
+    if (!real && olv_os_is_exhausted(why.sys)) {
+        errno = why.sys;
+        return false;
+    }
     if (!real) {
         olv_observe_unreadable(a->observer, path, why.sys ? "looking for it (`under` of a rule)" : why.what,
                                why.sys);
@@ -45,6 +49,7 @@ static bool roots_add_place(void *self, const char *path)
     }
     fd = olv_os_open_path(real);
     if (fd < 0 || !olv_os_stat(fd, "", &stat)) {
+        ok = !olv_os_is_exhausted(errno);
         olv_observe_unreadable(a->observer, path, "opening it (`under` of a rule)", errno);
     } else {
         place = new_place(a->roots);
@@ -54,8 +59,10 @@ static bool roots_add_place(void *self, const char *path)
                                           .rule = a->rule};
         ok = place && place->path;
     }
+    sys = errno;
     olv_os_close(fd);
     free(real);
+    errno = sys;
     return ok;
 }
 
@@ -173,22 +180,25 @@ static bool nest_places(struct roots *roots, struct nest *nest)
     return true;
 }
 
-bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer)
+bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer,
+                struct olv_error *err)
 {
     struct nest nest = {0};
     for (size_t i = 0; i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
             if (!expand_under(policy->rules[i].under[k], roots_add_place,
                               &(struct adding){roots, (uint32_t)i, observer}, observer))
-                return false;
+                return olv_os_is_exhausted(errno) ? olv_fail_system(err, policy->rules[i].under[k],
+                                                                    "cannot find out what a rule is about")
+                                                  : olv_fail_memory(err);
     roots->paths = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->paths);
     roots->has_nested = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *roots->has_nested);
     nest.places = olv_arena_alloc(&roots->arena, (roots->count + 1) * sizeof *nest.places);
     if (!nest.places || !roots->paths || !roots->has_nested)
-        return false;
+        return olv_fail_memory(err);
     if (roots->count)
         qsort(roots->places, roots->count, sizeof *roots->places, by_path);
-    return nest_places(roots, &nest);
+    return nest_places(roots, &nest) || olv_fail_memory(err);
 }
 
 const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t root, const char *path)

@@ -25,9 +25,10 @@ struct roots {
     size_t root_count;
 };
 
-/* A path that does not exist or cannot be reached is reported to the observer and left out. False without
- * memory. */
-bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer);
+/* A path that does not exist or cannot be reached is reported to the observer and left out. False with `err`
+ * if descriptors or memory run out, or a disk fails: then nobody knows which rule owns what. */
+bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer,
+                struct olv_error *err);
 /* The place with exactly this path in this root, or NULL. */
 const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t root, const char *path);
 /* The rules whose `under` contains or is a directory that may no longer exist, by its path alone; allocated

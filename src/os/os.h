@@ -36,6 +36,12 @@ static inline bool olv_os_is_absent(int sys)
     return sys == ENOENT || sys == ENOTDIR || sys == ELOOP;
 }
 
+/* Whether it says nothing about the path: descriptors or memory ran out, or the disk failed. */
+static inline bool olv_os_is_exhausted(int sys)
+{
+    return sys == EMFILE || sys == ENFILE || sys == ENOMEM || sys == EIO;
+}
+
 struct olv_os_mount_facts {
     bool is_read_only;
     enum olv_truth access_times; /* whether reading a file changes its access time, at least once a day */

@@ -1,6 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "scan/contents.h"
 
+#include "os/os.h"
+
+#include <errno.h>
 #include <stdatomic.h>
 #include <stdlib.h>
 
@@ -9,7 +12,15 @@ struct summing {
     const struct contents_asker *asker;
     _Atomic(const char *) why; /* the first one found */
     atomic_uint troubles;
+    atomic_int sys; /* of one that says nothing about what is there */
 };
+
+static void add_trouble(struct summing *s, int sys)
+{
+    atomic_fetch_add(&s->troubles, 1);
+    if (olv_os_is_exhausted(sys))
+        atomic_store(&s->sys, sys);
+}
 
 void olv_contents_add(struct olv_contents *c, const struct olv_stat *stat)
 {
@@ -36,7 +47,7 @@ static void contents_visit(void *self, unsigned worker, struct olv_scan_entry *e
     struct summing *s = self;
     const char *why = NULL, *none = NULL;
     if (!olv_scan_look(entry)) {
-        atomic_fetch_add(&s->troubles, 1); /* also if it vanished: then something changed */
+        add_trouble(s, errno); /* also if it vanished: then something changed */
         return;
     }
     olv_contents_add(&s->workers[worker], &entry->stat);
@@ -49,8 +60,7 @@ static void contents_visit(void *self, unsigned worker, struct olv_scan_entry *e
 static void contents_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct summing *s = self;
-    (void)trouble;
-    atomic_fetch_add(&s->troubles, 1);
+    add_trouble(s, trouble->sys);
 }
 
 bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
@@ -63,7 +73,10 @@ bool olv_scan_contents(int dir, const char *name, const struct contents_asker *a
     *out = (struct olv_contents){0};
     for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)
         olv_contents_merge(out, &s.workers[i]);
-    if (ok && atomic_load(&s.troubles))
+    errno = atomic_load(&s.sys);
+    if (ok && errno)
+        ok = olv_fail_system(err, name, "cannot look at everything in it");
+    else if (ok && atomic_load(&s.troubles))
         ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
     else if (ok && atomic_load(&s.why))
         ok = olv_fail(err, OLV_REFUSED, "%s", atomic_load(&s.why));

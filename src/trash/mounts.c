@@ -316,7 +316,7 @@ static bool look_on(void *self, const struct olv_os_mount *mount)
     struct olv_stat stat;
     int top = mount->has_files ? olv_os_open_path(mount->point) : -1;
     if (top < 0) {
-        if (mount->has_files && (errno == EMFILE || errno == ENFILE || errno == ENOMEM || errno == EIO))
+        if (mount->has_files && olv_os_is_exhausted(errno))
             cannot_look_on(s, mount->point);
         return true;
     }

@@ -178,6 +178,35 @@ static void processors_may_come_meanwhile(void **state)
     }
 }
 
+/* Its first rule keeps them: if what that rule is about cannot be found out, the second one does not get
+ * them. */
+static void a_rule_whose_place_cannot_be_opened_still_owns_its_files(void **state)
+{
+    static const char *const calls[] = {"openat2:error=EMFILE", "openat:error=ENFILE", "openat2:error=EIO",
+                                        "statx:error=EIO"};
+    const struct sandbox *s = *state;
+    ON_LINUX_ONLY();
+    write_policy(
+        s,
+        "rules:\n  - { name: kept, under: \"@/tides/scr*/kept\", steps: [ { after: 0 days, do: keep } ] }\n"
+        "  - { name: rest, under: \"@/tides\", steps: [ { after: 30 days, do: discard } ] }\n",
+        NULL);
+    shell_ok(s, "mkdir tides/scratch/kept");
+    make_file(s, "tides/scratch/kept/b.tmp", "kept", 100);
+    for (size_t i = 0; i < sizeof calls / sizeof *calls; i++)
+        for (int at = 1; at <= 24; at += (int)stride()) {
+            char script[700];
+            snprintf(
+                script, sizeof script,
+                "export ASAN_OPTIONS=detect_leaks=0; strace -f -o trace -e inject=%s:when=%d $O --policy "
+                "policy.yaml enforce --yes >out 2>err || true; test -e tides/scratch/kept/b.tmp || { echo %s "
+                "%d; cat "
+                "out err; grep INJECTED trace; exit 1; }",
+                calls[i], at, calls[i], at);
+            shell_ok(s, script);
+        }
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
@@ -191,6 +220,7 @@ int main(void)
         TEST(an_open_run_that_cannot_be_looked_at_is_no_fault),
         TEST(an_item_that_cannot_be_looked_at_is_neither_gone_nor_there_twice),
         TEST(processors_may_come_meanwhile),
+        TEST(a_rule_whose_place_cannot_be_opened_still_owns_its_files),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
