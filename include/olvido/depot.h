@@ -50,6 +50,9 @@ struct olv_unfinished_archive {
     uint64_t inode;
     bool has_born;
     struct olv_instant born;
+    const uint8_t *manner; /* how it is to end, if not by unlinking alone: bytes of the engine's own */
+    size_t manner_len;
+    uint64_t length;
 };
 /* Calls `each` for every archive in this state, other than live, until it returns false. */
 bool olv_catalogue_unfinished(struct olv_catalogue *catalogue, enum olv_archive_state state,

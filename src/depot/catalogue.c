@@ -7,7 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { VERSION = 6 };
+enum { VERSION = 7 };
 
 static const char NAME[] = "catalogue.db";
 
@@ -18,7 +18,8 @@ static const char schema[] =
     " born_ns INTEGER, run TEXT NOT NULL,"
     " rule TEXT NOT NULL, codec TEXT NOT NULL, made_s INTEGER NOT NULL, made_ns INTEGER NOT NULL,"
     " length INTEGER NOT NULL, members INTEGER NOT NULL, bytes INTEGER NOT NULL, manifest INTEGER NOT NULL,"
-    " end_xxh3 INTEGER NOT NULL, manifest_sha256 BLOB, is_recorded INTEGER NOT NULL, UNIQUE (depot, name));"
+    " end_xxh3 INTEGER NOT NULL, manifest_sha256 BLOB, is_recorded INTEGER NOT NULL, manner BLOB,"
+    " UNIQUE (depot, name));"
     "CREATE TABLE frame (archive INTEGER NOT NULL, number INTEGER NOT NULL, begins INTEGER NOT NULL,"
     " length INTEGER NOT NULL, plain INTEGER NOT NULL, check_xxh3 INTEGER NOT NULL, at INTEGER NOT NULL,"
     " packed_xxh3 INTEGER NOT NULL, PRIMARY KEY (archive, number)) WITHOUT ROWID;"
@@ -32,7 +33,7 @@ static const char schema[] =
     "at))"
     " WITHOUT ROWID;"
     "CREATE INDEX member_in_archive ON member (archive, at);"
-    "PRAGMA user_version = 6;";
+    "PRAGMA user_version = 7;";
 
 /* Numbers in a catalogue keep their meaning for ever. */
 _Static_assert(OLV_ARCHIVE_MAKING == 0 && OLV_ARCHIVE_LIVE == 1 && OLV_ARCHIVE_GOING == 2, "states on disks");

@@ -68,10 +68,12 @@ struct catalogue_header {
 };
 bool catalogue_put_headers(struct olv_catalogue *catalogue, int64_t archive,
                            const struct catalogue_header *headers, size_t count, struct olv_error *err);
-/* An archive to remove, and its file's identity. */
+/* An archive to remove, its file's identity, and how it is to end, if not by unlinking alone; see
+ * source/ending.h. */
 struct catalogue_replaced {
     int64_t archive;
     struct olv_stat file;
+    struct olv_text manner; /* borrowed */
 };
 /* Makes it live, and `replaced` (NULL: none) going. False with OLV_CHANGED if that one was not live any more;
  * then nothing changes. */

@@ -235,8 +235,12 @@ static bool life_forget(const struct database *base, int64_t archive, struct olv
 static bool let_go(const struct database *base, const struct catalogue_replaced *r, struct olv_error *err)
 {
     static const char sql[] =
-        "UPDATE archive SET state = 2, inode = ?2, born_s = ?3, born_ns = ?4 WHERE id = ?1 AND state = 1";
-    return database_do(base, sql, VALUES(value_of(r->archive), VALUES_OF_FILE(&r->file)), err) &&
+        "UPDATE archive SET state = 2, inode = ?2, born_s = ?3, born_ns = ?4, manner = ?5"
+        " WHERE id = ?1 AND state = 1";
+    return database_do(base, sql,
+                       VALUES(value_of(r->archive), VALUES_OF_FILE(&r->file),
+                              value_bytes(r->manner.data, r->manner.len)),
+                       err) &&
            (sqlite3_changes(base->db) == 1 ||
             olv_fail(err, OLV_CHANGED, "the catalogue does not know its archive any more"));
 }

@@ -423,8 +423,8 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
                               void *self, struct olv_error *err)
 {
     static const char sql[] =
-        "SELECT a.id, d.name, d.path, a.name, a.temporary, a.run, a.inode, a.born_s, a.born_ns"
-        " FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = ?1 ORDER BY a.id";
+        "SELECT a.id, d.name, d.path, a.name, a.temporary, a.run, a.inode, a.born_s, a.born_ns,"
+        " a.manner, a.length FROM archive a JOIN depot d ON d.id = a.depot WHERE a.state = ?1 ORDER BY a.id";
     struct olv_text path = {0}, name = {0}, temporary = {0};
     sqlite3_stmt *s = NULL;
     enum olv_truth row;
@@ -438,7 +438,10 @@ bool olv_catalogue_unfinished(struct olv_catalogue *c, enum olv_archive_state st
                                            .temporary = bytes_of(s, 4, &temporary),
                                            .run = text_of(s, 5),
                                            .has_file = sqlite3_column_type(s, 6) != SQLITE_NULL,
-                                           .inode = (uint64_t)sqlite3_column_int64(s, 6)};
+                                           .inode = (uint64_t)sqlite3_column_int64(s, 6),
+                                           .manner = sqlite3_column_blob(s, 9),
+                                           .manner_len = (size_t)sqlite3_column_bytes(s, 9),
+                                           .length = (uint64_t)sqlite3_column_int64(s, 10)};
         u.has_born = database_read_born(s, 7, &u.born);
         if (!each(self, &u))
             break;

@@ -379,6 +379,7 @@ static bool open_old(struct thinning *t, struct olv_error *err)
     if (t->fd < 0)
         return olv_fail_system(err, o->name, "cannot open the archive");
     t->going.archive = t->old.row;
+    t->going.manner = o->manner;
     return olv_os_stat(t->fd, "", &t->going.file) ||
            olv_fail_system(err, o->name, "cannot look at the archive");
 }

@@ -19,8 +19,9 @@ struct thin_options {
     const char *depot_path; /* the same */
     const char *name;       /* of the archive */
     const char *run;
-    const char *label; /* of the new archive's temporary file */
-    const uint8_t *id; /* of the archive: any other is left alone */
+    const char *label;      /* of the new archive's temporary file */
+    const uint8_t *id;      /* of the archive: any other is left alone */
+    struct olv_text manner; /* of its ending; borrowed */
     struct thin_position *gone;
     size_t count;
     const struct olv_observer *observer;

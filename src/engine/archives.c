@@ -244,6 +244,9 @@ static bool list_one(void *self, const struct olv_unfinished_archive *u)
     to->name = keep(l, u->name);
     to->temporary = keep(l, u->temporary);
     to->run = keep(l, u->run);
+    if (u->manner_len)
+        to->manner = (const uint8_t *)olv_arena_copy(&l->arena, u->manner, u->manner_len);
+    l->has_failed |= u->manner_len && !to->manner;
     return !l->has_failed;
 }
 

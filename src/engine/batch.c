@@ -61,6 +61,8 @@ static bool note_trashes(struct carrying *c, struct olv_error *err)
 
 static bool finish_acts(struct carrying *c, bool uses_trash, struct olv_error *err)
 {
+    if (register_has_notes(c->run->session->reg) && !touched_sync(&c->touched, err))
+        return false; /* what is remembered is on disk before that */
     outcomes_remember(c->run);
     return !uses_trash || (olv_trashes_store(c->run->session->trashes, err) && note_trashes(c, err));
 }

@@ -61,6 +61,11 @@ static void group_apply(struct carrying *c, const struct hooks *hooks, const str
     int fd;
     if (hooks->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
+    if (hooks->needs & NEEDS_NOTE && e->act->manner && !trace_sync(c->trace)) {
+        olv_fail_system(&o->error, e->name, "cannot note that it is about to be overwritten");
+        outcome_failed(o);
+        return;
+    }
     fd = e->act->traits & OLV_TOUCHES ? own_change_begin(&turn->directory, e) : -1;
     hooks->apply(turn, e, o);
     own_change_end(turn, fd);

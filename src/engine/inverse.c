@@ -5,6 +5,7 @@
 #include "olvido/session.h"
 #include "os/os.h"
 
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -16,7 +17,7 @@ struct inverting {
     struct olv_error error;
 };
 
-/* What is gone cannot be taken back, and need not. */
+/* What is gone cannot be taken back, and need not; what cannot be looked at is said. */
 static bool compose(struct inverting *x, const struct olv_inverse *inverse)
 {
     char *directory = olv_path_directory(inverse->path);
@@ -29,7 +30,10 @@ static bool compose(struct inverting *x, const struct olv_inverse *inverse)
     struct olv_stat dir, stat;
     int fd = directory ? olv_os_open_path(directory) : -1;
     bool ok = directory || olv_fail_memory(&x->error);
-    if (fd >= 0 && olv_os_stat(fd, "", &dir) && olv_os_stat(fd, e.name, &stat)) {
+    if (ok && (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, e.name, &stat))) {
+        if (!olv_os_is_absent(errno))
+            olv_observe_unreadable(x->session->options.observer, inverse->path, "looking at it", errno);
+    } else if (ok) {
         e.identity = olv_identity_of(&stat);
         e.at = olv_directory_id_of(&dir);
         e.links = stat.links;

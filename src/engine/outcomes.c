@@ -144,6 +144,7 @@ static void outcomes_count(struct olv_run_result *r, const struct olv_docket_ent
         r->refused += olv_undone_files(olv_docket_entry_files(e));
         break;
     default:
+        r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
         r->failed += olv_undone_files(olv_docket_entry_files(e));
         break;
     }

@@ -132,7 +132,8 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     const char *result;
     char reason[512];
     bool was_done;
-    turn->crash.trace = s->is_same_boot ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
+    turn->crash.trace =
+        s->is_same_boot || e->act->manner ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
     outcomes_note(s->run, e, &o);
     result = hooks ? outcome_word(e->act, o.result) : "left";

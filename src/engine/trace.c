@@ -27,6 +27,11 @@ void trace_put(int trace, uint64_t batch, uint32_t entry, enum olv_trace what)
     (void)ignored;
 }
 
+bool trace_sync(int trace)
+{
+    return trace >= 0 && fdatasync(trace) == 0;
+}
+
 enum olv_trace trace_get(int trace, uint64_t batch, uint32_t entry)
 {
     uint64_t record = 0;

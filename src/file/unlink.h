@@ -9,8 +9,8 @@
 
 /* What is done to a file, where nobody else can exchange it, right before its name goes. */
 struct unlinking {
-    bool (*before)(const void *self, int dir, const char *name, struct olv_error *err); /* NULL: nothing */
-    const void *self;
+    bool (*before)(void *self, int dir, const char *name, struct olv_error *err); /* NULL: nothing */
+    void *self;
 };
 
 static inline bool unlinking_begin(const struct unlinking *how, int dir, const char *name,

@@ -94,12 +94,6 @@ static enum olv_truth is_open_for_writing(struct turn *turn, const struct olv_re
     return turn->ending.in_use ? OLV_NO : olv_os_is_open_for_writing(at->fd, e->name);
 }
 
-/* A reason outside the file itself. */
-static bool is_exhausted(int error)
-{
-    return error == EMFILE || error == ENFILE || error == ENOMEM || error == EIO;
-}
-
 static bool keep_because(struct olv_outcome *o, enum olv_code code, const char *why)
 {
     olv_fail(&o->error, code, "%s", why);
@@ -124,7 +118,7 @@ static bool is_kept_for_writing(struct turn *turn, const struct olv_reach *at,
     is_open = is_open_for_writing(turn, at, e);
     if (is_open == OLV_YES)
         return keep_because(o, OLV_CHANGED, "it is open for writing");
-    if (is_open == OLV_UNKNOWN && is_exhausted(errno))
+    if (is_open == OLV_UNKNOWN && olv_os_is_exhausted(errno))
         return keep_for_now(o, errno, "cannot find out whether it is open for writing");
     return is_open == OLV_UNKNOWN && e->act->traits & OLV_FINAL &&
            keep_because(o, OLV_CHANGED, "the system does not tell whether it is open for writing");
@@ -234,6 +228,16 @@ static bool look(const struct olv_reach *at, const struct olv_docket_entry *e, s
     return l || (olv_os_stat(at->fd, e->name, stat) && stat->inode == e->identity.inode);
 }
 
+/* Whoever can write the directory may have put a hard link of somebody else's file there: an act that changes
+ * the file itself would change that. */
+static bool may_be_elsewhere(const struct olv_reach *at, const struct olv_docket_entry *e,
+                             const struct olv_stat *stat)
+{
+    unsigned traits = e->act->traits;
+    return e->act->destination == OLV_STAYS && traits & OLV_OUTLIVED && !(traits & OLV_SOURCE_STAYS) &&
+           !at->is_ours && stat->links > 1 && stat->kind != OLV_KIND_DIRECTORY;
+}
+
 static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
                     const struct olv_stat *stat, bool is_watched, struct olv_outcome *o)
 {
@@ -241,6 +245,10 @@ static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct 
     bool is_in_tree = e->place == OLV_IN_TREE;
     if (is_in_tree && !(e->act->traits & OLV_SOURCE_STAYS) && is_kept_by_guard(turn, at, e, o))
         return true; /* before it is opened: closing any descriptor of a database drops its locks */
+    if (is_in_tree && may_be_elsewhere(at, e, stat))
+        return keep_because(o, OLV_REFUSED,
+                            "it has other names (hard links), and others can write its directory: it may be "
+                            "somebody else's file");
     if (is_kept_by_register(turn, e, stat, o) || is_kept_by_contents(turn, at, e, o))
         return true;
     turn->ending.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);

@@ -27,13 +27,16 @@ struct thinned {
     size_t count, cap;
     struct olv_outcome outcome; /* for all of them, except those that stay */
     char into[NAME_MAX + 1];
+    struct olv_text manner; /* of its ending */
 };
 
 static void depot_end_close_state(void *state)
 {
     struct thinned *t = state;
-    if (t)
+    if (t) {
         free(t->places);
+        olv_text_free(&t->manner);
+    }
     free(t);
 }
 
@@ -109,6 +112,10 @@ static bool thin(struct turn *turn, struct group *group, struct thinned *t)
     int64_t row = 0;
     turn_label(label, turn, turn->sequence);
     options.label = label;
+    ending_put_manner(e, &t->manner);
+    options.manner = t->manner;
+    if (t->manner.failed)
+        return olv_fail_memory(&o->error);
     if (!turn->session->catalogue)
         return olv_fail(&o->error, OLV_STATE, "the catalogue of depots cannot be opened");
     if (!depot_is_trusted(e->directory, turn->directory.fd, &o->error) ||

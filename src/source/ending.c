@@ -2,6 +2,7 @@
 #include "source/ending.h"
 
 #include "depot/same.h"
+#include "file/attributes.h"
 #include "file/identity.h"
 #include "file/removal.h"
 #include "file/tree.h"
@@ -17,21 +18,25 @@
 
 /* ---- the manner ---- */
 
-static bool overwrite_open(const struct ending_overwriting *o, int fd, struct olv_error *err)
+static bool overwrite_open(struct ending_overwriting *o, int fd, struct olv_error *err)
 {
     const struct olv_act *act = o->entry->act;
     struct olv_stat stat;
+    struct olv_error ignored = {0};
+    bool ok;
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, "", "cannot look at it before it is overwritten");
     if (stat.links > 1)
         return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would lose their contents",
                         (unsigned long long)stat.links);
-    return act->manner->overwrite(o->entry->arguments, fd, stat.size_bytes,
-                                  o->turn->session->options.observer, err) &&
+    o->has_begun = true;
+    ok = act->manner->overwrite(o->entry->arguments, fd, stat.size_bytes, o->observer, err);
+    /* its rule goes on counting from the time that it had, if it stays */
+    return attributes_set_times(fd, &stat, ok ? err : &ignored) && ok &&
            (fsync(fd) == 0 || olv_fail_system(err, "", "cannot sync what was overwritten"));
 }
 
-static bool overwrite(const void *self, int dir, const char *name, struct olv_error *err)
+static bool overwrite(void *self, int dir, const char *name, struct olv_error *err)
 {
     struct olv_stat stat;
     int fd;
@@ -49,8 +54,17 @@ static bool overwrite(const void *self, int dir, const char *name, struct olv_er
 struct unlinking ending_manner(struct ending_overwriting *self, const struct turn *turn,
                                const struct olv_docket_entry *e)
 {
-    *self = (struct ending_overwriting){turn, e};
+    *self = (struct ending_overwriting){turn->session->options.observer, e, false};
     return (struct unlinking){e->act->manner ? overwrite : NULL, self};
+}
+
+void ending_put_manner(const struct olv_docket_entry *e, struct olv_text *out)
+{
+    olv_text_clear(out);
+    if (!e->act->manner)
+        return;
+    wire_put(out, e->act->wire, 1);
+    keys_put(e->act, e->arguments, out);
 }
 
 /* ---- from an open directory ---- */
@@ -67,10 +81,8 @@ static bool enter_room(struct turn *turn, const struct olv_reach *at, const stru
 /* Where nobody else can write, it does without a room if none can be made (a full disk): what remains is the
  * moment between comparing and unlinking. */
 static bool unlink_in(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
-                      struct olv_error *err)
+                      struct unlinking how, struct olv_error *err)
 {
-    struct ending_overwriting self;
-    struct unlinking how = ending_manner(&self, turn, e);
     if (enter_room(turn, at, e, err))
         return stage_remove(&turn->ending.stage, e->name, &e->identity, &how, err);
     if (!at->is_ours)
@@ -80,16 +92,30 @@ static bool unlink_in(struct turn *turn, const struct olv_reach *at, const struc
            (unlinkat(at->fd, e->name, 0) == 0 || olv_fail_system(err, "", "cannot remove the original"));
 }
 
+void ending_failed(const struct ending_overwriting *self, struct olv_outcome *o)
+{
+    const struct olv_error why = o->error;
+    outcome_failed(o);
+    if (why.code == OLV_REFUSED)
+        o->result = OLV_LEFT;
+    if (!self->has_begun)
+        return;
+    olv_fail(&o->error, why.code, "it was overwritten, in part or as a whole, but not removed: %.200s",
+             why.what);
+    o->error.sys = why.sys;
+    o->result = OLV_FAILED;
+}
+
 bool ending_unlink(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
                    struct olv_outcome *o)
 {
+    struct ending_overwriting self;
+    struct unlinking how = ending_manner(&self, turn, e);
     if (!judged_verify(at->fd, e->name, e, true, o))
         return false;
-    if (unlink_in(turn, at, e, &o->error))
+    if (unlink_in(turn, at, e, how, &o->error))
         return true;
-    outcome_failed(o);
-    if (o->error.code == OLV_REFUSED)
-        o->result = OLV_LEFT;
+    ending_failed(&self, o);
     return false;
 }
 
@@ -104,8 +130,14 @@ static bool remove_staged_tree(const struct turn *turn, const struct olv_docket_
     bool was_same = judged_verify_contents(turn, stage->room.dir, e->name, false, e, o);
     if (was_same && olv_tree_remove(stage->room.dir, e->name, e->identity.kind, &how, &o->error))
         return true;
-    if (was_same)
-        outcome_failed(o);
+    if (was_same) {
+        why = o->error;
+        olv_fail(&o->error, why.code, "a part of it may be gone: %.200s%s%.60s", why.what,
+                 *why.path ? ", " : "", why.path);
+        o->error.sys = why.sys;
+        o->result = OLV_FAILED;
+        olv_error_clear(&why);
+    }
     if (!stage_return(stage, e->name, &why))
         o->error = why;
     return false;
@@ -138,6 +170,24 @@ void ending_settle(const struct turn *turn, const struct olv_docket_entry *e)
     char label[FRESH_LABEL];
     turn_room_label(label, turn, e);
     stage_settle(turn->directory.fd, e->name, label, was_staged, e, turn->session->options.observer);
+}
+
+bool ending_was_begun(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    return e->act->manner ? turn->crash.trace != OLV_TRACE_NONE : turn->crash.trace == OLV_TRACE_BEGUN;
+}
+
+void ending_keep_due(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    struct olv_error ignored = {0}; /* then it is due later */
+    struct olv_stat stat;
+    int fd = e->identity.kind == OLV_KIND_DIRECTORY ? olv_os_open_dir(turn->directory.fd, e->name, true)
+                                                    : olv_os_open_file(turn->directory.fd, e->name);
+    if (fd >= 0 && olv_os_stat(fd, "", &stat) && olv_identity_remains(&e->identity, &stat)) {
+        stat.modified = e->identity.modified;
+        attributes_set_times(fd, &stat, &ignored);
+    }
+    olv_os_close(fd);
 }
 
 /* ---- by its place ---- */
@@ -199,21 +249,47 @@ bool ending_end_unused(struct turn *turn, const struct olv_docket_entry *e, stru
 
 /* ---- without an entry ---- */
 
+/* In the manner that was meant. */
+static bool unlink_archive(const struct olv_session *session, int depot,
+                           const struct olv_unfinished_archive *u, struct olv_error *err)
+{
+    struct olv_arena arena = {0};
+    struct wire wire = {.bytes = u->manner, .len = u->manner_len, .arena = &arena};
+    const struct olv_act *act = u->manner_len ? olv_act_of_wire((uint8_t)wire_get(&wire, 1)) : NULL;
+    const struct olv_docket_entry e = {.act = act, .arguments = act ? keys_get(act, &wire) : NULL};
+    struct ending_overwriting self = {session->options.observer, &e, false};
+    bool ok = u->manner_len == 0 || (act && act->manner && !wire.is_broken) ||
+              olv_fail(err, OLV_SYSTEM, "this version does not know how it is to end");
+    ok = ok && (!act || overwrite(&self, depot, u->name, err)) &&
+         (removal_unlink(REMOVAL_GOING, depot, u->name) == 0 ||
+          olv_fail_system(err, u->name, "cannot remove it"));
+    olv_arena_free(&arena);
+    return ok;
+}
+
+/* One that was being overwritten is no archive any more: then its length and its inode (which the caller has
+ * compared, with its birth time) must do. */
+static bool is_same(const struct olv_session *session, const struct olv_unfinished_archive *u, int fd,
+                    struct olv_error *err)
+{
+    struct olv_stat stat;
+    return same_archive(session->catalogue, u->archive, fd, err) ||
+           (u->manner_len && err->code == OLV_BROKEN && u->has_born && olv_os_stat(fd, "", &stat) &&
+            stat.size_bytes == u->length);
+}
+
 enum olv_truth ending_end_archive(const struct olv_session *session, int depot,
                                   const struct olv_unfinished_archive *u, struct olv_error *err)
 {
     int fd = olv_os_open_file(depot, u->name);
-    bool is_same = fd >= 0 ? same_archive(session->catalogue, u->archive, fd, err)
-                           : olv_fail_system(err, u->name, "cannot open it");
-    enum olv_truth held = is_same ? ask_about_archive(session, u->archive, err) : OLV_UNKNOWN;
+    bool is_it = fd >= 0 ? is_same(session, u, fd, err) : olv_fail_system(err, u->name, "cannot open it");
+    enum olv_truth held = is_it ? ask_about_archive(session, u->archive, err) : OLV_UNKNOWN;
     olv_os_close(fd);
-    if (!is_same)
+    if (!is_it)
         return err->sys ? OLV_UNKNOWN : OLV_NO;
     if (held == OLV_YES)
         return olv_fail(err, OLV_REFUSED, "something in it is held"), OLV_NO;
     if (held == OLV_UNKNOWN)
         return olv_fail(err, OLV_SYSTEM, "cannot find out whether something in it is held"), OLV_UNKNOWN;
-    return removal_unlink(REMOVAL_GOING, depot, u->name) == 0
-               ? OLV_YES
-               : (olv_fail_system(err, u->name, "cannot remove it"), OLV_UNKNOWN);
+    return unlink_archive(session, depot, u, err) ? OLV_YES : OLV_UNKNOWN;
 }

@@ -40,15 +40,24 @@ bool ending_remove_tree(struct turn *turn, const struct olv_reach *directory,
                         const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 /* What is done to each file before its name goes; `self` is the room for it. */
 struct ending_overwriting {
-    const struct turn *turn;
-    const struct olv_docket_entry *entry;
+    const struct olv_observer *observer;
+    const struct olv_docket_entry *entry; /* whose act and arguments say how */
+    bool has_begun;
 };
+/* The outcome of a failure: it says what is overwritten. */
+void ending_failed(const struct ending_overwriting *self, struct olv_outcome *outcome);
+/* For a record of what is going: the act and how it is done; nothing for an act without a manner. */
+void ending_put_manner(const struct olv_docket_entry *entry, struct olv_text *out);
 struct unlinking ending_manner(struct ending_overwriting *self, const struct turn *turn,
                                const struct olv_docket_entry *entry);
+/* After a crash: whether the act had begun to overwrite or empty what stands there. */
+bool ending_was_begun(const struct turn *turn, const struct olv_docket_entry *entry);
 /* For acts that end files of a tree, and have NEEDS_NOTE: their hook after a crash. */
 enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *entry,
                               struct olv_outcome *outcome);
-/* After a crash: what was taken aside goes back. */
+/* After a crash: what was taken aside goes back; and what was partly overwritten, or emptied, gets back the
+ * time that its rule goes by. */
 void ending_settle(const struct turn *turn, const struct olv_docket_entry *entry);
+void ending_keep_due(const struct turn *turn, const struct olv_docket_entry *entry);
 
 #endif

@@ -5,6 +5,7 @@
 #include "base/bytes.h"
 
 #include "file/identity.h"
+#include "file/touched.h"
 #include "os/files.h"
 #include "os/os.h"
 #include "scan/contents.h"
@@ -97,6 +98,13 @@ int judged_open(const struct olv_reach *at, const struct olv_docket_entry *e, st
         fd = -1;
     }
     return fd;
+}
+
+bool judged_changed(const struct turn *turn, int fd, struct olv_error *err)
+{
+    if (turn->run.is_small)
+        return fsync(fd) == 0 || olv_fail_system(err, "", "cannot sync what was changed");
+    return touched_add_system(turn->run.touched, fd, turn->directory.device, err);
 }
 
 /* ---- names until a file is complete ---- */

@@ -16,6 +16,8 @@ bool judged_verify(int dir, const char *name, const struct olv_docket_entry *ent
 /* Opens it, to read or to list it, and compares on the descriptor; -1. */
 int judged_open(const struct olv_reach *directory, const struct olv_docket_entry *entry,
                 struct olv_outcome *outcome);
+/* What an act changed of an open file itself is on disk before its outcome. */
+bool judged_changed(const struct turn *turn, int fd, struct olv_error *err);
 /* The same for the contents of a directory, by its name in an open one; true for anything else. `asks`: also
  * whether something in it is now held or open for writing. */
 bool judged_verify_contents(const struct turn *turn, int dir, const char *name, bool asks,

@@ -136,7 +136,7 @@ static bool trash_end(struct turn *turn, const struct olv_reach *at, const struc
         return false;
     if (olv_trash_remove(turn->trash, e->name, e->identity.kind, &how, &o->error))
         return true;
-    outcome_failed(o);
+    ending_failed(&self, o);
     return false;
 }
 
@@ -153,10 +153,9 @@ static enum olv_truth trash_ending_applied(struct turn *turn, const struct olv_d
     struct olv_stat stat;
     bool is_there = olv_os_stat(turn->trash->files, e->name, &stat), is_gone = !is_there && errno == ENOENT;
     o->result = OLV_DONE;
-    if (is_there && (e->identity.kind == OLV_KIND_DIRECTORY || e->act->manner) &&
-        turn->crash.trace == OLV_TRACE_BEGUN) {
-        olv_fail(&o->error, OLV_SYSTEM, "a part of it was %s when the run was cut short",
-                 e->act->manner ? "overwritten" : "removed");
+    if (is_there && (e->identity.kind == OLV_KIND_DIRECTORY || e->act->manner) && ending_was_begun(turn, e)) {
+        olv_fail(&o->error, OLV_SYSTEM, "%s when the run was cut short",
+                 e->act->manner ? "it may have been overwritten" : "a part of it was removed");
         o->result = OLV_FAILED;
         return OLV_YES;
     }

@@ -57,7 +57,7 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
 static bool is_begun(const struct turn *turn, const struct olv_docket_entry *e)
 {
     struct olv_stat stat;
-    return turn->crash.trace == OLV_TRACE_BEGUN && olv_os_stat(turn->directory.fd, e->name, &stat) &&
+    return ending_was_begun(turn, e) && olv_os_stat(turn->directory.fd, e->name, &stat) &&
            olv_identity_remains(&e->identity, &stat);
 }
 
@@ -68,14 +68,15 @@ enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *
     ending_settle(turn, e);
     is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
-    if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)
-        return OLV_NO;
-    if (is_there == OLV_NO && is_begun(turn, e)) {
-        olv_fail(&o->error, OLV_SYSTEM, "a part of it was %s when the run was cut short",
-                 e->act->manner ? "overwritten" : "removed");
+    if ((is_there == OLV_NO || e->act->manner) && is_begun(turn, e)) {
+        ending_keep_due(turn, e);
+        olv_fail(&o->error, OLV_SYSTEM, "%s when the run was cut short",
+                 e->act->manner ? "it may have been overwritten" : "a part of it was removed");
         o->result = OLV_FAILED;
         return OLV_YES;
     }
+    if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)
+        return OLV_NO;
     return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 

@@ -77,10 +77,15 @@ void register_on_full(struct olv_register *r, bool (*more_room)(void *self, stru
     r->base.self = self;
 }
 
+bool register_has_notes(const struct olv_register *r)
+{
+    return r && (r->given.count || r->had_count);
+}
+
 bool register_store(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
 {
     bool ok = true;
-    if (r->given.count || r->had_count)
+    if (register_has_notes(r))
         do
             ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) && had_put_all(r, now, err);
         while (database_again(&r->base, &ok, err));

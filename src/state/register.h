@@ -15,6 +15,8 @@ struct olv_register *register_open(const char *state, enum database_use use, str
 /* Who makes room when the disk is full; see struct database. */
 void register_on_full(struct olv_register *reg, bool (*more_room)(void *self, struct olv_error *err),
                       void *self);
+/* Whether anything waits for being stored; `reg` may be NULL. */
+bool register_has_notes(const struct olv_register *reg);
 /* Makes durable, in one commit, which files were given names and which steps were done. What could not be
  * stored is discarded, too. */
 bool register_store(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);

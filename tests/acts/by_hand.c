@@ -5,6 +5,7 @@
 #include "olvido/items.h"
 #include "olvido/session.h"
 
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -15,9 +16,22 @@ static void ignore(void *self, const struct olv_found_item *found)
     (void)found;
 }
 
-static void trouble(void *self, const struct olv_trouble *t)
+static volatile sig_atomic_t is_stopped;
+
+static void stop(int signal)
+{
+    is_stopped = signal;
+}
+
+static bool is_interrupted(void *self)
 {
     (void)self;
+    return is_stopped != 0;
+}
+
+static void trouble(void *self, const struct olv_trouble *t)
+{
+    *(bool *)self = true;
     fprintf(stderr, "%s: %s\n", t->path, t->what);
 }
 
@@ -36,7 +50,10 @@ static void read_arguments(struct olv_arguments *how, int count, char **words, s
 
 static int act_by_hand(const char *state, const char *word, int count, char **words)
 {
-    const struct olv_observer observer = {.trouble = trouble};
+    bool has_trouble = false;
+    const struct olv_observer observer = {
+        .self = &has_trouble, .trouble = trouble, .is_interrupted = is_interrupted};
+    const struct sigaction action = {.sa_handler = stop};
     const struct olv_session_options options = {.state = state, .command = word, .observer = &observer};
     struct olv_item_query query = {.act = olv_act_named(word), .rule = OLV_BY_HAND};
     struct olv_run_result result = {0};
@@ -48,6 +65,8 @@ static int act_by_hand(const char *state, const char *word, int count, char **wo
     if (!query.act || !olv_arguments_begin(&how, query.act, &err))
         exit(2);
     read_arguments(&how, count, words, &err);
+    for (size_t i = 0; i < 3; i++)
+        sigaction((const int[]){SIGINT, SIGTERM, SIGHUP}[i], &action, NULL);
     query.arguments = how.values;
     docket = olv_spool_new(&err);
     ok = olv_session_open(&session, &options, &err) &&
@@ -60,7 +79,7 @@ static int act_by_hand(const char *state, const char *word, int count, char **wo
     olv_session_close(&session);
     olv_spool_free(docket);
     olv_arguments_free(&how);
-    return !ok || result.failed;
+    return result.is_interrupted ? 4 : !ok || result.failed || has_trouble;
 }
 
 /* Before main, which knows no such command. */

@@ -14,7 +14,7 @@ struct spoil_arguments {
 static bool overwrite(const void *arguments, int fd, uint64_t bytes, const struct olv_observer *observer,
                       struct olv_error *err)
 {
-    static const char zeros[4096];
+    char zeros[4096] = {0};
     const struct spoil_arguments *how = arguments;
     for (int pass = 0; pass < how->passes; pass++)
         for (uint64_t at = 0; at < bytes;) {

@@ -36,12 +36,12 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
         return;
     before = olv_os_get_attribute(fd, NAME, o->before, sizeof o->before);
     o->before_len = before > 0 ? (size_t)before : 0;
-    if (olv_os_set_attribute(fd, NAME, value, len)) {
-        o->result = OLV_DONE;
-    } else {
+    if (!olv_os_set_attribute(fd, NAME, value, len))
         olv_fail_system(&o->error, e->name, "cannot write the stamp");
+    else if (judged_changed(turn, fd, &o->error))
+        o->result = OLV_DONE;
+    if (o->result == OLV_PENDING)
         outcome_failed(o);
-    }
     olv_os_close(fd);
 }
 

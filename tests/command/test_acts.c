@@ -82,6 +82,21 @@ static void hard_links_are_stamped_each(void **state)
     assert_contains(o.out, "\"done\":0,");
 }
 
+/* Where others can write, another name may be of somebody else's file. */
+static void a_link_that_others_may_have_made_is_left(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_tree(s);
+    o = shell(s,
+              O "seq 40 >private; touch -d '2 years ago' private; ln private tides/own.csv; chmod 777 tides\n"
+                "touch -d '2 years ago' tides; sed -i 's/kind = directory/name = \"none\"/' policy.yaml\n"
+                "$O enforce --yes --json | tail -1; $O audit show --result left");
+    assert_contains(o.out, "\"done\":3,");
+    assert_contains(o.out, "others can write its directory");
+    shell_ok(s, "! " STAMP_OF("private") " 2>ignored");
+}
+
 static void it_is_asked_for_and_limited(void **state)
 {
     const struct sandbox *s = *state;
@@ -225,7 +240,7 @@ static void twins_are_taken_back(void **state)
     assert_contains(o.out, "2 taken back");
     assert_contains(o.out, "2 left alone");
     assert_contains(o.out, "differs from its original by now");
-    assert_contains(o.out, "its original cannot be read any more");
+    assert_contains(o.out, "its original is gone");
     shell_ok(s, "! test -e copies/1.csv; ! test -e copies/4.csv; test -e copies/2.csv; test -e copies/3.csv\n"
                 "test -e tides/1.csv; test -e tides/b/4.csv");
 }
@@ -349,6 +364,7 @@ int main(void)
     const struct CMUnitTest tests[] = {TEST(it_is_previewed_done_and_recorded),
                                        TEST(it_is_not_done_twice),
                                        TEST(hard_links_are_stamped_each),
+                                       TEST(a_link_that_others_may_have_made_is_left),
                                        TEST(it_is_asked_for_and_limited),
                                        TEST(it_is_explained_and_its_key_is_checked),
                                        TEST(a_killed_run_is_settled_and_nothing_is_done_twice),

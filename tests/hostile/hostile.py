@@ -3,7 +3,7 @@
 
 hostile.py [--swaps N] [--rounds N] [--only WORD]... [--quiet]
 
-OLVIDO and SWAPPER name the programs. For each scenario and each kind of directory a small observatory is laid out, the
+OLVIDO, ACTING (the one with the acts of tests/acts/) and SWAPPER name the programs. For each scenario and each kind of directory a small observatory is laid out, the
 swapper (swapper.c) is set on it, and the command runs again and again until N names were exchanged, twice at least. Then a victim's
 tree, which the exchanged links and hard links lead to, must be what it was: contents, owners, modes, times, attributes;
 nobody may read what he could not read before; there is no set-id file that root has not made so; the command ends by
@@ -23,7 +23,7 @@ import sys
 import tempfile
 import time
 
-OLVIDO, SWAPPER = os.environ["OLVIDO"], os.environ["SWAPPER"]
+OLVIDO, ACTING, SWAPPER = (os.environ[x] for x in ("OLVIDO", "ACTING", "SWAPPER"))
 THEM = 4242
 SECRET = b"SECRET of root"
 OLD = time.time() - 400 * 86400
@@ -41,7 +41,7 @@ class Place:
     """Everything in one folder: state, trash, depot, the victim, and the arena in which the swapper is at home."""
 
     def __init__(self, owner):
-        self.owner = owner
+        self.owner, self.program = owner, OLVIDO
         self.top = tempfile.mkdtemp(prefix="olvido-hostile-")
         os.chmod(self.top, 0o755)
         self.state, self.depot, self.victim = (os.path.join(self.top, x) for x in ("state", "depot", "victim"))
@@ -195,7 +195,7 @@ def wrong(place):
 
 
 def olvido(place, *words):
-    return [OLVIDO, "--state", place.state, "--policy", place.policy, *(w.format(**vars(place)) for w in words)]
+    return [place.program, "--state", place.state, "--policy", place.policy, *(w.format(**vars(place)) for w in words)]
 
 
 FILES, DIRECTORIES = "kind = file", 'kind = directory and name = "d"'
@@ -241,7 +241,15 @@ SCENARIOS = {
     "depot-rebuild": ("tell", FILES, ["archive", "{arena}/t", "--depot", "cold-room", "--keep", "-y"], ["depot", "rebuild"]),
     "audit": ("tell", FILES, ["enforce", "--yes"], ["audit", "verify"]),
     "demo": ("tell", FILES, [], ["demo", "{arena}/back/tides"]),
+    "stamp": ("stamp, as: read", FILES, [], ["enforce", "--yes"]),
+    "stamp-directory": ("stamp, as: read", DIRECTORIES, [], ["enforce", "--yes"]),
+    "twin": ('twin, to: "{dir}/{name}.twin", if-exists: number', FILES, [], ["enforce", "--yes"]),
+    "twin-replace": ('twin, to: "{dir}/w.csv", if-exists: replace', FILES, [], ["enforce", "--yes"]),
+    "spoil": ("spoil", FILES, [], ["enforce", "--yes", "--count", "6"]),
+    "spoil-directory": ("spoil", DIRECTORIES, [], ["enforce", "--yes", "--count", "3"]),
+    "spoil-trash": ("discard", FILES, ["enforce", "--yes"], ["act", "spoil"]),
 }
+ACTS = ("stamp", "twin", "spoil")
 # A loop of bare system calls, as one writes it without thinking of others: the bench must notice it.
 NAIVE = """
 import os, sys
@@ -271,6 +279,7 @@ def command_of(place, scenario):
 def prepare(place, scenario):
     act, where, before, _ = SCENARIOS.get(scenario, ("tell", FILES, [], []))
     place.begin()
+    place.program = ACTING if scenario.startswith(ACTS) else OLVIDO
     if scenario == "delete":
         act += ", unattended: true"
     if scenario == "depot-in-it":

@@ -22,6 +22,7 @@ static const struct helper {
     const char *variable, *path;
 } helpers[] = {{"OLVIDO_SOURCE", SOURCE},
                {"OLVIDO", BUILD "/olvido"},
+               {"ACTING", BUILD "/tests/acting"},
                {"AT_CALL", BUILD "/tests/at_call"},
                {"SWAPPER", BUILD "/tests/swapper"},
                {"MOVED_CLOCK", BUILD "/tests/libmoved_clock.so"}};

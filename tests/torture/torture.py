@@ -71,9 +71,11 @@ def rule(steps, name="readings", under="%(site)s/tides", where=""):
 
 
 class Scenario:
-    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, loose="", more=0, only=None, never=None):
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, loose="", more=0, only=None, never=None, acts=False, once=False):
         self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
         self.only, self.never = only, never  # the one kind that it is for, or is not for
+        self.program = "ACTING" if acts else "OLVIDO"  # the one with the acts of tests/acts/
+        self.once = once          # in the end nothing is due any more
         self.may_go = may_go      # whether contents may be gone in the end
         self.after = after        # a command that must not change a thing afterwards
         self.files = FILES + ["tides/b/s%d.csv" % i for i in range(more)]  # from 17 on whole file systems are synced
@@ -98,6 +100,9 @@ LINKS = policy(rule(["after: 30 days, do: discard"], name="first", under="%(site
 SNAPSHOTS = ["!mkdir tides/daily.0 tides/daily.1; for n in 1 2 3; do seq $n 700 >tides/daily.0/s$n.csv; touch -d '90 days ago' tides/daily.0/s$n.csv; done; cp -al tides/daily.0/. tides/daily.1",
              "enforce --yes --rule first"]
 SAME_NAMES = ["!for i in $(seq 20); do mkdir tides/$i; echo $i >tides/$i/same.csv; done; touch -d '100 days ago' tides/*/same.csv"]  # info files are made ahead
+STAMP = policy(rule(["after: 30 days, do: stamp, as: kept at Faro Norte"], where="kind = file"), rule(["after: 30 days, do: stamp, as: a place"], name="places", where="kind = directory"))
+TWIN = policy(rule(["after: 30 days, do: twin, to: \"{dir}/{stem}.twin\", if-exists: %s"], where='suffix = "csv"'))
+SPOIL = "after: 30 days, do: spoil, passes: 2"
 PACKS = ("tar", "tar.gz", "tar.bz2", "tar.xz", "zip")
 
 
@@ -146,6 +151,16 @@ SCENARIOS = [
     Scenario("delete-two-roots", ENFORCE, TWO_ROOTS.replace("discard", "delete"), ["!for i in 1 2 3; do seq $i 700 >one$i.csv; seq $i 800 >../site2/two$i.csv; done; touch -d '100 days ago' one* ../site2/two*"], may_go=True),
     Scenario("compress-replace", "compress tides -y --if-exists replace".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"], may_go=True),
     Scenario("compress-number", "compress tides -y --if-exists number".split(), NOTHING, ["!for f in tides/a/r1.csv tides/b/r4.csv; do echo newcomer $f >$f.zst; done"]),
+    Scenario("stamp", ENFORCE, STAMP, acts=True, once=True),
+    Scenario("stamp-links", ENFORCE, STAMP, ["!mkdir tides/c; for f in tides/a/*.csv; do ln $f tides/c/; done; touch -d '100 days ago' tides/c"], acts=True, once=True),
+    Scenario("twin", ENFORCE, TWIN.replace("%s", "refuse"), acts=True, once=True),
+    Scenario("twin-number", ENFORCE, TWIN.replace("%s", "number"), ["!echo newcomer >tides/a/r1.twin; echo newcomer >tides/b/r4.twin"], acts=True, once=True),
+    Scenario("twin-replace", ENFORCE, TWIN.replace("%s", "replace"), ["!echo newcomer >tides/a/r1.twin; echo newcomer >tides/b/r4.twin"], may_go=True, acts=True, once=True),
+    Scenario("twin-back", "recover --run RUN".split(), TWIN.replace("%s", "refuse"), ["enforce --yes"], acts=True),
+    Scenario("spoil", ENFORCE, policy(rule([SPOIL])), may_go=True, acts=True, never="lie"),
+    Scenario("spoil-directory", ENFORCE + ["--count", "DUE"], policy(rule([SPOIL], where="kind = directory")), may_go=True, acts=True, loose="always", never="lie"),
+    Scenario("spoil-trash", "act spoil passes=2".split(), DISCARD, ["enforce --yes"], may_go=True, acts=True, loose="always", never="lie"),
+    Scenario("spoil-depot", ENFORCE + ["--count", "DUE"], THIN.replace("after: 30 days, do: delete", SPOIL), ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True, acts=True, never="lie"),
     Scenario("steps", ENFORCE + ["--count", "DUE"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
              may_go=True),
 ] + [
@@ -228,12 +243,14 @@ class World:
         """How many lie where the scenario ends them: what a person would count and type."""
         if self.scenario.name == "clear":
             return sum(len({n[:-len(".trashinfo")] for n in os.listdir(t + "/info")} | set(os.listdir(t + "/files"))) for t in self.trashes())
-        names = {THIN: r"/r[0-9]\.csv$", TWO: r"/r[14]\.csv$", STEPS: "/old/"}.get(re.sub(r"\b(tar(\.\w+)?|zip)\b", "tar.zst", self.scenario.policy), ".")
+        if self.scenario.name == "spoil-directory":
+            return len([path for path in self.files("site") if "/tides/" in path])
+        names = {THIN: r"/r[0-9]\.csv$", THIN.replace("after: 30 days, do: delete", SPOIL): r"/r[0-9]\.csv$", TWO: r"/r[14]\.csv$", STEPS: "/old/"}.get(re.sub(r"\b(tar(\.\w+)?|zip)\b", "tar.zst", self.scenario.policy), ".")
         return sum(bool(re.search(names, path)) for archive in self.archives() for path in self.members(archive))
 
     def words(self, command):
-        command = [str(self.due()) if w == "DUE" else w for w in command]
-        return [os.environ["OLVIDO"], "--state", self.at["state"] + "/olvido", "--policy", self.path("policy.yaml")] + [w % self.at for w in command]
+        command = [str(self.due()) if w == "DUE" else self.run_id if w == "RUN" else w for w in command]
+        return [os.environ[self.scenario.program], "--state", self.at["state"] + "/olvido", "--policy", self.path("policy.yaml")] + [w % self.at for w in command]
 
     def run(self, command, before=(), is_ahead=False):
         env = dict(self.env, LD_PRELOAD=os.environ["MOVED_CLOCK"], CLOCK_WRONG=str(3000 * DAY), CLOCK_SYNCHRONISED="no") if is_ahead else self.env
@@ -264,6 +281,7 @@ class World:
         self.known = self.contents()
         self.stored = {a: set(self.members(a).values()) for a in self.archives()}
         self.prepared_lines = len(list(self.lines()))
+        self.run_id = ([line["run"] for line in self.lines()] or [""])[-1]
         subprocess.run(["rm", "-f", self.at["state"] + "/olvido/reserve"], check=True)
         self.keep()
 
@@ -315,6 +333,18 @@ class World:
                 if info[:-len(".trashinfo")] not in items and not self.tolerates:
                     raise Wrong("an info file without an item: %r" % info)
 
+    def is_spoilt(self, data):
+        """Overwritten, as far as it got."""
+        return self.scenario.program == "ACTING" and data[:1] == b"\0"
+
+    @staticmethod
+    def stamp(path):
+        """What it is stamped with."""
+        try:
+            return os.getxattr(path, "user.olvido-stamp", follow_symlinks=False).decode()
+        except OSError:
+            return ""
+
     @staticmethod
     def digest(data):
         return hashlib.sha256(data).hexdigest()[:16]
@@ -355,6 +385,8 @@ class World:
             if "/.Trash" in path or "/Trash/" in path or "/depot/" in path or path.endswith(".olvido-manifest.jsonl") or IS_ARCHIVE.search(os.path.basename(path)):
                 continue
             data = open(path, "rb").read()
+            if self.is_spoilt(data):
+                continue
             kind = "tree"
             name = path
             while name.endswith(".zst") and data:  # twice, where the key that knows our own files was lost
@@ -367,7 +399,9 @@ class World:
                     break
             where.setdefault(self.digest(data), []).append((kind, path))
         for path, file in self.in_trash():
-            where.setdefault(self.digest(open(file, "rb").read()), []).append(("trash", path))
+            data = open(file, "rb").read()
+            if not self.is_spoilt(data):
+                where.setdefault(self.digest(data), []).append(("trash", path))
         for archive in self.archives():
             for path, digest in self.members(archive).items():
                 where.setdefault(digest, []).append(("archive", path))
@@ -382,12 +416,12 @@ class World:
         for directory, names, plain in os.walk(os.path.join(self.at["site"])):
             if "/.Trash" not in directory and "/depot" not in directory:
                 s = os.lstat(directory)
-                out.add(("directory", directory, oct(s.st_mode & 0o7777)))
+                out.add(("directory", directory, oct(s.st_mode & 0o7777), self.stamp(directory)))
             for name in plain:
                 path = os.path.join(directory, name)
                 s = os.lstat(path)
                 if "/.Trash" not in path and "/depot/" not in path and not IS_ARCHIVE.search(name):
-                    out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0))
+                    out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0, self.stamp(path)))
         return out
 
     def check_debris(self):
@@ -480,8 +514,14 @@ class World:
                     last_of_item[self.name_in(o, "trash")] = line
                 if line["act"] == "compress" and line["result"] == "done":
                     self.ended.add(self.name_in(o, "into"))  # what it replaced, where it was told to
-                if line["act"] in ("delete", "clear") and line["result"] in ("done", "unknown"):
+                if line["act"] in ("delete", "clear", "spoil", "take-back") and line["result"] in ("done", "unknown"):
                     self.ended.add(name)
+                if line["act"] == "spoil" and ("overwrit" in json.dumps(o) or "a part of it" in json.dumps(o)):
+                    self.ended.add(name)
+                if line["act"] == "spoil":
+                    self.ended |= {path for places in self.known.values() for _, path in places if path.startswith(name + "/") and name in self.ended}
+                if line["act"] == "twin" and line["result"] == "done":
+                    self.ended.add(self.name_in(o, "into"))  # what it replaced
         if begun != ended:
             raise Wrong("runs without an end: %s" % (begun - ended))
         for path, line in last.items():
@@ -641,8 +681,12 @@ class Bench:
         w.look()
         if is_loose:
             return
+        if w.scenario.once and what in DEAD + ("int", "term", "hup") and (w.run(w.scenario.command) != 0 or "nothing was due" not in w.said and "nothing to do" not in w.said):
+            raise Wrong("done twice: %s" % w.said)
         if what not in DEAD and w.scenario.name.startswith("fetch"):
             return  # a directory whose own turn failed was made for what is in it
+        if w.scenario.name == "spoil" and "utimensat" in reached:
+            return  # what was overwritten looks new, and is not due
         if what.startswith("settle-") and any(line.get("result") == "unknown" or "cannot be taken back" in json.dumps(line) for line in w.lines()):
             return  # both may stand, and the ledger says so: it takes a person
         now = {x for x in w.picture() if not (w.tolerates and any("/.olvido-" in str(part) for part in x))}
@@ -660,7 +704,7 @@ class Bench:
         if KINDS[what] == "changes" or what == "lie" or self.options.at:
             return 0
         report = self.world.path("report")
-        subprocess.run([os.environ["AT_CALL"], "--trace", KINDS[what], "--report", report, "--", os.environ["OLVIDO"], "--version"],
+        subprocess.run([os.environ["AT_CALL"], "--trace", KINDS[what], "--report", report, "--", os.environ[self.world.scenario.program], "--version"],
                        stdout=subprocess.DEVNULL, env=self.world.env)
         return int(open(report).read().split()[1])
 
