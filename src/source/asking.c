@@ -276,7 +276,7 @@ struct asking_archive {
     enum olv_truth is_held;
 };
 
-static bool ask_member(void *self, const struct olv_stored_file *f)
+static bool ask_member(void *self, const struct catalogue_made *f)
 {
     struct asking_archive *a = self;
     struct olv_stat stat = {.kind = f->kind, .size_bytes = f->size_bytes, .modified = f->modified};
@@ -287,7 +287,7 @@ static bool ask_member(void *self, const struct olv_stored_file *f)
 enum olv_truth ask_about_archive(const struct olv_session *session, int64_t archive, struct olv_error *err)
 {
     struct asking_archive a = {session, OLV_NO};
-    if (session->options.holds && !catalogue_each_member(session->catalogue, archive, ask_member, &a, err))
+    if (session->options.holds && !catalogue_each_made(session->catalogue, archive, ask_member, &a, err))
         return OLV_UNKNOWN;
     return a.is_held;
 }

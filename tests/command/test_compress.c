@@ -114,6 +114,16 @@ static void a_hard_link_stays(void **state)
              "test ! -e gauge.csv.zst");
 }
 
+/* What our own act on one name changed of the others is no change by somebody: all of them are done. */
+static void each_name_of_a_compressed_file_is_decompressed(void **state)
+{
+    const struct sandbox *s = *state;
+    make_readings(s, "gauge.csv", 5000, 1);
+    shell_ok(
+        s, "mkdir t t/b; gzip <gauge.csv >t/a.gz; ln t/a.gz t/c.gz; ln t/a.gz t/b/a.gz\n"
+           "$O decompress t -y >out; for f in t/a t/c t/b/a; do cmp $f gauge.csv; done; ! test -e t/b/a.gz");
+}
+
 static void what_is_there_already_is_never_replaced_by_itself(void **state)
 {
     const struct sandbox *s = *state;
@@ -274,6 +284,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(what_would_not_shrink_stays_and_is_recorded, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_hard_link_stays, sandbox_setup, sandbox_teardown),
+        cmocka_unit_test_setup_teardown(each_name_of_a_compressed_file_is_decompressed, sandbox_setup,
+                                        sandbox_teardown),
         cmocka_unit_test_setup_teardown(what_is_there_already_is_never_replaced_by_itself, sandbox_setup,
                                         sandbox_teardown),
         cmocka_unit_test_setup_teardown(a_damaged_file_stays_and_leaves_nothing_behind, sandbox_setup,

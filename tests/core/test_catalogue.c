@@ -226,8 +226,8 @@ static void an_archive_takes_the_place_of_another(void **state)
                                      .rule = "",
                                      .codec = OLV_CODEC_ZIP,
                                      .id = {42}};
-    struct catalogue_replaced old = {
-        .archive = put_archive(c, "one.tar.zst", PATHS, 5, 1000), .file = {.inode = 9}};
+    struct catalogue_replaced old = {.archive = put_archive(c, "one.tar.zst", PATHS, 5, 1000),
+                                     .file = {.inode = 9}};
     int64_t row = catalogue_make(c, &next, ".olvido-r.part", &err), late;
     put(c, row, &m, 0);
     assert_true(frame_list_add(&frames, (struct frame){0, 10, 1000, 1, 2}));

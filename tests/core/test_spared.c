@@ -3,6 +3,7 @@
  * files in use, limits. */
 #include "act/acts.h"
 #include "olvido/expr.h"
+#include "olvido/items.h"
 #include "olvido/permission.h"
 #include "olvido/plan.h"
 #include "olvido/session.h"
@@ -11,6 +12,7 @@
 #include "state/register.h"
 #include "support/sandbox.h"
 
+#include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -42,6 +44,19 @@ struct planned {
     struct olv_policy *policy;
     struct olv_plan plan;
 };
+
+static struct olv_stat look_at(const struct sandbox *s, const char *name)
+{
+    struct olv_stat stat;
+    assert_true(olv_os_stat(AT_FDCWD, in(s, name), &stat));
+    return stat;
+}
+
+static void ignore_item(void *self, const struct olv_found_item *found)
+{
+    (void)self;
+    (void)found;
+}
 
 static struct planned plan_with(const struct sandbox *s, const char *rule, const struct olv_holds *holds,
                                 const struct olv_respites *respites)
@@ -255,16 +270,101 @@ static void a_held_member_stays_in_its_archive(void **state)
     assert_int_equal(carry_out(s, &p, NULL).done, 1);
 }
 
+/* What lies in the trash is held by its original path, and so is what is in a directory there; a person is
+ * not kept by a respite, the policy is. */
+static struct olv_run_result clear(const struct sandbox *s, const struct olv_holds *holds, uint32_t rule)
+{
+    struct olv_session_options options = {.command = "test", .holds = holds};
+    struct olv_item_query query = {.act = &act_clear, .rule = rule, .rule_name = ""};
+    struct olv_run_result result = {0};
+    struct olv_error err = {0};
+    struct olv_session session;
+    struct olv_spool *docket = olv_spool_new(&err);
+    options.state = in(s, "state");
+    setenv("XDG_DATA_HOME", in(s, "data"), 1);
+    if (!olv_session_open(&session, &options, &err) ||
+        !olv_items_find(session.trashes, &query, docket, ignore_item, NULL, &err) ||
+        !olv_session_carry_out(&session, docket, NULL, &result, &err))
+        fail_msg("%s", err.what);
+    olv_session_close(&session);
+    olv_spool_free(docket);
+    return result;
+}
+
+static void a_held_item_stays_in_the_trash(void **state)
+{
+    static const char directories[] = "where: kind = directory, steps: [ { after: 30 days, do: discard } ]";
+    const struct sandbox *s = *state;
+    struct stand_in late = {"/tides/a.tmp", false, false}, inside = {"case-7/c.tmp", false, false},
+                    unsure = {"", true, false};
+    struct olv_holds holds = {&late, is_held}, within = {&inside, is_held}, nobody_knows = {&unsure, is_held};
+    struct planned p = plan_with(s, DISCARD, NULL, NULL);
+    carry_out(s, &p, NULL);
+    make_file(s, "tides/case-7/c.tmp", "c", 100);
+    set_age(s, "tides/case-7", 100);
+    p = plan_with(s, directories, NULL, NULL);
+    carry_out(s, &p, NULL);
+    assert_int_equal(clear(s, &nobody_knows, OLV_BY_HAND).failed, 4);
+    assert_int_equal(clear(s, &within, OLV_BY_HAND).left, 2); /* the directory, and an item that was in it */
+    assert_true(exists(s, "data/Trash/files/case-7"));
+    assert_true(exists(s, "data/Trash/files/case-7/c.tmp"));
+    assert_int_equal(clear(s, NULL, OLV_BY_HAND).done, 2);
+    make_file(s, "tides/a.tmp", "a", 100);
+    make_file(s, "tides/b.tmp", "b", 100);
+    p = plan_with(s, DISCARD, NULL, NULL);
+    carry_out(s, &p, NULL);
+    assert_int_equal(clear(s, &holds, OLV_BY_HAND).left, 1);
+    assert_true(exists(s, "data/Trash/files/a.tmp"));
+    assert_false(exists(s, "data/Trash/files/b.tmp"));
+}
+
+/* The name of the only archive in the depot. */
+static const char *archive_in(const struct sandbox *s)
+{
+    DIR *depot = opendir(in(s, "depot"));
+    const struct dirent *d;
+    static char name[300];
+    while (depot && (d = readdir(depot)))
+        if (d->d_name[0] != '.')
+            snprintf(name, sizeof name, "depot/%s", d->d_name);
+    closedir(depot);
+    return name;
+}
+
+/* An archive that a run was about to remove, and that the next one removes: unless something in it is held by
+ * then. */
+static void an_archive_that_is_going_waits_for_a_hold(void **state)
+{
+    const struct sandbox *s = *state;
+    struct stand_in late = {"a.tmp", false, true}, unsure = {"", true, true};
+    struct olv_holds holds = {&late, is_held}, nobody_knows = {&unsure, is_held};
+    const struct olv_holds *const asked[] = {&nobody_knows, &holds, NULL};
+    struct database base = {.what = "the catalogue"};
+    struct olv_error err = {0};
+    struct olv_stat stat;
+    struct planned p;
+    char sql[200];
+    ON_LINUX_ONLY();
+    p = plan_with(s, "steps: [ { after: 30 days, do: archive, depot: cold-room } ]", NULL, NULL);
+    assert_int_equal(carry_out(s, &p, NULL).done, 3);
+    assert_int_equal(count_entries(s, "depot"), 1);
+    assert_true(database_open(&base, in(s, "state"), "catalogue.db", DATABASE_THERE, &err));
+    stat = look_at(s, archive_in(s));
+    if (!stat.has_born)
+        skip();
+    snprintf(sql, sizeof sql, "UPDATE archive SET state = 2, inode = %llu, born_s = %lld, born_ns = %u",
+             (unsigned long long)stat.inode, (long long)stat.born.s, (unsigned)stat.born.ns);
+    assert_true(database_run(&base, sql, &err, "cannot"));
+    database_close(&base);
+    for (size_t i = 0; i < 3; i++) {
+        assert_int_equal(clear(s, asked[i], OLV_BY_HAND).done, 0);
+        assert_int_equal(count_entries(s, "depot"), asked[i] ? 1 : 0);
+    }
+}
+
 /* ---- the respite after a recovery ---- */
 
 static const struct olv_instant NOW = {1795000000, 0};
-
-static struct olv_stat look_at(const struct sandbox *s, const char *name)
-{
-    struct olv_stat stat;
-    assert_true(olv_os_stat(AT_FDCWD, in(s, name), &stat));
-    return stat;
-}
 
 static struct olv_register *open_register(const struct sandbox *s)
 {
@@ -286,6 +386,22 @@ static void note(const struct sandbox *s, const char *name, bool has_born, struc
     assert_true(given_note(g, (uint64_t)now.s, in(s, name), &stat, true, &err));
     assert_true(register_store(g, "20260101-0000-aaaa", now, &err));
     olv_register_close(g);
+}
+
+static void a_respite_keeps_from_a_policy_and_not_from_a_person(void **state)
+{
+    const struct sandbox *s = *state;
+    struct planned p;
+    struct olv_stat a = look_at(s, "tides/a.tmp");
+    if (!a.has_born)
+        skip();
+    p = plan_with(s, DISCARD, NULL, NULL);
+    assert_int_equal(carry_out(s, &p, NULL).done, 3);
+    note(s, "data/Trash/files/a.tmp", true, (struct olv_instant){time(NULL), 0});
+    assert_int_equal(clear(s, NULL, OLV_OF_TRASH).left, 1);
+    assert_true(exists(s, "data/Trash/files/a.tmp"));
+    assert_int_equal(clear(s, NULL, OLV_BY_HAND).done, 1);
+    assert_false(exists(s, "data/Trash/files/a.tmp"));
 }
 
 static const char *path_of(void *self)
@@ -621,6 +737,9 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(a_hold_within_a_directory_is_asked_again),
         TEST(a_held_member_stays_in_its_archive),
+        TEST(a_held_item_stays_in_the_trash),
+        TEST(an_archive_that_is_going_waits_for_a_hold),
+        TEST(a_respite_keeps_from_a_policy_and_not_from_a_person),
         TEST(what_is_held_is_spared),
         TEST(what_may_be_held_counts_as_held),
         TEST(a_hold_stops_nothing_that_touches_nothing),
