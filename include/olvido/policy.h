@@ -28,7 +28,7 @@ struct olv_step {
     const struct olv_act *act;
     bool may_run_unattended;
     const void *arguments; /* how it is done: the act's struct; see olvido/arguments.h */
-    uint8_t digest[32];    /* SHA-256 of that, as far as a person says it */
+    uint8_t digest[32];    /* SHA-256 of that, as far as a person says it; for OLV_AGAIN_IF_OTHERWISE */
     int line, number;      /* line in the file, from 1; number among the rule's steps */
 };
 

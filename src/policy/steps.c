@@ -133,7 +133,8 @@ static void read_arguments(struct reader *r, struct fy_node *item, struct olv_st
     if (s.arguments && r->list->errors == errors && !keys_complete(s.arguments, &completing))
         policy_complain_of(r, value_of(item, fault.key) ? value_of(item, fault.key) : item,
                            fault.against ? value_of(item, fault.against) : NULL, &fault);
-    r->out_of_memory |= s.arguments && !keys_digest(act, s.arguments, step->digest);
+    r->out_of_memory |=
+        s.arguments && act->traits & OLV_AGAIN_IF_OTHERWISE && !keys_digest(act, s.arguments, step->digest);
 }
 
 static void read_step(struct reader *r, struct fy_node *item, struct olv_step *step)
