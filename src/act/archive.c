@@ -254,10 +254,15 @@ static enum olv_truth archive_applied(struct turn *turn, const struct olv_docket
     return is_there == OLV_YES ? OLV_NO : is_there == OLV_NO ? OLV_YES : OLV_UNKNOWN;
 }
 
-/* What goes into one archive. */
+/* What goes into one archive, made in one way. */
 static void archive_key(const struct olv_docket_entry *e, struct olv_text *out)
 {
-    keys_put(e->act, e->arguments, out);
+    const struct archive_arguments *how = how_of(e);
+    wire_put(out,
+             (uint64_t)how->codec | (uint64_t)how->level << 8 | (uint64_t)how->clock << 16 |
+                 (uint64_t)how->keeps << 24,
+             4);
+    olv_text_puts(out, how->into);
 }
 
 /* Then everything in an archive of a depot can be removed in one batch later. */

@@ -234,7 +234,8 @@ void shrinks_apply(struct turn *turn, const struct olv_docket_entry *e, struct o
     o->digest = s->how->keeps && !s->way->packs ? NULL : s->task.digest;
     o->is_noted = s->is_noted;
     o->after = &s->new.made;
-    note_before(e, o);
+    if (!s->is_noted)
+        note_before(e, o);
     o->has_packed = true;
     o->packed_bytes = s->way->packs ? s->task.packed_bytes : s->task.plain_bytes;
 }

@@ -215,7 +215,8 @@ static void give_leave(struct turn *turn, const struct olv_docket_entry *e)
     leave->is_given = true;
     leave->mount = e->identity.mount;
     leave->inode = e->identity.inode;
-    snprintf(leave->name, sizeof leave->name, "%s", e->name);
+    memcpy(leave->name, e->name, strnlen(e->name, NAME_MAX) + 1);
+    leave->name[NAME_MAX] = '\0';
 }
 
 /* What lies in an archive has no inode. */
