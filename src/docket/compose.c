@@ -71,11 +71,10 @@ static bool compose_add(struct olv_composing *c, const struct olv_docket_entry *
 /* What follows from the act's arguments, the same for all makers of dockets. */
 static bool complete(struct olv_composing *c, struct olv_docket_entry *e)
 {
-    const struct olv_key *key = olv_key_of(e->act, "if-exists");
-    if (key)
-        e->if_exists = (enum olv_if_exists)olv_argument_number(e->act, e->arguments, key->name);
     if (!e->act->target || *e->target)
         return true;
+    if (olv_key_of(e->act, "if-exists"))
+        e->if_exists = (enum olv_if_exists)olv_argument_number(e->act, e->arguments, "if-exists");
     olv_text_clear(&c->target);
     if (!e->act->target(e->arguments, e, &c->target) || c->target.failed)
         return false;

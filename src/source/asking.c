@@ -133,14 +133,22 @@ static enum olv_truth is_held(const struct olv_session *session, const char *pat
     return holds ? holds->is_held(holds->self, path, stat) : OLV_NO;
 }
 
+static enum olv_truth is_entry_held(struct turn *turn, const struct olv_docket_entry *e,
+                                    const struct olv_stat *stat)
+{
+    struct olv_text *path = &turn->scratch.path;
+    if (!turn->session->options.holds)
+        return OLV_NO;
+    olv_text_clear(path);
+    olv_docket_entry_shown(e, path);
+    return path->failed ? OLV_UNKNOWN : is_held(turn->session, path->data, stat);
+}
+
 static bool is_kept_by_register(struct turn *turn, const struct olv_docket_entry *e,
                                 const struct olv_stat *stat, struct olv_outcome *o)
 {
     bool asks_respite = e->rule != OLV_BY_HAND && e->place != OLV_IN_DEPOT;
-    enum olv_truth held, given;
-    olv_text_clear(&turn->scratch.path);
-    olv_docket_entry_shown(e, &turn->scratch.path);
-    held = turn->scratch.path.failed ? OLV_UNKNOWN : is_held(turn->session, turn->scratch.path.data, stat);
+    enum olv_truth held = is_entry_held(turn, e, stat), given;
     given = asks_respite ? recorded_respite(turn, stat) : OLV_NO;
     if (held == OLV_YES)
         return keep_because(o, OLV_REFUSED, "it is held");
