@@ -64,7 +64,7 @@ struct olv_verdict {
     enum olv_reason reason;
     uint32_t rule; /* unless OLV_NOT_OWNED */
     uint32_t step; /* index of the step whose time has come: for OLV_DUE to OLV_INSIDE except OLV_NOT_DUE */
-    struct olv_instant since; /* that step's time, if there is a step */
+    struct olv_instant start; /* where the rule starts counting, if there is a step; see olv_decider_since */
 };
 
 #endif

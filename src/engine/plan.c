@@ -153,7 +153,7 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         .name = entry->name,
         .target = "",
         .arguments = arguments_for(w, entry, v.rule, step),
-        .due = v.since,
+        .due = olv_decider_since(w->planner->judging.decider, v),
         .links = entry->stat.links,
     };
     if (whole)
@@ -243,7 +243,7 @@ static void visit_directory(struct plan_worker *w, struct olv_scan_entry *entry)
         v.reason = whole ? whole->reason : OLV_NOT_DUE;
         if (whole) {
             v.step = whole->step;
-            v.since = whole->since;
+            v.start = whole->start;
         }
     }
     if (plan_note(w, entry, v))

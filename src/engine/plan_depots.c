@@ -55,7 +55,7 @@ static bool plan_depots_add_to_docket(struct depot_planner *p, const struct olv_
     e->rule = v.rule;
     e->step = v.step + 1;
     e->rule_name = p->policy->rules[v.rule].name;
-    e->due = v.since;
+    e->due = olv_decider_since(p->judging->decider, v);
     e->directory = f->depot_path;
     e->name = f->archive_name;
     e->target = f->path;

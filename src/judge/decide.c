@@ -188,7 +188,7 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
                                      struct olv_instant start)
 {
     const struct olv_rule *r = &d->policy->rules[rule];
-    struct olv_verdict v = {.rule = rule, .reason = OLV_NOT_DUE};
+    struct olv_verdict v = {.rule = rule, .reason = OLV_NOT_DUE, .start = start};
     size_t step = r->step_count;
     while (step > 0 && !has_come(d, rule, (uint32_t)step - 1, start))
         step--;
@@ -200,9 +200,13 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
             v.step = (uint32_t)i;
     v.reason =
         decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, r->steps[v.step].act, subject);
-    if (!olv_decider_step_time(d, rule, v.step, start, &v.since))
-        v.since = d->as_of;
     return v;
+}
+
+struct olv_instant olv_decider_since(const struct olv_decider *d, struct olv_verdict v)
+{
+    struct olv_instant since;
+    return olv_decider_step_time(d, v.rule, v.step, v.start, &since) ? since : d->as_of;
 }
 
 /* ---- the rule ---- */

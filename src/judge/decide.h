@@ -42,6 +42,8 @@ struct olv_instant olv_decider_clock(const struct olv_decider *decider, uint32_t
 /* When a step is due for a count that begins at `start`; false if beyond the calendar. */
 bool olv_decider_step_time(const struct olv_decider *decider, uint32_t rule, uint32_t step,
                            struct olv_instant start, struct olv_instant *out);
+/* When the step of a verdict was due. */
+struct olv_instant olv_decider_since(const struct olv_decider *decider, struct olv_verdict verdict);
 /* Whether the rule's statement fits; sets what the subject knows about this rule's `under`. */
 enum olv_truth olv_decider_fits(const struct olv_decider *decider, const struct olv_scope_rule *candidate,
                                 uint32_t depth, struct olv_subject *subject,

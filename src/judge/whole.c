@@ -63,7 +63,7 @@ static void whole_keep(struct finding *f, struct wholes_worker *w, const struct 
                                           .reason = v.reason,
                                           .rule = v.rule,
                                           .step = v.step,
-                                          .since = v.since,
+                                          .start = v.start,
                                           .contents = r->contents};
 }
 

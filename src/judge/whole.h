@@ -13,7 +13,7 @@ struct whole {
     uint64_t mount, inode;
     enum olv_reason reason; /* of those with a step whose time has come, or an odd time */
     uint32_t rule, step;
-    struct olv_instant since;
+    struct olv_instant start; /* of counting */
     struct olv_contents contents;
 };
 
