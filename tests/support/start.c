@@ -20,12 +20,9 @@ int __wrap__cmocka_run_group_tests(const char *name, const struct CMUnitTest *te
 /* BUILD and SOURCE are the directories of the build and of the checkout. */
 static const struct helper {
     const char *variable, *path;
-} helpers[] = {{"OLVIDO_SOURCE", SOURCE},
-               {"OLVIDO", BUILD "/olvido"},
-               {"ACTING", BUILD "/tests/acting"},
-               {"AT_CALL", BUILD "/tests/at_call"},
-               {"SWAPPER", BUILD "/tests/swapper"},
-               {"MOVED_CLOCK", BUILD "/tests/libmoved_clock.so"}};
+} helpers[] = {{"OLVIDO_SOURCE", SOURCE},           {"OLVIDO", BUILD "/olvido"},
+               {"ACTING", BUILD "/tests/acting"},   {"AT_CALL", BUILD "/tests/at_call"},
+               {"SWAPPER", BUILD "/tests/swapper"}, {"MOVED_CLOCK", BUILD "/tests/libmoved_clock.so"}};
 
 static void find_helpers(void)
 {
