@@ -26,6 +26,8 @@ void olv_register_close(struct olv_register *reg);
 enum { OLV_BEFORE_MOST = 288 };
 struct olv_had {
     const char *path; /* absolute, as it is now, like the next three */
+    const char *from; /* where it was before the act, which made another file of it: what it has had goes
+                         along; or NULL */
     uint64_t inode;
     bool has_born;
     struct olv_instant born;

@@ -40,28 +40,40 @@ static struct olv_had had_of(const struct olv_docket_entry *e, const struct olv_
 /* By hand, what gains nothing in one way may be tried in another. */
 static bool is_to_be_remembered(const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
-    bool stays = e->act->traits & OLV_OUTLIVED && e->act->destination == OLV_STAYS && !o->is_noted;
+    bool stays = e->act->traits & OLV_OUTLIVED && e->act->destination == OLV_STAYS;
     return stays && (o->result == OLV_DONE || (o->error.code == OLV_NO_GAIN && e->rule != OLV_BY_HAND));
+}
+
+/* Of a file that says itself what it has had only what it had before goes along, if anything is known. */
+static bool note_had(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o,
+                     struct olv_had *had, struct olv_error *err)
+{
+    struct olv_register *reg = run->session->reg;
+    if (o->is_noted && (!had->from || !reg || had_any(reg, err) != OLV_YES))
+        return err->code == OLV_OK;
+    if (o->is_noted)
+        had->act = NULL;
+    else if (!keys_digest(e->act, e->arguments, had->arguments))
+        return olv_fail_memory(err);
+    reg = run_register(run, DATABASE_MAKE, err);
+    return reg && had_note(reg, had, err);
 }
 
 void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
+    bool is_another = o->into && !(e->act->traits & OLV_SOURCE_STAYS);
     struct olv_text path = {0};
     struct olv_error err = {0};
     struct olv_had had;
     if (!is_to_be_remembered(e, o))
         return;
     had = had_of(e, o);
-    if (o->into && !(e->act->traits & OLV_SOURCE_STAYS))
-        olv_text_puts(&path, o->into);
-    else
-        olv_docket_entry_path(e, &path);
-    had.path = olv_text_string(&path);
-    if (path.failed || !keys_digest(e->act, e->arguments, had.arguments))
+    olv_docket_entry_path(e, &path);
+    had.path = is_another ? o->into : olv_text_string(&path);
+    had.from = is_another ? olv_text_string(&path) : NULL;
+    if (path.failed)
         olv_fail_memory(&err);
-    else if (run_register(run, DATABASE_MAKE, &err))
-        had_note(run->session->reg, &had, &err);
-    if (err.code != OLV_OK)
+    if (err.code != OLV_OK || !note_had(run, e, o, &had, &err))
         remember_tell(run, &err);
     olv_text_free(&path);
 }

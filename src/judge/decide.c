@@ -195,11 +195,13 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
     if (step == 0)
         return v;
     v.step = (uint32_t)step - 1;
-    for (size_t i = 0; i < v.step; i++) /* one that was missed lapses, but not such a one */
-        if (r->steps[i].act->traits & OLV_NEVER_LAPSES && !has_had(r, i, subject))
-            v.step = (uint32_t)i;
     v.reason =
         decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, r->steps[v.step].act, subject);
+    for (uint32_t i = 0; i < v.step; i++) /* one that was missed lapses, but not such a one */
+        if (r->steps[i].act->traits & OLV_NEVER_LAPSES && !has_had(r, i, subject)) {
+            v.step = i;
+            v.reason = decide_spare(d, rule, r->steps[i].act, subject);
+        }
     return v;
 }
 

@@ -234,7 +234,10 @@ static bool look(const struct olv_reach *at, const struct olv_docket_entry *e, s
     if (l)
         *stat =
             (struct olv_stat){.kind = OLV_KIND_FILE, .size_bytes = l->size_bytes, .modified = l->modified};
-    return l || (olv_os_stat(at->fd, e->name, stat) && stat->inode == e->identity.inode);
+    if (l || !olv_os_stat(at->fd, e->name, stat))
+        return l;
+    errno = ENOENT;
+    return stat->inode == e->identity.inode;
 }
 
 /* Whoever can write the directory may have put a hard link of somebody else's file there: an act that changes
@@ -273,8 +276,13 @@ bool ask_about(struct turn *turn, const struct olv_reach *at, const struct olv_d
                bool is_watched, struct olv_outcome *o)
 {
     struct olv_stat stat;
+    bool is_there;
     turn->ending.leave.is_given &= e->place == OLV_IN_DEPOT; /* then it is for the whole archive */
-    if (look(at, e, &stat) && is_kept(turn, at, e, &stat, is_watched, o))
+    errno = ENOENT;
+    is_there = look(at, e, &stat);
+    if (!is_there && !olv_os_is_absent(errno))
+        return !keep_for_now(o, errno, "looking at it again");
+    if (is_there && is_kept(turn, at, e, &stat, is_watched, o))
         return false;
     give_leave(turn, e);
     return true;
@@ -309,12 +317,12 @@ int own_change_begin(const struct olv_reach *at, const struct olv_docket_entry *
     return has_others ? olv_os_open_passing(at->fd, e->name) : -1;
 }
 
-void own_change_end(const struct turn *turn, int fd)
+void own_change_end(const struct turn *turn, int fd, bool was_made)
 {
     struct olv_stat now;
     if (fd < 0)
         return;
-    if (olv_os_stat(fd, "", &now))
+    if (was_made && olv_os_stat(fd, "", &now))
         changes_note(turn->run.changes, &now);
     olv_os_close(fd);
 }

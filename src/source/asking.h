@@ -25,10 +25,10 @@ void asking_end(struct turn *turn);
 
 /* ---- what our own acts changed; see file/changes.h ---- */
 
-/* Around a change to an entry's file: the first opens it if it has other names (-1: no), the second notes the
- * state it is in then. */
+/* Around a change to an entry's file: the first opens it if it has other names (-1: no), the second closes it
+ * and, if the change was made, notes the state it is in then. */
 int own_change_begin(const struct olv_reach *directory, const struct olv_docket_entry *entry);
-void own_change_end(const struct turn *turn, int fd);
+void own_change_end(const struct turn *turn, int fd, bool was_made);
 /* If the file is as our last change left it, it is judged as that from here on. */
 void own_change_follow(const struct turn *turn, int dir, struct olv_docket_entry *entry);
 

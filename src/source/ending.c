@@ -26,6 +26,8 @@ static bool overwrite_open(struct ending_overwriting *o, int fd, struct olv_erro
     bool ok;
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, "", "cannot look at it before it is overwritten");
+    if (o->entry->identity.kind == OLV_KIND_FILE && !olv_identity_remains(&o->entry->identity, &stat))
+        return olv_fail(err, OLV_CHANGED, "another file took its name");
     if (stat.links > 1)
         return olv_fail(err, OLV_REFUSED, "it has %llu names (hard links), which would lose their contents",
                         (unsigned long long)stat.links);
@@ -214,7 +216,7 @@ bool ending_end(struct turn *turn, const struct olv_reach *at, const struct olv_
         return false;
     fd = own_change_begin(at, e);
     ok = source_of(e)->end(turn, at, e, o);
-    own_change_end(turn, fd);
+    own_change_end(turn, fd, ok);
     return ok;
 }
 

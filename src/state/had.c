@@ -10,11 +10,30 @@
 
 enum { MISSING_S = 90 * 86400, CHECKED_S = 86400, CHECKED_MOST = 4096 };
 
+static bool copy_path(struct olv_register *r, const char **path)
+{
+    if (*path)
+        *path = olv_arena_copy(&r->strings, *path, strlen(*path));
+    return *path;
+}
+
+/* What the former file has had, the new one has. */
+static bool put_along(struct olv_register *r, const struct olv_had *h, struct olv_error *err)
+{
+    static const char sql[] = "UPDATE OR REPLACE had SET path = ?1, inode = ?2, born_s = ?3, born_ns = ?4,"
+                              " size = ?5, modified_s = ?6, modified_ns = ?7, missing = NULL WHERE path = ?8";
+    return !h->from ||
+           database_do(&r->base, sql,
+                       VALUES(value_string(h->path), VALUES_OF_FILE(h), value_of((int64_t)h->size_bytes),
+                              value_of(h->modified.s), value_of(h->modified.ns), value_string(h->from)),
+                       err);
+}
+
 bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_error *err)
 {
     struct olv_had copy = *had;
-    copy.path = olv_arena_copy(&r->strings, had->path, strlen(had->path));
-    if (!copy.path || !grow(&r->had, r->had_count, &r->had_cap, sizeof *r->had))
+    if (!copy_path(r, &copy.path) || (had->from && !copy_path(r, &copy.from)) ||
+        !grow(&r->had, r->had_count, &r->had_cap, sizeof *r->had))
         return olv_fail_memory(err);
     r->had[r->had_count++] = copy;
     return true;
@@ -26,6 +45,9 @@ bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_erro
     bool ok = true;
     for (size_t i = 0; ok && i < r->had_count; i++) {
         const struct olv_had *h = &r->had[i];
+        ok = put_along(r, h, err);
+        if (!ok || !h->act)
+            continue;
         ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?,?,?,?,?,NULL)",
                           VALUES(value_string(h->path), value_text(h->act->word), VALUES_OF_FILE(h),
                                  value_of((int64_t)h->size_bytes), value_of(h->modified.s),
@@ -84,7 +106,7 @@ static enum olv_truth find_by(const struct olv_register *r, sqlite3_stmt **find,
     return is_there;
 }
 
-static enum olv_truth has_any(struct olv_register *r, struct olv_error *err)
+enum olv_truth had_any(struct olv_register *r, struct olv_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (r->has_had == OLV_UNKNOWN)
@@ -96,7 +118,7 @@ static enum olv_truth has_any(struct olv_register *r, struct olv_error *err)
 enum olv_truth olv_register_find_had(struct olv_register *r, const struct olv_had *wanted,
                                      struct olv_had *found, struct olv_error *err)
 {
-    enum olv_truth is_there = has_any(r, err);
+    enum olv_truth is_there = had_any(r, err);
     *found = (struct olv_had){.path = "", .act = wanted->act};
     if (is_there != OLV_YES)
         return is_there;

@@ -41,7 +41,9 @@ enum olv_truth given_is_spared(struct olv_register *reg, const struct olv_stat *
 
 /* ---- acts that files have outlived ---- */
 
-/* See olv_register_find_had. */
+/* Whether there is any. */
+enum olv_truth had_any(struct olv_register *reg, struct olv_error *err);
+/* See olv_register_find_had. Without an act: only what it has had goes along. */
 bool had_note(struct olv_register *reg, const struct olv_had *had, struct olv_error *err);
 
 /* ---- rules: since when each has been as it is ---- */

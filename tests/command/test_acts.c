@@ -259,6 +259,20 @@ static void a_twin_is_made_before_a_later_step(void **state)
     shell_ok(s, "test $(ls copies | wc -l) = 4; ! test -e tides/1.csv");
 }
 
+/* Nor is it made again of what a later step made of the file. */
+static void what_a_file_has_had_goes_along_with_it(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_readings(
+        s, "[ { after: 30 days, do: twin, to: \"$PWD/copies/{name}\" }, { after: 60 days, do: compress } ]");
+    o = shell(s, O "$O enforce --yes; $O enforce --yes; $O enforce --yes --json | tail -1; $O preview");
+    assert_contains(o.out, "4 twinned");
+    assert_contains(o.out, "compressed");
+    assert_contains(o.out, "\"done\":0,");
+    shell_ok(s, "test $(ls copies | wc -l) = 4; test -e tides/1.csv.zst");
+}
+
 static void a_twin_goes_to_no_guarded_place(void **state)
 {
     const struct sandbox *s = *state;
@@ -372,6 +386,7 @@ int main(void)
                                        TEST(a_twin_obeys_what_is_there),
                                        TEST(twins_are_taken_back),
                                        TEST(a_twin_is_made_before_a_later_step),
+                                       TEST(what_a_file_has_had_goes_along_with_it),
                                        TEST(a_twin_goes_to_no_guarded_place),
                                        TEST(what_goes_from_a_tree_is_overwritten),
                                        TEST(a_directory_goes_from_the_bottom_up),

@@ -344,7 +344,7 @@ static void carry_out(struct turn *turn, const struct olv_act *act, struct olv_d
         return;
     fd = own_change_begin(&turn->directory, e);
     act->hooks->apply(turn, e, o);
-    own_change_end(turn, fd);
+    own_change_end(turn, fd, o->result == OLV_DONE);
 }
 
 static struct olv_outcome act_on(const struct sandbox *s, const struct olv_act *act,
@@ -411,6 +411,14 @@ static void other_names_of_a_file_follow_our_own_changes(void **state)
     assert_int_equal(chmod(in(s, "d/c"), 0600), 0);
     assert_int_equal(act_on(s, &act_discard, &e[2], &guard).result, OLV_LEFT);
     assert_true(exists(s, "d/c"));
+    changes_free(&changes);
+    make_file(s, "d/x", "old", 10);
+    assert_int_equal(link(in(s, "d/x"), in(s, "d/y")), 0);
+    e[0] = decision(s, "d", "x");
+    e[1] = decision(s, "d", "y");
+    assert_int_equal(chmod(in(s, "d/x"), 0600), 0); /* before the first */
+    assert_int_equal(act_on(s, &act_discard, &e[0], &guard).result, OLV_LEFT);
+    assert_int_equal(act_on(s, &act_discard, &e[1], &guard).result, OLV_LEFT);
     changes_free(&changes);
 }
 
