@@ -5,6 +5,7 @@
 
 #include "archive/make.h"
 #include "depot/catalogue.h"
+#include "depot/publish.h"
 #include "depot/trust.h"
 #include "file/parents.h"
 #include "judge/former.h"
@@ -134,34 +135,33 @@ static bool begin_archive(struct gathering *g, const struct olv_docket_entry *e,
 }
 
 /* Outside a depot, the run's register records the file before it gets its name. */
-static bool archive_make_note_name(struct gathering *g, const char *name, struct olv_error *err)
+static bool publish_beside(struct gathering *g, const char *name, char placed[NAME_MAX + 1],
+                           struct olv_error *err)
 {
+    struct fresh *file = making_file(g->making);
     struct olv_stat stat;
-    if (!making_stat(g->making, &stat, err))
-        return false;
-    if (g->row)
-        return catalogue_name(g->catalogue, g->row, name, &stat, err);
-    return record_name(g->turn, g->group->sequence, g->how->into, &stat, false, err) &&
-           record_names(g->turn, err);
+    return (olv_os_stat(file->fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive")) &&
+           record_name(g->turn, g->group->sequence, g->how->into, &stat, false, err) &&
+           record_names(g->turn, err) && depot_publish_beside(file, name, placed, err);
 }
 
 /* In a depot, an archive whose name is taken gets a number before its suffix: "permits-2026-2.tar.zst". */
+static void name_number(const char *wanted, unsigned more, char out[NAME_MAX + 1])
+{
+    size_t stem = strlen(wanted);
+    olv_pack_of_name(wanted, &stem);
+    if (more == 0)
+        snprintf(out, NAME_MAX + 1, "%s", wanted);
+    else
+        snprintf(out, NAME_MAX + 1, "%.*s-%u%s", (int)stem, wanted, more + 1, wanted + stem);
+}
+
 static bool publish_as(struct gathering *g, const char *wanted, char placed[NAME_MAX + 1],
                        struct olv_error *err)
 {
-    enum { MOST = 10000 };
-    char name[NAME_MAX + 1];
-    size_t stem = 0;
-    bool ok = false, is_archive = olv_pack_of_name(wanted, &stem) != OLV_CODEC_COUNT;
-    snprintf(name, sizeof name, "%s", wanted);
-    for (unsigned n = 2; !ok && n < MOST; n++) {
-        olv_error_clear(err);
-        ok = archive_make_note_name(g, name, err) && making_publish(g->making, name, OLV_REFUSE, placed, err);
-        if (ok || err->code != OLV_EXISTS || !g->row || !is_archive)
-            return ok;
-        snprintf(name, sizeof name, "%.*s-%u%s", (int)stem, wanted, n, wanted + stem);
-    }
-    return ok;
+    return g->row
+               ? depot_publish(g->catalogue, g->row, making_file(g->making), name_number, wanted, placed, err)
+               : publish_beside(g, wanted, placed, err);
 }
 
 /* Its name is on disk: from here on it is live. */
@@ -211,7 +211,7 @@ static bool archive_make_publish(struct gathering *g, struct olv_text *path, str
             olv_fail_memory(err);
     }
     /* An archive that nobody knows must not stay; if it cannot be removed now, a later run does it. */
-    if (*placed && !making_take_back(g->making, placed))
+    if (*placed && !depot_take_back(making_file(g->making), placed))
         g->row = 0;
     return false;
 }

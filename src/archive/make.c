@@ -441,16 +441,9 @@ bool making_finish(struct making *m, struct olv_error *err)
     return ending_prove(m->fresh.fd, m->frames, m->options.codec, m->options.workers, &proof, err);
 }
 
-bool making_publish(struct making *m, const char *name, enum olv_if_exists if_exists,
-                    char placed[NAME_MAX + 1], struct olv_error *err)
+struct fresh *making_file(struct making *m)
 {
-    return fresh_publish(&m->fresh, name, if_exists, placed, err) &&
-           (fsync(m->options.dir) == 0 || olv_fail_system(err, "", "cannot sync the archive's directory"));
-}
-
-bool making_take_back(struct making *m, const char *placed)
-{
-    return fresh_take_back(&m->fresh, placed) && fsync(m->options.dir) == 0;
+    return &m->fresh;
 }
 
 struct making_result making_result(const struct making *m)
@@ -463,9 +456,4 @@ struct making_result making_result(const struct making *m)
                                   .manifest = manifest_digest(m->manifest),
                                   .frames = frames_written(m->frames),
                                   .manifest_frame = m->manifest_frame};
-}
-
-bool making_stat(const struct making *m, struct olv_stat *out, struct olv_error *err)
-{
-    return olv_os_stat(m->fresh.fd, "", out) || olv_fail_system(err, "", "cannot look at the new archive");
 }

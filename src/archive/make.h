@@ -56,11 +56,8 @@ bool making_add(struct making *making, const struct olv_docket_entry *entry, uin
                 struct olv_error *err);
 /* Adds the manifest and the end, fsyncs, reads everything back and compares it. */
 bool making_finish(struct making *making, struct olv_error *err);
-/* Gives it its name, or what `if_exists` makes of it, durably. */
-bool making_publish(struct making *making, const char *name, enum olv_if_exists if_exists,
-                    char placed[NAME_MAX + 1], struct olv_error *err);
-/* Removes the name again. False if that is impossible. */
-bool making_take_back(struct making *making, const char *placed);
+/* Its file, which has no name yet; borrowed. */
+struct fresh *making_file(struct making *making);
 /* The finished archive; borrowed from it. */
 struct making_result {
     uint64_t members, bytes;         /* and bytes of their contents */
@@ -72,8 +69,6 @@ struct making_result {
     size_t manifest_frame;
 };
 struct making_result making_result(const struct making *making);
-/* The identity of its file. */
-bool making_stat(const struct making *making, struct olv_stat *out, struct olv_error *err);
 /* If it was not published, it vanishes. */
 void making_free(struct making *making);
 

@@ -7,6 +7,7 @@
 #include "archive/ending.h"
 #include "archive/manifest_member.h"
 #include "base/grow.h"
+#include "depot/publish.h"
 #include "depot/same.h"
 #include "depot/unpacked.h"
 #include "file/fresh.h"
@@ -351,27 +352,6 @@ static void name_next(const char *old, unsigned more, char out[NAME_MAX + 1])
     snprintf(out, NAME_MAX + 1, "%.*s.r%u%s", (int)end, old, number + 1 + more, old + stem);
 }
 
-/* The catalogue knows the name before the file gets it, so that after a crash the file is cleared. */
-static bool thin_publish(struct thinning *t, char into[NAME_MAX + 1], struct olv_error *err)
-{
-    enum { MOST = 10000 };
-    const struct thin_options *o = t->options;
-    struct olv_stat stat;
-    char wanted[NAME_MAX + 1];
-    bool ok =
-        olv_os_stat(t->fresh.fd, "", &stat) || olv_fail_system(err, "", "cannot look at the new archive");
-    for (unsigned more = 0; ok && more < MOST; more++) {
-        olv_error_clear(err);
-        name_next(o->name, more, wanted);
-        if (catalogue_name(o->catalogue, t->row, wanted, &stat, err) &&
-            fresh_publish(&t->fresh, wanted, OLV_REFUSE, into, err))
-            return fsync(o->dir) == 0 || olv_fail_system(err, "", "cannot sync the depot");
-        into[0] = '\0';
-        ok = err->code == OLV_EXISTS;
-    }
-    return false;
-}
-
 static bool open_old(struct thinning *t, struct olv_error *err)
 {
     const struct thin_options *o = t->options;
@@ -420,7 +400,8 @@ static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv
     const struct thin_options *o = t->options;
     struct catalogue_archive *a = &t->archive;
     struct olv_error ignored = {0};
-    bool ok = begin_new(t, err) && write_new(t, err) && thin_publish(t, into, err);
+    bool ok = begin_new(t, err) && write_new(t, err) &&
+              depot_publish(o->catalogue, t->row, &t->fresh, name_next, o->name, into, err);
     if (ok) {
         a->name = into;
         a->length = frames_length(t->writer);
@@ -434,9 +415,7 @@ static bool thin_replace(struct thinning *t, char into[NAME_MAX + 1], struct olv
     if (ok)
         return true;
     /* What cannot be removed now stays `making`, and a later run clears it. */
-    if ((!*into || (fresh_stands(&t->fresh, into) == OLV_YES && unlinkat(o->dir, into, 0) == 0 &&
-                    fsync(o->dir) == 0)) &&
-        t->row)
+    if ((!*into || depot_take_back(&t->fresh, into)) && t->row)
         catalogue_forget(o->catalogue, t->row, &ignored);
     into[0] = '\0';
     return false;

@@ -260,9 +260,10 @@ static bool unlink_archive(const struct olv_session *session, int depot,
     const struct olv_act *act = u->manner_len ? olv_act_of_wire((uint8_t)wire_get(&wire, 1)) : NULL;
     const struct olv_docket_entry e = {.act = act, .arguments = act ? keys_get(act, &wire) : NULL};
     struct ending_overwriting self = {session->options.observer, &e, false};
-    bool ok = u->manner_len == 0 || (act && act->manner && !wire.is_broken) ||
+    const struct unlinking how = {act && act->manner ? overwrite : NULL, &self};
+    bool ok = u->manner_len == 0 || (how.before && !wire.is_broken) ||
               olv_fail(err, OLV_SYSTEM, "this version does not know how it is to end");
-    ok = ok && (!act || overwrite(&self, depot, u->name, err)) &&
+    ok = ok && unlinking_begin(&how, depot, u->name, err) &&
          (removal_unlink(REMOVAL_GOING, depot, u->name) == 0 ||
           olv_fail_system(err, u->name, "cannot remove it"));
     olv_arena_free(&arena);
