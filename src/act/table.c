@@ -3,5 +3,5 @@
 
 #include <stddef.h>
 
-#define ACT_ROW(act) &act,
+#define ACT_ROW(act) &(act),
 const struct olv_act *const olv_acts[] = {ACTS(ACT_ROW) NULL};

@@ -11,5 +11,5 @@
     ACT(act_forget)
 MORE(ACT_IS_THERE)
 
-#define ROW(act) &act,
+#define ROW(act) &(act),
 const struct olv_act *const olv_acts[] = {ACTS(ROW) MORE(ROW) NULL};
