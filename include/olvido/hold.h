@@ -26,22 +26,26 @@ void olv_register_close(struct olv_register *reg);
 enum { OLV_BEFORE_MOST = 288 };
 struct olv_had {
     const char *path; /* absolute, as it is now, like the next three */
-    const char *from; /* where it was before the act, which made another file of it: what it has had goes
-                         along; or NULL */
     uint64_t inode;
     bool has_born;
     struct olv_instant born;
     uint64_t size_bytes; /* and these: whether somebody changed it since */
     struct olv_instant modified;
+    const struct olv_had *former; /* of an act that made another file of it: the former one, of which all of
+                                     the above counts; what that has had goes along. Or NULL */
     const struct olv_act *act;
     uint8_t arguments[32];           /* the digest of how it was done; see olv_step */
     uint8_t before[OLV_BEFORE_MOST]; /* what the act notes of the state before */
     size_t before_len;
 };
 
-/* Whether this act was done to the file: of `wanted` all but `arguments` and `before`. Found by its path, as
- * long as it is the same file or has the same contents, or else by its inode and birth time; `found` gets
- * what is known, without the path. OLV_UNKNOWN with `err` if the register cannot be read. */
+/* The file as it is now, for asking. */
+struct olv_had olv_had_of(const char *path, const struct olv_stat *stat, const struct olv_act *act);
+
+/* Whether this act was done to the file: of `wanted` all but `arguments` and `before`. Found by its inode and
+ * birth time, or by its path as long as it has the same contents; `found` gets what is known, without the
+ * path. A file that was moved is remembered at its new path when a run ends. OLV_UNKNOWN with `err` if the
+ * register cannot be read. */
 enum olv_truth olv_register_find_had(struct olv_register *reg, const struct olv_had *wanted,
                                      struct olv_had *found, struct olv_error *err);
 

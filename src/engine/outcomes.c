@@ -15,26 +15,15 @@ static void remember_tell(struct olv_run *run, const struct olv_error *err)
                         (struct olv_trouble){OLV_TROUBLE_FAILED, "", err->what, err->sys});
 }
 
-static struct olv_had had_of(const struct olv_docket_entry *e, const struct olv_outcome *o)
+static struct olv_had had_before(const char *path, const struct olv_docket_entry *e)
 {
     const struct olv_identity *i = &e->identity;
-    struct olv_had had = {.inode = i->inode,
-                          .has_born = i->has_born,
-                          .born = i->born,
-                          .size_bytes = i->size_bytes,
-                          .modified = i->modified,
-                          .act = e->act,
-                          .before_len = o->before_len};
-    if (o->after)
-        had = (struct olv_had){.inode = o->after->inode,
-                               .has_born = o->after->has_born,
-                               .born = o->after->born,
-                               .size_bytes = o->after->size_bytes,
-                               .modified = o->after->modified,
-                               .act = e->act,
-                               .before_len = o->before_len};
-    memcpy(had.before, o->before, o->before_len);
-    return had;
+    return (struct olv_had){.path = path,
+                            .inode = i->inode,
+                            .has_born = i->has_born,
+                            .born = i->born,
+                            .size_bytes = i->size_bytes,
+                            .modified = i->modified};
 }
 
 /* By hand, what gains nothing in one way may be tried in another. */
@@ -49,7 +38,7 @@ static bool note_had(struct olv_run *run, const struct olv_docket_entry *e, cons
                      struct olv_had *had, struct olv_error *err)
 {
     struct olv_register *reg = run->session->reg;
-    if (o->is_noted && (!had->from || !reg || had_any(reg, err) != OLV_YES))
+    if (o->is_noted && (!had->former || !reg || had_any(reg, err) != OLV_YES))
         return err->code == OLV_OK;
     if (o->is_noted)
         had->act = NULL;
@@ -64,13 +53,20 @@ void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const 
     bool is_another = o->into && !(e->act->traits & OLV_SOURCE_STAYS);
     struct olv_text path = {0};
     struct olv_error err = {0};
-    struct olv_had had;
+    struct olv_had former, had;
     if (!is_to_be_remembered(e, o))
         return;
-    had = had_of(e, o);
     olv_docket_entry_path(e, &path);
-    had.path = is_another ? o->into : olv_text_string(&path);
-    had.from = is_another ? olv_text_string(&path) : NULL;
+    former = had = had_before(olv_text_string(&path), e);
+    if (o->after)
+        had = olv_had_of(had.path, o->after, NULL);
+    if (is_another) {
+        had.path = o->into;
+        had.former = &former;
+    }
+    had.act = e->act;
+    had.before_len = o->before_len;
+    memcpy(had.before, o->before, o->before_len);
     if (path.failed)
         olv_fail_memory(&err);
     if (err.code != OLV_OK || !note_had(run, e, o, &had, &err))

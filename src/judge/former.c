@@ -3,17 +3,6 @@
 
 #include <string.h>
 
-static struct olv_had had_of(const char *path, const struct olv_stat *stat, const struct olv_act *act)
-{
-    return (struct olv_had){.path = path,
-                            .inode = stat->inode,
-                            .has_born = stat->has_born,
-                            .born = stat->born,
-                            .size_bytes = stat->size_bytes,
-                            .modified = stat->modified,
-                            .act = act};
-}
-
 static bool is_unchanged(const struct olv_had *a, const struct olv_had *b)
 {
     return a->size_bytes == b->size_bytes && olv_instant_compare(a->modified, b->modified) == 0;
@@ -24,7 +13,7 @@ enum olv_truth former_recorded(struct olv_register *reg, const char *path, const
 {
     enum olv_truth found = OLV_NO;
     for (size_t i = 0; reg && found == OLV_NO && olv_acts[i]; i++) {
-        struct olv_had wanted = had_of(path, stat, olv_acts[i]), had;
+        struct olv_had wanted = olv_had_of(path, stat, olv_acts[i]), had;
         if (!(olv_acts[i]->traits & OLV_FORMER))
             continue;
         found = olv_register_find_had(reg, &wanted, &had, err);
@@ -45,7 +34,7 @@ struct question {
 static enum olv_truth has_had(const struct question *q, const char *path, struct olv_error *err)
 {
     const struct olv_act *act = q->step->act;
-    struct olv_had wanted = had_of(path, q->file->stat, act), had;
+    struct olv_had wanted = olv_had_of(path, q->file->stat, act), had;
     enum olv_truth found = olv_register_find_had(q->file->reg, &wanted, &had, err);
     bool is_again =
         found == OLV_YES && ((act->traits & OLV_AGAIN_IF_CHANGED && !is_unchanged(&wanted, &had)) ||

@@ -1,42 +1,67 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* A row is found by the file's path or by its inode and birth time. It goes when the path has led nowhere for
- * long: a disk that is away comes back. */
+/* A row is found by the file's inode and birth time, or by its path. Of one path there may be several: names
+ * go on to the next file (a log that is rotated), and the former one goes on elsewhere. A row goes when
+ * neither has led to its file for long: a disk that is away comes back. */
 #include "base/grow.h"
 #include "os/os.h"
 #include "state/register_parts.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <string.h>
 
-enum { MISSING_S = 90 * 86400, CHECKED_S = 86400, CHECKED_MOST = 4096 };
+enum { MISSING_S = 90 * 86400, CHECKED_S = 86400, CHECKED_MOST = 4096, MOVED_MOST = 4096 };
 
-static bool copy_path(struct olv_register *r, const char **path)
+struct olv_had olv_had_of(const char *path, const struct olv_stat *stat, const struct olv_act *act)
 {
-    if (*path)
-        *path = olv_arena_copy(&r->strings, *path, strlen(*path));
-    return *path;
+    return (struct olv_had){.path = path,
+                            .inode = stat->inode,
+                            .has_born = stat->has_born,
+                            .born = stat->born,
+                            .size_bytes = stat->size_bytes,
+                            .modified = stat->modified,
+                            .act = act};
 }
 
-/* What the former file has had, the new one has. */
-static bool put_along(struct olv_register *r, const struct olv_had *h, struct olv_error *err)
+#define VALUES_OF_CONTENTS(h)                                                                                \
+    value_of((int64_t)(h)->size_bytes), value_of((h)->modified.s), value_of((h)->modified.ns)
+
+/* ---- noting ---- */
+
+static const struct olv_had *copy_had(struct olv_register *r, const struct olv_had *had)
 {
-    static const char sql[] = "UPDATE OR REPLACE had SET path = ?1, inode = ?2, born_s = ?3, born_ns = ?4,"
-                              " size = ?5, modified_s = ?6, modified_ns = ?7, missing = NULL WHERE path = ?8";
-    return !h->from ||
-           database_do(&r->base, sql,
-                       VALUES(value_string(h->path), VALUES_OF_FILE(h), value_of((int64_t)h->size_bytes),
-                              value_of(h->modified.s), value_of(h->modified.ns), value_string(h->from)),
-                       err);
+    struct olv_had *copy = olv_arena_alloc(&r->strings, sizeof *copy);
+    if (!copy)
+        return NULL;
+    *copy = *had;
+    copy->path = olv_arena_copy(&r->strings, had->path, strlen(had->path));
+    return copy->path ? copy : NULL;
 }
 
 bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_error *err)
 {
-    struct olv_had copy = *had;
-    if (!copy_path(r, &copy.path) || (had->from && !copy_path(r, &copy.from)) ||
-        !grow(&r->had, r->had_count, &r->had_cap, sizeof *r->had))
+    const struct olv_had *copy = copy_had(r, had), *former = had->former ? copy_had(r, had->former) : NULL;
+    if (!copy || (had->former && !former) || !grow(&r->had, r->had_count, &r->had_cap, sizeof *r->had))
         return olv_fail_memory(err);
-    r->had[r->had_count++] = copy;
+    r->had[r->had_count] = *copy;
+    r->had[r->had_count++].former = former;
     return true;
+}
+
+/* What the former file has had, the new one has; the former one may lie elsewhere by now, with another at its
+ * path. */
+static bool put_along(struct olv_register *r, const struct olv_had *h, struct olv_error *err)
+{
+    static const char sql[] =
+        "UPDATE OR REPLACE had SET path = ?1, inode = ?2, born_s = ?3, born_ns = ?4, size = ?5,"
+        " modified_s = ?6, modified_ns = ?7, missing = NULL WHERE path = ?8 AND"
+        " (inode = ?9 AND born_s IS ?10 AND born_ns IS ?11"
+        " OR size = ?12 AND modified_s = ?13 AND modified_ns = ?14)";
+    return !h->former || database_do(&r->base, sql,
+                                     VALUES(value_string(h->path), VALUES_OF_FILE(h), VALUES_OF_CONTENTS(h),
+                                            value_string(h->former->path), VALUES_OF_FILE(h->former),
+                                            VALUES_OF_CONTENTS(h->former)),
+                                     err);
 }
 
 bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_error *err)
@@ -50,8 +75,7 @@ bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_erro
             continue;
         ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?,?,?,?,?,NULL)",
                           VALUES(value_string(h->path), value_text(h->act->word), VALUES_OF_FILE(h),
-                                 value_of((int64_t)h->size_bytes), value_of(h->modified.s),
-                                 value_of(h->modified.ns), value_bytes(h->arguments, sizeof h->arguments),
+                                 VALUES_OF_CONTENTS(h), value_bytes(h->arguments, sizeof h->arguments),
                                  value_bytes(h->before, h->before_len), value_of(now.s)),
                           err);
         r->has_had = OLV_YES;
@@ -62,7 +86,8 @@ bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_erro
 
 /* ---- asking ---- */
 
-#define FACTS "SELECT inode, born_s, born_ns, size, modified_s, modified_ns, arguments, before FROM had "
+#define FACTS "inode, born_s, born_ns, size, modified_s, modified_ns, arguments, before, path"
+enum { FACTS_PATH = 8, FACTS_END };
 
 static void read_bytes(sqlite3_stmt *s, int column, uint8_t *out, size_t *len, size_t most)
 {
@@ -84,26 +109,47 @@ static void read_had(sqlite3_stmt *s, struct olv_had *out)
     read_bytes(s, 7, out->before, &out->before_len, sizeof out->before);
 }
 
+static void read_path(sqlite3_stmt *s, struct olv_text *out)
+{
+    olv_text_clear(out);
+    olv_text_add(out, sqlite3_column_blob(s, FACTS_PATH), (size_t)sqlite3_column_bytes(s, FACTS_PATH));
+}
+
 static bool is_same_time(struct olv_instant a, struct olv_instant b)
 {
     return olv_instant_compare(a, b) == 0;
 }
 
-static bool is_same_file(const struct olv_had *a, const struct olv_had *b)
+static bool is_same_inode(const struct olv_had *a, const struct olv_had *b)
 {
-    return (a->inode == b->inode && a->has_born && b->has_born && is_same_time(a->born, b->born)) ||
-           (a->size_bytes == b->size_bytes && is_same_time(a->modified, b->modified));
+    return a->inode == b->inode && a->has_born && b->has_born && is_same_time(a->born, b->born);
 }
 
-static enum olv_truth find_by(const struct olv_register *r, sqlite3_stmt **find, const char *sql,
-                              const struct value *values, size_t count, struct olv_had *found,
-                              struct olv_error *err)
+static bool has_same_contents(const struct olv_had *a, const struct olv_had *b)
 {
-    enum olv_truth is_there = database_find(&r->base, find, sql, values, count, err);
-    if (is_there == OLV_YES)
-        read_had(*find, found);
-    sqlite3_reset(*find);
-    return is_there;
+    return a->size_bytes == b->size_bytes && is_same_time(a->modified, b->modified);
+}
+
+/* What does not lie at `path` any more is noted where it was found; with more of them than that, the next run
+ * notes the rest. */
+static bool follow(struct olv_register *r, const char *path, const struct olv_had *wanted,
+                   const struct olv_had *found, struct olv_error *err)
+{
+    struct olv_stat stat;
+    struct olv_had former = *found, now = *found, there;
+    if (!is_same_inode(wanted, found) || strcmp(path, wanted->path) == 0 || r->had_count >= MOVED_MOST)
+        return true;
+    if (olv_os_stat(AT_FDCWD, path, &stat)) {
+        there = olv_had_of(path, &stat, NULL);
+        if (is_same_inode(&there, found))
+            return true; /* another name of it */
+    } else if (!olv_os_is_absent(errno))
+        return true;
+    former.path = path;
+    now.path = wanted->path;
+    now.former = &former;
+    now.act = NULL;
+    return had_note(r, &now, err);
 }
 
 enum olv_truth had_any(struct olv_register *r, struct olv_error *err)
@@ -118,44 +164,65 @@ enum olv_truth had_any(struct olv_register *r, struct olv_error *err)
 enum olv_truth olv_register_find_had(struct olv_register *r, const struct olv_had *wanted,
                                      struct olv_had *found, struct olv_error *err)
 {
+    static const char sql[] =
+        "SELECT " FACTS " FROM had WHERE act = ?1 AND (inode = ?2 AND born_s = ?3 AND born_ns = ?4"
+        " OR path = ?5 AND size = ?6 AND modified_s = ?7 AND modified_ns = ?8)"
+        " ORDER BY inode = ?2 DESC, path = ?5 DESC, rowid DESC LIMIT 1";
     enum olv_truth is_there = had_any(r, err);
+    struct olv_text path = {0};
     *found = (struct olv_had){.path = "", .act = wanted->act};
-    if (is_there != OLV_YES)
-        return is_there;
-    is_there = find_by(r, &r->find_had, FACTS "WHERE path = ?1 AND act = ?2",
-                       VALUES(value_string(wanted->path), value_text(wanted->act->word)), found, err);
-    if (is_there == OLV_UNKNOWN || (is_there == OLV_YES && is_same_file(wanted, found)))
-        return is_there;
-    if (!wanted->has_born)
-        return OLV_NO;
-    return find_by(r, &r->find_had_file,
-                   FACTS "WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3 AND act = ?4",
-                   VALUES(VALUES_OF_FILE(wanted), value_text(wanted->act->word)), found, err);
+    if (is_there == OLV_YES)
+        is_there = database_find(&r->base, &r->find_had, sql,
+                                 VALUES(value_text(wanted->act->word), VALUES_OF_FILE(wanted),
+                                        value_string(wanted->path), VALUES_OF_CONTENTS(wanted)),
+                                 err);
+    if (is_there == OLV_YES) {
+        read_had(r->find_had, found);
+        read_path(r->find_had, &path);
+        if (path.failed ? !olv_fail_memory(err) : !follow(r, olv_text_string(&path), wanted, found, err))
+            is_there = OLV_UNKNOWN;
+    }
+    sqlite3_reset(r->find_had);
+    olv_text_free(&path);
+    return is_there;
 }
 
 /* ---- tidying ---- */
 
-/* Of the rows that were not looked at for longest, and not today. What cannot be looked at is not missing. */
+/* What cannot be looked at is not missing. */
+static bool leads_nowhere(const char *path, const struct olv_had *had)
+{
+    struct olv_stat stat;
+    struct olv_had there;
+    if (!olv_os_stat(AT_FDCWD, path, &stat))
+        return olv_os_is_absent(errno);
+    there = olv_had_of(path, &stat, NULL);
+    there.has_born &= had->has_born;
+    return there.has_born ? !is_same_inode(&there, had) && !has_same_contents(&there, had)
+                          : there.inode != had->inode && !has_same_contents(&there, had);
+}
+
+/* Of the rows that were not looked at for longest, and not today. */
 bool had_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    static const char some[] = "SELECT path, act FROM had WHERE checked < ?1 ORDER BY checked LIMIT ?2",
-                      update[] = "UPDATE had SET checked = ?3, missing = CASE WHEN ?4 THEN"
-                                 " coalesce(missing, ?3) END WHERE path = ?1 AND act = ?2";
+    static const char some[] = "SELECT " FACTS ", rowid FROM had WHERE checked < ?1 ORDER BY checked"
+                               " LIMIT ?2",
+                      update[] = "UPDATE had SET checked = ?2, missing = CASE WHEN ?3 THEN"
+                                 " coalesce(missing, ?2) END WHERE rowid = ?1";
     sqlite3_stmt *s = NULL, *put = NULL;
     struct olv_text path = {0};
     bool ok = true;
     enum olv_truth row =
         database_find(&r->base, &s, some, VALUES(value_of(now.s - CHECKED_S), value_of(CHECKED_MOST)), err);
     for (; ok && row == OLV_YES; row = database_next(&r->base, s, err)) {
-        struct olv_stat stat;
-        olv_text_clear(&path);
-        olv_text_add(&path, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
-        ok = database_put(&r->base, &put, update,
-                          VALUES(value_string(olv_text_string(&path)),
-                                 value_text((const char *)sqlite3_column_text(s, 1)), value_of(now.s),
-                                 value_of(!olv_os_stat(AT_FDCWD, olv_text_string(&path), &stat) &&
-                                          olv_os_is_absent(errno))),
-                          err);
+        struct olv_had had = {.path = ""};
+        read_had(s, &had);
+        read_path(s, &path);
+        ok = !path.failed || olv_fail_memory(err);
+        ok = ok && database_put(&r->base, &put, update,
+                                VALUES(value_of(sqlite3_column_int64(s, FACTS_END)), value_of(now.s),
+                                       value_of(leads_nowhere(olv_text_string(&path), &had))),
+                                err);
     }
     sqlite3_finalize(s);
     sqlite3_finalize(put);

@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 static const char NAME[] = "state.db";
-enum { VERSION = 3 };
+enum { VERSION = 4 };
 
 static const char schema[] =
     "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
@@ -18,14 +18,14 @@ static const char schema[] =
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, inode INTEGER NOT NULL, born_s INTEGER,"
     " born_ns INTEGER, size INTEGER NOT NULL, modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL,"
     " arguments BLOB NOT NULL, before BLOB NOT NULL, checked INTEGER NOT NULL, missing INTEGER,"
-    " PRIMARY KEY (path, act)) WITHOUT ROWID;"
+    " UNIQUE (path, act, inode));"
     "CREATE INDEX had_file ON had (inode);"
     "CREATE INDEX had_checked ON had (checked);"
     "CREATE TABLE rule (name TEXT NOT NULL, digest BLOB NOT NULL, since INTEGER NOT NULL,"
     " seen INTEGER NOT NULL, PRIMARY KEY (name, digest)) WITHOUT ROWID;"
     "CREATE TABLE clock (id INTEGER PRIMARY KEY CHECK (id = 0), wall INTEGER NOT NULL, boot TEXT NOT NULL,"
     " since_boot INTEGER NOT NULL);"
-    "PRAGMA user_version = 3;";
+    "PRAGMA user_version = 4;";
 
 struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err)
 {
@@ -61,7 +61,6 @@ void olv_register_close(struct olv_register *r)
     sqlite3_finalize(r->find_path);
     sqlite3_finalize(r->find_spared);
     sqlite3_finalize(r->find_had);
-    sqlite3_finalize(r->find_had_file);
     database_close(&r->base);
     olv_hasher_free(r->hasher);
     forget_noted(r);
@@ -99,8 +98,9 @@ bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv
     do
         ok = database_begin(&r->base, err) &&
              database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err) &&
-             had_tidy(r, now, err);
+             had_put_all(r, now, err) && had_tidy(r, now, err);
     while (database_again(&r->base, &ok, err));
+    forget_noted(r);
     return ok;
 }
 

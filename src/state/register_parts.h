@@ -33,10 +33,10 @@ struct olv_register {
      * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
     enum olv_truth has_had; /* the same for acts */
-    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file;
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
 };
 
-/* Within the transaction of register_store. */
+/* Within a transaction. */
 bool given_put_all(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
 bool had_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 bool had_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);

@@ -66,6 +66,13 @@ static void it_is_not_done_twice(void **state)
     o = shell(s, O "sed -i 's/level: 70000/level: 300/' policy.yaml; $O enforce --yes --json | tail -1");
     assert_contains(o.out, "\"done\":3,");
     shell_ok(s, "test \"$(" STAMP_OF("tides/9.csv") ")\" = 'read at 300'");
+    /* a name that goes on to the next file, while the former one goes on under another */
+    o = shell(s,
+              O "mv tides/2.csv tides/8.csv; seq 500 >tides/2.csv; touch -d '2 years ago' tides/2.csv tides\n"
+                "for i in 1 2; do $O enforce --yes --json | tail -1; done; $O explain tides/8.csv");
+    assert_contains(o.out, "\"done\":1,");
+    assert_contains(o.out, "\"done\":0,");
+    assert_contains(o.out, "done already");
 }
 
 /* Each name of a file is one decision; what the first of them changed is no change by others. */

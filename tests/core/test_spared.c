@@ -609,20 +609,105 @@ static void what_leads_nowhere_for_long_is_forgotten(void **state)
     const struct sandbox *s = *state;
     struct olv_register *g = open_register(s);
     struct olv_error err = {0};
-    struct olv_had there = compressed(s), gone = compressed(s);
+    struct olv_stat b = look_at(s, "tides/b.tmp");
+    struct olv_had gone = compressed(s), replaced = compressed(s), there = compressed(s);
     struct olv_instant now = NOW;
-    there.path = in(s, "tides/a.tmp");
     gone.path = in(s, "tides/gone");
-    there.inode = 70;
-    assert_true(had_note(g, &there, &err) && had_note(g, &gone, &err) && register_store(g, "r", now, &err));
+    replaced.path = in(s, "tides/a.tmp"); /* another file lies there */
+    replaced.inode = 70;
+    there.path = in(s, "tides/b.tmp"); /* and somebody changed it since */
+    there.inode = b.inode;
+    there.born = b.born;
+    assert_true(b.has_born);
+    assert_true(had_note(g, &there, &err) && had_note(g, &gone, &err) && had_note(g, &replaced, &err));
+    assert_true(register_store(g, "r", now, &err));
     for (int days = 0; days < 92; days += 2, now.s += 2 * DAY) {
         assert_int_equal(find_had(g, &gone), OLV_YES);
+        assert_int_equal(find_had(g, &replaced), OLV_YES);
         assert_true(register_end_run(g, now, &err));
     }
     now.s += 2 * DAY;
     assert_true(register_end_run(g, now, &err));
     assert_int_equal(find_had(g, &gone), OLV_NO);
+    assert_int_equal(find_had(g, &replaced), OLV_NO);
     assert_int_equal(find_had(g, &there), OLV_YES);
+    olv_register_close(g);
+}
+
+/* The file `name`, as an act has found it. */
+static struct olv_had of_file(const struct sandbox *s, const char *name)
+{
+    struct olv_had had = compressed(s);
+    struct olv_stat stat = look_at(s, name);
+    assert_true(stat.has_born);
+    had.path = in(s, name);
+    had.inode = stat.inode;
+    had.born = stat.born;
+    return had;
+}
+
+/* Each name goes on to the next file, night for night. */
+static void names_that_go_on_forget_nothing(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_register *g = open_register(s);
+    struct olv_error err = {0};
+    struct olv_had first = of_file(s, "tides/a.tmp"), second;
+    assert_true(had_note(g, &first, &err) && register_store(g, "1", NOW, &err));
+    assert_int_equal(rename(in(s, "tides/a.tmp"), in(s, "tides/a.tmp.1")), 0);
+    overwrite(s, "tides/a.tmp", "night", 5);
+    second = of_file(s, "tides/a.tmp");
+    second.modified.s = 2000;
+    assert_int_equal(find_had(g, &second), OLV_NO);
+    assert_true(had_note(g, &second, &err) && register_store(g, "2", NOW, &err));
+    first.path = in(s, "tides/a.tmp.1");
+    assert_int_equal(find_had(g, &first), OLV_YES);
+    assert_int_equal(find_had(g, &second), OLV_YES);
+    assert_int_equal(rename(in(s, "tides/a.tmp.1"), in(s, "tides/a.tmp.2")), 0);
+    assert_int_equal(rename(in(s, "tides/a.tmp"), in(s, "tides/a.tmp.1")), 0);
+    first.path = in(s, "tides/a.tmp.2");
+    second.path = in(s, "tides/a.tmp.1");
+    assert_int_equal(find_had(g, &first), OLV_YES);
+    assert_int_equal(find_had(g, &second), OLV_YES);
+    olv_register_close(g);
+}
+
+/* What was moved long ago is still remembered: found once elsewhere, it is looked for there. What is made of
+ * it takes along only its own rows. */
+static void what_was_moved_is_followed(void **state)
+{
+    enum { DAY = 86400 };
+    const struct sandbox *s = *state;
+    struct olv_register *g = open_register(s);
+    struct olv_error err = {0};
+    struct olv_had moved = of_file(s, "tides/a.tmp"), other = of_file(s, "tides/b.tmp"), former, made;
+    struct olv_instant now = NOW;
+    other.modified.s = 2000;
+    assert_true(had_note(g, &moved, &err) && had_note(g, &other, &err) && register_store(g, "1", now, &err));
+    assert_int_equal(rename(in(s, "tides/a.tmp"), in(s, "tides/moved")), 0);
+    moved.path = in(s, "tides/moved");
+    assert_int_equal(find_had(g, &moved), OLV_YES);
+    for (int days = 0; days < 200; days += 2, now.s += 2 * DAY)
+        assert_true(register_end_run(g, now, &err));
+    assert_int_equal(find_had(g, &moved), OLV_YES);
+    /* the other one takes its place, and something is made of that */
+    assert_int_equal(rename(in(s, "tides/moved"), in(s, "tides/further")), 0);
+    assert_int_equal(rename(in(s, "tides/b.tmp"), in(s, "tides/moved")), 0);
+    other.path = in(s, "tides/moved");
+    assert_int_equal(find_had(g, &other), OLV_YES);
+    assert_true(register_end_run(g, now, &err));
+    former = other;
+    made = other;
+    made.path = in(s, "tides/moved.zst");
+    made.inode = 700;
+    made.former = &former;
+    made.act = NULL;
+    assert_true(had_note(g, &made, &err) && register_store(g, "2", now, &err));
+    made.act = &act_compress;
+    assert_int_equal(find_had(g, &made), OLV_YES);
+    moved.path = in(s, "tides/further");
+    assert_int_equal(find_had(g, &moved), OLV_YES);
+    assert_int_equal(find_had(g, &other), OLV_NO);
     olv_register_close(g);
 }
 
@@ -754,6 +839,8 @@ int main(void)
         TEST(a_row_that_cannot_be_read_is_not_one_that_is_missing),
         TEST(an_act_is_remembered_for_just_this_file),
         TEST(what_leads_nowhere_for_long_is_forgotten),
+        TEST(names_that_go_on_forget_nothing),
+        TEST(what_was_moved_is_followed),
         TEST(names_and_steps_are_one_commit),
         TEST(a_damaged_register_stops_everything),
         TEST(no_state_is_an_empty_register),
