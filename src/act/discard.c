@@ -41,7 +41,11 @@ static void put_back(struct turn *turn, const struct olv_docket_entry *e, const 
         return;
     }
     olv_fail(&o->error, OLV_CHANGED,
-             "another file took its name, twice; the first of them lies in the trash as %.150s", o->trash);
+             err.code == OLV_EXISTS
+                 ? "another file has its name by now; what was taken lies in the trash as %.150s"
+                 : "what was taken cannot be put back: it lies in the trash as %.150s",
+             o->trash);
+    o->error.sys = err.code == OLV_EXISTS ? 0 : err.sys;
     o->result = OLV_FAILED;
 }
 

@@ -16,9 +16,16 @@
 bool stage_return(const struct stage *stage, const char *name, struct olv_error *err)
 {
     const struct room *room = &stage->room;
-    return olv_os_rename_new(room->dir, name, room->outside, name) ||
-           olv_fail(err, OLV_SYSTEM, "another file took its name, twice; the first of them lies in %.100s",
-                    room->name);
+    int sys;
+    if (olv_os_rename_new(room->dir, name, room->outside, name))
+        return true;
+    sys = errno;
+    olv_fail(err, OLV_SYSTEM,
+             sys == EEXIST ? "another file has its name by now, so it lies in %.100s"
+                           : "cannot put it back: it lies in %.100s",
+             room->name);
+    err->sys = sys == EEXIST ? 0 : sys;
+    return false;
 }
 
 /* It cannot be removed, or not even looked at: it goes back. */
