@@ -617,8 +617,8 @@ static void what_leads_nowhere_for_long_is_forgotten(void **state)
     replaced.inode = 70;
     there.path = in(s, "tides/b.tmp"); /* and somebody changed it since */
     there.inode = b.inode;
+    there.has_born = b.has_born;
     there.born = b.born;
-    assert_true(b.has_born);
     assert_true(had_note(g, &there, &err) && had_note(g, &gone, &err) && had_note(g, &replaced, &err));
     assert_true(register_store(g, "r", now, &err));
     for (int days = 0; days < 92; days += 2, now.s += 2 * DAY) {
@@ -639,7 +639,8 @@ static struct olv_had of_file(const struct sandbox *s, const char *name)
 {
     struct olv_had had = compressed(s);
     struct olv_stat stat = look_at(s, name);
-    assert_true(stat.has_born);
+    if (!stat.has_born)
+        skip(); /* then nothing but its path tells that it is the same */
     had.path = in(s, name);
     had.inode = stat.inode;
     had.born = stat.born;
