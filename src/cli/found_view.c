@@ -65,12 +65,18 @@ static void take_back_each(void *self, const struct olv_inverse *inverse, const 
     found_view_each(r, &found);
 }
 
+/* What goes elsewhere, or is chosen in another way, is what was put away. */
+static bool takes_back(const struct cli *cli)
+{
+    return cli_has(cli, OPT_RUN) && cli->argument_count == 0 && !cli_has(cli, OPT_INTO) &&
+           !cli_has(cli, OPT_SINCE) && !cli_has(cli, OPT_UNTIL) && !cli_has(cli, OPT_AS_OF);
+}
+
 bool found_view_take_back(struct found_view *r, const struct olv_session *session, struct olv_spool *docket,
                           struct olv_error *err)
 {
-    const char *run = cli_value(r->cli, OPT_RUN);
-    return !run || r->cli->argument_count ||
-           olv_session_take_back(session, run, docket, take_back_each, r, err);
+    return !takes_back(r->cli) ||
+           olv_session_take_back(session, cli_value(r->cli, OPT_RUN), docket, take_back_each, r, err);
 }
 
 bool found_view_list(struct found_view *r, const struct olv_session *session, struct olv_item_query *query)
@@ -110,7 +116,10 @@ void found_view_nothing(struct found_view *r)
         cli_usage(r->cli, "the ledger has no run %s; `olvido audit show` lists the runs", run);
         return;
     }
-    term_message(r->cli, STYLE_WARN, "nothing in the trash or a depot matches");
+    term_message(r->cli, STYLE_WARN,
+                 takes_back(r->cli)
+                     ? "nothing in the trash or a depot matches, and there is no copy to take away"
+                     : "nothing in the trash or a depot matches");
     fprintf(stderr, "  `olvido recover --list` shows all that can be recovered\n");
     cli_mark(r->cli, STATUS_SOME_FAILED);
 }

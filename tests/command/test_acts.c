@@ -241,6 +241,9 @@ static void twins_are_taken_back(void **state)
     struct outcome o;
     make_readings(s, "[ { after: 1 year, do: twin, to: \"$PWD/copies/{name}\" } ]");
     o = shell(s, O "$O enforce --yes >out; run=$(grep -o 'run [0-9].*' out | cut -d' ' -f2)\n"
+                   "$O recover --run $run --into aside; $O recover --run $run '*'; ls copies | wc -l");
+    assert_string_equal(o.out, "4\n"); /* what goes elsewhere, or is chosen, is what was put away */
+    o = shell(s, O "run=$(grep -o 'run [0-9].*' out | cut -d' ' -f2)\n"
                    "echo edited >>copies/2.csv; rm tides/3.csv; $O recover --run $run --list\n"
                    "$O recover --run $run 2>&1; ls copies tides; $O audit show --act take-back --json");
     assert_contains(o.out, "a copy, is taken away");

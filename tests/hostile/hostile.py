@@ -14,6 +14,7 @@ import gzip
 import hashlib
 import mmap
 import os
+import re
 import shutil
 import signal
 import stat
@@ -245,6 +246,7 @@ SCENARIOS = {
     "stamp-directory": ("stamp, as: read", DIRECTORIES, [], ["enforce", "--yes"]),
     "twin": ('twin, to: "{dir}/{name}.twin", if-exists: number', FILES, [], ["enforce", "--yes"]),
     "twin-replace": ('twin, to: "{dir}/w.csv", if-exists: replace', FILES, [], ["enforce", "--yes"]),
+    "twin-take-back": ('twin, to: "{dir}/{name}.twin"', FILES, ["enforce", "--yes"], ["recover", "--run", "{run}"]),
     "spoil": ("spoil", FILES, [], ["enforce", "--yes", "--count", "6"]),
     "spoil-directory": ("spoil", DIRECTORIES, [], ["enforce", "--yes", "--count", "3"]),
     "spoil-trash": ("discard", FILES, ["enforce", "--yes"], ["act", "spoil"]),
@@ -291,6 +293,7 @@ def prepare(place, scenario):
         done = subprocess.run(olvido(place, *before), env=place.environment, capture_output=True, text=True)
         if done.returncode != 0:
             raise SystemExit(f"{scenario}: what comes before ends with {done.returncode}: {done.stderr}")
+        place.run = (re.findall(r"\brun (\S+)", done.stdout) or [""])[-1]
 
 
 def run(place, scenario, swaps, least):
