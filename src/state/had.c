@@ -87,7 +87,7 @@ bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_erro
 /* ---- asking ---- */
 
 #define FACTS "inode, born_s, born_ns, size, modified_s, modified_ns, arguments, before, path"
-enum { FACTS_PATH = 8, FACTS_END };
+enum { FACTS_INODE, FACTS_PATH = 8, FACTS_ACT };
 
 static void read_bytes(sqlite3_stmt *s, int column, uint8_t *out, size_t *len, size_t most)
 {
@@ -137,7 +137,7 @@ static bool follow(struct olv_register *r, const char *path, const struct olv_ha
 {
     struct olv_stat stat;
     struct olv_had former = *found, now = *found, there;
-    if (!is_same_inode(wanted, found) || strcmp(path, wanted->path) == 0 || r->had_count >= MOVED_MOST)
+    if (strcmp(path, wanted->path) == 0 || r->had_count >= MOVED_MOST)
         return true;
     if (olv_os_stat(AT_FDCWD, path, &stat)) {
         there = olv_had_of(path, &stat, NULL);
@@ -161,29 +161,51 @@ enum olv_truth had_any(struct olv_register *r, struct olv_error *err)
     return r->has_had;
 }
 
+struct finding {
+    const struct olv_had *wanted;
+    bool (*is_it)(const struct olv_had *a, const struct olv_had *b);
+    struct olv_had *found;
+    struct olv_text path; /* of the row; to be freed */
+};
+
+/* Of several rows (hard links) the one of this path, or else any. */
+static enum olv_truth find_row(struct finding *f, const struct database *base, sqlite3_stmt **s,
+                               const char *sql, struct value by, struct olv_error *err)
+{
+    enum olv_truth row = database_find(base, s, sql, VALUES(by, value_text(f->wanted->act->word)), err);
+    enum olv_truth is_there = OLV_NO;
+    bool is_this = false;
+    for (; row == OLV_YES && !is_this; row = database_next(base, *s, err)) {
+        struct olv_had had = {.path = "", .act = f->wanted->act};
+        read_had(*s, &had);
+        if (!f->is_it(f->wanted, &had))
+            continue;
+        is_there = OLV_YES;
+        *f->found = had;
+        read_path(*s, &f->path);
+        is_this = strcmp(olv_text_string(&f->path), f->wanted->path) == 0;
+    }
+    sqlite3_reset(*s);
+    return row == OLV_UNKNOWN ? OLV_UNKNOWN : is_there;
+}
+
 enum olv_truth olv_register_find_had(struct olv_register *r, const struct olv_had *wanted,
                                      struct olv_had *found, struct olv_error *err)
 {
-    static const char sql[] =
-        "SELECT " FACTS " FROM had WHERE act = ?1 AND (inode = ?2 AND born_s = ?3 AND born_ns = ?4"
-        " OR path = ?5 AND size = ?6 AND modified_s = ?7 AND modified_ns = ?8)"
-        " ORDER BY inode = ?2 DESC, path = ?5 DESC, rowid DESC LIMIT 1";
+    static const char file[] = "SELECT " FACTS " FROM had WHERE inode = ?1 AND act = ?2",
+                      name[] = "SELECT " FACTS " FROM had WHERE path = ?1 AND act = ?2";
+    struct finding f = {.wanted = wanted, .is_it = is_same_inode, .found = found};
     enum olv_truth is_there = had_any(r, err);
-    struct olv_text path = {0};
-    *found = (struct olv_had){.path = "", .act = wanted->act};
-    if (is_there == OLV_YES)
-        is_there = database_find(&r->base, &r->find_had, sql,
-                                 VALUES(value_text(wanted->act->word), VALUES_OF_FILE(wanted),
-                                        value_string(wanted->path), VALUES_OF_CONTENTS(wanted)),
-                                 err);
-    if (is_there == OLV_YES) {
-        read_had(r->find_had, found);
-        read_path(r->find_had, &path);
-        if (path.failed ? !olv_fail_memory(err) : !follow(r, olv_text_string(&path), wanted, found, err))
-            is_there = OLV_UNKNOWN;
-    }
-    sqlite3_reset(r->find_had);
-    olv_text_free(&path);
+    if (is_there != OLV_YES)
+        return is_there;
+    is_there = find_row(&f, &r->base, &r->find_had_file, file, value_of((int64_t)wanted->inode), err);
+    if (is_there == OLV_YES &&
+        (f.path.failed ? !olv_fail_memory(err) : !follow(r, olv_text_string(&f.path), wanted, found, err)))
+        is_there = OLV_UNKNOWN;
+    f.is_it = has_same_contents;
+    if (is_there == OLV_NO)
+        is_there = find_row(&f, &r->base, &r->find_had, name, value_string(wanted->path), err);
+    olv_text_free(&f.path);
     return is_there;
 }
 
@@ -205,10 +227,10 @@ static bool leads_nowhere(const char *path, const struct olv_had *had)
 /* Of the rows that were not looked at for longest, and not today. */
 bool had_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    static const char some[] = "SELECT " FACTS ", rowid FROM had WHERE checked < ?1 ORDER BY checked"
+    static const char some[] = "SELECT " FACTS ", act FROM had WHERE checked < ?1 ORDER BY checked"
                                " LIMIT ?2",
                       update[] = "UPDATE had SET checked = ?2, missing = CASE WHEN ?3 THEN"
-                                 " coalesce(missing, ?2) END WHERE rowid = ?1";
+                                 " coalesce(missing, ?2) END WHERE path = ?1 AND act = ?4 AND inode = ?5";
     sqlite3_stmt *s = NULL, *put = NULL;
     struct olv_text path = {0};
     bool ok = true;
@@ -220,8 +242,10 @@ bool had_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *
         read_path(s, &path);
         ok = !path.failed || olv_fail_memory(err);
         ok = ok && database_put(&r->base, &put, update,
-                                VALUES(value_of(sqlite3_column_int64(s, FACTS_END)), value_of(now.s),
-                                       value_of(leads_nowhere(olv_text_string(&path), &had))),
+                                VALUES(value_string(olv_text_string(&path)), value_of(now.s),
+                                       value_of(leads_nowhere(olv_text_string(&path), &had)),
+                                       value_text((const char *)sqlite3_column_text(s, FACTS_ACT)),
+                                       value_of(sqlite3_column_int64(s, FACTS_INODE))),
                                 err);
     }
     sqlite3_finalize(s);

@@ -18,7 +18,7 @@ static const char schema[] =
     "CREATE TABLE had (path BLOB NOT NULL, act TEXT NOT NULL, inode INTEGER NOT NULL, born_s INTEGER,"
     " born_ns INTEGER, size INTEGER NOT NULL, modified_s INTEGER NOT NULL, modified_ns INTEGER NOT NULL,"
     " arguments BLOB NOT NULL, before BLOB NOT NULL, checked INTEGER NOT NULL, missing INTEGER,"
-    " UNIQUE (path, act, inode));"
+    " PRIMARY KEY (path, act, inode)) WITHOUT ROWID;"
     "CREATE INDEX had_file ON had (inode);"
     "CREATE INDEX had_checked ON had (checked);"
     "CREATE TABLE rule (name TEXT NOT NULL, digest BLOB NOT NULL, since INTEGER NOT NULL,"
@@ -61,6 +61,7 @@ void olv_register_close(struct olv_register *r)
     sqlite3_finalize(r->find_path);
     sqlite3_finalize(r->find_spared);
     sqlite3_finalize(r->find_had);
+    sqlite3_finalize(r->find_had_file);
     database_close(&r->base);
     olv_hasher_free(r->hasher);
     forget_noted(r);

@@ -33,7 +33,7 @@ struct olv_register {
      * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
     enum olv_truth has_had; /* the same for acts */
-    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had;
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file;
 };
 
 /* Within a transaction. */
