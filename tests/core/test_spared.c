@@ -4,6 +4,7 @@
 #include "act/acts.h"
 #include "olvido/expr.h"
 #include "olvido/items.h"
+#include "olvido/ledger.h"
 #include "olvido/permission.h"
 #include "olvido/plan.h"
 #include "olvido/session.h"
@@ -243,6 +244,21 @@ static void a_hold_within_a_directory_is_asked_again(void **state)
     assert_false(exists(s, "tides/case-7"));
 }
 
+static bool count_unsure(void *self, const struct olv_ledger_record *r)
+{
+    *(int *)self += strstr(r->reason, "cannot find out whether it is held") != NULL;
+    return true;
+}
+
+static int unsure_in_ledger(const struct sandbox *s)
+{
+    const struct olv_ledger_query query = {.kind = "outcome"};
+    struct olv_error err = {0};
+    int count = 0;
+    assert_true(olv_ledger_search(in(s, "state"), &query, count_unsure, &count, &err));
+    return count;
+}
+
 /* The same for what lies in a depot: it stays in the archive while others are taken out. */
 static void a_held_member_stays_in_its_archive(void **state)
 {
@@ -258,6 +274,7 @@ static void a_held_member_stays_in_its_archive(void **state)
     assert_int_equal(p.plan.due.files, 3);
     result = carry_out(s, &p, &nobody_knows);
     assert_int_equal(result.failed, 3);
+    assert_int_equal(unsure_in_ledger(s), 3);
     p = plan_with(s, "steps: [ { after: 30 days, do: delete } ]", NULL, NULL);
     result = carry_out(s, &p, &holds);
     assert_int_equal(result.done, 2);
