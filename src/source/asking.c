@@ -278,7 +278,6 @@ bool ask_about(struct turn *turn, const struct olv_reach *at, const struct olv_d
     struct olv_stat stat;
     bool is_there;
     turn->ending.leave.is_given &= e->place == OLV_IN_DEPOT; /* then it is for the whole archive */
-    errno = ENOENT;
     is_there = look(at, e, &stat);
     if (!is_there && !olv_os_is_absent(errno))
         return !keep_for_now(o, errno, "looking at it again");
