@@ -50,27 +50,28 @@ bool had_note(struct olv_register *r, const struct olv_had *had, struct olv_erro
 
 /* What the former file has had, the new one has; the former one may lie elsewhere by now, with another at its
  * path. */
-static bool put_along(struct olv_register *r, const struct olv_had *h, struct olv_error *err)
+static bool put_along(struct olv_register *r, sqlite3_stmt **s, const struct olv_had *h,
+                      struct olv_error *err)
 {
     static const char sql[] =
         "UPDATE OR REPLACE had SET path = ?1, inode = ?2, born_s = ?3, born_ns = ?4, size = ?5,"
         " modified_s = ?6, modified_ns = ?7, missing = NULL WHERE path = ?8 AND"
         " (inode = ?9 AND born_s IS ?10 AND born_ns IS ?11"
         " OR size = ?12 AND modified_s = ?13 AND modified_ns = ?14)";
-    return !h->former || database_do(&r->base, sql,
-                                     VALUES(value_string(h->path), VALUES_OF_FILE(h), VALUES_OF_CONTENTS(h),
-                                            value_string(h->former->path), VALUES_OF_FILE(h->former),
-                                            VALUES_OF_CONTENTS(h->former)),
-                                     err);
+    return !h->former || database_put(&r->base, s, sql,
+                                      VALUES(value_string(h->path), VALUES_OF_FILE(h), VALUES_OF_CONTENTS(h),
+                                             value_string(h->former->path), VALUES_OF_FILE(h->former),
+                                             VALUES_OF_CONTENTS(h->former)),
+                                      err);
 }
 
 bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
-    sqlite3_stmt *s = NULL;
+    sqlite3_stmt *s = NULL, *along = NULL;
     bool ok = true;
     for (size_t i = 0; ok && i < r->had_count; i++) {
         const struct olv_had *h = &r->had[i];
-        ok = put_along(r, h, err);
+        ok = put_along(r, &along, h, err);
         if (!ok || !h->act)
             continue;
         ok = database_put(&r->base, &s, "INSERT OR REPLACE INTO had VALUES (?,?,?,?,?,?,?,?,?,?,?,NULL)",
@@ -81,6 +82,7 @@ bool had_put_all(struct olv_register *r, struct olv_instant now, struct olv_erro
         r->has_had = OLV_YES;
     }
     sqlite3_finalize(s);
+    sqlite3_finalize(along);
     return ok;
 }
 
