@@ -47,7 +47,7 @@ void olv_archive_close(struct olv_archive *archive);
 /* Which members are wanted; no patterns means all. A pattern with a slash matches a path and everything below
  * it; one without matches any last component. A leading slash is ignored. */
 struct olv_member_filter {
-    const char *const *patterns;
+    struct olv_pattern *const *patterns;
     size_t count;
 };
 bool olv_member_fits(const struct olv_member_filter *filter, const char *path);

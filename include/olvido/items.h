@@ -5,13 +5,13 @@
 
 #include "olvido/depot.h"
 #include "olvido/docket.h"
+#include "olvido/pattern.h"
 #include "olvido/trash.h"
 
 struct olv_item_query {
-    /* What to look for; a pattern with a slash is absolute and matches an item whose original path is that
-     * path, lies below it, or matches it as a pattern; one without matches the last component. No patterns:
+    /* What to look for: items whose original path, or a directory above it, fits one of these. No patterns:
      * everything. */
-    const char *const *patterns;
+    struct olv_pattern *const *patterns;
     size_t pattern_count;
     const char *run;                 /* only what this run discarded; or NULL */
     bool only_ours;                  /* only what Olvido discarded */

@@ -3,9 +3,9 @@
  * its directory at the end. */
 #include "olvido/archive.h"
 
-#include "base/glob.h"
 #include "base/grow.h"
 #include "olvido/path.h"
+#include "olvido/pattern.h"
 #include "os/os.h"
 #include "os/reading.h"
 #include "pack/frame_reader.h"
@@ -297,27 +297,13 @@ bool olv_archive_go_on(struct olv_archive *a, struct olv_error *err)
 
 /* ---- which ones ---- */
 
-static bool fits_one(const char *pattern, const char *path)
-{
-    size_t n, len = strlen(path);
-    const char *name = olv_path_name(path);
-    bool has_slash = strchr(pattern, '/') != NULL;
-    pattern += strspn(pattern, "/");
-    n = strlen(pattern);
-    while (n > 0 && pattern[n - 1] == '/')
-        n--;
-    if (strncmp(path, pattern, n) == 0 && (path[n] == '\0' || path[n] == '/' || n == 0))
-        return true;
-    if (olv_glob_match(pattern, n, path, len, false))
-        return true;
-    return !has_slash && olv_glob_match(pattern, n, name, strlen(name), false);
-}
-
 bool olv_member_fits(const struct olv_member_filter *filter, const char *path)
 {
+    size_t len;
     path += strspn(path, "/");
+    len = strlen(path);
     for (size_t i = 0; i < filter->count; i++)
-        if (fits_one(filter->patterns[i], path))
+        if (olv_pattern_fits_above(filter->patterns[i], path, len))
             return true;
     return filter->count == 0;
 }

@@ -3,47 +3,34 @@
  * by the product of the lengths. Characters are UTF-8 sequences; an invalid byte counts as a character. */
 #include "base/glob.h"
 
+#include "base/characters.h"
+
 #include <stdint.h>
 #include <string.h>
 #include <unicase.h>
-#include <unistr.h>
 
 struct back {
     size_t pattern, text; /* resume the pattern here after giving the star one more character */
     bool set;
 };
 
-static size_t character(const char *text, size_t len, ucs4_t *out)
-{
-    const uint8_t *bytes = (const uint8_t *)text;
-    int n;
-    *out = bytes[0];
-    if (bytes[0] < 0x80)
-        return 1;
-    n = u8_mbtoucr(out, bytes, len);
-    if (n > 0)
-        return (size_t)n;
-    *out = 0x110000u + bytes[0]; /* invalid: equal only to the same byte */
-    return 1;
-}
-
-static bool glob_same(ucs4_t a, ucs4_t b, bool ignore_case)
+static bool glob_same(uint32_t a, uint32_t b, bool ignore_case)
 {
     if (a == b)
         return true;
-    return ignore_case && a < 0x110000u && b < 0x110000u && uc_tolower(a) == uc_tolower(b);
+    return ignore_case && a < OLV_NO_CHARACTER && b < OLV_NO_CHARACTER && uc_tolower(a) == uc_tolower(b);
 }
 
 /* Matches one ordinary pattern character or `?`, and advances both if it matches. */
 static bool glob_step(const char *p, size_t np, size_t *i, const char *t, size_t nt, size_t *j,
                       bool ignore_case)
 {
-    ucs4_t a, b;
+    uint32_t a, b;
     size_t la, lb;
     if (*i == np || *j == nt)
         return false;
-    la = character(p + *i, np - *i, &a);
-    lb = character(t + *j, nt - *j, &b);
+    la = olv_character(p + *i, np - *i, &a);
+    lb = olv_character(t + *j, nt - *j, &b);
     if (a == '?' ? b == '/' : !glob_same(a, b, ignore_case))
         return false;
     *i += la;
@@ -87,12 +74,8 @@ bool olv_glob_match(const char *p, size_t np, const char *t, size_t nt, bool ign
     }
 }
 
-bool olv_glob_is_pattern(const char *text, size_t len)
-{
-    return memchr(text, '*', len) || memchr(text, '?', len);
-}
-
 bool olv_glob_is_ending(const char *pattern, size_t len)
 {
-    return len > 1 && pattern[0] == '*' && !olv_glob_is_pattern(pattern + 1, len - 1);
+    return len > 1 && pattern[0] == '*' && !memchr(pattern + 1, '*', len - 1) &&
+           !memchr(pattern + 1, '?', len - 1);
 }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Patterns for names and paths: `*` matches any bytes except '/', `?` one character except '/', `**` any
- * bytes. Everything else, including brackets, is literal. A pattern matches the whole value. */
+/* The two wildcards of `like` in a statement: `*` matches any bytes except '/', `?` one character except '/',
+ * `**` any bytes. Everything else, including brackets, is literal. A pattern matches the whole value. */
 #ifndef OLV_BASE_GLOB_H
 #define OLV_BASE_GLOB_H
 
@@ -11,7 +11,5 @@ bool olv_glob_match(const char *pattern, size_t pattern_len, const char *text, s
 /* Whether the pattern is one star and then literal text: then comparing the end of a value suffices (if no
  * slash comes before it), which is much cheaper. */
 bool olv_glob_is_ending(const char *pattern, size_t len);
-/* Whether `text` contains a `*` or `?`. */
-bool olv_glob_is_pattern(const char *text, size_t len);
 
 #endif

@@ -1,11 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/views.h"
 
-struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter)
+struct olv_archive *archive_view_open(struct cli *cli, struct patterns *patterns,
+                                      struct olv_member_filter *filter)
 {
     struct olv_error err = {0};
-    struct olv_archive *archive = olv_archive_open(cli->arguments[0], &err);
-    *filter = (struct olv_member_filter){cli->arguments + 1, cli->argument_count - 1};
+    struct olv_archive *archive;
+    if (!patterns_read(cli, PATTERNS_INSIDE, cli->arguments + 1, cli->argument_count - 1, patterns))
+        return NULL;
+    archive = olv_archive_open(cli->arguments[0], &err);
+    *filter = (struct olv_member_filter){patterns->items, patterns->count};
     if (archive)
         watch_expect_bytes(cli, olv_archive_size(archive));
     else

@@ -26,7 +26,8 @@ static bool read_query(struct cli *cli, struct olv_ledger_query *q, char **path)
                                    .act_count = cli->options[OPT_ACT].count,
                                    .results = cli->options[OPT_RESULT].values,
                                    .result_count = cli->options[OPT_RESULT].count};
-    if (cli_has(cli, OPT_PATH) && !(q->path = *path = items_absolute(cli, cli_value(cli, OPT_PATH))))
+    if (cli_has(cli, OPT_PATH) &&
+        !(q->path = *path = patterns_absolute(cli, cli_value(cli, OPT_PATH), false)))
         return false;
     return cli_words(cli, OPT_ACT, "the ledger has no act", acts, act_count, NULL) &&
            cli_words(cli, OPT_RESULT, "the ledger has no result", olv_ledger_results, result_count, NULL) &&

@@ -5,6 +5,7 @@
 struct listing {
     struct cli *cli;
     struct olv_archive *archive;
+    struct patterns patterns;
     struct olv_member_filter filter;
     struct table *table;
     uint64_t members, bytes;
@@ -59,10 +60,11 @@ static void contents(struct listing *l)
 static void cmd_contents_run(struct cli *cli)
 {
     struct listing l = {.cli = cli};
-    l.archive = archive_view_open(cli, &l.filter);
+    l.archive = archive_view_open(cli, &l.patterns, &l.filter);
     if (l.archive)
         contents(&l);
     olv_archive_close(l.archive);
+    patterns_free(&l.patterns);
 }
 
 const struct cli_command cmd_contents = {

@@ -19,7 +19,7 @@ static void explain_path(struct explaining *x, const char *word)
     struct olv_error err = {0};
     bool is_known = true;
     json_t *json = cli_has(x->cli, OPT_JSON) ? json_object() : NULL;
-    char *path = items_absolute(x->cli, word);
+    char *path = patterns_absolute(x->cli, word, false);
     bool ok = path && olv_explain(&e, x->policy, path, &x->options, &x->cli->observer, &err);
     watch_clear(x->cli);
     if (ok && json) {

@@ -30,15 +30,17 @@ static void cmd_extract_run(struct cli *cli)
     struct olv_extract_options options = {.into = cli_value(cli, OPT_INTO),
                                           .keeps_owners = cli_has(cli, OPT_OWNERS),
                                           .makes_devices = cli_has(cli, OPT_DEVICES)};
+    struct patterns patterns = {0};
     struct olv_archive *archive = NULL;
     if (!options.into)
         cli_usage(cli, "say where to: --into DIRECTORY");
     else if (by_hand_if_exists(cli, &options.if_exists, NULL) &&
              cli_size(cli, OPT_MAX_SIZE, &options.most_bytes))
-        archive = archive_view_open(cli, &options.filter);
+        archive = archive_view_open(cli, &patterns, &options.filter);
     if (archive)
         extract(cli, archive, &options);
     olv_archive_close(archive);
+    patterns_free(&patterns);
 }
 
 const struct cli_command cmd_extract = {

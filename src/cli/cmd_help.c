@@ -19,7 +19,8 @@ static void print_overview(const struct cli *cli)
     }
     printf("\n%sOptions of every command%s\n", term_begin(cli, STYLE_HEADING), term_end(cli));
     cli_print_global_options();
-    printf("\n`olvido help COMMAND` says more. First steps: `olvido demo DIR`.\n");
+    printf("\n`olvido help COMMAND` says more, `olvido help patterns` what patterns are. First steps: "
+           "`olvido demo DIR`.\n");
 }
 
 static void print_command(const struct cli *cli, const struct cli_command *command)
@@ -41,9 +42,24 @@ static void print_command(const struct cli *cli, const struct cli_command *comma
     cli_print_global_options();
 }
 
+/* What several commands have in common; false if there is no such topic. */
+static bool print_topic(const char *name)
+{
+    static const char *const topics[] = {"patterns", NULL};
+    for (const char *const *topic = topics; *topic; topic++)
+        for (const struct cli_help_text *help = cli_help_texts; help->command; help++)
+            if (strcmp(name, *topic) == 0 && strcmp(help->command, *topic) == 0) {
+                fputs(help->text, stdout);
+                return true;
+            }
+    return false;
+}
+
 static void cmd_help_run(struct cli *cli)
 {
     const struct cli_command *command = cli->command; /* COMMAND --help */
+    if (cli->argument_count && print_topic(cli->arguments[0]))
+        return;
     if (cli->argument_count)
         command = cli_find_command(cli, cli->arguments[0]);
     else if (command == &cmd_help)
@@ -55,7 +71,7 @@ static void cmd_help_run(struct cli *cli)
 const struct cli_command cmd_help = {
     .name = "help",
     .stage = "Set up",
-    .arguments = "[COMMAND]",
-    .summary = "Shows what commands there are, or how one is used",
+    .arguments = "[COMMAND|patterns]",
+    .summary = "Shows what commands there are, how one is used, or what patterns are",
     .run = cmd_help_run,
 };

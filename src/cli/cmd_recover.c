@@ -70,7 +70,7 @@ static void cmd_recover_run(struct cli *cli)
                            .only_list = cli_has(cli, OPT_LIST) || cli_has(cli, OPT_PREVIEW) ||
                                         cli_has(cli, OPT_VERSIONS)};
     struct olv_session session = {0};
-    if (items_read_request(cli, &r.request) &&
+    if (items_read_request(cli, PATTERNS_ANYWHERE, &r.request) &&
         by_hand_if_exists(cli, &r.request.query.if_exists, &r.view.asks) && check_request(&r) &&
         session_open(cli, NULL, r.only_list ? NULL : "recover", &session))
         recover(&r, &session);

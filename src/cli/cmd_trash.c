@@ -4,6 +4,8 @@
 #include "cli/views.h"
 #include "olvido/machine.h"
 
+#include <string.h>
+
 enum { SHOW, CLEAR };
 
 static void cmd_trash_count(void *self, const struct olv_found_item *found)
@@ -15,6 +17,14 @@ static void cmd_trash_count(void *self, const struct olv_found_item *found)
     sum->directories += found->kind == OLV_KIND_DIRECTORY;
 }
 
+static bool has_bare_pattern(const struct cli *cli)
+{
+    for (size_t i = 0; i < cli->argument_count; i++)
+        if (!strchr(cli->arguments[i], '/'))
+            return true;
+    return false;
+}
+
 static void cmd_trash_clear(struct cli *cli, struct olv_session *session, const struct olv_item_query *query)
 {
     struct found_sum sum = {0};
@@ -24,7 +34,11 @@ static void cmd_trash_clear(struct cli *cli, struct olv_session *session, const 
     if (!docket || !olv_items_find(session->trashes, query, docket, cmd_trash_count, &sum, &err)) {
         cli_report(cli, &err);
     } else if (sum.items == 0) {
-        term_message(cli, STYLE_PLAIN, "nothing in the trash matches; nothing done");
+        term_message(cli, STYLE_PLAIN, "nothing in the trash matches; nothing done%s",
+                     has_bare_pattern(cli)
+                         ? ". A pattern without a slash fits only what was in this directory; "
+                           "begin it with **/ to fit it anywhere"
+                         : "");
     } else if (trash_view_is_allowed(cli, &sum)) {
         watch_expect(cli, sum.items);
         session_carry_out(cli, session, docket, NULL, &result);
@@ -51,8 +65,8 @@ static void cmd_trash_run(struct cli *cli)
     bool clears = cli->word == CLEAR && !cli_has(cli, OPT_PREVIEW);
     struct items_request request = {0};
     struct olv_session session = {0};
-    if (items_read_request(cli, &request) && read_age(cli, &request.query) &&
-        session_open(cli, NULL, clears ? "trash clear" : NULL, &session)) {
+    if (items_read_request(cli, cli->word == CLEAR ? PATTERNS_HERE : PATTERNS_ANYWHERE, &request) &&
+        read_age(cli, &request.query) && session_open(cli, NULL, clears ? "trash clear" : NULL, &session)) {
         request.query.act = olv_act_named("clear");
         if (clears)
             cmd_trash_clear(cli, &session, &request.query);

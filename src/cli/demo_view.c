@@ -158,7 +158,7 @@ static void print_sum(const struct report *r, const struct olv_samples *samples)
         printf(", %zu otherwise (`olvido explain` says why)", r->otherwise);
     if (r->not_made)
         printf(", %zu that could not be made", r->not_made);
-    term_name(&path, samples->policy);
+    term_word(&path, samples->policy);
     printf("\nTry them: olvido --policy %s preview\n", olv_text_string(&path));
     olv_text_free(&path);
 }

@@ -24,3 +24,9 @@ void facts_line(const struct cli *cli, const char *label, enum term_style style,
            term_begin(cli, style), olv_text_string(&safe), term_end(cli));
     olv_text_free(&safe);
 }
+
+void facts_command(const struct cli *cli, const char *label, const char *command)
+{
+    printf("  %s%-*s%s %s%s%s\n", term_begin(cli, STYLE_HEADING), LABEL, label, term_end(cli),
+           term_begin(cli, STYLE_GOOD), command, term_end(cli));
+}

@@ -39,16 +39,26 @@ static void see(void *self, const struct olv_found_item *found)
     snprintf(s->trash, sizeof s->trash, "%s", found->trash ? olv_trash_path(found->trash) : "");
 }
 
-static bool look_for(const struct olv_session *session, const char *path, struct sighting *s,
+static bool look_for(const struct olv_session *session, const struct patterns *only, struct sighting *s,
                      struct olv_error *err)
 {
-    const char *patterns[] = {path};
-    struct olv_item_query query = {.patterns = patterns,
-                                   .pattern_count = 1,
+    struct olv_item_query query = {.patterns = only->items,
+                                   .pattern_count = only->count,
                                    .act = olv_act_named("recover"),
                                    .rule = OLV_BY_HAND,
                                    .catalogue = session->catalogue};
     return !session->trashes || olv_items_find(session->trashes, &query, NULL, see, s, err);
+}
+
+static void print_way_back(struct cli *cli, const char *path)
+{
+    struct olv_text pattern = {0}, command = {0};
+    olv_pattern_quote(&pattern, path, strlen(path));
+    olv_text_puts(&command, "olvido recover ");
+    term_word(&command, olv_text_string(&pattern));
+    facts_command(cli, "Get back", olv_text_string(&command));
+    olv_text_free(&pattern);
+    olv_text_free(&command);
 }
 
 static void print_history(struct cli *cli, const char *path, const struct history *h,
@@ -66,7 +76,7 @@ static void print_history(struct cli *cli, const char *path, const struct histor
     if (s->count) {
         facts_line(cli, "Lies in", STYLE_PLAIN, "the %s %s", *s->depot ? "depot" : "trash",
                    *s->depot ? s->depot : s->trash);
-        facts_line(cli, "Get back", STYLE_GOOD, "olvido recover '%s'", path);
+        print_way_back(cli, path);
     } else if (h->lines) {
         facts_line(cli, "Get back", STYLE_WARN, "it is in no trash or depot any more");
     }
@@ -78,8 +88,16 @@ bool history_show(struct cli *cli, const struct olv_session *session, const char
     struct olv_ledger_query query = {.path = path};
     struct history h = {0};
     struct sighting s = {0};
+    struct patterns only;
     char state[PATH_MAX];
-    if (!look_for(session, path, &s, err) || !cli_state_path(cli, state, sizeof state) ||
+    bool ok;
+    if (!patterns_of_path(cli, path, &only)) {
+        patterns_free(&only);
+        return olv_fail_memory(err);
+    }
+    ok = look_for(session, &only, &s, err);
+    patterns_free(&only);
+    if (!ok || !cli_state_path(cli, state, sizeof state) ||
         (!olv_ledger_search(state, &query, history_view_remember, &h, err) && err->sys != ENOENT))
         return false;
     olv_error_clear(err);

@@ -8,41 +8,6 @@
 #include <string.h>
 #include <unistd.h>
 
-char *items_absolute(struct cli *cli, const char *pattern)
-{
-    struct olv_text path = {0};
-    struct olv_error err = {0};
-    char *copy, *rest, *part, here[PATH_MAX] = "";
-    if (pattern[0] != '/' && !getcwd(here, sizeof here)) {
-        olv_fail_system(&err, pattern, "cannot find out in which directory this is");
-        cli_report(cli, &err);
-        return NULL;
-    }
-    olv_text_puts(&path, strcmp(here, "/") ? here : "");
-    copy = rest = strdup(pattern);
-    while (copy && (part = strtok_r(rest, "/", &rest))) {
-        if (strcmp(part, ".") == 0)
-            continue;
-        if (strcmp(part, "..") == 0) {
-            while (path.len && path.data[--path.len] != '/')
-                ;
-            if (path.data)
-                path.data[path.len] = '\0';
-            continue;
-        }
-        olv_text_puts(&path, "/");
-        olv_text_puts(&path, part);
-    }
-    free(copy);
-    if (path.len == 0)
-        olv_text_puts(&path, "/");
-    if (!path.failed)
-        return path.data;
-    olv_text_free(&path);
-    cli_memory(cli);
-    return NULL;
-}
-
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out)
 {
     char state[PATH_MAX];
@@ -53,30 +18,7 @@ bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out)
     return *out || err.sys == ENOENT || cli_report(cli, &err);
 }
 
-static bool add_pattern(struct items_request *r, const char *pattern)
-{
-    if (pattern)
-        r->patterns[r->query.pattern_count++] = pattern;
-    return pattern != NULL;
-}
-
-/* A word without a slash matches a name anywhere, and what was here under that name or below it. */
-static bool read_patterns(struct cli *cli, struct items_request *r)
-{
-    r->patterns = calloc(2 * cli->argument_count + 1, sizeof *r->patterns);
-    if (!r->patterns)
-        return false;
-    r->query.patterns = r->patterns;
-    for (size_t i = 0; i < cli->argument_count; i++) {
-        const char *word = cli->arguments[i];
-        if (!add_pattern(r, items_absolute(cli, word)) ||
-            (!strchr(word, '/') && !add_pattern(r, strdup(word))))
-            return false;
-    }
-    return true;
-}
-
-bool items_read_request(struct cli *cli, struct items_request *r)
+bool items_read_request(struct cli *cli, enum patterns_of of, struct items_request *r)
 {
     struct olv_error err = {0};
     *r = (struct items_request){.query = {.rule = OLV_BY_HAND, .run = cli_value(cli, OPT_RUN)}};
@@ -89,20 +31,20 @@ bool items_read_request(struct cli *cli, struct items_request *r)
         if (!r->into && err.sys != ENOENT)
             return cli_report(cli, &err);
         if (!r->into)
-            r->into = items_absolute(cli, cli_value(cli, OPT_INTO));
+            r->into = patterns_absolute(cli, cli_value(cli, OPT_INTO), false);
     }
     r->query.into = r->into;
-    if ((!cli_has(cli, OPT_INTO) || r->into) && read_patterns(cli, r))
-        return true;
-    cli_mark(cli, STATUS_SOME_FAILED);
-    return false;
+    if ((cli_has(cli, OPT_INTO) && !r->into) ||
+        !patterns_read(cli, of, cli->arguments, cli->argument_count, &r->patterns))
+        return false;
+    r->query.patterns = r->patterns.items;
+    r->query.pattern_count = r->patterns.count;
+    return true;
 }
 
 void items_free_request(struct items_request *r)
 {
-    for (size_t i = 0; i < r->query.pattern_count; i++)
-        free((char *)(uintptr_t)r->patterns[i]);
-    free(r->patterns);
+    patterns_free(&r->patterns);
     free(r->into);
 }
 

@@ -13,22 +13,6 @@ static void mark(struct cli *cli, const struct olv_run_result *r)
         cli_mark(cli, STATUS_INTERRUPTED);
 }
 
-/* A word for a shell, quoted if needed. */
-static void add_word(struct olv_text *line, const char *word)
-{
-    if (strspn(word, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./-") == strlen(word)) {
-        olv_text_puts(line, word);
-        return;
-    }
-    olv_text_puts(line, "'");
-    for (; *word; word++)
-        if (*word == '\'')
-            olv_text_puts(line, "'\\''");
-        else
-            olv_text_add(line, word, 1);
-    olv_text_puts(line, "'");
-}
-
 static void run_view_add_part(struct olv_text *line, uint64_t count, const char *words)
 {
     if (count)
@@ -90,7 +74,7 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
     if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {
         if (cli_has(cli, OPT_STATE)) {
             olv_text_puts(&back, "--state ");
-            add_word(&back, cli_value(cli, OPT_STATE));
+            term_word(&back, cli_value(cli, OPT_STATE));
             olv_text_puts(&back, " ");
         }
         printf("%s: olvido %srecover --run %s\n",

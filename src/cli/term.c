@@ -45,6 +45,54 @@ void term_name(struct olv_text *out, const char *bytes)
     }
 }
 
+/* How many bytes at `at` may be shown; 0: the first one may not. */
+static size_t shown_as_they_are(const uint8_t *at, const uint8_t *end)
+{
+    ucs4_t c;
+    int n = u8_mbtoucr(&c, at, (size_t)(end - at));
+    return n <= 0 || is_treacherous(c) ? 0 : (size_t)n;
+}
+
+static bool is_harmless(const uint8_t *at, const uint8_t *end)
+{
+    size_t n = 1;
+    while (at < end && (n = shown_as_they_are(at, end)))
+        at += n;
+    return n > 0;
+}
+
+/* Between $' and '. */
+static void put_escaped(struct olv_text *out, const uint8_t *at, const uint8_t *end)
+{
+    for (size_t n; at < end; at += n ? n : 1) {
+        n = shown_as_they_are(at, end);
+        if (n == 0)
+            olv_text_printf(out, "\\x%02X", (unsigned)*at);
+        else if (*at == '\\' || *at == '\'')
+            olv_text_printf(out, "\\%c", *at);
+        else
+            olv_text_add(out, at, n);
+    }
+}
+
+void term_word(struct olv_text *out, const char *bytes)
+{
+    static const char plain[] = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-+:,@%=";
+    const uint8_t *begin = (const uint8_t *)bytes, *end = begin + strlen(bytes);
+    if (*bytes && strspn(bytes, plain) == strlen(bytes)) {
+        olv_text_puts(out, bytes);
+    } else if (!is_harmless(begin, end)) {
+        olv_text_puts(out, "$'");
+        put_escaped(out, begin, end);
+        olv_text_puts(out, "'");
+    } else {
+        olv_text_puts(out, "'");
+        for (; *bytes; bytes++)
+            olv_text_printf(out, *bytes == '\'' ? "'\\''" : "%c", *bytes);
+        olv_text_puts(out, "'");
+    }
+}
+
 void term_format(struct olv_text *out, const char *format, va_list args)
 {
     struct olv_text text = {0};

@@ -13,7 +13,10 @@
 /* Appends a name so that it cannot affect a terminal: control characters, those that change direction or have
  * no width, invalid UTF-8 and the backslash become \n, \t, \x1B, \u{202E}, \\. */
 void term_name(struct olv_text *out, const char *bytes);
-/* The same for a whole formatted line. */
+/* Appends a word of a command, quoted for a shell, so that it can be pasted: what a terminal must not get is
+ * written $'\x1B' (POSIX.1-2024, 2.2.4). */
+void term_word(struct olv_text *out, const char *bytes);
+/* The same as term_name for a whole formatted line. */
 void term_format(struct olv_text *out, const char *format, va_list args);
 /* Columns that UTF-8 text takes. */
 unsigned term_columns(const char *text);

@@ -4,6 +4,7 @@
 #ifndef OLV_CLI_VIEWS_H
 #define OLV_CLI_VIEWS_H
 
+#include "cli/patterns.h"
 #include "cli/table.h"
 #include "cli/template.h"
 #include "cli/term.h"
@@ -27,13 +28,17 @@
 
 /* What the facts are about. */
 void facts_title(const struct cli *cli, const char *name);
+/* A command to paste, as it is: its words are term_word's. */
+void facts_command(const struct cli *cli, const char *label, const char *command);
 /* One line: a label, then words; escapes names. */
 void facts_line(const struct cli *cli, const char *label, enum term_style style, const char *format, ...);
 
 /* ---- archive_view.c: what `contents` and `extract` have in common ---- */
 
-/* Opens the archive of the command's first argument; the others are the filter. NULL after reporting why. */
-struct olv_archive *archive_view_open(struct cli *cli, struct olv_member_filter *filter);
+/* Opens the archive of the command's first argument; the others are the filter, which points into `patterns`
+ * (the caller frees them in any case). NULL after reporting why. */
+struct olv_archive *archive_view_open(struct cli *cli, struct patterns *patterns,
+                                      struct olv_member_filter *filter);
 /* "tar, packed by zstd", "zip", "packed by gzip". */
 void archive_view_describe(const struct olv_archive *archive, struct olv_text *out);
 /* Says that no member fits. */
@@ -47,18 +52,15 @@ void archive_view_extracted(struct cli *cli, const struct olv_extract_options *o
 /* The patterns of the arguments, --run, --since and --until. */
 struct items_request {
     struct olv_item_query query;
-    const char **patterns; /* owned, with the strings */
-    char *into;            /* owned */
+    struct patterns patterns;
+    char *into; /* owned */
 };
 
 /* False after reporting and marking what is wrong. Free it in any case. */
-bool items_read_request(struct cli *cli, struct items_request *out);
+bool items_read_request(struct cli *cli, enum patterns_of of, struct items_request *out);
 void items_free_request(struct items_request *request);
 /* Opens the catalogue of depots; NULL if there is none yet. False after reporting what is wrong with it. */
 bool items_open_catalogue(struct cli *cli, struct olv_catalogue **out);
-/* Makes a path or pattern absolute; "." and ".." are resolved by name only, because the file may be gone. The
- * caller frees it; NULL after reporting and marking why. */
-char *items_absolute(struct cli *cli, const char *pattern);
 
 /* One object in JSON. */
 void items_print_json(const struct olv_found_item *found, bool with_target);

@@ -10,6 +10,7 @@
 #include "judge/decide.h"
 #include "judge/expand.h"
 #include "olvido/path.h"
+#include "olvido/pattern.h"
 #include "olvido/survey.h"
 #include "olvido/text.h"
 #include "os/durable.h"
@@ -260,6 +261,7 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, co
 {
     const struct olv_rule *r = &s->policy->rules[rule];
     struct olv_text below = {0}, whole = {0};
+    struct olv_pattern *pattern;
     struct olv_sample *sample;
     struct olv_instant t;
     struct example e;
@@ -277,7 +279,13 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, co
     if (!sample)
         return olv_fail_memory(err);
     olv_text_printf(&below, "%04zu", s->out->count);
-    olv_glob_example(&below, under, strlen(under), "any");
+    pattern = olv_pattern_new(under, strlen(under), err);
+    if (!pattern) {
+        olv_text_free(&below);
+        return false;
+    }
+    olv_pattern_example(pattern, "any", &below);
+    olv_pattern_free(pattern);
     olv_text_printf(&below, "/%s", e.path);
     olv_text_printf(&whole, "%s/%s", s->path, olv_text_string(&below));
     sample->rule = rule;
@@ -322,7 +330,8 @@ static bool write_policy(struct sampling *s, struct olv_error *err)
     olv_text_puts(&text,
                   "# A copy for trying it out: every `under` leads to the samples beside it. `trash` was\n"
                   "# left out, for it would be about real items.\n");
-    olv_text_printf(&prefix, "%s/*", s->path);
+    olv_pattern_quote(&prefix, s->path, strlen(s->path));
+    olv_text_puts(&prefix, "/*");
     ok = policy_confine(s->policy->path, olv_text_string(&prefix), &text, err) &&
          olv_write_new(s->dir, "policy.yaml", text.data, text.len, err);
     snprintf(s->out->policy, sizeof s->out->policy, "%.4000s/policy.yaml", s->path);
@@ -341,16 +350,10 @@ bool olv_demo_for(const char *path, const struct olv_policy *policy, struct olv_
     s.dir = demo_open_place(path, real, err);
     if (s.dir < 0)
         return false;
-    ok = !strpbrk(real, "*?");
-    if (!ok)
-        olv_error_at(
-            err, (olv_fail(err, OLV_USAGE, "a place for samples cannot have wildcards in its name"), path));
     s.path = real;
     s.looking.trouble = NULL; /* samples do not mind missing places */
-    s.decider = ok ? olv_decider_new(policy, as_of, as_of) : NULL;
-    if (ok && !s.decider)
-        ok = olv_fail_memory(err);
-    ok = ok && make_samples(&s, err) && write_policy(&s, err);
+    s.decider = olv_decider_new(policy, as_of, as_of);
+    ok = (s.decider || olv_fail_memory(err)) && make_samples(&s, err) && write_policy(&s, err);
     olv_decider_free(s.decider);
     close(s.dir);
     return ok;

@@ -4,11 +4,11 @@
  * because a walk stays on its mount. */
 #include "judge/roots.h"
 
-#include "base/glob.h"
 #include "base/grow.h"
 #include "file/trusted.h"
 #include "judge/expand.h"
 #include "olvido/path.h"
+#include "olvido/pattern.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -180,10 +180,29 @@ static bool nest_places(struct roots *roots, struct nest *nest)
     return true;
 }
 
+static bool read_unders(struct roots *roots, const struct olv_policy *policy, struct olv_error *err)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < policy->rule_count; i++)
+        count += policy->rules[i].under_count;
+    roots->unders = allocate((count + 1) * sizeof(struct olv_pattern *), err);
+    for (size_t i = 0; roots->unders && i < policy->rule_count; i++)
+        for (size_t k = 0; k < policy->rules[i].under_count; k++) {
+            const char *under = policy->rules[i].under[k];
+            struct olv_pattern *pattern = olv_pattern_new(under, strlen(under), err);
+            if (!pattern)
+                return false;
+            roots->unders[roots->under_count++] = pattern;
+        }
+    return roots->unders != NULL;
+}
+
 bool roots_find(struct roots *roots, const struct olv_policy *policy, const struct olv_observer *observer,
                 struct olv_error *err)
 {
     struct nest nest = {0};
+    if (!read_unders(roots, policy, err))
+        return false;
     for (size_t i = 0; i < policy->rule_count; i++)
         for (size_t k = 0; k < policy->rules[i].under_count; k++)
             if (!expand_under(policy->rules[i].under[k], roots_add_place,
@@ -222,9 +241,9 @@ const struct rules_begin *roots_find_path(const struct roots *roots, uint32_t ro
 /* ---- places that are gone ---- */
 
 /* Length of the part of `directory` that leads to an `under` of the rule, as written or without links; the
- * outermost. 0: none does. */
+ * outermost. 0: none does. `unders`: its patterns. */
 static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, uint32_t number,
-                       const char *directory)
+                       struct olv_pattern *const *unders, const char *directory)
 {
     size_t len = strlen(directory), best = 0;
     for (size_t i = 0; i < roots->count; i++) {
@@ -237,7 +256,7 @@ static size_t reach_of(const struct roots *roots, const struct olv_rule *rule, u
         if (directory[end] != '/' && end != len)
             continue;
         for (size_t k = 0; k < rule->under_count && (!best || end < best); k++)
-            if (olv_glob_match(rule->under[k], strlen(rule->under[k]), directory, end, false))
+            if (olv_pattern_fits(unders[k], directory, end))
                 best = end;
     }
     return best;
@@ -248,8 +267,9 @@ const struct olv_scope *roots_scope_of(const struct roots *roots, const struct o
 {
     size_t size = sizeof(struct olv_scope) + policy->rule_count * sizeof(struct olv_scope_rule);
     struct olv_scope *scope = olv_arena_alloc(arena, size);
-    for (uint32_t i = 0; scope && i < policy->rule_count; i++) {
-        size_t reach = reach_of(roots, &policy->rules[i], i, directory);
+    struct olv_pattern *const *unders = roots->unders;
+    for (uint32_t i = 0; scope && i < policy->rule_count; unders += policy->rules[i++].under_count) {
+        size_t reach = reach_of(roots, &policy->rules[i], i, unders, directory);
         struct olv_scope_rule rule = {.rule = i, .path_skip = reach == 1 ? 1 : reach + 1};
         for (size_t at = 0; reach > 1 && at < reach; at++)
             rule.depth += directory[at] == '/';
@@ -261,5 +281,8 @@ const struct olv_scope *roots_scope_of(const struct roots *roots, const struct o
 
 void roots_free(struct roots *roots)
 {
+    for (size_t i = 0; i < roots->under_count; i++)
+        olv_pattern_free(roots->unders[i]);
+    free(roots->unders);
     olv_arena_free(&roots->arena);
 }

@@ -7,6 +7,8 @@
 #include "judge/decide.h"
 #include "olvido/observer.h"
 
+struct olv_pattern;
+
 struct rules_begin {
     const char *path; /* absolute, canonical */
     uint64_t mount;
@@ -23,6 +25,8 @@ struct roots {
     const char **paths; /* of the roots, sorted */
     bool *has_nested;   /* per root: whether rules begin below it */
     size_t root_count;
+    struct olv_pattern **unders; /* of all rules, one after the other; owned */
+    size_t under_count;
 };
 
 /* A path that does not exist or cannot be reached is reported to the observer and left out. False with `err`

@@ -3,7 +3,7 @@
  * examines what depends on the machine. */
 #include "policy/sections.h"
 
-#include "base/glob.h"
+#include "olvido/pattern.h"
 #include "policy/expr.h"
 
 #include <string.h>
@@ -13,7 +13,7 @@ static bool is_at_or_below(const char *path, const char *top)
     size_t n = strlen(top);
     while (n > 1 && top[n - 1] == '/')
         n--;
-    if (strncmp(path, top, n) != 0 || olv_glob_is_pattern(top, strlen(top)))
+    if (strncmp(path, top, n) != 0 || olv_pattern_is_one(top, strlen(top)))
         return strcmp(path, top) == 0;
     return path[n] == '\0' || path[n] == '/' || n == 1;
 }

@@ -6,6 +6,7 @@
 #include "base/name_date.h"
 #include "olvido/accounts.h"
 #include "olvido/nearest.h"
+#include "olvido/pattern.h"
 #include "policy/expr.h"
 
 #include <stdio.h>
@@ -78,12 +79,24 @@ static void read_rule_name(struct reader *r, struct fy_node *node, void *target)
         policy_complain(r, node_position(node), "at most 64 bytes", NULL, "the name of a rule is too long");
 }
 
+static void check_pattern(struct reader *r, struct fy_node *node, const char *path)
+{
+    struct olv_error err = {0};
+    struct olv_pattern *pattern = olv_pattern_new(path, strlen(path), &err);
+    if (!pattern)
+        policy_complain(r, node_position(node), "a path or a pattern (olvido help patterns)", NULL, "%s",
+                        err.what);
+    olv_pattern_free(pattern);
+}
+
 static const char *read_path(struct reader *r, struct fy_node *node)
 {
     const char *path = policy_string(r, node, "`under`");
     if (path && path[0] != '/')
         policy_complain(r, node_position(node), "an absolute path, beginning with /", NULL,
                         "`%s` is not an absolute path", path);
+    if (path)
+        check_pattern(r, node, path);
     return path;
 }
 

@@ -3,7 +3,6 @@
  * date), so that the wanted version of each path is the last of its group, however large the trashes are. */
 #include "olvido/items.h"
 
-#include "base/glob.h"
 #include "depot/locate.h"
 #include "file/identity.h"
 #include "olvido/path.h"
@@ -12,7 +11,9 @@
 #include "scan/contents.h"
 
 #include <errno.h>
+#include <limits.h>
 #include <stdint.h>
+#include <stdio.h>
 #include <string.h>
 
 struct finding {
@@ -49,23 +50,23 @@ struct candidate {
 
 /* ---- what fits ---- */
 
-static bool fits_one(const char *pattern, const char *path)
-{
-    size_t n = strlen(pattern), len = strlen(path);
-    const char *name = olv_path_name(path);
-    if (!strchr(pattern, '/'))
-        return olv_glob_match(pattern, n, name, strlen(name), false);
-    if (strncmp(path, pattern, n) == 0 && (path[n] == '\0' || path[n] == '/' || pattern[n - 1] == '/'))
-        return true;
-    return olv_glob_match(pattern, n, path, len, false);
-}
-
 static bool fits_any(const struct olv_item_query *query, const char *path)
 {
+    size_t len = strlen(path);
     for (size_t i = 0; i < query->pattern_count; i++)
-        if (fits_one(query->patterns[i], path))
+        if (olv_pattern_fits_above(query->patterns[i], path, len))
             return true;
     return query->pattern_count == 0;
+}
+
+/* One of unknown origin by its name. */
+static bool fits_item(const struct olv_item_query *query, const struct olv_trash_item *item)
+{
+    char path[NAME_MAX + 2];
+    if (*item->path)
+        return fits_any(query, item->path);
+    snprintf(path, sizeof path, "/%s", item->name);
+    return fits_any(query, path);
 }
 
 static bool gives_back(const struct olv_item_query *query)
@@ -90,7 +91,7 @@ static bool items_fits(const struct olv_item_query *query, const struct olv_tras
 {
     if (!was_so(query, item->stat.modified))
         return false;
-    if (!is_possible(query, item) || !fits_any(query, *item->path ? item->path : item->name))
+    if (!is_possible(query, item) || !fits_item(query, item))
         return false;
     if (query->run && strcmp(item->run, query->run) != 0)
         return false;
@@ -241,21 +242,20 @@ static bool add_file(void *self, const struct olv_stored_file *file)
     return olv_sorter_add(f->sorter, (struct olv_sorted){{0, 0}, f->record.data, f->record.len}, &f->error);
 }
 
-/* Then it is looked up instead of compared with everything. */
-static bool is_one_path(const struct olv_item_query *query)
+/* Then it is looked up instead of compared with everything. NULL: there is no such path. */
+static const char *only_path(const struct olv_item_query *query)
 {
-    const char *path = query->pattern_count == 1 ? query->patterns[0] : "";
-    size_t len = strlen(path);
-    return len > 1 && path[0] == '/' && path[len - 1] != '/' && !olv_glob_is_pattern(path, len);
+    const char *path = query->pattern_count == 1 ? olv_pattern_only(query->patterns[0]) : NULL;
+    return path && path[0] == '/' && path[1] ? path : NULL;
 }
 
 static bool collect_depots(struct finding *f, struct olv_error *err)
 {
+    const char *only = only_path(f->query);
     if (!f->query->catalogue)
         return true;
-    if (is_one_path(f->query)
-            ? !olv_catalogue_tree(f->query->catalogue, f->query->patterns[0], add_file, f, err)
-            : !olv_catalogue_files(f->query->catalogue, OLV_STORED_BY_PATH, add_file, f, err))
+    if (only ? !olv_catalogue_tree(f->query->catalogue, only, add_file, f, err)
+             : !olv_catalogue_files(f->query->catalogue, OLV_STORED_BY_PATH, add_file, f, err))
         return false;
     *err = f->error;
     return err->code == OLV_OK;

@@ -118,6 +118,32 @@ static void dates_in_names_and_ends_of_years(void **state)
     assert_contains(o.out, "not credible: by the date in its name it would be from 2099-01-01");
 }
 
+/* The shell that reads it is bash: others have no $'…' yet. */
+static void its_advice_can_be_pasted_and_does_just_that(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    make_file(s, "names.bash",
+              "names=('a*b.csv' \"it's [1].csv\" 'x{1..3}.csv' $'new\\nline\\\\\\e[2J.csv')\n", 0);
+    make_file(s, "make.bash",
+              ". ./names.bash\nfor f in \"${names[@]}\" axb.csv; do echo x >\"tides/old/$f\"\n"
+              "touch -d '40 days ago' \"tides/old/$f\"; done\n",
+              0);
+    make_file(s, "paste.bash",
+              ". ./names.bash\nfor f in \"${names[@]}\"; do\n"
+              "$O --policy policy.yaml explain \"tides/old/$f\" | sed -n 's|^  Get back  *olvido |$O |p' >command\n"
+              "cat command; . ./command; ls -Q \"tides/old/$f\"; done\n",
+              0);
+    shell_ok(s, "bash -e make.bash; $O --policy policy.yaml enforce --yes; [ -z \"$(ls tides/old)\" ]");
+    o = shell(s, "export O; bash -e paste.bash; [ ! -e tides/old/axb.csv ] && echo alone");
+    assert_contains(o.out, "\"tides/old/a*b.csv\"");
+    assert_contains(o.out, "\"tides/old/it's [1].csv\"");
+    assert_contains(o.out, "\"tides/old/x{1..3}.csv\"");
+    assert_contains(o.out, "\"tides/old/new\\nline\\\\\\033[2J.csv\"");
+    assert_contains(o.out, "alone");
+}
+
 static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
 {
     const struct sandbox *s = *state;
@@ -129,7 +155,7 @@ static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
     assert_contains(o.out, "discard: done, ");
     assert_contains(o.out, "by rule readings, run 20");
     assert_contains(o.out, "data/Trash");
-    assert_contains(o.out, "olvido recover '");
+    assert_contains(o.out, "olvido recover /");
     o = olvido(s, "--policy", "policy.yaml", "--json", "explain", "tides/old/gauge.csv", NULL);
     assert_contains(o.out, "\"state\":\"gone\"");
     assert_contains(o.out, "\"last\":{\"time\":");
@@ -163,6 +189,7 @@ int main(void)
         TEST(a_link_is_asked_about_itself_however_it_is_spelt),
         TEST(what_stands_in_the_way_is_named),
         TEST(dates_in_names_and_ends_of_years),
+        TEST(its_advice_can_be_pasted_and_does_just_that),
         TEST(for_a_path_that_is_gone_it_says_where_it_went),
         TEST(programs_get_it_all),
     };

@@ -217,7 +217,7 @@ static void clearing_asks_first_and_only_yes_does_it(void **state)
     assert_status(&o, 3);
     assert_contains(o.out, "Remove 4 items (17 B) from the trash for good? Nothing brings them back.");
     assert_int_equal(count_entries(s, "data/Trash/info"), 4);
-    o = olvido_on_terminal(s, 100, "yes\n", "trash", "clear", "c.log", NULL);
+    o = olvido_on_terminal(s, 100, "yes\n", "trash", "clear", "**/c.log", NULL);
     assert_status(&o, 0);
     assert_contains(o.out, "1 removed for good (3 B)");
     assert_int_equal(count_entries(s, "data/Trash/info"), 3);
@@ -256,7 +256,8 @@ static void a_directory_of_another_program_needs_its_count_and_goes_whole(void *
            "[ $(id -u) != 0 ] || chmod 0 data/Trash/files/photos/a/b; "
            "printf '[Trash Info]\nPath=/srv/photos\nDeletionDate=2026-01-02T03:04:05\n' "
            ">data/Trash/info/photos.trashinfo; "
-           "$O trash clear photos --yes; echo status=$?; $O trash clear photos --count 1; echo status=$?");
+           "$O trash clear /srv/photos --yes; echo status=$?; $O trash clear /srv/photos --count 1; echo "
+           "status=$?");
     assert_contains(o.out, "status=3");
     assert_contains(o.out, "status=0");
     assert_contains(o.out, "121 files and 1 directory removed for good");

@@ -133,13 +133,23 @@ static void real_files_lend_their_names(void **state)
     }
 }
 
+static void a_place_may_have_wildcards_in_its_name(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o = olvido_ends(s, 0, "demo", "wild*{x}", "--for", "own.yaml", "--json", NULL);
+    shell_ok(s,
+             "mkdir wildcat; cp -a 'wild*{x}/'* wildcat; grep -F 'wild\\\\*\\\\{x\\\\}/*/' 'wild*{x}/policy.yaml'");
+    assert_contains(o.out, "\"as_meant\":true");
+    o = olvido_ends(s, 0, "--policy", "wild*{x}/policy.yaml", "--json", "preview", "--list", NULL);
+    assert_contains(o.out, "wild*{x}/");
+    assert_lacks(o.out, "wildcat");
+}
+
 static void bad_places_and_policies_are_refused(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 3, "demo", ".", "--for", "own.yaml", NULL);
     assert_contains(o.err, "not empty");
-    o = olvido_ends(s, 2, "demo", "wild*", "--for", "own.yaml", NULL);
-    assert_contains(o.err, "wildcards");
     o = olvido_ends(s, 2, "demo", "new", "--for", "none.yaml", NULL);
     assert_false(exists(s, "new"));
     o = olvido_ends(s, 2, "demo", "new", "--as-of", "2030-01-01", NULL);
@@ -150,8 +160,11 @@ static void bad_places_and_policies_are_refused(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        TEST(each_step_has_a_sample_on_both_sides), TEST(the_report_names_what_is_not_as_meant),
-        TEST(preview_of_the_copy_agrees),           TEST(real_files_lend_their_names),
+        TEST(each_step_has_a_sample_on_both_sides),
+        TEST(the_report_names_what_is_not_as_meant),
+        TEST(preview_of_the_copy_agrees),
+        TEST(real_files_lend_their_names),
+        TEST(a_place_may_have_wildcards_in_its_name),
         TEST(bad_places_and_policies_are_refused),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
