@@ -87,8 +87,11 @@ struct olv_docket_entry {
     enum olv_place place;
     enum olv_if_exists if_exists;
     struct olv_instant due;
-    struct olv_identity identity;        /* in a depot: of its archive */
-    uint64_t links;                      /* number of hard links */
+    struct olv_identity identity; /* in a depot: of its archive */
+    uint64_t links;               /* number of hard links */
+    bool is_readonly, is_others;  /* by hand: nobody may write it; it belongs to another user */
+    bool is_emptied; /* a directory: what is in it goes before, one by one, and then it is compared only with
+                        its identity, and must be empty */
     struct olv_contents contents;        /* of a directory */
     const char *directory;               /* absolute path without links */
     struct olv_directory_id at;          /* identity of that directory */

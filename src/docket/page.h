@@ -21,7 +21,10 @@ FIXED(OLV_KIND_FILE, 1);
 FIXED(OLV_KIND_DIRECTORY, 2);
 FIXED(OLV_KIND_DEVICE, 6);
 
-static const char PAGE_MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '6'};
+static const char PAGE_MAGIC[8] = {'O', 'L', 'V', 'D', 'O', 'C', 'K', '7'};
+
+/* Bits of a decision. */
+enum { PAGE_HAS_BORN = 1, PAGE_READONLY = 2, PAGE_OTHERS = 4, PAGE_EMPTIED = 8 };
 
 /* Where in its head the numbers are. */
 enum { PAGE_LEN_AT = 8, PAGE_FIRST_AT = 12, PAGE_ENTRIES_AT = 16 };

@@ -139,7 +139,10 @@ static void get_numbers(struct olv_page_reader *r, struct olv_docket_entry *e, u
     e->act = olv_act_of_wire(at[12]);
     e->if_exists = (enum olv_if_exists)at[13];
     e->identity.kind = (enum olv_kind)at[14];
-    e->identity.has_born = at[15] != 0;
+    e->identity.has_born = at[15] & PAGE_HAS_BORN;
+    e->is_readonly = at[15] & PAGE_READONLY;
+    e->is_others = at[15] & PAGE_OTHERS;
+    e->is_emptied = at[15] & PAGE_EMPTIED;
     e->identity.mount = bytes_get64(at + 16);
     e->identity.inode = bytes_get64(at + 24);
     e->identity.size_bytes = bytes_get64(at + 32);
@@ -158,7 +161,8 @@ static bool is_sound(const struct olv_page_reader *r, const struct olv_docket_en
     return r->directory && directory + 1 == r->directories && e->number == r->head.first + r->entries &&
            e->rule_name && e->if_exists < OLV_IF_EXISTS_COUNT && e->place < OLV_PLACES &&
            (e->place == OLV_IN_DEPOT) == (e->location != NULL) && e->act &&
-           e->identity.kind <= OLV_KIND_DEVICE && *e->name && !strchr(e->name, '/');
+           e->identity.kind <= OLV_KIND_DEVICE && *e->name && !strchr(e->name, '/') &&
+           (!e->is_emptied || e->identity.kind == OLV_KIND_DIRECTORY);
 }
 
 static void get_arguments(struct olv_page_reader *r)

@@ -240,7 +240,8 @@ static void put_numbers(struct olv_page_writer *w, const struct olv_docket_entry
     at[12] = e->act->wire;
     at[13] = (uint8_t)e->if_exists;
     at[14] = (uint8_t)i->kind;
-    at[15] = i->has_born;
+    at[15] = (uint8_t)((i->has_born ? PAGE_HAS_BORN : 0) | (e->is_readonly ? PAGE_READONLY : 0) |
+                       (e->is_others ? PAGE_OTHERS : 0) | (e->is_emptied ? PAGE_EMPTIED : 0));
     bytes_put64(at + 16, i->mount);
     bytes_put64(at + 24, i->inode);
     bytes_put64(at + 32, i->size_bytes);
