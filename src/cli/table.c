@@ -43,54 +43,109 @@ static unsigned width_of(const struct table *t, size_t column)
     return width;
 }
 
-/* Fits the widths of all columns into the terminal; false if impossible. */
-static bool table_fit(const struct table *t, unsigned widths[TABLE_COLUMNS])
+/* Whether a column says the same in every row, of which there are several. */
+static bool says_the_same(const struct table *t, size_t column)
 {
-    unsigned total = 0, elastic = TABLE_COLUMNS;
+    const struct olv_text *first = &t->cells[column].text;
+    for (size_t i = column + t->count; i < t->cell_count; i += t->count)
+        if (!olv_text_is_same(&t->cells[i].text, first))
+            return false;
+    return !t->is_streaming && t->cell_count > t->count;
+}
+
+/* What the columns are in: their widths, and which of them are left out. */
+struct layout {
+    unsigned widths[TABLE_COLUMNS];
+    bool is_out[TABLE_COLUMNS];
+};
+
+static unsigned total_of(const struct table *t, const struct layout *l)
+{
+    unsigned total = 0;
+    for (size_t i = 0; i < t->count; i++)
+        total += l->is_out[i] ? 0 : l->widths[i] + (total ? GAP : 0);
+    return total;
+}
+
+/* Fits the columns into the terminal: first those that say the same in each row go, then the elastic one
+ * breaks its line. False if not even that fits. */
+static bool table_fit(const struct table *t, struct layout *l)
+{
+    unsigned elastic = TABLE_COLUMNS;
+    *l = (struct layout){{0}, {false}};
     for (size_t i = 0; i < t->count; i++) {
-        widths[i] = width_of(t, i);
-        total += widths[i] + (i ? GAP : 0);
+        l->widths[i] = width_of(t, i);
         if (t->columns[i].is_elastic)
             elastic = (unsigned)i;
     }
-    if (t->cli->width == 0 || total <= t->cli->width)
+    if (t->cli->width == 0)
         return true;
-    if (elastic == TABLE_COLUMNS || widths[elastic] + t->cli->width < total + LEAST_ELASTIC)
+    for (size_t i = 0; i + 1 < t->count && total_of(t, l) > t->cli->width; i++)
+        l->is_out[i] = says_the_same(t, i);
+    if (total_of(t, l) <= t->cli->width)
+        return true;
+    if (elastic == TABLE_COLUMNS || l->widths[elastic] + t->cli->width < total_of(t, l) + LEAST_ELASTIC)
         return false;
-    widths[elastic] -= total - t->cli->width;
+    l->widths[elastic] -= total_of(t, l) - t->cli->width;
     return true;
 }
 
-static void write_cell(const struct table *t, size_t column, struct olv_text *text, enum term_style style,
-                       unsigned width)
+static void put_styled(const struct table *t, const char *text, enum term_style style)
+{
+    printf("%s%s%s", style ? term_begin(t->cli, style) : "", text, style ? term_end(t->cli) : "");
+}
+
+static void write_cell(const struct table *t, size_t column, const char *text, enum term_style style,
+                       unsigned width, bool is_first)
 {
     bool is_last = column + 1 == t->count;
-    unsigned columns;
-    if (is_last && text->len == 0)
+    unsigned columns = term_columns(text);
+    if (is_last && !*text)
         return; /* no trailing blanks */
-    if (t->columns[column].is_elastic && t->cli->width)
-        term_shorten(text, width);
-    columns = term_columns(olv_text_string(text));
-    if (column)
+    if (!is_first)
         printf("%*s", GAP, "");
     if (t->columns[column].is_right && columns < width)
         printf("%*s", (int)(width - columns), "");
-    printf("%s%s%s", style ? term_begin(t->cli, style) : "", olv_text_string(text),
-           style ? term_end(t->cli) : "");
+    put_styled(t, text, style);
     if (!t->columns[column].is_right && !is_last && columns < width)
         printf("%*s", (int)(width - columns), "");
 }
 
-static void write_heading(struct table *t, const unsigned widths[TABLE_COLUMNS])
+/* What is too wide for its column, and not the last one, gets a line below. */
+static void write_row(const struct table *t, const struct cell *row, const struct layout *l)
 {
+    const struct cell *below = NULL;
+    bool is_first = true;
+    for (size_t k = 0; k < t->count; k++) {
+        const char *text = olv_text_string(&row[k].text);
+        if (l->is_out[k])
+            continue;
+        if (k + 1 < t->count && t->columns[k].is_elastic && term_columns(text) > l->widths[k]) {
+            below = &row[k];
+            text = "";
+        }
+        write_cell(t, k, text, row[k].style, l->widths[k], is_first);
+        is_first = false;
+    }
+    putchar('\n');
+    if (!below)
+        return;
+    printf("%*s", 2 * GAP, "");
+    put_styled(t, olv_text_string(&below->text), below->style);
+    putchar('\n');
+}
+
+static void write_heading(struct table *t, const struct layout *l)
+{
+    bool is_first = true;
     if (t->has_heading)
         return;
     t->has_heading = true;
     for (size_t i = 0; i < t->count; i++) {
-        struct olv_text heading = {0};
-        olv_text_puts(&heading, t->columns[i].heading);
-        write_cell(t, i, &heading, STYLE_HEADING, widths[i]);
-        olv_text_free(&heading);
+        if (l->is_out[i])
+            continue;
+        write_cell(t, i, t->columns[i].heading, STYLE_HEADING, l->widths[i], is_first);
+        is_first = false;
     }
     putchar('\n');
 }
@@ -110,17 +165,15 @@ static void write_stacked(struct table *t, const struct cell *row)
 
 static void table_flush(struct table *t)
 {
-    unsigned widths[TABLE_COLUMNS];
-    bool fits = table_fit(t, widths);
+    struct layout layout;
+    bool fits = table_fit(t, &layout);
     for (size_t i = 0; i + t->count <= t->cell_count; i += t->count) {
         if (!fits) {
             write_stacked(t, &t->cells[i]);
             continue;
         }
-        write_heading(t, widths);
-        for (size_t k = 0; k < t->count; k++)
-            write_cell(t, k, &t->cells[i + k].text, t->cells[i + k].style, widths[k]);
-        putchar('\n');
+        write_heading(t, &layout);
+        write_row(t, &t->cells[i], &layout);
     }
     for (size_t i = 0; i < t->cell_count; i++)
         olv_text_free(&t->cells[i].text);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Tables of a few aligned columns. On a terminal too narrow for them, each row becomes lines of "heading
- * value". */
+/* Tables of a few aligned columns. On a terminal too narrow for them, columns that say the same in each row are
+ * left out, then the elastic one breaks its line; where that is not enough, each row becomes lines of "heading
+ * value". Nothing is shortened. */
 #ifndef OLV_CLI_TABLE_H
 #define OLV_CLI_TABLE_H
 
@@ -12,7 +13,7 @@ enum { TABLE_COLUMNS = 8 };
 struct table_column {
     const char *heading;
     bool is_right;   /* right-aligned: numbers */
-    bool is_elastic; /* shortened on a narrow terminal; at most one */
+    bool is_elastic; /* breaks its line on a narrow terminal; at most one */
     unsigned width;  /* a fixed width lets rows be written at once; 0: measured */
 };
 
