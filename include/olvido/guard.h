@@ -22,6 +22,7 @@ struct olv_guard {
     } * aliases;
     struct olv_landmark {
         uint64_t device, inode;
+        const char *what; /* "the root", "your home" */
     } * landmarks;
     size_t own_count, own_cap, alias_count, alias_cap, landmark_count, landmark_cap;
     struct olv_error error; /* why not all are known; no run begins with such a guard */
@@ -37,12 +38,15 @@ void olv_guard_free(struct olv_guard *guard);
 /* Adds the root and every home directory known to this machine: they are never removed, moved or overwritten
  * themselves, though their contents may be. */
 void olv_guard_add_landmarks(struct olv_guard *guard);
+/* By hand also the working directory and all above it. */
+void olv_guard_add_here(struct olv_guard *guard);
 
 /* Whether this is one of Olvido's own places or files, by file system and inode, whatever the name or mount.
  */
 bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t inode);
-/* Whether this is a landmark: the root or a home directory. */
-bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
+/* What this landmark is, in words: "the root", "your home", "a home directory", "the working directory";
+ * NULL: it is none. `guard` may be NULL. */
+const char *olv_guard_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode);
 /* What protects an absolute canonical path and everything below it. */
 enum olv_barrier { OLV_NO_BARRIER, OLV_SYSTEM_PLACE, OLV_OWN_PLACE };
 /* Also if the path leads into such a place through another mount. `guard` may be NULL. */

@@ -98,7 +98,7 @@ static bool is_guarded(const struct plan_worker *w, const struct olv_scan_entry 
     if (w->is_guarded || olv_guard_is_own(guard, stat->device, stat->inode))
         return true;
     return stat->kind == OLV_KIND_DIRECTORY &&
-           (stat->mount != w->dir_stat.mount || olv_guard_is_landmark(guard, stat->device, stat->inode));
+           (olv_begins_another(&w->dir_stat, stat) || olv_guard_landmark(guard, stat->device, stat->inode));
 }
 
 /* The entry's directory, relative to its rule's `under`. */

@@ -55,6 +55,8 @@ static void know_guard(struct olv_session *s, const char *home)
     guard_trashes(&s->guard, s->trashes, home);
     olv_guard_find_aliases(&s->guard);
     olv_guard_add_landmarks(&s->guard);
+    if (!s->options.policy)
+        olv_guard_add_here(&s->guard);
     s->guard_error = s->guard.error;
 }
 

@@ -22,4 +22,11 @@ struct olv_directory_id olv_directory_id_of(const struct olv_stat *stat);
  * 17, 23.1.3). */
 bool olv_directory_is_ours(const struct olv_stat *directory);
 
+/* Whether another file system, or a subvolume, begins at a directory in this one. */
+static inline bool olv_begins_another(const struct olv_stat *above, const struct olv_stat *directory)
+{
+    return directory->kind == OLV_KIND_DIRECTORY &&
+           (directory->mount != above->mount || directory->device != above->device);
+}
+
 #endif

@@ -84,6 +84,8 @@ static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *
     reach->inode = stat.inode;
     reach->device = stat.device;
     reach->is_ours = olv_directory_is_ours(&stat);
+    reach->is_append_only = stat.is_append_only;
+    reach->is_immutable = stat.is_immutable;
     return true;
 }
 

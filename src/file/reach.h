@@ -12,6 +12,7 @@ struct olv_reach {
     uint64_t mount, inode, device;
     struct olv_text path; /* of the directory */
     bool is_ours;         /* see olv_directory_is_ours */
+    bool is_append_only, is_immutable;
 };
 
 void olv_reach_begin(struct olv_reach *reach);

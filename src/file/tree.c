@@ -16,6 +16,7 @@ enum { DEEPEST = 48, BUFFER = 32768 };
 
 struct removing {
     int top;              /* the tree's own directory */
+    uint64_t device;      /* its file system, or subvolume */
     unsigned long raised; /* directories moved up so far */
     const struct unlinking *how;
     struct olv_error *err;
@@ -26,6 +27,18 @@ static bool tree_clear(struct removing *r, int dir, unsigned depth, bool *has_ra
 static bool stands(struct removing *r, const char *name)
 {
     return olv_fail_system(r->err, name, "cannot remove it");
+}
+
+/* Where another file system or a subvolume begins, errno is EXDEV. */
+static int open_here(const struct removing *r, int dir, const char *name)
+{
+    struct olv_stat stat;
+    int fd = olv_os_open_dir(dir, name, true);
+    if (fd < 0 || (olv_os_stat(fd, "", &stat) && stat.device == r->device))
+        return fd;
+    close(fd);
+    errno = EXDEV;
+    return -1;
 }
 
 /* Moves a directory up to the top, under an unused name. */
@@ -44,16 +57,17 @@ static bool remove_directory(struct removing *r, int dir, const char *name, unsi
 {
     int fd;
     bool ok;
-    if (depth == DEEPEST) {
-        *has_raised = true;
-        return raise_up(r, dir, name);
-    }
-    fd = olv_os_open_dir(dir, name, true);
+    fd = open_here(r, dir, name);
     if (fd < 0)
         return errno == EXDEV
                    ? olv_error_at(r->err,
                                   (olv_fail(r->err, OLV_SYSTEM, "another file system begins here"), name))
                    : stands(r, name);
+    if (depth == DEEPEST) {
+        close(fd);
+        *has_raised = true;
+        return raise_up(r, dir, name);
+    }
     ok = tree_clear(r, fd, depth, has_raised);
     close(fd);
     return ok && (unlinkat(dir, name, AT_REMOVEDIR) == 0 || stands(r, name));
@@ -95,12 +109,17 @@ bool olv_tree_remove(int dir, const char *name, enum olv_kind kind, const struct
                      struct olv_error *err)
 {
     struct removing r = {.how = how, .err = err};
+    struct olv_stat top;
     bool has_raised = true, ok = true;
     if (kind != OLV_KIND_DIRECTORY)
         return unlinking_begin(how, dir, name, err) && (unlinkat(dir, name, 0) == 0 || stands(&r, name));
     r.top = olv_os_open_dir(dir, name, true);
-    if (r.top < 0)
-        return stands(&r, name);
+    if (r.top < 0 || !olv_os_stat(r.top, "", &top)) {
+        stands(&r, name);
+        olv_os_close(r.top);
+        return false;
+    }
+    r.device = top.device;
     while (ok && has_raised) {
         has_raised = false;
         ok = tree_clear(&r, r.top, 0, &has_raised);

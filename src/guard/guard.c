@@ -11,6 +11,7 @@
 #include <pwd.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 void guard_forgets(struct olv_guard *guard, const char *path)
 {
@@ -67,39 +68,67 @@ bool olv_guard_is_own(const struct olv_guard *guard, uint64_t device, uint64_t i
     return false;
 }
 
-/* Homes on disks that are missing, or that nobody may enter, are no landmarks: nothing could remove them. */
-static void add_landmark(struct olv_guard *guard, const char *path)
+static void remember_landmark(struct olv_guard *guard, const char *path, const struct olv_stat *stat,
+                              const char *what)
 {
-    struct olv_stat stat;
-    char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
-    bool is_new =
-        real && olv_os_stat(AT_FDCWD, real, &stat) && !olv_guard_is_landmark(guard, stat.device, stat.inode);
-    free(real);
-    if (!is_new)
+    if (olv_guard_landmark(guard, stat->device, stat->inode))
         return;
     if (!grow(&guard->landmarks, guard->landmark_count, &guard->landmark_cap, sizeof *guard->landmarks))
         guard_forgets(guard, path);
     else
-        guard->landmarks[guard->landmark_count++] = (struct olv_landmark){stat.device, stat.inode};
+        guard->landmarks[guard->landmark_count++] = (struct olv_landmark){stat->device, stat->inode, what};
+}
+
+/* Homes on disks that are missing, or that nobody may enter, are no landmarks: nothing could remove them. */
+static void add_landmark(struct olv_guard *guard, const char *path, const char *what)
+{
+    struct olv_stat stat;
+    char *real = path && path[0] == '/' ? realpath(path, NULL) : NULL;
+    bool is_there = real && olv_os_stat(AT_FDCWD, real, &stat);
+    free(real);
+    if (is_there)
+        remember_landmark(guard, path, &stat, what);
 }
 
 void olv_guard_add_landmarks(struct olv_guard *guard)
 {
     const struct passwd *user;
-    add_landmark(guard, "/");
-    add_landmark(guard, getenv("HOME"));
+    add_landmark(guard, "/", "the root");
+    add_landmark(guard, getenv("HOME"), "your home");
     setpwent();
     while ((user = getpwent()))
-        add_landmark(guard, user->pw_dir);
+        add_landmark(guard, user->pw_dir, user->pw_uid == geteuid() ? "your home" : "a home directory");
     endpwent();
 }
 
-bool olv_guard_is_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode)
+/* Up to the root, which is its own parent. */
+void olv_guard_add_here(struct olv_guard *guard)
 {
-    for (size_t i = 0; i < guard->landmark_count; i++)
+    const char *what = "the working directory";
+    struct olv_stat stat, above;
+    int fd = olv_os_open_passing(AT_FDCWD, "."), up;
+    bool is_more = fd >= 0 && olv_os_stat(fd, "", &stat);
+    if (fd >= 0 && !is_more)
+        guard_forgets(guard, ".");
+    while (is_more) {
+        remember_landmark(guard, ".", &stat, what);
+        what = "a directory above the working directory";
+        up = olv_os_open_passing(fd, "..");
+        olv_os_close(fd);
+        fd = up;
+        is_more = fd >= 0 && olv_os_stat(fd, "", &above) &&
+                  (above.device != stat.device || above.inode != stat.inode || above.mount != stat.mount);
+        stat = above;
+    }
+    olv_os_close(fd);
+}
+
+const char *olv_guard_landmark(const struct olv_guard *guard, uint64_t device, uint64_t inode)
+{
+    for (size_t i = 0; guard && i < guard->landmark_count; i++)
         if (guard->landmarks[i].device == device && guard->landmarks[i].inode == inode)
-            return true;
-    return false;
+            return guard->landmarks[i].what;
+    return NULL;
 }
 
 const char *const olv_guard_tops[] = {"/boot",  "/dev",    "/etc",    "/lib",  "/lib32",

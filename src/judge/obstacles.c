@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "judge/obstacles.h"
 
+#include "file/identity.h"
 #include "olvido/guard.h"
 
 #include <fcntl.h>
@@ -32,8 +33,9 @@ static void obstacles_inside(const struct judging *judging, const struct olv_sca
     struct olv_stat directory;
     if (stat->kind != OLV_KIND_DIRECTORY)
         return;
-    add(o, guard && olv_guard_is_landmark(guard, stat->device, stat->inode), OLV_OBSTACLE_LANDMARK);
-    add(o, olv_os_stat(entry->dir_fd, "", &directory) && directory.mount != stat->mount, OLV_OBSTACLE_MOUNT);
+    add(o, olv_guard_landmark(guard, stat->device, stat->inode) != NULL, OLV_OBSTACLE_LANDMARK);
+    add(o, olv_os_stat(entry->dir_fd, "", &directory) && olv_begins_another(&directory, stat),
+        OLV_OBSTACLE_MOUNT);
     if (!whole->is_directory || s->judged.reason != OLV_DUE)
         return;
     add(o, s->is_blocked, OLV_OBSTACLE_BLOCKED_INSIDE);

@@ -12,7 +12,8 @@ struct summing {
     const struct contents_asker *asker;
     _Atomic(const char *) why; /* the first one found */
     atomic_uint troubles;
-    atomic_int sys; /* of one that says nothing about what is there */
+    atomic_int sys;        /* of one that says nothing about what is there */
+    struct olv_text where; /* the first trouble */
 };
 
 static void add_trouble(struct summing *s, int sys)
@@ -61,6 +62,14 @@ static void contents_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct summing *s = self;
     add_trouble(s, trouble->sys);
+    if (s->where.len == 0)
+        olv_text_puts(&s->where, trouble->path);
+}
+
+static bool contents_is_interrupted(void *self)
+{
+    const struct summing *s = self;
+    return s->asker && olv_observe_interrupted(s->asker->interrupts);
 }
 
 bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
@@ -68,7 +77,8 @@ bool olv_scan_contents(int dir, const char *name, const struct contents_asker *a
 {
     struct summing s = {.workers = calloc(olv_scan_workers(), sizeof *s.workers), .asker = asker};
     struct olv_scan_visitor visitor = {.self = &s, .visit = contents_visit};
-    struct olv_observer observer = {.self = &s, .trouble = contents_on_trouble};
+    struct olv_observer observer = {
+        .self = &s, .trouble = contents_on_trouble, .is_interrupted = contents_is_interrupted};
     bool ok = s.workers ? olv_scan_in(dir, name, &visitor, &observer, err) : olv_fail_memory(err);
     *out = (struct olv_contents){0};
     for (unsigned i = 0; ok && s.workers && i < olv_scan_workers(); i++)
@@ -77,9 +87,11 @@ bool olv_scan_contents(int dir, const char *name, const struct contents_asker *a
     if (ok && errno)
         ok = olv_fail_system(err, name, "cannot look at everything in it");
     else if (ok && atomic_load(&s.troubles))
-        ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
+        ok = olv_error_at(err, (olv_fail(err, OLV_CHANGED, "something in it could not be looked at"),
+                                olv_text_string(&s.where)));
     else if (ok && atomic_load(&s.why))
         ok = olv_fail(err, OLV_REFUSED, "%s", atomic_load(&s.why));
     free(s.workers);
+    olv_text_free(&s.where);
     return ok;
 }

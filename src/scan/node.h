@@ -16,6 +16,7 @@ struct node {
     int fd;                  /* -1 while not open */
     int above;               /* of a root: the open directory that contains it, borrowed; -1: it has a path */
     bool opens_by_path;      /* the parent's descriptor was not kept for it */
+    uint64_t device;         /* once it is open */
 };
 
 /* A root, or a child (which references its parent). NULL without memory. */

@@ -204,15 +204,26 @@ static void walk_read_all(struct worker *w, struct node *node)
         walk_tell(w, &node->dir, NULL, "reading the directory", errno);
 }
 
+/* A subvolume has a device of its own, though no mount. */
+static bool is_another_system(struct node *node, const struct olv_stat *stat)
+{
+    struct olv_stat above;
+    node->device = stat->device;
+    if (node->parent)
+        return node->parent->device != stat->device;
+    return node->above >= 0 && olv_os_stat(node->above, "", &above) && above.device != stat->device;
+}
+
 static bool may_enter(struct worker *w, struct node *node)
 {
     const struct olv_scan_visitor *v = w->walk->visitor;
     struct olv_stat stat;
-    if (!v->enter)
-        return true;
-    if (olv_os_stat(node->fd, "", &stat))
-        return v->enter(v->self, w->number, &node->dir, &stat);
-    walk_tell(w, &node->dir, NULL, "looking at the directory", errno);
+    if (!olv_os_stat(node->fd, "", &stat))
+        walk_tell(w, &node->dir, NULL, "looking at the directory", errno);
+    else if (is_another_system(node, &stat))
+        walk_tell(w, &node->dir, NULL, "a subvolume begins here", EXDEV);
+    else
+        return !v->enter || v->enter(v->self, w->number, &node->dir, &stat);
     return false;
 }
 

@@ -19,22 +19,25 @@ static const char *why_guarded(const struct turn *turn, const struct olv_reach *
 {
     const struct olv_guard *guard = &turn->session->guard;
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
+    struct olv_stat stat;
     if (olv_guard_is_own(guard, at->device, e->identity.inode) ||
         olv_guard_is_own(guard, at->device, e->at.inode))
-        return "is one of Olvido's own files";
+        return "one of Olvido's own files";
     switch (olv_guard_of(guard, place)) {
     case OLV_SYSTEM_PLACE:
-        return "lies in a system directory";
+        return "in a system directory";
     case OLV_OWN_PLACE:
-        return "lies in one of Olvido's own places";
+        return "in one of Olvido's own places";
     default:
         break;
     }
-    if (is_directory && e->identity.mount != e->at.mount)
-        return "is a mount point";
-    if (is_directory && olv_guard_is_landmark(guard, at->device, e->identity.inode))
-        return "is the root or a home directory";
-    return NULL;
+    if (!is_directory)
+        return NULL;
+    if (e->identity.mount != e->at.mount)
+        return "a mount point";
+    if (olv_os_stat(at->fd, e->name, &stat) && stat.device != at->device)
+        return "the root of a subvolume";
+    return olv_guard_landmark(guard, at->device, e->identity.inode);
 }
 
 static bool is_kept_by_guard(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
@@ -54,7 +57,7 @@ static bool is_kept_by_guard(struct turn *turn, const struct olv_reach *at, cons
     why = why_guarded(turn, at, e, is_directory ? path->data : e->directory);
     if (!why)
         return false;
-    olv_fail(&o->error, OLV_REFUSED, "guarded: it %s", why);
+    olv_fail(&o->error, OLV_REFUSED, "guarded: it is %s", why);
     o->result = OLV_LEFT;
     return true;
 }
@@ -164,15 +167,29 @@ static bool is_kept_by_register(struct turn *turn, const struct olv_docket_entry
 struct asking {
     const struct turn *turn;
     const char *path; /* that people know */
-    bool asks_open;
+    bool is_in_tree, asks_open;
 };
+
+/* Where a directory goes as a whole, what must stay may be anywhere in it. */
+static const char *why_guarded_inside(const struct turn *turn, const struct olv_scan_entry *entry)
+{
+    const struct olv_guard *guard = &turn->session->guard;
+    if (olv_guard_is_own(guard, entry->stat.device, entry->stat.inode))
+        return "something in it is one of Olvido's own files";
+    if (entry->kind == OLV_KIND_DIRECTORY && olv_guard_landmark(guard, entry->stat.device, entry->stat.inode))
+        return "a directory in it is a home, the working directory, or above one";
+    return NULL;
+}
 
 static const char *why_kept(void *self, const struct olv_scan_entry *entry)
 {
     const struct asking *a = self;
+    const char *guarded = a->is_in_tree ? why_guarded_inside(a->turn, entry) : NULL;
     const struct olv_os_in_use *in_use = a->turn->ending.in_use;
     struct olv_text path = {0};
     bool is_kept;
+    if (guarded)
+        return guarded;
     if (a->asks_open && entry->kind == OLV_KIND_FILE &&
         (in_use ? olv_os_is_in_use(in_use, entry->stat.device, entry->stat.inode)
                 : olv_os_is_open_for_writing(entry->dir_fd, entry->name) == OLV_YES))
@@ -191,8 +208,9 @@ bool ask_about_contents(const struct turn *turn, int dir, const char *name, cons
                         struct olv_contents *contents, struct olv_error *err)
 {
     struct olv_text path = {0};
-    struct asking asking = {turn, "", e->place == OLV_IN_TREE && turn->ending.asks_open};
-    struct contents_asker asker = {&asking, why_kept};
+    struct asking asking = {turn, "", e->place == OLV_IN_TREE,
+                            e->place == OLV_IN_TREE && turn->ending.asks_open};
+    struct contents_asker asker = {&asking, turn->session->options.observer, why_kept};
     bool ok;
     olv_docket_entry_shown(e, &path);
     asking.path = olv_text_string(&path);
@@ -250,6 +268,24 @@ static bool may_be_elsewhere(const struct olv_reach *at, const struct olv_docket
            !at->is_ours && stat->links > 1 && stat->kind != OLV_KIND_DIRECTORY;
 }
 
+/* File attributes that not even root gets around. In such a directory not even a room can be removed again.
+ */
+static bool is_kept_by_attributes(const struct olv_reach *at, const struct olv_docket_entry *e,
+                                  const struct olv_stat *stat, struct olv_outcome *o)
+{
+    if (e->act->traits & OLV_SOURCE_STAYS)
+        return false;
+    if (stat->is_immutable || stat->is_append_only)
+        return keep_because(o, OLV_REFUSED, stat->is_immutable ? "it is immutable" : "it is append-only");
+    if (at->is_immutable || at->is_append_only)
+        return keep_because(o, OLV_REFUSED,
+                            at->is_immutable
+                                ? "its directory is immutable"
+                                : "its directory is append-only: nothing in it can be renamed or "
+                                  "removed");
+    return false;
+}
+
 static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
                     const struct olv_stat *stat, bool is_watched, struct olv_outcome *o)
 {
@@ -257,6 +293,8 @@ static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct 
     bool is_in_tree = e->place == OLV_IN_TREE;
     if (is_in_tree && !(e->act->traits & OLV_SOURCE_STAYS) && is_kept_by_guard(turn, at, e, o))
         return true; /* before it is opened: closing any descriptor of a database drops its locks */
+    if (is_in_tree && is_kept_by_attributes(at, e, stat, o))
+        return true;
     if (is_in_tree && may_be_elsewhere(at, e, stat))
         return keep_because(o, OLV_REFUSED,
                             "it has other names (hard links), and others can write its directory: it may be "

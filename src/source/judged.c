@@ -50,8 +50,10 @@ bool judged_verify_contents(const struct turn *turn, int dir, const char *name, 
         return true;
     ok = asks ? ask_about_contents(turn, dir, name, entry, &now, &outcome->error)
               : olv_scan_contents(dir, name, NULL, &now, &outcome->error);
-    if (ok && (now.entries != judged->entries || now.files != judged->files || now.bytes != judged->bytes ||
-               olv_instant_compare(now.youngest, judged->youngest) != 0))
+    if (ok && entry->is_emptied && now.entries)
+        ok = olv_fail(&outcome->error, OLV_CHANGED, "it is not empty, so it stays");
+    else if (ok && (now.entries != judged->entries || now.files != judged->files ||
+                    now.bytes != judged->bytes || olv_instant_compare(now.youngest, judged->youngest) != 0))
         ok = olv_fail(&outcome->error, OLV_CHANGED, "something in it changed since it was judged");
     if (!ok)
         outcome_failed(outcome);
@@ -75,7 +77,9 @@ bool judged_verify(int dir, const char *name, const struct olv_docket_entry *ent
         olv_fail_system(err, name, is_gone ? "it is gone" : "looking at it again");
         if (is_gone)
             olv_error_as(err, OLV_CHANGED);
-    } else if (!olv_identity_holds(&entry->identity, &stat, with_changed)) {
+    } else if (entry->is_emptied
+                   ? !olv_identity_is(&entry->identity, &stat) || stat.kind != OLV_KIND_DIRECTORY
+                   : !olv_identity_holds(&entry->identity, &stat, with_changed)) {
         olv_fail(err, OLV_CHANGED, "it changed since it was judged");
     } else {
         return true;

@@ -24,6 +24,8 @@ static bool end_empty(struct turn *turn, const struct olv_reach *at, const struc
             olv_error_as(err, OLV_CHANGED);
     } else if (!olv_identity_is(&e->identity, &stat)) {
         olv_fail(err, OLV_CHANGED, "another directory is in its place");
+    } else if (stat.device != at->device) {
+        olv_fail(err, OLV_REFUSED, "it is the root of a subvolume");
     } else if (unlinkat(at->fd, e->name, AT_REMOVEDIR) == 0) {
         return true;
     } else if (errno == ENOTEMPTY || errno == EEXIST) {
@@ -40,17 +42,14 @@ static bool end(struct turn *turn, const struct olv_reach *at, const struct olv_
 {
     if (e->identity.kind != OLV_KIND_DIRECTORY)
         return ending_unlink(turn, at, e, o);
-    return e->act->traits & OLV_WHOLE ? ending_remove_tree(turn, at, e, o) : end_empty(turn, at, e, o);
+    return e->act->traits & OLV_WHOLE && !e->is_emptied ? ending_remove_tree(turn, at, e, o)
+                                                        : end_empty(turn, at, e, o);
 }
 
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    if (e->identity.kind == OLV_KIND_DIRECTORY && !(e->act->traits & OLV_WHOLE)) {
-        olv_fail(&o->error, OLV_REFUSED, "directories are not deleted by this version");
-        o->result = OLV_LEFT;
-    } else if (ending_end(turn, &turn->directory, e, o)) {
+    if (ending_end(turn, &turn->directory, e, o))
         o->result = OLV_DONE;
-    }
 }
 
 /* It stands, but the act had begun to overwrite or empty it. */
