@@ -16,6 +16,8 @@ struct olv_expr; /* compiled; read-only, so threads may share it */
  * or when memory runs out. Free with olv_expr_free. */
 struct olv_expr *olv_expr_compile(const char *text, const struct olv_zone *zone,
                                   struct olv_diagnostics *list);
+/* Whether it says which kinds it is about; one that does not is about files. */
+bool olv_expr_names_kind(const struct olv_expr *expr);
 void olv_expr_free(struct olv_expr *expr); /* only for results of olv_expr_compile; NULL is fine */
 
 /* Scratch memory for testing; one per thread. NULL without memory. */

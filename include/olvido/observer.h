@@ -12,6 +12,7 @@ enum olv_trouble_kind {
     OLV_TROUBLE_OTHER_MOUNT, /* another file system is mounted here; it was not entered */
     OLV_TROUBLE_ACCESSED,    /* reading directories of others on this mount changes their access times */
     OLV_TROUBLE_UNTRUSTED,   /* somebody else could have put there what is there */
+    OLV_TROUBLE_LEFT,        /* something named by hand stays, for a reason that is no failure */
     OLV_TROUBLE_FAILED       /* an act on one file failed */
 };
 
@@ -30,10 +31,11 @@ struct olv_progress {
 
 /* The outcome of one docket entry. */
 struct olv_result_facts {
-    const char *path, *into; /* raw bytes; `into`: the file that now has its contents, or "" */
-    const char *result;      /* as in the ledger: done, told, left, refused, failed */
-    const char *reason;      /* or "" */
-    uint64_t size_bytes;
+    const char *path, *into;    /* raw bytes; `into`: the file that now has its contents, or "" */
+    const char *result;         /* as in the ledger: done, told, left, refused, failed */
+    const char *reason;         /* or "" */
+    uint64_t size_bytes, files; /* of a directory, of all that is in it */
+    bool is_directory;
     bool has_packed;
     uint64_t packed_bytes; /* the current size of its contents */
     double seconds;        /* of work, if measured; else 0 */

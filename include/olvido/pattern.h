@@ -21,6 +21,8 @@ void olv_pattern_free(struct olv_pattern *pattern);
 bool olv_pattern_fits(const struct olv_pattern *pattern, const char *text, size_t len);
 /* The same for it, or a directory above it. */
 bool olv_pattern_fits_above(const struct olv_pattern *pattern, const char *path, size_t len);
+/* Whether something that begins with this text may fit. */
+bool olv_pattern_leads(const struct olv_pattern *pattern, const char *text, size_t len);
 /* The only value that fits; NULL: there may be several. */
 const char *olv_pattern_only(const struct olv_pattern *pattern);
 /* What everything that fits begins with. */

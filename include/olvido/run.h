@@ -22,6 +22,13 @@ const char *olv_run_clock_doubt(const struct olv_run *run);
  * one fail one by one. False with OLV_STATE. */
 bool olv_run_prepare(struct olv_run *run, const uint64_t *mounts, size_t count, struct olv_error *err);
 
+/* The most frequent reasons why something was left. */
+enum { OLV_REASONS_KEPT = 16 };
+struct olv_left_reason {
+    char what[160];
+    uint64_t files;
+};
+
 struct olv_run_result {
     /* Files, those in directories included; a directory itself is none, but see `done_directories`. */
     uint64_t done, done_bytes; /* acted upon */
@@ -32,7 +39,11 @@ struct olv_run_result {
         uint64_t packed_bytes; /* current size of what was compressed or decompressed */
     } by_act[OLV_ACTS_MOST];   /* the same per act, by its number in dockets */
     uint64_t told;
-    uint64_t left;     /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
+    uint64_t left_before; /* named by hand, and left before anything was done */
+    uint64_t left;        /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
+    struct olv_left_reason reasons[OLV_REASONS_KEPT]; /* of what was left, as they came up; the last one
+                                                         stands for all that found no room */
+    size_t reason_count;
     uint64_t declined; /* not approved, so never in a batch */
     uint64_t refused;  /* the destination exists; nothing was touched */
     uint64_t failed;

@@ -426,7 +426,18 @@ static bool has_ended(const struct matching *m, size_t place)
     return m->sets[place % AHEAD][end / WORD_BITS] >> end % WORD_BITS & 1;
 }
 
-static bool fits_rest(const struct olv_pattern *p, const char *text, size_t len, bool above)
+enum question { WHOLE, WHOLE_OR_ABOVE, BEGINNING };
+
+/* Whether any step waits there. */
+static bool goes_on(const struct matching *m, size_t place)
+{
+    uint64_t any = 0;
+    for (size_t w = 0; w < m->words; w++)
+        any |= m->sets[place % AHEAD][w];
+    return any;
+}
+
+static bool fits_rest(const struct olv_pattern *p, const char *text, size_t len, enum question question)
 {
     struct matching m;
     size_t place = 0;
@@ -438,31 +449,40 @@ static bool fits_rest(const struct olv_pattern *p, const char *text, size_t len,
         memset(m.sets[i], 0, m.words * sizeof *m.sets[i]);
     wait_at(&m, 0, 0);
     while (place < len) {
-        if (above && text[place] == '/' && has_ended(&m, place))
+        if (question == WHOLE_OR_ABOVE && text[place] == '/' && has_ended(&m, place))
             return true;
         place += take_character(&m, place);
     }
-    return has_ended(&m, len);
+    return question == BEGINNING ? goes_on(&m, len) : has_ended(&m, len);
 }
 
-static bool fits(const struct olv_pattern *p, const char *text, size_t len, bool above)
+static bool fits(const struct olv_pattern *p, const char *text, size_t len, enum question question)
 {
     size_t begins = p->begins.len;
+    if (question == BEGINNING && len < begins)
+        return memcmp(p->begins.data, text, len) == 0;
     if (len < begins || (begins && memcmp(p->begins.data, text, begins) != 0))
         return false;
+    if (p->count == 1 && question == WHOLE_OR_ABOVE && len > begins)
+        return text[begins] == '/' || (begins && text[begins - 1] == '/');
     if (p->count == 1)
-        return len == begins || (above && (text[begins] == '/' || (begins && text[begins - 1] == '/')));
-    return fits_rest(p, text + begins, len - begins, above);
+        return len == begins;
+    return fits_rest(p, text + begins, len - begins, question);
 }
 
 bool olv_pattern_fits(const struct olv_pattern *pattern, const char *text, size_t len)
 {
-    return fits(pattern, text, len, false);
+    return fits(pattern, text, len, WHOLE);
 }
 
 bool olv_pattern_fits_above(const struct olv_pattern *pattern, const char *path, size_t len)
 {
-    return fits(pattern, path, len, true);
+    return fits(pattern, path, len, WHOLE_OR_ABOVE);
+}
+
+bool olv_pattern_leads(const struct olv_pattern *pattern, const char *text, size_t len)
+{
+    return fits(pattern, text, len, BEGINNING);
 }
 
 /* ---- about patterns ---- */

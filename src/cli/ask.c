@@ -13,16 +13,16 @@
 
 enum { LONGEST_ANSWER = 128 };
 
-bool ask_is_possible(void)
+bool ask_is_possible(const struct cli *cli)
 {
-    return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
+    return cli->answers >= 0 && isatty(cli->answers) && isatty(STDERR_FILENO);
 }
 
 /* Waits for input, but not through an interrupt, which may arrive right before, or on another thread. */
 static bool await_input(const struct cli *cli)
 {
     enum { LOOK_EVERY_MS = 100 };
-    struct pollfd input = {STDIN_FILENO, POLLIN, 0};
+    struct pollfd input = {cli->answers, POLLIN, 0};
     while (!watch_is_interrupted(cli)) {
         int ready = poll(&input, 1, LOOK_EVERY_MS);
         if (ready > 0 || (ready < 0 && errno != EINTR))
@@ -37,7 +37,7 @@ static bool read_line(const struct cli *cli, char line[LONGEST_ANSWER])
     size_t len = 0;
     for (;;) {
         char byte;
-        ssize_t got = await_input(cli) ? read(STDIN_FILENO, &byte, 1) : 0;
+        ssize_t got = await_input(cli) ? read(cli->answers, &byte, 1) : 0;
         if (got < 0 && errno == EINTR && !watch_is_interrupted(cli))
             continue;
         if (got <= 0)
@@ -57,6 +57,18 @@ static void print_answers(const struct cli *cli, const char *const *answers)
         fprintf(stderr, "%s%s%c%s%s", i ? ", " : "", term_begin(cli, STYLE_HEADING), answers[i][0],
                 term_end(cli), answers[i] + 1);
     fputs("? ", stderr);
+}
+
+/* "no, yes or list". */
+static void complain(const char *line, const char *const *answers)
+{
+    struct olv_text safe = {0};
+    term_name(&safe, line);
+    fprintf(stderr, "`%s` is no answer; answer ", olv_text_string(&safe));
+    for (size_t i = 0; answers[i]; i++)
+        fprintf(stderr, "%s%s", i == 0 ? "" : answers[i + 1] ? ", " : " or ", answers[i]);
+    fputs(".\n", stderr);
+    olv_text_free(&safe);
 }
 
 static int ask_find(const char *line, const char *const *answers)
@@ -81,6 +93,8 @@ int ask(const struct cli *cli, const char *question, const char *const *answers)
             return -1;
         }
         answer = ask_find(line, answers);
+        if (answer < 0 && *line)
+            complain(line, answers);
     }
     return answer;
 }

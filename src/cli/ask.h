@@ -7,8 +7,8 @@
 
 #include <stdint.h>
 
-/* Whether somebody can be asked: standard input and standard error are a terminal. */
-bool ask_is_possible(void);
+/* Whether somebody can be asked: standard error, and where answers come from, are a terminal. */
+bool ask_is_possible(const struct cli *cli);
 /* Shows `question` and the answers (their first letters suffice), reads until one is given, and returns its
  * index; -1 at the end of input or when interrupted. `answers` ends with NULL; the safe one comes first. */
 int ask(const struct cli *cli, const char *question, const char *const *answers);

@@ -1,13 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/by_hand.h"
 
-#include "cli/ask.h"
+#include "cli/confirm.h"
 #include "cli/open_session.h"
 #include "cli/views.h"
 
 #include <string.h>
-
-enum { ASKED_ABOVE = 3 };
 
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
 {
@@ -58,49 +56,6 @@ bool by_hand_complete(struct cli *cli, struct olv_arguments *arguments, const st
     return olv_arguments_complete(arguments, depot, &err) || by_hand_refuse(cli, &err);
 }
 
-/* ---- the question ---- */
-
-static void add_reason(struct olv_text *out, uint64_t count, const char *one, const char *many)
-{
-    if (count)
-        olv_text_printf(out, "%s%s", out->len ? "; " : "", COUNT(count, one, many));
-}
-
-/* Why it asks; empty if it need not. */
-static void reasons(const struct olv_named *n, struct olv_text *out)
-{
-    if (n->files > ASKED_ABOVE)
-        add_reason(out, n->files, "file", "files");
-    add_reason(out, n->directories, "directory with all that is in it",
-               "directories with all that is in them");
-    add_reason(out, n->readonly, "file is read-only", "files are read-only");
-    add_reason(out, n->others, "file belongs to another user", "files belong to other users");
-}
-
-static bool is_allowed(struct cli *cli, const struct by_hand *act, const struct olv_named *n)
-{
-    static const char *const answers[] = {"no", "yes", NULL};
-    struct olv_text why = {0}, question = {0};
-    bool ok = true;
-    reasons(n, &why);
-    if (act->takes_files && why.len && !cli_has(cli, OPT_YES)) {
-        olv_text_printf(&question, "%c%s %s (%s)? %s %s: please confirm.", act->verb[0] - 'a' + 'A',
-                        act->verb + 1, COUNT(n->files, "file", "files"), SIZE(n->bytes), act->consequence,
-                        olv_text_string(&why));
-        watch_clear(cli);
-        if (ask_is_possible() && !cli_has(cli, OPT_JSON)) {
-            ok = ask(cli, olv_text_string(&question), answers) == 1;
-        } else {
-            term_message(cli, STYLE_WARN, "nothing done: this needs an answer (%s). Use a terminal or --yes",
-                         olv_text_string(&why));
-            ok = false;
-        }
-    }
-    olv_text_free(&why);
-    olv_text_free(&question);
-    return ok;
-}
-
 /* ---- what cannot be done ---- */
 
 /* Whether there are any. */
@@ -109,12 +64,12 @@ static bool print_gaps(struct cli *cli, const struct olv_named *n)
     watch_print_troubles(cli);
     if (n->troubles)
         cli_mark(cli, STATUS_SOME_FAILED);
-    if (n->guarded) {
-        cli_mark(cli, STATUS_REFUSED);
+    if (n->guarded)
         term_message(cli, STYLE_WARN, "%s left alone: in a system directory, or Olvido's own",
                      COUNT(n->guarded, "guarded file was", "guarded files were"));
-    }
-    return n->troubles || n->guarded;
+    if (n->guarded || n->left)
+        cli_mark(cli, STATUS_REFUSED);
+    return n->troubles || n->guarded || n->left;
 }
 
 static bool find_named(struct cli *cli, const struct by_hand *act, const struct olv_session *session,
@@ -123,33 +78,66 @@ static bool find_named(struct cli *cli, const struct by_hand *act, const struct 
     struct olv_named_options options = act->named;
     struct olv_error err = {0};
     options.guard = &session->guard;
-    return olv_named_make(cli->arguments, cli->argument_count, &options, &cli->observer, out, &err) ||
+    options.holds = session->options.holds;
+    return olv_named_make(act->paths ? act->paths : cli->arguments,
+                          act->paths ? act->path_count : cli->argument_count, &options, &cli->observer, out,
+                          &err) ||
            cli_report(cli, &err);
 }
 
 /* ---- doing ---- */
 
-static void by_hand_carry_out(struct cli *cli, struct olv_session *session, const struct olv_named *n)
+static void carry_out_removal(struct cli *cli, struct olv_session *session, const struct confirm *c,
+                              const struct olv_approval *approval, struct olv_run_result *result)
 {
-    struct olv_run_result result = {0};
+    struct removal_view view;
+    removal_view_begin(&view, cli, c->act->named.act->past, c->named->entries, c->act->paths,
+                       c->act->path_count);
+    session_carry_out(cli, session, c->named->docket, approval, result);
+    removal_view_end(&view);
+}
+
+static void carry_out_others(struct cli *cli, struct olv_session *session, const struct olv_named *n,
+                             struct olv_run_result *result)
+{
     struct outcome_view view;
+    outcome_view_begin(&view, cli, n->files);
+    session_carry_out(cli, session, n->docket, NULL, result);
+    outcome_view_end(&view);
+}
+
+static void by_hand_carry_out(struct cli *cli, struct olv_session *session, struct confirm *confirm)
+{
+    const struct olv_named *n = confirm->named;
+    const struct olv_approval approval = {confirm_entry, confirm};
+    struct olv_run_result result = {0};
+    bool removes = confirm->act->named.is_removed;
     watch_expect(cli, n->files);
     watch_expect_bytes(cli, n->bytes);
-    outcome_view_begin(&view, cli, n->files);
-    session_carry_out(cli, session, n->docket, NULL, &result);
-    outcome_view_end(&view);
-    run_print_result(cli, session->run, &result, false);
+    if (removes)
+        carry_out_removal(cli, session, confirm, confirm_is_about_each(confirm) ? &approval : NULL, &result);
+    else
+        carry_out_others(cli, session, n, &result);
+    result.left_before = n->left + n->guarded;
+    run_print_result(cli, session->run, &result, removes);
+    if (result.left)
+        cli_mark(cli, STATUS_REFUSED);
 }
 
 static void do_named(struct cli *cli, const struct by_hand *act, struct olv_session *session,
                      const struct olv_named *n)
 {
-    bool has_gaps = print_gaps(cli, n);
-    if (n->files == 0 && !has_gaps)
-        term_message(cli, STYLE_PLAIN, "%s; nothing was done", act->nothing);
-    else if (n->files && is_allowed(cli, act, n))
-        by_hand_carry_out(cli, session, n);
-    else if (n->files)
+    struct confirm confirm = {.cli = cli, .act = act, .named = n};
+    bool has_gaps = print_gaps(cli, n), has_work = n->files + n->goes > 0;
+    bool fits_nothing = act->named.matching && !n->caught;
+    if (fits_nothing)
+        cli_mark(cli, STATUS_SOME_FAILED);
+    if (!has_work && (!has_gaps || act->named.is_removed))
+        term_message(cli, STYLE_PLAIN, "%s; nothing was done",
+                     fits_nothing ? "no name fits the pattern" : act->nothing);
+    else if (has_work && confirm_all(&confirm))
+        by_hand_carry_out(cli, session, &confirm);
+    else if (has_work)
         cli_mark(cli, STATUS_REFUSED);
 }
 

@@ -10,10 +10,12 @@
 
 struct by_hand {
     const char *verb;        /* "compress" */
-    const char *consequence; /* a sentence for the question: what happens to the originals */
+    const char *consequence; /* a sentence for the question: what happens to what is named */
     const char *nothing;     /* the message if nothing fits */
     bool takes_files;        /* files leave their places: then it asks */
     struct olv_named_options named;
+    const char *const *paths; /* NULL: the command's arguments */
+    size_t path_count;
 };
 
 /* Carries out the act on the command's arguments. */

@@ -71,6 +71,11 @@ enum cli_option {
     OPT_PACK,
     OPT_VERSIONS,
     OPT_AGAINST,
+    OPT_EACH,
+    OPT_CONTENTS,
+    OPT_TREE,
+    OPT_MATCHING,
+    OPT_NAMES_FROM,
     OPT_COUNT
 };
 
@@ -86,6 +91,7 @@ struct cli {
     int word;               /* index of the command's word that was given */
     const char **arguments; /* after that word; owned */
     size_t argument_count;
+    int answers;                  /* descriptor that answers are read from; -1: there is none */
     enum cli_status status;       /* the worst so far: the program's exit status */
     bool has_colour;              /* on standard output */
     unsigned width;               /* of standard output if it is a terminal, else 0 */

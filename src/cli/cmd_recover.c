@@ -57,7 +57,7 @@ static bool check_request(struct recovering *r)
     if (!r->only_list && !q->pattern_count && !q->run && !q->has_since && !q->has_until && !q->has_as_of)
         return cli_usage(r->cli, "say what to recover: a path, a pattern, --run RUN, --since, --until or "
                                  "--as-of DATE");
-    if (r->view.asks && !r->only_list && !ask_is_possible())
+    if (r->view.asks && !r->only_list && !ask_is_possible(r->cli))
         return cli_usage(r->cli, "--if-exists ask needs a terminal; refuse, skip, number, set-aside and "
                                  "replace do not");
     return true;

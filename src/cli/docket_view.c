@@ -6,7 +6,7 @@
 
 /* A record for sorting: these numbers, then the rule's name and the path, each with its NUL. */
 struct listed {
-    uint64_t size_bytes;
+    uint64_t size_bytes, files;
     struct olv_instant due;
     uint32_t step, kind;
     const struct olv_act *act;
@@ -18,6 +18,7 @@ struct collecting {
     struct docket_filter filter;
     struct olv_text record;
     uint64_t count, bytes;
+    bool has_rules; /* any of them has one: else it is by hand */
 };
 
 static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
@@ -30,12 +31,18 @@ static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
 static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
     struct collecting *c = self;
-    struct listed l = {olv_docket_entry_size(e),   e->due, e->step,
-                       (uint32_t)e->identity.kind, e->act, strlen(e->rule_name) + 1};
+    struct listed l = {.size_bytes = olv_docket_entry_size(e),
+                       .files = olv_docket_entry_files(e),
+                       .due = e->due,
+                       .step = e->step,
+                       .kind = (uint32_t)e->identity.kind,
+                       .act = e->act,
+                       .rule_len = strlen(e->rule_name) + 1};
     if (!is_wanted(c->filter, e))
         return true;
     c->count++;
     c->bytes += l.size_bytes;
+    c->has_rules |= *e->rule_name != '\0';
     olv_text_clear(&c->record);
     olv_text_add(&c->record, &l, sizeof l);
     olv_text_add(&c->record, e->rule_name, l.rule_len);
@@ -47,14 +54,21 @@ static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct o
                           err);
 }
 
-static void print_listed(struct table *table, const struct olv_sorted *record, const struct listed *l)
+/* By hand there are no rules. */
+static void print_listed(struct table *table, const struct olv_sorted *record, const struct listed *l,
+                         bool has_rules)
 {
     const char *rule = (const char *)record->bytes + sizeof *l, *path = rule + l->rule_len;
+    struct olv_text shown = {0};
     table_date(table, STYLE_PLAIN, record->key);
     table_size(table, STYLE_PLAIN, l->size_bytes);
     table_cell(table, STYLE_WARN, l->act->word);
-    table_name(table, STYLE_FAINT, rule);
-    table_name(table, STYLE_PLAIN, path);
+    if (has_rules)
+        table_name(table, STYLE_FAINT, rule);
+    term_name(&shown, path);
+    if (l->kind == OLV_KIND_DIRECTORY)
+        olv_text_printf(&shown, "/ (%s)", COUNT(l->files, "file", "files"));
+    table_text(table, STYLE_PLAIN, &shown);
 }
 
 static void print_listed_json(const struct olv_sorted *record, const struct listed *l)
@@ -72,14 +86,20 @@ static void print_listed_json(const struct olv_sorted *record, const struct list
     cli_print_json(json);
 }
 
-static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t most, struct olv_error *err)
+static void print_sorted(struct cli *cli, const struct collecting *c, struct olv_error *err)
 {
+    static const struct table_column by_hand[] = {{.heading = "Modified", .width = 16},
+                                                  {.heading = "Size", .is_right = true, .width = 10},
+                                                  {.heading = "Act", .width = 8},
+                                                  {.heading = "Path", .is_elastic = true}};
     static const struct table_column columns[] = {{.heading = "Modified", .width = 16},
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Act", .width = 8},
                                                   {.heading = "Rule", .width = 16},
                                                   {.heading = "Path", .is_elastic = true}};
-    struct table *table = table_begin(cli, columns, sizeof columns / sizeof *columns);
+    struct table *table = c->has_rules ? table_begin(cli, columns, 5) : table_begin(cli, by_hand, 4);
+    struct olv_sorter *sorter = c->sorter;
+    uint64_t most = c->filter.most;
     struct olv_sorted record;
     struct listed l;
     uint64_t count = 0;
@@ -88,7 +108,7 @@ static void print_sorted(struct cli *cli, struct olv_sorter *sorter, uint64_t mo
         if (cli_has(cli, OPT_JSON))
             print_listed_json(&record, &l);
         else if (most == 0 || count < most)
-            print_listed(table, &record, &l);
+            print_listed(table, &record, &l, c->has_rules);
     }
     table_end(table);
     if (most && count > most)
@@ -104,7 +124,7 @@ bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filte
         watch_clear(cli);
         if (c.count && filter.heading)
             fputs(filter.heading, stdout);
-        print_sorted(cli, c.sorter, filter.most, err);
+        print_sorted(cli, &c, err);
         if (filter.has_total && !cli_has(cli, OPT_JSON) && !cli_has(cli, OPT_QUIET))
             printf("%s, %s\n", COUNT(c.count, "entry", "entries"), SIZE(c.bytes));
     }

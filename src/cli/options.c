@@ -7,6 +7,7 @@
 #include "olvido/machine.h"
 #include "olvido/nearest.h"
 
+#include <fcntl.h>
 #include <popt.h>
 #include <stdlib.h>
 #include <string.h>
@@ -63,6 +64,14 @@ static const struct option {
     [OPT_PACK] = {"pack", "KIND", "tar, tar.gz, tar.bz2, tar.xz, tar.zst or zip", 0},
     [OPT_VERSIONS] = {"versions", NULL, "list every version of each path, oldest first, with its dates", 0},
     [OPT_AGAINST] = {"against", "FILE", "compare with this copy of ledger/checkpoint, kept elsewhere", 0},
+    [OPT_EACH] = {"each", NULL, "ask about every one", 'e'},
+    [OPT_CONTENTS] = {"contents", NULL, "what is in the directories, hidden entries, too, and not themselves",
+                      0},
+    [OPT_TREE] = {"tree", NULL, "directories with all that is in them", 0},
+    [OPT_MATCHING] = {"matching", "PATTERN", "the names that fit (olvido help patterns); may be repeated", 0},
+    [OPT_NAMES_FROM] =
+        {"names-from", "FILE",
+         "also the names in this file, one on a line or ended by a zero byte; - is standard input", 0},
     [OPT_OWNERS] = {"owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
     [OPT_DEVICES] = {"devices", NULL, "make devices, too", 0},
     [OPT_MAX_SIZE] = {"max-size", "SIZE", "the largest size that a file may get", 0},
@@ -130,8 +139,11 @@ static bool options_complain(struct cli *cli, poptContext context, int code, con
         return cli_usage(cli, "the option %s needs a value", bad);
     if (code != POPT_ERROR_BADOPT)
         return cli_usage(cli, "the option %s: %s", bad, poptStrerror(code));
-    return cli_usage(cli, "there is no option %s here%s%s%s", bad, nearest ? "; did you mean --" : "",
-                     nearest ? nearest : "", nearest ? "?" : "");
+    cli_usage(cli, "there is no option %s here%s%s%s", bad, nearest ? "; did you mean --" : "",
+              nearest ? nearest : "", nearest ? "?" : "");
+    if (faccessat(AT_FDCWD, bad, F_OK, AT_SYMLINK_NOFOLLOW) == 0)
+        term_message(cli, STYLE_PLAIN, "  a file has that name; write it ./%s", bad);
+    return false;
 }
 
 /* Parses one half of the command line; `rest` gets the arguments, which live as long as the context. */

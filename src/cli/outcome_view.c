@@ -6,7 +6,7 @@
 
 enum { SHOWN = 20 };
 
-static void outcome_view_print_json(const struct olv_result_facts *facts)
+void outcome_view_print_json(const struct olv_result_facts *facts)
 {
     json_t *json = json_object();
     olv_json_name(json, "path", facts->path);

@@ -61,6 +61,8 @@ static char *spelt_out(struct cli *cli, enum patterns_of of, const char *word)
     bool has_slash = strchr(word, '/');
     if (of == PATTERNS_HERE || (of == PATTERNS_ANYWHERE && has_slash))
         return patterns_absolute(cli, word, true);
+    if (of == PATTERNS_AS_TYPED)
+        return strdup(word);
     olv_text_puts(&out, of == PATTERNS_ANYWHERE ? "/**/" : has_slash ? "" : "**/");
     olv_text_puts(&out, word + strspn(word, "/"));
     while (out.len && of == PATTERNS_INSIDE && out.data[out.len - 1] == '/')

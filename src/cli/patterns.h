@@ -14,6 +14,7 @@ struct patterns {
 enum patterns_of {
     PATTERNS_ANYWHERE, /* paths; one without a slash fits a name in any directory */
     PATTERNS_HERE,     /* paths; one without a slash fits a name in the working directory */
+    PATTERNS_AS_TYPED, /* of --matching */
     PATTERNS_INSIDE    /* paths in an archive, which begin at its top; else as anywhere */
 };
 

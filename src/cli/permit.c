@@ -140,12 +140,12 @@ bool permit_read(struct permit *p)
     struct cli *cli = p->cli;
     bool is_unattended = cli_has(cli, OPT_UNATTENDED);
     p->over_limit = calloc(p->policy->rule_count, sizeof *p->over_limit);
-    p->allowance =
-        (struct olv_allowance){.is_unattended = is_unattended,
-                               .says_yes = cli_has(cli, OPT_YES),
-                               .has_count = cli_has(cli, OPT_COUNT_TYPED),
-                               .over_limit = p->over_limit,
-                               .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON) && !is_unattended};
+    p->allowance = (struct olv_allowance){.is_unattended = is_unattended,
+                                          .says_yes = cli_has(cli, OPT_YES),
+                                          .has_count = cli_has(cli, OPT_COUNT_TYPED),
+                                          .over_limit = p->over_limit,
+                                          .can_ask = ask_is_possible(p->cli) && !cli_has(cli, OPT_JSON) &&
+                                                     !is_unattended};
     if (!p->over_limit)
         return cli_memory(cli);
     return session_rules_of(cli, p->policy, OPT_OVER_LIMIT, p->over_limit) &&

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/views.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 static void mark(struct cli *cli, const struct olv_run_result *r)
@@ -29,6 +30,39 @@ static void add_done(struct olv_text *line, const struct olv_act *act, const str
                     done->packed_bytes ? SIZE(done->packed_bytes) : "");
 }
 
+static int by_frequency(const void *a, const void *b)
+{
+    const struct olv_left_reason *x = a, *y = b;
+    return x->files < y->files ? 1 : x->files > y->files ? -1 : strcmp(x->what, y->what);
+}
+
+/* "3 left alone (2: it is open for writing; 1: it is held)". */
+static void add_left(struct olv_text *line, const struct olv_run_result *r)
+{
+    enum { SHOWN = 4 };
+    struct olv_left_reason reasons[OLV_REASONS_KEPT];
+    uint64_t rest = 0;
+    run_view_add_part(line, r->left + r->left_before, "left alone");
+    if (r->left == 0)
+        return;
+    memcpy(reasons, r->reasons, sizeof reasons);
+    qsort(reasons, r->reason_count, sizeof *reasons, by_frequency);
+    olv_text_puts(line, " (");
+    for (size_t i = 0; i < r->reason_count; i++) {
+        if (i >= SHOWN) {
+            rest += reasons[i].files;
+            continue;
+        }
+        olv_text_printf(line, "%s%s: ", i ? "; " : "", NUMBER(reasons[i].files));
+        term_name(line, reasons[i].what);
+    }
+    if (rest)
+        olv_text_printf(line, "; %s: other reasons", NUMBER(rest));
+    if (r->left_before)
+        olv_text_printf(line, "; %s: named above", NUMBER(r->left_before));
+    olv_text_puts(line, ")");
+}
+
 static bool is_final(const struct olv_act *act)
 {
     return act->traits & OLV_FINAL;
@@ -49,16 +83,39 @@ static uint64_t done_by(const struct olv_run_result *r, bool (*is_such)(const st
     return files;
 }
 
+/* What commands about this run need to be pasted: "--state DIR ". */
+static void put_state(const struct cli *cli, struct olv_text *out)
+{
+    if (!cli_has(cli, OPT_STATE))
+        return;
+    olv_text_puts(out, "--state ");
+    term_word(out, cli_value(cli, OPT_STATE));
+    olv_text_puts(out, " ");
+}
+
+/* A trash is on the same file system as what was discarded into it. */
+static void print_freeing(const struct olv_run_result *r, const char *state, const char *run)
+{
+    uint64_t bytes = 0;
+    for (size_t i = 0; olv_acts[i]; i++)
+        if (olv_acts[i]->destination == OLV_TO_TRASH)
+            bytes += r->by_act[olv_acts[i]->wire].bytes;
+    if (bytes)
+        printf("It frees nothing yet; this frees %s, for good: olvido %strash clear --run %s\n", SIZE(bytes),
+               state, run);
+}
+
 static void run_view_print_people(struct cli *cli, const struct olv_run *run, const struct olv_run_result *r,
                                   bool can_recover)
 {
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
     bool is_nothing_done = r->done + r->done_directories + r->told + r->left == 0 && !is_all;
-    struct olv_text line = {0}, back = {0};
+    struct olv_text line = {0}, state = {0};
+    put_state(cli, &state);
     for (size_t i = 0; olv_acts[i]; i++)
         add_done(&line, olv_acts[i], &r->by_act[olv_acts[i]->wire]);
     run_view_add_part(&line, r->told, "told");
-    run_view_add_part(&line, r->left, "left alone (see the ledger)");
+    add_left(&line, r);
     run_view_add_part(&line, r->declined, "not allowed, so left undone");
     run_view_add_part(&line, r->refused, "refused");
     run_view_add_part(&line, r->failed, "failed");
@@ -72,20 +129,19 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
     if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {
-        if (cli_has(cli, OPT_STATE)) {
-            olv_text_puts(&back, "--state ");
-            term_word(&back, cli_value(cli, OPT_STATE));
-            olv_text_puts(&back, " ");
-        }
         printf("%s: olvido %srecover --run %s\n",
                done_by(r, is_final) ? "What was deleted is gone; take the rest back" : "Take it back",
-               olv_text_string(&back), olv_run_id(run));
+               olv_text_string(&state), olv_run_id(run));
+        print_freeing(r, olv_text_string(&state), olv_run_id(run));
     }
+    if (r->left)
+        printf("What was left: olvido %saudit show --run %s --result left\n", olv_text_string(&state),
+               olv_run_id(run));
     for (size_t i = 0; olv_acts[i] && !cli_has(cli, OPT_KEEP); i++)
         if (olv_acts[i]->back && r->by_act[olv_acts[i]->wire].files)
             printf("%s\n", olv_acts[i]->back);
     olv_text_free(&line);
-    olv_text_free(&back);
+    olv_text_free(&state);
 }
 
 static void run_view_print_json(const struct olv_run *run, const struct olv_run_result *r)

@@ -156,7 +156,7 @@ bool trash_view_is_allowed(struct cli *cli, const struct found_sum *c)
     static const char *const answers[] = {"no", "yes", NULL};
     struct olv_allowance allowance = {.says_yes = cli_has(cli, OPT_YES),
                                       .has_count = cli_has(cli, OPT_COUNT_TYPED),
-                                      .can_ask = ask_is_possible() && !cli_has(cli, OPT_JSON)};
+                                      .can_ask = ask_is_possible(cli) && !cli_has(cli, OPT_JSON)};
     struct olv_text question = {0};
     bool ok = false;
     if (!cli_number(cli, OPT_COUNT_TYPED, &allowance.count))

@@ -163,6 +163,29 @@ struct outcome_view {
 /* Listens to the command's observer until the end. */
 void outcome_view_begin(struct outcome_view *view, struct cli *cli, uint64_t files);
 void outcome_view_end(struct outcome_view *view);
+void outcome_view_print_json(const struct olv_result_facts *facts);
+
+/* ---- removal_view.c: what became of what was named to be removed ---- */
+
+enum { REMOVAL_SHOWN = 20 };
+
+struct removal_view {
+    struct cli *cli;
+    const char *past; /* "discarded" */
+    bool is_json;
+    struct table *table; /* NULL: none */
+    struct removal_sum {
+        const char *typed;
+        char *path; /* owned */
+        uint64_t files, directories, bytes;
+    } sums[REMOVAL_SHOWN]; /* of each argument */
+    size_t sum_count;
+};
+
+/* Listens to the command's observer until the end. `entries`: how many will be told of. */
+void removal_view_begin(struct removal_view *view, struct cli *cli, const char *past, uint64_t entries,
+                        const char *const *typed, size_t count);
+void removal_view_end(struct removal_view *view);
 
 /* ---- run_view.c: the closing line of all that acts ---- */
 

@@ -106,14 +106,17 @@ static void record(struct carrying *c, const struct olv_docket_entry *e, const s
                                   .packed_bytes = o->packed_bytes,
                               });
     if (observer && observer->outcome)
-        observer->outcome(observer->self, &(struct olv_result_facts){.path = path,
-                                                                     .into = into,
-                                                                     .result = result,
-                                                                     .reason = reason,
-                                                                     .size_bytes = olv_docket_entry_size(e),
-                                                                     .has_packed = o->has_packed,
-                                                                     .packed_bytes = o->packed_bytes,
-                                                                     .seconds = o->seconds});
+        observer->outcome(observer->self,
+                          &(struct olv_result_facts){.path = path,
+                                                     .into = into,
+                                                     .result = result,
+                                                     .reason = reason,
+                                                     .size_bytes = olv_docket_entry_size(e),
+                                                     .files = olv_docket_entry_files(e),
+                                                     .is_directory = e->identity.kind == OLV_KIND_DIRECTORY,
+                                                     .has_packed = o->has_packed,
+                                                     .packed_bytes = o->packed_bytes,
+                                                     .seconds = o->seconds});
     outcomes_note(run, e, o);
     if (o->result == OLV_FAILED || o->result == OLV_DENIED)
         olv_observe_trouble(observer,
@@ -137,6 +140,25 @@ static void count_done(struct olv_run_result *r, const struct olv_docket_entry *
     by_act->packed_bytes += o->packed_bytes;
 }
 
+/* How many were left for which reason. */
+static void count_reason(struct olv_run_result *r, const struct olv_outcome *o, uint64_t files)
+{
+    char what[sizeof r->reasons->what];
+    size_t i = 0;
+    outcome_reason(o, what, sizeof what);
+    while (i < r->reason_count && strcmp(r->reasons[i].what, what) != 0)
+        i++;
+    if (i == OLV_REASONS_KEPT) {
+        i--;
+    } else if (i == r->reason_count) {
+        bool is_last = i + 1 == OLV_REASONS_KEPT;
+        snprintf(r->reasons[i].what, sizeof r->reasons->what, "%s", is_last ? "other reasons" : what);
+        r->reasons[i].files = 0;
+        r->reason_count++;
+    }
+    r->reasons[i].files += files;
+}
+
 static void outcomes_count(struct olv_run_result *r, const struct olv_docket_entry *e,
                            const struct olv_outcome *o)
 {
@@ -147,6 +169,7 @@ static void outcomes_count(struct olv_run_result *r, const struct olv_docket_ent
     case OLV_LEFT:
         r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
         r->left += olv_undone_files(olv_docket_entry_files(e));
+        count_reason(r, o, olv_undone_files(olv_docket_entry_files(e)));
         break;
     case OLV_DENIED:
         r->refused += olv_undone_files(olv_docket_entry_files(e));

@@ -1,204 +1,103 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Everything is sorted by directory and name, so a docket is the same in whatever order the threads found it,
  * and entries of a directory stay together. A path named twice, or also inside a named tree, appears once. */
-#include "olvido/named.h"
+#include "naming/naming.h"
 
 #include "file/identity.h"
-#include "file/trusted.h"
-#include "olvido/guard.h"
 #include "olvido/path.h"
-#include "olvido/sorter.h"
 #include "os/os.h"
-#include "scan/scan.h"
 
-#include <errno.h>
-#include <fcntl.h>
-#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-struct naming {
-    const struct olv_named_options *options;
-    struct scan_relay relay;
-    uint32_t own; /* the effective user */
-    struct olv_named *out;
-    struct olv_sorter *sorter;
-    const char **trees; /* canonical paths of named directories; owned */
-    size_t tree_count;
-    struct name_worker {
-        uint64_t serial; /* of the directory described below; 0: none */
-        struct olv_stat dir;
-        struct olv_text path, record;
-        bool is_guarded;
-    } * workers;
-    atomic_ulong guarded;
-};
-
-/* Follows the directory's path and the name in a record. */
-struct found {
-    struct olv_identity identity;
-    uint64_t links;
-    struct olv_directory_id at;
-    uint32_t mode, owner;
-};
-
-static void named_trouble(struct naming *n, const char *path, const char *what, int sys)
+bool paths_add(struct paths *paths, char *path, struct olv_error *err)
 {
+    if (!path || !grow(&paths->items, paths->count, &paths->cap, sizeof *paths->items)) {
+        free(path);
+        return olv_fail_memory(err);
+    }
+    paths->items[paths->count++] = path;
+    return true;
+}
+
+void paths_free(struct paths *paths)
+{
+    for (size_t i = 0; i < paths->count; i++)
+        free(paths->items[i]);
+    free(paths->items);
+    *paths = (struct paths){0};
+}
+
+/* ---- telling ---- */
+
+void naming_trouble(struct naming *n, const char *path, const char *what, int sys)
+{
+    pthread_mutex_lock(&n->mutex);
     n->out->troubles++;
     olv_observe_unreadable(n->relay.observer, path, what, sys);
+    pthread_mutex_unlock(&n->mutex);
+}
+
+void naming_left(struct naming *n, const char *path, const char *why, int sys)
+{
+    atomic_fetch_add(&n->left, 1);
+    pthread_mutex_lock(&n->mutex);
+    olv_observe_trouble(n->relay.observer, (struct olv_trouble){OLV_TROUBLE_LEFT, path, why, sys});
+    pthread_mutex_unlock(&n->mutex);
 }
 
 /* ---- collecting ---- */
 
-/* Directories come after their contents: deepest first. */
-static struct olv_instant rank_of(const char *directory, const struct olv_stat *stat)
+/* Directories that are emptied come after their contents: deepest first. */
+static struct olv_instant rank_of(const char *directory, const struct found *f)
 {
     enum { DEEPEST = 1 << 20 };
     int64_t depth = 0;
-    if (stat->kind != OLV_KIND_DIRECTORY)
+    if (!f->is_emptied)
         return (struct olv_instant){0, 0};
     for (const char *c = directory; *c; c++)
         depth += *c == '/';
     return (struct olv_instant){DEEPEST - depth, 0};
 }
 
-static bool named_add(struct naming *n, struct olv_text *record, const char *directory,
-                      const struct olv_stat *dir, const char *name, const struct olv_stat *stat,
-                      struct olv_error *err)
+bool naming_add(struct naming *n, struct olv_text *record, const char *directory, const char *name,
+                const struct found *found, struct olv_error *err)
 {
-    struct found f = {.identity = olv_identity_of(stat),
-                      .links = stat->links,
-                      .at = olv_directory_id_of(dir),
-                      .mode = stat->mode,
-                      .owner = stat->owner};
     olv_text_clear(record);
     olv_text_add(record, directory, strlen(directory) + 1);
     olv_text_add(record, name, strlen(name) + 1);
-    olv_text_add(record, &f, sizeof f);
+    olv_text_add(record, found, sizeof *found);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(n->sorter, (struct olv_sorted){rank_of(directory, stat), record->data, record->len},
-                          err);
+    return olv_sorter_add(n->sorter,
+                          (struct olv_sorted){rank_of(directory, found), record->data, record->len}, err);
 }
 
-static bool named_know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
-                                 struct olv_error *err)
+struct found found_of(const struct naming *n, const struct olv_stat *dir, const struct olv_stat *stat)
 {
-    if (w->serial == entry->dir->serial)
-        return true;
-    w->serial = 0;
-    olv_text_clear(&w->path);
-    olv_scan_dir_path(entry->dir, &w->path);
-    if (w->path.failed)
-        return olv_fail_memory(err);
-    if (!olv_os_stat(entry->dir_fd, "", &w->dir))
-        return olv_fail_system(err, w->path.data, "cannot look at the directory");
-    w->is_guarded = olv_guard_of(n->options->guard, w->path.data) != OLV_NO_BARRIER;
-    w->serial = entry->dir->serial;
-    return true;
-}
-
-static bool is_guarded(const struct naming *n, bool in_guarded, const struct olv_stat *stat)
-{
-    return in_guarded || olv_guard_is_own(n->options->guard, stat->device, stat->inode);
-}
-
-static void named_visit(void *self, unsigned number, struct olv_scan_entry *entry)
-{
-    struct naming *n = self;
-    struct name_worker *w = &n->workers[number];
-    struct olv_error err = {0};
-    bool ok;
-    if (!(n->options->kinds & 1u << entry->kind) || (n->options->takes && !n->options->takes(entry->name)) ||
-        !olv_scan_look(entry))
-        return;
-    ok = named_know_directory(n, w, entry, &err);
-    if (ok && is_guarded(n, w->is_guarded, &entry->stat))
-        atomic_fetch_add(&n->guarded, 1);
-    else if (ok)
-        ok = named_add(n, &w->record, w->path.data, &w->dir, entry->name, &entry->stat, &err);
-    if (!ok)
-        scan_relay_fail(&n->relay, &err);
-}
-
-static bool named_enter(void *self, unsigned worker, struct olv_scan_dir *dir, const struct olv_stat *stat)
-{
-    struct naming *n = self;
-    (void)worker;
-    (void)dir;
-    return !atomic_load(&n->relay.has_failed) &&
-           !olv_guard_is_own(n->options->guard, stat->device, stat->inode);
-}
-
-/* ---- what is named ---- */
-
-/* The canonical directory of a path, and where its name begins; NULL with `err`. */
-static char *parent_of(const char *path, const char **name, struct olv_error *err)
-{
-    char *above = olv_path_directory(path), *real = above ? trusted_resolve(above, err) : NULL;
-    *name = olv_path_name(path);
-    if (!above)
-        olv_fail_memory(err);
-    free(above);
-    return real;
-}
-
-/* A file, or a link itself. */
-static bool name_file(struct naming *n, const char *path, struct olv_error *err)
-{
-    const char *name;
-    struct olv_error why = {0};
-    char *directory = parent_of(path, &name, &why);
-    int fd = directory ? olv_os_open_path(directory) : -1;
-    struct olv_stat dir, stat;
-    bool ok = true;
-    if (why.code == OLV_UNTRUSTED)
-        named_trouble(n, path, why.what, 0);
-    else if (fd < 0 || !olv_os_stat(fd, "", &dir) || !olv_os_stat(fd, name, &stat))
-        named_trouble(n, path, "looking for it", directory ? errno : why.sys);
-    else if (!(n->options->kinds & 1u << stat.kind))
-        named_trouble(n, path, "it is not a file", 0);
-    else if (is_guarded(n, olv_guard_of(n->options->guard, directory) != OLV_NO_BARRIER, &stat))
-        atomic_fetch_add(&n->guarded, 1);
-    else
-        ok = named_add(n, &n->workers[0].record, directory, &dir, name, &stat, err);
-    olv_os_close(fd);
-    free(directory);
-    return ok;
-}
-
-/* A directory is walked; a link to one counts as a link, unless written with a trailing slash. */
-static bool name_path(struct naming *n, const char *path, struct olv_error *err)
-{
-    struct olv_error why = {0};
-    struct olv_stat stat;
-    char *real;
-    if (!olv_os_stat(AT_FDCWD, path, &stat)) {
-        named_trouble(n, path, "looking for it", errno);
-        return true;
-    }
-    if (stat.kind != OLV_KIND_DIRECTORY)
-        return name_file(n, path, err);
-    real = trusted_resolve(path, &why);
-    if (!real) {
-        named_trouble(n, path, why.sys ? "looking for it" : why.what, why.sys);
-        return true;
-    }
-    n->trees[n->tree_count++] = real;
-    n->out->directories++;
-    return !(n->options->kinds & 1u << OLV_KIND_DIRECTORY) || !strcmp(real, "/") || name_file(n, real, err);
+    struct found f;
+    memset(&f, 0, sizeof f); /* records are compared as bytes */
+    f.identity = olv_identity_of(stat);
+    f.links = stat->links;
+    f.at = olv_directory_id_of(dir);
+    f.is_readonly = stat->kind == OLV_KIND_FILE && !(stat->mode & 0222);
+    f.is_others = stat->owner != n->own;
+    f.is_emptied = stat->kind == OLV_KIND_DIRECTORY;
+    return f;
 }
 
 /* ---- the docket ---- */
 
-static void tally(struct olv_named *out, const struct found *f, uint32_t own)
+static void tally(struct olv_named *out, const struct found *f)
 {
-    bool is_file = f->identity.kind == OLV_KIND_FILE;
-    out->files++;
-    out->bytes += is_file ? f->identity.size_bytes : 0;
-    out->readonly += is_file && !(f->mode & 0222);
-    out->others += f->owner != own;
+    bool is_directory = f->identity.kind == OLV_KIND_DIRECTORY, is_file = f->identity.kind == OLV_KIND_FILE;
+    out->files += is_directory ? f->contents.files : 1;
+    out->bytes += is_directory ? f->contents.bytes : is_file ? f->identity.size_bytes : 0;
+    out->entries++;
+    out->goes += is_directory;
+    out->readonly += f->is_readonly;
+    out->others += f->is_others;
 }
 
 static bool named_deliver(struct naming *n, struct olv_composing *composing, const char *record,
@@ -220,8 +119,34 @@ static bool named_deliver(struct naming *n, struct olv_composing *composing, con
     e.due = f.identity.modified;
     e.links = f.links;
     e.at = f.at;
-    tally(n->out, &f, n->own);
+    e.contents = f.contents;
+    e.is_readonly = f.is_readonly;
+    e.is_others = f.is_others;
+    e.is_emptied = f.is_emptied && o->is_removed;
+    tally(n->out, &f);
     return olv_compose_add(composing, &e, err);
+}
+
+static int by_text(const void *a, const void *b)
+{
+    return strcmp(*(char *const *)a, *(char *const *)b);
+}
+
+/* Whether it lies in a directory that goes whole. */
+static bool goes_along(const struct paths *wholes, char *directory)
+{
+    size_t len = strlen(directory);
+    bool is_in = false;
+    for (size_t end = len; !is_in && end > 1; end--) {
+        char kept = directory[end];
+        const char *key = directory;
+        if (end < len && kept != '/')
+            continue;
+        directory[end] = '\0';
+        is_in = bsearch(&key, wholes->items, wholes->count, sizeof *wholes->items, by_text) != NULL;
+        directory[end] = kept;
+    }
+    return is_in;
 }
 
 static bool deliver_all(struct naming *n, struct olv_error *err)
@@ -230,6 +155,8 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     struct olv_sorted record;
     struct olv_text last = {0};
     bool ok = true;
+    if (n->wholes.count)
+        qsort(n->wholes.items, n->wholes.count, sizeof *n->wholes.items, by_text);
     olv_compose_begin(&composing, n->out->docket, NULL);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
         size_t names = record.len - sizeof(struct found);
@@ -237,7 +164,11 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
             continue;
         olv_text_clear(&last);
         olv_text_add(&last, record.bytes, names);
-        ok = named_deliver(n, &composing, record.bytes, err);
+        if (last.failed)
+            ok = olv_fail_memory(err);
+        else if (!n->wholes.count || !goes_along(&n->wholes, last.data))
+            ok = named_deliver(n, &composing, record.bytes, err);
+        /* goes_along leaves it as it was */
     }
     ok = ok && err->code == OLV_OK && olv_compose_end(&composing, err);
     olv_compose_abandon(&composing);
@@ -245,50 +176,101 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     return ok;
 }
 
-static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
+/* ---- all of it ---- */
+
+static bool named_prepare(struct naming *n, struct olv_error *err)
 {
-    struct olv_scan_visitor visitor = {
-        .self = n, .enter = named_enter, .visit = named_visit, .longest_path = OLV_LONGEST_DIRECTORY};
-    n->trees = calloc(count + 1, sizeof *n->trees);
+    const struct olv_expr *where = n->options->where;
     n->workers = calloc(olv_scan_workers(), sizeof *n->workers);
-    if (!n->trees || !n->workers)
+    if (!n->workers)
+        return olv_fail_memory(err);
+    for (unsigned i = 0; i < olv_scan_workers(); i++) {
+        n->workers[i].dir.fd = -1;
+        if (where && !(n->workers[i].scratch = olv_expr_scratch_new()))
+            return olv_fail_memory(err);
+    }
+    if (where && !(n->ages = olv_expr_bind(where, olv_os_now(), NULL)))
         return olv_fail_memory(err);
     n->sorter = olv_sorter_new(err);
     n->out->docket = n->sorter ? olv_spool_new(err) : NULL;
-    if (!n->out->docket)
-        return false;
-    for (size_t i = 0; i < count; i++)
-        if (!name_path(n, paths[i], err))
+    return n->out->docket != NULL;
+}
+
+static bool take_names(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
+{
+    for (size_t i = 0; i < count; i++) {
+        if (olv_observe_interrupted(n->relay.observer))
+            return olv_fail(err, OLV_INTERRUPTED, "interrupted while looking");
+        if (!name_take(n, paths[i], err))
             return false;
-    if (!scan_relayed(n->trees, n->tree_count, &visitor, &n->relay, err))
-        return false;
-    n->out->troubles += n->relay.unreadable;
-    return deliver_all(n, err);
+    }
+    return true;
+}
+
+static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
+{
+    struct paths found = {0};
+    bool ok = named_prepare(n, err);
+    if (ok && n->options->matching) {
+        ok = matching_find(n, paths, count, &found, err) &&
+             take_names(n, (const char *const *)found.items, found.count, err);
+    } else if (ok) {
+        ok = take_names(n, paths, count, err);
+    }
+    paths_free(&found);
+    return ok && trees_take(n, err) && everything_find(n, err) && deliver_all(n, err);
+}
+
+static void place_free(struct place *place)
+{
+    olv_text_free(&place->typed);
+    olv_text_free(&place->words);
+    free(place->path);
+}
+
+static void naming_free(struct naming *n)
+{
+    for (unsigned i = 0; n->workers && i < olv_scan_workers(); i++) {
+        olv_expr_scratch_free(n->workers[i].scratch);
+        olv_text_free(&n->workers[i].record);
+        olv_text_free(&n->workers[i].path);
+        place_free(&n->workers[i].dir);
+    }
+    free(n->workers);
+    for (size_t i = 0; n->seen && i < n->full.count; i++)
+        paths_free(&n->seen[i]);
+    free(n->seen);
+    paths_free(&n->trees);
+    paths_free(&n->wholes);
+    paths_free(&n->full);
+    olv_os_close(n->place.fd);
+    place_free(&n->place);
+    free(n->ages);
+    olv_sorter_free(n->sorter);
+    pthread_mutex_destroy(&n->mutex);
 }
 
 bool olv_named_make(const char *const *paths, size_t count, const struct olv_named_options *options,
                     const struct olv_observer *observer, struct olv_named *out, struct olv_error *err)
 {
-    struct naming n = {
-        .options = options, .relay = {.observer = observer}, .own = (uint32_t)geteuid(), .out = out};
+    struct naming n = {.options = options,
+                       .relay = {.observer = observer},
+                       .own = (uint32_t)geteuid(),
+                       .out = out,
+                       .place = {.fd = -1}};
     bool ok;
     *out = (struct olv_named){0};
+    pthread_mutex_init(&n.mutex, NULL);
     ok = named_make(&n, paths, count, err);
     out->guarded = atomic_load(&n.guarded);
-    for (unsigned i = 0; n.workers && i < olv_scan_workers(); i++) {
-        olv_text_free(&n.workers[i].path);
-        olv_text_free(&n.workers[i].record);
-    }
-    for (size_t i = 0; i < n.tree_count; i++)
-        free((char *)(uintptr_t)n.trees[i]);
-    free(n.trees);
-    free(n.workers);
-    olv_sorter_free(n.sorter);
+    out->left = atomic_load(&n.left);
+    naming_free(&n);
     return ok;
 }
 
 void olv_named_free(struct olv_named *named)
 {
+    free(named->everything);
     olv_spool_free(named->docket);
     *named = (struct olv_named){0};
 }

@@ -73,6 +73,11 @@ struct olv_instant *olv_expr_bind(const struct olv_expr *expr, struct olv_instan
     return ages;
 }
 
+bool olv_expr_names_kind(const struct olv_expr *expr)
+{
+    return expr->names_kind;
+}
+
 static enum olv_truth truth(bool statement)
 {
     return statement ? OLV_YES : OLV_NO;

@@ -130,11 +130,12 @@ static void its_advice_can_be_pasted_and_does_just_that(void **state)
               ". ./names.bash\nfor f in \"${names[@]}\" axb.csv; do echo x >\"tides/old/$f\"\n"
               "touch -d '40 days ago' \"tides/old/$f\"; done\n",
               0);
-    make_file(s, "paste.bash",
-              ". ./names.bash\nfor f in \"${names[@]}\"; do\n"
-              "$O --policy policy.yaml explain \"tides/old/$f\" | sed -n 's|^  Get back  *olvido |$O |p' >command\n"
-              "cat command; . ./command; ls -Q \"tides/old/$f\"; done\n",
-              0);
+    make_file(
+        s, "paste.bash",
+        ". ./names.bash\nfor f in \"${names[@]}\"; do\n"
+        "$O --policy policy.yaml explain \"tides/old/$f\" | sed -n 's|^  Get back  *olvido |$O |p' >command\n"
+        "cat command; . ./command; ls -Q \"tides/old/$f\"; done\n",
+        0);
     shell_ok(s, "bash -e make.bash; $O --policy policy.yaml enforce --yes; [ -z \"$(ls tides/old)\" ]");
     o = shell(s, "export O; bash -e paste.bash; [ ! -e tides/old/axb.csv ] && echo alone");
     assert_contains(o.out, "\"tides/old/a*b.csv\"");

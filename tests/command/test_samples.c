@@ -137,8 +137,8 @@ static void a_place_may_have_wildcards_in_its_name(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_ends(s, 0, "demo", "wild*{x}", "--for", "own.yaml", "--json", NULL);
-    shell_ok(s,
-             "mkdir wildcat; cp -a 'wild*{x}/'* wildcat; grep -F 'wild\\\\*\\\\{x\\\\}/*/' 'wild*{x}/policy.yaml'");
+    shell_ok(s, "mkdir wildcat; cp -a 'wild*{x}/'* wildcat; grep -F 'wild\\\\*\\\\{x\\\\}/*/' "
+                "'wild*{x}/policy.yaml'");
     assert_contains(o.out, "\"as_meant\":true");
     o = olvido_ends(s, 0, "--policy", "wild*{x}/policy.yaml", "--json", "preview", "--list", NULL);
     assert_contains(o.out, "wild*{x}/");

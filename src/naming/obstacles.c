@@ -1,0 +1,162 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What stands in the way of removing something, found before anything is removed. */
+#include "naming/naming.h"
+
+#include "file/identity.h"
+#include "olvido/path.h"
+#include "os/os.h"
+#include "scan/contents.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <unistd.h>
+
+void place_examine(struct naming *n, struct place *place)
+{
+    place->is_guarded = olv_guard_of(n->options->guard, place->path) != OLV_NO_BARRIER;
+    place->why_left = NULL;
+    place->sys = 0;
+    if (place->stat.is_immutable) {
+        place->why_left = "its directory is immutable";
+    } else if (place->stat.is_append_only) {
+        place->why_left = "its directory is append-only: nothing in it can be renamed or removed";
+    } else if (faccessat(place->fd, ".", W_OK | X_OK, AT_EACCESS) < 0) {
+        place->sys = errno;
+        place->why_left = "its directory cannot be changed";
+    }
+}
+
+/* In a sticky directory a name belongs to the owner of the file or of the directory. */
+static bool is_of_another(const struct naming *n, const struct place *place, const struct olv_stat *stat)
+{
+    return place->stat.mode & 01000 && n->own != 0 && stat->owner != n->own && place->stat.owner != n->own;
+}
+
+static enum olv_truth is_held(const struct naming *n, const char *path, const struct olv_stat *stat)
+{
+    const struct olv_holds *holds = n->options->holds;
+    return holds ? holds->is_held(holds->self, path, stat) : OLV_NO;
+}
+
+/* The same words as right before the act; see source/asking.c. */
+static const char *why_guarded(const struct naming *n, const struct place *place, const char *path,
+                               const struct olv_stat *stat)
+{
+    bool is_directory = stat->kind == OLV_KIND_DIRECTORY;
+    const struct olv_guard *guard = n->options->guard;
+    if (olv_guard_is_own(guard, stat->device, stat->inode))
+        return "guarded: it is one of Olvido's own files";
+    switch (place->is_guarded || is_directory ? olv_guard_of(guard, is_directory ? path : place->path)
+                                              : OLV_NO_BARRIER) {
+    case OLV_SYSTEM_PLACE:
+        return "guarded: it is in a system directory";
+    case OLV_OWN_PLACE:
+        return "guarded: it is in one of Olvido's own places";
+    default:
+        return NULL;
+    }
+}
+
+static const char *why_landmark(struct place *place, const char *what)
+{
+    olv_text_clear(&place->words);
+    olv_text_printf(&place->words, "guarded: it is %s", what);
+    return olv_text_string(&place->words);
+}
+
+const char *why_it_stays(const struct naming *n, struct place *place, const char *path,
+                         const struct olv_stat *stat, int *sys)
+{
+    const char *why = why_guarded(n, place, path, stat);
+    bool is_directory = stat->kind == OLV_KIND_DIRECTORY;
+    const char *landmark =
+        is_directory ? olv_guard_landmark(n->options->guard, stat->device, stat->inode) : NULL;
+    *sys = 0;
+    if (why)
+        return why;
+    if (is_directory && olv_begins_another(&place->stat, stat))
+        return stat->mount != place->stat.mount ? "guarded: it is a mount point"
+                                                : "guarded: it is the root of a subvolume";
+    if (landmark)
+        return why_landmark(place, landmark);
+    if (stat->is_immutable)
+        return "it is immutable";
+    if (stat->is_append_only)
+        return "it is append-only";
+    if (place->why_left) {
+        *sys = place->sys;
+        return place->why_left;
+    }
+    if (is_of_another(n, place, stat))
+        return "its directory is sticky, and it belongs to another user";
+    switch (is_held(n, path, stat)) {
+    case OLV_NO:
+        return NULL;
+    case OLV_YES:
+        return "it is held";
+    default:
+        return "nobody knows whether it is held";
+    }
+}
+
+/* ---- in a directory that goes whole ---- */
+
+struct summing {
+    struct naming *naming;
+    const char *path;       /* of the directory */
+    struct olv_text *where; /* the first place that is in the way */
+};
+
+static void remember(struct summing *s, const struct olv_scan_entry *entry)
+{
+    pthread_mutex_lock(&s->naming->mutex);
+    if (s->where->len == 0) {
+        olv_text_printf(s->where, "%s/", s->path);
+        olv_scan_dir_path_below(entry->dir, s->where);
+        olv_text_printf(s->where, "%s%s", entry->dir->parent ? "/" : "", entry->name);
+    }
+    pthread_mutex_unlock(&s->naming->mutex);
+}
+
+static const char *why_kept_inside(const struct summing *s, const struct olv_scan_entry *entry)
+{
+    const struct naming *n = s->naming;
+    const struct olv_stat *stat = &entry->stat;
+    struct olv_text path = {0};
+    enum olv_truth held;
+    if (olv_guard_is_own(n->options->guard, stat->device, stat->inode))
+        return "one of Olvido's own places or files is in the way";
+    if (entry->kind == OLV_KIND_DIRECTORY && olv_guard_landmark(n->options->guard, stat->device, stat->inode))
+        return "the root, a home, the working directory, or one above it is in the way";
+    if (stat->is_immutable || stat->is_append_only)
+        return stat->is_immutable ? "it is immutable, and in the way" : "it is append-only, and in the way";
+    if (!n->options->holds)
+        return NULL;
+    olv_text_printf(&path, "%s/", s->path);
+    olv_scan_dir_path_below(entry->dir, &path);
+    olv_text_printf(&path, "%s%s", entry->dir->parent ? "/" : "", entry->name);
+    held = path.failed ? OLV_UNKNOWN : is_held(n, path.data, stat);
+    olv_text_free(&path);
+    return held == OLV_NO ? NULL : "it is held, and in the way";
+}
+
+static const char *obstacles_ask(void *self, const struct olv_scan_entry *entry)
+{
+    struct summing *s = self;
+    const char *why = why_kept_inside(s, entry);
+    if (why)
+        remember(s, entry);
+    return why;
+}
+
+bool naming_sum_up(struct naming *n, const struct place *place, const char *path, const char *name,
+                   struct olv_contents *out, struct olv_text *where, struct olv_error *err)
+{
+    struct summing summing = {n, path, where};
+    struct contents_asker asker = {&summing, n->relay.observer, obstacles_ask};
+    bool ok = olv_scan_contents(place->fd, name, &asker, out, err);
+    if (!ok && where->len == 0 && *err->path)
+        olv_path_add(where, place->path, err->path);
+    return ok;
+}
