@@ -23,7 +23,8 @@ enum olv_trait {
     OLV_AGAIN_IF_OTHERWISE = 1 << 9, /* or when a step says it with other arguments */
     OLV_FORMER = 1 << 10,            /* outlived: rules go on judging the file as what it was before */
     OLV_NEVER_LAPSES = 1 << 11,      /* as a step, it is due before a later one whose time has come, too */
-    OLV_SOURCE_STAYS = 1 << 12       /* changes nothing of the file, so no guard keeps it from that */
+    OLV_SOURCE_STAYS = 1 << 12,      /* changes nothing of the file, so no guard keeps it from that */
+    OLV_EMPTY_ONLY = 1 << 13         /* takes directories, each by itself, and only empty ones */
 };
 
 /* Where the file is afterwards. */
@@ -81,7 +82,8 @@ enum olv_order {
 struct olv_inverse {
     const struct olv_act *act;
     const char *path;
-    const char *original; /* of the copy that lies there */
+    const char *original; /* of the copy that lies there; "" */
+    bool makes_it;        /* nothing lies there: it is made again, with the arguments that the act had */
 };
 struct completing;
 

@@ -19,9 +19,11 @@ struct olv_named_options {
         OLV_ENTER_DIRECTORIES, /* what is in them is taken one by one, and themselves last, if `kinds` has
                                   them */
         OLV_WHOLE_DIRECTORIES, /* with all that is in them; one by one with a statement */
-        OLV_NO_DIRECTORIES     /* they are left */
+        OLV_NO_DIRECTORIES,    /* they are left */
+        OLV_EMPTY_DIRECTORIES  /* only empty ones, from the bottom up, each by itself; nothing else */
     } directories;
     bool is_removed; /* what is taken leaves its place: what stands in the way is looked for, told and left */
+    bool upwards;    /* of OLV_EMPTY_DIRECTORIES: also those above, as far as they are empty then */
     bool only_contents; /* the named directories stay, and what is in them is named instead */
     /* What is named is what fits one of these, in the named directories or, without any, in the working
      * directory; without a slash, right in them. NULL: the names themselves. */

@@ -14,9 +14,11 @@
     ACT(act_archive)                                                                                         \
     ACT(act_discard)                                                                                         \
     ACT(act_delete)                                                                                          \
+    ACT(act_sweep)                                                                                           \
     ACT(act_clear)                                                                                           \
     ACT(act_recover)                                                                                         \
-    ACT(act_take_back)
+    ACT(act_take_back)                                                                                       \
+    ACT(act_remake)
 
 #define ACT_IS_THERE(act) extern const struct olv_act act;
 ACTS(ACT_IS_THERE)

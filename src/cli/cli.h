@@ -76,6 +76,7 @@ enum cli_option {
     OPT_TREE,
     OPT_MATCHING,
     OPT_NAMES_FROM,
+    OPT_UPWARDS,
     OPT_COUNT
 };
 

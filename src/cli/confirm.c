@@ -58,17 +58,19 @@ static void add_place(struct olv_text *out, const struct olv_named *n)
 static void reasons(const struct confirm *c, struct olv_text *out)
 {
     const struct olv_named *n = c->named;
-    bool removes = c->act->named.is_removed;
+    bool removes = c->act->named.is_removed, only_empty = c->act->named.directories == OLV_EMPTY_DIRECTORIES;
     add_place(out, n);
-    if (n->files > ASKED_ABOVE && removes)
+    if (removes && n->files + (only_empty ? n->goes : 0) > ASKED_ABOVE)
         olv_text_printf(out, "%smany at once", out->len ? "; " : "");
     else if (n->files > ASKED_ABOVE)
         add_reason(out, n->files, "file", "files");
-    add_reason(out, removes ? n->goes : n->directories, "directory with all that is in it",
-               "directories with all that is in them");
+    if (!only_empty)
+        add_reason(out, removes ? n->goes : n->directories, "directory with all that is in it",
+                   "directories with all that is in them");
     if (!removes)
         add_reason(out, n->readonly, "file is read-only", "files are read-only");
-    add_reason(out, n->others, "file belongs to another user", "files belong to other users");
+    add_reason(out, n->others, removes ? "of them belongs to another user" : "file belongs to another user",
+               removes ? "of them belong to other users" : "files belong to other users");
     add_caught(out, n);
 }
 

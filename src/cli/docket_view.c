@@ -67,7 +67,9 @@ static void print_listed(struct table *table, const struct olv_sorted *record, c
         table_name(table, STYLE_FAINT, rule);
     term_name(&shown, path);
     if (l->kind == OLV_KIND_DIRECTORY)
-        olv_text_printf(&shown, "/ (%s)", COUNT(l->files, "file", "files"));
+        olv_text_puts(&shown, "/");
+    if (l->kind == OLV_KIND_DIRECTORY && l->files)
+        olv_text_printf(&shown, " (%s)", COUNT(l->files, "file", "files"));
     table_text(table, STYLE_PLAIN, &shown);
 }
 

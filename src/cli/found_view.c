@@ -40,6 +40,8 @@ void found_view_each(void *self, const struct olv_found_item *found)
     } else {
         if (*found->depot)
             olv_text_printf(&path, ", from depot %s", found->depot);
+        else if (!found->trash && found->kind == OLV_KIND_DIRECTORY)
+            olv_text_puts(&path, ", an empty directory, is made again");
         else if (!found->trash)
             olv_text_puts(&path, ", a copy, is taken away");
         if (found->older_versions)
@@ -53,14 +55,14 @@ void found_view_each(void *self, const struct olv_found_item *found)
 static void take_back_each(void *self, const struct olv_inverse *inverse, const struct olv_stat *stat)
 {
     struct found_view *r = self;
-    const struct olv_found_item found = {.path = inverse->original,
+    const struct olv_found_item found = {.path = inverse->makes_it ? inverse->path : inverse->original,
                                          .target = inverse->path,
                                          .item = "",
                                          .depot = "",
                                          .deleted = stat->modified,
                                          .modified = stat->modified,
                                          .size_bytes = stat->size_bytes,
-                                         .files = 1,
+                                         .files = inverse->makes_it ? 0 : 1,
                                          .kind = stat->kind};
     found_view_each(r, &found);
 }

@@ -72,6 +72,7 @@ static const struct option {
     [OPT_NAMES_FROM] =
         {"names-from", "FILE",
          "also the names in this file, one on a line or ended by a zero byte; - is standard input", 0},
+    [OPT_UPWARDS] = {"upwards", NULL, "also the directories above, as far as they are empty then", 0},
     [OPT_OWNERS] = {"owners", NULL, "restore owners, set-id bits and access control lists, too", 0},
     [OPT_DEVICES] = {"devices", NULL, "make devices, too", 0},
     [OPT_MAX_SIZE] = {"max-size", "SIZE", "the largest size that a file may get", 0},

@@ -38,7 +38,9 @@ static void print_row(struct removal_view *view, const struct olv_result_facts *
     struct olv_text what = {0};
     term_name(&what, f->path);
     if (f->is_directory)
-        olv_text_printf(&what, "/ (%s)", COUNT(f->files, "file", "files"));
+        olv_text_puts(&what, "/");
+    if (f->is_directory && f->files)
+        olv_text_printf(&what, " (%s)", COUNT(f->files, "file", "files"));
     if (*f->reason) {
         olv_text_puts(&what, ": ");
         term_name(&what, f->reason);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Tables of a few aligned columns. On a terminal too narrow for them, columns that say the same in each row are
- * left out, then the elastic one breaks its line; where that is not enough, each row becomes lines of "heading
- * value". Nothing is shortened. */
+/* Tables of a few aligned columns. On a terminal too narrow for them, columns that say the same in each row
+ * are left out, then the elastic one breaks its line; where that is not enough, each row becomes lines of
+ * "heading value". Nothing is shortened. */
 #ifndef OLV_CLI_TABLE_H
 #define OLV_CLI_TABLE_H
 

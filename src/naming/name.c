@@ -79,7 +79,7 @@ static bool take_file(struct naming *n, const struct name *name, struct olv_erro
 {
     struct found found = found_of(n, &n->place.stat, &name->stat);
     return (!n->options->is_removed || everything_note(n, &n->place, name->last, err)) &&
-           naming_add(n, &n->workers[0].record, n->place.path, name->last, &found, err);
+           naming_add(n, &n->workers[0].record, n->place.path, name->last, "", &found, err);
 }
 
 /* A directory with all that is in it. What stands in the way keeps it whole, or, where what is in it goes one
@@ -94,7 +94,7 @@ static bool take_whole(struct naming *n, const struct name *name, struct olv_err
     if (naming_sum_up(n, &n->place, name->shown.data, name->last, &found.contents, &where, &why)) {
         ok = everything_note(n, &n->place, name->last, err) &&
              paths_add(&n->wholes, strdup(name->shown.data), err) &&
-             naming_add(n, &n->workers[0].record, n->place.path, name->last, &found, err);
+             naming_add(n, &n->workers[0].record, n->place.path, name->last, "", &found, err);
     } else if (why.code == OLV_INTERRUPTED || why.code == OLV_MEMORY) {
         *err = why;
         ok = false;
@@ -113,6 +113,8 @@ static bool take_directory(struct naming *n, const struct name *name, struct olv
 {
     const struct olv_named_options *o = n->options;
     n->out->directories++;
+    if (o->directories == OLV_EMPTY_DIRECTORIES)
+        return paths_add(&n->trees, strdup(name->shown.data), err);
     if (o->directories == OLV_NO_DIRECTORIES) {
         naming_left(
             n, name->typed,
@@ -133,6 +135,8 @@ static bool take_removed(struct naming *n, struct name *name, struct olv_error *
     if (name->shown.failed)
         return olv_fail_memory(err);
     why = why_it_stays(n, &n->place, name->shown.data, &name->stat, &sys);
+    if (!why && n->options->directories == OLV_EMPTY_DIRECTORIES && name->stat.kind != OLV_KIND_DIRECTORY)
+        why = "it is no directory";
     if (why) {
         naming_left(n, name->typed, why, sys);
         return true;

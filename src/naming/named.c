@@ -3,6 +3,7 @@
  * and entries of a directory stay together. A path named twice, or also inside a named tree, appears once. */
 #include "naming/naming.h"
 
+#include "act/sweep.h"
 #include "file/identity.h"
 #include "olvido/path.h"
 #include "os/os.h"
@@ -61,13 +62,21 @@ static struct olv_instant rank_of(const char *directory, const struct found *f)
     return (struct olv_instant){DEEPEST - depth, 0};
 }
 
+void naming_tell(struct naming *n, const char *path, const char *what)
+{
+    pthread_mutex_lock(&n->mutex);
+    olv_observe_trouble(n->relay.observer, (struct olv_trouble){OLV_TROUBLE_LEFT, path, what, 0});
+    pthread_mutex_unlock(&n->mutex);
+}
+
 bool naming_add(struct naming *n, struct olv_text *record, const char *directory, const char *name,
-                const struct found *found, struct olv_error *err)
+                const char *state, const struct found *found, struct olv_error *err)
 {
     olv_text_clear(record);
     olv_text_add(record, directory, strlen(directory) + 1);
     olv_text_add(record, name, strlen(name) + 1);
     olv_text_add(record, found, sizeof *found);
+    olv_text_add(record, state, strlen(state) + 1);
     if (record->failed)
         return olv_fail_memory(err);
     return olv_sorter_add(n->sorter,
@@ -113,8 +122,12 @@ static bool named_deliver(struct naming *n, struct olv_composing *composing, con
                                  .name = name,
                                  .target = "",
                                  .arguments = o->arguments};
+    const char *after = name + strlen(name) + 1;
+    struct sweep_arguments swept = {.state = after + sizeof(struct found)};
     struct found f;
-    memcpy(&f, name + strlen(name) + 1, sizeof f);
+    memcpy(&f, after, sizeof f);
+    if (o->directories == OLV_EMPTY_DIRECTORIES)
+        e.arguments = &swept;
     e.identity = f.identity;
     e.due = f.identity.modified;
     e.links = f.links;
@@ -149,6 +162,13 @@ static bool goes_along(const struct paths *wholes, char *directory)
     return is_in;
 }
 
+/* The length of the directory and the name in a record. */
+static size_t names_of(const char *record)
+{
+    size_t directory = strlen(record) + 1;
+    return directory + strlen(record + directory) + 1;
+}
+
 static bool deliver_all(struct naming *n, struct olv_error *err)
 {
     struct olv_composing composing;
@@ -159,7 +179,7 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
         qsort(n->wholes.items, n->wholes.count, sizeof *n->wholes.items, by_text);
     olv_compose_begin(&composing, n->out->docket, NULL);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
-        size_t names = record.len - sizeof(struct found);
+        size_t names = names_of(record.bytes);
         if (last.data && last.len == names && memcmp(last.data, record.bytes, names) == 0)
             continue;
         olv_text_clear(&last);
@@ -207,6 +227,11 @@ static bool take_names(struct naming *n, const char *const *paths, size_t count,
     return true;
 }
 
+static bool take_trees(struct naming *n, struct olv_error *err)
+{
+    return n->options->directories == OLV_EMPTY_DIRECTORIES ? sweeping_take(n, err) : trees_take(n, err);
+}
+
 static bool named_make(struct naming *n, const char *const *paths, size_t count, struct olv_error *err)
 {
     struct paths found = {0};
@@ -218,7 +243,7 @@ static bool named_make(struct naming *n, const char *const *paths, size_t count,
         ok = take_names(n, paths, count, err);
     }
     paths_free(&found);
-    return ok && trees_take(n, err) && everything_find(n, err) && deliver_all(n, err);
+    return ok && take_trees(n, err) && everything_find(n, err) && deliver_all(n, err);
 }
 
 static void place_free(struct place *place)

@@ -40,8 +40,9 @@ struct naming {
     struct olv_sorter *sorter;
     struct olv_instant *ages; /* of the statement */
     struct place place;
-    struct paths trees;  /* canonical: directories to go through, entry by entry */
-    bool *keeps_root;    /* of each of them: something in it stays */
+    struct paths trees;           /* canonical: directories to go through, entry by entry */
+    bool *keeps_root;             /* of each of them: something in it stays */
+    struct olv_text *root_states; /* of each that is swept: what it takes to make it again */
     struct paths wholes; /* canonical: directories that go whole; what else is named in them goes along */
     struct paths
         full; /* canonical: directories in which something is named, and which nobody empties lightly */
@@ -70,8 +71,10 @@ struct found {
 /* From any thread: why something that is named, or in it, is not taken. */
 void naming_trouble(struct naming *n, const char *path, const char *what, int sys);
 void naming_left(struct naming *n, const char *path, const char *why, int sys);
+void naming_tell(struct naming *n, const char *path, const char *what);
+/* `state`: of a directory that is swept, what it takes to make it again; else "". */
 bool naming_add(struct naming *n, struct olv_text *record, const char *directory, const char *name,
-                const struct found *found, struct olv_error *err);
+                const char *state, const struct found *found, struct olv_error *err);
 struct found found_of(const struct naming *n, const struct olv_stat *dir, const struct olv_stat *stat);
 
 /* ---- name.c ---- */
@@ -95,6 +98,11 @@ bool naming_sum_up(struct naming *n, const struct place *place, const char *path
 
 /* Everything in the trees. */
 bool trees_take(struct naming *n, struct olv_error *err);
+
+/* ---- sweeping.c ---- */
+
+/* What is empty in the trees, or will be. */
+bool sweeping_take(struct naming *n, struct olv_error *err);
 
 /* ---- matching.c ---- */
 

@@ -108,7 +108,7 @@ static bool tree_add(struct naming *n, struct name_worker *w, const char *name, 
                      struct olv_error *err)
 {
     struct found found = found_of(n, &w->dir.stat, stat);
-    return naming_add(n, &w->record, w->dir.path, name, &found, err);
+    return naming_add(n, &w->record, w->dir.path, name, "", &found, err);
 }
 
 static bool remove_entry(struct naming *n, struct name_worker *w, struct olv_scan_entry *entry,
@@ -142,7 +142,7 @@ static bool leave_passing(struct naming *n, struct name_worker *w, const struct 
     bool ok;
     olv_scan_dir_path(dir->parent, &path);
     ok = path.failed ? olv_fail_memory(err)
-                     : naming_add(n, &w->record, olv_text_string(&path), dir->name, &found, err);
+                     : naming_add(n, &w->record, olv_text_string(&path), dir->name, "", &found, err);
     olv_text_free(&path);
     return ok;
 }
@@ -220,7 +220,7 @@ static bool take_root(struct naming *n, const char *path, struct olv_error *err)
         naming_trouble(n, path, "looking for it", errno);
     } else if (ok) {
         struct found found = found_of(n, &dir, &stat);
-        ok = naming_add(n, &n->workers[0].record, above, olv_path_name(path), &found, err);
+        ok = naming_add(n, &n->workers[0].record, above, olv_path_name(path), "", &found, err);
     }
     olv_os_close(fd);
     free(above);

@@ -24,6 +24,7 @@ struct olv_scan_dir {
     uint32_t depth;                    /* 0 for a root */
     uint32_t root;                     /* index of the root */
     bool is_complete;                  /* read to its end */
+    int fd;                            /* in `enter`: the directory itself */
     size_t name_len, path_len;         /* of its name, and of its path */
     const char *name;                  /* for a root, its absolute path */
 };

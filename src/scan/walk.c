@@ -223,7 +223,7 @@ static bool may_enter(struct worker *w, struct node *node)
     else if (is_another_system(node, &stat))
         walk_tell(w, &node->dir, NULL, "a subvolume begins here", EXDEV);
     else
-        return !v->enter || v->enter(v->self, w->number, &node->dir, &stat);
+        return !v->enter || (node->dir.fd = node->fd, v->enter(v->self, w->number, &node->dir, &stat));
     return false;
 }
 

@@ -148,7 +148,8 @@ static bool target(const void *arguments, const struct olv_docket_entry *e, stru
 
 static bool inverse(const struct olv_ledger_record *done, struct olv_inverse *out)
 {
-    *out = (struct olv_inverse){olv_act_named("take-back"), done->into, done->path};
+    *out =
+        (struct olv_inverse){.act = olv_act_named("take-back"), .path = done->into, .original = done->path};
     return *done->into != '\0';
 }
 

@@ -1,0 +1,288 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Empty directories, from the bottom up: one goes if there is nothing in it but directories that go. What
+ * stands in the way of the others is told with its first few names. */
+#include "naming/naming.h"
+
+#include "file/identity.h"
+#include "file/remaking.h"
+#include "olvido/path.h"
+#include "os/os.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { FEW = 3 };
+
+/* What is known of a directory until all that is in it was seen. */
+struct swept {
+    atomic_bool keeps; /* something in it stays */
+    struct olv_stat stat, above;
+    struct olv_text state; /* what it takes to make it again */
+    struct olv_text first; /* names of the first few things in the way; under the mutex */
+    uint64_t in_the_way;
+};
+
+/* A directory that stays, for another reason, is not entered. */
+static struct swept staying;
+
+static void swept_free(struct swept *s)
+{
+    olv_text_free(&s->state);
+    olv_text_free(&s->first);
+    free(s);
+}
+
+static void keep_around(const struct olv_scan_dir *dir)
+{
+    struct swept *s = dir->data;
+    atomic_store(&s->keeps, true);
+}
+
+static void note_in_the_way(struct naming *n, const struct olv_scan_entry *entry)
+{
+    struct swept *s = entry->dir->data;
+    pthread_mutex_lock(&n->mutex);
+    if (s->in_the_way++ < FEW)
+        olv_text_printf(&s->first, "%s%s", s->first.len ? ", " : "", entry->name);
+    pthread_mutex_unlock(&n->mutex);
+    keep_around(entry->dir);
+}
+
+static bool examine_directory(struct naming *n, struct name_worker *w, struct olv_scan_entry *entry,
+                              struct olv_error *err)
+{
+    const struct swept *around = entry->dir->data;
+    struct place place = {.fd = entry->dir_fd, .stat = around->stat};
+    struct olv_text dir = {0};
+    const char *why;
+    int sys = 0;
+    bool ok = true;
+    olv_scan_dir_path(entry->dir, &dir);
+    olv_text_clear(&w->path);
+    olv_path_add(&w->path, olv_text_string(&dir), entry->name);
+    place.path = dir.data;
+    if (dir.failed || w->path.failed) {
+        ok = olv_fail_memory(err);
+    } else {
+        place_examine(n, &place);
+        why = why_it_stays(n, &place, w->path.data, &entry->stat, &sys);
+        if (why) {
+            naming_left(n, w->path.data, why, sys);
+            keep_around(entry->dir);
+            entry->data = &staying;
+        }
+    }
+    olv_text_free(&dir);
+    olv_text_free(&place.words);
+    return ok;
+}
+
+static bool pass(struct olv_scan_entry *entry, struct olv_error *err)
+{
+    const struct swept *around = entry->dir->data;
+    struct swept *s = allocate(sizeof *s, err);
+    if (!s)
+        return false;
+    s->stat = entry->stat;
+    s->above = around->stat;
+    entry->data = s;
+    return true;
+}
+
+static void sweeping_visit(void *self, unsigned number, struct olv_scan_entry *entry)
+{
+    struct naming *n = self;
+    struct olv_error err = {0};
+    if (!entry->dir->data || entry->dir->data == &staying)
+        return;
+    if (entry->kind != OLV_KIND_DIRECTORY || !olv_scan_look(entry))
+        note_in_the_way(n, entry);
+    else if (!examine_directory(n, &n->workers[number], entry, &err) || (!entry->data && !pass(entry, &err)))
+        scan_relay_fail(&n->relay, &err);
+}
+
+static bool begin_root(struct olv_scan_dir *dir, const struct olv_stat *stat, struct olv_error *err)
+{
+    struct swept *s = allocate(sizeof *s, err);
+    dir->data = s;
+    if (s)
+        s->stat = *stat;
+    return s;
+}
+
+static bool sweeping_enter(void *self, unsigned number, struct olv_scan_dir *dir, const struct olv_stat *stat)
+{
+    struct naming *n = self;
+    struct olv_error err = {0};
+    struct swept *s;
+    (void)number;
+    if (atomic_load(&n->relay.has_failed) || dir->data == &staying)
+        return false;
+    if (!dir->parent && !begin_root(dir, stat, &err)) {
+        scan_relay_fail(&n->relay, &err);
+        return false;
+    }
+    s = dir->data;
+    if (s && !remaking_note(dir->fd, stat, &s->state, &err)) {
+        struct olv_text path = {0};
+        olv_scan_dir_path(dir, &path);
+        naming_left(n, olv_text_string(&path), err.what, err.sys);
+        olv_text_free(&path);
+        atomic_store(&s->keeps, true);
+    }
+    return true;
+}
+
+static void tell_in_the_way(struct naming *n, const char *path, const struct swept *s)
+{
+    struct olv_text what = {0};
+    olv_text_printf(&what, "not empty: %s", olv_text_string(&s->first));
+    if (s->in_the_way > FEW)
+        olv_text_printf(&what, " and %llu more", (unsigned long long)s->in_the_way - FEW);
+    naming_tell(n, path, olv_text_string(&what));
+    olv_text_free(&what);
+}
+
+static bool sweep_away(struct naming *n, struct name_worker *w, const char *path, const struct swept *s,
+                       struct olv_error *err)
+{
+    struct found found = found_of(n, &s->above, &s->stat);
+    char *above = olv_path_directory(path);
+    bool ok =
+        above ? naming_add(n, &w->record, above, olv_path_name(path), olv_text_string(&s->state), &found, err)
+              : olv_fail_memory(err);
+    free(above);
+    return ok;
+}
+
+/* ---- above ---- */
+
+/* Whether there is nothing in it but this name. */
+static bool holds_only(int fd, const char *name)
+{
+    enum { SIZE = 4096 };
+    uint64_t buffer[SIZE / sizeof(uint64_t)];
+    struct olv_os_listing listing;
+    struct olv_os_name entry;
+    bool only = olv_os_list_begin(&listing, fd);
+    ssize_t got = only ? 1 : -1;
+    if (!only)
+        return false;
+    while (only && got > 0 && (got = olv_os_list_read(&listing, buffer, SIZE)) > 0)
+        for (size_t at = 0; only && olv_os_next_name(buffer, (size_t)got, &at, &entry);)
+            only = strcmp(entry.name, name) == 0;
+    olv_os_list_end(&listing);
+    return only && got == 0;
+}
+
+/* The directory above `path`, if it becomes empty, and may go; false: it does not, or with `err`. */
+static bool climb(struct naming *n, char *path, struct olv_error *err)
+{
+    char *name = strdup(olv_path_name(path)), *above;
+    struct place place = {.fd = -1};
+    struct swept s = {.keeps = false};
+    int fd, sys;
+    bool ok = name || olv_fail_memory(err);
+    olv_path_cut(path);
+    above = olv_path_directory(path);
+    place.path = above;
+    fd = ok ? olv_os_open_path(path) : -1;
+    place.fd = above ? olv_os_open_path(above) : -1;
+    ok = ok && strcmp(path, "/") != 0 && fd >= 0 && place.fd >= 0 && holds_only(fd, name) &&
+         olv_os_stat(fd, "", &s.stat) && olv_os_stat(place.fd, "", &place.stat);
+    if (ok) {
+        place_examine(n, &place);
+        s.above = place.stat;
+        ok = !why_it_stays(n, &place, path, &s.stat, &sys) && remaking_note(fd, &s.stat, &s.state, err) &&
+             sweep_away(n, &n->workers[0], path, &s, err);
+    }
+    olv_os_close(fd);
+    olv_os_close(place.fd);
+    olv_text_free(&s.state);
+    olv_text_free(&place.words);
+    free(above);
+    free(name);
+    return ok;
+}
+
+static bool take_above(struct naming *n, const char *root, struct olv_error *err)
+{
+    char *path = strdup(root);
+    if (!path)
+        return olv_fail_memory(err);
+    while (climb(n, path, err))
+        ;
+    free(path);
+    return err->code == OLV_OK;
+}
+
+/* ---- the walk ---- */
+
+static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir)
+{
+    struct naming *n = self;
+    struct swept *s = dir->data;
+    struct olv_text path = {0};
+    struct olv_error err = {0};
+    bool keeps;
+    if (!s || s == &staying)
+        return;
+    keeps = atomic_load(&s->keeps) || !dir->is_complete;
+    olv_scan_dir_path(dir, &path);
+    if (s->in_the_way)
+        tell_in_the_way(n, olv_text_string(&path), s);
+    if (keeps && dir->parent) {
+        keep_around(dir->parent);
+    } else if (!keeps && !dir->parent) {
+        n->keeps_root[dir->root] = false;
+        n->root_states[dir->root] = s->state;
+        s->state = (struct olv_text){0};
+    } else if (!keeps && (path.failed || !sweep_away(n, &n->workers[number], path.data, s, &err))) {
+        scan_relay_fail(&n->relay, &err);
+    }
+    olv_text_free(&path);
+    swept_free(s);
+}
+
+static bool take_root(struct naming *n, size_t root, struct olv_error *err)
+{
+    const char *path = n->trees.items[root];
+    struct swept s = {.state = n->root_states[root]};
+    char *above = olv_path_directory(path);
+    int fd = above ? olv_os_open_path(above) : -1;
+    bool ok = above || olv_fail_memory(err);
+    if (ok && (fd < 0 || !olv_os_stat(fd, "", &s.above) || !olv_os_stat(fd, olv_path_name(path), &s.stat)))
+        naming_trouble(n, path, "looking for it", errno);
+    else if (ok)
+        ok = sweep_away(n, &n->workers[0], path, &s, err) &&
+             (!n->options->upwards || take_above(n, path, err));
+    olv_os_close(fd);
+    free(above);
+    return ok;
+}
+
+bool sweeping_take(struct naming *n, struct olv_error *err)
+{
+    struct olv_scan_visitor visitor = {.self = n,
+                                       .enter = sweeping_enter,
+                                       .visit = sweeping_visit,
+                                       .leave = sweeping_leave,
+                                       .longest_path = OLV_LONGEST_DIRECTORY};
+    bool ok;
+    n->keeps_root = malloc((n->trees.count + 1) * sizeof *n->keeps_root);
+    n->root_states = calloc(n->trees.count + 1, sizeof *n->root_states);
+    for (size_t i = 0; n->keeps_root && i < n->trees.count; i++)
+        n->keeps_root[i] = true; /* until it was seen to its end */
+    ok = n->keeps_root && n->root_states
+             ? scan_relayed((const char *const *)n->trees.items, n->trees.count, &visitor, &n->relay, err)
+             : olv_fail_memory(err);
+    n->out->troubles += n->relay.unreadable;
+    for (size_t i = 0; ok && i < n->trees.count; i++)
+        ok = n->keeps_root[i] || take_root(n, i, err);
+    for (size_t i = 0; n->root_states && i < n->trees.count; i++)
+        olv_text_free(&n->root_states[i]);
+    free(n->root_states);
+    free(n->keeps_root);
+    return ok;
+}
