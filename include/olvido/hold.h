@@ -49,6 +49,11 @@ struct olv_had olv_had_of(const char *path, const struct olv_stat *stat, const s
 enum olv_truth olv_register_find_had(struct olv_register *reg, const struct olv_had *wanted,
                                      struct olv_had *found, struct olv_error *err);
 
+/* A directory from which only our own acts removed something since: its times become those before that.
+ * OLV_UNKNOWN with `err` if the register cannot be read. */
+enum olv_truth olv_register_before_emptied(struct olv_register *reg, const char *path, struct olv_stat *stat,
+                                           struct olv_error *err);
+
 /* Why the clock is doubtful, in words; NULL: it is not, or the system says that it is synchronised. It is
  * compared with what the last run noted (`reg` may be NULL), and with `last`, the time of the ledger's last
  * line, or 0. */

@@ -1,14 +1,46 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* sweep: removes an empty directory; what it takes to make it again is in its docket entry. */
 #include "act/sweep.h"
+
 #include "act/acts.h"
+#include "file/remaking.h"
 #include "olvido/ledger.h"
+#include "os/os.h"
+#include "source/ending.h"
+
+/* One that cannot be noted is left, in its turn. */
+static bool fit_arguments(const struct fitting *fitting, void *arguments)
+{
+    struct sweep_arguments *how = arguments;
+    struct olv_text *state = &fitting->scratch[0];
+    struct olv_error ignored = {0};
+    struct olv_stat stat;
+    int fd = olv_os_open_dir(fitting->dir, fitting->name, true);
+    bool is_noted = fd >= 0 && olv_os_stat(fd, "", &stat) && remaking_note(fd, &stat, state, &ignored);
+    olv_os_close(fd);
+    how->state = is_noted ? olv_text_string(state) : "";
+    return !state->failed;
+}
+
+static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    const struct sweep_arguments *how = e->arguments;
+    if (!*how->state) {
+        olv_fail(&o->error, OLV_REFUSED, "what it takes to make it again could not be noted");
+        o->result = OLV_LEFT;
+    } else if (ending_end(turn, &turn->directory, e, o)) {
+        o->result = OLV_DONE;
+    }
+}
 
 static bool inverse(const struct olv_ledger_record *done, struct olv_inverse *out)
 {
     *out = (struct olv_inverse){.act = &act_remake, .path = done->path, .original = "", .makes_it = true};
     return *done->path;
 }
+
+static const struct hooks hooks = {
+    .needs = NEEDS_NOTE, .fit_arguments = fit_arguments, .apply = apply, .applied = ending_applied};
 
 static const struct olv_key keys[] = {{.name = "state",
                                        .type = OLV_KEY_TEXT,
@@ -25,4 +57,4 @@ const struct olv_act act_sweep = {.word = "sweep",
                                   .keys = keys,
                                   .arguments = sizeof(struct sweep_arguments),
                                   .inverse = inverse,
-                                  .way = OLV_END};
+                                  .hooks = &hooks};

@@ -122,6 +122,7 @@ static bool page_do(struct carrying *c, const struct olv_text *page, struct olv_
     ahead_begin(c->ahead, page, run->turn.sequence, run->turn.run.is_small);
     ok = page_prepare(c, page, err) && page_apply(c, reader, &uses_trash, err);
     ahead_end(c->ahead);
+    emptying_leave(run);
     stage_leave(&run->turn.ending.stage, run->session->options.observer);
     ok = ok && finish_acts(c, uses_trash, err);
     olv_page_close(reader);

@@ -67,7 +67,10 @@ static void group_apply(struct carrying *c, const struct hooks *hooks, const str
         return;
     }
     fd = e->act->traits & OLV_TOUCHES ? own_change_begin(&turn->directory, e) : -1;
+    emptying_enter(c->run, e);
     hooks->apply(turn, e, o);
+    if (o->result == OLV_DONE)
+        emptying_lost(c->run, e);
     own_change_end(turn, fd, o->result == OLV_DONE);
     if (hooks->needs & NEEDS_NOTE)
         trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);

@@ -187,6 +187,7 @@ struct olv_run *run_open(struct olv_session *session, struct olv_error *err)
     run->turn.run =
         (struct turn_run){.recorder = run, .id = run->id, .now = olv_os_now(), .changes = &run->changes};
     olv_reach_begin(&run->turn.directory);
+    emptying_begin(&run->emptying, run->session->options.policy);
     if (run_start(run, err)) {
         reserve_fill(run->state.dir);
         olv_error_clear(err); /* failed attempts on the way */
@@ -224,6 +225,7 @@ void run_close(struct olv_run *run)
     olv_hasher_free(run->turn.scratch.hasher);
     asking_end(&run->turn);
     changes_free(&run->changes);
+    emptying_end(&run->emptying);
     for (size_t i = 0; i < run->beside_count; i++)
         free((char *)(uintptr_t)run->beside[i].path);
     free(run->beside);

@@ -62,9 +62,12 @@ struct olv_excess olv_excess_of(const struct olv_policy *policy, size_t rule,
                                 const struct olv_rule_tally *tally, struct olv_spent spent,
                                 struct olv_tally *due)
 {
-    *due = sum_of(&policy->rules[rule], tally, OLV_LIMITED);
-    return (struct olv_excess){limit_of(&policy->limits, spent, due, tally->owned.files), due->files,
-                               tally->owned.files};
+    const struct olv_rule *r = &policy->rules[rule];
+    uint64_t owned = tally->owned.files, swept = sum_of(r, tally, OLV_EMPTY_ONLY).directories;
+    *due = sum_of(r, tally, OLV_LIMITED);
+    due->files += swept; /* of what is swept the directories count, for there is nothing else */
+    owned += swept ? tally->owned.directories : 0;
+    return (struct olv_excess){limit_of(&policy->limits, spent, due, owned), due->files, owned};
 }
 
 /* ---- permission ---- */

@@ -123,7 +123,9 @@ static const void *arguments_for(struct plan_worker *w, struct olv_scan_entry *e
     struct fitting fitting = {.policy = w->planner->policy,
                               .rule = &w->planner->policy->rules[rule],
                               .now = w->planner->options->now,
-                              .scratch = w->scratch};
+                              .scratch = w->scratch,
+                              .dir = entry->dir_fd,
+                              .name = entry->name};
     if (!hooks || !hooks->fit_arguments)
         return step->arguments;
     fitting.clock = judge_clock(&w->judge, entry, rule);
@@ -156,7 +158,9 @@ static void plan_add_to_docket(struct plan_worker *w, struct olv_scan_entry *ent
         .due = olv_decider_since(w->planner->judging.decider, v),
         .links = entry->stat.links,
     };
-    if (whole)
+    if (whole && step->act->traits & OLV_EMPTY_ONLY)
+        e.is_emptied = true; /* what is in it has entries of its own */
+    else if (whole)
         e.contents = whole->contents;
     if (!e.arguments)
         olv_fail_memory(&err);
@@ -174,6 +178,9 @@ static void plan_count(const struct plan_worker *w, const struct olv_scan_entry 
         return;
     }
     whole = wholes_find(w->planner->wholes, &entry->stat);
+    if (whole && whole->reason == OLV_DUE &&
+        w->planner->policy->rules[whole->rule].steps[whole->step].act->traits & OLV_EMPTY_ONLY)
+        whole = NULL; /* what is in it is counted by itself */
     tally_count_whole(tally, &entry->stat, whole ? &whole->contents : NULL);
 }
 
@@ -206,7 +213,7 @@ static bool note_due(struct plan_worker *w, struct olv_scan_entry *entry, struct
         add_mount(w->mounts, &w->mount_count, w->dir_stat.mount);
     if (options->wants_docket)
         plan_add_to_docket(w, entry, step, v);
-    return step->act->traits & OLV_TOUCHES;
+    return step->act->traits & OLV_TOUCHES && !(step->act->traits & OLV_EMPTY_ONLY);
 }
 
 /* ---- the walk ---- */

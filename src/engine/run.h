@@ -6,6 +6,7 @@
 
 #include "act/archive_made.h"
 #include "depot/catalogue.h"
+#include "engine/emptying.h"
 #include "engine/moves.h"
 #include "file/changes.h"
 #include "file/touched.h"
@@ -35,6 +36,7 @@ struct olv_run {
     bool has_noted_clock;
     uint64_t settled, settled_unknown;
     struct changes changes;
+    struct emptying emptying;
     int directory;                 /* runs/ID while carrying out; otherwise -1 */
     struct moves moves;            /* that it announces */
     struct olv_text settled_moves; /* that the run being settled announced */

@@ -162,6 +162,22 @@ bool judging_is_sure(const struct judging *j, struct olv_error *err)
     return false;
 }
 
+void judging_before_emptied(const struct judging *j, const struct olv_scan_dir *dir, struct olv_stat *stat)
+{
+    struct olv_text path = {0};
+    struct olv_error err = {0};
+    if (!j->options->reg)
+        return;
+    olv_scan_dir_path(dir, &path);
+    pthread_mutex_lock(&j->asking->lock);
+    if ((path.failed ? (olv_fail_memory(&err), OLV_UNKNOWN)
+                     : olv_register_before_emptied(j->options->reg, path.data, stat, &err)) == OLV_UNKNOWN &&
+        j->asking->error.code == OLV_OK)
+        j->asking->error = err;
+    pthread_mutex_unlock(&j->asking->lock);
+    olv_text_free(&path);
+}
+
 void judging_end(struct judging *j)
 {
     olv_decider_free(j->decider);

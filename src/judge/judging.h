@@ -39,6 +39,9 @@ bool judging_begin(struct judging *judging, const struct olv_policy *policy,
 /* False with `err` if something that everything depends on could not be found out. */
 bool judging_is_sure(const struct judging *judging, struct olv_error *err);
 void judging_end(struct judging *judging);
+/* Gives an empty directory of the walk the times it had before our own removals, if only they emptied it. */
+void judging_before_emptied(const struct judging *judging, const struct olv_scan_dir *dir,
+                            struct olv_stat *stat);
 
 /* One per worker of a walk. */
 struct judge {

@@ -50,6 +50,7 @@ void summary_add(struct summary *r, struct olv_verdict v, struct judged_entry ju
 {
     r->is_blocked |= blocks(v.reason) || !stat || judged.is_held || judged.in_respite;
     r->has_open |= judged.is_in_use;
+    r->stays_full = true;
     add_owner(r, v.reason == OLV_NOT_OWNED || v.reason == OLV_GONE ? SUMMARY_NOBODY : (int)v.rule);
     if (!stat)
         return;
@@ -58,7 +59,14 @@ void summary_add(struct summary *r, struct olv_verdict v, struct judged_entry ju
         add_time(r, clock, summary_time_of(stat, clock));
 }
 
-void summary_join(struct summary *above, const struct summary *r, struct olv_verdict v)
+static bool is_swept(const struct judging *judging, const struct summary *r, struct olv_verdict v)
+{
+    return r->judged.reason == OLV_DUE && v.reason == OLV_DUE &&
+           judging->policy->rules[v.rule].steps[v.step].act->traits & OLV_EMPTY_ONLY;
+}
+
+void summary_join(const struct judging *judging, struct summary *above, const struct summary *r,
+                  struct olv_verdict v)
 {
     struct olv_stat times = r->stat;
     summary_times(r, &times);
@@ -70,6 +78,7 @@ void summary_join(struct summary *above, const struct summary *r, struct olv_ver
     if (r->judged.reason == OLV_DUE)
         add_owner(above, (int)r->judged.rule);
     above->has_open |= r->has_open;
+    above->stays_full |= !is_swept(judging, r, v);
     above->is_blocked |= r->is_blocked || r->judged.reason == OLV_UNDECIDED || r->judged.is_held ||
                          r->judged.in_respite || v.reason == OLV_KEPT;
 }
@@ -122,8 +131,11 @@ static const struct olv_subject_facts whole_facts = {
 
 void summary_times(const struct summary *r, struct olv_stat *out)
 {
-    if (r->contents.entries == 0)
+    if (r->contents.entries == 0) { /* as it was before it was emptied */
+        out->modified = r->stat.modified;
+        out->changed = r->stat.changed;
         return;
+    }
     out->modified = r->youngest[OLV_CLOCK_MODIFIED];
     out->accessed = r->youngest[OLV_CLOCK_ACCESSED];
     out->changed = r->youngest[OLV_CLOCK_CHANGED];
@@ -151,7 +163,8 @@ struct olv_verdict summary_judge(const struct judging *judging, const struct sum
         return v;
     v = olv_decider_judge(judging->decider, r->judged.rule, &s.subject, start);
     if (v.reason == OLV_DUE && rule->steps[v.step].act->traits & OLV_TOUCHES &&
-        is_spared_by_contents(r, rule))
+        (is_spared_by_contents(r, rule) ||
+         (rule->steps[v.step].act->traits & OLV_EMPTY_ONLY && r->stays_full)))
         v.reason = OLV_INSIDE;
     return v;
 }

@@ -17,6 +17,7 @@ struct summary {
     int owner;       /* the only rule that owns something in it; SUMMARY_NOBODY, SUMMARY_SEVERAL */
     bool is_blocked; /* something in it is kept, held, recovered or unknown */
     bool has_open;   /* something in it is open for writing */
+    bool stays_full; /* something in it is not swept */
 };
 
 /* `stat` NULL: it could not be looked at. NULL without memory; free with free(). */
@@ -25,7 +26,8 @@ struct summary *summary_new(struct judged_directory judged, const struct olv_sta
 void summary_add(struct summary *summary, struct olv_verdict verdict, struct judged_entry judged,
                  const struct olv_stat *stat);
 /* Adds a directory in it, with its contents and its verdict. */
-void summary_join(struct summary *above, const struct summary *below, struct olv_verdict verdict);
+void summary_join(const struct judging *judging, struct summary *above, const struct summary *below,
+                  struct olv_verdict verdict);
 
 /* The times of the directory as a whole: those of its youngest entry; of an empty one its own. */
 void summary_times(const struct summary *summary, struct olv_stat *out);

@@ -86,7 +86,8 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
         f->target->view->summary = *r;
         f->target->view->verdict = v;
     } else if (is_around(f->target->path, olv_text_string(&path)) && v.reason == OLV_DUE &&
-               rule->steps[v.step].act->traits & OLV_TOUCHES) {
+               rule->steps[v.step].act->traits & OLV_TOUCHES &&
+               !(rule->steps[v.step].act->traits & OLV_EMPTY_ONLY)) {
         f->target->view->goes = v; /* one further out, which comes later, replaces it */
         snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
     }
@@ -160,6 +161,8 @@ static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
     if (!r)
         return;
     r->is_blocked |= !dir->is_complete;
+    if (r->contents.entries == 0 && dir->is_complete && r->stat.kind == OLV_KIND_DIRECTORY)
+        judging_before_emptied(f->judging, dir, &r->stat);
     if (r->judged.reason == OLV_DUE && r->stat.kind == OLV_KIND_DIRECTORY) {
         if (!is_within_its_own(dir, r->judged.rule))
             tally_count_whole(&f->workers[number].owned[r->judged.rule], &r->stat, &r->contents);
@@ -171,7 +174,7 @@ static void whole_leave(void *self, unsigned number, struct olv_scan_dir *dir)
         look_at_target(f, dir, r, v);
     if (above) {
         pthread_mutex_lock(lock_of(f, above));
-        summary_join(above, r, v);
+        summary_join(f->judging, above, r, v);
         pthread_mutex_unlock(lock_of(f, above));
     }
     free(r);

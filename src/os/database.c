@@ -252,3 +252,8 @@ bool database_again(const struct database *d, bool *ok, struct olv_error *err)
     sqlite3_exec(d->db, "ROLLBACK", NULL, NULL, NULL);
     return d->more_room && d->more_room(d->self, err);
 }
+
+int64_t database_changes(const struct database *base)
+{
+    return sqlite3_changes(base->db);
+}

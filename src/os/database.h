@@ -118,6 +118,8 @@ bool database_read_born(sqlite3_stmt *statement, int column, struct olv_instant 
  * is one transaction, durable if `ok`, otherwise rolled back. If the disk is full and more_room finds some,
  * it is all retried. */
 bool database_begin(const struct database *database, struct olv_error *err);
+/* How many rows the last statement changed. */
+int64_t database_changes(const struct database *database);
 bool database_again(const struct database *database, bool *ok, struct olv_error *err);
 
 #endif

@@ -60,8 +60,8 @@ static void advise_on_reach(struct reader *r, const struct olv_rule *rule, const
                             const struct olv_step *step)
 {
     const char *after = step->after_text;
-    if (before->act == step->act)
-        return;
+    if (before->act == step->act || before->act->traits & OLV_EMPTY_ONLY)
+        return; /* what is not empty goes on */
     switch (before->act->destination) {
     case OLV_TO_NOWHERE:
         policy_warn(r, step->line, "after %s the files of rule %s have been deleted: this step never comes",

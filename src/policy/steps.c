@@ -174,9 +174,14 @@ void read_steps(struct reader *r, struct fy_node *node, void *target)
 
 void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_rule *rule)
 {
+    for (size_t i = 0; !rule->has_directories && i < rule->step_count; i++)
+        if (rule->steps[i].act->traits & OLV_EMPTY_ONLY)
+            policy_complain(r, node_position(value_of(item, "steps")), "where: kind = directory", NULL,
+                            "a rule about files cannot %s: that takes empty directories",
+                            rule->steps[i].act->word);
     for (size_t i = 0; rule->has_directories && i < rule->step_count; i++) {
         const struct olv_act *act = rule->steps[i].act;
-        if (!(act->traits & OLV_WHOLE))
+        if (!(act->traits & (OLV_WHOLE | OLV_EMPTY_ONLY)))
             policy_complain(r, node_position(value_of(item, "where")), "a `where` about files", NULL,
                             "a rule about directories cannot %s: that works file by file", act->word);
     }

@@ -23,6 +23,8 @@ struct fitting {
     struct olv_instant clock; /* the time by the rule's clock */
     const char *below;        /* the entry's directory relative to the rule's `under`, or "" */
     struct olv_text *scratch; /* two, empty; what is in them lasts until the next entry */
+    int dir;                  /* the entry's directory, open; not of what lies in a depot */
+    const char *name;
 };
 
 /* What another thread prepared for an entry before its turn. */

@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 static const char NAME[] = "state.db";
-enum { VERSION = 4 };
+enum { VERSION = 5 };
 
 static const char schema[] =
     "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
@@ -25,7 +25,13 @@ static const char schema[] =
     " seen INTEGER NOT NULL, PRIMARY KEY (name, digest)) WITHOUT ROWID;"
     "CREATE TABLE clock (id INTEGER PRIMARY KEY CHECK (id = 0), wall INTEGER NOT NULL, boot TEXT NOT NULL,"
     " since_boot INTEGER NOT NULL);"
-    "PRAGMA user_version = 4;";
+    "CREATE TABLE emptied (path BLOB NOT NULL, inode INTEGER NOT NULL, modified_s INTEGER NOT NULL,"
+    " modified_ns INTEGER NOT NULL, changed_s INTEGER NOT NULL, changed_ns INTEGER NOT NULL,"
+    " after_modified_s INTEGER NOT NULL, after_modified_ns INTEGER NOT NULL,"
+    " after_changed_s INTEGER NOT NULL, after_changed_ns INTEGER NOT NULL, looked INTEGER NOT NULL,"
+    " PRIMARY KEY (path, inode)) WITHOUT ROWID;"
+    "CREATE INDEX emptied_looked ON emptied (looked);"
+    "PRAGMA user_version = 5;";
 
 struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err)
 {
@@ -35,7 +41,7 @@ struct olv_register *register_open(const char *state, enum database_use use, str
         olv_fail_memory(err);
         return NULL;
     }
-    r->has_spared = r->has_had = OLV_UNKNOWN;
+    r->has_spared = r->has_had = r->has_emptied = OLV_UNKNOWN;
     r->base.what = "what runs remember (state.db)";
     r->base.hint = "nothing was touched; restore it from a copy, or remove it: then what was recovered is no "
                    "longer spared, and rules count as new";
@@ -50,6 +56,7 @@ static void forget_noted(struct olv_register *r)
 {
     r->given.count = 0;
     r->had_count = 0;
+    r->emptied_count = 0;
     olv_arena_free(&r->strings);
 }
 
@@ -62,11 +69,13 @@ void olv_register_close(struct olv_register *r)
     sqlite3_finalize(r->find_spared);
     sqlite3_finalize(r->find_had);
     sqlite3_finalize(r->find_had_file);
+    sqlite3_finalize(r->find_emptied);
     database_close(&r->base);
     olv_hasher_free(r->hasher);
     forget_noted(r);
     free(r->given.items);
     free(r->had);
+    free(r->emptied);
     free(r);
 }
 
@@ -79,7 +88,7 @@ void register_on_full(struct olv_register *r, bool (*more_room)(void *self, stru
 
 bool register_has_notes(const struct olv_register *r)
 {
-    return r && (r->given.count || r->had_count);
+    return r && (r->given.count || r->had_count || r->emptied_count);
 }
 
 bool register_store(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
@@ -87,7 +96,8 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
     bool ok = true;
     if (register_has_notes(r))
         do
-            ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) && had_put_all(r, now, err);
+            ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) &&
+                 had_put_all(r, now, err) && emptied_put_all(r, now, err);
         while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;
@@ -99,7 +109,8 @@ bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv
     do
         ok = database_begin(&r->base, err) &&
              database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err) &&
-             had_put_all(r, now, err) && had_tidy(r, now, err);
+             had_put_all(r, now, err) && had_tidy(r, now, err) && emptied_put_all(r, now, err) &&
+             emptied_tidy(r, now, err);
     while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;

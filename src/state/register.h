@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What runs remember: state.db in the state directory (docs/formats/state.md). register.c opens and stores;
- * given.c, had.c, rules.c and clock.c have a table each. For one thread at a time. */
+ * given.c, had.c, emptied.c, rules.c and clock.c have a table each. For one thread at a time. */
 #ifndef OLV_STATE_REGISTER_H
 #define OLV_STATE_REGISTER_H
 
@@ -45,6 +45,12 @@ enum olv_truth given_is_spared(struct olv_register *reg, const struct olv_stat *
 enum olv_truth had_any(struct olv_register *reg, struct olv_error *err);
 /* See olv_register_find_had. Without an act: only what it has had goes along. */
 bool had_note(struct olv_register *reg, const struct olv_had *had, struct olv_error *err);
+
+/* ---- directories that runs removed something from ---- */
+
+/* See olv_register_before_emptied. */
+bool emptied_note(struct olv_register *reg, const char *path, const struct olv_stat *before,
+                  const struct olv_stat *after, struct olv_error *err);
 
 /* ---- rules: since when each has been as it is ---- */
 

@@ -22,23 +22,33 @@ struct given_list {
     size_t count, cap;
 };
 
+/* A row of `emptied`, in memory: a directory before and after. */
+struct emptied_row {
+    const char *path; /* in the arena */
+    struct olv_stat before, after;
+};
+
 struct olv_register {
     struct database base;
     struct olv_hasher *hasher;
     struct given_list given; /* not stored yet, like these */
     struct olv_had *had;     /* owned; paths are in the arena */
     size_t had_count, had_cap;
+    struct emptied_row *emptied; /* owned */
+    size_t emptied_count, emptied_cap;
     struct olv_arena strings;
     /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Only the run that holds the state
      * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
-    enum olv_truth has_had; /* the same for acts */
-    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file;
+    enum olv_truth has_had, has_emptied; /* the same for acts, and for directories */
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file, *find_emptied;
 };
 
 /* Within a transaction. */
 bool given_put_all(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
 bool had_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 bool had_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool emptied_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool emptied_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 #endif

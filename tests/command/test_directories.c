@@ -130,6 +130,27 @@ static void something_that_changed_inside_keeps_it(void **state)
     assert_contains(o.out, "something in it changed since it was judged");
 }
 
+/* As one entry, with its count typed, and none of it comes back. */
+static void a_directory_is_deleted_whole(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    write_policy(
+        s, RULES,
+        "  - { name: dives, under: @/dives, where: 'kind = directory and name like \"20??\"', steps: [ { "
+        "after: 100 days, do: delete } ] }\n",
+        NULL);
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.err, "what cannot be taken back was left undone; allow it with --count 3");
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--count", "3", NULL);
+    assert_contains(o.out, "Done: 3 files and 3 directories deleted");
+    assert_false(exists(s, "dives/2019"));
+    assert_false(exists(s, "dives/2022"));
+    assert_true(exists(s, "dives/2020/young.wav"));
+    assert_true(exists(s, "dives/other/o.wav"));
+    shell_ok(s, "$O audit verify");
+}
+
 static void empty_directories_can_be_named(void **state)
 {
     const struct sandbox *s = *state;
@@ -357,6 +378,7 @@ int main(void)
         TEST(an_open_file_inside_spares_it),
         TEST(the_outermost_that_is_due_goes_and_takes_the_rest_along),
         TEST(something_that_changed_inside_keeps_it),
+        TEST(a_directory_is_deleted_whole),
         TEST(empty_directories_can_be_named),
         TEST(mounts_and_unreadable_places_inside_spare_it),
         TEST(olvidos_own_places_inside_spare_it),

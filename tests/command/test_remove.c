@@ -431,7 +431,8 @@ static void what_vanishes_while_it_asks_is_left(void **state)
     struct outcome o = olvido_on_terminal(s, 120, "!rm w/a.log; echo y >>w/b.log\nyes\n", "delete", "w/a.log",
                                           "w/b.log", "w/*", "w/-x.log", NULL);
     assert_status(&o, 3);
-    assert_contains(o.out, "Done: 2 deleted (8 B), 2 left alone (1: it changed since it was judged; 1: it is gone");
+    assert_contains(o.out,
+                    "Done: 2 deleted (8 B), 2 left alone (1: it changed since it was judged; 1: it is gone");
     assert_true(exists(s, "w/b.log"));
 }
 

@@ -114,6 +114,80 @@ static void mount_points_and_immutable_ones_stay(void **state)
     assert_contains(o.out, "3\n3\na\nmounted\n");
 }
 
+/* ---- as a step ---- */
+
+static void with_rules(const struct sandbox *s)
+{
+    write_policy(s,
+                 "rules:\n"
+                 "  - name: files\n    under: @/w\n    where: name like \"*.tmp\"\n"
+                 "    steps: [ { after: 30 days, do: discard } ]\n"
+                 "  - name: empties\n    under: @/w\n    where: kind = directory\n"
+                 "    steps: [ { after: 30 days, do: sweep } ]\n",
+                 NULL);
+    shell_ok(s, "mkdir -p w/a/b w/a/c/d w/f w/young w/g/h; touch -d '60 days ago' w/g/h/x.tmp w/g/h/y.tmp; "
+                "touch w/f/keep; find w -depth -type d -not -name young -exec touch -d '50 days ago' {} +");
+}
+
+static void a_step_sweeps_what_is_old_and_empty(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    with_rules(s);
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.out, "sweep after 30 days, 4 directories");
+    assert_contains(o.out, "Done: 2 discarded (0 B), 4 directories swept (0 B)");
+    assert_false(exists(s, "w/a"));
+    assert_true(exists(s, "w/f/keep"));
+    assert_true(exists(s, "w/young"));
+    o = olvido_ends(s, 0, "recover", "--run", run_of(s, "sweep"), NULL);
+    assert_contains(o.out, "2 recovered (0 B), 4 directories made again");
+    assert_true(exists(s, "w/a/c/d"));
+}
+
+/* Our own removals do not make a directory younger, and explain says what enforce then does. */
+static void what_we_emptied_is_as_old_as_before(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    with_rules(s);
+    ON_LINUX_ONLY();
+    shell_ok(s, "$O --policy policy.yaml enforce --yes --rule files; [ -d w/g/h ]; touch -d '60 days ago' "
+                "w/g/h/z.tmp; "
+                "touch -d '50 days ago' w/g/h; $O --policy policy.yaml enforce --yes --rule files");
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "explain", "w/g/h", NULL);
+    assert_contains(o.out, "1 month 19 days, counted from its last modification");
+    o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.out, "Done: 6 directories swept (0 B)");
+    assert_false(exists(s, "w/g"));
+    /* somebody else empties it: then it is young */
+    shell_ok(s,
+             "mkdir -p w/k; touch -d '60 days ago' w/k/x.tmp; touch w/k/other; touch -d '50 days ago' w/k; "
+             "$O --policy policy.yaml enforce --yes; rm w/k/other; $O --policy policy.yaml enforce --yes; [ "
+             "-d w/k ]");
+}
+
+static void limits_count_what_is_swept(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    with_rules(s);
+    shell_ok(s, "echo 'limits: { files: 3 }' >>policy.yaml");
+    o = olvido_ends(s, 3, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.out, "Done: 2 discarded (0 B), 4 not allowed");
+    assert_true(exists(s, "w/a/c/d"));
+}
+
+static void a_rule_about_files_cannot_sweep(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    make_dir(s, "w");
+    write_policy(s, "rules: [ { name: e, under: @/w, steps: [ { after: 1 day, do: sweep } ] } ]\n", NULL);
+    o = olvido_ends(s, 2, "check", "policy.yaml", NULL);
+    assert_contains(o.err, "a rule about files cannot sweep: that takes empty directories");
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, sandbox_teardown)
 
 int main(void)
@@ -124,6 +198,10 @@ int main(void)
         TEST(they_come_back_as_they_were),
         TEST(what_took_the_name_stays),
         TEST(mount_points_and_immutable_ones_stay),
+        TEST(a_step_sweeps_what_is_old_and_empty),
+        TEST(what_we_emptied_is_as_old_as_before),
+        TEST(limits_count_what_is_swept),
+        TEST(a_rule_about_files_cannot_sweep),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -116,8 +116,9 @@ static void acts_are_those_that_the_reader_takes(void **state)
         const char *act = json_string_value(json_array_get(acts, i));
         snprintf(text, sizeof text,
                  "olvido: 1\ndepots: { a: { path: /d } }\n"
-                 "rules: [ { name: a, under: /x, steps: [ { after: 1 day, do: %s%s } ] } ]\n",
-                 act, strcmp(act, "archive") == 0 ? ", depot: a" : "");
+                 "rules: [ { name: a, under: /x, %ssteps: [ { after: 1 day, do: %s%s } ] } ]\n",
+                 strcmp(act, "sweep") == 0 ? "where: kind = directory, " : "", act,
+                 strcmp(act, "archive") == 0 ? ", depot: a" : "");
         overwrite(*state, "p.yaml", text, strlen(text));
         policy = olv_policy_load(in(*state, "p.yaml"), &list, &err);
         assert_non_null(policy);
