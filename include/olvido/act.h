@@ -17,7 +17,7 @@ enum olv_trait {
     OLV_OUTLIVED = 1 << 3,     /* the file survives it, so it is remembered, and not done twice */
     OLV_WHOLE = 1 << 4,        /* also takes whole directories */
     OLV_BY_HAND_ONLY = 1 << 5, /* not allowed as a step of a policy */
-    OLV_IN_DEPOTS = 1 << 6,    /* as a step, it also reaches files in depots */
+    OLV_IN_STORES = 1 << 6,    /* as a step, it also reaches what lies in depots and in the trash */
     OLV_KEEPS = 1 << 7,        /* does nothing; its time ends the steps before it */
     OLV_AGAIN_IF_CHANGED = 1 << 8,   /* outlived: done again when the contents have changed, */
     OLV_AGAIN_IF_OTHERWISE = 1 << 9, /* or when a step says it with other arguments */

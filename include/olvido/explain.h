@@ -30,6 +30,12 @@ struct olv_explanation {
     size_t stored_versions;
     const char *depot, *archive;
     struct olv_instant archived;
+    /* If it does not exist but lies in a trash (and in no depot): the newest item. What a rule discarded is
+     * judged there. */
+    const char *trash; /* path; NULL: in none */
+    struct olv_instant discarded;
+    bool has_trash_end; /* the policy's `trash` ends it: */
+    struct olv_instant trash_end;
     struct olv_verdict verdict;
     bool is_summed_up;            /* a directory judged as a whole: as old as its youngest entry */
     struct olv_contents contents; /* then */

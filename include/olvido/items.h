@@ -13,8 +13,10 @@ struct olv_item_query {
      * everything. */
     struct olv_pattern *const *patterns;
     size_t pattern_count;
-    const char *run;                 /* only what this run discarded; or NULL */
-    bool only_ours;                  /* only what Olvido discarded */
+    const char *run; /* only what this run discarded; or NULL */
+    bool only_ours;  /* only what Olvido discarded */
+    bool (*skips)(void *self, struct olv_trash *trash, const struct olv_trash_item *item); /* NULL: none */
+    void *skipping;
     struct olv_catalogue *catalogue; /* also what lies in depots; NULL: only trashes */
     bool has_since, has_until; /* only what was discarded at or after the first, and before the second */
     struct olv_instant since, until;

@@ -63,8 +63,9 @@ struct olv_plan_options {
     const struct olv_notes *notes;       /* NULL: no note on a file is trusted */
     struct olv_catalogue *catalogue;     /* what lies in depots; NULL: none */
     struct olv_register *reg;            /* which steps files have had; NULL: nothing is known */
-    struct olv_trashes *trashes;         /* for the policy's `trash`; NULL: ignore the trash */
-    bool is_unattended;                  /* only steps that may run unattended are due */
+    struct olv_trashes *trashes; /* what was discarded; NULL: ignore it. The policy's `trash` counts only
+                                    if all rules are selected */
+    bool is_unattended;          /* only steps that may run unattended are due */
     /* When unattended, for acts that cannot be taken back: */
     const bool *in_notice; /* per rule, then for the trash: it is too new; NULL: none is */
     bool is_clock_off;

@@ -45,6 +45,7 @@ struct olv_trash_item {
     const char *name;           /* in `files/` */
     const char *path;           /* its original path; "" if unknown */
     const char *run;            /* the run that discarded it; "" if another program did */
+    const char *rule;           /* the rule that did; "" if a person did */
     struct olv_instant deleted; /* to the second; 0 if unknown */
     struct olv_stat stat;       /* of the item in `files/`; zeros if it is lost */
     uint64_t size_bytes;        /* of a directory: everything in it, if the trash knows that */

@@ -8,6 +8,6 @@ const struct olv_act act_delete = {.word = "delete",
                                    .past = "deleted",
                                    .wire = 8,
                                    .traits =
-                                       OLV_TOUCHES | OLV_FINAL | OLV_LIMITED | OLV_WHOLE | OLV_IN_DEPOTS,
+                                       OLV_TOUCHES | OLV_FINAL | OLV_LIMITED | OLV_WHOLE | OLV_IN_STORES,
                                    .destination = OLV_TO_NOWHERE,
                                    .way = OLV_END};

@@ -60,6 +60,7 @@ static bool discard_prepare(const struct ahead_turn *ahead, const struct olv_doc
                             struct ahead_made *out)
 {
     struct olv_putting putting = {.name = e->name,
+                                  .rule = e->rule_name,
                                   .contents = contents_of(e),
                                   .when = ahead->now,
                                   .label = {ahead->run, ahead->sequence},
@@ -97,6 +98,7 @@ static void discard_apply(struct turn *turn, const struct olv_docket_entry *e, s
 {
     struct halves_witness witness;
     struct olv_putting putting = {.name = e->name,
+                                  .rule = e->rule_name,
                                   .contents = contents_of(e),
                                   .when = turn->run.now,
                                   .label = {turn->run.id, turn->sequence},
@@ -192,6 +194,7 @@ static enum olv_truth discard_applied(struct turn *turn, const struct olv_docket
     if (!find_item(turn, e, o->trash))
         return settling_is_there(turn, e) == OLV_YES ? OLV_NO : OLV_UNKNOWN;
     putting = (struct olv_putting){.path = path_of(turn, e),
+                                   .rule = e->rule_name,
                                    .contents = contents_of(e),
                                    .when = turn->run.now,
                                    .label = {turn->run.id, turn->sequence}};

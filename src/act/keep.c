@@ -3,4 +3,4 @@
 #include "act/acts.h"
 
 const struct olv_act act_keep = {
-    .word = "keep", .past = "kept", .wire = 0, .traits = OLV_KEEPS | OLV_WHOLE | OLV_IN_DEPOTS};
+    .word = "keep", .past = "kept", .wire = 0, .traits = OLV_KEEPS | OLV_WHOLE | OLV_IN_STORES};

@@ -25,11 +25,11 @@ static void explain_path(struct explaining *x, const char *word)
     if (ok && json) {
         olv_json_name(json, "path", e.path);
         olv_json_string(json, "state", olv_reason_key(e.verdict.reason));
-        if (e.exists || e.stored_versions)
+        if (e.exists || e.stored_versions || e.trash)
             explain_add_json(&x->view, &e, json);
     } else if (ok) {
         facts_title(x->cli, e.path);
-        if (e.exists || e.stored_versions)
+        if (e.exists || e.stored_versions || e.trash)
             explain_print(&x->view, &e);
         else
             facts_line(x->cli, "Is", STYLE_PLAIN, "not there");

@@ -84,7 +84,8 @@ static const char *state_of_step(const struct olv_explanation *e, size_t i)
         return "to come";
     if (!is_current)
         return "lapsed: a later step is due";
-    return olv_reason_words(e->verdict.reason);
+    return e->trash && e->verdict.reason == OLV_STORED ? "done: it lies in the trash"
+                                                       : olv_reason_words(e->verdict.reason);
 }
 
 static void print_steps(const struct explain_view *x, const struct olv_explanation *e,
@@ -125,18 +126,58 @@ static void print_stored(const struct explain_view *x, const struct olv_explanat
         facts_line(x->cli, "", STYLE_PLAIN, "the newest of %zu versions", e->stored_versions);
 }
 
+static void print_discarded(const struct explain_view *x, const struct olv_explanation *e)
+{
+    facts_line(x->cli, "Is", STYLE_PLAIN, "not there any more; it lies in the trash %s", e->trash);
+    facts_line(x->cli, "", STYLE_PLAIN, "discarded %s", DATE(e->discarded));
+    facts_line(x->cli, "Was", STYLE_PLAIN, "a %s, %s, last modified %s", olv_kind_word(e->stat.kind),
+               SIZE(e->stat.size_bytes), DATE(e->stat.modified));
+}
+
+/* The step of its rule that ends it in the trash, if one does; NULL: none. */
+static const struct olv_explained_step *ending_step(const struct explain_view *x,
+                                                    const struct olv_explanation *e)
+{
+    const struct olv_rule *rule = e->steps ? &x->policy->rules[e->verdict.rule] : NULL;
+    for (size_t i = 0; rule && i < rule->step_count; i++)
+        if (e->steps[i].has_time && rule->steps[i].act->traits & OLV_FINAL &&
+            rule->steps[i].act->traits & OLV_IN_STORES)
+            return &e->steps[i];
+    return NULL;
+}
+
+/* Whichever comes first. */
+static void print_end(const struct explain_view *x, const struct olv_explanation *e)
+{
+    const struct olv_explained_step *step = ending_step(x, e);
+    bool is_first = e->has_trash_end && (!step || olv_instant_compare(e->trash_end, step->when) < 0);
+    if (is_first)
+        facts_line(x->cli, "Ends", STYLE_WARN, "%s, by the policy's `trash`%s", DATE(e->trash_end),
+                   step ? ", which comes before its rule" : "");
+    else if (step)
+        facts_line(x->cli, "Ends", STYLE_WARN, "%s, by rule %s%s", DATE(step->when),
+                   x->policy->rules[e->verdict.rule].name,
+                   e->has_trash_end ? ", which comes before the policy's `trash`" : "");
+    else
+        facts_line(x->cli, "Ends", STYLE_PLAIN, "nothing ends it there");
+}
+
 void explain_print(const struct explain_view *x, const struct olv_explanation *e)
 {
     const struct olv_rule *rule;
     if (e->exists) {
         print_what(x, e);
         print_contents(x, e);
+    } else if (e->trash) {
+        print_discarded(x, e);
     } else {
         print_stored(x, e);
     }
     for (size_t i = 0; i < e->rule_count; i++)
         print_rule(x, &e->rules[i]);
-    if (e->verdict.reason == OLV_NOT_OWNED) {
+    if (e->verdict.reason == OLV_GONE) {
+        facts_line(x->cli, "Rule", STYLE_PLAIN, "none: a person discarded it");
+    } else if (e->verdict.reason == OLV_NOT_OWNED) {
         facts_line(x->cli, "Rule", STYLE_PLAIN,
                    e->goes_with    ? "none fits it itself"
                    : e->rule_count ? "none fits: nothing is done to it"
@@ -148,6 +189,8 @@ void explain_print(const struct explain_view *x, const struct olv_explanation *e
     }
     if (e->exists)
         print_obstacles(x, e);
+    if (e->trash)
+        print_end(x, e);
 }
 
 /* ---- for programs ---- */
@@ -197,6 +240,12 @@ void explain_add_json(const struct explain_view *x, const struct olv_explanation
         olv_json_name(json, "archive", e->archive);
         olv_json_instant(json, "archived", e->archived);
         olv_json_number(json, "versions", e->stored_versions);
+    }
+    if (e->trash) {
+        olv_json_name(json, "trash", e->trash);
+        olv_json_instant(json, "discarded", e->discarded);
+        if (e->has_trash_end)
+            olv_json_instant(json, "trash_end", e->trash_end);
     }
     if (e->is_summed_up) {
         olv_json_number(json, "entries", e->contents.entries);

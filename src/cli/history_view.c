@@ -115,7 +115,7 @@ bool history_show(struct cli *cli, const struct olv_session *session, const char
         olv_json_string(last, "rule", h.rule);
         json_object_set_new(json, "last", last);
     }
-    if (s.count && !*s.depot)
+    if (s.count && !*s.depot && !json_object_get(json, "trash"))
         olv_json_name(json, "trash", s.trash);
     return true;
 }

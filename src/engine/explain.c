@@ -301,20 +301,90 @@ static bool explain_stored(void *self, const struct olv_stored_file *f)
     return l->ok;
 }
 
-static bool look_in_depots(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
+static bool look_in_depots(struct explaining *x, struct stored_judge *judge, struct olv_error *err)
+{
+    struct looking_in_depots l = {x, judge, true};
+    return !x->options->catalogue ||
+           (olv_catalogue_versions(x->options->catalogue, x->out->path, explain_stored, &l, err) &&
+            (l.ok || olv_fail_memory(err)));
+}
+
+/* ---- what lies in a trash ---- */
+
+struct looking_in_trash {
+    struct explaining *x;
+    struct stored_judge *judge;
+    struct olv_trash *trash;
+    struct olv_error error;
+};
+
+static bool judge_item(struct looking_in_trash *l, const struct olv_trash_item *item)
+{
+    struct explaining *x = l->x;
+    struct olv_stored_file file;
+    struct stored_subject s;
+    if (!stored_item_begin(&s, l->judge, l->trash, item, &file, &l->error))
+        return false;
+    x->out->stat = s.stat;
+    x->asked = &s.subject;
+    x->scope = l->judge->scope;
+    x->depth = s.depth;
+    if (!ask_rules(x) || (x->out->verdict.reason != OLV_NOT_OWNED &&
+                          x->out->verdict.reason != OLV_UNDECIDED && !find_steps(x)))
+        return olv_fail_memory(&l->error);
+    x->out->verdict.reason = stored_reason(x->policy, &x->out->verdict);
+    x->asked = NULL;
+    return true;
+}
+
+/* The newest item of the path stays. */
+static bool explain_item(void *self, const struct olv_trash_item *item)
+{
+    struct looking_in_trash *l = self;
+    struct olv_explanation *out = l->x->out;
+    const struct olv_policy *policy = l->x->policy;
+    const char *trash = olv_trash_path(l->trash);
+    if (item->state != OLV_TRASH_SOUND || strcmp(item->path, out->path) != 0 ||
+        (out->trash && olv_instant_compare(item->deleted, out->discarded) < 0))
+        return true;
+    out->trash = olv_arena_copy(l->x->arena, trash, strlen(trash));
+    if (!out->trash)
+        return olv_fail_memory(&l->error);
+    out->stat = item->stat;
+    out->discarded = item->deleted;
+    out->rule_count = 0;
+    out->verdict = (struct olv_verdict){.reason = OLV_GONE};
+    out->has_trash_end = policy->has_trash_keep && *item->run &&
+                         olv_zone_add(policy->zone, item->deleted, policy->trash_keep, &out->trash_end);
+    return !*item->rule || judge_item(l, item);
+}
+
+static bool look_in_trashes(struct explaining *x, struct stored_judge *judge, struct olv_error *err)
+{
+    struct olv_trashes *trashes = x->options->trashes;
+    struct looking_in_trash l = {.x = x, .judge = judge};
+    for (size_t i = 0; trashes && i < olv_trashes_count(trashes); i++) {
+        l.trash = olv_trashes_at(trashes, i);
+        if (!olv_trash_each(l.trash, explain_item, &l, err))
+            return false;
+        if (l.error.code != OLV_OK) {
+            *err = l.error;
+            return false;
+        }
+    }
+    return true;
+}
+
+static bool look_elsewhere(struct explaining *x, const struct olv_observer *observer, struct olv_error *err)
 {
     struct stored_judge judge;
-    struct looking_in_depots l = {x, &judge, true};
     bool ok;
     x->out->verdict.reason = OLV_GONE;
-    if (!x->options->catalogue)
-        return true;
     ok = explain_begin(x, observer, err);
     ok = stored_judge_begin(&judge, x->policy, &x->judging) && ok;
     if (!ok && err->code == OLV_OK)
         olv_fail_memory(err);
-    ok = ok && olv_catalogue_versions(x->options->catalogue, x->out->path, explain_stored, &l, err) &&
-         (l.ok || olv_fail_memory(err));
+    ok = ok && look_in_depots(x, &judge, err) && (x->out->stored_versions || look_in_trashes(x, &judge, err));
     stored_judge_end(&judge);
     return ok;
 }
@@ -334,7 +404,7 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
     if (ok && out->exists)
         ok = explain_judge(&x, observer, err) && judging_is_sure(&x.judging, err);
     else if (ok)
-        ok = look_in_depots(&x, observer, err);
+        ok = look_elsewhere(&x, observer, err);
     olv_os_close(x.dir);
     judge_end(&x.judge);
     judging_end(&x.judging);

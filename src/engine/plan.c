@@ -343,7 +343,8 @@ bool olv_plan_make(struct olv_plan *plan, const struct olv_policy *policy,
     bool ok;
     *plan = (struct olv_plan){.now = options->now, .as_of = options->as_of};
     ok = plan_begin(&p, err) && plan_walk(&p, err) && judging_is_sure(&p.judging, err) &&
-         plan_depots(plan, policy, &p.judging, observer, err) && plan_trash(plan, policy, options, err);
+         plan_depots(plan, policy, &p.judging, observer, err) &&
+         plan_trash(plan, policy, &p.judging, observer, err);
     plan->troubles += p.relay.unreadable;
     plan_end(&p);
     return ok;

@@ -136,7 +136,7 @@ struct olv_plan_options olv_session_judging(const struct olv_session *s,
                                      .notes = s->notes,
                                      .catalogue = s->catalogue,
                                      .reg = s->reg,
-                                     .trashes = request->selected ? NULL : s->trashes,
+                                     .trashes = s->trashes,
                                      .is_unattended = request->is_unattended,
                                      .wants_docket = request->wants_docket};
 }

@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "judge/stored.h"
 #include "olvido/path.h"
+#include "scan/scan.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 static const struct olv_stat *look(struct olv_subject *subject)
@@ -34,11 +36,11 @@ static enum olv_truth stored_is_held(struct olv_subject *subject)
     return holds ? holds->is_held(holds->self, s->file->path, subject->stat) : OLV_NO;
 }
 
-/* It is in an archive; a former name is the trace of an earlier act in place. */
+/* It is in an archive, or in the trash; a former name is the trace of an earlier act in place. */
 static bool stored_has_had(struct olv_subject *subject, const struct olv_step *step)
 {
     const struct stored_subject *s = (struct stored_subject *)subject;
-    return step->act->destination == OLV_TO_DEPOT || *s->file->was;
+    return step->act->destination == s->came_by || *s->file->was;
 }
 
 static const struct olv_subject_facts stored_facts = {.look = look,
@@ -120,7 +122,7 @@ static bool find_path(struct stored_judge *j, const struct olv_stored_file *f)
 
 bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, const struct olv_stored_file *f)
 {
-    *s = (struct stored_subject){.judge = j, .file = f, .stat = stat_of(f)};
+    *s = (struct stored_subject){.judge = j, .file = f, .came_by = OLV_TO_DEPOT, .stat = stat_of(f)};
     if (!find_scope(j, f->path) || !find_path(j, f))
         return false;
     s->path = olv_text_string(&j->path);
@@ -131,10 +133,115 @@ bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, cons
     return true;
 }
 
+/* ---- in the trash ---- */
+
+/* Of a directory: the latest times in it. */
+struct ages {
+    struct olv_stat youngest[64]; /* per worker */
+    atomic_bool has_trouble;
+};
+
+static void make_younger(struct olv_stat *to, const struct olv_stat *from)
+{
+    if (olv_instant_compare(from->modified, to->modified) > 0)
+        to->modified = from->modified;
+    if (olv_instant_compare(from->accessed, to->accessed) > 0)
+        to->accessed = from->accessed;
+    if (olv_instant_compare(from->changed, to->changed) > 0)
+        to->changed = from->changed;
+    if (olv_instant_compare(from->born, to->born) > 0)
+        to->born = from->born;
+}
+
+static void ages_visit(void *self, unsigned worker, struct olv_scan_entry *entry)
+{
+    struct ages *a = self;
+    if (!olv_scan_look(entry))
+        atomic_store(&a->has_trouble, true);
+    else if (entry->kind != OLV_KIND_DIRECTORY)
+        make_younger(&a->youngest[worker], &entry->stat);
+}
+
+static void ages_trouble(void *self, const struct olv_trouble *trouble)
+{
+    struct ages *a = self;
+    (void)trouble;
+    atomic_store(&a->has_trouble, true);
+}
+
+static bool find_ages(struct olv_trash *trash, const char *item, struct olv_stat *out, struct olv_error *err)
+{
+    struct ages *a = calloc(1, sizeof *a);
+    struct olv_scan_visitor visitor = {.self = a, .visit = ages_visit};
+    struct olv_observer observer = {.self = a, .trouble = ages_trouble};
+    struct olv_stat youngest = {0};
+    bool ok = a ? olv_scan_in(olv_trash_files(trash), item, &visitor, &observer, err) : olv_fail_memory(err);
+    for (size_t i = 0; ok && i < sizeof a->youngest / sizeof *a->youngest; i++)
+        make_younger(&youngest, &a->youngest[i]);
+    if (ok && atomic_load(&a->has_trouble))
+        ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
+    if (ok && youngest.modified.s) {
+        out->modified = youngest.modified;
+        out->accessed = youngest.accessed;
+        out->changed = youngest.changed;
+        out->born = youngest.born;
+    }
+    free(a);
+    return ok;
+}
+
+static bool item_path(const void *self, struct olv_text *out)
+{
+    olv_text_puts(out, self);
+    return true;
+}
+
+static void find_former(struct former *out, const struct stored_judge *j, struct olv_trash *trash,
+                        const struct olv_trash_item *item)
+{
+    const struct former_file place = {.notes = j->judging->options->notes,
+                                      .reg = j->judging->options->reg,
+                                      .asking = j->judging->asking,
+                                      .dir = olv_trash_files(trash),
+                                      .name = item->name,
+                                      .path = item_path,
+                                      .self = item->path,
+                                      .stat = &item->stat};
+    out->is_known = false;
+    if (item->stat.kind == OLV_KIND_FILE && former_is_likely(item->path))
+        former_find(out, &place);
+}
+
+bool stored_item_begin(struct stored_subject *s, struct stored_judge *j, struct olv_trash *trash,
+                       const struct olv_trash_item *item, struct olv_stored_file *f, struct olv_error *err)
+{
+    struct olv_stat stat = item->stat;
+    find_former(&j->former, j, trash, item);
+    *f = (struct olv_stored_file){.path = item->path,
+                                  .kind = stat.kind,
+                                  .mode = stat.mode,
+                                  .owner = stat.owner,
+                                  .group = stat.group,
+                                  .size_bytes = item->size_bytes,
+                                  .was = j->former.is_known ? j->former.origin.name : "",
+                                  .was_bytes = j->former.is_known ? j->former.origin.size_bytes : 0};
+    if (stat.kind == OLV_KIND_DIRECTORY && !find_ages(trash, item->name, &stat, err))
+        return false;
+    if (!stored_subject_begin(s, j, f))
+        return olv_fail_memory(err);
+    s->came_by = OLV_TO_TRASH;
+    s->stat.modified = stat.modified;
+    s->stat.accessed = stat.accessed;
+    s->stat.changed = stat.changed; /* not before it was discarded */
+    s->stat.born = stat.born;
+    s->stat.has_born = stat.has_born;
+    return true;
+}
+
 enum olv_reason stored_reason(const struct olv_policy *policy, const struct olv_verdict *v)
 {
     if (v->reason == OLV_HAD || v->reason == OLV_NOT_DUE ||
-        (v->reason == OLV_DUE && !(policy->rules[v->rule].steps[v->step].act->traits & OLV_IN_DEPOTS)))
+        (v->reason == OLV_DUE && !(policy->rules[v->rule].steps[v->step].act->traits & OLV_IN_STORES)))
         return OLV_STORED;
     return v->reason;
 }

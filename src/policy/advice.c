@@ -68,15 +68,16 @@ static void advise_on_reach(struct reader *r, const struct olv_rule *rule, const
                     after, rule->name);
         break;
     case OLV_TO_DEPOT:
-        if (!(step->act->traits & OLV_IN_DEPOTS))
+        if (!(step->act->traits & OLV_IN_STORES))
             policy_warn(r, step->line,
                         "after %s the files of rule %s lie in a depot, where only `delete` reaches them",
                         after, rule->name);
         break;
     case OLV_TO_TRASH:
-        policy_warn(r, step->line,
-                    "after %s the files of rule %s have been in the trash since %s: this step never comes",
-                    after, rule->name, before->after_text);
+        if (!(step->act->traits & OLV_IN_STORES))
+            policy_warn(r, step->line,
+                        "after %s the files of rule %s lie in the trash, where only `delete` reaches them",
+                        after, rule->name);
         break;
     default:
         break;

@@ -147,7 +147,8 @@ static bool add_item(void *self, const struct olv_trash_item *item)
     struct finding *f = self;
     struct candidate c = {item->stat,         item->deleted, item->size_bytes, item->files,
                           item->has_contents, f->trash,      item->state};
-    if (!items_fits(f->query, item))
+    if (!items_fits(f->query, item) ||
+        (f->query->skips && f->query->skips(f->query->skipping, olv_trashes_at(f->trashes, f->trash), item)))
         return true;
     if (*item->path)
         narrow_common(f, item->path);

@@ -9,8 +9,8 @@
 #include <time.h>
 
 const char TRASH_SUFFIX[] = ".trashinfo";
-static const char HEADER[] = "[Trash Info]",
-                  RUN_KEY[] = "X-Olvido-Run=", CONTENTS_KEY[] = "X-Olvido-Contents=";
+static const char HEADER[] = "[Trash Info]", RUN_KEY[] = "X-Olvido-Run=", RULE_KEY[] = "X-Olvido-Rule=",
+                  CONTENTS_KEY[] = "X-Olvido-Contents=";
 
 void trash_info_name(char out[NAME_MAX + 1], const char *item)
 {
@@ -44,7 +44,7 @@ void olv_trash_encode(struct olv_text *out, const char *path)
 }
 
 void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run,
-                          const struct olv_contents *contents)
+                          const char *rule, const struct olv_contents *contents)
 {
     olv_text_puts(out, HEADER);
     olv_text_puts(out, "\nPath=");
@@ -58,6 +58,11 @@ void olv_trash_info_write(struct olv_text *out, const char *path, const char *da
     if (*run) {
         olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
         olv_text_puts(out, run);
+        olv_text_puts(out, "\n");
+    }
+    if (*rule) {
+        olv_text_puts(out, RULE_KEY);
+        olv_trash_encode(out, rule);
         olv_text_puts(out, "\n");
     }
 }
@@ -154,8 +159,9 @@ bool olv_trash_info_read(const char *text, size_t len, struct trash_info *out)
 {
     const char *end = text + len;
     bool has_header = false, has_path = false, has_date = false;
-    *out = (struct trash_info){.path = out->path};
+    *out = (struct trash_info){.path = out->path, .rule = out->rule};
     olv_text_clear(&out->path);
+    olv_text_clear(&out->rule);
     while (text < end) {
         const char *stop = memchr(text, '\n', (size_t)(end - text));
         size_t n = (size_t)((stop ? stop : end) - text);
@@ -167,6 +173,8 @@ bool olv_trash_info_read(const char *text, size_t len, struct trash_info *out)
             has_date = read_date(text + 13, n - 13, &out->deleted);
         else if (starts(text, n, RUN_KEY))
             read_run(text + sizeof RUN_KEY - 1, n - (sizeof RUN_KEY - 1), out->run);
+        else if (starts(text, n, RULE_KEY))
+            olv_trash_decode(text + sizeof RULE_KEY - 1, n - (sizeof RULE_KEY - 1), &out->rule);
         else if (starts(text, n, CONTENTS_KEY))
             read_contents(text + sizeof CONTENTS_KEY - 1, n - (sizeof CONTENTS_KEY - 1), out);
         text += n + 1;

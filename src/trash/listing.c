@@ -53,7 +53,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
     char info[NAME_MAX + 1];
     bool is_there;
     trash_info_name(info, name);
-    *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .state = OLV_TRASH_TORN};
+    *out = (struct olv_trash_item){.name = name, .path = "", .run = "", .rule = "", .state = OLV_TRASH_TORN};
     is_there = olv_os_stat(trash->files, name, &out->stat);
     if (!is_there && errno != ENOENT) { /* not lost: it cannot be examined this time */
         olv_observe_unreadable(trash->observer, name, "cannot look at the item", errno);
@@ -64,6 +64,7 @@ bool olv_trash_find(struct olv_trash *trash, const char *name, struct olv_trash_
         resolve(trash) && trash->found.path.len <= OLV_LONGEST_PATH) {
         out->state = OLV_TRASH_SOUND;
         out->run = trash->found.run;
+        out->rule = olv_text_string(&trash->found.rule);
         out->has_contents = trash->found.has_contents;
         out->files = trash->found.files;
         out->deleted = trash->found.deleted;

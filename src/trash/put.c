@@ -85,7 +85,8 @@ static bool write_text(const struct olv_trash *trash, struct olv_info_writer *w,
         w->has_date = true;
     }
     olv_text_clear(&w->text);
-    olv_trash_info_write(&w->text, shown_path(trash, p->path), w->date, p->label.run, p->contents);
+    olv_trash_info_write(&w->text, shown_path(trash, p->path), w->date, p->label.run, p->rule ? p->rule : "",
+                         p->contents);
     return !w->text.failed;
 }
 

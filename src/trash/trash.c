@@ -99,6 +99,7 @@ void olv_trash_close(struct olv_trash *trash)
     olv_info_writer_free(&trash->writer);
     olv_text_free(&trash->found_text);
     olv_text_free(&trash->found.path);
+    olv_text_free(&trash->found.rule);
     trash_sizes_free(trash->sizes);
     free(trash);
 }

@@ -30,6 +30,7 @@ struct trash_info {
     struct olv_text path; /* decoded; owned */
     struct olv_instant deleted;
     char run[TRASH_RUN_SIZE]; /* "" if it has none */
+    struct olv_text rule;     /* the rule that discarded it, or empty; owned */
     bool has_contents;        /* of a directory: so many files and bytes were in it */
     uint64_t files, bytes;
 };
@@ -75,6 +76,7 @@ struct olv_trash_label {
 /* What to put, and under which name. */
 struct olv_putting {
     const char *name, *path;
+    const char *rule;                    /* that discards it; "" or NULL: a person does */
     const struct olv_contents *contents; /* of a directory; else NULL */
     struct olv_instant when;
     struct olv_trash_label label;
@@ -139,7 +141,7 @@ void trash_info_name(char out[NAME_MAX + 1], const char *item);
 /* The info file (Trash specification 1.0, "Contents of a trash directory"). `contents` NULL: it is no
  * directory. */
 void olv_trash_info_write(struct olv_text *out, const char *path, const char *date, const char *run,
-                          const struct olv_contents *contents);
+                          const char *rule, const struct olv_contents *contents);
 /* Percent-encodes: letters, digits and -._~/ stay as they are; and decodes: false for invalid or empty text,
  * or a zero byte. */
 void olv_trash_encode(struct olv_text *out, const char *bytes);

@@ -158,7 +158,7 @@ static void for_a_path_that_is_gone_it_says_where_it_went(void **state)
     assert_contains(o.out, "data/Trash");
     assert_contains(o.out, "olvido recover /");
     o = olvido(s, "--policy", "policy.yaml", "--json", "explain", "tides/old/gauge.csv", NULL);
-    assert_contains(o.out, "\"state\":\"gone\"");
+    assert_contains(o.out, "\"state\":\"stored\"");
     assert_contains(o.out, "\"last\":{\"time\":");
     o = olvido(s, "recover", "gauge.csv", NULL);
     o = explain(s, "tides/old/gauge.csv");

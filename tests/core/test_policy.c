@@ -305,7 +305,7 @@ static void what_is_hardly_meant_is_warned_of(void **state)
          "only the last of them counts"},
         {"  - { name: a, under: /x, steps: [ { after: 1 day, do: discard }, { after: 2 days, do: tell } ] "
          "}\n",
-         "this step never comes"},
+         "lie in the trash, where only `delete` reaches them"},
     };
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         char *all = warnings_about(*state, cases[i].rules);

@@ -16,14 +16,17 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         struct olv_contents contents = {.files = info.files, .bytes = info.bytes};
         must(info.path.len > 0 && strlen(info.path.data) == info.path.len);
         olv_trash_info_write(&written, info.path.data, "2026-10-03T14:05:00", info.run,
-                             info.has_contents ? &contents : NULL);
+                             olv_text_string(&info.rule), info.has_contents ? &contents : NULL);
         must(olv_trash_info_read(written.data, written.len, &again));
         must(again.path.len == info.path.len && memcmp(again.path.data, info.path.data, info.path.len) == 0);
         must(strcmp(info.run, again.run) == 0 && info.has_contents == again.has_contents);
+        must(olv_text_is_same(&info.rule, &again.rule));
         must(!info.has_contents || (info.files == again.files && info.bytes == again.bytes));
     }
     olv_text_free(&info.path);
     olv_text_free(&again.path);
+    olv_text_free(&info.rule);
+    olv_text_free(&again.rule);
     olv_text_free(&written);
     free(text);
     return 0;
