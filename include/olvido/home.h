@@ -13,5 +13,8 @@ bool olv_state_home(char *out, size_t size, struct olv_error *err);
 /* The policy: /etc/olvido/policy.yaml for root, else $XDG_CONFIG_HOME/olvido/policy.yaml or
  * ~/.config/olvido/policy.yaml. */
 bool olv_policy_home(char *out, size_t size, struct olv_error *err);
+/* A user's settings.yaml beside that; and the system's, which is root's. */
+bool olv_settings_home(char *out, size_t size, struct olv_error *err);
+extern const char olv_settings_of_system[];
 
 #endif

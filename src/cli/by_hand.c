@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/by_hand.h"
 
+#include "cli/ask.h"
 #include "cli/confirm.h"
 #include "cli/open_session.h"
 #include "cli/views.h"
@@ -11,6 +12,12 @@ bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
 {
     const char *words[OLV_IF_EXISTS_COUNT + 1];
     int word = OLV_REFUSE;
+    if (!cli_has(cli, OPT_IF_EXISTS)) {
+        *out = cli->settings.if_exists;
+        if (asks)
+            *asks = cli->settings.asks_if_exists && ask_is_possible(cli);
+        return true;
+    }
     for (int i = 0; i < OLV_IF_EXISTS_COUNT; i++)
         words[i] = olv_if_exists_word((enum olv_if_exists)i);
     words[OLV_IF_EXISTS_COUNT] = "ask";

@@ -8,6 +8,7 @@
 #include "olvido/json.h"
 #include "olvido/observer.h"
 #include "olvido/policy.h"
+#include "olvido/settings.h"
 #include "olvido/text.h"
 
 #include <stdbool.h>
@@ -92,6 +93,7 @@ struct cli {
     int word;               /* index of the command's word that was given */
     const char **arguments; /* after that word; owned */
     size_t argument_count;
+    struct olv_settings settings; /* a person's standing habits */
     int answers;                  /* descriptor that answers are read from; -1: there is none */
     enum cli_status status;       /* the worst so far: the program's exit status */
     bool has_colour;              /* on standard output */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/commands.h"
+#include "cli/habits.h"
 #include "cli/open_session.h"
 #include "cli/views.h"
 #include "olvido/fitness.h"
@@ -29,6 +30,7 @@ static void cmd_check_run(struct cli *cli)
         cli_mark(cli, STATUS_USAGE);
     olv_diagnostics_free(&list);
     olv_policy_free(policy);
+    habits_check(cli);
 }
 
 const struct cli_command cmd_check = {

@@ -48,6 +48,20 @@ static void explain_path(struct explaining *x, const char *word)
         cli_mark(x->cli, STATUS_SOME_FAILED);
 }
 
+static void print_habits(struct cli *cli)
+{
+    const char *label = "Settings";
+    for (int i = 0; i < OLV_SETTINGS; i++) {
+        if (!cli->settings.from[i])
+            continue;
+        if (*label)
+            putchar('\n');
+        facts_line(cli, label, STYLE_PLAIN, "%s: %s, by %s", olv_setting_name((enum olv_setting)i),
+                   cli->settings.words[i], cli->settings.from[i]);
+        label = "";
+    }
+}
+
 static void cmd_explain_run(struct cli *cli)
 {
     struct explaining x = {.cli = cli, .policy = cli_policy(cli)};
@@ -59,6 +73,8 @@ static void cmd_explain_run(struct cli *cli)
             explain_path(&x, cli->arguments[i]);
         }
     }
+    if (!cli_has(cli, OPT_JSON))
+        print_habits(cli);
     olv_session_close(&x.session);
     watch_print_troubles(cli);
     olv_policy_free(x.policy);

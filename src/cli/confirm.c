@@ -5,6 +5,7 @@
 #include "cli/confirm.h"
 
 #include "cli/ask.h"
+#include "cli/habits.h"
 #include "cli/views.h"
 
 #include <ctype.h>
@@ -72,6 +73,10 @@ static void reasons(const struct confirm *c, struct olv_text *out)
     add_reason(out, n->others, removes ? "of them belongs to another user" : "file belongs to another user",
                removes ? "of them belong to other users" : "files belong to other users");
     add_caught(out, n);
+    if (c->cli->settings.asks_always && !out->len)
+        olv_text_puts(out, "you want to be asked");
+    if (c->cli->settings.asks_always)
+        habits_origin(c->cli, OLV_SET_ASK, out);
 }
 
 /* "Delete 12 files and 1 directory (3.1 MiB) for good? Nothing brings them back. 12 files: please confirm."

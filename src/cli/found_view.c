@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/ask.h"
+#include "cli/habits.h"
 #include "cli/views.h"
 
 #include <limits.h>
@@ -141,6 +142,8 @@ bool found_view_approve(void *self, struct olv_docket_entry *entry)
     term_name(&question, entry->target);
     olv_text_puts(&question, " exists. Recover the other one under a numbered name (number), rename the "
                              "existing one (set-aside), or replace it?");
+    if (!cli_has(r->cli, OPT_IF_EXISTS))
+        habits_origin(r->cli, OLV_SET_IF_EXISTS, &question);
     answer = ask(r->cli, olv_text_string(&question), answers);
     olv_text_free(&question);
     r->is_stopped = answer < 0 || answer == 4;

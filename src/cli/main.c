@@ -2,6 +2,7 @@
 /* From the command line to a command, and from its status to the exit status. */
 #include "cli/cli.h"
 #include "cli/commands.h"
+#include "cli/habits.h"
 #include "cli/term.h"
 #include "cli/watch.h"
 #include "olvido/home.h"
@@ -69,6 +70,16 @@ static void choose_temporary(const struct cli *cli)
         setenv("TMPDIR", state, 1);
 }
 
+/* What the command line and NO_COLOR do not say. */
+static void apply_colour(struct cli *cli)
+{
+    const char *no_colour = getenv("NO_COLOR");
+    if (cli_has(cli, OPT_COLOUR) || !cli->settings.from[OLV_SET_COLOUR] || (no_colour && *no_colour))
+        return;
+    if (cli->settings.colour != OLV_COLOUR_TERMINAL)
+        cli->has_colour = cli->settings.colour == OLV_COLOUR_ALWAYS;
+}
+
 static void main_run(struct cli *cli)
 {
     if (cli_has(cli, OPT_VERSION)) {
@@ -82,7 +93,10 @@ static void main_run(struct cli *cli)
         cli_mark(cli, STATUS_SOME_FAILED);
     } else {
         choose_temporary(cli);
-        cli->command->run(cli);
+        if (cli->command == &cmd_check || habits_read(cli, &cli->settings)) {
+            apply_colour(cli);
+            cli->command->run(cli);
+        }
         watch_clear(cli);
         watch_end(cli);
     }
@@ -100,6 +114,7 @@ int main(int argc, char **argv)
     if (cli_parse(&cli, argc, (const char **)(void *)argv))
         main_run(&cli);
     finish_output(&cli);
+    olv_settings_free(&cli.settings);
     cli_free(&cli);
     return cli.status;
 }

@@ -21,3 +21,12 @@ bool olv_policy_home(char *out, size_t size, struct olv_error *err)
         return snprintf(out, size, "/etc/olvido/policy.yaml") > 0;
     return olv_user_path("XDG_CONFIG_HOME", ".config", "olvido/policy.yaml", out, size, err);
 }
+
+const char olv_settings_of_system[] = "/etc/olvido/settings.yaml";
+
+bool olv_settings_home(char *out, size_t size, struct olv_error *err)
+{
+    if (geteuid() == 0)
+        return snprintf(out, size, "%s", olv_settings_of_system) > 0;
+    return olv_user_path("XDG_CONFIG_HOME", ".config", "olvido/settings.yaml", out, size, err);
+}
