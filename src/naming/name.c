@@ -102,7 +102,10 @@ static bool take_whole(struct naming *n, const struct name *name, struct olv_err
                (why.code == OLV_REFUSED || why.code == OLV_CHANGED)) {
         ok = paths_add(&n->trees, strdup(name->shown.data), err);
     } else {
-        naming_left(n, where.len ? where.data : name->shown.data, why.what, why.sys);
+        naming_left(n, where.len ? where.data : name->shown.data,
+                    why.code == OLV_CHANGED ? "it cannot be looked into, or another file system begins here"
+                                            : why.what,
+                    why.sys);
         ok = true;
     }
     olv_text_free(&where);

@@ -31,6 +31,11 @@ bool olv_os_name_unnamed(int fd, int dir, const char *name);
  * tell, or there is none. */
 bool olv_os_uuid(int fd, uint8_t out[16]);
 
+/* The project that an open file or directory counts for, by quota; false if the file system knows none. And
+ * gives it to another one. */
+bool olv_os_project(int fd, uint32_t *out);
+bool olv_os_set_project(int fd, uint32_t project);
+
 /* Starts writing a range of the file to disk, so that less is left for fsync; does not wait. */
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length);
 

@@ -53,7 +53,12 @@ bool olv_os_leaves_access_time(int fd)
 }
 
 /* What turned out to be missing in this kernel, container or file system. */
-static atomic_bool has_no_openat2, has_no_exclusive_rename;
+static atomic_bool has_no_openat2, has_no_exclusive_rename, has_other_projects;
+
+void olv_os_note_other_project(void)
+{
+    atomic_store(&has_other_projects, true);
+}
 
 const char *olv_os_weaker(void)
 {
@@ -64,6 +69,8 @@ const char *olv_os_weaker(void)
         return by_component
                    ? "directories reached one component at a time, exclusive renames by link and unlink"
                    : "exclusive renames by link and unlink";
+    if (atomic_load(&has_other_projects) && !by_component)
+        return "what belongs to another project than its directory unlinked where it lies";
     return by_component ? "directories reached one component at a time" : "";
 }
 

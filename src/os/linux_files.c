@@ -6,6 +6,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <linux/fs.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -69,6 +70,24 @@ bool olv_os_uuid(int fd, uint8_t out[16])
         return false;
     memcpy(out, it.uuid, sizeof it.uuid);
     return true;
+}
+
+bool olv_os_project(int fd, uint32_t *out)
+{
+    struct fsxattr it = {0};
+    if (ioctl(fd, FS_IOC_FSGETXATTR, &it) != 0)
+        return false;
+    *out = it.fsx_projid;
+    return true;
+}
+
+bool olv_os_set_project(int fd, uint32_t project)
+{
+    struct fsxattr it = {0};
+    if (ioctl(fd, FS_IOC_FSGETXATTR, &it) != 0)
+        return false;
+    it.fsx_projid = project;
+    return ioctl(fd, FS_IOC_FSSETXATTR, &it) == 0;
 }
 
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)

@@ -129,6 +129,8 @@ void olv_os_in_use_free(struct olv_os_in_use *in_use);
 /* What this system, as far as seen until now, does in a weaker way than Linux can, in words; "" for nothing.
  */
 const char *olv_os_weaker(void);
+/* Adds to that: something was unlinked where it lies, because its project fits into no directory there. */
+void olv_os_note_other_project(void);
 /* The number of processors for this process. Always the same answer, because arrays of workers have that
  * length. */
 unsigned olv_os_cpus(void);

@@ -20,6 +20,10 @@
 
 enum { OPEN_DIRECTORY = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
 
+void olv_os_note_other_project(void)
+{
+}
+
 const char *olv_os_weaker(void)
 {
     return "mounts by device number, trash on the home file system only, exclusive renames by link and "

@@ -46,6 +46,20 @@ bool olv_os_uuid(int fd, uint8_t out[16])
     return false;
 }
 
+bool olv_os_project(int fd, uint32_t *out)
+{
+    (void)fd;
+    *out = 0;
+    return false;
+}
+
+bool olv_os_set_project(int fd, uint32_t project)
+{
+    (void)fd;
+    (void)project;
+    return false;
+}
+
 void olv_os_begin_sync(int fd, uint64_t at, uint64_t length)
 {
     (void)fd;

@@ -171,7 +171,7 @@ void olv_scan_dir_path(const struct olv_scan_dir *dir, struct olv_text *out)
     olv_text_add(out, root->name, root->name_len);
     if (dir == root)
         return;
-    if (root->name_len > 1) /* not "/" */
+    if (root->name_len != 1 || *root->name != '/')
         olv_text_add(out, "/", 1);
     olv_scan_dir_path_below(dir, out);
 }

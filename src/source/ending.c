@@ -85,10 +85,13 @@ static bool enter_room(struct turn *turn, const struct olv_reach *at, const stru
 static bool unlink_in(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
                       struct unlinking how, struct olv_error *err)
 {
-    if (enter_room(turn, at, e, err))
-        return stage_remove(&turn->ending.stage, e->name, &e->identity, &how, err);
-    if (!at->is_ours)
+    bool has_room = enter_room(turn, at, e, err);
+    if (has_room && stage_remove(&turn->ending.stage, e->name, &e->identity, &how, err))
+        return true;
+    if (has_room ? err->sys != EXDEV : !at->is_ours)
         return false;
+    if (has_room) /* its project fits into no room there */
+        olv_os_note_other_project();
     olv_error_clear(err);
     return unlinking_begin(&how, at->fd, e->name, err) &&
            (unlinkat(at->fd, e->name, 0) == 0 || olv_fail_system(err, "", "cannot remove the original"));
@@ -145,6 +148,22 @@ static bool remove_staged_tree(const struct turn *turn, const struct olv_docket_
     return false;
 }
 
+/* Its project fits into no room there. */
+static bool remove_where_it_lies(struct turn *turn, const struct olv_reach *at,
+                                 const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct ending_overwriting self;
+    struct unlinking how = ending_manner(&self, turn, e);
+    olv_os_note_other_project();
+    olv_error_clear(&o->error);
+    if (judged_verify(at->fd, e->name, e, true, o) &&
+        olv_tree_remove(at->fd, e->name, e->identity.kind, &how, &o->error))
+        return true;
+    if (o->result == OLV_PENDING)
+        o->result = OLV_FAILED;
+    return false;
+}
+
 bool ending_remove_tree(struct turn *turn, const struct olv_reach *at, const struct olv_docket_entry *e,
                         struct olv_outcome *o)
 {
@@ -154,6 +173,8 @@ bool ending_remove_tree(struct turn *turn, const struct olv_reach *at, const str
     if (enter_room(turn, at, e, &o->error) &&
         stage_take(&turn->ending.stage, e->name, &e->identity, &o->error))
         return remove_staged_tree(turn, e, o);
+    if (o->error.sys == EXDEV)
+        return remove_where_it_lies(turn, at, e, o);
     outcome_failed(o);
     return false;
 }

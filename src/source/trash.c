@@ -9,6 +9,7 @@
 #include "file/identity.h"
 #include "file/parents.h"
 #include "file/rename.h"
+#include "os/files.h"
 #include "os/os.h"
 #include "source/ending.h"
 #include "source/halves.h"
@@ -35,6 +36,27 @@ static int trash_make_directory(struct turn *turn, const struct olv_docket_entry
     return -1;
 }
 
+/* A directory takes only what belongs to the project that it hands down: the item is lent that one for the
+ * moment of the rename. */
+static bool take_as_of_its_project(struct turn *turn, const struct olv_docket_entry *e, int dir,
+                                   const char *name, char placed[NAME_MAX + 1],
+                                   const struct rename_witness *witness, struct olv_error *err)
+{
+    int fd = judged_open(&turn->directory, e, &(struct olv_outcome){0});
+    uint32_t own, there;
+    bool ok = fd >= 0 && olv_os_project(fd, &own) && olv_os_project(dir, &there) && own != there &&
+              olv_os_set_project(fd, there);
+    if (ok) {
+        olv_error_clear(err);
+        ok = olv_trash_take(turn->trash, e->name, dir, name, e->if_exists, witness, placed, err);
+        if (!olv_os_set_project(fd, own) && ok)
+            olv_observe_unreadable(turn->session->options.observer, e->target,
+                                   "it is back, but counts for the project of its directory now", errno);
+    }
+    olv_os_close(fd);
+    return ok;
+}
+
 static void trash_give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     char copy[PATH_MAX], placed[NAME_MAX + 1];
@@ -47,8 +69,11 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
     if (fd < 0 && o->error.sys == ENOENT)
         fd = trash_make_directory(turn, e, copy, &o->error);
     if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
-        olv_trash_take(turn->trash, e->name, fd, name, e->if_exists,
-                       halves_begin(&witness, turn, RENAME_THERE), placed, &o->error)) {
+        (olv_trash_take(turn->trash, e->name, fd, name, e->if_exists,
+                        halves_begin(&witness, turn, RENAME_THERE), placed, &o->error) ||
+         (o->error.sys == EXDEV &&
+          take_as_of_its_project(turn, e, fd, name, placed, halves_begin(&witness, turn, RENAME_THERE),
+                                 &o->error)))) {
         o->result = OLV_DONE;
         destination_note(o, &turn->scratch.placed, copy, placed);
         destination_touch(turn, fd);

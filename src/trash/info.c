@@ -55,14 +55,14 @@ void olv_trash_info_write(struct olv_text *out, const char *path, const char *da
     if (contents)
         olv_text_printf(out, "%s%llu %llu\n", CONTENTS_KEY, (unsigned long long)contents->files,
                         (unsigned long long)contents->bytes);
-    if (*run) {
-        olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
-        olv_text_puts(out, run);
-        olv_text_puts(out, "\n");
-    }
     if (*rule) {
         olv_text_puts(out, RULE_KEY);
         olv_trash_encode(out, rule);
+        olv_text_puts(out, "\n");
+    }
+    if (*run) { /* the last line: with it the file is whole */
+        olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
+        olv_text_puts(out, run);
         olv_text_puts(out, "\n");
     }
 }

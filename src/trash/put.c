@@ -150,6 +150,7 @@ static enum olv_info_owner owner_of(const struct olv_trash *trash, const struct 
                     ? OLV_INFO_OURS
                     : OLV_INFO_OTHERS;
     olv_text_free(&said.path);
+    olv_text_free(&said.rule);
     return owner;
 }
 
