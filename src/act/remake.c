@@ -115,6 +115,8 @@ static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *
 static void free_state(void *state)
 {
     struct remaking *r = state;
+    if (!r)
+        return; /* only settled */
     inodes_free(&r->inodes);
     for (struct made *next; r->list; r->list = next) {
         next = r->list->next;

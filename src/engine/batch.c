@@ -80,7 +80,7 @@ static bool batch_announce(void *self, struct olv_docket_entry *e, struct olv_er
         return false;
     if (hooks->needs & NEEDS_CATALOGUE && !run->session->catalogue)
         run_catalogue(run, DATABASE_MAKE, &ignored);
-    return !hooks->announce || hooks->announce(&run->turn, e, err);
+    return emptying_announce(run, e, err) && (!hooks->announce || hooks->announce(&run->turn, e, err));
 }
 
 static bool page_prepare(struct carrying *c, const struct olv_text *page, struct olv_error *err)

@@ -20,7 +20,43 @@ void emptying_end(struct emptying *e)
 {
     olv_os_close(e->fd);
     olv_text_free(&e->path);
+    olv_text_free(&e->announced);
     e->fd = -1;
+}
+
+static bool loses(const struct olv_docket_entry *entry)
+{
+    return entry->place == OLV_IN_TREE && entry->act->destination != OLV_STAYS &&
+           entry->act->traits & OLV_TOUCHES;
+}
+
+bool emptying_announce(struct olv_run *run, const struct olv_docket_entry *entry, struct olv_error *err)
+{
+    struct emptying *e = &run->emptying;
+    struct olv_register *reg;
+    struct olv_stat stat;
+    int fd;
+    bool ok = true;
+    if (!e->is_on || !loses(entry) || strcmp(olv_text_string(&e->announced), entry->directory) == 0)
+        return true;
+    olv_text_clear(&e->announced);
+    olv_text_puts(&e->announced, entry->directory);
+    fd = olv_os_open_path(entry->directory);
+    if (fd >= 0 && olv_os_stat(fd, "", &stat) && stat.inode == entry->at.inode) {
+        reg = run_register(run, DATABASE_MAKE, err);
+        ok = reg && emptied_note(reg, entry->directory, &stat, &stat, err);
+    }
+    olv_os_close(fd);
+    return ok;
+}
+
+void emptying_settle(struct olv_run *run, const struct olv_docket_entry *entry)
+{
+    struct olv_error ignored = {0}; /* then it is due later */
+    struct olv_register *reg = run->session->reg;
+    struct olv_stat stat;
+    if (reg && loses(entry) && olv_os_stat(run->turn.directory.fd, "", &stat))
+        emptied_settle(reg, entry->directory, &stat, &ignored);
 }
 
 static bool is_there(const struct olv_run *run, const struct olv_docket_entry *entry)
@@ -49,8 +85,7 @@ void emptying_enter(struct olv_run *run, const struct olv_docket_entry *entry)
 void emptying_lost(struct olv_run *run, const struct olv_docket_entry *entry)
 {
     struct emptying *e = &run->emptying;
-    if (e->fd >= 0 && entry->act->destination != OLV_STAYS &&
-        strcmp(olv_text_string(&e->path), entry->directory) == 0)
+    if (e->fd >= 0 && loses(entry) && strcmp(olv_text_string(&e->path), entry->directory) == 0)
         e->has_lost = true;
 }
 

@@ -12,11 +12,15 @@ struct emptying {
     bool is_on; /* a rule is about directories */
     int fd;     /* the directory, also after it is left; -1: none */
     bool has_lost;
-    struct olv_text path;
+    struct olv_text path, announced; /* of that directory; and of the last one announced */
     struct olv_stat before;
 };
 
 void emptying_begin(struct emptying *emptying, const struct olv_policy *policy);
+/* Before the first act of a batch: what is about to lose something is noted as it is. */
+bool emptying_announce(struct olv_run *run, const struct olv_docket_entry *entry, struct olv_error *err);
+/* After a crash, for each entry, whose directory is reached. */
+void emptying_settle(struct olv_run *run, const struct olv_docket_entry *entry);
 /* Around an act on an entry of the turn's directory: `was_removed`, it is gone from there. */
 void emptying_enter(struct olv_run *run, const struct olv_docket_entry *entry);
 void emptying_lost(struct olv_run *run, const struct olv_docket_entry *entry);

@@ -10,16 +10,28 @@
 
 enum { LOOKED_S = 86400, LOOKED_MOST = 4096 };
 
-bool emptied_note(struct olv_register *r, const char *path, const struct olv_stat *before,
-                  const struct olv_stat *after, struct olv_error *err)
+static bool note_row(struct olv_register *r, const char *path, const struct olv_stat *before,
+                     const struct olv_stat *after, bool is_settled, struct olv_error *err)
 {
     struct emptied_row *row;
     if (!grow(&r->emptied, r->emptied_count, &r->emptied_cap, sizeof *r->emptied))
         return olv_fail_memory(err);
     row = &r->emptied[r->emptied_count];
-    *row = (struct emptied_row){olv_arena_copy(&r->strings, path, strlen(path)), *before, *after};
+    *row = (struct emptied_row){olv_arena_copy(&r->strings, path, strlen(path)), *before, *after, is_settled};
     r->emptied_count += row->path != NULL;
     return row->path || olv_fail_memory(err);
+}
+
+bool emptied_note(struct olv_register *r, const char *path, const struct olv_stat *before,
+                  const struct olv_stat *after, struct olv_error *err)
+{
+    return note_row(r, path, before, after, false, err);
+}
+
+bool emptied_settle(struct olv_register *r, const char *path, const struct olv_stat *now,
+                    struct olv_error *err)
+{
+    return note_row(r, path, now, now, true, err);
 }
 
 #define VALUES_OF_TIMES(stat)                                                                                \
@@ -31,7 +43,7 @@ bool emptied_put_all(struct olv_register *r, struct olv_instant now, struct olv_
     static const char again[] =
         "UPDATE emptied SET after_modified_s = ?3, after_modified_ns = ?4, after_changed_s = ?5,"
         " after_changed_ns = ?6, looked = ?7 WHERE path = ?1 AND inode = ?2"
-        " AND after_modified_s = ?8 AND after_modified_ns = ?9",
+        " AND (?10 OR after_modified_s = ?8 AND after_modified_ns = ?9)",
                       first[] = "INSERT OR REPLACE INTO emptied VALUES (?,?,?,?,?,?,?,?,?,?,?)";
     sqlite3_stmt *s = NULL, *put = NULL;
     bool ok = true;
@@ -40,14 +52,15 @@ bool emptied_put_all(struct olv_register *r, struct olv_instant now, struct olv_
         const struct value path = value_string(e->path), inode = value_of((int64_t)e->after.inode);
         ok = database_put(&r->base, &s, again,
                           VALUES(path, inode, VALUES_OF_TIMES(&e->after), value_of(now.s),
-                                 value_of(e->before.modified.s), value_of(e->before.modified.ns)),
+                                 value_of(e->before.modified.s), value_of(e->before.modified.ns),
+                                 value_of(e->is_settled)),
                           err);
-        if (ok && database_changes(&r->base) == 0)
+        if (ok && !e->is_settled && database_changes(&r->base) == 0)
             ok = database_put(
                 &r->base, &put, first,
                 VALUES(path, inode, VALUES_OF_TIMES(&e->before), VALUES_OF_TIMES(&e->after), value_of(now.s)),
                 err);
-        r->has_emptied = OLV_YES;
+        r->has_emptied = e->is_settled ? OLV_UNKNOWN : OLV_YES;
     }
     sqlite3_finalize(s);
     sqlite3_finalize(put);

@@ -48,9 +48,13 @@ bool had_note(struct olv_register *reg, const struct olv_had *had, struct olv_er
 
 /* ---- directories that runs removed something from ---- */
 
-/* See olv_register_before_emptied. */
+/* See olv_register_before_emptied. It is noted before the first removal, too, with the same times twice, so
+ * that a run that is cut short is known to have begun. */
 bool emptied_note(struct olv_register *reg, const char *path, const struct olv_stat *before,
                   const struct olv_stat *after, struct olv_error *err);
+/* After a crash: what has been noted of a directory counts for the state that it is in now. */
+bool emptied_settle(struct olv_register *reg, const char *path, const struct olv_stat *now,
+                    struct olv_error *err);
 
 /* ---- rules: since when each has been as it is ---- */
 

@@ -26,6 +26,7 @@ struct given_list {
 struct emptied_row {
     const char *path; /* in the arena */
     struct olv_stat before, after;
+    bool is_settled; /* `before` is what was noted */
 };
 
 struct olv_register {

@@ -100,6 +100,8 @@ LINKS = policy(rule(["after: 30 days, do: discard"], name="first", under="%(site
 SNAPSHOTS = ["!mkdir tides/daily.0 tides/daily.1; for n in 1 2 3; do seq $n 700 >tides/daily.0/s$n.csv; touch -d '90 days ago' tides/daily.0/s$n.csv; done; cp -al tides/daily.0/. tides/daily.1",
              "enforce --yes --rule first"]
 SAME_NAMES = ["!for i in $(seq 20); do mkdir tides/$i; echo $i >tides/$i/same.csv; done; touch -d '100 days ago' tides/*/same.csv"]  # info files are made ahead
+EMPTIES = ["!mkdir -p tides/e/f/g tides/e/h tides/a/i; chmod 2750 tides/e; find tides -depth -type d -exec touch -d '100 days ago' {} +"]
+SWEEP = policy(rule(["after: 30 days, do: sweep"], name="empties", where="kind = directory"))
 STAMP = policy(rule(["after: 30 days, do: stamp, as: kept at Faro Norte"], where="kind = file"), rule(["after: 30 days, do: stamp, as: a place"], name="places", where="kind = directory"))
 TWIN = policy(rule(["after: 30 days, do: twin, to: \"{dir}/{stem}.twin\", if-exists: %s"], where='suffix = "csv"'))
 SPOIL = "after: 30 days, do: spoil, passes: 2"
@@ -161,6 +163,21 @@ SCENARIOS = [
     Scenario("spoil-directory", ENFORCE + ["--count", "DUE"], policy(rule([SPOIL], where="kind = directory")), may_go=True, acts=True, loose="always", never="lie"),
     Scenario("spoil-trash", "act spoil passes=2".split(), DISCARD, ["enforce --yes"], may_go=True, acts=True, loose="always", never="lie"),
     Scenario("spoil-depot", ENFORCE + ["--count", "DUE"], THIN.replace("after: 30 days, do: delete", SPOIL), ["archive tides --depot cold-room -y", "!mkdir tides"], may_go=True, acts=True, never="lie"),
+    Scenario("discard-by-hand", "discard tides -y".split(), NOTHING, loose="looking for it"),
+    Scenario("discard-contents", "discard --contents tides -y".split(), NOTHING, loose="always"),
+    Scenario("discard-where", ["discard", "--where", 'name like "r*"', "tides", "-y"], NOTHING, loose="always"),
+    Scenario("discard-public-by-hand", "discard tides/a tides/b -y".split(), NOTHING, PUBLIC, loose="looking for it"),
+    Scenario("delete-by-hand", "delete tides/a/r1.csv tides/b/r4.csv -y".split(), NOTHING, may_go=True, loose="looking for it"),
+    Scenario("delete-links-by-hand", "delete tides/a/r1.csv tides/a/twin.csv tides/b/twin.csv -y".split(), NOTHING, ["!ln tides/a/r1.csv tides/a/twin.csv; ln tides/a/r1.csv tides/b/twin.csv"], may_go=True, loose="always"),
+    Scenario("delete-where", ["delete", "--tree", "--where", 'name like "*.csv"', "tides", "--count", "DUE"], NOTHING, may_go=True, loose="always"),
+    Scenario("delete-tree", "delete --tree tides --count DUE".split(), NOTHING, may_go=True, loose="always"),
+    Scenario("delete-directories", ENFORCE + ["--count", "DUE"], policy(rule(["after: 30 days, do: delete"], where="kind = directory")), may_go=True, loose="always"),
+    Scenario("sweep-by-hand", "sweep tides -y".split(), NOTHING, EMPTIES),
+    Scenario("sweep", ENFORCE, SWEEP, EMPTIES, once=True),
+    Scenario("discard-and-sweep", ENFORCE, SWEEP.replace("rules:\n", "rules:\n" + rule(["after: 30 days, do: discard"], where='name like "*.csv"')), EMPTIES, loose="always"),
+    Scenario("remake", "recover --run RUN".split(), NOTHING, EMPTIES + ["sweep tides -y"]),
+    Scenario("age-in-trash", ENFORCE + ["--count", "DUE"], policy(rule(["after: 30 days, do: discard", "after: 300 days, do: delete"])),
+             ["!find tides -type f -exec touch -d '100 days ago' {} +", "enforce --yes", "!touch -d '400 days ago' .Trash-0/files/*"], may_go=True),
     Scenario("steps", ENFORCE + ["--count", "DUE"], STEPS, ["!mkdir old; for i in 7 8 9; do seq $i 900 >old/r$i.csv; done; touch -d '25 days ago' old/*", "archive old --depot cold-room -y", "!mkdir old"],
              may_go=True),
 ] + [
@@ -243,7 +260,11 @@ class World:
         """How many lie where the scenario ends them: what a person would count and type."""
         if self.scenario.name == "clear":
             return sum(len({n[:-len(".trashinfo")] for n in os.listdir(t + "/info")} | set(os.listdir(t + "/files"))) for t in self.trashes())
-        if self.scenario.name == "spoil-directory":
+        if self.scenario.name == "age-in-trash":
+            return len(list(self.in_trash()))
+        if self.scenario.name == "delete-where":
+            return len([path for path in self.files("site") if "/tides/" in path and path.endswith(".csv")])
+        if self.scenario.name in ("spoil-directory", "delete-tree", "delete-directories"):
             return len([path for path in self.files("site") if "/tides/" in path])
         names = {THIN: r"/r[0-9]\.csv$", THIN.replace("after: 30 days, do: delete", SPOIL): r"/r[0-9]\.csv$", TWO: r"/r[14]\.csv$", STEPS: "/old/"}.get(re.sub(r"\b(tar(\.\w+)?|zip)\b", "tar.zst", self.scenario.policy), ".")
         return sum(bool(re.search(names, path)) for archive in self.archives() for path in self.members(archive))
@@ -399,9 +420,11 @@ class World:
                     break
             where.setdefault(self.digest(data), []).append((kind, path))
         for path, file in self.in_trash():
-            data = open(file, "rb").read()
-            if not self.is_spoilt(data):
-                where.setdefault(self.digest(data), []).append(("trash", path))
+            within = [os.path.join(d, n) for d, _, names in os.walk(file) for n in names] if os.path.isdir(file) else [file]
+            for name in within:
+                data = open(name, "rb").read()
+                if not self.is_spoilt(data):
+                    where.setdefault(self.digest(data), []).append(("trash", path + name[len(file):]))
         for archive in self.archives():
             for path, digest in self.members(archive).items():
                 where.setdefault(digest, []).append(("archive", path))
@@ -520,6 +543,8 @@ class World:
                     self.ended.add(name)
                 if line["act"] == "spoil":
                     self.ended |= {path for places in self.known.values() for _, path in places if path.startswith(name + "/") and name in self.ended}
+                if line["act"] in ("delete", "clear") and (line["result"] in ("done", "unknown") or "a part of it" in json.dumps(o)):
+                    self.ended |= {path for places in self.known.values() for _, path in places if path.startswith(name + "/")}
                 if line["act"] == "twin" and line["result"] == "done":
                     self.ended.add(self.name_in(o, "into"))  # what it replaced
         if begun != ended:
@@ -531,12 +556,12 @@ class World:
                 continue
             done = {"discard": "trash" in kinds, "compress": bool(into) and "packed" in now.get(into, ()), "decompress": bool(into) and "tree" in now.get(into, ()),
                     "archive": "archive" in kinds or any("archive" in k for p, k in now.items() if p.endswith(os.path.relpath(path, self.at["site"]))),
-                    "delete": "tree" not in kinds and "archive" not in kinds, "clear": "trash" not in kinds,
+                    "delete": "tree" not in kinds and "archive" not in kinds and ("trash" not in kinds or self.scenario.name != "age-in-trash"), "clear": "trash" not in kinds,
                     "recover": "tree" in kinds}.get(act, True)
             if act == "recover":
                 kinds = kinds | now.get(path.replace("/site/back/", "/site/"), set()) - {"tree"}  # --into
             left = {"discard": "tree" in kinds, "compress": "tree" in kinds, "decompress": "packed" in kinds, "archive": "tree" in kinds,
-                    "delete": "tree" in kinds or "archive" in kinds, "clear": "trash" in kinds,
+                    "delete": bool({"tree", "archive", "trash"} & kinds), "clear": "trash" in kinds,
                     "recover": "trash" in kinds or "archive" in kinds}.get(act, True)
             if result == "done" and not done:
                 raise Wrong("the ledger says %s done, and it is not so: %s" % (act, path))
