@@ -8,26 +8,34 @@
 #include "os/os.h"
 #include "source/ending.h"
 
-/* One that cannot be noted is left, in its turn. */
+#include <string.h>
+
+/* In the place of what it takes to make it again. */
+static const char UNKNOWN[] = "", TOO_LONG[] = "-";
+
+/* One that cannot be noted says so in its turn. */
 static bool fit_arguments(const struct fitting *fitting, void *arguments)
 {
     struct sweep_arguments *how = arguments;
     struct olv_text *state = &fitting->scratch[0];
-    struct olv_error ignored = {0};
+    struct olv_error err = {0};
     struct olv_stat stat;
     int fd = olv_os_open_dir(fitting->dir, fitting->name, true);
-    bool is_noted = fd >= 0 && olv_os_stat(fd, "", &stat) && remaking_note(fd, &stat, state, &ignored);
+    bool is_noted = fd >= 0 && olv_os_stat(fd, "", &stat) && remaking_note(fd, &stat, state, &err);
     olv_os_close(fd);
-    how->state = is_noted ? olv_text_string(state) : "";
+    how->state = is_noted ? olv_text_string(state) : err.code == OLV_REFUSED ? TOO_LONG : UNKNOWN;
     return !state->failed;
 }
 
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct sweep_arguments *how = e->arguments;
-    if (!*how->state) {
-        olv_fail(&o->error, OLV_REFUSED, "what it takes to make it again could not be noted");
+    if (strcmp(how->state, TOO_LONG) == 0) {
+        olv_fail(&o->error, OLV_REFUSED, "its attributes are longer than any record keeps");
         o->result = OLV_LEFT;
+    } else if (strcmp(how->state, UNKNOWN) == 0) {
+        olv_fail(&o->error, OLV_SYSTEM, "cannot find out what it takes to make it again");
+        o->result = OLV_FAILED;
     } else if (ending_end(turn, &turn->directory, e, o)) {
         o->result = OLV_DONE;
     }

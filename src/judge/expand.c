@@ -212,7 +212,7 @@ static size_t alternative_end(const char *text, size_t at)
 static bool expand_each(struct expanding *x, const char *text, unsigned *left)
 {
     struct olv_text one = {0};
-    size_t begin, end;
+    size_t begin = 0, end = 0;
     bool ok = true;
     if (!find_braces(text, &begin, &end))
         return expand_pattern(x, text);

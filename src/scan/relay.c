@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "scan/scan.h"
 
+#include "os/os.h"
+
 static void on_progress(void *self, const struct olv_progress *progress)
 {
     olv_observe_progress(((struct scan_relay *)self)->observer, *progress);
@@ -11,7 +13,7 @@ static void on_trouble(void *self, const struct olv_trouble *trouble)
     struct scan_relay *r = self;
     r->unreadable += trouble->kind == OLV_TROUBLE_UNREADABLE;
     r->other_mounts += trouble->kind == OLV_TROUBLE_OTHER_MOUNT;
-    if (!r->is_silent)
+    if (!r->is_silent || olv_os_is_exhausted(trouble->sys)) /* the next walk may meet no such thing */
         olv_observe_trouble(r->observer, *trouble);
 }
 

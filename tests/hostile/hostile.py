@@ -241,6 +241,17 @@ SCENARIOS = {
     "depot-verify": ("tell", FILES, ["archive", "{arena}/t", "--depot", "cold-room", "--keep", "-y"], ["depot", "verify"]),
     "depot-rebuild": ("tell", FILES, ["archive", "{arena}/t", "--depot", "cold-room", "--keep", "-y"], ["depot", "rebuild"]),
     "audit": ("tell", FILES, ["enforce", "--yes"], ["audit", "verify"]),
+    "discard-by-hand": ("tell", FILES, [], ["discard", "{arena}/t/r.csv", "{arena}/t/d", "{arena}/t/s.csv", "-y"]),
+    "discard-contents": ("tell", FILES, [], ["discard", "--contents", "{arena}/t", "-y"]),
+    "discard-where": ("tell", FILES, [], ["discard", "--where", "size > 0", "{arena}/t", "-y"]),
+    "discard-matching": ("tell", FILES, [], ["discard", "--matching", "**/*.csv", "{arena}", "-y"]),
+    "delete-by-hand": ("tell", FILES, [], ["delete", "{arena}/t/r.csv", "{arena}/t/s.csv", "{arena}/t/d/u.csv", "-y"]),
+    "delete-tree": ("tell", FILES, [], ["delete", "--tree", "{arena}/t", "--count", "6"]),
+    "delete-where": ("tell", FILES, [], ["delete", "--tree", "--where", "size > 0", "{arena}/t", "--count", "6"]),
+    "delete-directory": ("delete", DIRECTORIES, [], ["enforce", "--unattended"]),
+    "sweep-by-hand": ("tell", FILES, [], ["sweep", "{arena}", "-y"]),
+    "sweep": ("sweep", "kind = directory", [], ["enforce", "--yes"]),
+    "remake": ("tell", FILES, ["sweep", "{arena}/back", "-y"], ["recover", "--run", "{run}"]),
     "demo": ("tell", FILES, [], ["demo", "{arena}/back/tides"]),
     "stamp": ("stamp, as: read", FILES, [], ["enforce", "--yes"]),
     "stamp-directory": ("stamp, as: read", DIRECTORIES, [], ["enforce", "--yes"]),
@@ -282,7 +293,7 @@ def prepare(place, scenario):
     act, where, before, _ = SCENARIOS.get(scenario, ("tell", FILES, [], []))
     place.begin()
     place.program = ACTING if scenario.startswith(ACTS) else OLVIDO
-    if scenario == "delete":
+    if scenario in ("delete", "delete-directory"):
         act += ", unattended: true"
     if scenario == "depot-in-it":
         place.depot = os.path.join(place.arena, "back")
@@ -293,7 +304,7 @@ def prepare(place, scenario):
         done = subprocess.run(olvido(place, *before), env=place.environment, capture_output=True, text=True)
         if done.returncode != 0:
             raise SystemExit(f"{scenario}: what comes before ends with {done.returncode}: {done.stderr}")
-        place.run = (re.findall(r"\brun (\S+)", done.stdout) or [""])[-1]
+        place.run = (re.findall(r"--run (\S+)", done.stdout) or [""])[-1]
 
 
 def run(place, scenario, swaps, least):
