@@ -60,7 +60,7 @@ void olv_trash_info_write(struct olv_text *out, const char *path, const char *da
         olv_trash_encode(out, rule);
         olv_text_puts(out, "\n");
     }
-    if (*run) { /* the last line: with it the file is whole */
+    if (*run) {                      /* the last line: with it the file is whole */
         olv_text_puts(out, RUN_KEY); /* other programs skip lines that they do not know */
         olv_text_puts(out, run);
         olv_text_puts(out, "\n");

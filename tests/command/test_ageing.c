@@ -129,8 +129,9 @@ static void it_is_asked_about_as_anywhere(void **state)
     o = enforce(s, 3);
     assert_contains(o.out, "2 not allowed");
     write_policy(s, RULE, NULL);
-    shell_ok(s, "for i in 1 2 3 4 5 6 7 8 9 10; do echo x >w/n$i.csv; touch -d '60 days ago' w/n$i.csv; done; "
-                "$O --policy policy.yaml enforce --yes; touch -d '201 days ago' data/Trash/files/*");
+    shell_ok(s,
+             "for i in 1 2 3 4 5 6 7 8 9 10; do echo x >w/n$i.csv; touch -d '60 days ago' w/n$i.csv; done; "
+             "$O --policy policy.yaml enforce --yes; touch -d '201 days ago' data/Trash/files/*");
     o = enforce(s, 3);
     assert_contains(o.err, "--count 10");
     o = olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", "--count", "10", NULL);
