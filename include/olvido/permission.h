@@ -51,13 +51,15 @@ enum olv_ending_permission olv_permission_to_end(const struct olv_allowance *all
 
 struct olv_question {
     enum {
-        OLV_ASKS_RULE,       /* may the rule do its steps? no, yes, each, stop */
-        OLV_ASKS_RULE_COUNT, /* yes: the right count of what it ends for good was typed */
-        OLV_ASKS_TRASH,      /* may the policy's `trash` go? no, yes */
+        OLV_ASKS_RULE,        /* may the rule do its steps? no, yes, each, stop */
+        OLV_ASKS_RULE_ENDING, /* may it do what ends for good, asked apart? the same answers */
+        OLV_ASKS_RULE_COUNT,  /* yes: the right count of what it ends for good was typed */
+        OLV_ASKS_TRASH,       /* may the policy's `trash` go? no, yes */
         OLV_ASKS_TRASH_COUNT
     } kind;
     size_t rule;              /* index; for the trash: the number of rules */
-    struct olv_excess excess; /* OLV_ASKS_RULE */
+    bool is_apart;            /* OLV_ASKS_RULE: what ends for good has a question of its own */
+    struct olv_excess excess; /* of a rule */
     uint64_t files, bytes;    /* for the others: what would go for good; for the trash, items, */
     uint64_t directories,
         inside; /* of which so many are directories; and for the trash, the files in all of it */
@@ -77,7 +79,9 @@ void olv_permission_answer(struct olv_permission *permission, enum olv_answer an
 /* Whether an entry of the plan's docket may be carried out. OLV_ANSWER_EACH: ask about this one. */
 enum olv_answer olv_permission_of(const struct olv_permission *permission,
                                   const struct olv_docket_entry *entry);
-/* Answers: yes to the rest of the entry's rule; or stop. */
+/* Answers: yes to the rest of the entry's rule, of what can be taken back as the entry can or cannot; or
+ * stop.
+ */
 void olv_permission_rest(struct olv_permission *permission, const struct olv_docket_entry *entry);
 void olv_permission_stop(struct olv_permission *permission);
 

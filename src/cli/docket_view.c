@@ -23,9 +23,13 @@ struct collecting {
 
 static bool is_wanted(struct docket_filter f, const struct olv_docket_entry *e)
 {
-    bool is_touched = e->act->traits & OLV_TOUCHES;
-    return (!f.by_rule || e->rule == f.rule) &&
-           (f.which == DOCKET_ALL || (f.which == DOCKET_TOUCHED) == is_touched);
+    bool is_touched = e->act->traits & OLV_TOUCHES, is_final = e->act->traits & OLV_FINAL;
+    const bool is_of[] = {[DOCKET_ALL] = true,
+                          [DOCKET_TOLD] = !is_touched,
+                          [DOCKET_TOUCHED] = is_touched,
+                          [DOCKET_KEPT] = is_touched && !is_final,
+                          [DOCKET_ENDED] = is_touched && is_final};
+    return (!f.by_rule || e->rule == f.rule) && is_of[f.which];
 }
 
 static bool docket_view_collect(void *self, struct olv_docket_entry *e, struct olv_error *err)

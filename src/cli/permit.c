@@ -37,10 +37,18 @@ void permit_describe_limit(const struct olv_policy *policy, const struct olv_exc
 
 /* ---- questions ---- */
 
-static void list_rule(struct permit *p, size_t rule)
+/* Which steps a question is about. */
+static bool is_asked(const struct olv_question *q, const struct olv_act *act)
+{
+    bool is_final = act->traits & OLV_FINAL;
+    return act->traits & OLV_TOUCHES && (q->kind == OLV_ASKS_RULE ? !q->is_apart || !is_final : is_final);
+}
+
+static void list_rule(struct permit *p, const struct olv_question *q)
 {
     struct olv_error err = {0};
-    struct docket_filter filter = {.by_rule = true, .rule = (uint32_t)rule, .which = DOCKET_TOUCHED};
+    struct docket_filter filter = {.by_rule = true, .rule = (uint32_t)q->rule};
+    filter.which = q->kind != OLV_ASKS_RULE ? DOCKET_ENDED : q->is_apart ? DOCKET_KEPT : DOCKET_TOUCHED;
     if (!docket_print(p->cli, p->plan->docket, filter, &err))
         cli_report(p->cli, &err);
 }
@@ -57,13 +65,13 @@ static void put_step(struct olv_text *out, const struct olv_step *step, const st
     olv_arguments_describe(step->act, step->arguments, out);
 }
 
-static void put_steps(struct permit *p, size_t number, struct olv_text *out)
+static void put_steps(const struct permit *p, const struct olv_question *q, struct olv_text *out)
 {
-    const struct olv_rule *rule = &p->policy->rules[number];
+    const struct olv_rule *rule = &p->policy->rules[q->rule];
     const char *between = "";
     for (size_t i = 0; i < rule->step_count; i++) {
-        const struct olv_tally *due = &p->plan->rules[number].steps[i];
-        if (!(rule->steps[i].act->traits & OLV_TOUCHES) || olv_tally_is_empty(due))
+        const struct olv_tally *due = &p->plan->rules[q->rule].steps[i];
+        if (!is_asked(q, rule->steps[i].act) || olv_tally_is_empty(due))
             continue;
         olv_text_puts(out, between);
         put_step(out, &rule->steps[i], due);
@@ -81,12 +89,12 @@ static enum olv_answer ask_rule(struct permit *p, const struct olv_question *q)
     int answer;
     term_name(&question, p->policy->rules[q->rule].name);
     olv_text_puts(&question, ": ");
-    put_steps(p, q->rule, &question);
+    put_steps(p, q, &question);
     permit_describe_limit(p->policy, &q->excess, &limit);
-    olv_text_printf(&question, "?%s%s%s", limit.len ? " " : "", olv_text_string(&limit),
-                    limit.len ? "." : "");
+    olv_text_printf(&question, "?%s%s%s%s", q->kind == OLV_ASKS_RULE ? "" : " Nothing brings them back.",
+                    limit.len ? " " : "", olv_text_string(&limit), limit.len ? "." : "");
     while ((answer = ask(p->cli, olv_text_string(&question), words)) == LIST)
-        list_rule(p, q->rule);
+        list_rule(p, q);
     olv_text_free(&question);
     olv_text_free(&limit);
     return answer < 0 ? OLV_ANSWER_STOP : answers[answer];
@@ -156,6 +164,7 @@ static void permit_put(struct permit *p)
 {
     static enum olv_answer (*const asks[])(struct permit *, const struct olv_question *) = {
         [OLV_ASKS_RULE] = ask_rule,
+        [OLV_ASKS_RULE_ENDING] = ask_rule,
         [OLV_ASKS_RULE_COUNT] = ask_rule_count,
         [OLV_ASKS_TRASH] = ask_trash,
         [OLV_ASKS_TRASH_COUNT] = ask_trash};

@@ -126,10 +126,16 @@ void depot_view_rebuilt(struct depot_view *view, const struct olv_depot_report *
 struct docket_filter {
     bool by_rule;
     uint32_t rule;
-    enum { DOCKET_ALL, DOCKET_TOLD, DOCKET_TOUCHED } which; /* `tell`, or whatever changes anything */
-    uint64_t most;                                          /* rows; 0: all. A last line counts the rest. */
-    bool has_total;                                         /* at the end, for people */
-    const char *heading;                                    /* before the first row; NULL: none */
+    enum {
+        DOCKET_ALL,
+        DOCKET_TOLD,    /* `tell` */
+        DOCKET_TOUCHED, /* whatever changes anything: */
+        DOCKET_KEPT,    /* what can be taken back */
+        DOCKET_ENDED    /* what ends for good */
+    } which;
+    uint64_t most;       /* rows; 0: all. A last line counts the rest. */
+    bool has_total;      /* at the end, for people */
+    const char *heading; /* before the first row; NULL: none */
 };
 /* Oldest first. */
 bool docket_print(struct cli *cli, struct olv_spool *docket, struct docket_filter filter,

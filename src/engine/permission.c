@@ -25,17 +25,24 @@ enum olv_ending_permission olv_permission_to_end(const struct olv_allowance *a, 
 
 /* ---- limits ---- */
 
-/* The due files of all steps with one of these traits. */
-static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rule_tally *tally,
-                               unsigned traits)
+/* The due files of all steps with one of these traits, and with none of those in `but`. */
+static struct olv_tally sum_but(const struct olv_rule *rule, const struct olv_rule_tally *tally,
+                                unsigned traits, unsigned but)
 {
     struct olv_tally sum = {0};
     for (size_t i = 0; i < rule->step_count; i++) {
         const struct olv_tally *due = &tally->steps[i];
-        if (rule->steps[i].act->traits & traits)
+        unsigned of = rule->steps[i].act->traits;
+        if (of & traits && !(of & but))
             tally_add(&sum, due);
     }
     return sum;
+}
+
+static struct olv_tally sum_of(const struct olv_rule *rule, const struct olv_rule_tally *tally,
+                               unsigned traits)
+{
+    return sum_but(rule, tally, traits, 0);
 }
 
 static uint64_t size_of(struct olv_tally tally)
@@ -73,8 +80,9 @@ struct olv_excess olv_excess_of(const struct olv_policy *policy, size_t rule,
 /* ---- permission ---- */
 
 struct permitted {
-    enum olv_answer answer;
-    bool may_end;             /* may do what cannot be taken back */
+    enum olv_answer answer;   /* for what can be taken back */
+    enum olv_answer ending;   /* for what ends for good */
+    bool is_passed_over;      /* nobody could be asked */
     bool is_refused;          /* as a whole */
     struct olv_excess excess; /* then */
 };
@@ -85,8 +93,8 @@ struct olv_permission {
     const bool *selected;
     struct olv_allowance allowance;
     struct olv_spent spent;
-    size_t at;                         /* the current rule; the number of rules: the trash; beyond: the end */
-    enum { AT_STEPS, AT_COUNT } stage; /* of it */
+    size_t at; /* the current rule; the number of rules: the trash; beyond: the end */
+    enum { AT_STEPS, AT_ENDING } stage; /* of it */
     bool is_stopped;
     uint64_t final_files; /* of everything that cannot be taken back */
     struct olv_unpermitted lacks;
@@ -130,11 +138,16 @@ static bool is_count_right(const struct olv_permission *p)
     return p->allowance.count == p->final_files;
 }
 
-/* A rule has its answer: what it takes counts against the limits. */
+static bool is_declined(const struct permitted *of)
+{
+    return of->answer == OLV_ANSWER_NO && of->ending == OLV_ANSWER_NO;
+}
+
+/* A rule has its answers: what it takes counts against the limits. */
 static void leave_rule(struct olv_permission *p)
 {
     struct olv_tally due;
-    if (p->of[p->at].answer != OLV_ANSWER_NO && is_selected(p, p->at)) {
+    if (!is_declined(&p->of[p->at]) && is_selected(p, p->at)) {
         olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due);
         p->spent.files += due.files;
         p->spent.bytes += due.bytes;
@@ -143,51 +156,75 @@ static void leave_rule(struct olv_permission *p)
     p->at++;
 }
 
-/* Whether the count has to be asked for what the rule ends for good. */
-static bool ask_rule_count(struct olv_permission *p, struct olv_question *q)
+static struct olv_excess excess_of(const struct olv_permission *p)
+{
+    struct olv_tally due;
+    return is_selected(p, p->at) ? olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due)
+                                 : (struct olv_excess){0};
+}
+
+/* Whether the rule does both: what can be taken back and what ends for good. */
+static bool does_both(const struct olv_permission *p)
+{
+    const struct olv_rule *rule = &p->policy->rules[p->at];
+    struct olv_tally ends = tally_of(p, p->at, OLV_FINAL),
+                     kept = sum_but(rule, &p->plan->rules[p->at], OLV_TOUCHES, OLV_FINAL);
+    return !olv_tally_is_empty(&ends) && !olv_tally_is_empty(&kept);
+}
+
+static bool is_said(const struct olv_permission *p)
+{
+    return p->allowance.says_yes || p->allowance.is_unattended;
+}
+
+/* Whether somebody has to be asked about what the rule ends for good: for its count, or whether it may at all
+ * where that was no part of the question before. */
+static bool ask_rule_ending(struct olv_permission *p, struct olv_question *q)
 {
     struct permitted *of = &p->of[p->at];
     struct olv_tally due = tally_of(p, p->at, OLV_FINAL);
-    if (of->answer == OLV_ANSWER_NO)
+    bool is_apart = does_both(p), needs_count = olv_needs_count(due.files, due.directories);
+    enum olv_answer before = is_apart ? OLV_ANSWER_YES : of->answer;
+    if (olv_tally_is_empty(&due) || of->is_refused || of->is_passed_over || before == OLV_ANSWER_NO)
         return false;
-    if (olv_tally_is_empty(&due) || p->allowance.is_unattended) {
-        of->may_end = true;
-    } else if (p->allowance.has_count || !olv_needs_count(due.files, due.directories)) {
-        of->may_end = !p->allowance.has_count || is_count_right(p);
-    } else if (p->allowance.can_ask) {
-        *q = (struct olv_question){.kind = OLV_ASKS_RULE_COUNT,
+    if (p->allowance.is_unattended || (p->allowance.has_count && is_count_right(p))) {
+        of->ending = before;
+    } else if (!p->allowance.has_count && !needs_count && (!is_apart || is_said(p))) {
+        of->ending = before;
+    } else if (!p->allowance.has_count && p->allowance.can_ask) {
+        *q = (struct olv_question){.kind = needs_count ? OLV_ASKS_RULE_COUNT : OLV_ASKS_RULE_ENDING,
                                    .rule = p->at,
+                                   .excess = excess_of(p),
                                    .files = due.files,
                                    .directories = due.directories,
                                    .bytes = due.bytes};
         return true;
-    }
-    if (!of->may_end)
+    } else {
         p->lacks.not_counted += size_of(due);
+    }
     return false;
 }
 
-/* Whether somebody has to be asked. */
+/* Whether somebody has to be asked about the rule's steps: about those that can be taken back, if it has
+ * such, else about all. */
 static bool ask_rule(struct olv_permission *p, struct olv_question *q)
 {
     struct permitted *of = &p->of[p->at];
     struct olv_tally touched = tally_of(p, p->at, OLV_TOUCHES);
-    bool may_exceed = p->allowance.over_limit && p->allowance.over_limit[p->at], is_said;
-    struct olv_tally due;
-    struct olv_excess excess = {0};
-    if (is_selected(p, p->at))
-        excess = olv_excess_of(p->policy, p->at, &p->plan->rules[p->at], p->spent, &due);
-    is_said = p->allowance.says_yes || p->allowance.is_unattended;
-    if (olv_tally_is_empty(&touched) || (is_said && (excess.limit == OLV_LIMIT_NONE || may_exceed))) {
+    bool may_exceed = p->allowance.over_limit && p->allowance.over_limit[p->at];
+    struct olv_excess excess = excess_of(p);
+    if (olv_tally_is_empty(&touched) || (is_said(p) && (excess.limit == OLV_LIMIT_NONE || may_exceed))) {
         of->answer = OLV_ANSWER_YES;
     } else if (p->allowance.can_ask) {
-        *q = (struct olv_question){.kind = OLV_ASKS_RULE, .rule = p->at, .excess = excess};
+        *q = (struct olv_question){
+            .kind = OLV_ASKS_RULE, .rule = p->at, .excess = excess, .is_apart = does_both(p)};
         return true;
-    } else if (is_said) {
+    } else if (is_said(p)) {
         of->is_refused = true;
         of->excess = excess;
         p->lacks.over_limit += size_of(touched);
     } else {
+        of->is_passed_over = true;
         p->lacks.not_asked += size_of(touched);
     }
     return false;
@@ -222,8 +259,8 @@ bool olv_permission_next(struct olv_permission *p, struct olv_question *q)
     for (; !p->is_stopped && p->at < p->policy->rule_count; leave_rule(p)) {
         if (p->stage == AT_STEPS && ask_rule(p, q))
             return true;
-        p->stage = AT_COUNT;
-        if (ask_rule_count(p, q))
+        p->stage = AT_ENDING;
+        if (ask_rule_ending(p, q))
             return true;
     }
     if (p->is_stopped || p->at > p->policy->rule_count)
@@ -243,11 +280,14 @@ void olv_permission_answer(struct olv_permission *p, enum olv_answer answer)
         p->at++;
     } else if (p->stage == AT_STEPS) {
         of->answer = answer == OLV_ANSWER_STOP ? OLV_ANSWER_NO : answer;
-        p->stage = AT_COUNT;
+        p->stage = AT_ENDING;
     } else {
-        of->may_end = answer == OLV_ANSWER_YES;
-        if (!of->may_end)
-            p->lacks.not_counted += size_of(tally_of(p, p->at, OLV_FINAL));
+        struct olv_tally due = tally_of(p, p->at, OLV_FINAL);
+        of->ending = answer == OLV_ANSWER_STOP ? OLV_ANSWER_NO : answer;
+        if (answer == OLV_ANSWER_NO && olv_needs_count(due.files, due.directories))
+            p->lacks.not_counted += size_of(due);
+        if (answer == OLV_ANSWER_YES && !does_both(p))
+            of->ending = of->answer; /* each, if that was said before */
         leave_rule(p);
     }
 }
@@ -259,19 +299,27 @@ static size_t rule_of(const struct olv_permission *p, const struct olv_docket_en
     return e->rule == OLV_OF_TRASH ? p->policy->rule_count : e->rule;
 }
 
+static const enum olv_answer *answer_about(const struct permitted *of, const struct olv_docket_entry *e)
+{
+    return e->rule != OLV_OF_TRASH && e->act->traits & OLV_FINAL ? &of->ending : &of->answer;
+}
+
 enum olv_answer olv_permission_of(const struct olv_permission *p, const struct olv_docket_entry *e)
 {
-    const struct permitted *of = &p->of[rule_of(p, e)];
     if (!(e->act->traits & OLV_TOUCHES))
         return OLV_ANSWER_YES;
-    if (p->is_stopped || (e->rule != OLV_OF_TRASH && e->act->traits & OLV_FINAL && !of->may_end))
+    if (p->is_stopped)
         return OLV_ANSWER_NO;
-    return of->answer;
+    return *answer_about(&p->of[rule_of(p, e)], e);
 }
 
 void olv_permission_rest(struct olv_permission *p, const struct olv_docket_entry *e)
 {
-    p->of[rule_of(p, e)].answer = OLV_ANSWER_YES;
+    struct permitted *of = &p->of[rule_of(p, e)];
+    if (answer_about(of, e) == &of->ending)
+        of->ending = OLV_ANSWER_YES;
+    else
+        of->answer = OLV_ANSWER_YES;
 }
 
 void olv_permission_stop(struct olv_permission *p)

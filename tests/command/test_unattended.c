@@ -305,6 +305,42 @@ static void nine_files_need_no_count(void **state)
     assert_int_equal(left_after(s, "yes\n", 0), 18);
 }
 
+/* A rule that does both: one answer about what can be taken back says nothing about what ends for good. */
+static void what_ends_for_good_is_asked_apart(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY(); /* elsewhere nothing tells which files are open, so none is deleted */
+    shell_ok(
+        s, "rm tides/a/0[4-9].tmp tides/a/1?.tmp tides/a/2?.tmp; touch -d '500 days ago' tides/a/0[12].tmp; "
+           "echo x >tides/a/more.tmp; touch -d '500 days ago' tides/a/more.tmp");
+    write_policy(s, "limits: { files: 100 }",
+                 "\nrules:\n  - { name: a, under: @/tides/a, steps: [ { after: 30 days, do: discard }, "
+                 "{ after: 1 year, do: delete } ] }\n",
+                 NULL);
+    o = olvido_on_terminal(s, 100, "list\nno\nlist\nno\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "a: discard 2 files (20 B, oldest");
+    assert_contains(o.out, "a: delete 3 files (22 B, oldest");
+    assert_contains(o.out, ") for good? Nothing brings them back.");
+    assert_int_equal(count_entries(s, "tides/a"), 5);
+    o = olvido_on_terminal(s, 100, "yes\nno\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "2 discarded (20 B)");
+    assert_int_equal(count_entries(s, "tides/a"), 3);
+    shell_ok(s, "echo y >tides/a/young.tmp; touch -d '40 days ago' tides/a/young.tmp");
+    o = olvido_on_terminal(s, 100, "no\neach\nno\nrest\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 3);
+    assert_contains(o.out, "2 deleted");
+    assert_true(exists(s, "tides/a/young.tmp"));
+    assert_int_equal(count_entries(s, "tides/a"), 2);
+    o = olvido_on_terminal(s, 100, "yes\nstop\n", "--policy", "policy.yaml", "enforce", NULL);
+    assert_status(&o, 3);
+    assert_int_equal(count_entries(s, "tides/a"), 2);
+    olvido_ends(s, 0, "--policy", "policy.yaml", "enforce", "--yes", NULL);
+    assert_int_equal(count_entries(s, "tides/a"), 0);
+}
+
 /* One directory is enough, because nobody sees what is in it. */
 static void clearing_a_directory_needs_the_count(void **state)
 {
@@ -458,6 +494,7 @@ int main(void)
         TEST(clearing_ten_needs_their_count),
         TEST(ten_files_need_their_count_to_the_digit),
         TEST(nine_files_need_no_count),
+        TEST(what_ends_for_good_is_asked_apart),
         TEST(clearing_a_directory_needs_the_count),
         TEST(what_cannot_be_taken_back_waits_while_the_rule_is_new),
         TEST(a_changed_rule_waits_again),
