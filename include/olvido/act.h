@@ -103,6 +103,8 @@ struct olv_act {
     /* For an act with a destination that follows from its arguments: appends it. NULL: there is none, or the
      * maker of a docket says it. False without memory. */
     bool (*target)(const void *arguments, const struct olv_docket_entry *entry, struct olv_text *out);
+    /* How many bytes a name becomes longer by it; NULL: none. */
+    size_t (*lengthens)(const void *arguments);
     /* What `recover --run` does to take back what this line of the ledger says was done; false: nothing can.
      * NULL: what went to the trash or to a depot is given back. */
     bool (*inverse)(const struct olv_ledger_record *done, struct olv_inverse *out);

@@ -41,6 +41,7 @@ struct olv_run_result {
     uint64_t told;
     uint64_t left_before; /* named by hand, and left before anything was done */
     uint64_t left;        /* spared: changed, gone or guarded meanwhile, or not reached before an interrupt */
+    uint64_t without_gain; /* of those, what would have changed nothing for the better */
     struct olv_left_reason reasons[OLV_REASONS_KEPT]; /* of what was left, as they came up; the last one
                                                          stands for all that found no room */
     size_t reason_count;

@@ -17,6 +17,7 @@ enum olv_reason {
     OLV_OPEN,      /* due, but open for writing */
     OLV_RESPITE,   /* due, but recovered within the last 30 days */
     OLV_HELD,      /* due, but held */
+    OLV_LONG_NAME, /* due, but its name is too long for the one that the step gives */
     OLV_GUARDED,   /* due, but in a place that is never touched */
     OLV_WAITING,   /* due, but its step may not run unattended */
     OLV_NOTICE,    /* due, but the rule is new or changed, and the step cannot be taken back */
@@ -50,6 +51,8 @@ enum olv_obstacle {
     OLV_OBSTACLE_MAYBE_OPEN,
     OLV_OBSTACLE_IMMUTABLE,
     OLV_OBSTACLE_APPEND_ONLY,
+    OLV_OBSTACLE_IMMUTABLE_DIRECTORY,
+    OLV_OBSTACLE_APPEND_ONLY_DIRECTORY,
     OLV_OBSTACLE_READ_ONLY,
     OLV_OBSTACLE_NOT_YOURS,
     OLV_OBSTACLES_MOST

@@ -4,13 +4,24 @@
 #include "act/shrinks.h"
 #include "source/judged.h"
 
+#include <limits.h>
 #include <stdio.h>
+#include <string.h>
+
+static size_t compress_lengthens(const void *arguments)
+{
+    const struct shrink_arguments *how = arguments;
+    return strlen(olv_codec_suffix((enum olv_codec)how->codec));
+}
 
 static bool compress_name(const struct olv_docket_entry *e, char *out, size_t size, struct olv_error *err)
 {
     const struct shrink_arguments *how = e->arguments;
     if (e->identity.kind != OLV_KIND_FILE)
         return olv_fail(err, OLV_CHANGED, "only files can be compressed");
+    if (strlen(e->name) + compress_lengthens(how) > NAME_MAX)
+        return olv_fail(err, OLV_CHANGED, "its name leaves no room for the suffix %s",
+                        olv_codec_suffix((enum olv_codec)how->codec));
     snprintf(out, size, "%s%s", e->name, olv_codec_suffix((enum olv_codec)how->codec));
     return true;
 }
@@ -47,4 +58,5 @@ const struct olv_act act_compress = {.word = "compress",
                                      .keys = keys,
                                      .arguments = sizeof(struct shrink_arguments),
                                      .complete = compress_complete,
+                                     .lengthens = compress_lengthens,
                                      .hooks = &hooks};

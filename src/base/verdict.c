@@ -14,6 +14,7 @@ static const struct {
     [OLV_OPEN] = {"open", "spared: open for writing"},
     [OLV_RESPITE] = {"respite", "spared: recovered recently"},
     [OLV_HELD] = {"held", "spared: held"},
+    [OLV_LONG_NAME] = {"long_name", "spared: its name leaves no room for a suffix"},
     [OLV_GUARDED] = {"guarded", "guarded: never touched"},
     [OLV_WAITING] = {"waiting", "waits: not allowed unattended"},
     [OLV_NOTICE] = {"notice", "waits: the rule is new or changed"},
@@ -54,6 +55,10 @@ const char *olv_obstacle_words(enum olv_obstacle obstacle)
             "nothing tells whether it is open for writing: nothing is done that cannot be taken back",
         [OLV_OBSTACLE_IMMUTABLE] = "it is protected: immutable by its file attributes",
         [OLV_OBSTACLE_APPEND_ONLY] = "it is protected: append-only by its file attributes",
+        [OLV_OBSTACLE_IMMUTABLE_DIRECTORY] =
+            "its directory is immutable: nothing in it can be renamed or removed",
+        [OLV_OBSTACLE_APPEND_ONLY_DIRECTORY] =
+            "its directory is append-only: nothing in it can be renamed or removed",
         [OLV_OBSTACLE_READ_ONLY] = "its file system is mounted read-only",
         [OLV_OBSTACLE_NOT_YOURS] = "you may not change its directory",
     };

@@ -127,7 +127,7 @@ static void by_hand_carry_out(struct cli *cli, struct olv_session *session, stru
         carry_out_others(cli, session, n, &result);
     result.left_before = n->left + n->guarded;
     run_print_result(cli, session->run, &result, removes);
-    if (result.left)
+    if (result.left > result.without_gain)
         cli_mark(cli, STATUS_REFUSED);
 }
 

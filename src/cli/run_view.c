@@ -109,7 +109,7 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
                                   bool can_recover)
 {
     bool is_all = r->failed + r->refused + r->declined == 0 && r->is_complete;
-    bool is_nothing_done = r->done + r->done_directories + r->told + r->left == 0 && !is_all;
+    bool is_nothing_done = r->done + r->done_directories + r->told == 0;
     struct olv_text line = {0}, state = {0};
     put_state(cli, &state);
     for (size_t i = 0; olv_acts[i]; i++)
@@ -122,10 +122,11 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
     if (line.len == 0)
         olv_text_puts(&line, r->is_interrupted ? "nothing was done" : "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
-           r->is_interrupted ? "Interrupted: "
-           : !r->is_complete ? "Stopped: "
-           : is_nothing_done ? "Not done: "
-                             : "Done: ",
+           r->is_interrupted            ? "Interrupted: "
+           : !r->is_complete            ? "Stopped: "
+           : is_nothing_done && r->left ? "Nothing done: "
+           : is_nothing_done && !is_all ? "Not done: "
+                                        : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
     if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {

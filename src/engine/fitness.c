@@ -86,6 +86,10 @@ static bool examine_place(void *self, const char *path)
             warn(x, real, "it lies in one of Olvido's own places: nothing is ever removed from it");
         else if (takes_files(x->rule) && place.is_read_only)
             warn(x, real, "this file system is mounted read-only");
+        else if (takes_files(x->rule) && (stat.is_immutable || stat.is_append_only))
+            warn(x, real,
+                 stat.is_immutable ? "it is immutable: nothing in it can be renamed or removed"
+                                   : "it is append-only: nothing in it can be renamed or removed");
         else if (discards(x->rule) && !olv_trash_is_possible(x->home, stat.mount))
             warn(x, real, "you can make no trash on this file system, so nothing can be discarded there");
     }

@@ -169,6 +169,8 @@ static void outcomes_count(struct olv_run_result *r, const struct olv_docket_ent
     case OLV_LEFT:
         r->is_interrupted |= o->error.code == OLV_INTERRUPTED;
         r->left += olv_undone_files(olv_docket_entry_files(e));
+        if (o->error.code == OLV_NO_GAIN)
+            r->without_gain += olv_undone_files(olv_docket_entry_files(e));
         count_reason(r, o, olv_undone_files(olv_docket_entry_files(e)));
         break;
     case OLV_DENIED:

@@ -6,6 +6,7 @@
 
 #include "base/name_date.h"
 
+#include <limits.h>
 #include <stdlib.h>
 
 enum {
@@ -148,10 +149,11 @@ static bool has_come(const struct olv_decider *d, uint32_t rule, uint32_t step, 
 }
 
 /* What spares a file whose time has come. Acts that touch nothing spare nothing. */
-static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, const struct olv_act *act,
+static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, const struct olv_step *step,
                                     struct olv_subject *subject)
 {
     const struct olv_rule *r = &d->policy->rules[rule];
+    const struct olv_act *act = step->act;
     const struct olv_subject_facts *facts = subject->facts;
     if (act->traits & OLV_KEEPS)
         return OLV_KEPT;
@@ -159,6 +161,8 @@ static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, 
         return OLV_SETTLING;
     if (!(act->traits & OLV_TOUCHES))
         return OLV_DUE;
+    if (act->lengthens && subject->name_len + act->lengthens(step->arguments) > NAME_MAX)
+        return OLV_LONG_NAME;
     if (facts->is_held && facts->is_held(subject) != OLV_NO)
         return OLV_HELD;
     if (facts->in_respite && facts->in_respite(subject))
@@ -196,11 +200,11 @@ struct olv_verdict olv_decider_judge(const struct olv_decider *d, uint32_t rule,
         return v;
     v.step = (uint32_t)step - 1;
     v.reason =
-        decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, r->steps[v.step].act, subject);
+        decide_has_had(r, v.step, subject) ? OLV_HAD : decide_spare(d, rule, &r->steps[v.step], subject);
     for (uint32_t i = 0; i < v.step; i++) /* one that was missed lapses, but not such a one */
         if (r->steps[i].act->traits & OLV_NEVER_LAPSES && !has_had(r, i, subject)) {
             v.step = i;
-            v.reason = decide_spare(d, rule, r->steps[i].act, subject);
+            v.reason = decide_spare(d, rule, &r->steps[i], subject);
         }
     return v;
 }

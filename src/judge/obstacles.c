@@ -53,6 +53,7 @@ void obstacles_find(struct tree_subject *tree, const struct whole_view *whole, c
     struct olv_subject *subject = &tree->scan.subject;
     enum olv_truth open = subject->facts->is_open(subject);
     struct olv_os_mount_facts mount;
+    struct olv_stat directory = {0};
     bool is_read_only = olv_os_facts_of_mount(entry->dir_fd, &mount) && mount.is_read_only;
     o->count = 0;
     obstacles_guard(judging->options->guard, stat, path, o);
@@ -63,6 +64,9 @@ void obstacles_find(struct tree_subject *tree, const struct whole_view *whole, c
     add(o, open == OLV_UNKNOWN && stat->kind == OLV_KIND_FILE, OLV_OBSTACLE_MAYBE_OPEN);
     add(o, stat->is_immutable, OLV_OBSTACLE_IMMUTABLE);
     add(o, stat->is_append_only, OLV_OBSTACLE_APPEND_ONLY);
+    olv_os_stat(entry->dir_fd, "", &directory);
+    add(o, directory.is_immutable, OLV_OBSTACLE_IMMUTABLE_DIRECTORY);
+    add(o, directory.is_append_only, OLV_OBSTACLE_APPEND_ONLY_DIRECTORY);
     add(o, is_read_only, OLV_OBSTACLE_READ_ONLY);
     add(o, !is_read_only && faccessat(entry->dir_fd, ".", W_OK | X_OK, AT_EACCESS) < 0,
         OLV_OBSTACLE_NOT_YOURS);

@@ -391,6 +391,35 @@ static void what_is_in_the_way_is_named_before_and_stays(void **state)
     assert_contains(o.err, "log/x: its directory is append-only: nothing in it can be renamed or removed");
 }
 
+/* The flags of a directory are asked before anything is made in it, whatever the act; and told beforehand. */
+static void flags_of_the_directory_are_asked_first(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    AS_ROOT_ONLY();
+    shell_ok(s, "mkdir -m 1777 w/log && yes | head -n 999 >w/log/x && touch -d '60 days ago' w/log/x");
+    write_policy(s, "limits: { files: 100 }",
+                 "\nrules:\n  - { name: r, under: @/w/log, steps: [ { after: 30 days, do: discard } ] }\n",
+                 NULL);
+    o = shell(
+        s,
+        "for flag in a i; do chattr +$flag w/log || exit 77; for act in 'discard' 'delete' 'compress'; do "
+        "$O $act w/log/x --yes; echo $?; done; P='--policy policy.yaml'; $O $P check; $O $P explain w/log/x; "
+        "$O $P enforce --yes; echo $?; chattr -$flag w/log; done; ls -A w/log");
+    if (o.status == 77)
+        skip();
+    assert_contains(o.err, "rule r: ");
+    assert_contains(o.err, "/w/log: it is append-only: nothing in it can be renamed or removed");
+    assert_contains(o.err, "/w/log: it is immutable: nothing in it can be renamed or removed");
+    assert_contains(o.out,
+                    "In the way its directory is append-only: nothing in it can be renamed or removed");
+    assert_contains(o.out, "In the way its directory is immutable: nothing in it can be renamed or removed");
+    assert_contains(o.out,
+                    "Nothing done: 1 left alone (1: its directory is append-only: nothing in it can be");
+    assert_contains(o.out, "\n0\nx\n");
+}
+
 static void a_file_open_for_writing_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -477,6 +506,7 @@ int main(void)
         TEST(readonly_files_have_a_question_of_their_own),
         TEST(preview_touches_nothing),
         TEST(what_is_in_the_way_is_named_before_and_stays),
+        TEST(flags_of_the_directory_are_asked_first),
         TEST(a_file_open_for_writing_stays),
         TEST(both_names_of_a_file_go),
         TEST(a_name_of_255_bytes_is_discarded),
