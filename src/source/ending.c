@@ -8,6 +8,7 @@
 #include "file/tree.h"
 #include "os/files.h"
 #include "os/os.h"
+#include "scan/scan.h"
 #include "source/asking.h"
 #include "source/judged.h"
 
@@ -200,6 +201,36 @@ bool ending_was_begun(const struct turn *turn, const struct olv_docket_entry *e)
     return e->act->manner ? turn->crash.trace != OLV_TRACE_NONE : turn->crash.trace == OLV_TRACE_BEGUN;
 }
 
+struct emptied {
+    struct olv_instant youngest, due; /* changed after the one: gets the other as its time */
+    uint64_t device;
+};
+
+/* A directory in it that has been emptied in part: what is in it counts with its own times. */
+static void keep_due_inside(void *self, unsigned worker, struct olv_scan_entry *entry)
+{
+    const struct emptied *m = self;
+    struct olv_error ignored = {0};
+    struct olv_stat stat;
+    int fd = entry->kind == OLV_KIND_DIRECTORY ? olv_os_open_dir(entry->dir_fd, entry->name, true) : -1;
+    (void)worker;
+    if (fd >= 0 && olv_os_stat(fd, "", &stat) && stat.device == m->device &&
+        olv_instant_compare(stat.modified, m->youngest) > 0) {
+        stat.modified = m->due;
+        attributes_set_times(fd, &stat, &ignored);
+    }
+    olv_os_close(fd);
+}
+
+static void keep_tree_due(int dir, const struct olv_docket_entry *e, const struct olv_stat *stat)
+{
+    struct emptied emptied = {e->contents.youngest, e->identity.modified, stat->device};
+    struct olv_scan_visitor visitor = {.self = &emptied, .visit = keep_due_inside};
+    struct olv_error ignored = {0};
+    if (e->contents.entries)
+        olv_scan_in(dir, e->name, &visitor, NULL, &ignored);
+}
+
 void ending_keep_due(const struct turn *turn, const struct olv_docket_entry *e)
 {
     struct olv_error ignored = {0}; /* then it is due later */
@@ -207,6 +238,8 @@ void ending_keep_due(const struct turn *turn, const struct olv_docket_entry *e)
     int fd = e->identity.kind == OLV_KIND_DIRECTORY ? olv_os_open_dir(turn->directory.fd, e->name, true)
                                                     : olv_os_open_file(turn->directory.fd, e->name);
     if (fd >= 0 && olv_os_stat(fd, "", &stat) && olv_identity_remains(&e->identity, &stat)) {
+        if (stat.kind == OLV_KIND_DIRECTORY)
+            keep_tree_due(turn->directory.fd, e, &stat);
         stat.modified = e->identity.modified;
         attributes_set_times(fd, &stat, &ignored);
     }

@@ -2,6 +2,7 @@
 /* The file tree as a place. Ending: unlink; Olvido cannot recover it. */
 #include "file/identity.h"
 #include "os/os.h"
+#include "scan/contents.h"
 #include "source/ending.h"
 #include "source/judged.h"
 #include "source/settling.h"
@@ -60,6 +61,16 @@ static bool is_begun(const struct turn *turn, const struct olv_docket_entry *e)
            olv_identity_remains(&e->identity, &stat);
 }
 
+/* It stands as it was, but something in it is gone. */
+static bool is_partly_gone(const struct turn *turn, const struct olv_docket_entry *e)
+{
+    struct olv_contents now;
+    struct olv_error ignored = {0};
+    return e->identity.kind == OLV_KIND_DIRECTORY && !e->is_emptied && e->contents.entries &&
+           (!olv_scan_contents(turn->directory.fd, e->name, NULL, &now, &ignored) ||
+            now.entries != e->contents.entries);
+}
+
 /* Somebody else may have removed it: its absence alone proves nothing. */
 enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -67,7 +78,7 @@ enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *
     ending_settle(turn, e);
     is_there = settling_is_there(turn, e);
     o->result = OLV_DONE;
-    if ((is_there == OLV_NO || e->act->manner) && is_begun(turn, e)) {
+    if ((is_there == OLV_NO || e->act->manner || is_partly_gone(turn, e)) && is_begun(turn, e)) {
         ending_keep_due(turn, e);
         olv_fail(&o->error, OLV_SYSTEM, "%s when the run was cut short",
                  e->act->manner ? "it may have been overwritten" : "a part of it was removed");

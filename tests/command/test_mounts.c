@@ -66,8 +66,9 @@ static void a_mount_gets_a_trash_of_its_own_with_paths_from_its_top(void **state
 static void what_a_run_discarded_comes_back_from_all_trashes(void **state)
 {
     struct outcome o = on_a_mount(
-        *state, "$E enforce --yes >out; run=$(sed -n \"s/.*--run //p\" out); $E recover --run $run; "
-                "cat far/f.tmp far/deep/d.tmp near/a.tmp; find far/.Trash-0 -type f");
+        *state,
+        "$E enforce --yes >out; run=$(sed -n \"s/^Take it back.*--run //p\" out); $E recover --run $run; "
+        "cat far/f.tmp far/deep/d.tmp near/a.tmp; find far/.Trash-0 -type f");
     ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "3 recovered");

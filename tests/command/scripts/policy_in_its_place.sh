@@ -21,7 +21,7 @@ make_policy() {
 O="$OLVIDO --state $PWD/state --policy $P"
 for act in discard compress 'archive, depot: cold-room' delete; do
     make_policy "$act"
-    rm -rf t/.Trash-0 state depot/*
+    rm -rf t/.Trash-0 "$XDG_DATA_HOME/Trash" state depot/*
     reading t/r.csv
     status 0 $O enforce --yes --count 1
     [ ! -e t/r.csv ] || fail "$act does nothing"
