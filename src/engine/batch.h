@@ -45,6 +45,8 @@ struct carrying {
     struct olv_spool *docket; /* its source, */
     uint64_t page_at;         /* and the position of the current page there */
     struct keyed keyed;
+    struct lanes *lanes; /* NULL: none were needed yet, or there are none */
+    bool has_tried_lanes;
     struct touched touched; /* touched by this batch, and not handed on yet */
 };
 

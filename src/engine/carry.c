@@ -7,6 +7,7 @@
 #include "engine/approved.h"
 #include "engine/batch.h"
 #include "engine/commits.h"
+#include "engine/lanes.h"
 #include "engine/outcomes.h"
 #include "engine/trace.h"
 #include "olvido/docket.h"
@@ -204,6 +205,7 @@ static void close_batches(struct batches *b)
 {
     commits_free(b->carrying.commits);
     ahead_free(b->carrying.ahead);
+    lanes_free(b->carrying.lanes);
     recorder_free(b->carrying.recorder);
     touched_free(&b->carrying.touched);
     olv_text_free(&b->carrying.keyed.key);

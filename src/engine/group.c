@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/group.h"
 
+#include "engine/entry.h"
+#include "engine/lanes.h"
 #include "engine/outcomes.h"
-#include "engine/trace.h"
 #include "olvido/docket.h"
 #include "source/asking.h"
 
@@ -14,11 +15,12 @@ bool group_takes(const struct several *g, const struct olv_docket_entry *e)
     const struct hooks *hooks = hooks_of(e);
     if (g->count == 0)
         return true;
-    if (!hooks->takes_several || g->count == LARGEST_GROUP || hooks_of(&g->entries[0]) != hooks)
+    if (!hooks->takes_several || hooks_of(&g->entries[0]) != hooks ||
+        g->count == (hooks->goes_beside ? MOST_BESIDE : LARGEST_GROUP))
         return false;
     if (hooks->is_alone && (hooks->is_alone(e) || hooks->is_alone(&g->entries[0])))
         return false;
-    return g->bytes + e->identity.size_bytes <= GROUP_BYTES;
+    return hooks->goes_beside || g->bytes + e->identity.size_bytes <= GROUP_BYTES;
 }
 
 void group_add(struct several *g, const struct olv_docket_entry *e)
@@ -31,71 +33,16 @@ void group_add(struct several *g, const struct olv_docket_entry *e)
 
 /* ---- one entry ---- */
 
-/* Whether it can be touched, as far as is known now; otherwise the outcome says why not. */
-static bool is_ready(struct carrying *c, const struct hooks *hooks, struct olv_docket_entry *e,
-                     struct olv_outcome *o)
-{
-    struct olv_run *run = c->run;
-    if (carrying_is_interrupted(c) && !c->keyed.is_bound) {
-        outcome_interrupted(o);
-        return false;
-    }
-    if (hooks->needs & REACHES_ITSELF)
-        return true; /* what was made for all of them tells */
-    if (!olv_reach_directory(&run->turn.directory, e, &o->error) ||
-        !run_find_trash(run, hooks, e, &o->error)) {
-        source_unreached(e, o);
-        return false;
-    }
-    if (hooks->prepare_ahead)
-        ahead_know(c->ahead, run->turn.directory.mount, run->turn.trash);
-    own_change_follow(&run->turn, run->turn.directory.fd, e);
-    return !(e->act->traits & OLV_TOUCHES) || hooks->needs & ASKS_ITSELF ||
-           ask_about(&run->turn, &run->turn.directory, e, false, o);
-}
-
-static void group_apply(struct carrying *c, const struct hooks *hooks, const struct olv_docket_entry *e,
-                        struct olv_outcome *o)
-{
-    struct turn *turn = &c->run->turn;
-    int fd;
-    if (hooks->needs & NEEDS_NOTE)
-        trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
-    if (hooks->needs & NEEDS_NOTE && e->act->manner && !trace_sync(c->trace)) {
-        olv_fail_system(&o->error, e->name, "cannot note that it is about to be overwritten");
-        outcome_failed(o);
-        return;
-    }
-    fd = e->act->traits & OLV_TOUCHES ? own_change_begin(&turn->directory, e) : -1;
-    emptying_enter(c->run, e);
-    hooks->apply(turn, e, o);
-    if (o->result == OLV_DONE)
-        emptying_lost(c->run, e);
-    own_change_end(turn, fd, o->result == OLV_DONE);
-    if (hooks->needs & NEEDS_NOTE)
-        trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
-}
-
-/* Its directory is synced before its outcome is written. */
-static bool note_source(struct carrying *c, struct olv_error *err)
-{
-    const struct olv_reach *source = &c->run->turn.directory;
-    struct olv_stat stat = {.device = source->device, .inode = source->inode};
-    return source->fd < 0 || touched_add(&c->touched, source->fd, &stat, err);
-}
-
-static bool do_entry(struct carrying *c, const struct hooks *hooks, struct olv_docket_entry *e, void *made,
-                     struct olv_outcome *o, struct olv_error *err)
+static bool do_entry(struct carrying *c, struct olv_docket_entry *e, void *made, struct olv_outcome *o,
+                     struct olv_error *err)
 {
     struct turn *turn = &c->run->turn;
     bool ok = true;
     turn->sequence++;
     turn->made.here = made;
     turn->made.ahead = ahead_take(c->ahead, e->number);
-    if (o->result == OLV_PENDING && is_ready(c, hooks, e, o)) {
-        group_apply(c, hooks, e, o);
-        ok = !(e->act->traits & OLV_TOUCHES) || note_source(c, err);
-    }
+    if (o->result == OLV_PENDING && entry_do(c, turn, e, o))
+        ok = !(e->act->traits & OLV_TOUCHES) || entry_note_source(c, turn, err);
     ahead_drop(turn->made.ahead);
     return ok;
 }
@@ -195,15 +142,31 @@ static bool group_make(struct carrying *c, const struct hooks *hooks, struct gro
     if (!hooks->make_group)
         return true;
     for (size_t i = 0; i < group->count; i++)
-        is_ready(c, hooks, &group->entries[i], &group->outcomes[i]);
+        entry_is_ready(c, &c->run->turn, &group->entries[i], &group->outcomes[i]);
     return hooks->make_group(&c->run->turn, group, err);
+}
+
+/* Times of directories are remembered one directory after the other. */
+static bool go_beside(struct carrying *c, const struct hooks *hooks, const struct several *g)
+{
+    if (!hooks->goes_beside || c->run->emptying.is_on || !lanes_help(g))
+        return false;
+    if (!c->has_tried_lanes)
+        c->lanes = lanes_new(c);
+    c->has_tried_lanes = true;
+    return c->lanes;
 }
 
 static bool apply_all(struct carrying *c, const struct hooks *hooks, struct several *g, struct olv_error *err)
 {
     bool ok = true;
+    if (go_beside(c, hooks, g)) {
+        for (size_t i = 0; i < g->count; i++) /* nothing was prepared, and others may follow */
+            ahead_drop(ahead_take(c->ahead, g->entries[i].number));
+        return lanes_do(c->lanes, g, err);
+    }
     for (size_t i = 0; i < g->count; i++)
-        ok = do_entry(c, hooks, &g->entries[i], g->made[i], &g->outcomes[i], err) && ok;
+        ok = do_entry(c, &g->entries[i], g->made[i], &g->outcomes[i], err) && ok;
     return ok;
 }
 

@@ -5,13 +5,14 @@
 
 #include "engine/batch.h"
 
-enum { LARGEST_GROUP = 256 };
+/* Entries whose copies lie beside each other; entries that go side by side (see `goes_beside`). */
+enum { LARGEST_GROUP = 256, MOST_BESIDE = 1024 };
 
 /* Entries in memory, each with its outcome. Starts zeroed. */
 struct several {
-    struct olv_docket_entry entries[LARGEST_GROUP];
-    struct olv_outcome outcomes[LARGEST_GROUP];
-    void *made[LARGEST_GROUP];
+    struct olv_docket_entry entries[MOST_BESIDE];
+    struct olv_outcome outcomes[MOST_BESIDE];
+    void *made[MOST_BESIDE];
     size_t count;
     uint64_t bytes;
 };

@@ -180,6 +180,7 @@ struct olv_run *run_open(struct olv_session *session, struct olv_error *err)
     struct olv_run *run = allocate(sizeof *run, err);
     if (!run)
         return NULL;
+    pthread_mutex_init(&run->asking, NULL);
     run->session = session;
     run->state = (struct state){-1, -1, -1};
     run->directory = run->moves.fd = -1;
@@ -224,6 +225,7 @@ void run_close(struct olv_run *run)
     olv_text_free(&run->turn.scratch.placed);
     olv_hasher_free(run->turn.scratch.hasher);
     asking_end(&run->turn);
+    pthread_mutex_destroy(&run->asking);
     changes_free(&run->changes);
     emptying_end(&run->emptying);
     for (size_t i = 0; i < run->beside_count; i++)

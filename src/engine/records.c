@@ -62,6 +62,11 @@ enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char
 
 enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat)
 {
+    struct olv_run *run = turn->run.recorder;
     struct olv_register *reg = turn->session->reg;
-    return reg ? given_is_spared(reg, stat, run_credible_now(turn->run.recorder)) : OLV_NO;
+    enum olv_truth is_spared;
+    pthread_mutex_lock(&run->asking); /* a register is for one thread at a time */
+    is_spared = reg ? given_is_spared(reg, stat, run_credible_now(run)) : OLV_NO;
+    pthread_mutex_unlock(&run->asking);
+    return is_spared;
 }

@@ -15,6 +15,8 @@
 #include "state/register.h"
 #include "state/state.h"
 
+#include <pthread.h>
+
 /* What hooks keep for the whole run. */
 struct kept {
     const struct hooks *hooks;
@@ -37,6 +39,7 @@ struct olv_run {
     uint64_t settled, settled_unknown;
     struct changes changes;
     struct emptying emptying;
+    pthread_mutex_t asking;        /* the register, by several threads */
     int directory;                 /* runs/ID while carrying out; otherwise -1 */
     struct moves moves;            /* that it announces */
     struct olv_text settled_moves; /* that the run being settled announced */

@@ -69,11 +69,16 @@ bool stage_remove(const struct stage *stage, const char *name, const struct olv_
 
 /* ---- the room ---- */
 
+bool stage_is_at(const struct stage *stage, const struct stage_place *place)
+{
+    return stage->is_open && stage->device == place->device && stage->inode == place->inode;
+}
+
 bool stage_enter(struct stage *stage, const struct stage_place *place, const struct olv_observer *observer,
                  struct olv_error *err)
 {
     int outside;
-    if (stage->is_open && stage->device == place->device && stage->inode == place->inode)
+    if (stage_is_at(stage, place))
         return true;
     stage_leave(stage, observer);
     outside = fcntl(place->dir, F_DUPFD_CLOEXEC, 0);

@@ -24,6 +24,8 @@ struct stage_place {
     const char *label; /* of the room: unique to the batch and directory */
 };
 
+/* Whether the room is open in this directory. */
+bool stage_is_at(const struct stage *stage, const struct stage_place *place);
 /* Makes the room in this directory, unless it is open; leaves another one first. False with `err`: there is
  * none. */
 bool stage_enter(struct stage *stage, const struct stage_place *place, const struct olv_observer *observer,

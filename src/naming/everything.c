@@ -12,8 +12,7 @@
 
 enum { MOST_PLACES = 16, FEW = 3 };
 
-/* What makes a directory one of these; NULL: nothing. */
-static const char *what_it_is(const struct naming *n, const struct place *place)
+const char *everything_special(const struct naming *n, const struct place *place)
 {
     const char *landmark = olv_guard_landmark(n->options->guard, place->stat.device, place->stat.inode);
     struct olv_stat above;
@@ -39,7 +38,7 @@ bool everything_note(struct naming *n, const struct place *place, const char *na
         return true;
     at = number_of(n, place->path);
     if (at == 0) {
-        if (n->full.count == MOST_PLACES || !what_it_is(n, place))
+        if (n->full.count == MOST_PLACES || !place->special)
             return true;
         if (!n->seen && !(n->seen = calloc(MOST_PLACES, sizeof *n->seen)))
             return olv_fail_memory(err);
@@ -84,7 +83,7 @@ bool everything_find(struct naming *n, struct olv_error *err)
         struct paths *names = &n->seen[i];
         qsort(names->items, names->count, sizeof *names->items, by_text);
         if (place.fd >= 0 && olv_os_stat(place.fd, "", &place.stat) && is_everything(place.fd, names, err)) {
-            n->out->everything_is = what_it_is(n, &place);
+            n->out->everything_is = everything_special(n, &place);
             n->out->everything = strdup(place.path);
             if (!n->out->everything)
                 olv_fail_memory(err);

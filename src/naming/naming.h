@@ -27,6 +27,7 @@ struct place {
     int fd;                /* -1: there is none */
     struct olv_stat stat;
     bool is_guarded;
+    const char *special;   /* what it is, if nobody empties it lightly; else NULL */
     const char *why_left;  /* why nothing in it can go; NULL: it can */
     int sys;               /* errno of that, or 0 */
     struct olv_text words; /* scratch */
@@ -112,6 +113,8 @@ bool matching_find(struct naming *n, const char *const *bases, size_t count, str
 
 /* ---- everything.c ---- */
 
+/* What makes a directory one that nobody empties lightly; NULL: nothing. */
+const char *everything_special(const struct naming *n, const struct place *place);
 /* Notes a name that goes; then, when all are known, whether it was everything. */
 bool everything_note(struct naming *n, const struct place *place, const char *name, struct olv_error *err);
 bool everything_find(struct naming *n, struct olv_error *err);

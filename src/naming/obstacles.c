@@ -15,6 +15,7 @@
 void place_examine(struct naming *n, struct place *place)
 {
     place->is_guarded = olv_guard_of(n->options->guard, place->path) != OLV_NO_BARRIER;
+    place->special = everything_special(n, place);
     place->why_left = NULL;
     place->sys = 0;
     if (place->stat.is_immutable) {

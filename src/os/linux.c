@@ -315,12 +315,11 @@ enum olv_truth olv_os_is_open_for_writing(int dir, const char *name)
     if (fd < 0)
         return OLV_UNKNOWN;
     if (fcntl(fd, F_SETSIG, SIGURG) == 0 && fcntl(fd, F_SETLEASE, F_RDLCK) == 0) {
-        fcntl(fd, F_SETLEASE, F_UNLCK);
         answer = OLV_NO;
     } else if (errno == EAGAIN) {
         answer = OLV_YES;
     }
-    close(fd);
+    close(fd); /* and with it the lease */
     return answer;
 }
 

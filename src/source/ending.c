@@ -77,6 +77,8 @@ static bool enter_room(struct turn *turn, const struct olv_reach *at, const stru
 {
     char label[FRESH_LABEL];
     struct stage_place place = {at->fd, at->device, at->inode, label};
+    if (stage_is_at(&turn->ending.stage, &place))
+        return true;
     turn_room_label(label, turn, e);
     return stage_enter(&turn->ending.stage, &place, turn->session->options.observer, err);
 }

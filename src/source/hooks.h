@@ -143,6 +143,8 @@ struct hooks {
     bool (*is_one_batch)(const struct olv_docket_entry *entry); /* a group stays in one batch; NULL: no */
     bool takes_several;
     bool (*is_alone)(const struct olv_docket_entry *entry);
+    /* Several: each is done by itself, and those of several directories side by side, on other threads. */
+    bool goes_beside;
     /* Preparing: writes and proves new files, without touching existing ones. On failure its entries fail;
      * false if the run itself cannot go on. */
     bool (*make_group)(struct turn *turn, struct group *group, struct olv_error *err);

@@ -90,6 +90,18 @@ enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *
     return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
 }
 
-static const struct hooks ending = {.needs = NEEDS_NOTE, .apply = apply, .applied = ending_applied};
+/* What has other names is left as our own act on those changed it, and that is known of earlier turns only.
+ */
+static bool is_alone(const struct olv_docket_entry *e)
+{
+    return e->identity.kind == OLV_KIND_DIRECTORY || e->links > 1 || e->act->manner;
+}
+
+static const struct hooks ending = {.needs = NEEDS_NOTE,
+                                    .takes_several = true,
+                                    .is_alone = is_alone,
+                                    .goes_beside = true,
+                                    .apply = apply,
+                                    .applied = ending_applied};
 
 const struct source source_tree = {.ways = {[OLV_END] = &ending}, .end = end};

@@ -420,6 +420,28 @@ static void flags_of_the_directory_are_asked_first(void **state)
     assert_contains(o.out, "\n0\nx\n");
 }
 
+/* Names of many directories, in any order, and one of them under two mounts: each goes, the one that is open
+ * stays, and no private room does. */
+static void directories_go_side_by_side(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    AS_ROOT_ONLY();
+    o = in_w(s, "for d in $(seq 30); do mkdir many$d; (cd many$d; touch $(seq 40)); done; mount --bind many3 "
+                "many4 || "
+                "exit 77; find $PWD/many* -type f | shuf >names; exec 9>>many7/7; $O delete --names-from "
+                "names --count "
+                "1200; echo $?; umount many4; rm many4/*; find many* ! -type d; find many* -name '.*'; "
+                "$O audit show --json --act delete | grep -c '\"done\"'; $O audit verify");
+    if (o.status == 77)
+        skip();
+    assert_contains(o.out, "1,159 deleted (0 B), 41 left alone (40: it is gone");
+    assert_contains(o.out, "; 1: it is open for writing)");
+    assert_contains(o.out, "\n3\nmany7/7\n1159\n");
+    assert_status(&o, 0);
+}
+
 static void a_file_open_for_writing_stays(void **state)
 {
     const struct sandbox *s = *state;
@@ -507,6 +529,7 @@ int main(void)
         TEST(preview_touches_nothing),
         TEST(what_is_in_the_way_is_named_before_and_stays),
         TEST(flags_of_the_directory_are_asked_first),
+        TEST(directories_go_side_by_side),
         TEST(a_file_open_for_writing_stays),
         TEST(both_names_of_a_file_go),
         TEST(a_name_of_255_bytes_is_discarded),
