@@ -149,7 +149,7 @@ struct olv_page_writer {
         uint32_t number;
     } arguments[16];
     uint32_t argument_count; /* written; those beyond 16 take the oldest one's place */
-    struct olv_text scratch;
+    struct olv_text scratch, boot;
     uint8_t salt[OLV_SALT];      /* of the segment */
     uint8_t rules_written[8192]; /* one bit per rule */
 };

@@ -47,8 +47,12 @@ static bool inverse(const struct olv_ledger_record *done, struct olv_inverse *ou
     return *done->path;
 }
 
-static const struct hooks hooks = {
-    .needs = NEEDS_NOTE, .fit_arguments = fit_arguments, .apply = apply, .applied = ending_applied};
+static const struct hooks hooks = {.needs = NEEDS_NOTE,
+                                   .fit_arguments = fit_arguments,
+                                   .takes_several = true,
+                                   .goes_beside = true,
+                                   .apply = apply,
+                                   .applied = ending_applied};
 
 static const struct olv_key keys[] = {{.name = "state",
                                        .type = OLV_KEY_TEXT,

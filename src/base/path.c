@@ -41,6 +41,14 @@ char *olv_path_directory(const char *path)
     return len ? strndup(path, len) : strdup(".");
 }
 
+size_t olv_path_depth(const char *path)
+{
+    size_t depth = 0;
+    for (; path[0] && path[1]; path++)
+        depth += path[0] == '/';
+    return depth;
+}
+
 void olv_path_add(struct olv_text *out, const char *directory, const char *name)
 {
     olv_text_puts(out, directory);

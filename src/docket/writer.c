@@ -16,14 +16,16 @@
 #include <string.h>
 #include <unistd.h>
 
+/* It stays the same for as long as a writer does. */
 static void put_boot(struct olv_page_writer *w)
 {
     char boot[OLV_OS_BOOT_SIZE];
     int64_t since_s;
-    if (!olv_os_boot(boot, &since_s))
-        boot[0] = '\0';
+    if (!w->boot.len && olv_os_boot(boot, &since_s))
+        olv_text_puts(&w->boot, boot);
+    w->bytes.failed |= w->boot.failed;
     wire_put(&w->bytes, 'B', 1);
-    wire_put_string(&w->bytes, boot, 2);
+    wire_put_string(&w->bytes, olv_text_string(&w->boot), 2);
 }
 
 static void put_salt(struct olv_page_writer *w)
@@ -315,6 +317,7 @@ void olv_page_free(struct olv_page_writer *w)
 {
     olv_text_free(&w->bytes);
     olv_text_free(&w->scratch);
+    olv_text_free(&w->boot);
     free_way(&w->here);
     free_way(&w->target);
     memset(w, 0, sizeof *w);

@@ -2,6 +2,7 @@
 #include "engine/approved.h"
 
 #include "olvido/docket.h"
+#include "olvido/path.h"
 #include "olvido/sorter.h"
 #include "source/hooks.h"
 
@@ -12,20 +13,36 @@ struct approving {
     struct olv_run_result *result;
     struct olv_composing composing;
     struct olv_text first, scratch; /* key of the first entry that needs an order, and another */
+    size_t last_depth;              /* of the last one that goes bottom up, from 1; 0: there was none */
     bool needs_order;               /* their keys differ, or others stand between them */
     bool is_between;                /* another entry follows one that needs an order */
     uint64_t entries;               /* entries that need an order */
     bool has_unknown;               /* some act is impossible where its file lies */
 };
 
+/* What goes bottom up comes last, and the deepest first: so of one depth, none lies in another. */
+static void compare_depth(struct approving *a, const struct olv_docket_entry *e)
+{
+    size_t depth = olv_path_depth(e->directory) + 1;
+    a->needs_order |= a->last_depth && depth > a->last_depth;
+    a->last_depth = depth;
+}
+
 static void compare_key(struct approving *a, const struct olv_docket_entry *e)
 {
+    if (a->needs_order)
+        return;
+    if (e->act->order == OLV_BOTTOM_UP) {
+        compare_depth(a, e);
+        return;
+    }
+    a->needs_order = a->last_depth;
     if (e->act->order == OLV_BY_DIRECTORY) {
         a->is_between |= a->entries > 0;
         return;
     }
     a->entries++;
-    a->needs_order |= a->is_between || e->act->order == OLV_BOTTOM_UP;
+    a->needs_order |= a->is_between;
     if (a->needs_order)
         return;
     if (a->first.len == 0)
@@ -75,41 +92,29 @@ static void put_key(struct ordering *o, const struct olv_docket_entry *e)
     olv_text_add(&o->record, o->hex, sizeof o->hex);
 }
 
-/* What goes bottom up, after all that: by its path with its names ended by 1, and the last one by 255, so
- * that what is in a directory comes before it. */
-static void put_path(struct ordering *o, const struct olv_docket_entry *e)
-{
-    struct olv_text *record = &o->record;
-    size_t at;
-    olv_text_puts(record, "~");
-    at = record->len;
-    olv_docket_entry_path(e, record);
-    for (; at < record->len; at++)
-        if (record->data[at] == '/')
-            record->data[at] = '\1';
-    olv_text_add(record, "\377\0\0", 3);
-}
-
 /* Entries that need no order keep theirs. */
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
+    enum { DEEPEST = 1 << 20 };
     struct ordering *o = self;
+    struct olv_instant rank = {0, 0}; /* what goes bottom up comes last, the deepest first */
     if (e->act->order == OLV_BY_DIRECTORY)
         return olv_compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
     if (e->act->order == OLV_BOTTOM_UP) {
-        put_path(o, e);
+        rank.s = DEEPEST - (int64_t)olv_path_depth(e->directory);
+        olv_text_add(&o->record, "", 1);
     } else {
         put_key(o, e);
-        olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     }
+    olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_page_begin(&o->single);
     olv_page_add(&o->single, e);
     olv_text_add(&o->record, olv_text_string(&o->single.bytes), o->single.bytes.len);
     if (o->record.failed || o->single.bytes.failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(o->sorter, (struct olv_sorted){{0, 0}, o->record.data, o->record.len}, err);
+    return olv_sorter_add(o->sorter, (struct olv_sorted){rank, o->record.data, o->record.len}, err);
 }
 
 static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error *err)

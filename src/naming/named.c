@@ -54,12 +54,7 @@ void naming_left(struct naming *n, const char *path, const char *why, int sys)
 static struct olv_instant rank_of(const char *directory, const struct found *f)
 {
     enum { DEEPEST = 1 << 20 };
-    int64_t depth = 0;
-    if (!f->is_emptied)
-        return (struct olv_instant){0, 0};
-    for (const char *c = directory; *c; c++)
-        depth += *c == '/';
-    return (struct olv_instant){DEEPEST - depth, 0};
+    return (struct olv_instant){f->is_emptied ? DEEPEST - (int64_t)olv_path_depth(directory) : 0, 0};
 }
 
 void naming_tell(struct naming *n, const char *path, const char *what)

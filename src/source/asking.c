@@ -302,7 +302,8 @@ static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct 
     if (is_kept_by_register(turn, e, stat, o) || is_kept_by_contents(turn, at, e, o))
         return true;
     turn->ending.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
-    if (is_in_tree && e->identity.kind == OLV_KIND_DIRECTORY) /* its contents are asked about by the act */
+    if (is_in_tree && e->identity.kind == OLV_KIND_DIRECTORY && !e->is_emptied &&
+        !(e->act->traits & OLV_EMPTY_ONLY)) /* its contents are asked about by the act */
         look_at_processes(turn);
     return is_in_tree && e->identity.kind == OLV_KIND_FILE && turn->ending.asks_open && !is_watched &&
            is_kept_for_writing(turn, at, e, o);
