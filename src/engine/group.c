@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/group.h"
 
-#include "engine/entry.h"
 #include "engine/lanes.h"
+#include "engine/one_entry.h"
 #include "engine/outcomes.h"
 #include "olvido/docket.h"
 #include "olvido/path.h"
@@ -45,8 +45,8 @@ static bool do_entry(struct carrying *c, struct olv_docket_entry *e, void *made,
     turn->sequence++;
     turn->made.here = made;
     turn->made.ahead = ahead_take(c->ahead, e->number);
-    if (o->result == OLV_PENDING && entry_do(c, turn, e, o))
-        ok = !(e->act->traits & OLV_TOUCHES) || entry_note_source(c, turn, err);
+    if (o->result == OLV_PENDING && one_do(c, turn, e, o))
+        ok = !(e->act->traits & OLV_TOUCHES) || one_note_source(c, turn, err);
     ahead_drop(turn->made.ahead);
     return ok;
 }
@@ -146,7 +146,7 @@ static bool group_make(struct carrying *c, const struct hooks *hooks, struct gro
     if (!hooks->make_group)
         return true;
     for (size_t i = 0; i < group->count; i++)
-        entry_is_ready(c, &c->run->turn, &group->entries[i], &group->outcomes[i]);
+        one_is_ready(c, &c->run->turn, &group->entries[i], &group->outcomes[i]);
     return hooks->make_group(&c->run->turn, group, err);
 }
 

@@ -2,7 +2,7 @@
 #include "engine/lanes.h"
 
 #include "base/crew.h"
-#include "engine/entry.h"
+#include "engine/one_entry.h"
 #include "os/os.h"
 #include "source/asking.h"
 
@@ -60,10 +60,10 @@ static void lanes_work(void *self, unsigned worker, void *job)
     for (size_t i = span->from; i < span->until; i++) {
         size_t entry = l->order[i].entry;
         turn->sequence = l->sequence + 1 + entry;
-        entry_do(l->carrying, turn, &l->group->entries[entry], &l->group->outcomes[entry]);
+        one_do(l->carrying, turn, &l->group->entries[entry], &l->group->outcomes[entry]);
     }
     pthread_mutex_lock(&l->mutex);
-    span->ok = entry_note_source(l->carrying, turn, &span->err);
+    span->ok = one_note_source(l->carrying, turn, &span->err);
     pthread_mutex_unlock(&l->mutex);
 }
 

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/entry.h"
+#include "engine/one_entry.h"
 
 #include "engine/trace.h"
 #include "olvido/docket.h"
 #include "source/asking.h"
 
-bool entry_is_ready(struct carrying *c, struct turn *turn, struct olv_docket_entry *e, struct olv_outcome *o)
+bool one_is_ready(struct carrying *c, struct turn *turn, struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct hooks *hooks = hooks_of(e);
     if (!c->keyed.is_bound &&
@@ -27,8 +27,8 @@ bool entry_is_ready(struct carrying *c, struct turn *turn, struct olv_docket_ent
            ask_about(turn, &turn->directory, e, false, o);
 }
 
-static void entry_apply(struct carrying *c, struct turn *turn, const struct olv_docket_entry *e,
-                        struct olv_outcome *o)
+static void one_apply(struct carrying *c, struct turn *turn, const struct olv_docket_entry *e,
+                      struct olv_outcome *o)
 {
     const struct hooks *hooks = hooks_of(e);
     int fd;
@@ -49,15 +49,15 @@ static void entry_apply(struct carrying *c, struct turn *turn, const struct olv_
         trace_put(c->trace, c->batch, e->number, o->result == OLV_DONE ? OLV_TRACE_DONE : OLV_TRACE_NOT_DONE);
 }
 
-bool entry_do(struct carrying *c, struct turn *turn, struct olv_docket_entry *e, struct olv_outcome *o)
+bool one_do(struct carrying *c, struct turn *turn, struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    bool is_ready = entry_is_ready(c, turn, e, o);
+    bool is_ready = one_is_ready(c, turn, e, o);
     if (is_ready)
-        entry_apply(c, turn, e, o);
+        one_apply(c, turn, e, o);
     return is_ready;
 }
 
-bool entry_note_source(struct carrying *c, const struct turn *turn, struct olv_error *err)
+bool one_note_source(struct carrying *c, const struct turn *turn, struct olv_error *err)
 {
     const struct olv_reach *source = &turn->directory;
     struct olv_stat stat = {.device = source->device, .inode = source->inode};
