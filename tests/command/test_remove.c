@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Removing by hand: what is named, what is asked, what stays, and what is said about it. */
+#include "olvido/text.h"
 #include "support/command.h"
 
 #include <stdio.h>
@@ -420,6 +421,54 @@ static void flags_of_the_directory_are_asked_first(void **state)
     assert_contains(o.out, "\n0\nx\n");
 }
 
+/* ---- what waits for the disk ---- */
+
+/* Each wait of a discard of one file by hand, in the order of their paths, and its reason. */
+static const struct {
+    const char *what, *reason;
+} waits[] = {
+    {"data/Trash/files", "an item is in its trash before its outcome is recorded"},
+    {"data/Trash/info", "and so is the name of its info file,"},
+    {"data/Trash/info/b.log.trashinfo", "which says where it lay before it leaves that place"},
+    {"state/ledger", "the last checkpoint stays until the next one has its name:"},
+    {"state/ledger", "when a run begins,"},
+    {"state/ledger", "and when it ends,"},
+    {"state/ledger", "with what the checkpoint proves before it"},
+    {"state/ledger/checkpoint.new", "a checkpoint is whole before it has its name: when a run begins,"},
+    {"state/ledger/checkpoint.new", "and when it ends"},
+    {"state/ledger/hashes-0", "the tree of hashes that the checkpoint signs, when a run begins,"},
+    {"state/ledger/hashes-0", "and when it ends"},
+    {"state/ledger/lines-000000000000.jsonl", "the beginning of the run comes before its intent,"},
+    {"state/ledger/lines-000000000000.jsonl", "the intent before the first act,"},
+    {"state/ledger/lines-000000000000.jsonl", "and the outcome before the run has ended"},
+    {"state/runs", "the mark of a run under way has its name before anything is done"},
+    {"state/runs/RUN", "the docket segment has its name before the intent that commits to it,"},
+    {"state/runs/RUN/000001.docket", "and is whole"},
+    {"state/runs/open.new", "the mark is whole before it has its name"},
+    {"w", "it has left its place before its outcome is recorded"},
+};
+
+static void each_wait_for_the_disk_has_its_reason(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_text want = {0};
+    struct outcome o;
+    ON_LINUX_ONLY();
+    for (size_t i = 0; i < sizeof waits / sizeof *waits; i++) {
+        assert_true(*waits[i].reason);
+        olv_text_printf(&want, "%s\n", waits[i].what);
+    }
+    o = in_w(
+        s,
+        "export ASAN_OPTIONS=detect_leaks=0; $O discard a.log >../out; "
+        "strace -f -y -e trace=fsync,fdatasync,syncfs,sync,sync_file_range,msync -o ../calls $O discard "
+        "b.log "
+        ">../out; here=$(cd .. && pwd -P); sed -n \"s|.*sync([0-9]*<$here/\\([^>]*\\)>.*|\\1|p\" ../calls | "
+        "sed 's|runs/[0-9][^/]*|runs/RUN|' | LC_ALL=C sort; grep -c . ../calls >/dev/null");
+    assert_string_equal(o.out, olv_text_string(&want));
+    olv_text_free(&want);
+}
+
 /* Names of many directories, in any order, and one of them under two mounts: each goes, the one that is open
  * stays, and no private room does. */
 static void directories_go_side_by_side(void **state)
@@ -529,6 +578,7 @@ int main(void)
         TEST(preview_touches_nothing),
         TEST(what_is_in_the_way_is_named_before_and_stays),
         TEST(flags_of_the_directory_are_asked_first),
+        TEST(each_wait_for_the_disk_has_its_reason),
         TEST(directories_go_side_by_side),
         TEST(a_file_open_for_writing_stays),
         TEST(both_names_of_a_file_go),
