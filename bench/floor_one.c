@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* floor_one FILE TRASH STATE: moves one file into a trash with its info file, and waits for the disk as often as
- * a run does that keeps a ledger: its mark, its docket, its intent, its outcome, and two checkpoints. */
+/* floor_one FILE TRASH STATE: moves one file into a trash with its info file, and waits for the disk as often
+ * as a run does that keeps a ledger: its mark, its docket, its intent, its outcome, and two checkpoints. */
 #include <fcntl.h>
 #include <stdio.h>
 #include <string.h>
