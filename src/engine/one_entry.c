@@ -5,11 +5,18 @@
 #include "olvido/docket.h"
 #include "source/asking.h"
 
+/* Only the run's own thread remembers it; those beside it leave that to the outcomes. */
+static bool is_interrupted(struct carrying *c, const struct turn *turn)
+{
+    return turn == &c->run->turn
+               ? carrying_is_interrupted(c)
+               : c->result->is_interrupted || olv_observe_interrupted(turn->session->options.observer);
+}
+
 bool one_is_ready(struct carrying *c, struct turn *turn, struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct hooks *hooks = hooks_of(e);
-    if (!c->keyed.is_bound &&
-        (c->result->is_interrupted || olv_observe_interrupted(turn->session->options.observer))) {
+    if (is_interrupted(c, turn) && !c->keyed.is_bound) {
         outcome_interrupted(o);
         return false;
     }

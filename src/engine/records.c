@@ -65,8 +65,10 @@ enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *
     struct olv_run *run = turn->run.recorder;
     struct olv_register *reg = turn->session->reg;
     enum olv_truth is_spared;
+    if (!reg)
+        return OLV_NO;
     pthread_mutex_lock(&run->asking); /* a register is for one thread at a time */
-    is_spared = reg ? given_is_spared(reg, stat, run_credible_now(run)) : OLV_NO;
+    is_spared = given_is_spared(reg, stat, run_credible_now(run));
     pthread_mutex_unlock(&run->asking);
     return is_spared;
 }
