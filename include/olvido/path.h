@@ -21,8 +21,9 @@ const char *olv_path_name(const char *path);
 size_t olv_path_directory_len(const char *path);
 /* The directory ("." of "a"), which the caller frees; NULL: no memory. */
 char *olv_path_directory(const char *path);
-/* How many names an absolute path has: 0 for "/". */
-size_t olv_path_depth(const char *path);
+/* Appends the path of this name in this absolute directory in a form whose order of bytes puts what is in a
+ * directory before it, and directories one after the other: no NUL, and no slash. */
+void olv_path_add_bottom_up(struct olv_text *out, const char *directory, const char *name);
 
 /* Appends the path of this name in this directory. */
 void olv_path_add(struct olv_text *out, const char *directory, const char *name);

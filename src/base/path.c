@@ -41,18 +41,21 @@ char *olv_path_directory(const char *path)
     return len ? strndup(path, len) : strdup(".");
 }
 
-size_t olv_path_depth(const char *path)
-{
-    size_t depth = 0;
-    for (; path[0] && path[1]; path++)
-        depth += path[0] == '/';
-    return depth;
-}
-
 void olv_path_add(struct olv_text *out, const char *directory, const char *name)
 {
     olv_text_puts(out, directory);
     if (strcmp(directory, "/") != 0)
         olv_text_puts(out, "/");
     olv_text_puts(out, name);
+}
+
+/* Names are ended by 1, and the last one by 255. */
+void olv_path_add_bottom_up(struct olv_text *out, const char *directory, const char *name)
+{
+    size_t at = out->len;
+    olv_path_add(out, directory, name);
+    for (; at < out->len; at++)
+        if (out->data[at] == '/')
+            out->data[at] = '\1';
+    olv_text_puts(out, "\377");
 }

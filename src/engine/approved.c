@@ -13,19 +13,22 @@ struct approving {
     struct olv_run_result *result;
     struct olv_composing composing;
     struct olv_text first, scratch; /* key of the first entry that needs an order, and another */
-    size_t last_depth;              /* of the last one that goes bottom up, from 1; 0: there was none */
-    bool needs_order;               /* their keys differ, or others stand between them */
-    bool is_between;                /* another entry follows one that needs an order */
-    uint64_t entries;               /* entries that need an order */
-    bool has_unknown;               /* some act is impossible where its file lies */
+    struct olv_text last; /* of the last one that goes bottom up: its path in that order; or empty */
+    bool needs_order;     /* their keys differ, or others stand between them */
+    bool is_between;      /* another entry follows one that needs an order */
+    uint64_t entries;     /* entries that need an order */
+    bool has_unknown;     /* some act is impossible where its file lies */
 };
 
-/* What goes bottom up comes last, and the deepest first: so of one depth, none lies in another. */
-static void compare_depth(struct approving *a, const struct olv_docket_entry *e)
+/* What goes bottom up comes last. */
+static void compare_path(struct approving *a, const struct olv_docket_entry *e)
 {
-    size_t depth = olv_path_depth(e->directory) + 1;
-    a->needs_order |= a->last_depth && depth > a->last_depth;
-    a->last_depth = depth;
+    struct olv_text last = a->last;
+    olv_text_clear(&a->scratch);
+    olv_path_add_bottom_up(&a->scratch, e->directory, e->name);
+    a->needs_order |= a->scratch.failed || (last.len && strcmp(last.data, a->scratch.data) > 0);
+    a->last = a->scratch;
+    a->scratch = last;
 }
 
 static void compare_key(struct approving *a, const struct olv_docket_entry *e)
@@ -33,10 +36,10 @@ static void compare_key(struct approving *a, const struct olv_docket_entry *e)
     if (a->needs_order)
         return;
     if (e->act->order == OLV_BOTTOM_UP) {
-        compare_depth(a, e);
+        compare_path(a, e);
         return;
     }
-    a->needs_order = a->last_depth;
+    a->needs_order = a->last.len;
     if (e->act->order == OLV_BY_DIRECTORY) {
         a->is_between |= a->entries > 0;
         return;
@@ -95,18 +98,17 @@ static void put_key(struct ordering *o, const struct olv_docket_entry *e)
 /* Entries that need no order keep theirs. */
 static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error *err)
 {
-    enum { DEEPEST = 1 << 20 };
     struct ordering *o = self;
-    struct olv_instant rank = {0, 0}; /* what goes bottom up comes last, the deepest first */
+    bool is_bottom_up = e->act->order == OLV_BOTTOM_UP;
     if (e->act->order == OLV_BY_DIRECTORY)
         return olv_compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
-    if (e->act->order == OLV_BOTTOM_UP) {
-        rank.s = DEEPEST - (int64_t)olv_path_depth(e->directory);
-        olv_text_add(&o->record, "", 1);
-    } else {
+    if (is_bottom_up)
+        olv_path_add_bottom_up(&o->record, e->directory, e->name);
+    else
         put_key(o, e);
-    }
+    if (is_bottom_up)
+        olv_text_add(&o->record, "", 1);
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_page_begin(&o->single);
@@ -114,7 +116,8 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
     olv_text_add(&o->record, olv_text_string(&o->single.bytes), o->single.bytes.len);
     if (o->record.failed || o->single.bytes.failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(o->sorter, (struct olv_sorted){rank, o->record.data, o->record.len}, err);
+    return olv_sorter_add(o->sorter, (struct olv_sorted){{is_bottom_up, 0}, o->record.data, o->record.len},
+                          err);
 }
 
 static bool add_sorted(void *self, struct olv_docket_entry *e, struct olv_error *err)
@@ -189,6 +192,7 @@ static bool is_good(struct olv_spool *docket, const struct olv_approval *approva
     struct approving a = {.approval = approval};
     bool ok = !approval && olv_docket_each(docket, look_at, &a, err);
     ok = ok && !a.first.failed;
+    olv_text_free(&a.last);
     olv_text_free(&a.first);
     olv_text_free(&a.scratch);
     return ok;
@@ -202,6 +206,7 @@ struct olv_spool *approved_docket(struct olv_spool *docket, const struct olv_app
     if (is_good(docket, approval, err))
         return docket;
     approved = err->code == OLV_OK ? approved_fill(docket, &a.composing, add_approved, &a, err) : NULL;
+    olv_text_free(&a.last);
     olv_text_free(&a.first);
     olv_text_free(&a.scratch);
     if (!approved)

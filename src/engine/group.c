@@ -5,7 +5,6 @@
 #include "engine/one_entry.h"
 #include "engine/outcomes.h"
 #include "olvido/docket.h"
-#include "olvido/path.h"
 #include "source/asking.h"
 
 /* The most that a group of several entries may hold, because their copies take space. */
@@ -19,9 +18,8 @@ bool group_takes(const struct several *g, const struct olv_docket_entry *e)
     if (!hooks->takes_several || hooks_of(&g->entries[0]) != hooks ||
         g->count == (hooks->goes_beside ? MOST_BESIDE : LARGEST_GROUP))
         return false;
-    if (e->act->order == OLV_BOTTOM_UP &&
-        olv_path_depth(e->directory) != olv_path_depth(g->entries[0].directory))
-        return false; /* one may lie in the other */
+    if (e->act->order != g->entries[0].act->order)
+        return false;
     if (hooks->is_alone && (hooks->is_alone(e) || hooks->is_alone(&g->entries[0])))
         return false;
     return hooks->goes_beside || g->bytes + e->identity.size_bytes <= GROUP_BYTES;

@@ -3,11 +3,13 @@
 
 #include "base/crew.h"
 #include "engine/one_entry.h"
+#include "olvido/path.h"
 #include "os/os.h"
 #include "source/asking.h"
 
 #include <pthread.h>
 #include <stdlib.h>
+#include <string.h>
 
 /* An entry of the group, and the directory that it lies in: its private room is called by the inode. */
 struct placed {
@@ -129,10 +131,56 @@ static int compare_placed(const void *left, const void *right)
     return a->entry < b->entry ? -1 : 1;
 }
 
+/* Whether it lies in the directory that the other one is, however deep. */
+static bool is_below(const struct olv_docket_entry *e, const struct olv_docket_entry *directory)
+{
+    const char *behind = olv_path_behind(e->directory, directory->directory);
+    size_t len = strlen(directory->name);
+    behind += behind && *behind == '/';
+    return behind && strncmp(behind, directory->name, len) == 0 &&
+           (behind[len] == '/' || behind[len] == '\0');
+}
+
+/* Between a directory and what is in it, others come only if there are such names; see
+ * olv_path_add_bottom_up.
+ */
+static bool has_odd_names(const struct several *g)
+{
+    for (size_t i = 0; i < g->count; i++)
+        if (strchr(g->entries[i].directory, '\1') || strchr(g->entries[i].name, '\1'))
+            return true;
+    return false;
+}
+
+/* Whether the last span goes on with this entry: what is in it is in that one, or both lie side by side. */
+static bool goes_on(const struct several *g, const struct span *last, size_t entry)
+{
+    const struct olv_docket_entry *e = &g->entries[entry], *before = &g->entries[entry - 1];
+    return is_below(&g->entries[last->until - 1], e) ||
+           (last->until == entry && strcmp(before->directory, e->directory) == 0);
+}
+
+/* A directory comes right after what is in it, on the same thread. Nothing is taken into a room, so several
+ * threads may work in the one around. */
+static size_t split_bottom_up(struct lanes *l, const struct several *g)
+{
+    size_t count = 0;
+    bool is_one = has_odd_names(g);
+    for (size_t i = 0; i < g->count; i++) {
+        l->order[i].entry = i;
+        l->spans[count++] = (struct span){.from = i, .until = i + 1};
+        for (; count > 1 && (is_one || goes_on(g, &l->spans[count - 2], i)); count--)
+            l->spans[count - 2].until = i + 1;
+    }
+    return count;
+}
+
 /* Two threads never work in one directory, not even through two mounts. */
 static size_t lanes_split(struct lanes *l, const struct several *g)
 {
     size_t count = 0;
+    if (g->entries[0].act->order == OLV_BOTTOM_UP)
+        return split_bottom_up(l, g);
     for (size_t i = 0; i < g->count; i++)
         l->order[i] = (struct placed){g->entries[i].at.inode, i};
     qsort(l->order, g->count, sizeof *l->order, compare_placed);

@@ -50,13 +50,6 @@ void naming_left(struct naming *n, const char *path, const char *why, int sys)
 
 /* ---- collecting ---- */
 
-/* Directories that are emptied come after their contents: deepest first. */
-static struct olv_instant rank_of(const char *directory, const struct found *f)
-{
-    enum { DEEPEST = 1 << 20 };
-    return (struct olv_instant){f->is_emptied ? DEEPEST - (int64_t)olv_path_depth(directory) : 0, 0};
-}
-
 void naming_tell(struct naming *n, const char *path, const char *what)
 {
     pthread_mutex_lock(&n->mutex);
@@ -68,14 +61,17 @@ bool naming_add(struct naming *n, struct olv_text *record, const char *directory
                 const char *state, const struct found *found, struct olv_error *err)
 {
     olv_text_clear(record);
+    if (found->is_emptied)
+        olv_path_add_bottom_up(record, directory, name);
+    olv_text_add(record, "", 1);
     olv_text_add(record, directory, strlen(directory) + 1);
     olv_text_add(record, name, strlen(name) + 1);
     olv_text_add(record, found, sizeof *found);
     olv_text_add(record, state, strlen(state) + 1);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(n->sorter,
-                          (struct olv_sorted){rank_of(directory, found), record->data, record->len}, err);
+    return olv_sorter_add(n->sorter, (struct olv_sorted){{found->is_emptied, 0}, record->data, record->len},
+                          err);
 }
 
 struct found found_of(const struct naming *n, const struct olv_stat *dir, const struct olv_stat *stat)
@@ -174,15 +170,17 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
         qsort(n->wholes.items, n->wholes.count, sizeof *n->wholes.items, by_text);
     olv_compose_begin(&composing, n->out->docket, NULL);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
-        size_t names = names_of(record.bytes);
-        if (last.data && last.len == names && memcmp(last.data, record.bytes, names) == 0)
+        const char *bytes = record.bytes,
+                   *named = bytes + strlen(bytes) + 1; /* behind its place in the order */
+        size_t names = names_of(named);
+        if (last.data && last.len == names && memcmp(last.data, named, names) == 0)
             continue;
         olv_text_clear(&last);
-        olv_text_add(&last, record.bytes, names);
+        olv_text_add(&last, named, names);
         if (last.failed)
             ok = olv_fail_memory(err);
         else if (!n->wholes.count || !goes_along(&n->wholes, last.data))
-            ok = named_deliver(n, &composing, record.bytes, err);
+            ok = named_deliver(n, &composing, named, err);
         /* goes_along leaves it as it was */
     }
     ok = ok && err->code == OLV_OK && olv_compose_end(&composing, err);

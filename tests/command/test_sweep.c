@@ -44,6 +44,22 @@ static void chains_go_from_the_bottom_and_the_rest_is_named(void **state)
     assert_contains(o.err, "w/link: it is no directory");
 }
 
+/* Of several trees at once, with names that sort between a directory and what is in it. */
+static void trees_side_by_side_go_whole(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    shell_ok(s,
+             "one=$(printf '\\001'); for d in $(seq 40); do mkdir -p w/$d/a/x/y w/$d/b w/$d/c/d/e; done; "
+             "mkdir -p v\n"
+             "for d in $(seq 20); do mkdir -p v/$d/a/x/y \"v/$d/a${one}w/z\" \"v/$d/a${one}\" v/$d/ab; done");
+    o = olvido_ends(s, 0, "sweep", "w", "--yes", NULL);
+    assert_contains(o.out, "Done: 321 directories swept");
+    o = olvido_ends(s, 0, "sweep", "v", "--yes", NULL);
+    assert_contains(o.out, "Done: 161 directories swept");
+    assert_lacks(o.out, "left");
+}
+
 static void more_than_three_are_asked_about(void **state)
 {
     const struct sandbox *s = *state;
@@ -194,6 +210,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         TEST(chains_go_from_the_bottom_and_the_rest_is_named),
+        TEST(trees_side_by_side_go_whole),
         TEST(more_than_three_are_asked_about),
         TEST(they_come_back_as_they_were),
         TEST(what_took_the_name_stays),
