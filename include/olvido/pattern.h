@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Patterns for names and paths, the same wherever one is typed; docs/patterns.md describes them:
+/* Patterns for names and paths, the same wherever one is typed; `olvido help patterns` describes them:
  *
  *     *           any characters of a name            [a-f]  one of these characters
  *     ?           one character of a name             [!x]   one that is none of these

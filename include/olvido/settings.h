@@ -21,10 +21,9 @@ struct olv_settings {
     bool is_forbidden[OLV_SETTINGS]; /* to a person's file, by the system's */
 };
 
-/* Reads a file that says more than what is set already; one that is missing says nothing. `is_system`: it may
- * also forbid. As root only a file is read that nobody else could have put there: otherwise false with
- * OLV_UNTRUSTED, and the file says nothing. False with OLV_POLICY if it has errors, which `list` has. */
-bool olv_settings_read(struct olv_settings *settings, const char *path, bool is_system,
+/* Reads an open file that says more than what is set already; an empty one says nothing. `is_system`: it may
+ * also forbid. False with OLV_POLICY if it has errors, which `list` has. See olv_settings_read_trusted. */
+bool olv_settings_read(struct olv_settings *settings, int fd, const char *path, bool is_system,
                        struct olv_diagnostics *list, struct olv_error *err);
 void olv_settings_free(struct olv_settings *settings);
 

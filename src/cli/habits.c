@@ -3,6 +3,7 @@
 
 #include "cli/views.h"
 #include "olvido/home.h"
+#include "olvido/trust.h"
 
 #include <limits.h>
 #include <string.h>
@@ -13,7 +14,7 @@ static bool read_one(struct cli *cli, const char *path, bool is_system, struct o
 {
     struct olv_diagnostics list = {0};
     struct olv_error err = {0};
-    bool ok = olv_settings_read(out, path, is_system, &list, &err);
+    bool ok = olv_settings_read_trusted(out, path, is_system, &list, &err);
     if (!ok && err.code == OLV_UNTRUSTED) {
         term_message(cli, STYLE_WARN, "%s is ignored: %s", path, err.what);
         ok = true;

@@ -3,7 +3,9 @@
 
 #include "depot/trust.h"
 #include "file/trusted.h"
+#include "policy/document.h"
 
+#include <errno.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -40,6 +42,21 @@ struct olv_policy *olv_policy_load_trusted(const char *path, struct olv_diagnost
     policy = olv_policy_load_from(fd, path, diagnostics, err);
     close(fd);
     return follow_no_strangers(policy);
+}
+
+bool olv_settings_read_trusted(struct olv_settings *settings, const char *path, bool is_system,
+                               struct olv_diagnostics *list, struct olv_error *err)
+{
+    int fd =
+        geteuid() == 0 ? trusted_open(path, "the settings", OLV_UNTRUSTED, err) : document_open(path, err);
+    bool ok = fd >= 0 && olv_settings_read(settings, fd, path, is_system, list, err);
+    if (fd < 0 && (err->sys == ENOENT || err->sys == ENOTDIR)) {
+        olv_error_clear(err);
+        ok = true;
+    }
+    if (fd >= 0)
+        close(fd);
+    return ok;
 }
 
 /* The directory itself is checked when it is opened. */

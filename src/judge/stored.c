@@ -137,8 +137,8 @@ bool stored_subject_begin(struct stored_subject *s, struct stored_judge *j, cons
 
 /* Of a directory: the latest times in it. */
 struct ages {
-    struct olv_stat youngest[64]; /* per worker */
     atomic_bool has_trouble;
+    struct olv_stat youngest[]; /* per worker */
 };
 
 static void make_younger(struct olv_stat *to, const struct olv_stat *from)
@@ -171,12 +171,13 @@ static void ages_trouble(void *self, const struct olv_trouble *trouble)
 
 static bool find_ages(struct olv_trash *trash, const char *item, struct olv_stat *out, struct olv_error *err)
 {
-    struct ages *a = calloc(1, sizeof *a);
+    unsigned workers = olv_scan_workers();
+    struct ages *a = calloc(1, sizeof *a + workers * sizeof *a->youngest);
     struct olv_scan_visitor visitor = {.self = a, .visit = ages_visit};
     struct olv_observer observer = {.self = a, .trouble = ages_trouble};
     struct olv_stat youngest = {0};
     bool ok = a ? olv_scan_in(olv_trash_files(trash), item, &visitor, &observer, err) : olv_fail_memory(err);
-    for (size_t i = 0; ok && i < sizeof a->youngest / sizeof *a->youngest; i++)
+    for (unsigned i = 0; ok && i < workers; i++)
         make_younger(&youngest, &a->youngest[i]);
     if (ok && atomic_load(&a->has_trouble))
         ok = olv_fail(err, OLV_CHANGED, "something in it could not be looked at");

@@ -49,11 +49,6 @@ bool everything_note(struct naming *n, const struct place *place, const char *na
     return paths_add(&n->seen[at - 1], strdup(name), err);
 }
 
-static int by_text(const void *a, const void *b)
-{
-    return strcmp(*(char *const *)a, *(char *const *)b);
-}
-
 /* Whether every visible entry, and more than a few, is among the names. */
 static bool is_everything(int fd, const struct paths *names, struct olv_error *err)
 {
@@ -68,7 +63,7 @@ static bool is_everything(int fd, const struct paths *names, struct olv_error *e
             if (entry.name[0] == '.')
                 continue;
             visible++;
-            all = bsearch(&entry.name, names->items, names->count, sizeof *names->items, by_text) != NULL;
+            all = paths_have(names, entry.name);
         }
     if (is_listed)
         olv_os_list_end(&listing);
@@ -81,7 +76,7 @@ bool everything_find(struct naming *n, struct olv_error *err)
     for (size_t i = 0; i < n->full.count && !n->out->everything && err->code == OLV_OK; i++) {
         struct place place = {.path = n->full.items[i], .fd = olv_os_open_path(n->full.items[i])};
         struct paths *names = &n->seen[i];
-        qsort(names->items, names->count, sizeof *names->items, by_text);
+        paths_sort(names);
         if (place.fd >= 0 && olv_os_stat(place.fd, "", &place.stat) && is_everything(place.fd, names, err)) {
             n->out->everything_is = everything_special(n, &place);
             n->out->everything = strdup(place.path);

@@ -131,11 +131,6 @@ static bool search(struct matching *m, struct olv_error *err)
     return ok;
 }
 
-static int by_text(const void *a, const void *b)
-{
-    return strcmp(*(char *const *)a, *(char *const *)b);
-}
-
 bool matching_find(struct naming *n, const char *const *bases, size_t count, struct paths *out,
                    struct olv_error *err)
 {
@@ -147,7 +142,6 @@ bool matching_find(struct naming *n, const char *const *bases, size_t count, str
     m.is_whole = true;
     ok = ok && add_beginnings(&m, err) && search(&m, err);
     paths_free(&m.roots);
-    if (ok && out->count)
-        qsort(out->items, out->count, sizeof *out->items, by_text);
+    paths_sort(out);
     return ok;
 }

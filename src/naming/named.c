@@ -30,6 +30,22 @@ void paths_free(struct paths *paths)
     *paths = (struct paths){0};
 }
 
+static int by_text(const void *a, const void *b)
+{
+    return strcmp(*(char *const *)a, *(char *const *)b);
+}
+
+void paths_sort(struct paths *paths)
+{
+    if (paths->count)
+        qsort(paths->items, paths->count, sizeof *paths->items, by_text);
+}
+
+bool paths_have(const struct paths *paths, const char *path)
+{
+    return paths->count && bsearch(&path, paths->items, paths->count, sizeof *paths->items, by_text);
+}
+
 /* ---- telling ---- */
 
 void naming_trouble(struct naming *n, const char *path, const char *what, int sys)
@@ -40,22 +56,20 @@ void naming_trouble(struct naming *n, const char *path, const char *what, int sy
     pthread_mutex_unlock(&n->mutex);
 }
 
+void naming_tell(struct naming *n, const char *path, const char *what, int sys)
+{
+    pthread_mutex_lock(&n->mutex);
+    olv_observe_trouble(n->relay.observer, (struct olv_trouble){OLV_TROUBLE_LEFT, path, what, sys});
+    pthread_mutex_unlock(&n->mutex);
+}
+
 void naming_left(struct naming *n, const char *path, const char *why, int sys)
 {
     atomic_fetch_add(&n->left, 1);
-    pthread_mutex_lock(&n->mutex);
-    olv_observe_trouble(n->relay.observer, (struct olv_trouble){OLV_TROUBLE_LEFT, path, why, sys});
-    pthread_mutex_unlock(&n->mutex);
+    naming_tell(n, path, why, sys);
 }
 
 /* ---- collecting ---- */
-
-void naming_tell(struct naming *n, const char *path, const char *what)
-{
-    pthread_mutex_lock(&n->mutex);
-    olv_observe_trouble(n->relay.observer, (struct olv_trouble){OLV_TROUBLE_LEFT, path, what, 0});
-    pthread_mutex_unlock(&n->mutex);
-}
 
 bool naming_add(struct naming *n, struct olv_text *record, const char *directory, const char *name,
                 const char *state, const struct found *found, struct olv_error *err)
@@ -131,11 +145,6 @@ static bool named_deliver(struct naming *n, struct olv_composing *composing, con
     return olv_compose_add(composing, &e, err);
 }
 
-static int by_text(const void *a, const void *b)
-{
-    return strcmp(*(char *const *)a, *(char *const *)b);
-}
-
 /* Whether it lies in a directory that goes whole. */
 static bool goes_along(const struct paths *wholes, char *directory)
 {
@@ -143,11 +152,10 @@ static bool goes_along(const struct paths *wholes, char *directory)
     bool is_in = false;
     for (size_t end = len; !is_in && end > 1; end--) {
         char kept = directory[end];
-        const char *key = directory;
         if (end < len && kept != '/')
             continue;
         directory[end] = '\0';
-        is_in = bsearch(&key, wholes->items, wholes->count, sizeof *wholes->items, by_text) != NULL;
+        is_in = paths_have(wholes, directory);
         directory[end] = kept;
     }
     return is_in;
@@ -166,8 +174,7 @@ static bool deliver_all(struct naming *n, struct olv_error *err)
     struct olv_sorted record;
     struct olv_text last = {0};
     bool ok = true;
-    if (n->wholes.count)
-        qsort(n->wholes.items, n->wholes.count, sizeof *n->wholes.items, by_text);
+    paths_sort(&n->wholes);
     olv_compose_begin(&composing, n->out->docket, NULL);
     while (ok && olv_sorter_next(n->sorter, &record, err)) {
         const char *bytes = record.bytes,

@@ -19,6 +19,9 @@ struct paths {
 /* Takes `path` over; false without memory, or if it is NULL. */
 bool paths_add(struct paths *paths, char *path, struct olv_error *err);
 void paths_free(struct paths *paths);
+/* Sorts them, which paths_have needs. */
+void paths_sort(struct paths *paths);
+bool paths_have(const struct paths *paths, const char *path);
 
 /* A directory that something is in. */
 struct place {
@@ -72,7 +75,7 @@ struct found {
 /* From any thread: why something that is named, or in it, is not taken. */
 void naming_trouble(struct naming *n, const char *path, const char *what, int sys);
 void naming_left(struct naming *n, const char *path, const char *why, int sys);
-void naming_tell(struct naming *n, const char *path, const char *what);
+void naming_tell(struct naming *n, const char *path, const char *what, int sys);
 /* `state`: of a directory that is swept, what it takes to make it again; else "". */
 bool naming_add(struct naming *n, struct olv_text *record, const char *directory, const char *name,
                 const char *state, const struct found *found, struct olv_error *err);
@@ -94,6 +97,10 @@ const char *why_it_stays(const struct naming *n, struct place *place, const char
 /* Sums up a directory that goes whole; false with what is in the way, and where. */
 bool naming_sum_up(struct naming *n, const struct place *place, const char *path, const char *name,
                    struct olv_contents *out, struct olv_text *where, struct olv_error *err);
+
+/* The same of the directory of an entry that a walk has found: it is in `worker->dir` afterwards. */
+bool place_of_entry(struct naming *n, struct name_worker *worker, const struct olv_scan_entry *entry,
+                    struct olv_error *err);
 
 /* ---- tree.c ---- */
 

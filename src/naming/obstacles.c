@@ -9,6 +9,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -26,6 +27,26 @@ void place_examine(struct naming *n, struct place *place)
         place->sys = errno;
         place->why_left = "its directory cannot be changed";
     }
+}
+
+bool place_of_entry(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
+                    struct olv_error *err)
+{
+    struct olv_text path = {0};
+    if (w->serial == entry->dir->serial)
+        return true;
+    w->serial = 0;
+    free(w->dir.path);
+    olv_scan_dir_path(entry->dir, &path);
+    w->dir.path = path.data;
+    if (path.failed || !path.data)
+        return olv_fail_memory(err);
+    if (!olv_os_stat(entry->dir_fd, "", &w->dir.stat))
+        return olv_fail_system(err, path.data, "cannot look at the directory");
+    w->dir.fd = entry->dir_fd;
+    place_examine(n, &w->dir);
+    w->serial = entry->dir->serial;
+    return true;
 }
 
 /* In a sticky directory a name belongs to the owner of the file or of the directory. */

@@ -52,30 +52,21 @@ static void note_in_the_way(struct naming *n, const struct olv_scan_entry *entry
 static bool examine_directory(struct naming *n, struct name_worker *w, struct olv_scan_entry *entry,
                               struct olv_error *err)
 {
-    const struct swept *around = entry->dir->data;
-    struct place place = {.fd = entry->dir_fd, .stat = around->stat};
-    struct olv_text dir = {0};
     const char *why;
     int sys = 0;
-    bool ok = true;
-    olv_scan_dir_path(entry->dir, &dir);
+    if (!place_of_entry(n, w, entry, err))
+        return false;
     olv_text_clear(&w->path);
-    olv_path_add(&w->path, olv_text_string(&dir), entry->name);
-    place.path = dir.data;
-    if (dir.failed || w->path.failed) {
-        ok = olv_fail_memory(err);
-    } else {
-        place_examine(n, &place);
-        why = why_it_stays(n, &place, w->path.data, &entry->stat, &sys);
-        if (why) {
-            naming_left(n, w->path.data, why, sys);
-            keep_around(entry->dir);
-            entry->data = &staying;
-        }
-    }
-    olv_text_free(&dir);
-    olv_text_free(&place.words);
-    return ok;
+    olv_path_add(&w->path, w->dir.path, entry->name);
+    if (w->path.failed)
+        return olv_fail_memory(err);
+    why = why_it_stays(n, &w->dir, w->path.data, &entry->stat, &sys);
+    if (!why)
+        return true;
+    naming_left(n, w->path.data, why, sys);
+    keep_around(entry->dir);
+    entry->data = &staying;
+    return true;
 }
 
 static bool pass(struct olv_scan_entry *entry, struct olv_error *err)
@@ -140,7 +131,7 @@ static void tell_in_the_way(struct naming *n, const char *path, const struct swe
     olv_text_printf(&what, "not empty: %s", olv_text_string(&s->first));
     if (s->in_the_way > FEW)
         olv_text_printf(&what, " and %llu more", (unsigned long long)s->in_the_way - FEW);
-    naming_tell(n, path, olv_text_string(&what));
+    naming_tell(n, path, olv_text_string(&what), 0);
     olv_text_free(&what);
 }
 

@@ -27,26 +27,6 @@ static bool is_where(struct naming *n, struct name_worker *w, struct olv_scan_en
     return olv_expr_test(n->options->where, n->ages, &subject.subject, w->scratch) == OLV_YES;
 }
 
-static bool know_directory(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
-                           struct olv_error *err)
-{
-    struct olv_text path = {0};
-    if (w->serial == entry->dir->serial)
-        return true;
-    w->serial = 0;
-    free(w->dir.path);
-    olv_scan_dir_path(entry->dir, &path);
-    w->dir.path = path.data;
-    if (path.failed || !path.data)
-        return olv_fail_memory(err);
-    if (!olv_os_stat(entry->dir_fd, "", &w->dir.stat))
-        return olv_fail_system(err, path.data, "cannot look at the directory");
-    w->dir.fd = entry->dir_fd;
-    place_examine(n, &w->dir);
-    w->serial = entry->dir->serial;
-    return true;
-}
-
 /* ---- where what is taken is removed ---- */
 
 /* What is known of a directory until all that is in it was seen. */
@@ -117,7 +97,7 @@ static bool remove_entry(struct naming *n, struct name_worker *w, struct olv_sca
     bool is_directory = entry->kind == OLV_KIND_DIRECTORY,
          where = (is_directory && !is_about_directories(n)) || is_where(n, w, entry);
     bool is_taken = (where || is_directory) && olv_scan_look(entry);
-    if (is_taken && !know_directory(n, w, entry, err))
+    if (is_taken && !place_of_entry(n, w, entry, err))
         return false;
     if (is_taken && is_left(n, w, entry)) {
         is_taken = false;
@@ -176,7 +156,7 @@ static bool keep_entry(struct naming *n, struct name_worker *w, struct olv_scan_
     if ((n->options->takes && !n->options->takes(entry->name)) || !is_where(n, w, entry) ||
         !olv_scan_look(entry))
         return true;
-    if (!know_directory(n, w, entry, err))
+    if (!place_of_entry(n, w, entry, err))
         return false;
     if (!w->dir.is_guarded && !olv_guard_is_own(n->options->guard, entry->stat.device, entry->stat.inode))
         return tree_add(n, w, entry->name, &entry->stat, err);

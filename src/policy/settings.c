@@ -1,15 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "olvido/settings.h"
 
-#include "file/trusted.h"
-#include "os/os.h"
 #include "policy/mapping.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
+#include <sys/stat.h>
 
 const char *olv_setting_name(enum olv_setting setting)
 {
@@ -136,22 +133,13 @@ static bool read_file(int fd, struct reading *s, struct olv_diagnostics *list, s
     return ok;
 }
 
-bool olv_settings_read(struct olv_settings *settings, const char *path, bool is_system,
+bool olv_settings_read(struct olv_settings *settings, int fd, const char *path, bool is_system,
                        struct olv_diagnostics *list, struct olv_error *err)
 {
     struct reading s = {settings, path, is_system};
-    int fd =
-        geteuid() == 0 ? trusted_open(path, "the settings", OLV_UNTRUSTED, err) : document_open(path, err);
-    struct olv_stat stat;
-    bool is_empty = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE && !stat.size_bytes;
-    bool ok = fd >= 0 && (is_empty || read_file(fd, &s, list, err));
-    if (fd < 0 && (err->sys == ENOENT || err->sys == ENOTDIR)) {
-        olv_error_clear(err);
-        ok = true;
-    }
-    if (fd >= 0)
-        close(fd);
-    return ok;
+    struct stat stat;
+    bool is_empty = fstat(fd, &stat) == 0 && S_ISREG(stat.st_mode) && stat.st_size == 0;
+    return is_empty || read_file(fd, &s, list, err);
 }
 
 void olv_settings_free(struct olv_settings *settings)
