@@ -51,5 +51,9 @@ const char *olv_guard_landmark(const struct olv_guard *guard, uint64_t device, u
 enum olv_barrier { OLV_NO_BARRIER, OLV_SYSTEM_PLACE, OLV_OWN_PLACE };
 /* Also if the path leads into such a place through another mount. `guard` may be NULL. */
 enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path);
+/* What is protected so: "in a system directory"; NULL for OLV_NO_BARRIER. */
+const char *olv_barrier_words(enum olv_barrier barrier);
+/* What a file or directory of its own device and inode is: "one of Olvido's own files". */
+extern const char olv_guard_own_words[];
 
 #endif

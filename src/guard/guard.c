@@ -148,3 +148,12 @@ enum olv_barrier olv_guard_of(const struct olv_guard *guard, const char *path)
             return guard->aliases[i].is_own ? OLV_OWN_PLACE : OLV_SYSTEM_PLACE;
     return OLV_NO_BARRIER;
 }
+
+const char olv_guard_own_words[] = "one of Olvido's own files";
+
+const char *olv_barrier_words(enum olv_barrier barrier)
+{
+    static const char *const words[] = {
+        [OLV_SYSTEM_PLACE] = "in a system directory", [OLV_OWN_PLACE] = "in one of Olvido's own places"};
+    return words[barrier];
+}

@@ -61,47 +61,34 @@ static enum olv_truth is_held(const struct naming *n, const char *path, const st
     return holds ? holds->is_held(holds->self, path, stat) : OLV_NO;
 }
 
-/* The same words as right before the act; see source/asking.c. */
-static const char *why_guarded(const struct naming *n, const struct place *place, const char *path,
-                               const struct olv_stat *stat)
+/* What it is, in the same words as right before the act; see source/asking.c. NULL: nothing guards it. */
+static const char *what_is_guarded(const struct naming *n, const struct place *place, const char *path,
+                                   const struct olv_stat *stat)
 {
     bool is_directory = stat->kind == OLV_KIND_DIRECTORY;
     const struct olv_guard *guard = n->options->guard;
+    const char *words = NULL;
     if (olv_guard_is_own(guard, stat->device, stat->inode))
-        return "guarded: it is one of Olvido's own files";
-    switch (place->is_guarded || is_directory ? olv_guard_of(guard, is_directory ? path : place->path)
-                                              : OLV_NO_BARRIER) {
-    case OLV_SYSTEM_PLACE:
-        return "guarded: it is in a system directory";
-    case OLV_OWN_PLACE:
-        return "guarded: it is in one of Olvido's own places";
-    default:
-        return NULL;
-    }
-}
-
-static const char *why_landmark(struct place *place, const char *what)
-{
-    olv_text_clear(&place->words);
-    olv_text_printf(&place->words, "guarded: it is %s", what);
-    return olv_text_string(&place->words);
+        return olv_guard_own_words;
+    if (place->is_guarded || is_directory)
+        words = olv_barrier_words(olv_guard_of(guard, is_directory ? path : place->path));
+    if (words || !is_directory)
+        return words;
+    if (olv_begins_another(&place->stat, stat))
+        return stat->mount != place->stat.mount ? "a mount point" : "the root of a subvolume";
+    return olv_guard_landmark(guard, stat->device, stat->inode);
 }
 
 const char *why_it_stays(const struct naming *n, struct place *place, const char *path,
                          const struct olv_stat *stat, int *sys)
 {
-    const char *why = why_guarded(n, place, path, stat);
-    bool is_directory = stat->kind == OLV_KIND_DIRECTORY;
-    const char *landmark =
-        is_directory ? olv_guard_landmark(n->options->guard, stat->device, stat->inode) : NULL;
+    const char *guarded = what_is_guarded(n, place, path, stat);
     *sys = 0;
-    if (why)
-        return why;
-    if (is_directory && olv_begins_another(&place->stat, stat))
-        return stat->mount != place->stat.mount ? "guarded: it is a mount point"
-                                                : "guarded: it is the root of a subvolume";
-    if (landmark)
-        return why_landmark(place, landmark);
+    if (guarded) {
+        olv_text_clear(&place->words);
+        olv_text_printf(&place->words, "guarded: it is %s", guarded);
+        return olv_text_string(&place->words);
+    }
     if (stat->is_immutable)
         return "it is immutable";
     if (stat->is_append_only)

@@ -19,20 +19,14 @@ static const char *why_guarded(const struct turn *turn, const struct olv_reach *
 {
     const struct olv_guard *guard = &turn->session->guard;
     bool is_directory = e->identity.kind == OLV_KIND_DIRECTORY;
+    const char *words;
     struct olv_stat stat;
     if (olv_guard_is_own(guard, at->device, e->identity.inode) ||
         olv_guard_is_own(guard, at->device, e->at.inode))
-        return "one of Olvido's own files";
-    switch (olv_guard_of(guard, place)) {
-    case OLV_SYSTEM_PLACE:
-        return "in a system directory";
-    case OLV_OWN_PLACE:
-        return "in one of Olvido's own places";
-    default:
-        break;
-    }
-    if (!is_directory)
-        return NULL;
+        return olv_guard_own_words;
+    words = olv_barrier_words(olv_guard_of(guard, place));
+    if (words || !is_directory)
+        return words;
     if (e->identity.mount != e->at.mount)
         return "a mount point";
     if (olv_os_stat(at->fd, e->name, &stat) && stat.device != at->device)
