@@ -80,13 +80,28 @@ static int ask_find(const char *line, const char *const *answers)
     return -1;
 }
 
+/* What can be answered stands in one line: behind the question, or below it. */
+static void print_question(const struct cli *cli, const char *question, unsigned answer_columns)
+{
+    unsigned columns = term_columns(question) + 1 + answer_columns;
+    fflush(stdout);
+    fprintf(stderr, "%s%c", question, cli->width && columns > cli->width ? '\n' : ' ');
+}
+
+static unsigned columns_of(const char *const *answers)
+{
+    unsigned columns = 0;
+    for (size_t i = 0; answers[i]; i++)
+        columns += term_columns(answers[i]) + 2;
+    return columns;
+}
+
 int ask(const struct cli *cli, const char *question, const char *const *answers)
 {
     char line[LONGEST_ANSWER];
     int answer = -1;
-    fflush(stdout);
     while (answer < 0) {
-        fprintf(stderr, "%s ", question);
+        print_question(cli, question, columns_of(answers));
         print_answers(cli, answers);
         if (!read_line(cli, line)) {
             fputc('\n', stderr);
@@ -103,9 +118,10 @@ bool ask_count(const struct cli *cli, const char *question, uint64_t count)
 {
     char line[LONGEST_ANSWER], wanted[24];
     snprintf(wanted, sizeof wanted, "%llu", (unsigned long long)count);
-    fflush(stdout);
-    fprintf(stderr, "%s Type %s%s%s to do it, anything else to leave it? ", question,
-            term_begin(cli, STYLE_HEADING), wanted, term_end(cli));
+    print_question(cli, question,
+                   (unsigned)strlen(wanted) + sizeof "Type  to do it, anything else to leave it? ");
+    fprintf(stderr, "Type %s%s%s to do it, anything else to leave it? ", term_begin(cli, STYLE_HEADING),
+            wanted, term_end(cli));
     if (!read_line(cli, line)) {
         fputc('\n', stderr);
         return false;
