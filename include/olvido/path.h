@@ -7,9 +7,10 @@
 
 #include <stddef.h>
 
-/* The longest path in bytes that Olvido works with: what one system call takes (PATH_MAX of Linux with its
- * NUL), and so what a person can name. In a longer directory not every name is within it. */
-enum { OLV_LONGEST_PATH = 4095, OLV_LONGEST_DIRECTORY = OLV_LONGEST_PATH - 256 };
+/* The longest path in bytes that Olvido works with: a zip archive takes it, and so does a command line, where
+ * it can be named. A system call takes less (PATH_MAX): olv_os_open_path goes by pieces. In a longer
+ * directory not every name is within it. */
+enum { OLV_LONGEST_PATH = 65535, OLV_LONGEST_DIRECTORY = OLV_LONGEST_PATH - 256 };
 
 /* The part of `path` after `top`: "" or "/...". NULL if it is neither `top` nor below it. */
 const char *olv_path_behind(const char *path, const char *top);
@@ -24,6 +25,12 @@ char *olv_path_directory(const char *path);
 /* Appends the path of this name in this absolute directory in a form whose order of bytes puts what is in a
  * directory before it, and directories one after the other: no NUL, and no slash. */
 void olv_path_add_bottom_up(struct olv_text *out, const char *directory, const char *name);
+
+/* The path without links, like realpath (POSIX.1-2008), but of any length; where it is longer than a system
+ * call takes, other users' links are not followed (ELOOP). The caller frees it; NULL with errno. */
+char *olv_path_real(const char *path);
+/* The working directory, likewise. */
+char *olv_path_here(void);
 
 /* Appends the path of this name in this directory. */
 void olv_path_add(struct olv_text *out, const char *directory, const char *name);

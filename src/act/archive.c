@@ -152,11 +152,10 @@ static enum olv_truth find_beside(struct turn *turn, const struct archive_argume
                                   struct olv_error *err)
 {
     enum olv_truth is_known = recorded_name(turn, 0, how->into, &b->given, err);
-    char directory[PATH_MAX];
     struct olv_stat stat;
     if (is_known != OLV_YES)
         return is_known;
-    b->dir = destination_open(how->into, directory, sizeof directory, &b->name, err);
+    b->dir = destination_open(how->into, &b->name, err);
     if (b->dir < 0 && err->sys == ENOENT) {
         olv_error_clear(err);
         return OLV_NO;
@@ -182,10 +181,10 @@ static void clear_beside(const struct turn *turn, const struct archive_arguments
 {
     char label[FRESH_LABEL];
     struct fresh_search search = {.label = label, .wanted = ""};
-    char ignored[NAME_MAX + 1], directory[PATH_MAX];
+    char ignored[NAME_MAX + 1];
     struct olv_error unsaid = {0}; /* if the directory is gone, or is a link now, there is nothing to clear */
     const char *name;
-    int dir = destination_open(how->into, directory, sizeof directory, &name, &unsaid);
+    int dir = destination_open(how->into, &name, &unsaid);
     turn_archive_label(label, turn, turn->sequence);
     if (dir < 0)
         return;

@@ -12,7 +12,6 @@
 #include "source/judged.h"
 
 #include <errno.h>
-#include <limits.h>
 #include <stdlib.h>
 
 /* What this run made. */
@@ -70,12 +69,11 @@ static bool make(struct turn *turn, const struct olv_docket_entry *e, int above,
 
 static void apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char directory[PATH_MAX];
     const char *name;
-    int above = destination_open(e->target, directory, sizeof directory, &name, &o->error);
+    int above = destination_open(e->target, &name, &o->error);
     if (above >= 0 && destination_is_allowed(turn, e, above, name, o) &&
         make(turn, e, above, name, &o->error)) {
-        destination_note(o, &turn->scratch.placed, directory, name);
+        destination_note(o, &turn->scratch.placed, e->target, name);
         destination_touch(turn, above);
         o->result = OLV_DONE;
     } else if (o->result == OLV_PENDING) {
@@ -90,11 +88,11 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
 static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     const struct sweep_arguments *how = e->arguments;
-    char directory[PATH_MAX], label[FRESH_LABEL];
+    char label[FRESH_LABEL];
     struct olv_error ignored = {0};
     struct olv_stat stat;
     const char *name;
-    int above = destination_open(e->target, directory, sizeof directory, &name, &ignored);
+    int above = destination_open(e->target, &name, &ignored);
     enum olv_truth answer = OLV_UNKNOWN;
     if (above < 0)
         return olv_os_is_absent(ignored.sys) ? OLV_NO : OLV_UNKNOWN;
@@ -105,7 +103,7 @@ static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *
     else if (errno == ENOENT)
         answer = OLV_NO;
     if (answer == OLV_YES) {
-        destination_note(o, &turn->scratch.placed, directory, name);
+        destination_note(o, &turn->scratch.placed, e->target, name);
         o->result = OLV_DONE;
     }
     olv_os_close(above);

@@ -178,7 +178,6 @@ static struct shrinking *shrinks_begin(struct making *m, size_t i)
     s->new.fresh = &s->task.fresh;
     s->new.is_spared = !s->way->packs; /* restored to its former self */
     s->new.wanted = s->wanted;
-    s->new.directory = e->directory;
     olv_path_add(&s->new.path, e->directory, s->wanted);
     return s;
 }

@@ -8,7 +8,6 @@
 #include "source/ending.h"
 #include "source/judged.h"
 
-#include <limits.h>
 #include <string.h>
 
 static bool is_same_data(const struct turn *turn, int a, int b, struct olv_error *err)
@@ -32,9 +31,8 @@ static bool is_same_data(const struct turn *turn, int a, int b, struct olv_error
 /* What is gone is no error; what cannot be looked at is. */
 static int open_original(const struct olv_docket_entry *e, struct olv_stat *stat, struct olv_error *err)
 {
-    char directory[PATH_MAX];
     const char *name;
-    int dir = destination_open(e->target, directory, sizeof directory, &name, err);
+    int dir = destination_open(e->target, &name, err);
     int fd = dir >= 0 ? olv_os_open_file(dir, name) : -1;
     if (dir >= 0 && (fd < 0 || !olv_os_stat(fd, "", stat))) {
         olv_fail_system(err, e->target, "cannot look at its original");

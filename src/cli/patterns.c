@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/patterns.h"
 
-#include <limits.h>
+#include "olvido/path.h"
+
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 /* Appends the components of `rest` to a path without a slash at its end. */
 static void go_down(struct olv_text *path, char *rest)
@@ -31,8 +31,8 @@ char *patterns_absolute(struct cli *cli, const char *word, bool is_pattern)
 {
     struct olv_text path = {0};
     struct olv_error err = {0};
-    char *copy, here[PATH_MAX] = "";
-    if (word[0] != '/' && !getcwd(here, sizeof here)) {
+    char *copy, *here = word[0] == '/' ? strdup("") : olv_path_here();
+    if (!here) {
         olv_fail_system(&err, word, "cannot find out in which directory this is");
         cli_report(cli, &err);
         return NULL;
@@ -47,6 +47,7 @@ char *patterns_absolute(struct cli *cli, const char *word, bool is_pattern)
     if (copy)
         go_down(&path, copy);
     free(copy);
+    free(here);
     if (copy && !path.failed)
         return path.data;
     olv_text_free(&path);

@@ -16,7 +16,7 @@ static char *path_of(const char *typed)
     while (len > 1 && cut[len - 1] == '/')
         cut[--len] = '\0';
     above = cut ? olv_path_directory(cut) : NULL;
-    real = above ? realpath(above, NULL) : NULL;
+    real = above ? olv_path_real(above) : NULL;
     if (real)
         olv_path_add(&path, real, olv_path_name(cut));
     free(cut);

@@ -40,8 +40,7 @@ static bool is_short(const char *path, struct olv_error *err)
 {
     if (!path || strlen(path) <= OLV_LONGEST_PATH)
         return true;
-    olv_fail(err, OLV_SYSTEM, "the path is longer than %d bytes, which no system call takes",
-             OLV_LONGEST_PATH);
+    olv_fail(err, OLV_SYSTEM, "the path is longer than %d bytes", OLV_LONGEST_PATH);
     olv_error_at(err, path);
     return olv_error_hint(err, "nothing was touched; move it further up first");
 }

@@ -11,7 +11,6 @@
 
 #include <errno.h>
 #include <fcntl.h>
-#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -46,7 +45,7 @@ struct explaining {
 static char *real_path(char *directory, const char *name)
 {
     struct olv_text path = {0};
-    char *real = directory ? realpath(directory, NULL) : NULL;
+    char *real = directory ? olv_path_real(directory) : NULL;
     if (real)
         olv_path_add(&path, real, name);
     free(directory);
@@ -63,7 +62,7 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     char *real;
     while (len > 1 && path[len - 1] == '/')
         len--;
-    if (len == 0 || len >= PATH_MAX)
+    if (len == 0 || len > OLV_LONGEST_PATH)
         return olv_fail(err, OLV_USAGE, len ? "the path is too long" : "an empty path names nothing");
     x->out->path = olv_arena_copy(x->arena, path, len);
     if (!x->out->path)
@@ -71,7 +70,7 @@ static bool find_path(struct explaining *x, const char *path, struct olv_error *
     name = olv_path_name(x->out->path);
     if (!*name || strcmp(name, ".") == 0 ||
         strcmp(name, "..") == 0) { /* a directory without a name of its own */
-        real = realpath(x->out->path, NULL);
+        real = olv_path_real(x->out->path);
         if (!real)
             return olv_fail_system(err, path, "cannot find it");
     } else {
@@ -213,8 +212,8 @@ static bool look_around(struct explaining *x, const struct olv_observer *observe
         return false;
     out->is_summed_up = view->is_directory;
     out->contents = view->summary.contents;
-    if (*view->goes_with) {
-        out->goes_with = olv_arena_copy(x->arena, view->goes_with, strlen(view->goes_with));
+    if (view->goes_with.len) {
+        out->goes_with = olv_arena_copy(x->arena, view->goes_with.data, view->goes_with.len);
         out->goes = view->goes;
         return out->goes_with || olv_fail_memory(err);
     }
@@ -406,6 +405,7 @@ bool olv_explain(struct olv_explanation *out, const struct olv_policy *policy, c
     else if (ok)
         ok = look_elsewhere(&x, observer, err);
     olv_os_close(x.dir);
+    olv_text_free(&x.whole.goes_with);
     judge_end(&x.judge);
     judging_end(&x.judging);
     return ok;

@@ -6,7 +6,8 @@
 #include "os/os.h"
 
 #include <errno.h>
-#include <limits.h>
+#include <fcntl.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -70,17 +71,6 @@ static int parents_descend(int above, const char *name, struct manner *m, const 
     return fd;
 }
 
-static bool copy_path(char copy[PATH_MAX], const char *path)
-{
-    size_t len = strlen(path);
-    if (len >= PATH_MAX) {
-        errno = ENAMETOOLONG;
-        return false;
-    }
-    memcpy(copy, path, len + 1);
-    return true;
-}
-
 int parents_there(const char *directory, struct olv_error *err)
 {
     int fd = olv_os_open_path(directory);
@@ -116,18 +106,14 @@ static int make_missing(int fd, char *rest, struct manner *manner, const char *l
     return fd;
 }
 
-int parents_open(const char *directory, const struct olv_stat *inhabitant, const char *label,
-                 struct olv_error *err)
+/* `path`, a copy of it, is cut down to what is there. */
+static int open_or_make(char *path, const char *directory, const struct olv_stat *inhabitant,
+                        const char *label, struct olv_error *err)
 {
-    char path[PATH_MAX], rest[PATH_MAX];
     struct manner manner;
     struct olv_stat above;
-    int fd;
-    if (!copy_path(path, directory)) {
-        olv_fail_system(err, directory, "cannot open the directory");
-        return -1;
-    }
-    fd = open_nearest(path, err);
+    char *rest;
+    int fd = open_nearest(path, err);
     if (fd < 0)
         return -1;
     if (!olv_os_stat(fd, "", &above)) {
@@ -135,25 +121,47 @@ int parents_open(const char *directory, const struct olv_stat *inhabitant, const
         close(fd);
         return -1;
     }
+    rest = strdup(directory + strlen(path));
+    if (!rest) {
+        close(fd);
+        olv_fail_memory(err);
+        return -1;
+    }
     manner = manner_below(&above, inhabitant);
-    copy_path(rest, directory + strlen(path));
     fd = make_missing(fd, rest, &manner, label, err);
+    free(rest);
     if (fd < 0)
         olv_error_at(err, directory);
     return fd;
 }
 
-void parents_finish(const char *directory, const char *label)
+int parents_open(const char *path, const struct olv_stat *inhabitant, const char *label,
+                 struct olv_error *err)
 {
-    char path[PATH_MAX];
-    bool goes_on = copy_path(path, directory);
-    while (goes_on && *path) {
-        int fd = olv_os_open_path(path);
-        if (fd >= 0) {
-            room_settle(fd, label);
-            close(fd);
-        }
-        goes_on = strcmp(path, "/") != 0;
-        olv_path_cut(path);
+    char *directory = olv_path_directory(path), *cut = directory ? strdup(directory) : NULL;
+    int fd = -1;
+    if (cut)
+        fd = open_or_make(cut, directory, inhabitant, label, err);
+    else
+        olv_fail_memory(err);
+    free(cut);
+    free(directory);
+    return fd;
+}
+
+/* From the root on, so that a path of any length costs each of its names once. */
+void parents_finish(const char *path, const char *label)
+{
+    char *directory = olv_path_directory(path), *more = NULL;
+    char *name = directory ? strtok_r(directory, "/", &more) : NULL;
+    int fd = olv_os_open_passing(AT_FDCWD, "/");
+    while (fd >= 0) {
+        int below;
+        room_settle(fd, label);
+        below = name ? olv_os_open_passing(fd, name) : -1;
+        close(fd);
+        fd = below;
+        name = strtok_r(NULL, "/", &more);
     }
+    free(directory);
 }

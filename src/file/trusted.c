@@ -23,7 +23,8 @@ struct way {
     bool is_directory;    /* the end must be a directory, and is judged like a file */
     bool only_links;      /* only links are judged, and the end is not read */
     struct olv_text path; /* the path so far, for people */
-    char rest[PATH_MAX];  /* what is left */
+    struct olv_text rest; /* what is left, from `at` on */
+    size_t at;
 };
 
 static bool trusted_refuse(const struct way *w, struct olv_error *err)
@@ -83,15 +84,13 @@ static bool go_to_top(struct way *w, struct olv_error *err)
 /* Puts `head` before what is left. */
 static bool prepend(struct way *w, const char *head)
 {
-    size_t n = strlen(head), len = strlen(w->rest);
-    if (n + 1 + len >= sizeof w->rest) {
-        errno = ENAMETOOLONG;
-        return false;
-    }
-    memmove(w->rest + n + 1, w->rest, len + 1);
-    memcpy(w->rest, head, n);
-    w->rest[n] = '/';
-    return true;
+    struct olv_text rest = {0};
+    olv_path_add(&rest, head, w->rest.data + w->at);
+    olv_text_free(&w->rest);
+    w->rest = rest;
+    w->at = 0;
+    errno = ENOMEM;
+    return !rest.failed;
 }
 
 static bool follow(struct way *w, const char *name, const struct stat *link, struct olv_error *err)
@@ -111,18 +110,15 @@ static bool follow(struct way *w, const char *name, const struct stat *link, str
     return target[0] != '/' || go_to_top(w, err);
 }
 
-/* The next name, of any length; false if there is none. */
-static bool take_name(struct way *w, char name[PATH_MAX], bool *is_last)
+/* The next name, of any length, borrowed from the rest until that changes; NULL if there is none. */
+static char *take_name(struct way *w, bool *is_last)
 {
-    char *at = w->rest + strspn(w->rest, "/");
-    size_t n = strcspn(at, "/");
-    memcpy(name, at, n);
-    name[n] = '\0';
-    at += n;
-    at += strspn(at, "/");
-    *is_last = *at == '\0';
-    memmove(w->rest, at, strlen(at) + 1);
-    return n > 0;
+    char *name = w->rest.data + w->at + strspn(w->rest.data + w->at, "/"), *end = name + strcspn(name, "/");
+    char *next = end + strspn(end, "/");
+    w->at = (size_t)(next - w->rest.data);
+    *is_last = *next == '\0';
+    *end = '\0';
+    return *name ? name : NULL;
 }
 
 /* The end is opened for reading if requested. */
@@ -160,25 +156,21 @@ static bool go_on(struct way *w, const char *name, bool is_last, struct olv_erro
 
 static bool trusted_begin(struct way *w, const char *path, struct olv_error *err)
 {
-    bool ok = path[0] == '/' || getcwd(w->rest, sizeof w->rest);
-    size_t len = ok && path[0] != '/' ? strlen(w->rest) : 0;
-    if (ok && len + 1 + strlen(path) >= sizeof w->rest) {
-        errno = ENAMETOOLONG;
-        ok = false;
-    }
-    if (!ok)
+    char *here = path[0] == '/' ? NULL : olv_path_here();
+    if (path[0] != '/' && !here)
         return olv_fail_system(err, path, "cannot open %s", w->what);
-    w->rest[len] = '/';
-    memcpy(w->rest + len + 1, path, strlen(path) + 1);
-    return go_to_top(w, err);
+    olv_path_add(&w->rest, here ? here : "", path);
+    free(here);
+    return w->rest.failed ? olv_fail_memory(err) : go_to_top(w, err);
 }
 
 static int go(struct way *w, const char *path, struct olv_error *err)
 {
-    char name[PATH_MAX];
+    const char *name;
     bool is_last, ok = trusted_begin(w, path, err);
-    while (ok && take_name(w, name, &is_last))
+    while (ok && (name = take_name(w, &is_last)))
         ok = go_on(w, name, is_last, err);
+    olv_text_free(&w->rest);
     if (!ok && w->fd >= 0) {
         close(w->fd);
         w->fd = -1;
@@ -256,17 +248,19 @@ int trusted_make_directory(const char *path, struct olv_error *err)
 
 bool trusted_above(const char *path, const char *what, enum olv_code code, struct olv_error *err)
 {
-    char above[PATH_MAX];
-    size_t len = strlen(path);
+    char *above;
     int fd = -1;
-    if (len == 0 || len >= sizeof above)
+    if (!*path)
         return true;
-    memcpy(above, path, len + 1);
+    above = strdup(path);
+    if (!above)
+        return olv_fail_memory(err);
     do {
         olv_error_clear(err);
         olv_path_cut(above);
         fd = trusted_open(*above ? above : ".", what, code, err);
     } while (fd < 0 && err->sys == ENOENT && *above && strcmp(above, "/") != 0);
     olv_os_close(fd);
+    free(above);
     return fd >= 0;
 }

@@ -14,7 +14,7 @@ int trusted_open(const char *path, const char *what, enum olv_code code, struct 
 /* The same for a directory in which nobody else may create anything: sticky is not enough for the end. */
 int trusted_directory(const char *path, const char *what, enum olv_code code, struct olv_error *err);
 /* Whether the directories above a path are trusted, whether or not it exists: starts at the nearest existing
- * one. A path that is too long fails later, when it is opened. */
+ * one. */
 bool trusted_above(const char *path, const char *what, enum olv_code code, struct olv_error *err);
 /* The path without links, owned by the caller, like realpath (POSIX.1-2008); but only links that belong to
  * root or to us are followed, because anybody else's link leads where he likes. NULL with OLV_UNTRUSTED, or

@@ -89,7 +89,8 @@ static void look_at_target(struct finding *f, const struct olv_scan_dir *dir, co
                rule->steps[v.step].act->traits & OLV_TOUCHES &&
                !(rule->steps[v.step].act->traits & OLV_EMPTY_ONLY)) {
         f->target->view->goes = v; /* one further out, which comes later, replaces it */
-        snprintf(f->target->view->goes_with, sizeof f->target->view->goes_with, "%s", path.data);
+        olv_text_clear(&f->target->view->goes_with);
+        olv_text_puts(&f->target->view->goes_with, olv_text_string(&path));
     }
     pthread_mutex_unlock(&f->target->mutex);
     olv_text_free(&path);

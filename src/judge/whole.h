@@ -6,8 +6,7 @@
 
 #include "judge/summary.h"
 #include "olvido/plan.h"
-
-#include <limits.h>
+#include "olvido/text.h"
 
 struct whole {
     uint64_t mount, inode;
@@ -32,10 +31,10 @@ struct whole_view {
     bool is_directory;      /* and reached by the walk; then: */
     struct summary summary; /* of its contents */
     struct olv_verdict verdict;
-    char goes_with[PATH_MAX]; /* the outermost directory around it that goes as a whole; "": none */
-    struct olv_verdict goes;  /* then: the verdict on that directory */
+    struct olv_text goes_with; /* the outermost directory around it that goes as a whole; empty: none */
+    struct olv_verdict goes;   /* then: the verdict on that directory */
 };
-/* Walks only what is needed to judge `path`, which lies in this root. */
+/* Walks only what is needed to judge `path`, which lies in this root. The caller frees `goes_with`. */
 bool wholes_look(const struct judging *judging, uint32_t root, const char *path, struct whole_view *out,
                  const struct olv_observer *observer, struct olv_error *err);
 

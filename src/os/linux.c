@@ -9,6 +9,7 @@
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
+#include <limits.h>
 #include <linux/magic.h>
 #include <linux/openat2.h>
 #include <sched.h>
@@ -83,9 +84,48 @@ static bool is_missing(atomic_bool *noted)
     return true;
 }
 
+/* How much of a path one call takes: all of it, or as many whole names as fit; 0: not even one does. */
+static size_t piece_of(const char *path)
+{
+    size_t len = strnlen(path, PATH_MAX);
+    if (len < PATH_MAX)
+        return len;
+    while (len > 0 && path[--len] != '/')
+        ;
+    return len;
+}
+
+/* A path may be longer than a call takes: then directories on the way are passed, without being read. */
+static int open_by_pieces(int dir, const char *path, uint64_t resolve)
+{
+    char piece[PATH_MAX];
+    size_t len = piece_of(path);
+    int passed = -1, error;
+    while (path[len] && len) {
+        int next;
+        memcpy(piece, path, len);
+        piece[len] = '\0';
+        next = open_how(dir, piece, O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC, resolve);
+        error = errno;
+        olv_os_close(passed);
+        errno = error;
+        if (next < 0)
+            return -1;
+        dir = passed = next;
+        path += len + strspn(path + len, "/");
+        len = piece_of(path);
+    }
+    /* what is left, as it is: too long a name is said by the system */
+    dir = open_resolved(dir, passed >= 0 && !*path ? "." : path, resolve);
+    error = errno;
+    olv_os_close(passed);
+    errno = error;
+    return dir;
+}
+
 int olv_os_open_path(const char *path)
 {
-    int fd = open_resolved(AT_FDCWD, path, RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS);
+    int fd = open_by_pieces(AT_FDCWD, path, RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS);
     return fd < 0 && is_missing(&has_no_openat2) ? weak_open_path(path) : fd;
 }
 
@@ -97,7 +137,7 @@ int olv_os_open_passing(int dir, const char *name)
 int olv_os_open_dir(int dir, const char *path, bool one_mount)
 {
     uint64_t resolve = RESOLVE_BENEATH | RESOLVE_NO_SYMLINKS | RESOLVE_NO_MAGICLINKS;
-    int fd = open_resolved(dir, path, resolve | (one_mount ? RESOLVE_NO_XDEV : 0));
+    int fd = open_by_pieces(dir, path, resolve | (one_mount ? RESOLVE_NO_XDEV : 0));
     return fd < 0 && is_missing(&has_no_openat2) ? weak_open_dir(dir, path, one_mount) : fd;
 }
 

@@ -16,13 +16,14 @@
 
 /* ---- reaching a name without following links ---- */
 
-/* Opens the directory at an absolute path; no component may be a symbolic link (ELOOP or ENOTDIR). */
+/* Opens the directory at an absolute path, however long; no component may be a symbolic link (ELOOP or
+ * ENOTDIR). */
 int olv_os_open_path(const char *path);
 /* Opens a name in `dir` only to stat it and to go on from there: needs no read permission if the system can
  * do that. Does not follow a link. */
 int olv_os_open_passing(int dir, const char *name);
-/* Opens a directory below `dir`: one or more names, none of them a link or "..". EXDEV if it leads out of
- * `dir`, or with `one_mount` to another mount. */
+/* Opens a directory below `dir`: one or more names, however many, none of them a link or "..". EXDEV if it
+ * leads out of `dir`, or with `one_mount` to another mount. */
 int olv_os_open_dir(int dir, const char *path, bool one_mount);
 /* Whether reading this open directory leaves its access time as it is. */
 bool olv_os_leaves_access_time(int fd);

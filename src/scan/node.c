@@ -12,7 +12,7 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
-enum { MOST_DESCRIPTORS = 256, LONGEST_PIECE = 4000 };
+enum { MOST_DESCRIPTORS = 256 };
 
 static atomic_ullong serials;
 static atomic_int
@@ -87,24 +87,6 @@ void node_unuse_fd(struct node *node)
     atomic_fetch_sub(&open_descriptors, 1);
 }
 
-/* Opens `path` below `fd` piece by piece, because it may be longer than a call accepts. */
-static int open_below(int fd, char *path)
-{
-    int here = dup(fd), next;
-    while (here >= 0 && *path) {
-        size_t len = strlen(path), cut = len;
-        if (len > LONGEST_PIECE)
-            for (cut = LONGEST_PIECE; path[cut] != '/'; cut--)
-                ;
-        path[cut] = '\0';
-        next = olv_os_open_dir(here, path, true);
-        close(here);
-        here = next;
-        path += cut + (cut < len);
-    }
-    return here;
-}
-
 static int open_from_root(struct node *node)
 {
     struct olv_text path = {0};
@@ -113,7 +95,7 @@ static int open_from_root(struct node *node)
     if (path.failed || !path.data)
         errno = ENOMEM;
     else
-        fd = open_below(node->root->fd, path.data);
+        fd = olv_os_open_dir(node->root->fd, path.data, true);
     olv_text_free(&path);
     return fd;
 }

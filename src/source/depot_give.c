@@ -73,7 +73,6 @@ static void know_made(struct fetching *f, struct olv_outcome *o)
     }
     p->is_spared = true;
     p->wanted = f->name;
-    p->directory = f->directory;
     olv_text_puts(&p->path, f->entry->target);
 }
 
@@ -118,13 +117,12 @@ static bool depot_give_publish(const struct turn *turn, struct fetching *f, stru
 static void depot_give_apply(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
     struct fetching *f = turn->made.here;
-    (void)e;
     if (!f || !depot_give_publish(turn, f, o))
         return;
     fresh_keep(&f->fresh);
     o->result = OLV_DONE;
     o->digest = f->has_digest ? f->digest : NULL;
-    destination_note(o, &f->new.path, f->directory, f->new.placed);
+    destination_note(o, &f->new.path, e->target, f->new.placed);
     destination_touch(turn, f->dir);
 }
 
@@ -154,16 +152,16 @@ static bool is_alone(const struct olv_docket_entry *e)
 static enum olv_truth depot_give_applied(struct turn *turn, const struct olv_docket_entry *e,
                                          struct olv_outcome *o)
 {
-    char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
+    char label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
     struct olv_error ignored = {0};
     struct olv_stat stat;
     const char *name;
-    int fd = destination_open(e->target, directory, sizeof directory, &name, &ignored);
+    int fd = destination_open(e->target, &name, &ignored);
     enum olv_truth found;
     bool is_there, is_directory;
     turn_label(label, turn, turn->sequence);
-    parents_finish(directory, label);
+    parents_finish(e->target, label);
     if (fd < 0)
         return ignored.sys == ENOENT ? OLV_NO : OLV_UNKNOWN;
     if (!settling_search_for(&s, turn, e, label, name, &o->error)) {
@@ -177,7 +175,7 @@ static enum olv_truth depot_give_applied(struct turn *turn, const struct olv_doc
     if (is_there && !is_directory)
         fresh_settle_keep(fd, label);
     if (is_there)
-        destination_note(o, &turn->scratch.placed, directory, placed);
+        destination_note(o, &turn->scratch.placed, e->target, placed);
     close(fd);
     o->result = is_directory ? OLV_FAILED : OLV_DONE;
     if (is_directory)

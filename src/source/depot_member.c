@@ -178,13 +178,12 @@ static bool make_link(struct turn *turn, struct fetching *f)
 {
     struct olv_error ignored = {0};
     struct olv_stat stat;
-    char directory[PATH_MAX];
     const char *name;
     int from, fd;
     bool ok;
     if (!*f->location->twin || !f->location->has_digest || f->member.kind != OLV_KIND_FILE)
         return false;
-    from = destination_open(f->location->twin, directory, sizeof directory, &name, &ignored);
+    from = destination_open(f->location->twin, &name, &ignored);
     fd = from >= 0 ? olv_os_open_file(from, name) : -1;
     ok = fd >= 0 && olv_os_stat(fd, "", &stat) && stat.kind == OLV_KIND_FILE &&
          stat.size_bytes == f->member.size_bytes && stat.mode == f->member.mode &&
@@ -219,11 +218,11 @@ static bool make_one(struct turn *turn, struct fetching *f, struct olv_error *er
 static int open_destination(struct fetching *f, struct olv_error *err)
 {
     struct olv_stat inhabitant = {.owner = f->member.owner, .group = f->member.group};
-    int dir = destination_open(f->entry->target, f->directory, sizeof f->directory, &f->name, err);
+    int dir = destination_open(f->entry->target, &f->name, err);
     if (dir >= 0 || err->sys != ENOENT)
         return dir;
     olv_error_clear(err);
-    return parents_open(f->directory, &inhabitant, f->label, err);
+    return parents_open(f->entry->target, &inhabitant, f->label, err);
 }
 
 bool fetch(struct turn *turn, struct fetching *f, struct olv_outcome *o)

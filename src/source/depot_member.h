@@ -10,8 +10,6 @@
 #include "file/room.h"
 #include "source/proven.h"
 
-#include <limits.h>
-
 /* Kept for the whole run. */
 struct giving {
     struct vault *vault;             /* reads archives */
@@ -35,7 +33,6 @@ struct fetching {
     int dir;                         /* the destination directory; -1: not open yet */
     struct fresh fresh;              /* for a file; else its fd is -1 */
     struct room room;                /* for anything else; else its dir is -1 */
-    char directory[PATH_MAX];
     const char *name;
 };
 

@@ -8,21 +8,17 @@
 #include "os/os.h"
 
 #include <errno.h>
-#include <string.h>
+#include <stdlib.h>
 
-int destination_open(const char *path, char *copy, size_t size, const char **name, struct olv_error *err)
+int destination_open(const char *path, const char **name, struct olv_error *err)
 {
-    size_t len = olv_path_directory_len(path);
+    char *directory = olv_path_directory(path);
+    int fd = directory ? parents_there(directory, err) : -1;
     *name = olv_path_name(path);
-    copy[0] = '\0';
-    if (len >= size) {
-        errno = ENAMETOOLONG;
-        olv_fail_system(err, path, "cannot recover it");
-        return -1;
-    }
-    memcpy(copy, path, len);
-    copy[len] = '\0';
-    return parents_there(copy, err);
+    if (!directory)
+        olv_fail_memory(err);
+    free(directory);
+    return fd;
 }
 
 bool destination_is_allowed(const struct turn *turn, const struct olv_docket_entry *e, int dir,
@@ -52,11 +48,12 @@ bool destination_is_allowed(const struct turn *turn, const struct olv_docket_ent
     return false;
 }
 
-void destination_note(struct olv_outcome *o, struct olv_text *path, const char *directory, const char *name)
+void destination_note(struct olv_outcome *o, struct olv_text *placed, const char *path, const char *name)
 {
-    olv_text_clear(path);
-    olv_path_add(path, directory, name);
-    o->placed = olv_text_string(path);
+    olv_text_clear(placed);
+    olv_text_add(placed, path, (size_t)(olv_path_name(path) - path));
+    olv_text_puts(placed, name);
+    o->placed = olv_text_string(placed);
 }
 
 void destination_touch(struct turn *turn, int dir)

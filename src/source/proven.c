@@ -101,8 +101,9 @@ bool proven_publish(struct proven *p, const struct olv_docket_entry *e, struct o
         proven_refused(e, o);
         return false;
     }
-    olv_text_clear(&p->path);
-    olv_path_add(&p->path, p->directory, p->placed);
+    if (p->path.data)
+        p->path.len = (size_t)(olv_path_name(p->path.data) - p->path.data);
+    olv_text_puts(&p->path, p->placed);
     return true;
 }
 
@@ -116,7 +117,7 @@ bool proven_sync_directories(const struct group *g, struct olv_error *err)
         if (p)
             ok = (olv_os_stat(p->fresh->dir, "", &stat)
                       ? touched_add(&touched, p->fresh->dir, &stat, err)
-                      : olv_fail_system(err, p->directory, "cannot look at the directory")) &&
+                      : olv_fail_system(err, olv_text_string(&p->path), "cannot look at its directory")) &&
                  ok;
     }
     return touched_sync(&touched, err) && ok;

@@ -16,8 +16,7 @@ struct proven {
     const uint8_t *digest;     /* SHA-256 of what was written; NULL: compared in another way */
     bool has_made, is_spared;  /* `made` is known; no rule is to touch it for a while */
     struct olv_stat made;      /* it, before it got its name */
-    const char *wanted;        /* the name that it should get, */
-    const char *directory;     /* in the directory of this path */
+    const char *wanted;        /* the name that it should get */
     char placed[NAME_MAX + 1]; /* the name it got; "" before */
     struct olv_text path;      /* that it should get, and its path then; owned */
 };

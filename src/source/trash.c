@@ -23,15 +23,14 @@
 
 /* ---- giving ---- */
 
-static int trash_make_directory(struct turn *turn, const struct olv_docket_entry *e, const char *directory,
-                                struct olv_error *err)
+static int trash_make_directory(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
     char label[FRESH_LABEL];
     struct olv_stat stat;
     olv_error_clear(err);
     turn_label(label, turn, turn->sequence);
     if (olv_os_stat(turn->directory.fd, e->name, &stat))
-        return parents_open(directory, &stat, label, err);
+        return parents_open(e->target, &stat, label, err);
     olv_fail_system(err, e->name, "looking at it again");
     return -1;
 }
@@ -59,15 +58,15 @@ static bool take_as_of_its_project(struct turn *turn, const struct olv_docket_en
 
 static void trash_give(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char copy[PATH_MAX], placed[NAME_MAX + 1];
+    char placed[NAME_MAX + 1];
     struct halves_witness witness;
     const char *name;
     int fd;
     if (!judged_verify(turn->directory.fd, e->name, e, true, o))
         return;
-    fd = destination_open(e->target, copy, sizeof copy, &name, &o->error);
+    fd = destination_open(e->target, &name, &o->error);
     if (fd < 0 && o->error.sys == ENOENT)
-        fd = trash_make_directory(turn, e, copy, &o->error);
+        fd = trash_make_directory(turn, e, &o->error);
     if (fd >= 0 && destination_is_allowed(turn, e, fd, name, o) &&
         (olv_trash_take(turn->trash, e->name, fd, name, e->if_exists,
                         halves_begin(&witness, turn, RENAME_THERE), placed, &o->error) ||
@@ -75,7 +74,7 @@ static void trash_give(struct turn *turn, const struct olv_docket_entry *e, stru
           take_as_of_its_project(turn, e, fd, name, placed, halves_begin(&witness, turn, RENAME_THERE),
                                  &o->error)))) {
         o->result = OLV_DONE;
-        destination_note(o, &turn->scratch.placed, copy, placed);
+        destination_note(o, &turn->scratch.placed, e->target, placed);
         destination_touch(turn, fd);
     } else if (o->error.code == OLV_EXISTS && e->if_exists == OLV_SKIP) {
         o->result = OLV_LEFT;
@@ -114,11 +113,11 @@ static void drop_info(struct turn *turn, const struct olv_docket_entry *e)
 static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_entry *e,
                                      struct olv_outcome *o)
 {
-    char copy[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
+    char label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
     struct olv_error ignored = {0};
     const char *name;
-    int fd = destination_open(e->target, copy, sizeof copy, &name, &ignored);
+    int fd = destination_open(e->target, &name, &ignored);
     enum olv_truth found = OLV_NO, is_there;
     if (fd >= 0) {
         halves_settle(turn, RENAME_THERE, turn->trash->files, fd, NULL);
@@ -126,7 +125,7 @@ static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_
     }
     is_there = settling_is_there(turn, e);
     turn_label(label, turn, turn->sequence);
-    parents_finish(copy, label);
+    parents_finish(e->target, label);
     o->result = OLV_DONE;
     if (is_there == OLV_NO && fd >= 0) {
         if (!settling_search_for(&s, turn, e, label, name, &o->error))
@@ -139,7 +138,7 @@ static enum olv_truth giving_applied(struct turn *turn, const struct olv_docket_
         return OLV_NO;
     if (found != OLV_YES)
         return OLV_UNKNOWN;
-    destination_note(o, &turn->scratch.placed, copy, placed);
+    destination_note(o, &turn->scratch.placed, e->target, placed);
     drop_info(turn, e);
     return OLV_YES;
 }

@@ -11,7 +11,6 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 
 enum { FIRST_TRUSTED_S = 86400, SHORT_VIEW_S = 2 * 86400 };
 
@@ -321,16 +320,17 @@ struct walk_roots {
 static void add_root(struct walk_roots *t, struct scan_relay *relay, const char *path)
 {
     struct olv_observer observer = scan_relay_observer(relay);
-    char *real = realpath(path, NULL);
-    struct stat st;
+    char *real = olv_path_real(path);
+    int fd = real ? olv_os_open_path(real) : -1;
     if (!real) {
         olv_observe_unreadable(&observer, path, "looking for it", errno);
-    } else if (stat(real, &st) < 0 || !S_ISDIR(st.st_mode)) {
+    } else if (fd < 0 && errno == ENOTDIR) {
         olv_observe_unreadable(&observer, path, "it is not a directory", 0);
         free(real);
     } else {
         t->paths[t->count++] = real;
     }
+    olv_os_close(fd);
 }
 
 static int by_name(const void *a, const void *b)

@@ -13,7 +13,7 @@
 #include <stdatomic.h>
 
 extern const char TRASH_SUFFIX[]; /* of an info file */
-enum { TRASH_RUN_SIZE = 64, TRASH_SUFFIX_LEN = 10, TRASH_LARGEST_INFO = 65536 };
+enum { TRASH_RUN_SIZE = 64, TRASH_SUFFIX_LEN = 10, TRASH_LARGEST_INFO = 4 * 65536 };
 
 /* What making info files needs; one per thread that makes any. Starts zeroed. */
 struct olv_info_writer {

@@ -26,7 +26,7 @@ struct twinning {
     struct proven new; /* first member */
     struct fresh fresh;
     int dir; /* where it goes */
-    char label[FRESH_LABEL], directory[PATH_MAX];
+    char label[FRESH_LABEL];
     const char *name;
     uint8_t digest[OLV_SHA256_SIZE];
 };
@@ -55,8 +55,7 @@ static void make_one(struct turn *turn, struct twinning *t, const struct olv_doc
     int from;
     olv_reach_begin(&at);
     from = olv_reach_directory(&at, e, &o->error) ? judged_open(&at, e, o) : -1;
-    t->dir =
-        from >= 0 ? destination_open(e->target, t->directory, sizeof t->directory, &t->name, &o->error) : -1;
+    t->dir = from >= 0 ? destination_open(e->target, &t->name, &o->error) : -1;
     if (t->dir < 0 || !destination_is_allowed(turn, e, t->dir, t->name, o) ||
         !fresh_open(&t->fresh, t->dir, t->label, &o->error) || !copy_data(turn, t, from, &o->error) ||
         !judged_verify(from, "", e, true, o) || !olv_os_stat(from, "", &stat) ||
@@ -64,8 +63,7 @@ static void make_one(struct turn *turn, struct twinning *t, const struct olv_doc
         if (o->result == OLV_PENDING)
             outcome_failed(o);
     }
-    t->new = (struct proven){
-        .fresh = &t->fresh, .digest = t->digest, .wanted = t->name, .directory = t->directory};
+    t->new = (struct proven){.fresh = &t->fresh, .digest = t->digest, .wanted = t->name};
     olv_text_puts(&t->new.path, e->target);
     olv_os_close(from);
     olv_reach_end(&at);
@@ -118,10 +116,10 @@ static void free_group(const struct group *g)
 
 static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
-    char directory[PATH_MAX], label[FRESH_LABEL], placed[NAME_MAX + 1];
+    char label[FRESH_LABEL], placed[NAME_MAX + 1];
     struct settling_search s;
     const char *name;
-    int dir = destination_open(e->target, directory, sizeof directory, &name, &o->error);
+    int dir = destination_open(e->target, &name, &o->error);
     enum olv_truth found = OLV_UNKNOWN;
     if (dir < 0)
         return OLV_UNKNOWN;
@@ -130,7 +128,7 @@ static enum olv_truth applied(struct turn *turn, const struct olv_docket_entry *
         found = fresh_find(dir, &s.search, placed);
     if (found == OLV_YES) {
         fresh_settle_keep(dir, label);
-        destination_note(o, &turn->scratch.placed, directory, placed);
+        destination_note(o, &turn->scratch.placed, e->target, placed);
         o->into = o->placed;
         o->placed = NULL;
         o->result = OLV_DONE;

@@ -251,7 +251,7 @@ static bool is_sound_with(const char *records, size_t len)
 #define ROOT                       "\xff\xff\xff\xff"
 #define IS_SOUND(records)          is_sound_with(records, sizeof(records) - 1)
 
-static void paths_are_below_earlier_ones_and_no_longer_than_a_call_takes(void **state)
+static void paths_are_below_earlier_ones_and_not_too_long(void **state)
 {
     struct olv_text deep = {0};
     char name[3 + 254];
@@ -262,9 +262,11 @@ static void paths_are_below_earlier_ones_and_no_longer_than_a_call_takes(void **
     assert_false(IS_SOUND(PATH("\0", ROOT, "\1\0a") PATH("\1", "\2\0\0\0", "\1\0b"))); /* below a later one */
     assert_false(IS_SOUND(PATH("\0", ROOT, "\3\0a/b")));
     memset(name, 'd', sizeof name);
-    for (uint8_t i = 0; i < 17; i++) { /* 17 of 255 bytes with their slashes are 4,335; 16 are 4,080 */
-        const uint8_t head[] = {'P', i, 0, 0, 0, (uint8_t)(i - 1), 0, 0, 0, 254, 0};
-        if (i == 16)
+    for (unsigned i = 0; i < 258; i++) { /* 258 of 255 bytes with their slashes are 65,790; 257 are 65,535 */
+        const unsigned up = i - 1;
+        const uint8_t head[] = {
+            'P', (uint8_t)i, (uint8_t)(i >> 8), 0, 0, (uint8_t)up, (uint8_t)(up >> 8), 0, 0, 254, 0};
+        if (i == 257)
             assert_true(is_sound_with(deep.data, deep.len));
         olv_text_add(&deep, head, sizeof head);
         if (i == 0)
@@ -417,13 +419,15 @@ struct cut {
     size_t longest; /* page */
 };
 
+enum { LONG = 4095 };
+
 /* The directory of the entry with this number: all of them differ from the root on. */
-static void long_path(char path[OLV_LONGEST_PATH + 1], unsigned number)
+static void long_path(char *path, size_t len, unsigned number)
 {
-    memset(path, 'd', OLV_LONGEST_PATH);
-    for (size_t i = 0; i < OLV_LONGEST_PATH; i += 91)
+    memset(path, 'd', len);
+    for (size_t i = 0; i < len; i += 91)
         path[i] = '/';
-    path[OLV_LONGEST_PATH] = '\0';
+    path[len] = '\0';
     snprintf(path + 1, 10, "%08u", number);
     path[9] = 'd';
 }
@@ -436,13 +440,13 @@ static struct cut cut_up(unsigned count, olv_compose_key key_of)
     struct olv_composing composing;
     struct olv_text page = {0};
     struct cut cut = {0};
-    char path[OLV_LONGEST_PATH + 1];
+    char path[LONG + 1];
     uint8_t salt[OLV_SALT];
     unsigned in_segment = 0;
     olv_compose_begin(&composing, spool, key_of);
     for (unsigned i = 0; i < count; i++) {
         struct olv_docket_entry e;
-        long_path(path, i);
+        long_path(path, LONG, i);
         e = entry(0, "scratch", path, 1, "f");
         assert_true(olv_compose_add(&composing, &e, &err));
     }
@@ -456,7 +460,7 @@ static struct cut cut_up(unsigned count, olv_compose_key key_of)
         cut.segments += head.first == 0;
         cut.longest = page.len > cut.longest ? page.len : cut.longest;
         while (olv_page_next(r, &e, &err)) {
-            long_path(path, cut.entries++);
+            long_path(path, LONG, cut.entries++);
             assert_string_equal(e.directory, path); /* none is lost, and each in its place */
             assert_int_equal(e.number, in_segment++);
             if (e.number == 0)
@@ -498,11 +502,11 @@ static void paths_count_as_long_as_they_are_spelt_out(void **state)
     struct olv_spool *spool = olv_spool_new(&err);
     struct olv_composing composing;
     struct olv_page_head head;
-    char path[OLV_LONGEST_PATH + 1];
+    char path[LONG + 1];
     unsigned pages = 0;
     (void)state;
     olv_compose_begin(&composing, spool, same_archive);
-    long_path(path, 1);
+    long_path(path, LONG, 1);
     for (unsigned i = 0; i < 4000; i++) {
         struct olv_docket_entry e = entry(0, "scratch", i % 2 ? "/srv" : path, i % 2, "f");
         e.target = i % 2 ? path : "";
@@ -600,12 +604,12 @@ static void a_path_that_no_reader_takes_is_refused(void **state)
     char path[OLV_LONGEST_PATH + 2];
     (void)state;
     olv_compose_begin(&composing, spool, NULL);
-    long_path(path, 1);
+    long_path(path, OLV_LONGEST_PATH, 1);
     path[OLV_LONGEST_PATH] = 'd';
     path[OLV_LONGEST_PATH + 1] = '\0';
     e.target = path;
     assert_false(olv_compose_add(&composing, &e, &err));
-    assert_non_null(strstr(err.what, "longer than 4095 bytes"));
+    assert_non_null(strstr(err.what, "longer than 65535 bytes"));
     e = entry(0, "scratch", path, 1, "f");
     assert_false(olv_compose_add(&composing, &e, &err));
     path[OLV_LONGEST_PATH] = '\0';
@@ -683,7 +687,7 @@ int main(void)
         cmocka_unit_test(directories_keep_their_file_system_and_contents),
         cmocka_unit_test(a_directory_that_is_there_has_the_uuid_of_its_file_system),
         cmocka_unit_test(damage_is_noticed_and_never_reads_beyond_the_end),
-        cmocka_unit_test(paths_are_below_earlier_ones_and_no_longer_than_a_call_takes),
+        cmocka_unit_test(paths_are_below_earlier_ones_and_not_too_long),
         cmocka_unit_test(a_deep_directory_is_written_as_a_name_and_its_parent),
         cmocka_unit_test(directories_in_any_order_keep_their_paths),
         cmocka_unit_test(a_spool_gives_its_pages_back_in_order),
