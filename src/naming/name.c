@@ -103,8 +103,9 @@ static bool take_whole(struct naming *n, const struct name *name, struct olv_err
         ok = paths_add(&n->trees, strdup(name->shown.data), err);
     } else {
         naming_left(n, where.len ? where.data : name->shown.data,
-                    why.code == OLV_CHANGED ? "it cannot be looked into, or another file system begins here"
-                                            : why.what,
+                    why.code != OLV_CHANGED ? why.what
+                    : why.sys               ? "it cannot be looked into"
+                                            : "another file system begins here",
                     why.sys);
         ok = true;
     }

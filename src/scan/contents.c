@@ -12,13 +12,15 @@ struct summing {
     const struct contents_asker *asker;
     _Atomic(const char *) why; /* the first one found */
     atomic_uint troubles;
+    atomic_int first;      /* the errno of one of them, if it has any */
     atomic_int sys;        /* of one that says nothing about what is there */
     struct olv_text where; /* the first trouble */
 };
 
 static void add_trouble(struct summing *s, int sys)
 {
-    atomic_fetch_add(&s->troubles, 1);
+    if (atomic_fetch_add(&s->troubles, 1) == 0)
+        atomic_store(&s->first, sys);
     if (olv_os_is_exhausted(sys))
         atomic_store(&s->sys, sys);
 }
@@ -61,6 +63,8 @@ static void contents_visit(void *self, unsigned worker, struct olv_scan_entry *e
 static void contents_on_trouble(void *self, const struct olv_trouble *trouble)
 {
     struct summing *s = self;
+    if (trouble->kind == OLV_TROUBLE_ACCESSED)
+        return; /* it was read */
     add_trouble(s, trouble->sys);
     if (s->where.len == 0)
         olv_text_puts(&s->where, trouble->path);
@@ -70,6 +74,13 @@ static bool contents_is_interrupted(void *self)
 {
     const struct summing *s = self;
     return s->asker && olv_observe_interrupted(s->asker->interrupts);
+}
+
+static bool refuse(const struct summing *s, struct olv_error *err)
+{
+    olv_fail(err, OLV_CHANGED, "something in it could not be looked at");
+    err->sys = atomic_load(&s->first);
+    return olv_error_at(err, olv_text_string(&s->where));
 }
 
 bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
@@ -87,8 +98,7 @@ bool olv_scan_contents(int dir, const char *name, const struct contents_asker *a
     if (ok && errno)
         ok = olv_fail_system(err, name, "cannot look at everything in it");
     else if (ok && atomic_load(&s.troubles))
-        ok = olv_error_at(err, (olv_fail(err, OLV_CHANGED, "something in it could not be looked at"),
-                                olv_text_string(&s.where)));
+        ok = refuse(&s, err);
     else if (ok && atomic_load(&s.why))
         ok = olv_fail(err, OLV_REFUSED, "%s", atomic_load(&s.why));
     free(s.workers);
