@@ -41,14 +41,22 @@ struct olv_result_facts {
     double seconds;        /* of work, if measured; else 0 */
 };
 
+/* Something is in the way of an entry, which shows only in its turn. */
+struct olv_obstacle_met {
+    const char *path, *reason;
+    uint64_t done, undone; /* entries so far, with this one */
+};
+
 /* Every callback may be NULL. `trouble` is called by one thread at a time, `progress` and `outcome` only by
- * the calling thread, `is_interrupted` by any thread. */
+ * the calling thread, `is_interrupted` by any thread. With `obstacle` entries go one after the other, and it
+ * is called, by that thread, before the next one; to stop there, `is_interrupted` is true from then on. */
 struct olv_observer {
     void *self;
     void (*progress)(void *self, const struct olv_progress *progress);
     void (*trouble)(void *self, const struct olv_trouble *trouble);
     bool (*is_interrupted)(void *self);
     void (*outcome)(void *self, const struct olv_result_facts *facts);
+    void (*obstacle)(void *self, const struct olv_obstacle_met *met);
 };
 
 void olv_observe_progress(const struct olv_observer *observer, struct olv_progress progress);

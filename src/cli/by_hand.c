@@ -2,10 +2,13 @@
 #include "cli/by_hand.h"
 
 #include "cli/ask.h"
+#include "cli/commands.h"
 #include "cli/confirm.h"
+#include "cli/in_the_way.h"
 #include "cli/open_session.h"
 #include "cli/views.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
@@ -94,14 +97,19 @@ static bool find_named(struct cli *cli, const struct by_hand *act, const struct 
 
 /* ---- doing ---- */
 
-static void carry_out_removal(struct cli *cli, struct olv_session *session, const struct confirm *c,
+/* Whether what went is to be taken back. */
+static bool carry_out_removal(struct cli *cli, struct olv_session *session, const struct confirm *c,
                               const struct olv_approval *approval, struct olv_run_result *result)
 {
     struct removal_view view;
+    struct in_the_way way;
     removal_view_begin(&view, cli, c->act->named.act->past, c->named->entries, c->act->paths,
                        c->act->path_count);
+    in_the_way_begin(&way, c);
     session_carry_out(cli, session, c->named->docket, approval, result);
+    in_the_way_end(&way);
     removal_view_end(&view);
+    return way.takes_back;
 }
 
 static void carry_out_others(struct cli *cli, struct olv_session *session, const struct olv_named *n,
@@ -113,39 +121,51 @@ static void carry_out_others(struct cli *cli, struct olv_session *session, const
     outcome_view_end(&view);
 }
 
-static void by_hand_carry_out(struct cli *cli, struct olv_session *session, struct confirm *confirm)
+static bool by_hand_carry_out(struct cli *cli, struct olv_session *session, struct confirm *confirm)
 {
     const struct olv_named *n = confirm->named;
     const struct olv_approval approval = {confirm_entry, confirm};
     struct olv_run_result result = {0};
-    bool removes = confirm->act->named.is_removed;
+    bool removes = confirm->act->named.is_removed, takes_back = false;
     watch_expect(cli, n->files);
     watch_expect_bytes(cli, n->bytes);
     if (removes)
-        carry_out_removal(cli, session, confirm, confirm_is_about_each(confirm) ? &approval : NULL, &result);
+        takes_back = carry_out_removal(cli, session, confirm,
+                                       confirm_is_about_each(confirm) ? &approval : NULL, &result);
     else
         carry_out_others(cli, session, n, &result);
     result.left_before = n->left + n->guarded;
     run_print_result(cli, session->run, &result, removes);
     if (result.left > result.without_gain)
         cli_mark(cli, STATUS_REFUSED);
+    return takes_back && result.has_begun;
 }
 
-static void do_named(struct cli *cli, const struct by_hand *act, struct olv_session *session,
+/* Whether what went is to be taken back. */
+static bool do_named(struct cli *cli, const struct by_hand *act, struct olv_session *session,
                      const struct olv_named *n)
 {
     struct confirm confirm = {.cli = cli, .act = act, .named = n};
     bool has_gaps = print_gaps(cli, n), has_work = n->files + n->goes > 0;
-    bool fits_nothing = act->named.matching && !n->caught;
+    bool fits_nothing = act->named.matching && !n->caught, takes_back = false;
     if (fits_nothing)
         cli_mark(cli, STATUS_SOME_FAILED);
     if (!has_work && (!has_gaps || act->named.is_removed))
         term_message(cli, STYLE_PLAIN, "%s; nothing was done",
                      fits_nothing ? "no name fits the pattern" : act->nothing);
     else if (has_work && confirm_all(&confirm))
-        by_hand_carry_out(cli, session, &confirm);
+        takes_back = by_hand_carry_out(cli, session, &confirm);
     else if (has_work)
         cli_mark(cli, STATUS_REFUSED);
+    return takes_back;
+}
+
+/* As the closing line of that run says. */
+static void take_back(struct cli *cli, const char *run)
+{
+    watch_stop(cli, false);
+    if (cli_go_on_as(cli, &cmd_recover, OPT_RUN, run))
+        cmd_recover.run(cli);
 }
 
 static void preview(struct cli *cli, const struct olv_named *n)
@@ -161,13 +181,17 @@ void by_hand(struct cli *cli, const struct by_hand *act)
 {
     struct olv_session session = {0};
     struct olv_named n = {0};
+    char *run = NULL; /* to take back */
     bool looks = cli_has(cli, OPT_PREVIEW),
          ok = session_open(cli, NULL, looks ? NULL : act->verb, &session) &&
               find_named(cli, act, &session, &n);
     if (ok && looks)
         preview(cli, &n);
-    else if (ok)
-        do_named(cli, act, &session, &n);
+    else if (ok && do_named(cli, act, &session, &n))
+        run = strdup(olv_run_id(session.run));
     olv_named_free(&n);
     olv_session_close(&session);
+    if (run)
+        take_back(cli, run);
+    free(run);
 }

@@ -122,6 +122,10 @@ bool cli_parse(struct cli *cli, int argc, const char **argv);
 /* Appends what a command takes: "show|clear [PATTERN…]". */
 void cli_synopsis(const struct cli_command *command, struct olv_text *out);
 void cli_free(struct cli *cli);
+/* From then on the command line is that of another command, with this one option of its own and without
+ * arguments; global options stay. */
+bool cli_go_on_as(struct cli *cli, const struct cli_command *command, enum cli_option option,
+                  const char *value);
 bool cli_has(const struct cli *cli, enum cli_option option);
 const char *cli_value(const struct cli *cli, enum cli_option option); /* the last one given, or NULL */
 /* "as" of OPT_AS. */

@@ -18,7 +18,7 @@ static bool is_final(const struct confirm *c)
     return c->act->named.act->traits & OLV_FINAL;
 }
 
-static bool can_ask(const struct confirm *c)
+bool confirm_can_ask(const struct confirm *c)
 {
     return ask_is_possible(c->cli) && !cli_has(c->cli, OPT_JSON);
 }
@@ -144,15 +144,15 @@ static bool allow(struct confirm *c, const char *why, const char *question)
         return is_right;
     if (needs_count || (is_place && is_final(c))) {
         snprintf(helps, sizeof helps, "Use a terminal or --count %llu", (unsigned long long)n->files);
-        return can_ask(c) ? ask_count(c->cli, question, n->files) : refuse(c, why, helps);
+        return confirm_can_ask(c) ? ask_count(c->cli, question, n->files) : refuse(c, why, helps);
     }
     if (is_place ? false : cli_has(c->cli, OPT_YES) || !*why)
         return true;
-    if (cli_has(c->cli, OPT_EACH) && !is_place && can_ask(c))
+    if (cli_has(c->cli, OPT_EACH) && !is_place && confirm_can_ask(c))
         return true;
     snprintf(helps, sizeof helps, is_place ? "Use a terminal or --count %llu" : "Use a terminal or --yes",
              (unsigned long long)n->files);
-    return can_ask(c) ? ask_all(c, question) : refuse(c, why, helps);
+    return confirm_can_ask(c) ? ask_all(c, question) : refuse(c, why, helps);
 }
 
 /* A question of their own; none where they were allowed beforehand, or each is asked about. */
@@ -165,7 +165,7 @@ static bool allow_readonly(struct confirm *c)
     if (!c->act->named.is_removed || !n->readonly || cli_has(c->cli, OPT_YES) ||
         cli_has(c->cli, OPT_COUNT_TYPED) || c->asks_each)
         return true;
-    if (!can_ask(c))
+    if (!confirm_can_ask(c))
         return refuse(c, COUNT(n->readonly, "file is read-only", "files are read-only"),
                       "Use a terminal or --yes");
     olv_text_printf(&question, "%s read-only: nobody may write %s. %c%s %s%s?",
@@ -188,12 +188,12 @@ bool confirm_all(struct confirm *c)
     put_question(c, olv_text_string(&why), &question);
     watch_clear(c->cli);
     c->asks_each = cli_has(c->cli, OPT_EACH);
-    if (c->asks_each && !can_ask(c))
+    if (c->asks_each && !confirm_can_ask(c))
         ok = refuse(c, "--each", "Use a terminal");
     else
         ok = allow(c, olv_text_string(&why), olv_text_string(&question)) && allow_readonly(c);
     c->asks_each |= cli_has(c->cli, OPT_EACH);
-    if (!ok && can_ask(c) && !cli_has(c->cli, OPT_COUNT_TYPED))
+    if (!ok && confirm_can_ask(c) && !cli_has(c->cli, OPT_COUNT_TYPED))
         term_message(c->cli, STYLE_PLAIN, "nothing was done");
     olv_text_free(&why);
     olv_text_free(&question);
@@ -226,11 +226,10 @@ static void put_entry(const struct confirm *c, const struct olv_docket_entry *e,
                         e->is_others ? ", another user's" : "");
 }
 
-bool confirm_entry(void *self, struct olv_docket_entry *e)
+static bool is_allowed(struct confirm *c, const struct olv_docket_entry *e)
 {
     static const char *const answers[] = {"no", "yes", "rest", "stop", NULL};
     enum { YES = 1, REST = 2, STOP = 3 };
-    struct confirm *c = self;
     struct olv_text question = {0};
     int answer;
     if (c->is_stopped || (c->spares_readonly && e->is_readonly))
@@ -244,4 +243,12 @@ bool confirm_entry(void *self, struct olv_docket_entry *e)
     c->is_rest_allowed = answer == REST;
     c->is_stopped = answer == STOP || answer < 0;
     return answer == YES || answer == REST;
+}
+
+bool confirm_entry(void *self, struct olv_docket_entry *e)
+{
+    struct confirm *c = self;
+    bool ok = is_allowed(c, e);
+    c->declined += !ok;
+    return ok;
 }

@@ -11,6 +11,7 @@ struct confirm {
     const struct olv_named *named;
     bool asks_each, is_rest_allowed, is_stopped; /* about every one */
     bool spares_readonly;                        /* those that nobody may write stay */
+    uint64_t declined;                           /* entries, by confirm_entry */
 };
 
 /* False after saying that nothing was allowed. */
@@ -18,5 +19,7 @@ bool confirm_all(struct confirm *confirm);
 /* Whether one by one is to be decided, by confirm_entry. */
 bool confirm_is_about_each(const struct confirm *confirm);
 bool confirm_entry(void *self, struct olv_docket_entry *entry);
+/* Whether somebody is there who can be asked. */
+bool confirm_can_ask(const struct confirm *confirm);
 
 #endif

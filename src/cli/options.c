@@ -274,13 +274,39 @@ bool cli_parse(struct cli *cli, int argc, const char **argv)
     return ok;
 }
 
-void cli_free(struct cli *cli)
+/* From this one on. */
+static void drop_options(struct cli *cli, int id)
 {
-    for (int id = 0; id < OPT_COUNT; id++)
+    for (; id < OPT_COUNT; id++) {
         for (size_t i = 0; i < cli->options[id].count; i++)
             free((char *)(uintptr_t)cli->options[id].values[i]);
+        cli->options[id].count = 0;
+        cli->options[id].given = false;
+    }
+}
+
+static void drop_arguments(struct cli *cli)
+{
     for (size_t i = 0; i < cli->argument_count; i++)
         free((char *)(uintptr_t)cli->arguments[i]);
+    cli->argument_count = 0;
+}
+
+bool cli_go_on_as(struct cli *cli, const struct cli_command *command, enum cli_option id, const char *value)
+{
+    char *copy = strdup(value);
+    drop_options(cli, OPT_VERSION + 1);
+    drop_arguments(cli);
+    cli->command = command;
+    if (copy)
+        options_keep(cli, id, copy);
+    return copy || cli_memory(cli);
+}
+
+void cli_free(struct cli *cli)
+{
+    drop_options(cli, 0);
+    drop_arguments(cli);
     free(cli->arguments);
 }
 

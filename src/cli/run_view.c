@@ -6,11 +6,11 @@
 
 static void mark(struct cli *cli, const struct olv_run_result *r)
 {
-    if (r->declined || r->refused)
+    if (r->declined || r->refused || watch_is_stopped(cli))
         cli_mark(cli, STATUS_REFUSED);
     if (r->failed)
         cli_mark(cli, STATUS_SOME_FAILED);
-    if (r->is_interrupted)
+    if (r->is_interrupted && !watch_is_stopped(cli))
         cli_mark(cli, STATUS_INTERRUPTED);
 }
 
@@ -122,11 +122,11 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
     if (line.len == 0)
         olv_text_puts(&line, r->is_interrupted ? "nothing was done" : "nothing was due");
     printf("%s%s%s%s. Run %s%s%s.\n", term_begin(cli, is_all ? STYLE_GOOD : STYLE_WARN),
-           r->is_interrupted            ? "Interrupted: "
-           : !r->is_complete            ? "Stopped: "
-           : is_nothing_done && r->left ? "Nothing done: "
-           : is_nothing_done && !is_all ? "Not done: "
-                                        : "Done: ",
+           r->is_interrupted && !watch_is_stopped(cli) ? "Interrupted: "
+           : !r->is_complete                           ? "Stopped: "
+           : is_nothing_done && r->left                ? "Nothing done: "
+           : is_nothing_done && !is_all                ? "Not done: "
+                                                       : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
     if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {

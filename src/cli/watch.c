@@ -24,6 +24,9 @@ struct cli_watch {
     uint64_t expected, expected_bytes;
     void (*outcome)(void *self, const struct olv_result_facts *facts);
     void *outcome_self;
+    void (*obstacle)(void *self, const struct olv_obstacle_met *met);
+    void *obstacle_self;
+    bool is_stopped;
     char **troubles; /* ready to print; owned */
     size_t kept, cap;
     uint64_t count;
@@ -138,8 +141,14 @@ static void watch_on_trouble(void *self, const struct olv_trouble *t)
 
 static bool is_interrupted(void *self)
 {
-    (void)self;
-    return interrupted != 0;
+    const struct cli_watch *w = self;
+    return interrupted != 0 || w->is_stopped;
+}
+
+static void on_obstacle(void *self, const struct olv_obstacle_met *met)
+{
+    struct cli_watch *w = self;
+    w->obstacle(w->obstacle_self, met);
 }
 
 static void on_outcome(void *self, const struct olv_result_facts *facts)
@@ -204,6 +213,23 @@ void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_r
 {
     cli->watch->outcome = each;
     cli->watch->outcome_self = self;
+}
+
+void watch_obstacles(struct cli *cli, void (*met)(void *self, const struct olv_obstacle_met *met), void *self)
+{
+    cli->watch->obstacle = met;
+    cli->watch->obstacle_self = self;
+    cli->observer.obstacle = met ? on_obstacle : NULL;
+}
+
+void watch_stop(struct cli *cli, bool stops)
+{
+    cli->watch->is_stopped = stops;
+}
+
+bool watch_is_stopped(const struct cli *cli)
+{
+    return cli->watch->is_stopped;
 }
 
 void watch_print_troubles(struct cli *cli)

@@ -20,6 +20,12 @@ void watch_expect_bytes(struct cli *cli, uint64_t bytes);
 /* Who is told of each outcome; NULL: nobody. */
 void watch_outcomes(struct cli *cli, void (*each)(void *self, const struct olv_result_facts *facts),
                     void *self);
+/* Who is told of what shows in the way of an entry; NULL: nobody, and nothing waits for an answer. */
+void watch_obstacles(struct cli *cli, void (*met)(void *self, const struct olv_obstacle_met *met),
+                     void *self);
+/* Stops the work, as an interrupt does; and whether that was done, until it is taken back. */
+void watch_stop(struct cli *cli, bool stops);
+bool watch_is_stopped(const struct cli *cli);
 /* Names what could not be read or done since the last call: the first twenty, or all with --verbose. */
 void watch_print_troubles(struct cli *cli);
 bool watch_is_interrupted(const struct cli *cli);

@@ -47,6 +47,7 @@ struct carrying {
     struct keyed keyed;
     struct lanes *lanes; /* NULL: none were needed yet, or there are none */
     bool has_tried_lanes;
+    uint64_t went, stayed;  /* entries, for whoever is told of obstacles */
     struct touched touched; /* touched by this batch, and not handed on yet */
 };
 

@@ -35,6 +35,25 @@ void group_add(struct several *g, const struct olv_docket_entry *e)
 
 /* ---- one entry ---- */
 
+/* Whoever listens may stop the run before the next one. */
+static void tell_obstacle(struct carrying *c, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    const struct olv_observer *observer = c->run->session->options.observer;
+    char reason[512];
+    bool is_none = o->result == OLV_DONE || o->result == OLV_PENDING;
+    if (!observer || !observer->obstacle)
+        return;
+    c->went += is_none;
+    c->stayed += !is_none;
+    if (is_none || o->error.code == OLV_INTERRUPTED || o->error.code == OLV_NO_GAIN)
+        return;
+    outcome_reason(o, reason, sizeof reason);
+    observer->obstacle(observer->self, &(struct olv_obstacle_met){.path = run_path_of(c->run, e),
+                                                                  .reason = reason,
+                                                                  .done = c->went,
+                                                                  .undone = c->stayed});
+}
+
 static bool do_entry(struct carrying *c, struct olv_docket_entry *e, void *made, struct olv_outcome *o,
                      struct olv_error *err)
 {
@@ -45,6 +64,7 @@ static bool do_entry(struct carrying *c, struct olv_docket_entry *e, void *made,
     turn->made.ahead = ahead_take(c->ahead, e->number);
     if (o->result == OLV_PENDING && one_do(c, turn, e, o))
         ok = !(e->act->traits & OLV_TOUCHES) || one_note_source(c, turn, err);
+    tell_obstacle(c, e, o);
     ahead_drop(turn->made.ahead);
     return ok;
 }
@@ -151,7 +171,8 @@ static bool group_make(struct carrying *c, const struct hooks *hooks, struct gro
 /* Times of directories are remembered one directory after the other. */
 static bool go_beside(struct carrying *c, const struct hooks *hooks, const struct several *g)
 {
-    if (!hooks->goes_beside || c->run->emptying.is_on || !lanes_help(g))
+    const struct olv_observer *observer = c->run->session->options.observer;
+    if (!hooks->goes_beside || c->run->emptying.is_on || (observer && observer->obstacle) || !lanes_help(g))
         return false;
     if (!c->has_tried_lanes)
         c->lanes = lanes_new(c);

@@ -528,8 +528,8 @@ static void a_name_of_255_bytes_is_discarded(void **state)
 static void what_vanishes_while_it_asks_is_left(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido_on_terminal(s, 120, "!rm w/a.log; echo y >>w/b.log\nyes\n", "delete", "w/a.log",
-                                          "w/b.log", "w/*", "w/-x.log", NULL);
+    struct outcome o = olvido_on_terminal(s, 120, "!rm w/a.log; echo y >>w/b.log\nyes\ngo on\ngo on\n",
+                                          "delete", "w/a.log", "w/b.log", "w/*", "w/-x.log", NULL);
     assert_status(&o, 3);
     assert_contains(o.out,
                     "Done: 2 deleted (8 B), 2 left alone (1: it changed since it was judged; 1: it is gone");
