@@ -3,15 +3,16 @@
  * interface (EVP) costs a third more than the hashing itself. So this uses the plain SHA-256 functions, which
  * version 3 marks as deprecated only because they are less general. */
 #define OPENSSL_SUPPRESS_DEPRECATED
+#define _DEFAULT_SOURCE /* getentropy */
 #include "base/digest.h"
 
 #include <openssl/crypto.h>
 #include <openssl/evp.h>
 #include <openssl/hmac.h>
-#include <openssl/rand.h>
 #include <openssl/sha.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 struct olv_hasher {
     SHA256_CTX context;
@@ -93,7 +94,16 @@ bool olv_is_same(const void *a, const void *b, size_t len)
 
 bool olv_random(void *out, size_t len)
 {
-    return RAND_bytes(out, (int)len) == 1;
+    enum { PIECE = 256 }; /* the most that one call gives (POSIX.1-2024) */
+    uint8_t *at = out;
+    while (len) {
+        size_t n = len < PIECE ? len : PIECE;
+        if (getentropy(at, n) != 0)
+            return false;
+        at += n;
+        len -= n;
+    }
+    return true;
 }
 
 void olv_hex(const uint8_t *bytes, size_t len, char *out)

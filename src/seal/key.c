@@ -45,12 +45,19 @@ static bool parse_verifier(struct olv_key *key, const char *line, uint8_t public
     return set_id(key, public_key) && memcmp(key->id, id, sizeof id) == 0;
 }
 
+/* Nothing here needs what a system's configuration adds to libcrypto, and reading it costs each run. */
+static void begin_plainly(void)
+{
+    OPENSSL_init_crypto(OPENSSL_INIT_NO_LOAD_CONFIG, NULL);
+}
+
 static struct olv_key *load_public(int keys, struct olv_error *err)
 {
     struct olv_text line = {0};
     struct olv_key *key = calloc(1, sizeof *key);
     uint8_t public_key[ED25519_KEY_SIZE];
     bool ok = key && olv_read_file(keys, "ledger.pub", LARGEST_KEY_FILE, &line, err);
+    begin_plainly();
     if (!key)
         olv_fail_memory(err);
     if (ok && !parse_verifier(key, olv_text_string(&line), public_key))
@@ -66,19 +73,39 @@ static struct olv_key *load_public(int keys, struct olv_error *err)
     return NULL;
 }
 
+/* An Ed25519 key in PKCS #8 is these bytes and the 32 of the key (RFC 8410, section 7). Whatever else
+ * libcrypto reads would cost each run the search for a decoder. */
+static EVP_PKEY *parse_private(const unsigned char *der, long len)
+{
+    static const unsigned char head[] = {0x30, 0x2e, 0x02, 0x01, 0x00, 0x30, 0x05, 0x06,
+                                         0x03, 0x2b, 0x65, 0x70, 0x04, 0x22, 0x04, 0x20};
+    bool is_one = len == sizeof head + ED25519_KEY_SIZE && memcmp(der, head, sizeof head) == 0;
+    return is_one ? EVP_PKEY_new_raw_private_key(EVP_PKEY_ED25519, NULL, der + sizeof head, ED25519_KEY_SIZE)
+                  : NULL;
+}
+
+static EVP_PKEY *read_pem(const struct olv_text *pem)
+{
+    char *name = NULL, *header = NULL;
+    unsigned char *der = NULL;
+    long len = 0;
+    BIO *bio = BIO_new_mem_buf(pem->data, (int)pem->len);
+    bool ok = bio && PEM_read_bio(bio, &name, &header, &der, &len) && strcmp(name, PEM_STRING_PKCS8INF) == 0;
+    EVP_PKEY *pkey = ok ? parse_private(der, len) : NULL;
+    OPENSSL_free(name);
+    OPENSSL_free(header);
+    OPENSSL_clear_free(der, len > 0 ? (size_t)len : 0);
+    BIO_free(bio);
+    return pkey;
+}
+
 static EVP_PKEY *read_private(int keys, struct olv_error *err)
 {
     struct olv_text pem = {0};
     EVP_PKEY *pkey = NULL;
-    BIO *bio = NULL;
-    if (olv_read_file(keys, "ledger.key", LARGEST_KEY_FILE, &pem, err)) {
-        bio = BIO_new_mem_buf(pem.data, (int)pem.len);
-        pkey = bio ? PEM_read_bio_PrivateKey(bio, NULL, NULL, NULL) : NULL;
-        if (!pkey)
-            olv_error_at(err, (olv_fail(err, OLV_BROKEN, "the private key of the ledger is damaged"),
-                               "keys/ledger.key"));
-    }
-    BIO_free(bio);
+    if (olv_read_file(keys, "ledger.key", LARGEST_KEY_FILE, &pem, err) && !(pkey = read_pem(&pem)))
+        olv_error_at(
+            err, (olv_fail(err, OLV_BROKEN, "the private key of the ledger is damaged"), "keys/ledger.key"));
     olv_text_free(&pem);
     return pkey;
 }
