@@ -23,8 +23,8 @@ static bool can_take_back(const struct in_the_way *w, const struct olv_obstacle_
 
 static int ask_what_now(struct in_the_way *w, const struct olv_obstacle_met *met, uint64_t to_go)
 {
-    static const char *const answers[] = {"stop", "go on", "take back", NULL},
-                             *const some[] = {"stop", "go on", NULL};
+    static const char *const answers[] = {"stop", "go on", "take back", NULL}, *const some[] = {
+                                                                                   "stop", "go on", NULL};
     struct olv_text line = {0};
     int answer;
     olv_text_printf(&line, "So far %s %s %s, and %s not; %s %s to go. What now?", NUMBER(met->done),
@@ -60,7 +60,8 @@ static void on_obstacle(void *self, const struct olv_obstacle_met *met)
 void in_the_way_begin(struct in_the_way *w, const struct confirm *confirm)
 {
     *w = (struct in_the_way){.confirm = confirm};
-    if (confirm_can_ask(confirm) && !cli_has(confirm->cli, OPT_YES) && !cli_has(confirm->cli, OPT_COUNT_TYPED))
+    if (confirm_can_ask(confirm) && !cli_has(confirm->cli, OPT_YES) &&
+        !cli_has(confirm->cli, OPT_COUNT_TYPED))
         watch_obstacles(confirm->cli, on_obstacle, w);
 }
 

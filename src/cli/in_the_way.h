@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* What shows in the way only when things are already going: whether to stop, go on, or take back what went. */
+/* What shows in the way only when things are already going: whether to stop, go on, or take back what went.
+ */
 #ifndef OLV_CLI_IN_THE_WAY_H
 #define OLV_CLI_IN_THE_WAY_H
 

@@ -2,6 +2,7 @@
 #include "file/reach.h"
 
 #include "file/identity.h"
+#include "olvido/path.h"
 #include "os/files.h"
 #include "os/os.h"
 
@@ -55,10 +56,45 @@ static bool is_it(int fd, const struct olv_stat *stat, const struct olv_director
     return same == OLV_YES || (same == OLV_UNKNOWN && again == OTHER_BOOT);
 }
 
+static void note(struct olv_reach *reach, const struct olv_stat *stat)
+{
+    reach->mount = stat->mount;
+    reach->inode = stat->inode;
+    reach->device = stat->device;
+    reach->is_ours = olv_directory_is_ours(stat);
+    reach->is_append_only = stat->is_append_only;
+    reach->is_immutable = stat->is_immutable;
+}
+
+/* From a directory to the one around it, which must be the one that was judged. Chains of directories are
+ * swept in this way: each by its whole path would take the square of their depth. Only for acts that take
+ * nothing but empty directories, because a directory that somebody moves in between is followed to where it
+ * is now. */
+static bool reach_up(struct olv_reach *reach, const struct olv_docket_entry *e)
+{
+    const char *behind = reach->fd >= 0 && e->act->traits & OLV_EMPTY_ONLY
+                             ? olv_path_behind(olv_text_string(&reach->path), e->directory)
+                             : NULL;
+    struct olv_stat stat;
+    int fd = behind && *behind && !strchr(behind + 1, '/') ? olv_os_open_above(reach->fd) : -1;
+    if (fd >= 0 && olv_os_stat(fd, "", &stat) && is_it(fd, &stat, &e->at, SAME_RUN)) {
+        olv_os_close(reach->fd);
+        reach->fd = fd;
+        olv_path_cut(reach->path.data);
+        reach->path.len = strlen(reach->path.data);
+        note(reach, &stat);
+        return true;
+    }
+    olv_os_close(fd);
+    return false;
+}
+
 static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *e, enum again again,
                         struct olv_error *err)
 {
     struct olv_stat stat;
+    if (again == SAME_RUN && reach_up(reach, e))
+        return true;
     reach_leave(reach);
     olv_text_clear(&reach->path);
     olv_text_puts(&reach->path, e->directory);
@@ -80,12 +116,7 @@ static bool reach_reach(struct olv_reach *reach, const struct olv_docket_entry *
         olv_fail(err, OLV_CHANGED, "another directory is in its place");
         return olv_error_at(err, e->directory);
     }
-    reach->mount = stat.mount;
-    reach->inode = stat.inode;
-    reach->device = stat.device;
-    reach->is_ours = olv_directory_is_ours(&stat);
-    reach->is_append_only = stat.is_append_only;
-    reach->is_immutable = stat.is_immutable;
+    note(reach, &stat);
     return true;
 }
 

@@ -17,7 +17,7 @@ enum { FEW = 3 };
 /* What is known of a directory until all that is in it was seen. */
 struct swept {
     atomic_bool keeps; /* something in it stays */
-    struct olv_stat stat, above;
+    struct olv_stat stat;
     struct olv_text state; /* what it takes to make it again */
     struct olv_text first; /* names of the first few things in the way; under the mutex */
     uint64_t in_the_way;
@@ -71,12 +71,10 @@ static bool examine_directory(struct naming *n, struct name_worker *w, struct ol
 
 static bool pass(struct olv_scan_entry *entry, struct olv_error *err)
 {
-    const struct swept *around = entry->dir->data;
     struct swept *s = allocate(sizeof *s, err);
     if (!s)
         return false;
     s->stat = entry->stat;
-    s->above = around->stat;
     entry->data = s;
     return true;
 }
@@ -135,15 +133,16 @@ static void tell_in_the_way(struct naming *n, const char *path, const struct swe
     olv_text_free(&what);
 }
 
+/* `above`: the directory that it lies in. */
 static bool sweep_away(struct naming *n, struct name_worker *w, const char *path, const struct swept *s,
-                       struct olv_error *err)
+                       const struct olv_stat *above, struct olv_error *err)
 {
-    struct found found = found_of(n, &s->above, &s->stat);
-    char *above = olv_path_directory(path);
-    bool ok =
-        above ? naming_add(n, &w->record, above, olv_path_name(path), olv_text_string(&s->state), &found, err)
-              : olv_fail_memory(err);
-    free(above);
+    struct found found = found_of(n, above, &s->stat);
+    char *directory = olv_path_directory(path);
+    bool ok = directory ? naming_add(n, &w->record, directory, olv_path_name(path),
+                                     olv_text_string(&s->state), &found, err)
+                        : olv_fail_memory(err);
+    free(directory);
     return ok;
 }
 
@@ -184,9 +183,8 @@ static bool climb(struct naming *n, char *path, struct olv_error *err)
          olv_os_stat(fd, "", &s.stat) && olv_os_stat(place.fd, "", &place.stat);
     if (ok) {
         place_examine(n, &place);
-        s.above = place.stat;
         ok = !why_it_stays(n, &place, path, &s.stat, &sys) && remaking_note(fd, &s.stat, &s.state, err) &&
-             sweep_away(n, &n->workers[0], path, &s, err);
+             sweep_away(n, &n->workers[0], path, &s, &place.stat, err);
     }
     olv_os_close(fd);
     olv_os_close(place.fd);
@@ -213,7 +211,7 @@ static bool take_above(struct naming *n, const char *root, struct olv_error *err
 static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir)
 {
     struct naming *n = self;
-    struct swept *s = dir->data;
+    struct swept *s = dir->data, *around = dir->parent ? dir->parent->data : NULL;
     struct olv_text path = {0};
     struct olv_error err = {0};
     bool keeps;
@@ -229,7 +227,8 @@ static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir
         n->keeps_root[dir->root] = false;
         n->root_states[dir->root] = s->state;
         s->state = (struct olv_text){0};
-    } else if (!keeps && (path.failed || !sweep_away(n, &n->workers[number], path.data, s, &err))) {
+    } else if (!keeps &&
+               (path.failed || !sweep_away(n, &n->workers[number], path.data, s, &around->stat, &err))) {
         scan_relay_fail(&n->relay, &err);
     }
     olv_text_free(&path);
@@ -240,13 +239,14 @@ static bool take_root(struct naming *n, size_t root, struct olv_error *err)
 {
     const char *path = n->trees.items[root];
     struct swept s = {.state = n->root_states[root]};
+    struct olv_stat around;
     char *above = olv_path_directory(path);
     int fd = above ? olv_os_open_path(above) : -1;
     bool ok = above || olv_fail_memory(err);
-    if (ok && (fd < 0 || !olv_os_stat(fd, "", &s.above) || !olv_os_stat(fd, olv_path_name(path), &s.stat)))
+    if (ok && (fd < 0 || !olv_os_stat(fd, "", &around) || !olv_os_stat(fd, olv_path_name(path), &s.stat)))
         naming_trouble(n, path, "looking for it", errno);
     else if (ok)
-        ok = sweep_away(n, &n->workers[0], path, &s, err) &&
+        ok = sweep_away(n, &n->workers[0], path, &s, &around, err) &&
              (!n->options->upwards || take_above(n, path, err));
     olv_os_close(fd);
     free(above);

@@ -24,10 +24,10 @@ static int setup(void **state)
     return 0;
 }
 
-#define GAUGES "w/g1.csv", "w/g2.csv", "w/g3.csv", "w/g4.csv", "w/g5.csv", "w/g6.csv"
+#define GAUGES  "w/g1.csv", "w/g2.csv", "w/g3.csv", "w/g4.csv", "w/g5.csv", "w/g6.csv"
 #define CHANGED "!echo more >>w/g3.csv; echo more >>w/g5.csv\nyes\n"
 #define EMPTIES "w/e1", "w/e2", "w/e3", "w/e4", "w/e5", "w/e6"
-#define FILLED "!touch w/e3/new w/e5/new\nyes\n"
+#define FILLED  "!touch w/e3/new w/e5/new\nyes\n"
 
 static bool stands(const struct sandbox *s, const char *names)
 {
@@ -40,18 +40,19 @@ static bool stands(const struct sandbox *s, const char *names)
 
 /* ---- the question ---- */
 
-#define MET "g3.csv: it changed since it was judged"
-#define WHAT_NOW                                                                                             \
-    "So far 2 are discarded, and 1 is not; 3 are to go. What now? stop, go on, take back? "
+#define MET      "g3.csv: it changed since it was judged"
+#define WHAT_NOW "So far 2 are discarded, and 1 is not; 3 are to go. What now? stop, go on, take back? "
 
 static void it_stops_where_something_is_in_the_way(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido_on_terminal(s, 120, CHANGED "later\nstop\n", "discard", "--colour", "never", GAUGES, NULL);
+    struct outcome o =
+        olvido_on_terminal(s, 120, CHANGED "later\nstop\n", "discard", "--colour", "never", GAUGES, NULL);
     assert_status(&o, 3);
     assert_contains(o.out, MET);
     assert_contains(o.out, WHAT_NOW);
-    assert_contains(o.out, "`later` is no answer; answer stop, go on or take back."); /* whatever else is typed */
+    assert_contains(o.out,
+                    "`later` is no answer; answer stop, go on or take back."); /* whatever else is typed */
     assert_contains(o.out, "Stopped: 2 discarded (20 B), 4 left alone (3: interrupted before it was reached; "
                            "1: it changed since it was judged). Run");
     assert_contains(o.out, "Take it back: olvido ");
@@ -62,21 +63,25 @@ static void it_stops_where_something_is_in_the_way(void **state)
 static void it_goes_on_and_asks_once_for_each_reason(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido_on_terminal(s, 120, CHANGED "go on\n", "discard", "--colour", "never", GAUGES, NULL);
+    struct outcome o =
+        olvido_on_terminal(s, 120, CHANGED "go on\n", "discard", "--colour", "never", GAUGES, NULL);
     assert_status(&o, 3);
     assert_contains(o.out, WHAT_NOW);
     assert_contains(o.out, "Done: 4 discarded (40 B), 2 left alone (2: it changed since it was judged). Run");
     assert_true(stands(s, "e1 e2 e3 e4 e5 e6 g3.csv g5.csv"));
-    o = olvido_on_terminal(s, 120, "!rmdir w/e1; touch w/e3/x\nyes\ngo on\ngo on\n", "sweep", "--colour", "never", EMPTIES, NULL);
+    o = olvido_on_terminal(s, 120, "!rmdir w/e1; touch w/e3/x\nyes\ngo on\ngo on\n", "sweep", "--colour",
+                           "never", EMPTIES, NULL);
     assert_contains(o.out, "So far 0 are swept, and 1 is not; 5 are to go. What now? stop, go on? ");
-    assert_contains(o.out, "So far 1 is swept, and 2 are not; 3 are to go. What now? stop, go on, take back? ");
+    assert_contains(o.out,
+                    "So far 1 is swept, and 2 are not; 3 are to go. What now? stop, go on, take back? ");
     assert_contains(o.out, "4 directories swept");
 }
 
 static void it_takes_back_what_went(void **state)
 {
     const struct sandbox *s = *state;
-    struct outcome o = olvido_on_terminal(s, 120, CHANGED "take back\n", "discard", "--colour", "never", GAUGES, NULL);
+    struct outcome o =
+        olvido_on_terminal(s, 120, CHANGED "take back\n", "discard", "--colour", "never", GAUGES, NULL);
     assert_status(&o, 3);
     assert_contains(o.out, "Stopped: 2 discarded (20 B)");
     assert_contains(o.out, "Done: 2 recovered (20 B). Run");
@@ -113,7 +118,8 @@ static void what_was_answered_beforehand_goes_on(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     AS_ROOT_ONLY();
-    o = shell(s, "chattr +a w/g3.csv || exit 77; $O discard w/g?.csv --yes; s=$?; chattr -a w/g3.csv; exit $s");
+    o = shell(s,
+              "chattr +a w/g3.csv || exit 77; $O discard w/g?.csv --yes; s=$?; chattr -a w/g3.csv; exit $s");
     if (o.status == 77)
         skip();
     assert_status(&o, 3);
@@ -136,13 +142,14 @@ static void bind_mounts_stay(void **state)
     for (size_t i = 0; i < sizeof acts / sizeof *acts; i++) {
         char script[1000];
         struct outcome o;
-        snprintf(script, sizeof script,
-                 "rm -rf in; mkdir -p in/etc in/own in/bound in/x/deep other; touch other/kept\n"
-                 "mount --bind /etc in/etc && mount --bind state in/own && mount --bind other in/bound || exit 9\n"
-                 "$O %s in/etc </dev/null; echo $?; $O %s in/own </dev/null; echo $?; $O %s in --yes; echo $?\n"
-                 "test -e other/kept && test -e /etc/passwd && test -e state/version && echo all there\n"
-                 "umount in/etc in/own in/bound",
-                 acts[i], acts[i], acts[i]);
+        snprintf(
+            script, sizeof script,
+            "rm -rf in; mkdir -p in/etc in/own in/bound in/x/deep other; touch other/kept\n"
+            "mount --bind /etc in/etc && mount --bind state in/own && mount --bind other in/bound || exit 9\n"
+            "$O %s in/etc </dev/null; echo $?; $O %s in/own </dev/null; echo $?; $O %s in --yes; echo $?\n"
+            "test -e other/kept && test -e /etc/passwd && test -e state/version && echo all there\n"
+            "umount in/etc in/own in/bound",
+            acts[i], acts[i], acts[i]);
         olvido_ends(s, 1, "recover", "nothing", NULL); /* there is a state directory */
         o = shell(s, script);
         if (!strstr(o.out, "all there") || strncmp(o.out, "3\n3\n", 4) != 0)
@@ -157,10 +164,9 @@ static void a_mount_that_appears_meanwhile_stays(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     AS_ROOT_ONLY();
-#define MOUNTED                                                                                              \
-    "!mount -t tmpfs t w/on && mount -t tmpfs t w/in/deep && touch w/on/new w/in/deep/new\n"
-#define THERE "test -e w/on/new && test -e w/in/deep/new && umount w/on w/in/deep"
-#define MADE  "mkdir -p w/on w/in/deep w/free; touch w/free/x; touch w/on/a w/in/deep/a"
+#define MOUNTED "!mount -t tmpfs t w/on && mount -t tmpfs t w/in/deep && touch w/on/new w/in/deep/new\n"
+#define THERE   "test -e w/on/new && test -e w/in/deep/new && umount w/on w/in/deep"
+#define MADE    "mkdir -p w/on w/in/deep w/free; touch w/free/x; touch w/on/a w/in/deep/a"
     shell_ok(s, MADE);
     o = olvido_on_terminal(s, 120, MOUNTED "yes\ngo on\ngo on\n", "discard", "w/on", "w/in", "w/free", NULL);
     assert_contains(o.out, "2 left alone");
@@ -170,7 +176,8 @@ static void a_mount_that_appears_meanwhile_stays(void **state)
                            NULL);
     shell_ok(s, THERE "; test ! -e w/free; test -e w/in/deep; test -e w/on/a");
     shell_ok(s, "rm -r w/on w/in; mkdir -p w/on w/in/deep");
-    o = olvido_on_terminal(s, 120, MOUNTED "yes\ngo on\ngo on\n", "sweep", "w/on", "w/in", "w/e1", "w/e2", NULL);
+    o = olvido_on_terminal(s, 120, MOUNTED "yes\ngo on\ngo on\n", "sweep", "w/on", "w/in", "w/e1", "w/e2",
+                           NULL);
     shell_ok(s, THERE "; test ! -e w/e1; test -e w/in/deep; test -e w/on");
 }
 
@@ -182,11 +189,13 @@ static void on_a_read_only_file_system_nothing_goes(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     AS_ROOT_ONLY();
-    o = shell(s, "n=0; mkdir m; mount -t tmpfs t m; mkdir m/d m/e; touch m/f m/d/g; mount -o remount,ro m\n"
-                 "for a in 'discard m/f' 'delete m/f' 'discard m/d' 'delete --tree m/d' 'sweep m/e'; do\n"
-                 "$O $a --yes --count 1 2>said; s=$?; cat said\n"
-                 "grep -q 'm/.*: .*[Rr]ead-only file system' said && [ $s = 3 ] && n=$((n + 1)); done; echo told $n\n"
-                 "mount -o remount,rw m; ls m; umount m");
+    o = shell(
+        s,
+        "n=0; mkdir m; mount -t tmpfs t m; mkdir m/d m/e; touch m/f m/d/g; mount -o remount,ro m\n"
+        "for a in 'discard m/f' 'delete m/f' 'discard m/d' 'delete --tree m/d' 'sweep m/e'; do\n"
+        "$O $a --yes --count 1 2>said; s=$?; cat said\n"
+        "grep -q 'm/.*: .*[Rr]ead-only file system' said && [ $s = 3 ] && n=$((n + 1)); done; echo told $n\n"
+        "mount -o remount,rw m; ls m; umount m");
     assert_contains(o.out, "told 5\nd\ne\nf\n");
 }
 
@@ -198,11 +207,14 @@ static void on_a_full_file_system_nothing_is_lost(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     AS_ROOT_ONLY();
-    o = shell(s, "mkdir m; mount -t tmpfs -o nr_inodes=14 t m; chmod 1777 m; mkdir -m 700 m/d m/e; touch m/f m/d/g\n"
-                 "n=1; while touch m/fill$n 2>/dev/null; do n=$((n + 1)); done\n"
-                 "for a in 'discard m/f' 'delete m/f' 'discard m/d' 'delete --tree m/d'; do\n"
-                 "$O $a --yes --count 1 2>said; s=$?; cat said; grep -q 'm/[fd]: .*No space left on device' said &&\n"
-                 "[ $s = 1 ] && echo told; done; ls m | grep -v fill; $O sweep m/e; $O delete m/d/g; echo stays: $(ls m/d); umount m");
+    o = shell(
+        s,
+        "mkdir m; mount -t tmpfs -o nr_inodes=14 t m; chmod 1777 m; mkdir -m 700 m/d m/e; touch m/f m/d/g\n"
+        "n=1; while touch m/fill$n 2>/dev/null; do n=$((n + 1)); done\n"
+        "for a in 'discard m/f' 'delete m/f' 'discard m/d' 'delete --tree m/d'; do\n"
+        "$O $a --yes --count 1 2>said; s=$?; cat said; grep -q 'm/[fd]: .*No space left on device' said &&\n"
+        "[ $s = 1 ] && echo told; done; ls m | grep -v fill; $O sweep m/e; $O delete m/d/g; echo stays: $(ls "
+        "m/d); umount m");
     assert_contains(o.out, "told\n");
     assert_contains(o.out, "d\ne\nf\n");
     assert_contains(o.out, "Done: 1 directory swept");
@@ -217,21 +229,25 @@ static void it_is_said_which_level_does_not_permit(void **state)
     struct outcome o;
     ON_LINUX_ONLY();
     AS_ROOT_ONLY();
-    o = shell(s,
-              "chmod 755 .; mkdir -m 777 u; mkdir -p u/a/b/c/e; echo x >u/a/b/c/f; chown -R 65534 u\n"
-              "somebody() { echo \"= $*\"; HOME=$PWD/u XDG_DATA_HOME=$PWD/u/data setpriv --reuid 65534 --regid 65534 "
-              "--clear-groups $OLVIDO --state $PWD/u/state \"$@\" --yes --count 1 2>&1; echo \"status $?\"; }\n"
-              "chmod 0 u/a/b; for a in 'discard u/a/b/c/f' 'delete u/a/b/c/f' 'discard u/a' 'delete --tree u/a' "
-              "'sweep u/a'; do somebody $a; done\n"
-              "chmod 500 u/a/b; for a in 'discard u/a/b/c' 'delete --tree u/a/b/c' 'sweep u/a/b/c/e'; do "
-              "chmod 500 u/a/b/c; somebody $a; done\n"
-              "find u -name f; chmod 700 u/a/b u/a/b/c; chown 0 u/a/b/c; chmod 755 u/a/b/c; somebody discard u/a/b; ls u/a");
+    o = shell(
+        s, "chmod 755 .; mkdir -m 777 u; mkdir -p u/a/b/c/e; echo x >u/a/b/c/f; chown -R 65534 u\n"
+           "somebody() { echo \"= $*\"; HOME=$PWD/u XDG_DATA_HOME=$PWD/u/data setpriv --reuid 65534 --regid "
+           "65534 "
+           "--clear-groups $OLVIDO --state $PWD/u/state \"$@\" --yes --count 1 2>&1; echo \"status $?\"; }\n"
+           "chmod 0 u/a/b; for a in 'discard u/a/b/c/f' 'delete u/a/b/c/f' 'discard u/a' 'delete --tree u/a' "
+           "'sweep u/a'; do somebody $a; done\n"
+           "chmod 500 u/a/b; for a in 'discard u/a/b/c' 'delete --tree u/a/b/c' 'sweep u/a/b/c/e'; do "
+           "chmod 500 u/a/b/c; somebody $a; done\n"
+           "find u -name f; chmod 700 u/a/b u/a/b/c; chown 0 u/a/b/c; chmod 755 u/a/b/c; somebody discard "
+           "u/a/b; ls u/a");
     assert_contains(o.out, "= discard u/a/b/c/f\nolvido: u/a/b/c/f: looking for it: Permission denied\n");
     assert_contains(o.out, "= delete u/a/b/c/f\nolvido: u/a/b/c/f: looking for it: Permission denied\n");
     assert_contains(o.out, "/u/a/b: it cannot be looked into: Permission denied\nolvido: there is nothing to "
                            "discard; nothing was done\nstatus 3\n");
-    assert_contains(o.out, "/u/a/b: opening the directory: Permission denied\nolvido: there is nothing to delete");
-    assert_contains(o.out, "= discard u/a/b/c\nolvido: u/a/b/c: its directory cannot be changed: Permission denied");
+    assert_contains(o.out,
+                    "/u/a/b: opening the directory: Permission denied\nolvido: there is nothing to delete");
+    assert_contains(o.out,
+                    "= discard u/a/b/c\nolvido: u/a/b/c: its directory cannot be changed: Permission denied");
     assert_contains(o.out, "= delete --tree u/a/b/c\nolvido: u/a/b/c: its directory cannot be changed");
     assert_contains(o.out, "= sweep u/a/b/c/e\nolvido: u/a/b/c/e: its directory cannot be changed");
     assert_contains(o.out, "u/a/b/c/f\n= discard u/a/b\n");

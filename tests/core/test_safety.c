@@ -167,6 +167,42 @@ static void a_directory_is_reached_once_for_all_its_files(void **state)
     olv_reach_end(&reach);
 }
 
+/* Empty directories are reached from what was in them; everything else by its path, each time. */
+static void only_what_is_empty_is_reached_from_below(void **state)
+{
+    const struct sandbox *s = *state;
+    struct olv_reach reach;
+    struct olv_docket_entry inner, middle, upper;
+    struct olv_error err = {0};
+    make_dir(s, "d");
+    make_dir(s, "d/e");
+    make_dir(s, "d/e/f");
+    make_dir(s, "other");
+    inner = decision(s, "d/e", "f");
+    middle = decision(s, "d", "e");
+    upper = decision(s, ".", "d");
+    inner.act = middle.act = upper.act = olv_act_named("sweep");
+    olv_reach_begin(&reach);
+    assert_true(olv_reach_directory(&reach, &inner, &err));
+    rename(in(s, "d"), in(s, "moved")); /* with all that is in it */
+    assert_true(olv_reach_directory(&reach, &middle, &err));
+    assert_int_equal(reach.inode, middle.at.inode);
+    assert_string_equal(olv_text_string(&reach.path), in(s, "d"));
+    rename(in(s, "moved"), in(s, "d"));
+    assert_true(olv_reach_directory(&reach, &inner, &err));
+    middle.act = olv_act_named("delete");
+    rename(in(s, "d"), in(s, "moved"));
+    assert_false(olv_reach_directory(&reach, &middle, &err));
+    assert_int_equal(err.code, OLV_CHANGED);
+    rename(in(s, "moved"), in(s, "d"));
+    middle.act = upper.act;
+    assert_true(olv_reach_directory(&reach, &inner, &err));
+    rename(in(s, "d/e"), in(s, "other/e")); /* what is above it now is not what was judged */
+    assert_true(olv_reach_directory(&reach, &middle, &err));
+    assert_int_equal(reach.inode, middle.at.inode);
+    olv_reach_end(&reach);
+}
+
 /* ---- publishing and private places ---- */
 
 static void a_file_is_published_whole_or_not_at_all(void **state)
@@ -524,6 +560,7 @@ int main(void)
         TEST(a_directory_is_ours_only_when_nobody_else_can_write_in_it),
         TEST(links_are_never_followed_on_the_way),
         TEST(a_directory_is_reached_once_for_all_its_files),
+        TEST(only_what_is_empty_is_reached_from_below),
         TEST(a_file_is_published_whole_or_not_at_all),
         TEST(parents_are_made_and_private_places_examined),
         TEST(a_path_is_reached_whatever_its_length),
