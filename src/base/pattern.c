@@ -412,10 +412,12 @@ static size_t take_character(struct matching *m, size_t place)
     uint64_t *set = m->sets[place % AHEAD];
     uint32_t c;
     size_t len = olv_character(m->text + place, m->len - place, &c);
-    for (size_t w = 0; w < m->words; w++)
-        for (size_t bit = 0; set[w] >> bit && bit < WORD_BITS; bit++)
-            if (set[w] >> bit & 1)
-                take(m, place, w * WORD_BITS + bit, c, len);
+    for (size_t w = 0; w < m->words; w++) {
+        size_t step = w * WORD_BITS;
+        for (uint64_t left = set[w]; left; left >>= 1, step++)
+            if (left & 1)
+                take(m, place, step, c, len);
+    }
     memset(set, 0, m->words * sizeof *set);
     return len;
 }

@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Any bytes as a duration, an instant, a size, a pattern of a date with a name, a wildcard with a name: the
- * first byte says which, and a zero byte parts pattern and name. */
+/* Any bytes as a duration, an instant, a size, a pattern of a date with a name, a wildcard with a name, a
+ * pattern with a path: the first byte says which, and a zero byte parts pattern and name. */
 #include "base/glob.h"
 #include "base/name_date.h"
 #include "fuzz.h"
 #include "olvido/calendar.h"
+#include "olvido/pattern.h"
 #include "olvido/quantity.h"
 
 #include <string.h>
@@ -63,6 +64,36 @@ static void date_in_name(const char *pattern, const char *name, size_t len)
     }
 }
 
+/* What is quoted fits itself alone. */
+static void quoted(const char *name, size_t len)
+{
+    struct olv_error err = {0};
+    struct olv_text text = {0};
+    struct olv_pattern *pattern;
+    olv_pattern_quote(&text, name, len);
+    pattern = olv_pattern_new(olv_text_string(&text), text.len, &err);
+    must(pattern || err.code == OLV_USAGE); /* it may be too long */
+    must(!pattern || (olv_pattern_fits(pattern, name, len) && olv_pattern_only(pattern)));
+    olv_pattern_free(pattern);
+    olv_text_free(&text);
+}
+
+/* Where something fits, each of its beginnings leads to it, and it begins as everything does that fits. */
+static void pattern_of(const char *text, size_t text_len, const char *name, size_t len)
+{
+    struct olv_error err = {0};
+    struct olv_pattern *pattern = olv_pattern_new(text, text_len, &err);
+    bool fits = pattern && olv_pattern_fits(pattern, name, len);
+    must(pattern || (err.code == OLV_USAGE && *err.what));
+    must(!fits || olv_pattern_fits_above(pattern, name, len));
+    must(!fits || strncmp(name, olv_pattern_begins(pattern), strlen(olv_pattern_begins(pattern))) == 0);
+    for (size_t i = 0; fits && i <= len && i < 200; i++)
+        must(olv_pattern_leads(pattern, name, i));
+    olv_pattern_free(pattern);
+    if (memchr(name, '\0', len) == NULL)
+        quoted(name, len);
+}
+
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     char *text = malloc(size + 1), *name;
@@ -72,7 +103,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     text[len] = '\0';
     pattern_len = strlen(text);
     name = pattern_len < len ? text + pattern_len + 1 : text + len;
-    switch (size ? data[0] % 5 : 0) {
+    switch (size ? data[0] % 6 : 0) {
     case 0:
         duration(text, len);
         break;
@@ -84,6 +115,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         break;
     case 3:
         date_in_name(text, name, (size_t)(text + len - name));
+        break;
+    case 5:
+        pattern_of(text, pattern_len, name, (size_t)(text + len - name));
         break;
     default:
         olv_glob_match(text, pattern_len, name, (size_t)(text + len - name), size % 2 == 0);
