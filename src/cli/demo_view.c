@@ -38,6 +38,7 @@ void demo_print_tour(const struct cli *cli, const char *place)
         {"audit show", "what was done?"},
         {"audit verify", "is the record untouched?"},
         {"recover '%s/scratch/*'", "take some of it back"},
+        {"discard --matching 'plot-*' %s/scratch", "remove something by hand; it asks first"},
     };
     printf("\nTry:\n");
     for (size_t i = 0; i < sizeof steps / sizeof *steps; i++)

@@ -273,6 +273,7 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, co
         example_with_date(s, r, &t, &e);
     else
         example_of(r->where_expr, "sample", &e);
+    e.wants_empty |= (r->steps[step].act->traits & OLV_EMPTY_ONLY) != 0;
     if (*real)
         snprintf(e.path, sizeof e.path, "%s", real);
     sample = add_sample(s->out);

@@ -155,6 +155,22 @@ static void bad_places_and_policies_are_refused(void **state)
     o = olvido_ends(s, 2, "demo", "new", "--as-of", "2030-01-01", NULL);
 }
 
+/* What only takes empty directories gets empty ones. */
+static void samples_to_be_swept_are_empty(void **state)
+{
+    static const char policy[] =
+        "olvido: 1\nlimits: { files: 100 }\nrules:\n  - { name: empties, under: /srv/tides, where: kind = "
+        "directory, steps: [ { after: 30 days, do: sweep } ] }\n";
+    const struct sandbox *s = *state;
+    struct outcome o;
+    overwrite(s, "own.yaml", policy, strlen(policy));
+    o = olvido_ends(s, 0, "demo", "samples", "--for", "own.yaml", NULL);
+    assert_contains(o.out, "sweep, due");
+    assert_contains(o.out, "2 samples: 2 as their rule means it");
+    o = olvido_ends(s, 0, "--policy", "samples/policy.yaml", "enforce", "--yes", NULL);
+    assert_contains(o.out, "1 directory swept");
+}
+
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
 
 int main(void)
@@ -166,6 +182,7 @@ int main(void)
         TEST(real_files_lend_their_names),
         TEST(a_place_may_have_wildcards_in_its_name),
         TEST(bad_places_and_policies_are_refused),
+        TEST(samples_to_be_swept_are_empty),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
