@@ -135,7 +135,7 @@ static void settle_entry(struct settling *s, uint64_t batch, const struct olv_do
     turn->crash.trace =
         s->is_same_boot || e->act->manner ? trace_get(s->trace, batch, e->number) : OLV_TRACE_NONE;
     was_done = look_at_entry(s, e, &o);
-    if (turn->directory.fd >= 0 && o.result != OLV_UNSURE)
+    if (turn->directory.fd >= 0) /* also where nothing tells: a directory that was being emptied stays due */
         emptying_settle(s->run, e);
     outcomes_note(s->run, e, &o);
     result = hooks ? outcome_word(e->act, o.result) : "left";

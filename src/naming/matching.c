@@ -6,7 +6,6 @@
 #include "olvido/path.h"
 #include "os/os.h"
 
-#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -91,7 +90,7 @@ static bool add_root(struct matching *m, const char *typed, struct olv_error *er
         naming_trouble(m->naming, typed, why.sys ? "looking for it" : why.what, why.sys);
         return true;
     }
-    if (olv_os_stat(AT_FDCWD, real, &stat) && stat.kind != OLV_KIND_DIRECTORY) {
+    if (olv_os_stat_path(real, &stat) && stat.kind != OLV_KIND_DIRECTORY) {
         naming_left(m->naming, typed, "it is no directory in which --matching could look", 0);
         free(real);
         return true;

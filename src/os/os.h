@@ -31,6 +31,8 @@ int olv_os_open_dir(int dir, const char *path, bool one_mount);
 bool olv_os_leaves_access_time(int fd);
 /* Stats `name` in `dir` (links themselves); an empty name is `dir`. */
 bool olv_os_stat(int dir, const char *name, struct olv_stat *out);
+/* Stats what lies at an absolute path, however long. */
+bool olv_os_stat_path(const char *path, struct olv_stat *out);
 
 /* Whether this errno says that a path leads to nothing: it is missing, or a link or a file is on the way.
  * With any other errno it could not be looked at. */

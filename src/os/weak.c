@@ -7,6 +7,7 @@
 #include <fcntl.h>
 #include <limits.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -79,6 +80,25 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
     close(fd);
     errno = error;
     return -1;
+}
+
+bool olv_os_stat_path(const char *path, struct olv_stat *out)
+{
+    const char *name = strrchr(path, '/');
+    char *above;
+    int fd, error;
+    bool ok;
+    ok = olv_os_stat(AT_FDCWD, path, out);
+    if (ok || errno != ENAMETOOLONG || !name)
+        return ok;
+    above = strndup(path, (size_t)(name - path));
+    fd = above ? olv_os_open_path(above) : -1;
+    ok = fd >= 0 && olv_os_stat(fd, name + 1, out);
+    error = errno;
+    olv_os_close(fd);
+    free(above);
+    errno = error;
+    return ok;
 }
 
 /* Undoes what was made at the new place, and fails with the earlier error. */

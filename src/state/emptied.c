@@ -5,7 +5,7 @@
 #include "os/os.h"
 #include "state/register_parts.h"
 
-#include <fcntl.h>
+#include <errno.h>
 #include <string.h>
 
 enum { LOOKED_S = 86400, LOOKED_MOST = 4096 };
@@ -109,7 +109,9 @@ enum olv_truth olv_register_before_emptied(struct olv_register *r, const char *p
 static bool is_over(const char *path, sqlite3_stmt *s)
 {
     struct olv_stat stat;
-    return !olv_os_stat(AT_FDCWD, path, &stat) || (int64_t)stat.inode != sqlite3_column_int64(s, 1) ||
+    if (!olv_os_stat_path(path, &stat))
+        return olv_os_is_absent(errno);
+    return (int64_t)stat.inode != sqlite3_column_int64(s, 1) ||
            olv_instant_compare(stat.modified, instant_at(s, 2)) != 0;
 }
 

@@ -7,7 +7,6 @@
 #include "state/register_parts.h"
 
 #include <errno.h>
-#include <fcntl.h>
 #include <string.h>
 
 enum { MISSING_S = 90 * 86400, CHECKED_S = 86400, CHECKED_MOST = 4096, MOVED_MOST = 4096 };
@@ -141,7 +140,7 @@ static bool follow(struct olv_register *r, const char *path, const struct olv_ha
     struct olv_had former = *found, now = *found, there;
     if (strcmp(path, wanted->path) == 0 || r->had_count >= MOVED_MOST)
         return true;
-    if (olv_os_stat(AT_FDCWD, path, &stat)) {
+    if (olv_os_stat_path(path, &stat)) {
         there = olv_had_of(path, &stat, NULL);
         if (is_same_inode(&there, found))
             return true; /* another name of it */
@@ -218,7 +217,7 @@ static bool leads_nowhere(const char *path, const struct olv_had *had)
 {
     struct olv_stat stat;
     struct olv_had there;
-    if (!olv_os_stat(AT_FDCWD, path, &stat))
+    if (!olv_os_stat_path(path, &stat))
         return olv_os_is_absent(errno);
     there = olv_had_of(path, &stat, NULL);
     there.has_born &= had->has_born;
