@@ -27,7 +27,7 @@ static int ask_what_now(struct in_the_way *w, const struct olv_obstacle_met *met
                                                                                    "stop", "go on", NULL};
     struct olv_text line = {0};
     int answer;
-    olv_text_printf(&line, "So far %s %s %s, and %s not; %s %s to go. What now?", NUMBER(met->done),
+    olv_text_printf(&line, "So far %s %s %s, and %s not; %s %s to go:", NUMBER(met->done),
                     met->done == 1 ? "is" : "are", w->confirm->act->named.act->past,
                     COUNT(met->undone, "is", "are"), NUMBER(to_go), to_go == 1 ? "is" : "are");
     answer = ask(w->confirm->cli, olv_text_string(&line), can_take_back(w, met) ? answers : some);

@@ -41,7 +41,7 @@ static bool stands(const struct sandbox *s, const char *names)
 /* ---- the question ---- */
 
 #define MET      "g3.csv: it changed since it was judged"
-#define WHAT_NOW "So far 2 are discarded, and 1 is not; 3 are to go. What now? stop, go on, take back? "
+#define WHAT_NOW "So far 2 are discarded, and 1 is not; 3 are to go: stop, go on, take back? "
 
 static void it_stops_where_something_is_in_the_way(void **state)
 {
@@ -71,9 +71,8 @@ static void it_goes_on_and_asks_once_for_each_reason(void **state)
     assert_true(stands(s, "e1 e2 e3 e4 e5 e6 g3.csv g5.csv"));
     o = olvido_on_terminal(s, 120, "!rmdir w/e1; touch w/e3/x\nyes\ngo on\ngo on\n", "sweep", "--colour",
                            "never", EMPTIES, NULL);
-    assert_contains(o.out, "So far 0 are swept, and 1 is not; 5 are to go. What now? stop, go on? ");
-    assert_contains(o.out,
-                    "So far 1 is swept, and 2 are not; 3 are to go. What now? stop, go on, take back? ");
+    assert_contains(o.out, "So far 0 are swept, and 1 is not; 5 are to go: stop, go on? ");
+    assert_contains(o.out, "So far 1 is swept, and 2 are not; 3 are to go: stop, go on, take back? ");
     assert_contains(o.out, "4 directories swept");
 }
 
@@ -100,7 +99,7 @@ static void it_stops_when_nobody_answers(void **state)
     const struct sandbox *s = *state;
     struct outcome o = olvido_on_terminal(s, 120, CHANGED, "delete", "--colour", "never", GAUGES, NULL);
     assert_status(&o, 3);
-    assert_contains(o.out, "So far 2 are deleted, and 1 is not; 3 are to go. What now? stop, go on? ");
+    assert_contains(o.out, "So far 2 are deleted, and 1 is not; 3 are to go: stop, go on? ");
     assert_contains(o.out, "Stopped: 2 deleted (20 B), 4 left alone");
     assert_true(stands(s, "e1 e2 e3 e4 e5 e6 g3.csv g4.csv g5.csv g6.csv"));
     o = olvido_on_terminal(s, 120, "!echo x >>w/g4.csv\nyes\n!kill -HUP $(pgrep -P $PPID -x olvido)\ngo on\n",
@@ -123,10 +122,10 @@ static void what_was_answered_beforehand_goes_on(void **state)
     if (o.status == 77)
         skip();
     assert_status(&o, 3);
-    assert_lacks(o.err, "What now?");
+    assert_lacks(o.err, "to go:");
     assert_contains(o.out, "Done: 5 discarded");
     o = olvido_on_terminal(s, 120, "", "delete", "w/g3.csv", "--yes", NULL);
-    assert_lacks(o.out, "What now?");
+    assert_lacks(o.out, "to go:");
 }
 
 /* ---- mounts ---- */
@@ -179,6 +178,28 @@ static void a_mount_that_appears_meanwhile_stays(void **state)
     o = olvido_on_terminal(s, 120, MOUNTED "yes\ngo on\ngo on\n", "sweep", "w/on", "w/in", "w/e1", "w/e2",
                            NULL);
     shell_ok(s, THERE "; test ! -e w/e1; test -e w/in/deep; test -e w/on");
+}
+
+/* What is in a whole file system takes its number, whatever else was said. */
+static void emptying_a_mount_takes_the_count(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    AS_ROOT_ONLY();
+    shell_ok(s, "mkdir m; mount -t tmpfs t m; touch m/f m/.g");
+    for (int i = 0; i < 2; i++) {
+        const char *act = i ? "delete" : "discard";
+        o = olvido_ends(s, 3, act, "--contents", "m", "--yes", NULL);
+        assert_contains(o.err, "a whole file system");
+        assert_contains(o.err, "Use a terminal or --count 2");
+        olvido_ends(s, 3, act, "--contents", "m", "--count", "3", NULL);
+        assert_true(exists(s, "m/f") && exists(s, "m/.g"));
+    }
+    o = olvido_on_terminal(s, 120, "2\n", "delete", "--contents", "m", NULL);
+    assert_status(&o, 0);
+    assert_contains(o.out, "Done: 2 deleted");
+    shell_ok(s, "test -z \"$(ls -A m)\"; umount m");
 }
 
 /* ---- places where nothing can be removed ---- */
@@ -266,6 +287,7 @@ int main(void)
         TEST(what_was_answered_beforehand_goes_on),
         TEST(bind_mounts_stay),
         TEST(a_mount_that_appears_meanwhile_stays),
+        TEST(emptying_a_mount_takes_the_count),
         TEST(on_a_read_only_file_system_nothing_goes),
         TEST(on_a_full_file_system_nothing_is_lost),
         TEST(it_is_said_which_level_does_not_permit),

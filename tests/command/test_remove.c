@@ -117,6 +117,9 @@ static void names_come_from_a_file(void **state)
     o = in_w(s, ": >empty; $O delete --names-from empty");
     assert_status(&o, 2);
     assert_contains(o.err, "there is no name in the file");
+    o = olvido_on_terminal(s, 120, "", "delete", "--names-from", "-", NULL);
+    assert_status(&o, 2);
+    assert_contains(o.out, "names are read from a file or a pipe, not a terminal");
 }
 
 /* "y" is a name here, and no answer. */
