@@ -85,6 +85,11 @@ enum olv_truth ending_applied(struct turn *turn, const struct olv_docket_entry *
         o->result = OLV_FAILED;
         return OLV_YES;
     }
+    if (is_there == OLV_YES && is_partly_gone(turn, e)) { /* a power cut may have taken the trace */
+        olv_fail(&o->error, OLV_SYSTEM,
+                 "a part of it is gone, and nothing tells whether this run removed it");
+        return OLV_UNKNOWN;
+    }
     if (is_there == OLV_YES || turn->crash.trace == OLV_TRACE_NOT_DONE)
         return OLV_NO;
     return is_there == OLV_NO && turn->crash.trace == OLV_TRACE_DONE ? OLV_YES : OLV_UNKNOWN;
