@@ -25,6 +25,7 @@ STORY(archive_going, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(archive_told_later, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(taken_back_in_vain, ON_LINUX_ONLY(); AS_ROOT_ONLY())
+STORY(partly_gone_without_trace, ON_LINUX_ONLY())
 
 static void swapped_while_discarded(void **state)
 {
@@ -62,6 +63,7 @@ int main(void)
         TEST(archive_told_later),
         TEST(settled_in_trouble),
         TEST(taken_back_in_vain),
+        TEST(partly_gone_without_trace),
         TEST(swapped_before_it_goes),
         TEST(another_archive_of_that_name),
     };
