@@ -135,7 +135,7 @@ static bool by_hand_carry_out(struct cli *cli, struct olv_session *session, stru
     else
         carry_out_others(cli, session, n, &result);
     result.left_before = n->left + n->guarded;
-    run_print_result(cli, session->run, &result, removes);
+    run_print_result(cli, session->run, &result, removes && !takes_back);
     if (result.left > result.without_gain)
         cli_mark(cli, STATUS_REFUSED);
     return takes_back && result.has_begun;

@@ -83,6 +83,7 @@ static void it_takes_back_what_went(void **state)
         olvido_on_terminal(s, 120, CHANGED "take back\n", "discard", "--colour", "never", GAUGES, NULL);
     assert_status(&o, 3);
     assert_contains(o.out, "Stopped: 2 discarded (20 B)");
+    assert_lacks(o.out, "Take it back:"); /* that is under way */
     assert_contains(o.out, "Done: 2 recovered (20 B). Run");
     assert_true(stands(s, "e1 e2 e3 e4 e5 e6 g1.csv g2.csv g3.csv g4.csv g5.csv g6.csv"));
     o = olvido_on_terminal(s, 120, FILLED "t\n", "sweep", "--colour", "never", EMPTIES, NULL);
