@@ -276,13 +276,18 @@ static void a_path_is_reached_whatever_its_length(void **state)
     assert_true(olv_os_stat(fd, part, &stat));
     parents_finish(path.data, "0123456789");
     assert_false(olv_os_stat(fd, part, &stat));
+    assert_false(olv_os_stat_path(path.data, &stat));
+    assert_int_equal(errno, ENOENT);
     assert_int_equal(mkdirat(fd, name, 0700), 0);
     close(fd);
+    assert_true(olv_os_stat_path(path.data, &stat));
+    assert_int_equal(stat.kind, OLV_KIND_DIRECTORY);
     real = olv_path_real(path.data);
     assert_non_null(real);
     assert_string_equal(real, path.data);
     free(real);
     assert_int_equal(symlinkat("/", AT_FDCWD, in(s, "out")), 0);
+    assert_true(olv_os_stat_path(in(s, "out/etc"), &stat)); /* one call follows links on the way */
     olv_text_clear(&path);
     olv_text_printf(&path, "%s%s", in(s, "out"), real = strdup(s->path));
     free(real);
