@@ -78,29 +78,13 @@ void asking_end(struct turn *turn)
     turn->ending.seen = NULL;
 }
 
-/* Whether the system tells about this file alone. Looking at all processes costs as much as a hundred such
- * questions. */
-static enum olv_truth ask_about_it(struct turn *turn, const struct olv_reach *at,
-                                   const struct olv_docket_entry *e)
-{
-    enum { FEW = 32 };
-    if (turn->ending.asked == FEW || e->identity.kind != OLV_KIND_FILE)
-        return OLV_UNKNOWN;
-    turn->ending.asked++;
-    return olv_os_is_open_for_writing(at->fd, e->name);
-}
-
 /* Whether anybody writes to it. For acts that can be taken back, one look answers for many files; otherwise
  * the system is asked about this file. */
 static enum olv_truth is_open_for_writing(struct turn *turn, const struct olv_reach *at,
                                           const struct olv_docket_entry *e)
 {
-    enum olv_truth is_open;
     if (e->act->traits & OLV_FINAL)
         return olv_os_is_open_for_writing(at->fd, e->name);
-    is_open = ask_about_it(turn, at, e);
-    if (is_open != OLV_UNKNOWN)
-        return is_open;
     look_at_processes(turn);
     if (turn->ending.seen && olv_os_is_in_use(turn->ending.seen, at->device, e->identity.inode))
         return OLV_YES;

@@ -71,7 +71,6 @@ struct turn {
         const struct olv_os_in_use *in_use; /* everything open on this machine; NULL: ask about each file */
         struct olv_os_in_use *seen;         /* as far as it could be seen, and when; owned */
         struct olv_instant seen_at;
-        unsigned asked; /* files asked about one by one, before looking at everything pays */
     } ending;
     struct { /* for settling */
         enum olv_trace trace;
