@@ -116,12 +116,11 @@ int ask(const struct cli *cli, const char *question, const char *const *answers)
 
 bool ask_count(const struct cli *cli, const char *question, uint64_t count)
 {
+    static const char rest[] = "to do it, anything else to leave it?";
     char line[LONGEST_ANSWER], wanted[24];
     snprintf(wanted, sizeof wanted, "%llu", (unsigned long long)count);
-    print_question(cli, question,
-                   (unsigned)strlen(wanted) + sizeof "Type  to do it, anything else to leave it? ");
-    fprintf(stderr, "Type %s%s%s to do it, anything else to leave it? ", term_begin(cli, STYLE_HEADING),
-            wanted, term_end(cli));
+    print_question(cli, question, (unsigned)(sizeof "Type " + strlen(wanted) + sizeof rest));
+    fprintf(stderr, "Type %s%s%s %s ", term_begin(cli, STYLE_HEADING), wanted, term_end(cli), rest);
     if (!read_line(cli, line)) {
         fputc('\n', stderr);
         return false;

@@ -8,7 +8,6 @@
 #include "cli/open_session.h"
 #include "cli/views.h"
 
-#include <stdlib.h>
 #include <string.h>
 
 bool by_hand_if_exists(struct cli *cli, enum olv_if_exists *out, bool *asks)
@@ -181,17 +180,16 @@ void by_hand(struct cli *cli, const struct by_hand *act)
 {
     struct olv_session session = {0};
     struct olv_named n = {0};
-    char *run = NULL; /* to take back */
+    char run[OLV_RUN_ID_SIZE] = ""; /* to take back */
     bool looks = cli_has(cli, OPT_PREVIEW),
          ok = session_open(cli, NULL, looks ? NULL : act->verb, &session) &&
               find_named(cli, act, &session, &n);
     if (ok && looks)
         preview(cli, &n);
     else if (ok && do_named(cli, act, &session, &n))
-        run = strdup(olv_run_id(session.run));
+        snprintf(run, sizeof run, "%s", olv_run_id(session.run));
     olv_named_free(&n);
     olv_session_close(&session);
-    if (run)
+    if (*run)
         take_back(cli, run);
-    free(run);
 }

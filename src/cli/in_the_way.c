@@ -15,22 +15,18 @@ static bool was_met(const struct in_the_way *w, const char *reason)
     return false;
 }
 
-static bool can_take_back(const struct in_the_way *w, const struct olv_obstacle_met *met)
-{
-    const struct olv_act *act = w->confirm->act->named.act;
-    return met->done > 0 && (act->destination == OLV_TO_TRASH || act->inverse);
-}
-
 static int ask_what_now(struct in_the_way *w, const struct olv_obstacle_met *met, uint64_t to_go)
 {
     static const char *const answers[] = {"stop", "go on", "take back", NULL}, *const some[] = {
                                                                                    "stop", "go on", NULL};
+    const struct olv_act *act = w->confirm->act->named.act;
     struct olv_text line = {0};
     int answer;
     olv_text_printf(&line, "So far %s %s %s, and %s not; %s %s to go:", NUMBER(met->done),
-                    met->done == 1 ? "is" : "are", w->confirm->act->named.act->past,
-                    COUNT(met->undone, "is", "are"), NUMBER(to_go), to_go == 1 ? "is" : "are");
-    answer = ask(w->confirm->cli, olv_text_string(&line), can_take_back(w, met) ? answers : some);
+                    met->done == 1 ? "is" : "are", act->past, COUNT(met->undone, "is", "are"), NUMBER(to_go),
+                    to_go == 1 ? "is" : "are");
+    answer = ask(w->confirm->cli, olv_text_string(&line),
+                 met->done && run_can_be_taken_back(act) ? answers : some);
     olv_text_free(&line);
     return answer;
 }

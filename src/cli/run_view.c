@@ -68,7 +68,7 @@ static bool is_final(const struct olv_act *act)
     return act->traits & OLV_FINAL;
 }
 
-static bool can_be_recovered(const struct olv_act *act)
+bool run_can_be_taken_back(const struct olv_act *act)
 {
     return act->destination == OLV_TO_TRASH || act->destination == OLV_TO_DEPOT || act->inverse;
 }
@@ -129,7 +129,7 @@ static void run_view_print_people(struct cli *cli, const struct olv_run *run, co
                                                        : "Done: ",
            olv_text_string(&line), term_end(cli), term_begin(cli, STYLE_HEADING), olv_run_id(run),
            term_end(cli));
-    if (can_recover && done_by(r, can_be_recovered) && !cli_has(cli, OPT_KEEP)) {
+    if (can_recover && done_by(r, run_can_be_taken_back) && !cli_has(cli, OPT_KEEP)) {
         printf("%s: olvido %srecover --run %s\n",
                done_by(r, is_final) ? "What was deleted is gone; take the rest back" : "Take it back",
                olv_text_string(&state), olv_run_id(run));

@@ -198,6 +198,8 @@ void removal_view_end(struct removal_view *view);
 /* Act by act; `can_recover`: `recover` finds what was discarded or archived. Marks the result's status. */
 void run_print_result(struct cli *cli, const struct olv_run *run, const struct olv_run_result *result,
                       bool can_recover);
+/* Whether `recover --run` takes back what this act did. */
+bool run_can_be_taken_back(const struct olv_act *act);
 /* Reports an earlier run that was cut short, if any. */
 void run_print_settled(struct cli *cli, const struct olv_run *run);
 

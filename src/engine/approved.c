@@ -103,12 +103,12 @@ static bool sort_entry(void *self, struct olv_docket_entry *e, struct olv_error 
     if (e->act->order == OLV_BY_DIRECTORY)
         return olv_compose_add(&o->composing, e, err);
     olv_text_clear(&o->record);
-    if (is_bottom_up)
+    if (is_bottom_up) {
         olv_path_add_bottom_up(&o->record, e->directory, e->name);
-    else
-        put_key(o, e);
-    if (is_bottom_up)
         olv_text_add(&o->record, "", 1);
+    } else {
+        put_key(o, e);
+    }
     olv_text_add(&o->record, e->directory, strlen(e->directory) + 1);
     olv_text_add(&o->record, e->name, strlen(e->name) + 1);
     olv_page_begin(&o->single);

@@ -40,12 +40,12 @@ static void tell_obstacle(struct carrying *c, const struct olv_docket_entry *e, 
 {
     const struct olv_observer *observer = c->run->session->options.observer;
     char reason[512];
-    bool is_none = o->result == OLV_DONE || o->result == OLV_PENDING;
+    bool went = o->result == OLV_DONE;
     if (!observer || !observer->obstacle)
         return;
-    c->went += is_none;
-    c->stayed += !is_none;
-    if (is_none || o->error.code == OLV_INTERRUPTED || o->error.code == OLV_NO_GAIN)
+    c->went += went;
+    c->stayed += !went;
+    if (went || o->error.code == OLV_INTERRUPTED || o->error.code == OLV_NO_GAIN)
         return;
     outcome_reason(o, reason, sizeof reason);
     observer->obstacle(observer->self, &(struct olv_obstacle_met){.path = run_path_of(c->run, e),

@@ -106,14 +106,14 @@ static int make_missing(int fd, char *rest, struct manner *manner, const char *l
     return fd;
 }
 
-/* `path`, a copy of it, is cut down to what is there. */
+/* `path`, a copy of it, is cut down to what is there, and then up into what is missing. */
 static int open_or_make(char *path, const char *directory, const struct olv_stat *inhabitant,
                         const char *label, struct olv_error *err)
 {
     struct manner manner;
     struct olv_stat above;
-    char *rest;
     int fd = open_nearest(path, err);
+    const char *missing = directory + strlen(path);
     if (fd < 0)
         return -1;
     if (!olv_os_stat(fd, "", &above)) {
@@ -121,15 +121,9 @@ static int open_or_make(char *path, const char *directory, const struct olv_stat
         close(fd);
         return -1;
     }
-    rest = strdup(directory + strlen(path));
-    if (!rest) {
-        close(fd);
-        olv_fail_memory(err);
-        return -1;
-    }
     manner = manner_below(&above, inhabitant);
-    fd = make_missing(fd, rest, &manner, label, err);
-    free(rest);
+    memcpy(path, missing, strlen(missing) + 1);
+    fd = make_missing(fd, path, &manner, label, err);
     if (fd < 0)
         olv_error_at(err, directory);
     return fd;

@@ -16,8 +16,9 @@ struct olv_reach {
 };
 
 void olv_reach_begin(struct olv_reach *reach);
-/* Opens the entry's directory without following links, and compares it with the entry. False with OLV_CHANGED
- * if it is a different directory now, or with OLV_SYSTEM. */
+/* Opens the entry's directory without following links, and compares it with the entry: by its path, or, for
+ * an act that takes empty directories only, from the open one within it. False with OLV_CHANGED if it is a
+ * different directory now, or with OLV_SYSTEM. */
 bool olv_reach_directory(struct olv_reach *reach, const struct olv_docket_entry *entry,
                          struct olv_error *err);
 /* The same for settling. Within a boot, device and inode decide; after a reboot device and mount numbers may

@@ -89,7 +89,6 @@ static bool prepend(struct way *w, const char *head)
     olv_text_free(&w->rest);
     w->rest = rest;
     w->at = 0;
-    errno = ENOMEM;
     return !rest.failed;
 }
 
@@ -105,8 +104,10 @@ static bool follow(struct way *w, const char *name, const struct stat *link, str
         errno = ELOOP;
         got = -1;
     }
-    if (got < 0 || !prepend(w, target))
+    if (got < 0)
         return olv_fail_system(err, olv_text_string(&w->path), "cannot follow the link `%.100s`", name);
+    if (!prepend(w, target)) /* `name` was a part of what is gone by now */
+        return olv_fail_memory(err);
     return target[0] != '/' || go_to_top(w, err);
 }
 

@@ -100,27 +100,22 @@ static int open_by_pieces(int dir, const char *path, uint64_t resolve)
 {
     char piece[PATH_MAX];
     size_t len = piece_of(path);
-    int passed = -1, error;
+    int passed = -1, fd;
     while (path[len] && len) {
-        int next;
         memcpy(piece, path, len);
         piece[len] = '\0';
-        next = open_how(dir, piece, O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC, resolve);
-        error = errno;
+        dir = open_how(dir, piece, O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC, resolve);
         olv_os_close(passed);
-        errno = error;
-        if (next < 0)
+        if (dir < 0)
             return -1;
-        dir = passed = next;
+        passed = dir;
         path += len + strspn(path + len, "/");
         len = piece_of(path);
     }
     /* what is left, as it is: too long a name is said by the system */
-    dir = open_resolved(dir, passed >= 0 && !*path ? "." : path, resolve);
-    error = errno;
+    fd = open_resolved(dir, passed >= 0 && !*path ? "." : path, resolve);
     olv_os_close(passed);
-    errno = error;
-    return dir;
+    return fd;
 }
 
 int olv_os_open_path(const char *path)

@@ -85,19 +85,16 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
 bool olv_os_stat_path(const char *path, struct olv_stat *out)
 {
     const char *name = strrchr(path, '/');
+    bool ok = olv_os_stat(AT_FDCWD, path, out);
     char *above;
-    int fd, error;
-    bool ok;
-    ok = olv_os_stat(AT_FDCWD, path, out);
+    int fd;
     if (ok || errno != ENAMETOOLONG || !name)
         return ok;
     above = strndup(path, (size_t)(name - path));
     fd = above ? olv_os_open_path(above) : -1;
-    ok = fd >= 0 && olv_os_stat(fd, name + 1, out);
-    error = errno;
-    olv_os_close(fd);
     free(above);
-    errno = error;
+    ok = fd >= 0 && olv_os_stat(fd, name + 1, out);
+    olv_os_close(fd);
     return ok;
 }
 

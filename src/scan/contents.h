@@ -16,9 +16,9 @@ struct contents_asker {
     const char *(*why_kept)(void *self, const struct olv_scan_entry *entry);
 };
 /* Walks the directory of that name in an open one. False with OLV_CHANGED if something in it could not be
- * looked at, or lies on another mount; with OLV_REFUSED if something keeps it. `asker` may be NULL. */
-/* `err` has the path of what could not be looked at, from `name` on, and why; no errno: another file system
- * begins there. */
+ * looked at, or lies on another mount; with OLV_REFUSED if something keeps it. `asker` may be NULL. `err` has
+ * the path of what could not be looked at, from `name` on, and why; no errno: another file system begins
+ * there. */
 bool olv_scan_contents(int dir, const char *name, const struct contents_asker *asker,
                        struct olv_contents *out, struct olv_error *err);
 

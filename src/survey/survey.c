@@ -321,16 +321,15 @@ static void add_root(struct walk_roots *t, struct scan_relay *relay, const char 
 {
     struct olv_observer observer = scan_relay_observer(relay);
     char *real = olv_path_real(path);
-    int fd = real ? olv_os_open_path(real) : -1;
+    struct olv_stat stat;
     if (!real) {
         olv_observe_unreadable(&observer, path, "looking for it", errno);
-    } else if (fd < 0 && errno == ENOTDIR) {
+    } else if (olv_os_stat_path(real, &stat) && stat.kind != OLV_KIND_DIRECTORY) {
         olv_observe_unreadable(&observer, path, "it is not a directory", 0);
         free(real);
     } else {
         t->paths[t->count++] = real;
     }
-    olv_os_close(fd);
 }
 
 static int by_name(const void *a, const void *b)
