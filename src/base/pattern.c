@@ -135,9 +135,10 @@ static bool read_set(struct reading *r)
     }
     step.range_count = r->pattern->range_count - step.range;
     if (r->at == r->len)
-        return wrong(r, "a ] is missing; write \\[ for the character itself");
+        return wrong(r, "a ] is missing; a backslash before the [ makes it an ordinary character");
     if (step.range_count == 0)
-        return wrong(r, "there is nothing between [ and ]; write \\[ for the character itself");
+        return wrong(
+            r, "there is nothing between [ and ]; a backslash before the [ makes it an ordinary character");
     r->at++;
     return add(r, step);
 }
@@ -198,7 +199,7 @@ static bool read_alternatives(struct reading *r)
         if (fork == SIZE_MAX || !read_sequence(r))
             return false;
         if (r->at == r->len)
-            return wrong(r, "a } is missing; write \\{ for the character itself");
+            return wrong(r, "a } is missing; a backslash before the { makes it an ordinary character");
         jump = add_step(r, (struct step){.kind = STEP_JUMP, .to = jump});
         if (jump == SIZE_MAX)
             return false;
@@ -209,7 +210,7 @@ static bool read_alternatives(struct reading *r)
     p->steps[fork] = (struct step){.kind = STEP_JUMP, .to = fork + 1};
     come_together(p, jump);
     return !is_first || wrong(r, "braces hold several patterns, as in {a,b}, or numbers, as in {1..12}; "
-                                 "write \\{ for the character itself");
+                                 "a backslash before the { makes it an ordinary character");
 }
 
 static bool read_braces(struct reading *r)

@@ -556,6 +556,9 @@ static void mistakes_are_explained(void **state)
     o = olvido_ends(s, 1, "discard", "", NULL);
     assert_contains(o.err, "a name is empty");
     assert_true(exists(s, "w/a.log"));
+    o = in_w(s, "$O discard --matching 'a{b'; $O discard --matching 'a[b'");
+    assert_contains(o.err, "the pattern a{b: a } is missing; a backslash before the { makes it an ordinary");
+    assert_contains(o.err, "the pattern a[b: a ] is missing; a backslash before the [ makes it an ordinary");
 }
 
 #define TEST(f) cmocka_unit_test_setup_teardown(f, setup, sandbox_teardown)
