@@ -244,6 +244,24 @@ static void on_a_full_file_system_nothing_is_lost(void **state)
     assert_contains(o.out, "stays:\n");
 }
 
+static void a_quota_that_is_out_loses_nothing(void **state)
+{
+    const struct sandbox *s = *state;
+    struct outcome o;
+    ON_LINUX_ONLY();
+    AS_ROOT_ONLY();
+    o = shell(
+        s, "n=0; touch w/e1/x; chmod 777 w; for a in 'discard w/g1.csv' 'delete w/g1.csv' 'discard w/e1' "
+           "'delete --tree w/e1'; do\n"
+           "strace -f -qq -o trace -e trace=renameat2 -e inject=renameat2:error=EDQUOT $O $a --yes --count 1 "
+           ">out 2>said; s=$?; cat said\n"
+           "grep -q 'w/[ge]1.*: Disk quota exceeded' said && [ $s = 1 ] && n=$((n + 1)); done\n"
+           "echo told $n; ls w/g1.csv w/e1; ls data/Trash/files data/Trash/info; $O audit verify");
+    assert_contains(o.out, "told 4\nw/g1.csv\n\nw/e1:\nx\n");
+    assert_contains(o.out, "data/Trash/files:\n\ndata/Trash/info:\n");
+    assert_contains(o.out, "Sound:");
+}
+
 /* Another user's directory in one's own goes, too, if it can be read. */
 static void it_is_said_which_level_does_not_permit(void **state)
 {
@@ -291,6 +309,7 @@ int main(void)
         TEST(emptying_a_mount_takes_the_count),
         TEST(on_a_read_only_file_system_nothing_goes),
         TEST(on_a_full_file_system_nothing_is_lost),
+        TEST(a_quota_that_is_out_loses_nothing),
         TEST(it_is_said_which_level_does_not_permit),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
