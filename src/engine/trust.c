@@ -3,6 +3,7 @@
 
 #include "depot/trust.h"
 #include "file/trusted.h"
+#include "os/os.h"
 #include "policy/document.h"
 
 #include <errno.h>
@@ -54,8 +55,7 @@ bool olv_settings_read_trusted(struct olv_settings *settings, const char *path, 
         olv_error_clear(err);
         ok = true;
     }
-    if (fd >= 0)
-        close(fd);
+    olv_os_close(fd);
     return ok;
 }
 
