@@ -18,6 +18,10 @@ enum { FEW = 3 };
 struct swept {
     atomic_bool keeps; /* something in it stays */
     struct olv_stat stat;
+    struct inside *inside; /* from when it is entered: many wait for that in one directory */
+};
+
+struct inside {
     struct olv_text state; /* what it takes to make it again */
     struct olv_text first; /* names of the first few things in the way; under the mutex */
     uint64_t in_the_way;
@@ -28,8 +32,11 @@ static struct swept staying;
 
 static void swept_free(struct swept *s)
 {
-    olv_text_free(&s->state);
-    olv_text_free(&s->first);
+    if (s->inside) {
+        olv_text_free(&s->inside->state);
+        olv_text_free(&s->inside->first);
+    }
+    free(s->inside);
     free(s);
 }
 
@@ -42,9 +49,10 @@ static void keep_around(const struct olv_scan_dir *dir)
 static void note_in_the_way(struct naming *n, const struct olv_scan_entry *entry)
 {
     struct swept *s = entry->dir->data;
+    struct inside *in = s->inside;
     pthread_mutex_lock(&n->mutex);
-    if (s->in_the_way++ < FEW)
-        olv_text_printf(&s->first, "%s%s", s->first.len ? ", " : "", entry->name);
+    if (in->in_the_way++ < FEW)
+        olv_text_printf(&in->first, "%s%s", in->first.len ? ", " : "", entry->name);
     pthread_mutex_unlock(&n->mutex);
     keep_around(entry->dir);
 }
@@ -91,6 +99,12 @@ static void sweeping_visit(void *self, unsigned number, struct olv_scan_entry *e
         scan_relay_fail(&n->relay, &err);
 }
 
+static bool begin_inside(struct swept *s, int fd, const struct olv_stat *stat, struct olv_error *err)
+{
+    s->inside = allocate(sizeof *s->inside, err);
+    return s->inside && remaking_note(fd, stat, &s->inside->state, err);
+}
+
 static bool begin_root(struct olv_scan_dir *dir, const struct olv_stat *stat, struct olv_error *err)
 {
     struct swept *s = allocate(sizeof *s, err);
@@ -113,22 +127,22 @@ static bool sweeping_enter(void *self, unsigned number, struct olv_scan_dir *dir
         return false;
     }
     s = dir->data;
-    if (s && !remaking_note(dir->fd, stat, &s->state, &err)) {
+    if (s && !begin_inside(s, dir->fd, stat, &err)) {
         struct olv_text path = {0};
         olv_scan_dir_path(dir, &path);
         naming_left(n, olv_text_string(&path), err.what, err.sys);
         olv_text_free(&path);
         atomic_store(&s->keeps, true);
     }
-    return true;
+    return !s || s->inside;
 }
 
-static void tell_in_the_way(struct naming *n, const char *path, const struct swept *s)
+static void tell_in_the_way(struct naming *n, const char *path, const struct inside *in)
 {
     struct olv_text what = {0};
-    olv_text_printf(&what, "not empty: %s", olv_text_string(&s->first));
-    if (s->in_the_way > FEW)
-        olv_text_printf(&what, " and %llu more", (unsigned long long)s->in_the_way - FEW);
+    olv_text_printf(&what, "not empty: %s", olv_text_string(&in->first));
+    if (in->in_the_way > FEW)
+        olv_text_printf(&what, " and %llu more", (unsigned long long)in->in_the_way - FEW);
     naming_tell(n, path, olv_text_string(&what), 0);
     olv_text_free(&what);
 }
@@ -140,7 +154,7 @@ static bool sweep_away(struct naming *n, struct name_worker *w, const char *path
     struct found found = found_of(n, above, &s->stat);
     char *directory = olv_path_directory(path);
     bool ok = directory ? naming_add(n, &w->record, directory, olv_path_name(path),
-                                     olv_text_string(&s->state), &found, err)
+                                     olv_text_string(&s->inside->state), &found, err)
                         : olv_fail_memory(err);
     free(directory);
     return ok;
@@ -171,7 +185,8 @@ static bool climb(struct naming *n, char *path, struct olv_error *err)
 {
     char *name = strdup(olv_path_name(path)), *above;
     struct place place = {.fd = -1};
-    struct swept s = {.keeps = false};
+    struct inside in = {.in_the_way = 0};
+    struct swept s = {.inside = &in};
     int fd, sys;
     bool ok = name || olv_fail_memory(err);
     olv_path_cut(path);
@@ -183,12 +198,12 @@ static bool climb(struct naming *n, char *path, struct olv_error *err)
          olv_os_stat(fd, "", &s.stat) && olv_os_stat(place.fd, "", &place.stat);
     if (ok) {
         place_examine(n, &place);
-        ok = !why_it_stays(n, &place, path, &s.stat, &sys) && remaking_note(fd, &s.stat, &s.state, err) &&
+        ok = !why_it_stays(n, &place, path, &s.stat, &sys) && remaking_note(fd, &s.stat, &in.state, err) &&
              sweep_away(n, &n->workers[0], path, &s, &place.stat, err);
     }
     olv_os_close(fd);
     olv_os_close(place.fd);
-    olv_text_free(&s.state);
+    olv_text_free(&in.state);
     olv_text_free(&place.words);
     free(above);
     free(name);
@@ -219,14 +234,14 @@ static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir
         return;
     keeps = atomic_load(&s->keeps) || !dir->is_complete;
     olv_scan_dir_path(dir, &path);
-    if (s->in_the_way)
-        tell_in_the_way(n, olv_text_string(&path), s);
+    if (s->inside && s->inside->in_the_way)
+        tell_in_the_way(n, olv_text_string(&path), s->inside);
     if (keeps && dir->parent) {
         keep_around(dir->parent);
     } else if (!keeps && !dir->parent) {
         n->keeps_root[dir->root] = false;
-        n->root_states[dir->root] = s->state;
-        s->state = (struct olv_text){0};
+        n->root_states[dir->root] = s->inside->state;
+        s->inside->state = (struct olv_text){0};
     } else if (!keeps &&
                (path.failed || !sweep_away(n, &n->workers[number], path.data, s, &around->stat, &err))) {
         scan_relay_fail(&n->relay, &err);
@@ -238,7 +253,8 @@ static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir
 static bool take_root(struct naming *n, size_t root, struct olv_error *err)
 {
     const char *path = n->trees.items[root];
-    struct swept s = {.state = n->root_states[root]};
+    struct inside in = {.state = n->root_states[root]};
+    struct swept s = {.inside = &in};
     struct olv_stat around;
     char *above = olv_path_directory(path);
     int fd = above ? olv_os_open_path(above) : -1;
