@@ -256,6 +256,17 @@ static struct olv_sample *add_sample(struct olv_samples *out)
     return &out->items[out->count++];
 }
 
+/* What this step takes; `t` becomes the time that its name says, if the rule goes by names. */
+static void example_for(const struct sampling *s, const struct olv_rule *rule, uint32_t step,
+                        struct olv_instant *t, struct example *out)
+{
+    if (rule->clock == OLV_CLOCK_NAME)
+        example_with_date(s, rule, t, out);
+    else
+        example_of(rule->where_expr, "sample", out);
+    out->wants_empty |= (rule->steps[step].act->traits & OLV_EMPTY_ONLY) != 0;
+}
+
 static bool make_sample(struct sampling *s, uint32_t rule, const char *under, const char *real, uint32_t step,
                         enum olv_side side, struct olv_error *err)
 {
@@ -269,11 +280,7 @@ static bool make_sample(struct sampling *s, uint32_t rule, const char *under, co
     int dir = -1;
     if (!find_time(s, rule, step, side, &t))
         return true; /* a step that is due at once has no time before it */
-    if (r->clock == OLV_CLOCK_NAME)
-        example_with_date(s, r, &t, &e);
-    else
-        example_of(r->where_expr, "sample", &e);
-    e.wants_empty |= (r->steps[step].act->traits & OLV_EMPTY_ONLY) != 0;
+    example_for(s, r, step, &t, &e);
     if (*real)
         snprintf(e.path, sizeof e.path, "%s", real);
     sample = add_sample(s->out);
