@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Paths as strings; absolute ones have no trailing slash. */
+/* Paths as strings (absolute ones have no trailing slash), and what they are without links. */
 #ifndef OLVIDO_PATH_H
 #define OLVIDO_PATH_H
 
