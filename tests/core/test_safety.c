@@ -295,12 +295,12 @@ static void a_path_is_reached_whatever_its_length(void **state)
         olv_text_puts(&path, i % 500 ? "/tide" : "/a-longer-name-for-a-change");
     assert_int_equal(olv_os_open_path(path.data), -1); /* through a link */
     assert_int_equal(errno, ELOOP);
+    real = olv_path_real(path.data);
+    assert_non_null(real);
+    assert_string_equal(real, path.data + strlen(in(s, "out")));
+    free(real);
     if (geteuid() == 0) { /* somebody else's link leads nowhere */
         assert_int_equal(lchown(in(s, "out"), 65534, 65534), 0);
-        olv_text_clear(&path);
-        olv_text_puts(&path, in(s, "out"));
-        for (int i = 0; i < 3000; i++)
-            olv_text_puts(&path, "/.");
         assert_null(olv_path_real(path.data));
         assert_int_equal(errno, ELOOP);
     }
