@@ -124,12 +124,6 @@ int olv_os_open_path(const char *path)
     return fd < 0 && is_missing(&has_no_openat2) ? weak_open_path(path) : fd;
 }
 
-int olv_os_open_above(int dir)
-{
-    int fd = openat(dir, "..", OPEN_DIRECTORY | O_NOATIME);
-    return fd < 0 && errno == EPERM ? openat(dir, "..", OPEN_DIRECTORY) : fd;
-}
-
 int olv_os_open_passing(int dir, const char *name)
 {
     return openat(dir, name, O_PATH | O_NOFOLLOW | O_CLOEXEC);

@@ -19,7 +19,7 @@
 /* Opens the directory at an absolute path, however long; no component may be a symbolic link (ELOOP or
  * ENOTDIR). */
 int olv_os_open_path(const char *path);
-/* Opens the directory around an open one. */
+/* Opens the directory around an open one, not to be read. */
 int olv_os_open_above(int dir);
 /* Opens a name in `dir` only to stat it and to go on from there: needs no read permission if the system can
  * do that. Does not follow a link. */

@@ -40,11 +40,6 @@ int olv_os_open_path(const char *path)
     return weak_open_path(path);
 }
 
-int olv_os_open_above(int dir)
-{
-    return openat(dir, "..", OPEN_DIRECTORY);
-}
-
 int olv_os_open_passing(int dir, const char *name)
 {
     return openat(dir, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);

@@ -82,6 +82,11 @@ int weak_open_dir(int dir, const char *path, bool one_mount)
     return -1;
 }
 
+int olv_os_open_above(int dir)
+{
+    return openat(dir, "..", OPEN_DIRECTORY);
+}
+
 bool olv_os_stat_path(const char *path, struct olv_stat *out)
 {
     const char *name = strrchr(path, '/');
