@@ -3,12 +3,14 @@
  * threads and children: no two of these calls are ever under way at once, so what a thread does behind
  * another's back has its number, too.
  *
- *     at_call [--trace KINDS] [--besides TEXT] [--at N] [--do WHAT] [--hook COMMAND] [--report FILE]
- *             [--early N] [--early-hook COMMAND] -- COMMAND...
+ *     at_call [--trace KINDS] [--besides TEXT] [--on TEXT] [--at N] [--do WHAT] [--hook COMMAND]
+ *             [--report FILE] [--early N] [--early-hook COMMAND] -- COMMAND...
  *
  *   KINDS   changes (the default: whatever alters a file system), syncs, opens, reads, looks, memory, rest,
- * or names of system calls with commas between TEXT    calls whose path has it do not count (up to eight
- * times) WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
+ *           or names of system calls with commas between
+ *   --besides  calls whose path has TEXT do not count (up to eight times)
+ *   --on    only calls whose path has TEXT count
+ *   WHAT    kill, int, term, hup (the signal arrives at the call, which is not made), short (half of a
  *           write), lie (a bit of what is written is another, and the call says that all is well), or an
  *           error: ENOSPC, EIO, EMFILE, ENOMEM, EINTR (which the call fails with, and is not made)
  *   --hook  is run by a shell when the Nth call has been reached, before WHAT; the world stands still
@@ -171,7 +173,7 @@ static void install_filter(void)
 static struct {
     unsigned long at, early, count;
     const char *what, *hook, *early_hook, *report;
-    const char *besides[MOST_BESIDES];
+    const char *besides[MOST_BESIDES], *on;
     int besides_count;
     FILE *log;
     pid_t child;
@@ -222,9 +224,11 @@ static void describe(pid_t thread, const struct call *c, const struct user_regs_
 static bool is_besides(pid_t thread, const struct call *c, const struct user_regs_struct *r)
 {
     char text[4200];
-    if (!world.besides_count)
+    if (!world.besides_count && !world.on)
         return false;
     describe(thread, c, r, text, sizeof text);
+    if (world.on && !strstr(text, world.on))
+        return true;
     for (int i = 0; i < world.besides_count; i++)
         if (strstr(text, world.besides[i]))
             return true;
@@ -460,6 +464,8 @@ int main(int count, char **words)
             kinds = words[i + 1];
         else if (strcmp(words[i], "--besides") == 0 && world.besides_count < MOST_BESIDES)
             world.besides[world.besides_count++] = words[i + 1];
+        else if (strcmp(words[i], "--on") == 0)
+            world.on = words[i + 1];
         else if (strcmp(words[i], "--at") == 0)
             world.at = strtoul(words[i + 1], NULL, 10);
         else if (strcmp(words[i], "--do") == 0)

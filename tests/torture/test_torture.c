@@ -12,15 +12,15 @@
 
 #ifdef OLVIDO_OS_POSIX
 static const char where[] =
-    "torture.py --quiet --together --only "
+    "torture.py --quiet --within 840 --together --only "
     "discard,discard-same,recover,recover-number,recover-set-aside,archive-keep,fetch-keep,rebuild";
 #define EVERY(many, few) few
 #else
-static const char where[] = "torture.py --quiet";
+static const char where[] = "torture.py --quiet --within 840";
 #define EVERY(many, few) many
 #endif
 #define MEMORY "ENOMEM," /* a sanitizer's own may not run out */
-#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5,EIO-rest --stride " EVERY("97", "7")
+#define FAULTS "short,ENOSPC,EIO,EINTR,EMFILE,EIO-read,EIO-look*5,EIO-rest --stride " EVERY("179", "7")
 
 static const char *script = where, *words = "";
 
@@ -50,11 +50,11 @@ int main(int count, char **arguments)
     const struct {
         const char *kind, *script, *words;
     } kinds[] = {
-        {"kills", where, "--do kill --stride " EVERY("17", "1")},
-        {"signals", where, "--do int,term,hup --stride " EVERY("71", "5")},
+        {"kills", where, "--do kill --stride " EVERY("29", "1")},
+        {"signals", where, "--do int,term,hup --stride " EVERY("127", "5")},
         {"faults", where, getenv("STRIDE") ? "--do " FAULTS : "--do " MEMORY FAULTS},
         {"lies", where, "--do lie --slower 1 --stride " EVERY("2", "1")},
-        {"power", where, "--do power,power-part*2 --stride 167"},
+        {"power", where, "--do power,power-part*2 --stride 281"},
         {"restored", where, "--do restored,restored-state*2,restored-catalogue*2,clock --stride 149"},
         {"looks", "looking.py", "--stride 13"}};
     const struct CMUnitTest tests[] = {

@@ -19,7 +19,7 @@ KIND*N takes N times fewer points of that kind.
 
 What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
 ledger. The last line says how many points of each kind were tried, and "N passed, N failed"."""
-import argparse, base64, ctypes, hashlib, io, json, lzma, os, re, shutil, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
+import argparse, base64, ctypes, hashlib, io, json, lzma, os, re, shutil, signal, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
 from urllib.parse import unquote_to_bytes
 import zstandard
 
@@ -639,6 +639,8 @@ class Bench:
         w = self.world
         w.lay_out()
         report = w.path("report")
+        if os.path.exists(report):  # that of the point before
+            os.unlink(report)
         if what in RESTORED:
             return self.restore(what, at, report)
         do = "kill" if what == "clock" else what.split("-")[0]
@@ -789,12 +791,17 @@ class Bench:
             return False
 
 
+def too_late(number, frame):
+    raise TimeoutError("the time is over")
+
+
 def main():
     parser = argparse.ArgumentParser()
     parser.add_argument("--do", default="kill")
     parser.add_argument("--stride", type=int, default=1)
     parser.add_argument("--slower", type=int, default=1, help="this many times fewer points")
     parser.add_argument("--only", default="")
+    parser.add_argument("--within", type=int, default=0, help="ends after so many seconds, and says where it stood")
     parser.add_argument("--at", type=int, help="this one call only")
     parser.add_argument("--first", action="store_true", help="only the first failure of each kind")
     parser.add_argument("--keep", action="store_true")
@@ -803,6 +810,8 @@ def main():
     parser.add_argument("--list", action="store_true")
     options = parser.parse_args()
     options.stride *= options.slower
+    signal.signal(signal.SIGALRM, too_late)
+    signal.alarm(options.within)
     chosen = [s for s in SCENARIOS if not options.only or s.name in options.only.split(",")]
     if options.list:
         print("\n".join(s.name for s in SCENARIOS))
