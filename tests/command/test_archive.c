@@ -242,17 +242,17 @@ static void what_changes_meanwhile_is_not_in_it(void **state)
 {
     const struct sandbox *s = *state;
     ON_LINUX_ONLY();
-    /* Each writer waits until the file is being read; slow reads give it time. */
-    shell_ok(
-        s,
-        "mkdir t; seq 700000 >t/large; seq 100 >t/small; "
-        "(until ls -l /proc/*/fd 2>/dev/null | grep -q $PWD/t/large; do sleep 0.05; done; echo late "
-        ">>t/large) & "
-        "strace -f -o /dev/null -P $PWD/t/large -e trace=pread64 -e inject=pread64:delay_enter=700ms:when=1+ "
-        "$O archive t --to x.tar.zst -y >out 2>err || true; wait; "
-        "test $(tail -n 1 t/large) = late; grep -q 'large' out; $O contents x.tar.zst >list; grep -q small "
-        "list; "
-        "if grep -q 'large$' list; then exit 1; fi; test ! -e t/small; $O extract x.tar.zst --into o >out");
+    shell_ok(s, "mkdir t; seq 700000 >t/large; seq 100 >t/small; " STOPPED_AT(
+                    "pread64", "$PWD/t/large",
+                    "2") "'" WRITES("echo late >>t/large") "' -- $O archive t --to x.tar.zst -y >out 2>err "
+                                                           "|| true; " HAVING_WRITTEN
+                                                           "test $(tail -n 1 t/large) = late; grep -q "
+                                                           "'large' out; $O contents x.tar.zst "
+                                                           ">list; grep -q small "
+                                                           "list; "
+                                                           "if grep -q 'large$' list; then exit 1; fi; test "
+                                                           "! -e t/small; $O extract x.tar.zst "
+                                                           "--into o >out");
 }
 
 static void an_archive_is_never_replaced(void **state)

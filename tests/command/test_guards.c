@@ -128,21 +128,20 @@ static void a_mount_that_appears_during_the_run_stays(void **state)
         skip();
     o = shell(
         s,
-        "export S=$PWD ASAN_OPTIONS=detect_leaks=0; cat >job.sh <<'JOB'\n"
+        "export S=$PWD; cat >job.sh <<'JOB'\n"
         "mkdir -p all/on all/in/deep all/free all/files; echo x | tee all/on/f all/in/deep/f all/free/f "
         ">all/files/f; find all -depth -exec touch -d '1 year ago' {} +\n"
         "printf 'olvido: 1\\nlimits: { files: 100 }\\nrules:\\n  - { name: d, under: %s/all, where: \"kind = "
         "directory and not (name = \\\\\"files\\\\\")\", steps: [ { after: 1 day, do: discard } ] }\\n  - { "
         "name: f, under: "
-        "%s/all/files, steps: [ { after: 1 day, do: discard } ] }\\n' $S $S >policy.yaml\n"
-        "strace -f -qq -o /dev/null -e trace=fsync -e inject=fsync:delay_enter=300000 $OLVIDO --state state "
-        "--policy "
-        "policy.yaml enforce --yes >out 2>&1 & \n"
-        "until ls state/runs/2*/000001.docket >/dev/null 2>&1; do sleep 0.02; done\n"
-        "mount -t tmpfs tmpfs all/on; mount -t tmpfs tmpfs all/in/deep; mount -t tmpfs tmpfs all/files; echo "
-        "new "
-        ">all/on/f; echo new >all/files/f\nwait; cat out; cat all/on/f all/files/f; ls all\nJOB\nunshare -m "
-        "sh job.sh");
+        "%s/all/files, steps: [ { after: 1 day, do: discard } ] }\\n' $S $S >policy.yaml\n" STOPPED_AT(
+            "fsync", "000001.docket",
+            "1") "'mount -t tmpfs tmpfs all/on; mount -t tmpfs tmpfs all/in/deep; mount -t tmpfs tmpfs "
+                 "all/files; "
+                 "echo new >all/on/f; echo new >all/files/f' -- $OLVIDO --state state --policy policy.yaml "
+                 "enforce "
+                 "--yes >out 2>&1\ncat out; cat all/on/f all/files/f; ls all\nJOB\nunshare -m "
+                 "sh job.sh");
     assert_contains(o.out, "1 file and 1 directory discarded");
     assert_contains(o.out, "left alone");
     assert_contains(o.out, "new\nnew\nfiles\nin\non\n");

@@ -21,21 +21,14 @@ static void make_depot(const struct sandbox *s)
 
 /* ---- sources that change ---- */
 
-/* Does something to a file as soon as it is open; slow reads make sure that it is still being read. */
-#define MEANWHILE(file, what)                                                                                \
-    "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/" file "$\"; do sleep 0.03; done; " what ") & "
-#define SLOWLY                                                                                               \
-    "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -P \"$PWD/t/large\" -e trace=pread64 -e "            \
-    "inject=pread64:delay_enter=400ms:when=1+ "
-
 static const struct {
     const char *what, *change, *left; /* the change, and what is then true of the file */
 } changes[] = {
-    {"grows", MEANWHILE("t/large", "echo late >>t/large"), "test \"$(tail -n 1 t/large)\" = late"},
-    {"shrinks", MEANWHILE("t/large", "/usr/bin/python3 -c 'open(\"t/large\", \"r+\").truncate(5000000)'"),
-     "test $(stat -c %s t/large) = 5000000"},
-    {"vanishes", MEANWHILE("t/large", "mv t/large elsewhere"), "cmp elsewhere kept/large; test ! -e t/large"},
-    {"is replaced", MEANWHILE("t/large", "mv t/large elsewhere; echo mine >t/large"),
+    {"grows", WRITES("echo late >>t/large"), HAVING_WRITTEN "test \"$(tail -n 1 t/large)\" = late"},
+    {"shrinks", WRITES("dd of=t/large bs=5000000 seek=1 count=0 status=none"),
+     HAVING_WRITTEN "test $(stat -c %s t/large) = 5000000"},
+    {"vanishes", "mv t/large elsewhere", "cmp elsewhere kept/large; test ! -e t/large"},
+    {"is replaced", "mv t/large elsewhere; echo mine >t/large",
      "cmp elsewhere kept/large; test \"$(cat t/large)\" = mine"},
 };
 
@@ -48,11 +41,13 @@ static void a_source_that_changes_while_it_is_compressed_stays(void **state)
     shell_ok(s, "$O compress --keep t/f1 -q >out; rm t/f1.zst"); /* makes the state */
     for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
         char script[1500];
-        snprintf(script, sizeof script,
-                 "rm -rf t elsewhere; cp -a kept t; %s" SLOWLY
-                 "$O compress t/large -y >out 2>err || true; wait; %s; "
-                 "test ! -e t/large.zst; test \"$(ls -A t | grep -c part)\" = 0; $O audit verify >out",
-                 changes[i].change, changes[i].left);
+        snprintf(
+            script, sizeof script,
+            "rm -rf t elsewhere; cp -a kept t; " STOPPED_AT(
+                "pread64", "$PWD/t/large",
+                "2") "'%s' -- $O compress t/large -y >out 2>err || true; %s; "
+                     "test ! -e t/large.zst; test \"$(ls -A t | grep -c part)\" = 0; $O audit verify >out",
+            changes[i].change, changes[i].left);
         shell_ok(s, script);
     }
 }
@@ -65,15 +60,17 @@ static void a_source_that_changes_while_it_is_archived_stays(void **state)
     make_depot(s);
     for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
         char script[1500];
-        snprintf(
-            script, sizeof script,
-            O "rm -rf t elsewhere state depot; mkdir depot; cp -a kept t; %s" SLOWLY
-              "$O archive t --depot cold-room -y >out 2>err || true; wait; %s; "
-              "$O contents depot/* >list; test $(grep -c '/t/f' list) = 6; test $(grep -c '/t/large' list) = "
-              "0; "
-              "grep -q 't/large' out; test ! -e t/f1; $O recover $PWD/t/f1 >out; cmp t/f1 kept/f1; $O depot "
-              "verify >out; $O audit verify >out",
-            changes[i].change, changes[i].left);
+        snprintf(script, sizeof script,
+                 O "rm -rf t elsewhere state depot; mkdir depot; cp -a kept t; " STOPPED_AT(
+                     "pread64", "$PWD/t/large",
+                     "2") "'%s' -- $O archive t --depot cold-room -y >out 2>err || true; %s; "
+                          "$O contents depot/* >list; test $(grep -c '/t/f' list) = 6; test $(grep -c "
+                          "'/t/large' list) = "
+                          "0; "
+                          "grep -q 't/large' out; test ! -e t/f1; $O recover $PWD/t/f1 >out; cmp t/f1 "
+                          "kept/f1; $O depot "
+                          "verify >out; $O audit verify >out",
+                 changes[i].change, changes[i].left);
         shell_ok(s, script);
     }
 }
@@ -247,22 +244,27 @@ static void an_archive_that_nobody_knows_is_cleared(void **state)
  * is. If its last change is more than two seconds ago, nobody watches a file whose original stays. */
 static void a_small_file_that_changes_while_it_is_read_does_not_get_in(void **state)
 {
-    static const char *const delays[] = {"enter", "exit"}, *const ages[] = {"0", "2.5"},
+    static const char *const calls[] = {"1", "2"}, *const ages[] = {"0", "2.5"},
                              *const keeps[] = {"--keep", ""};
     const struct sandbox *s = *state;
     char script[1500];
     ON_LINUX_ONLY();
     for (unsigned i = 0; i < 8; i += stride()) {
-        snprintf(
-            script, sizeof script,
-            "rm -rf t a.tar; mkdir t; seq 40 >t/small; echo mine >t/other; sleep %s\n"
-            "(until ls -l /proc/*/fd 2>/dev/null | grep -q \"$PWD/t/small$\"; do sleep 0.03; done\n"
-            "printf X | dd of=t/small conv=notrunc status=none) &\n"
-            "ASAN_OPTIONS=detect_leaks=0 strace -f -o /dev/null -P \"$PWD/t/small\" -e trace=pread64 -e "
-            "inject=pread64:delay_%s=400ms:when=1+ $O archive %s --to a.tar t -y >out 2>err || true; wait\n"
-            "$O contents a.tar >list; grep -q t/other list; test $(grep -c t/small list) = 0\n"
-            "test $(head -c 1 t/small) = X; grep -q t.small:. out; $O audit verify >out",
-            ages[i & 1], delays[i >> 1 & 1], keeps[i >> 2]);
+        snprintf(script, sizeof script,
+                 "rm -rf t a.tar; mkdir t; seq 40 >t/small; echo mine >t/other; sleep %s\n" STOPPED_AT(
+                     "pread64,statx", "$PWD/t/small",
+                     "%s") "'" WRITES("printf X | dd of=t/small conv=notrunc "
+                                      "status=none") "' -- $O archive %s --to "
+                                                     "a.tar "
+                                                     "t -y >out 2>err || "
+                                                     "true\n" HAVING_WRITTEN "$O contents a.tar >list; "
+                                                     "grep -q t/other list; test "
+                                                     "$(grep -c t/small list) = "
+                                                     "0\n"
+                                                     "test $(head -c 1 t/small) "
+                                                     "= X; grep -q t.small:. "
+                                                     "out; $O audit verify >out",
+                 ages[i & 1], calls[i >> 1 & 1], keeps[i >> 2]);
         shell_ok(s, script);
     }
 }
@@ -277,8 +279,8 @@ static void who_is_watched(void **state)
         "later() { ASAN_OPTIONS=detect_leaks=0:verify_asan_link_order=0 strace -E LD_PRELOAD=$MOVED_CLOCK -E "
         "CLOCK_WRONG=$1 -f -e trace=fcntl -o trace $O archive --to $2.tar $3 t -y >out; "
         "grep -c 'F_SETLEASE, F_RDLCK' trace || true; }\n"
-        "mkdir t; seq 40 >t/a; seq 40 >t/b; test $(later 3 1 --keep) = 0; test $(later 0 2 --keep) = 2\n"
-        "touch -m -d '1 hour ago' t/a; test $(later 0 3 --keep) = 2; test $(later 3 4) = 4");
+        "mkdir t; seq 40 >t/a; seq 40 >t/b; test $(later 3 1 --keep) = 0; test $(later -30 2 --keep) = 2\n"
+        "touch -m -d '1 hour ago' t/a; test $(later -30 3 --keep) = 2; test $(later 3 4) = 4");
 }
 
 int main(void)

@@ -38,6 +38,18 @@ void script_ok(const struct sandbox *s, const char *name, const char *words);
     }
 #define AS_ROOT_ONLY() (geteuid() != 0 ? skip() : (void)0)
 
+/* The words of a shell that let the command after "'HOOK' -- " stand still at its Nth such call on a path
+ * that has this text, while HOOK is run: see torture/at_call.c. A sanitizer cannot look for leaks meanwhile.
+ */
+#define STOPPED_AT(calls, path, n)                                                                           \
+    "ASAN_OPTIONS=detect_leaks=0 $AT_CALL --trace " calls " --on \"" path "\" --early " n " --early-hook "
+
+/* Such a HOOK that writes to a file we watch: the writer waits for us, who stand still; so all goes on as
+ * soon as the system has told us of it. The second is what the shell does before it looks at the file. */
+#define WRITES(what)                                                                                         \
+    "(" what "; : >written) & until [ -e written ] || grep -q BREAKING /proc/locks; do sleep 0.01; done"
+#define HAVING_WRITTEN "until [ -e written ]; do sleep 0.01; done; rm written; "
+
 /* Fails the test with everything that was printed. */
 void assert_status(const struct outcome *outcome, int status);
 
