@@ -1,14 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* An index is a small SQLite database, built in memory and published whole, so it is never partial. A row is
- * 64 bits of a salted digest and a block number. A path is entered with all directories above it, so that
- * "everything below" is one look-up, too; the salt keeps the index from revealing names that were removed
- * from the ledger. */
+/* An index is a small SQLite database, built in memory and published whole, so it is never partial. An entry
+ * is 64 bits of a salted digest and a block number; thousands of them, in order, are one row, because a row
+ * for each would cost a run that turns the volume half a second. A path is entered with all directories above
+ * it, so that "everything below" is one look-up, too; the salt keeps the index from revealing names that were
+ * removed from the ledger. */
 #include "ledger/index.h"
 
 #include "base/crew.h"
 #include "base/digest.h"
 #include "base/grow.h"
 #include "base/many.h"
+#include "base/wire.h"
 #include "os/database.h"
 #include "os/durable.h"
 #include "os/os.h"
@@ -22,11 +24,10 @@
 
 static const char schema[] =
     "CREATE TABLE volume (salt BLOB NOT NULL, bytes INTEGER NOT NULL);"
-    "CREATE TABLE line (path INTEGER NOT NULL, block INTEGER NOT NULL, PRIMARY KEY (path, block))"
-    " WITHOUT ROWID;"
-    "PRAGMA user_version = 1;";
+    "CREATE TABLE lines (least INTEGER NOT NULL, most INTEGER NOT NULL, entries BLOB NOT NULL);"
+    "PRAGMA user_version = 2;";
 
-enum { SALT = 16, TOGETHER = 64, DEEP = 512, LARGEST = 1 << 30 };
+enum { SALT = 16, TOGETHER = 64, DEEP = 512, LARGEST = 1 << 30, ENTRY = 12, IN_A_ROW = 4096 };
 
 struct indexing {
     struct many_hasher *many;
@@ -239,17 +240,37 @@ static bool make_rows(struct indexing *x, int dir, uint64_t first)
     return ok;
 }
 
+/* The entries of a row, as many as it has: each is 8 bytes of the path and 4 of the block. */
+static size_t put_entries(struct olv_text *out, const struct row *rows, size_t left)
+{
+    size_t count = left < IN_A_ROW ? left : IN_A_ROW;
+    olv_text_clear(out);
+    for (size_t i = 0; i < count; i++) {
+        wire_put(out, (uint64_t)rows[i].path, 8);
+        wire_put(out, rows[i].block, 4);
+    }
+    return count;
+}
+
 static bool put_rows(const struct indexing *x, const struct database *d)
 {
+    struct olv_text entries = {0};
+    size_t n;
     struct olv_error ignored = {0};
     sqlite3_stmt *s = NULL;
     bool ok = database_run(d, schema, &ignored, "") && database_begin(d, &ignored) &&
               database_do(d, "INSERT INTO volume VALUES (?, ?)",
                           VALUES(value_bytes(x->salt, SALT), value_of((int64_t)x->bytes)), &ignored);
-    for (size_t i = 0; ok && i < x->count; i++)
-        ok = database_put(d, &s, "INSERT INTO line VALUES (?, ?)",
-                          VALUES(value_of(x->rows[i].path), value_of(x->rows[i].block)), &ignored);
+    for (size_t i = 0; ok && i < x->count; i += n) {
+        n = put_entries(&entries, x->rows + i, x->count - i);
+        ok = !entries.failed &&
+             database_put(d, &s, "INSERT INTO lines VALUES (?, ?, ?)",
+                          VALUES(value_of(x->rows[i].path), value_of(x->rows[i + n - 1].path),
+                                 value_bytes(entries.data, entries.len)),
+                          &ignored);
+    }
     sqlite3_finalize(s);
+    olv_text_free(&entries);
     return ok && database_run(d, "COMMIT", &ignored, "");
 }
 
@@ -316,16 +337,23 @@ static void close_index(struct opened *o)
 static bool has_rows(const struct database *d, const struct row *rows, size_t count)
 {
     struct olv_error ignored = {0};
+    struct olv_text entries = {0};
     sqlite3_stmt *s = NULL;
     enum olv_truth row;
-    size_t i = 0;
-    for (row = database_find(d, &s, "SELECT path, block FROM line ORDER BY path, block", NULL, 0, &ignored);
-         row == OLV_YES && i < count && sqlite3_column_int64(s, 0) == rows[i].path &&
-         sqlite3_column_int64(s, 1) == rows[i].block;
-         row = database_next(d, s, &ignored))
-        i++;
+    size_t i = 0, n;
+    bool is_same = true;
+    for (row =
+             database_find(d, &s, "SELECT least, most, entries FROM lines ORDER BY rowid", NULL, 0, &ignored);
+         row == OLV_YES && is_same && i < count; row = database_next(d, s, &ignored), i += n) {
+        n = put_entries(&entries, rows + i, count - i);
+        is_same = !entries.failed && sqlite3_column_int64(s, 0) == rows[i].path &&
+                  sqlite3_column_int64(s, 1) == rows[i + n - 1].path &&
+                  (size_t)sqlite3_column_bytes(s, 2) == entries.len &&
+                  memcmp(sqlite3_column_blob(s, 2), entries.data, entries.len) == 0;
+    }
     sqlite3_finalize(s);
-    return row == OLV_NO && i == count;
+    olv_text_free(&entries);
+    return is_same && row == OLV_NO && i == count;
 }
 
 bool ledger_index_is_right(int dir, uint64_t first)
@@ -379,6 +407,22 @@ bool ledger_indexes_compare(int dir, const uint64_t *firsts, size_t count, size_
 
 /* ---- finding ---- */
 
+/* Of a row: the blocks of this path. */
+static bool collect_entries(struct wire entries, int64_t path, uint32_t **blocks, size_t *count)
+{
+    bool ok = true;
+    while (ok && entries.at < entries.len) {
+        bool is_it = (int64_t)wire_get(&entries, 8) == path;
+        uint32_t block = (uint32_t)wire_get(&entries, 4);
+        if (entries.is_broken)
+            return false;
+        ok = !is_it || grow_by_one(blocks, *count, sizeof **blocks);
+        if (ok && is_it)
+            (*blocks)[(*count)++] = block;
+    }
+    return ok;
+}
+
 static bool index_collect(const struct opened *o, const char *path, size_t len, uint32_t **blocks,
                           size_t *count)
 {
@@ -392,11 +436,14 @@ static bool index_collect(const struct opened *o, const char *path, size_t len, 
     olv_sha256_once(olv_text_string(&salted), salted.len, digest);
     for (row = salted.failed
                    ? OLV_UNKNOWN
-                   : database_find(&o->base, &s, "SELECT block FROM line WHERE path = ?1 ORDER BY block",
+                   : database_find(&o->base, &s,
+                                   "SELECT entries FROM lines WHERE ?1 BETWEEN least AND most ORDER BY rowid",
                                    VALUES(value_of(key_of(digest))), &ignored);
-         row == OLV_YES && grow_by_one(blocks, *count, sizeof **blocks);
+         row == OLV_YES && collect_entries((struct wire){.bytes = sqlite3_column_blob(s, 0),
+                                                   .len = (size_t)sqlite3_column_bytes(s, 0)},
+                                           key_of(digest), blocks, count);
          row = database_next(&o->base, s, &ignored))
-        (*blocks)[(*count)++] = (uint32_t)sqlite3_column_int64(s, 0);
+        continue;
     olv_text_free(&salted);
     sqlite3_finalize(s);
     return row == OLV_NO;

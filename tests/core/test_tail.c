@@ -413,7 +413,8 @@ static void an_index_that_hides_a_line_is_noticed(void **state)
     close(fd);
     close(dir);
     assert_true(database_open(&index, in(s, "state/ledger"), "index-000000000000", false, &err));
-    assert_true(database_run(&index, "DELETE FROM line WHERE path = (SELECT min(path) FROM line)", &err, ""));
+    assert_true(
+        database_run(&index, "UPDATE lines SET entries = substr(entries, 13) WHERE rowid = 1", &err, ""));
     assert_int_equal(sqlite3_changes(index.db), 1);
     assert_true(database_run(&index, "PRAGMA journal_mode = DELETE", &err, ""));
     database_close(&index);
