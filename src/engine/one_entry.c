@@ -34,12 +34,18 @@ bool one_is_ready(struct carrying *c, struct turn *turn, struct olv_docket_entry
            ask_about(turn, &turn->directory, e, false, o);
 }
 
+/* Half of it may be done: that it has begun says something of what is left. */
+static bool goes_in_parts(const struct olv_docket_entry *e)
+{
+    return e->act->manner || e->identity.kind == OLV_KIND_DIRECTORY;
+}
+
 static void one_apply(struct carrying *c, struct turn *turn, const struct olv_docket_entry *e,
                       struct olv_outcome *o)
 {
     const struct hooks *hooks = hooks_of(e);
     int fd;
-    if (hooks->needs & NEEDS_NOTE)
+    if (hooks->needs & NEEDS_NOTE && goes_in_parts(e))
         trace_put(c->trace, c->batch, e->number, OLV_TRACE_BEGUN);
     if (hooks->needs & NEEDS_NOTE && e->act->manner && !trace_sync(c->trace)) {
         olv_fail_system(&o->error, e->name, "cannot note that it is about to be overwritten");
