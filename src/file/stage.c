@@ -119,16 +119,13 @@ static void put_beside(const struct room *room, const char *name, const struct o
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_FAILED, name, what, ok ? 0 : err.sys});
 }
 
-void stage_settle(int dir, const char *name, const char *label,
-                  bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
-                  const struct olv_observer *observer)
+void stage_settle(int dir, const char *name, const char *label, const struct olv_observer *observer)
 {
     struct olv_stat stat;
     struct room room;
     if (!room_open_again(&room, dir, label))
         return;
-    if (olv_os_stat(room.dir, name, &stat) && is_it(self, &stat) &&
-        !olv_os_rename_new(room.dir, name, dir, name)) {
+    if (olv_os_stat(room.dir, name, &stat) && !olv_os_rename_new(room.dir, name, dir, name)) {
         if (errno == EEXIST && rename_is_half(dir, name, room.dir, name))
             removal_unlink(REMOVAL_STAGED, room.dir, name);
         else

@@ -43,10 +43,9 @@ bool stage_remove(const struct stage *stage, const char *name, const struct olv_
                   const struct unlinking *how, struct olv_error *err);
 /* Removes the room; one that cannot be removed is reported to the observer. */
 void stage_leave(struct stage *stage, const struct olv_observer *observer);
-/* After a crash: what a cut-short run left in the room of this label goes back to its name if `is_it`, and
- * the room is removed. If the name is taken by now it gets a number, and the observer is told. */
-void stage_settle(int dir, const char *name, const char *label,
-                  bool (*is_it)(const void *self, const struct olv_stat *stat), const void *self,
-                  const struct olv_observer *observer);
+/* After a crash: what a cut-short run left in the room of this label goes back to its name, and the room is
+ * removed. It may be another file than was meant, or one that was changed since: a room is ours alone, and
+ * hidden, so nothing stays there. If the name is taken by now it gets a number, and the observer is told. */
+void stage_settle(int dir, const char *name, const char *label, const struct olv_observer *observer);
 
 #endif

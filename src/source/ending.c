@@ -182,20 +182,11 @@ bool ending_remove_tree(struct turn *turn, const struct olv_reach *at, const str
     return false;
 }
 
-/* An act may have begun to overwrite it, or to empty it. */
-static bool was_staged(const void *self, const struct olv_stat *stat)
-{
-    const struct olv_docket_entry *e = self;
-    return e->act->manner || e->identity.kind == OLV_KIND_DIRECTORY
-               ? olv_identity_remains(&e->identity, stat)
-               : olv_identity_survived(&e->identity, stat);
-}
-
 void ending_settle(const struct turn *turn, const struct olv_docket_entry *e)
 {
     char label[FRESH_LABEL];
     turn_room_label(label, turn, e);
-    stage_settle(turn->directory.fd, e->name, label, was_staged, e, turn->session->options.observer);
+    stage_settle(turn->directory.fd, e->name, label, turn->session->options.observer);
 }
 
 bool ending_was_begun(const struct turn *turn, const struct olv_docket_entry *e)

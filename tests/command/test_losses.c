@@ -26,6 +26,7 @@ STORY(archive_told_later, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(settled_in_trouble, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(taken_back_in_vain, ON_LINUX_ONLY(); AS_ROOT_ONLY())
 STORY(partly_gone_without_trace, ON_LINUX_ONLY())
+STORY(changed_after_a_kill, ON_LINUX_ONLY())
 
 static void swapped_while_discarded(void **state)
 {
@@ -64,6 +65,7 @@ int main(void)
         TEST(settled_in_trouble),
         TEST(taken_back_in_vain),
         TEST(partly_gone_without_trace),
+        TEST(changed_after_a_kill),
         TEST(swapped_before_it_goes),
         TEST(another_archive_of_that_name),
     };
