@@ -149,9 +149,9 @@ static bool check_tail(const struct olv_ledger *l, uint64_t covered, struct olv_
 static bool check_age(const struct olv_ledger *l, uint64_t covered, struct olv_error *err)
 {
     struct checkpoint last;
-    if (!checkpoint_read_last(l->state, l->key, &last, err))
+    if (!checkpoint_read_last(l->state, l->key, covered, &last, err))
         return false;
-    if (last.size <= covered)
+    if (last.size == 0)
         return true;
     olv_fail(err, OLV_BROKEN,
              "the ledger is older than the runs beside it: %llu lines are signed, and %llu were",

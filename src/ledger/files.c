@@ -266,14 +266,19 @@ bool checkpoint_read(int dir, const struct olv_key *key, struct checkpoint *out,
 
 static const char LAST[] = "runs/checkpoint", NEXT[] = "runs/checkpoint.new";
 
-bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out, struct olv_error *err)
+bool checkpoint_read_last(int state, const struct olv_key *key, uint64_t beyond, struct checkpoint *out,
+                          struct olv_error *err)
 {
-    *out = (struct checkpoint){.size = 0};
-    if (read_note(state, LAST, key, out, err))
+    struct olv_text note = {0};
+    bool is_it = olv_read_file(state, LAST, LARGEST_CHECKPOINT, &note, err) &&
+                 parse_checkpoint(olv_text_string(&note), olv_key_origin(key), out) && out->size > beyond &&
+                 checkpoint_parse(olv_text_string(&note), note.len, key, out, err);
+    olv_text_free(&note);
+    if (is_it)
         return true;
     if (olv_read_failed_for_now(err))
         return false;
-    *out = (struct checkpoint){.size = 0}; /* missing or torn */
+    *out = (struct checkpoint){.size = 0}; /* missing, torn, or not beyond */
     olv_error_clear(err);
     return true;
 }

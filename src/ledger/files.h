@@ -60,9 +60,10 @@ bool checkpoint_parse(const char *note, size_t len, const struct olv_key *key, s
 /* Writes it durably; and also into the state directory as the last known one (unless `state` is -1). */
 bool checkpoint_write(int dir, int state, const struct olv_key *key, const struct checkpoint *checkpoint,
                       struct olv_error *err);
-/* The last known one: after a crash it may be an older one, or none (size 0). False if it exists and cannot
- * be read. */
-bool checkpoint_read_last(int state, const struct olv_key *key, struct checkpoint *out,
+/* The last known one, if it covers more than `beyond` lines, else size 0: signatures take time, and of one
+ * that does not even claim more none is looked at. After a crash it may be an older one, or none. False if it
+ * exists and cannot be read. */
+bool checkpoint_read_last(int state, const struct olv_key *key, uint64_t beyond, struct checkpoint *out,
                           struct olv_error *err);
 
 #endif

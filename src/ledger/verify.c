@@ -495,7 +495,7 @@ static bool open_all(struct verifying *v, const char *state, struct olv_error *e
     if (checkpoint_origin(v->dir, origin, err))
         v->key = olv_key_load_public(keys, origin, err);
     close(keys);
-    if (!v->key || !checkpoint_read_last(v->state, v->key, &v->last, err))
+    if (!v->key || !checkpoint_read_last(v->state, v->key, 0, &v->last, err))
         return false;
     v->hasher = olv_hasher_new();
     return v->hasher || olv_fail_memory(err);
