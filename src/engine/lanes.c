@@ -136,9 +136,10 @@ static bool is_below(const struct olv_docket_entry *e, const struct olv_docket_e
 {
     const char *behind = olv_path_behind(e->directory, directory->directory);
     size_t len = strlen(directory->name);
-    behind += behind && *behind == '/';
-    return behind && strncmp(behind, directory->name, len) == 0 &&
-           (behind[len] == '/' || behind[len] == '\0');
+    if (!behind)
+        return false;
+    behind += *behind == '/';
+    return strncmp(behind, directory->name, len) == 0 && (behind[len] == '/' || behind[len] == '\0');
 }
 
 /* Between a directory and what is in it, others come only if there are such names; see
