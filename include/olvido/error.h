@@ -42,4 +42,11 @@ bool olv_error_hint(struct olv_error *err, const char *hint);
 /* Changes the class of an error (the class decides the exit status). */
 bool olv_error_as(struct olv_error *err, enum olv_code code);
 
+#ifdef __clang_analyzer__ /* which looks into one file at a time, and so does not see that they return false \
+                           */
+#define olv_fail(...)        ((void)olv_fail(__VA_ARGS__), false)
+#define olv_fail_system(...) ((void)olv_fail_system(__VA_ARGS__), false)
+#define olv_fail_memory(err) ((void)olv_fail_memory(err), false)
+#endif
+
 #endif

@@ -30,7 +30,7 @@ void olv_error_clear(struct olv_error *err)
     err->what[0] = err->path[0] = '\0';
 }
 
-bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...)
+bool(olv_fail)(struct olv_error *err, enum olv_code code, const char *format, ...)
 {
     va_list args;
     olv_error_clear(err);
@@ -41,7 +41,7 @@ bool olv_fail(struct olv_error *err, enum olv_code code, const char *format, ...
     return false;
 }
 
-bool olv_fail_system(struct olv_error *err, const char *path, const char *format, ...)
+bool(olv_fail_system)(struct olv_error *err, const char *path, const char *format, ...)
 {
     int sys = errno;
     va_list args;
@@ -55,7 +55,7 @@ bool olv_fail_system(struct olv_error *err, const char *path, const char *format
     return false;
 }
 
-bool olv_fail_memory(struct olv_error *err)
+bool(olv_fail_memory)(struct olv_error *err)
 {
     olv_fail(err, OLV_MEMORY, "memory ran out");
     return olv_error_hint(err, "nothing was left half done; free some memory and run it again");

@@ -121,7 +121,7 @@ static bool read_set(struct reading *r)
         r->at++;
     }
     while (r->at < r->len && r->text[r->at] != ']') {
-        struct range range;
+        struct range range = {0};
         if (!read_ordinary(r, &range.from))
             return false;
         range.to = range.from;

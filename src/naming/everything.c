@@ -57,7 +57,7 @@ static bool is_everything(int fd, const struct paths *names, struct olv_error *e
     struct olv_os_name entry;
     uint64_t *buffer = malloc(SIZE), visible = 0;
     bool all = buffer || olv_fail_memory(err), is_listed = all && olv_os_list_begin(&listing, fd);
-    ssize_t got = is_listed ? 0 : -1;
+    ssize_t got;
     while (all && is_listed && (got = olv_os_list_read(&listing, buffer, SIZE)) > 0)
         for (size_t at = 0; all && olv_os_next_name(buffer, (size_t)got, &at, &entry);) {
             if (entry.name[0] == '.')

@@ -229,19 +229,21 @@ static void sweeping_leave(void *self, unsigned number, struct olv_scan_dir *dir
     struct swept *s = dir->data, *around = dir->parent ? dir->parent->data : NULL;
     struct olv_text path = {0};
     struct olv_error err = {0};
+    struct inside *inside;
     bool keeps;
     if (!s || s == &staying)
         return;
-    keeps = atomic_load(&s->keeps) || !dir->is_complete;
+    inside = s->inside;
+    keeps = !inside || atomic_load(&s->keeps) || !dir->is_complete;
     olv_scan_dir_path(dir, &path);
-    if (s->inside && s->inside->in_the_way)
-        tell_in_the_way(n, olv_text_string(&path), s->inside);
+    if (inside && inside->in_the_way)
+        tell_in_the_way(n, olv_text_string(&path), inside);
     if (keeps && dir->parent) {
         keep_around(dir->parent);
     } else if (!keeps && !dir->parent) {
         n->keeps_root[dir->root] = false;
-        n->root_states[dir->root] = s->inside->state;
-        s->inside->state = (struct olv_text){0};
+        n->root_states[dir->root] = inside->state;
+        inside->state = (struct olv_text){0};
     } else if (!keeps &&
                (path.failed || !sweep_away(n, &n->workers[number], path.data, s, &around->stat, &err))) {
         scan_relay_fail(&n->relay, &err);
