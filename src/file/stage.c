@@ -119,13 +119,27 @@ static void put_beside(const struct room *room, const char *name, const struct o
     olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_FAILED, name, what, ok ? 0 : err.sys});
 }
 
-void stage_settle(int dir, const char *name, const char *label, const struct olv_observer *observer)
+static void tell_of_another(const struct room *room, const char *name, const struct olv_observer *observer)
+{
+    char what[NAME_MAX + 100];
+    snprintf(what, sizeof what,
+             "%s has something under this name that the run which was cut short did not mean", room->name);
+    olv_observe_trouble(observer, (struct olv_trouble){OLV_TROUBLE_FAILED, name, what, 0});
+}
+
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+                  const struct olv_observer *observer)
 {
     struct olv_stat stat;
     struct room room;
+    bool is_there, is_it;
     if (!room_open_again(&room, dir, label))
         return;
-    if (olv_os_stat(room.dir, name, &stat) && !olv_os_rename_new(room.dir, name, dir, name)) {
+    is_there = olv_os_stat(room.dir, name, &stat);
+    is_it = is_there && olv_identity_remains(identity, &stat);
+    if (is_there && !is_it)
+        tell_of_another(&room, name, observer);
+    if (is_it && !olv_os_rename_new(room.dir, name, dir, name)) {
         if (errno == EEXIST && rename_is_half(dir, name, room.dir, name))
             removal_unlink(REMOVAL_STAGED, room.dir, name);
         else

@@ -43,9 +43,11 @@ bool stage_remove(const struct stage *stage, const char *name, const struct olv_
                   const struct unlinking *how, struct olv_error *err);
 /* Removes the room; one that cannot be removed is reported to the observer. */
 void stage_leave(struct stage *stage, const struct olv_observer *observer);
-/* After a crash: what a cut-short run left in the room of this label goes back to its name, and the room is
- * removed. It may be another file than was meant, or one that was changed since: a room is ours alone, and
- * hidden, so nothing stays there. If the name is taken by now it gets a number, and the observer is told. */
-void stage_settle(int dir, const char *name, const char *label, const struct olv_observer *observer);
+/* After a crash: what a cut-short run left in the room of this label goes back to its name, also if it was
+ * changed since, and the room is removed. If the name is taken by now it gets a number, and the observer is
+ * told. Another file stays where it is, and the observer is told: somebody may have put another directory of
+ * ours in the place of the room. */
+void stage_settle(int dir, const char *name, const char *label, const struct olv_identity *identity,
+                  const struct olv_observer *observer);
 
 #endif

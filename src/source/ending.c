@@ -186,7 +186,7 @@ void ending_settle(const struct turn *turn, const struct olv_docket_entry *e)
 {
     char label[FRESH_LABEL];
     turn_room_label(label, turn, e);
-    stage_settle(turn->directory.fd, e->name, label, turn->session->options.observer);
+    stage_settle(turn->directory.fd, e->name, label, &e->identity, turn->session->options.observer);
 }
 
 bool ending_was_begun(const struct turn *turn, const struct olv_docket_entry *e)
