@@ -321,6 +321,7 @@ static void an_immutable_file_is_left(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     if (geteuid() != 0)
         skip();
     make_dir(s, "tides/scratch/guarded");

@@ -99,6 +99,7 @@ static void it_stops_when_nobody_answers(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_on_terminal(s, 120, CHANGED, "delete", "--colour", "never", GAUGES, NULL);
+    ON_LINUX_ONLY();
     assert_status(&o, 3);
     assert_contains(o.out, "So far 2 are deleted, and 1 is not; 3 are to go: stop, go on? ");
     assert_contains(o.out, "Stopped: 2 deleted (20 B), 4 left alone");

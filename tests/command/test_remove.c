@@ -63,6 +63,7 @@ static void a_pattern_catches_names_right_there_and_says_how_many(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     make_file(s, "w/campaign/c.log", "c", 1);
     o = in_w(s, "$O delete --matching '*.log'");
     assert_status(&o, 3);
@@ -96,6 +97,7 @@ static void names_come_from_a_file(void **state)
     const struct sandbox *s = *state;
     struct outcome o =
         in_w(s, "printf 'a.log\\n--help\\n' >list; touch ./--help; $O delete --names-from list b.log");
+    ON_LINUX_ONLY();
     assert_status(&o, 0);
     assert_contains(o.out, "Done: 3 deleted (3 B)");
     o = in_w(s,
@@ -209,6 +211,7 @@ static void a_statement_judges_every_entry_below(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     make_dir(s, "w/campaign/old");
     make_file(s, "w/campaign/old/x.csv", "x", 90);
     shell_ok(s, "touch -d '90 days ago' w/campaign/old");
@@ -317,6 +320,7 @@ static void a_count_is_typed_and_each_comes_beside_it(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o = olvido_on_terminal(s, 120, "yes\n", "delete", "--tree", "w/campaign", NULL);
+    ON_LINUX_ONLY();
     assert_status(&o, 3);
     assert_contains(o.out, "Delete 13 files and 1 directory (121 B) for good? Nothing brings it back.");
     assert_contains(o.out, "nothing was done");
@@ -338,6 +342,7 @@ static void readonly_files_have_a_question_of_their_own(void **state)
 {
     const struct sandbox *s = *state;
     struct outcome o;
+    ON_LINUX_ONLY();
     shell_ok(s, "chmod 444 w/a.log");
     o = olvido_ends(s, 3, "delete", "w/a.log", NULL);
     assert_contains(o.err, "this needs an answer (1 file is read-only). Use a terminal or --yes");
@@ -513,6 +518,7 @@ static void both_names_of_a_file_go(void **state)
     struct outcome o =
         in_w(s, "ln a.log twin; ln a.log campaign/twin; $O delete a.log twin campaign/twin --yes; "
                 "echo $?; ln b.log twin; $O discard b.log twin --yes; echo $?");
+    ON_LINUX_ONLY();
     assert_contains(o.out, "Done: 3 deleted (3 B)");
     assert_contains(o.out, "Done: 2 discarded (4 B)");
     assert_lacks(o.out, "left");
@@ -533,6 +539,7 @@ static void what_vanishes_while_it_asks_is_left(void **state)
     const struct sandbox *s = *state;
     struct outcome o = olvido_on_terminal(s, 120, "!rm w/a.log; echo y >>w/b.log\nyes\ngo on\ngo on\n",
                                           "delete", "w/a.log", "w/b.log", "w/*", "w/-x.log", NULL);
+    ON_LINUX_ONLY();
     assert_status(&o, 3);
     assert_contains(o.out,
                     "Done: 2 deleted (8 B), 2 left alone (1: it changed since it was judged; 1: it is gone");

@@ -33,8 +33,8 @@ static int teardown(void **state)
 static void on(const struct sandbox *s, const char *type, const char *story)
 {
     char script[3000];
-    if (geteuid() != 0)
-        skip();
+    ON_LINUX_ONLY();
+    AS_ROOT_ONLY();
     snprintf(script, sizeof script, "image %s || fail 'cannot make it'\n%s", type, story);
     shell_staged(s, stage, script);
 }
