@@ -1,43 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* Removing by hand on real file systems, each on an image of its own. */
-#include "support/command.h"
-
-#include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
-#include <sys/mount.h>
-#include <unistd.h>
-
-/* In the middle of the mounted file system. */
-static const char stage[] =
-    "set -u; top=$PWD; export O\n"
-    "fail() { echo \"$1\"; cat $top/out $top/err; exit 1; }\n"
-    "status() { want=$1; shift; got=0; \"$@\" >$top/out 2>$top/err || got=$?\n"
-    "  [ $got = $want ] || fail \"status $got, not $want: $*\"; }\n"
-    "says() { grep -qF -- \"$1\" $top/out $top/err || fail \"nothing says: $1\"; }\n"
-    "image() { mkdir -p m low up work; case $1 in\n"
-    "    tmpfs) mount -t tmpfs x m ;;\n"
-    "    overlay) mount -t tmpfs x up; mkdir -p up/u up/w; echo low >low/lower\n"
-    "      mount -t overlay -o lowerdir=$PWD/low,upperdir=$PWD/up/u,workdir=$PWD/up/w x m ;;\n"
-    "    *) truncate -s 400M image; mkfs.$1 -q image >/dev/null && mount -o loop image m ;; esac; cd m; }\n";
-
-static int teardown(void **state)
-{
-    const struct sandbox *s = *state;
-    umount2(in(s, "m"), MNT_DETACH);
-    umount2(in(s, "up"), MNT_DETACH);
-    return sandbox_teardown(state);
-}
-
-/* As root a missing one fails. */
-static void on(const struct sandbox *s, const char *type, const char *story)
-{
-    char script[3000];
-    ON_LINUX_ONLY();
-    AS_ROOT_ONLY();
-    snprintf(script, sizeof script, "image %s || fail 'cannot make it'\n%s", type, story);
-    shell_staged(s, stage, script);
-}
+#include "support/systems.h"
 
 static const char common[] =
     "mkdir -p w/a/b/c w/e/e w/t; echo 1 >w/a/1; echo 22 >w/a/b/2; ln w/a/1 w/a/twin; ln -s a w/link; mkfifo "
@@ -59,84 +22,88 @@ static const char common[] =
 
 static void on_ext4(void **state)
 {
-    on(*state, "ext4", common);
+    on_system(*state, "ext4", common);
 }
 
 static void on_xfs(void **state)
 {
-    on(*state, "xfs", common);
+    on_system(*state, "xfs", common);
 }
 
 static void on_btrfs(void **state)
 {
-    on(*state, "btrfs", common);
+    on_system(*state, "btrfs", common);
 }
 
 static void on_tmpfs(void **state)
 {
-    on(*state, "tmpfs", common);
+    on_system(*state, "tmpfs", common);
 }
 
 static void on_an_overlay(void **state)
 {
-    on(*state, "overlay", common);
+    on_system(*state, "overlay", common);
 }
 
 /* For guards, walks, --tree, --contents, sweep, and a rule about directories. */
 static void the_root_of_a_subvolume_is_a_mount_point(void **state)
 {
-    on(*state, "btrfs",
-       "btrfs subvolume create full >/dev/null; echo x >full/f; btrfs subvolume create void >/dev/null\n"
-       "mkdir -p d/e; echo y >d/f; btrfs subvolume create d/e/sub >/dev/null; echo z >d/e/sub/g\n"
-       "for c in discard 'delete --tree' sweep; do\n"
-       "  status 3 $O $c void --yes; says 'it is the root of a subvolume'; [ -d void ] || fail \"$c void\"; "
-       "done\n"
-       "status 3 $O discard full --yes; says 'it is the root of a subvolume'; [ -e full/f ] || fail gone\n"
-       "status 3 $O discard d --yes; says 'd/e/sub'; [ -e d/e/sub/g ] || fail 'gone with it'\n"
-       "status 3 $O delete --tree d --count 1; [ -e d/e/sub/g ] || fail 'deleted in it'; [ ! -e d/f ] || "
-       "fail left\n"
-       "status 3 $O sweep d; [ -d d/e/sub ] || fail swept\n"
-       "status 3 $O delete --contents full --yes; [ -e full/f ] || fail 'a file system was emptied'\n"
-       "status 0 $O delete --contents full --count 1; [ ! -e full/f ] || fail 'not emptied'\n"
-       "find . -exec touch -h -d '100 days ago' {} +\n"
-       "printf 'olvido: 1\\nrules: [ { name: a, under: %s, where: kind = directory, steps: [ { after: 1 day, "
-       "do: discard "
-       "} ] } ]\\n' $PWD >$top/p.yaml\n"
-       "status 0 $O --policy $top/p.yaml enforce --yes; [ -d void ] && [ -d full ] && [ -d d/e/sub ] || fail "
-       "'by rule'\n"
-       "sed -i 's/do: discard/do: sweep/' $top/p.yaml; status 0 $O --policy $top/p.yaml enforce --yes\n"
-       "[ -d void ] && [ -d full ] && [ -d d/e/sub ] || fail 'swept by rule'");
+    on_system(
+        *state, "btrfs",
+        "btrfs subvolume create full >/dev/null; echo x >full/f; btrfs subvolume create void >/dev/null\n"
+        "mkdir -p d/e; echo y >d/f; btrfs subvolume create d/e/sub >/dev/null; echo z >d/e/sub/g\n"
+        "for c in discard 'delete --tree' sweep; do\n"
+        "  status 3 $O $c void --yes; says 'it is the root of a subvolume'; [ -d void ] || fail \"$c void\"; "
+        "done\n"
+        "status 3 $O discard full --yes; says 'it is the root of a subvolume'; [ -e full/f ] || fail gone\n"
+        "status 3 $O discard d --yes; says 'd/e/sub'; [ -e d/e/sub/g ] || fail 'gone with it'\n"
+        "status 3 $O delete --tree d --count 1; [ -e d/e/sub/g ] || fail 'deleted in it'; [ ! -e d/f ] || "
+        "fail left\n"
+        "status 3 $O sweep d; [ -d d/e/sub ] || fail swept\n"
+        "status 3 $O delete --contents full --yes; [ -e full/f ] || fail 'a file system was emptied'\n"
+        "status 0 $O delete --contents full --count 1; [ ! -e full/f ] || fail 'not emptied'\n"
+        "find . -exec touch -h -d '100 days ago' {} +\n"
+        "printf 'olvido: 1\\nrules: [ { name: a, under: %s, where: kind = directory, steps: [ { after: 1 "
+        "day, "
+        "do: discard "
+        "} ] } ]\\n' $PWD >$top/p.yaml\n"
+        "status 0 $O --policy $top/p.yaml enforce --yes; [ -d void ] && [ -d full ] && [ -d d/e/sub ] || "
+        "fail "
+        "'by rule'\n"
+        "sed -i 's/do: discard/do: sweep/' $top/p.yaml; status 0 $O --policy $top/p.yaml enforce --yes\n"
+        "[ -d void ] && [ -d full ] && [ -d d/e/sub ] || fail 'swept by rule'");
 }
 
 /* A snapshot that is read-only, on a mount that is not. */
 static void what_cannot_be_changed_is_found_before(void **state)
 {
-    on(*state, "btrfs",
-       "btrfs subvolume create s >/dev/null; mkdir s/d; echo x >s/d/f; echo y >s/g\n"
-       "btrfs subvolume snapshot -r s ro >/dev/null; echo z >h\n"
-       "status 3 $O delete ro/d/f ro/g h; says 'ro/g: its directory cannot be changed: Read-only file "
-       "system'\n"
-       "says '1 deleted'; [ -e ro/d/f ] && [ ! -e h ] || fail 'not so'\n"
-       "status 3 $O discard ro/d --yes; status 3 $O sweep ro/d; status 3 $O delete --tree ro/d --count 1\n"
-       "[ -e ro/d/f ] || fail gone");
+    on_system(
+        *state, "btrfs",
+        "btrfs subvolume create s >/dev/null; mkdir s/d; echo x >s/d/f; echo y >s/g\n"
+        "btrfs subvolume snapshot -r s ro >/dev/null; echo z >h\n"
+        "status 3 $O delete ro/d/f ro/g h; says 'ro/g: its directory cannot be changed: Read-only file "
+        "system'\n"
+        "says '1 deleted'; [ -e ro/d/f ] && [ ! -e h ] || fail 'not so'\n"
+        "status 3 $O discard ro/d --yes; status 3 $O sweep ro/d; status 3 $O delete --tree ro/d --count 1\n"
+        "[ -e ro/d/f ] || fail gone");
 }
 
 /* It fits into no room there, and not back by itself. */
 static void what_belongs_to_another_project_goes_and_comes_back(void **state)
 {
-    on(*state, "xfs",
-       "mkdir p; echo 1 >p/a; echo 2 >p/b; mkdir p/d; echo 3 >p/d/f; echo 4 >p/c\n"
-       "xfs_io -c 'chproj 42' p; xfs_io -c 'chattr +P' p; xfs_io -c 'chproj 7' p/c\n"
-       "project() { xfs_io -r -c lsproj $1 | sed 's/.*= *//'; }\n"
-       "[ \"$(project p)\" = 42 ] && [ \"$(project p/a)\" = 0 ] || fail 'no projects'\n"
-       "status 0 $O delete p/b; [ ! -e p/b ] || fail 'not deleted'\n"
-       "status 0 $O delete --tree p/d --count 1; [ ! -e p/d ] || fail 'not deleted: d'\n"
-       "status 0 $O discard p/c; status 0 $O recover p/c; [ \"$(cat p/c)\" = 4 ] || fail 'not back'\n"
-       "[ \"$(project p/c)\" = 7 ] || fail 'of another project by now'\n"
-       "status 0 $O audit verify");
+    on_system(*state, "xfs",
+              "mkdir p; echo 1 >p/a; echo 2 >p/b; mkdir p/d; echo 3 >p/d/f; echo 4 >p/c\n"
+              "xfs_io -c 'chproj 42' p; xfs_io -c 'chattr +P' p; xfs_io -c 'chproj 7' p/c\n"
+              "project() { xfs_io -r -c lsproj $1 | sed 's/.*= *//'; }\n"
+              "[ \"$(project p)\" = 42 ] && [ \"$(project p/a)\" = 0 ] || fail 'no projects'\n"
+              "status 0 $O delete p/b; [ ! -e p/b ] || fail 'not deleted'\n"
+              "status 0 $O delete --tree p/d --count 1; [ ! -e p/d ] || fail 'not deleted: d'\n"
+              "status 0 $O discard p/c; status 0 $O recover p/c; [ \"$(cat p/c)\" = 4 ] || fail 'not back'\n"
+              "[ \"$(project p/c)\" = 7 ] || fail 'of another project by now'\n"
+              "status 0 $O audit verify");
 }
 
-#define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, teardown)
+#define TEST(f) cmocka_unit_test_setup_teardown(f, sandbox_setup, systems_teardown)
 
 int main(void)
 {
