@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 static const char NAME[] = "state.db";
-enum { VERSION = 5 };
+enum { VERSION = 6 };
 
 static const char schema[] =
     "CREATE TABLE given (run TEXT NOT NULL, entry INTEGER NOT NULL, until INTEGER NOT NULL,"
@@ -31,7 +31,18 @@ static const char schema[] =
     " after_changed_s INTEGER NOT NULL, after_changed_ns INTEGER NOT NULL, looked INTEGER NOT NULL,"
     " PRIMARY KEY (path, inode)) WITHOUT ROWID;"
     "CREATE INDEX emptied_looked ON emptied (looked);"
-    "PRAGMA user_version = 5;";
+    "CREATE TABLE protected (inode INTEGER NOT NULL, born_s INTEGER NOT NULL, born_ns INTEGER NOT NULL,"
+    " system BLOB NOT NULL, rule TEXT NOT NULL, level INTEGER NOT NULL, path BLOB NOT NULL,"
+    " run TEXT NOT NULL, was_so INTEGER NOT NULL, has_list INTEGER NOT NULL, mode INTEGER NOT NULL,"
+    " since INTEGER NOT NULL, looked INTEGER NOT NULL, missing INTEGER,"
+    " PRIMARY KEY (inode, born_s, born_ns, system, rule, level)) WITHOUT ROWID;"
+    "CREATE INDEX protected_looked ON protected (looked);"
+    "CREATE TABLE marked (inode INTEGER NOT NULL, born_s INTEGER NOT NULL, born_ns INTEGER NOT NULL,"
+    " before_s INTEGER NOT NULL, before_ns INTEGER NOT NULL, after_s INTEGER NOT NULL,"
+    " after_ns INTEGER NOT NULL, path BLOB NOT NULL, looked INTEGER NOT NULL,"
+    " PRIMARY KEY (inode, born_s, born_ns)) WITHOUT ROWID;"
+    "CREATE INDEX marked_looked ON marked (looked);"
+    "PRAGMA user_version = 6;";
 
 struct olv_register *register_open(const char *state, enum database_use use, struct olv_error *err)
 {
@@ -41,10 +52,10 @@ struct olv_register *register_open(const char *state, enum database_use use, str
         olv_fail_memory(err);
         return NULL;
     }
-    r->has_spared = r->has_had = r->has_emptied = OLV_UNKNOWN;
+    r->has_spared = r->has_had = r->has_emptied = r->has_protected = r->has_marked = OLV_UNKNOWN;
     r->base.what = "what runs remember (state.db)";
     r->base.hint = "nothing was touched; restore it from a copy, or remove it: then what was recovered is no "
-                   "longer spared, and rules count as new";
+                   "longer spared, rules count as new, and what is protected needs `unprotect --anyway`";
     if (database_open(&r->base, state, NAME, use, err) &&
         database_have_tables(&r->base, VERSION, schema, use, err))
         return r;
@@ -57,6 +68,8 @@ static void forget_noted(struct olv_register *r)
     r->given.count = 0;
     r->had_count = 0;
     r->emptied_count = 0;
+    r->protected_count = 0;
+    r->marked_count = 0;
     olv_arena_free(&r->strings);
 }
 
@@ -70,12 +83,16 @@ void olv_register_close(struct olv_register *r)
     sqlite3_finalize(r->find_had);
     sqlite3_finalize(r->find_had_file);
     sqlite3_finalize(r->find_emptied);
+    sqlite3_finalize(r->find_protected);
+    sqlite3_finalize(r->find_marked);
     database_close(&r->base);
     olv_hasher_free(r->hasher);
     forget_noted(r);
     free(r->given.items);
     free(r->had);
     free(r->emptied);
+    free(r->protected);
+    free(r->marked);
     free(r);
 }
 
@@ -88,7 +105,7 @@ void register_on_full(struct olv_register *r, bool (*more_room)(void *self, stru
 
 bool register_has_notes(const struct olv_register *r)
 {
-    return r && (r->given.count || r->had_count || r->emptied_count);
+    return r && (r->given.count || r->had_count || r->emptied_count || r->protected_count || r->marked_count);
 }
 
 bool register_store(struct olv_register *r, const char *run, struct olv_instant now, struct olv_error *err)
@@ -97,7 +114,8 @@ bool register_store(struct olv_register *r, const char *run, struct olv_instant 
     if (register_has_notes(r))
         do
             ok = database_begin(&r->base, err) && given_put_all(r, run, now, err) &&
-                 had_put_all(r, now, err) && emptied_put_all(r, now, err);
+                 had_put_all(r, now, err) && emptied_put_all(r, now, err) && protected_put_all(r, now, err) &&
+                 marked_put_all(r, now, err);
         while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;
@@ -110,7 +128,8 @@ bool register_end_run(struct olv_register *r, struct olv_instant now, struct olv
         ok = database_begin(&r->base, err) &&
              database_do(&r->base, "DELETE FROM given WHERE until <= ?1", VALUES(value_of(now.s)), err) &&
              had_put_all(r, now, err) && had_tidy(r, now, err) && emptied_put_all(r, now, err) &&
-             emptied_tidy(r, now, err);
+             emptied_tidy(r, now, err) && protected_put_all(r, now, err) && protected_tidy(r, now, err) &&
+             marked_put_all(r, now, err) && marked_tidy(r, now, err);
     while (database_again(&r->base, &ok, err));
     forget_noted(r);
     return ok;

@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* What runs remember: state.db in the state directory (docs/formats/state.md). register.c opens and stores;
- * given.c, had.c, emptied.c, rules.c and clock.c have a table each. For one thread at a time. */
+ * given.c, had.c, emptied.c, protected.c, marked.c, rules.c and clock.c have a table each. For one thread at
+ * a time. */
 #ifndef OLV_STATE_REGISTER_H
 #define OLV_STATE_REGISTER_H
 
 #include "base/given.h"
 #include "olvido/hold.h"
 #include "olvido/policy.h"
+#include "olvido/protection.h"
 #include "os/database.h"
 
 /* NULL with OLV_STATE; ENOENT if there is none and `use` does not create it. Closing (olv_register_close)
@@ -55,6 +57,20 @@ bool emptied_note(struct olv_register *reg, const char *path, const struct olv_s
 /* After a crash: what has been noted of a directory counts for the state that it is in now. */
 bool emptied_settle(struct olv_register *reg, const char *path, const struct olv_stat *now,
                     struct olv_error *err);
+
+/* ---- what is protected ---- */
+
+/* Notes a level that is about to be set, in the place of what was noted for this rule and level; and one that
+ * was lifted, or, with a run, was not set in that one after all. */
+bool protected_note(struct olv_register *reg, const struct olv_protected *row, struct olv_error *err);
+bool protected_forget(struct olv_register *reg, const struct olv_protected *row, struct olv_error *err);
+
+/* See olv_register_before_marked. `before` was the file's ctime before our own change. */
+bool marked_note(struct olv_register *reg, const char *path, const struct olv_stat *after,
+                 struct olv_instant before, struct olv_error *err);
+/* Whether anything was noted of this file, and then whether its ctime is still the one after our change. */
+enum olv_truth marked_find(struct olv_register *reg, const struct olv_stat *stat, bool *is_ours,
+                           struct olv_error *err);
 
 /* ---- rules: since when each has been as it is ---- */
 

@@ -29,6 +29,19 @@ struct emptied_row {
     bool is_settled; /* `before` is what was noted */
 };
 
+/* A level that is set, or lifted, in memory. */
+struct protected_row {
+    struct olv_protected row; /* strings in the arena */
+    bool is_forgotten;
+};
+
+/* A file whose attributes an act changed. */
+struct marked_row {
+    const char *path; /* in the arena */
+    uint64_t inode;
+    struct olv_instant born, before, after; /* its ctime */
+};
+
 struct olv_register {
     struct database base;
     struct olv_hasher *hasher;
@@ -37,12 +50,18 @@ struct olv_register {
     size_t had_count, had_cap;
     struct emptied_row *emptied; /* owned */
     size_t emptied_count, emptied_cap;
+    struct protected_row *protected; /* owned */
+    size_t protected_count, protected_cap;
+    struct marked_row *marked; /* owned */
+    size_t marked_count, marked_cap;
     struct olv_arena strings;
     /* Whether any stored file may be spared; OLV_UNKNOWN: not asked yet. Only the run that holds the state
      * directory stores any, so OLV_NO stays true until it does. */
     enum olv_truth has_spared;
-    enum olv_truth has_had, has_emptied; /* the same for acts, and for directories */
-    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file, *find_emptied;
+    /* The same for acts, directories, levels, and times. */
+    enum olv_truth has_had, has_emptied, has_protected, has_marked;
+    sqlite3_stmt *find_entry, *find_path, *find_spared, *find_had, *find_had_file, *find_emptied,
+        *find_protected, *find_marked;
 };
 
 /* Within a transaction. */
@@ -51,5 +70,9 @@ bool had_put_all(struct olv_register *reg, struct olv_instant now, struct olv_er
 bool had_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 bool emptied_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 bool emptied_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool protected_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool protected_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool marked_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
+bool marked_tidy(struct olv_register *reg, struct olv_instant now, struct olv_error *err);
 
 #endif

@@ -1,0 +1,89 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What Olvido protected, how, and for whom. */
+#ifndef OLVIDO_PROTECTION_H
+#define OLVIDO_PROTECTION_H
+
+#include "olvido/entry.h"
+#include "olvido/guard.h"
+#include "olvido/hold.h"
+#include "olvido/observer.h"
+#include "olvido/sorter.h"
+
+/* These numbers are stored; as bits they form sets. */
+enum olv_protection {
+    OLV_READONLY = 1,    /* nobody may write it, by its mode; root can all the same */
+    OLV_APPEND_ONLY = 2, /* contents (of a directory: names) are only added, by root, too */
+    OLV_FROZEN = 4       /* not even root changes, renames, links or removes it */
+};
+/* "readonly", "append-only", "frozen". */
+const char *olv_protection_word(enum olv_protection level);
+/* "frozen and read-only"; "" for none. Valid for ever. */
+const char *olv_protection_words(unsigned levels);
+/* The levels that a file shows, whoever set them. */
+unsigned olv_protection_of(const struct olv_stat *stat);
+
+/* One level that one rule, or a person, gave one file or directory: known by its file system, inode and birth
+ * time, or, without those, by its path. */
+struct olv_protected {
+    const char *path; /* absolute, as it was then */
+    uint8_t uuid[16]; /* of its file system; zeros: unknown */
+    uint64_t inode;
+    bool has_born;
+    struct olv_instant born;
+    const char *rule; /* "": a person, by hand */
+    const char *run;  /* in which */
+    enum olv_protection level;
+    bool was_so;   /* before that, so that lifting it leaves it */
+    bool has_list; /* it had an access control list, */
+    uint32_t mode; /* and this mode, before that */
+    struct olv_instant since;
+};
+
+/* Calls `each` for every row of a file, of which `path`, `uuid`, `inode` and `born` are given. OLV_NO: there
+ * is none. OLV_UNKNOWN with `err` if the register cannot be read. */
+enum olv_truth olv_register_protection(struct olv_register *reg, const struct olv_protected *file,
+                                       void (*each)(void *self, const struct olv_protected *row), void *self,
+                                       struct olv_error *err);
+
+/* A file of which only our own acts changed attributes since: its ctime becomes the one before that.
+ * OLV_UNKNOWN with `err` if the register cannot be read. */
+enum olv_truth olv_register_before_marked(struct olv_register *reg, struct olv_stat *stat,
+                                          struct olv_error *err);
+
+/* ---- what is protected in a tree ---- */
+
+enum { OLV_PROTECTED_SHOWN = 40 /* things; of more, one line for each directory */ };
+
+struct olv_protected_tree {
+    uint64_t entries;                       /* looked at */
+    uint64_t frozen, append_only, readonly; /* of those; readonly counts if Olvido knows it */
+    uint64_t troubles;                      /* places that could not be read */
+    struct olv_sorter *list;                /* records for olv_protected_line, by path */
+    bool is_summed;                         /* the lines are sums of directories */
+};
+
+struct olv_protected_line {
+    const char *path;                       /* borrowed from the record */
+    uint64_t frozen, append_only, readonly; /* of a sum: things right in this directory */
+    uint64_t entries;                       /* of a sum: all things right in it */
+    unsigned levels;                        /* of one thing: these, */
+    struct olv_stat stat;                   /* as it is now */
+    uint8_t uuid[16];                       /* of its file system; zeros: unknown */
+};
+
+/* Looks at these paths and all that is below. `reg` may be NULL. False when interrupted or out of memory;
+ * free it in any case. */
+bool olv_protected_tree_look(struct olv_protected_tree *tree, const char *const *paths, size_t count,
+                             struct olv_register *reg, bool lists_all, const struct olv_observer *observer,
+                             struct olv_error *err);
+/* False: the record is of the other kind (see is_summed). */
+bool olv_protected_line(const struct olv_protected_tree *tree, const struct olv_sorted *record,
+                        struct olv_protected_line *out);
+void olv_protected_tree_free(struct olv_protected_tree *tree);
+
+/* Calls `each` for the directories above a canonical path that can be renamed, with what is in them, from the
+ * nearest on, up to the first that is guarded, a home or a mount point. */
+void olv_protection_above(const struct olv_guard *guard, const char *path,
+                          void (*each)(void *self, const char *directory), void *self);
+
+#endif

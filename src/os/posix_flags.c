@@ -1,0 +1,50 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* POSIX.1-2008 has no such attributes, and does not tell who has a file open. */
+#include "os/flags.h"
+
+#include <errno.h>
+
+bool olv_os_flags(int fd, unsigned *out)
+{
+    (void)fd;
+    *out = 0;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
+bool olv_os_set_flags(int fd, unsigned flags)
+{
+    (void)fd;
+    (void)flags;
+    errno = EOPNOTSUPP;
+    return false;
+}
+
+enum olv_os_lack olv_os_flags_lack(int fd)
+{
+    (void)fd;
+    return OLV_OS_LACKS_ATTRIBUTES;
+}
+
+bool olv_os_hides_maps(int fd)
+{
+    (void)fd;
+    return true;
+}
+
+int olv_os_reopen(int passing)
+{
+    (void)passing;
+    errno = EOPNOTSUPP;
+    return -1;
+}
+
+bool olv_os_each_writer(uint64_t device, uint64_t inode,
+                        bool (*each)(void *self, const struct olv_os_writer *writer), void *self)
+{
+    (void)device;
+    (void)inode;
+    (void)each;
+    (void)self;
+    return false;
+}
