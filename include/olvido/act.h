@@ -24,7 +24,9 @@ enum olv_trait {
     OLV_FORMER = 1 << 10,            /* outlived: rules go on judging the file as what it was before */
     OLV_NEVER_LAPSES = 1 << 11,      /* as a step, it is due before a later one whose time has come, too */
     OLV_SOURCE_STAYS = 1 << 12,      /* changes nothing of the file, so no guard keeps it from that */
-    OLV_EMPTY_ONLY = 1 << 13         /* takes directories, each by itself, and only empty ones */
+    OLV_EMPTY_ONLY = 1 << 13,        /* takes directories, each by itself, and only empty ones */
+    OLV_ATTRIBUTES_ONLY = 1 << 14    /* changes only attributes of the file or directory itself: its own and
+                                        its directory's do not keep it from that */
 };
 
 /* Where the file is afterwards. */
@@ -82,8 +84,10 @@ enum olv_order {
 struct olv_inverse {
     const struct olv_act *act;
     const char *path;
-    const char *original; /* of the copy that lies there; "" */
-    bool makes_it;        /* nothing lies there: it is made again, with the arguments that the act had */
+    const char *original;  /* of the copy that lies there; "" */
+    bool makes_it;         /* nothing lies there: it is made again, with the arguments that the act had */
+    const void *arguments; /* of the act, if it has any and `makes_it` is not set; */
+    uint64_t room[4];      /* they may be in here */
 };
 struct completing;
 
@@ -103,6 +107,8 @@ struct olv_act {
     /* For an act with a destination that follows from its arguments: appends it. NULL: there is none, or the
      * maker of a docket says it. False without memory. */
     bool (*target)(const void *arguments, const struct olv_docket_entry *entry, struct olv_text *out);
+    /* Whether a file that somebody has open for writing is spared; NULL: it is. */
+    bool (*minds_writers)(const void *arguments);
     /* How many bytes a name becomes longer by it; NULL: none. */
     size_t (*lengthens)(const void *arguments);
     /* What `recover --run` does to take back what this line of the ledger says was done; false: nothing can.

@@ -20,10 +20,16 @@ struct olv_named_options {
                                   them */
         OLV_WHOLE_DIRECTORIES, /* with all that is in them; one by one with a statement */
         OLV_NO_DIRECTORIES,    /* they are left */
+        OLV_DIRECTORIES_ALONE, /* themselves, and nothing that is in them */
         OLV_EMPTY_DIRECTORIES  /* only empty ones, from the bottom up, each by itself; nothing else */
     } directories;
+    bool is_marked; /* only attributes of files and directories change */
+    bool is_lifted; /* then: in trees, only what shows a level, or what `reg` knows of; that may be NULL */
+    struct olv_register *reg;
+    bool is_top_down; /* then: directories come before what is in them */
     bool is_removed; /* what is taken leaves its place: what stands in the way is looked for, told and left */
-    bool upwards;    /* of OLV_EMPTY_DIRECTORIES: also those above, as far as they are empty then */
+    bool upwards; /* also the directories above: of OLV_EMPTY_DIRECTORIES, as far as they are empty then; of
+                     what is marked, up to the first that is guarded, a home or a mount point */
     bool only_contents; /* the named directories stay, and what is in them is named instead */
     /* What is named is what fits one of these, in the named directories or, without any, in the working
      * directory; without a slash, right in them. NULL: the names themselves. */

@@ -12,6 +12,8 @@
     ACT(act_compress)                                                                                        \
     ACT(act_decompress)                                                                                      \
     ACT(act_archive)                                                                                         \
+    ACT(act_protect)                                                                                         \
+    ACT(act_unprotect)                                                                                       \
     ACT(act_discard)                                                                                         \
     ACT(act_delete)                                                                                          \
     ACT(act_sweep)                                                                                           \

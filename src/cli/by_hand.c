@@ -88,6 +88,7 @@ static bool find_named(struct cli *cli, const struct by_hand *act, const struct 
     struct olv_error err = {0};
     options.guard = &session->guard;
     options.holds = session->options.holds;
+    options.reg = session->reg;
     return olv_named_make(act->paths ? act->paths : cli->arguments,
                           act->paths ? act->path_count : cli->argument_count, &options, &cli->observer, out,
                           &err) ||
@@ -125,7 +126,8 @@ static bool by_hand_carry_out(struct cli *cli, struct olv_session *session, stru
     const struct olv_named *n = confirm->named;
     const struct olv_approval approval = {confirm_entry, confirm};
     struct olv_run_result result = {0};
-    bool removes = confirm->act->named.is_removed, takes_back = false;
+    bool is_marked = confirm->act->named.is_marked;
+    bool removes = confirm->act->named.is_removed || is_marked, takes_back = false;
     watch_expect(cli, n->files);
     watch_expect_bytes(cli, n->bytes);
     if (removes)
@@ -149,7 +151,7 @@ static bool do_named(struct cli *cli, const struct by_hand *act, struct olv_sess
     bool fits_nothing = act->named.matching && !n->caught, takes_back = false;
     if (fits_nothing)
         cli_mark(cli, STATUS_SOME_FAILED);
-    if (!has_work && (!has_gaps || act->named.is_removed))
+    if (!has_work && (!has_gaps || act->named.is_removed || act->named.is_marked))
         term_message(cli, STYLE_PLAIN, "%s; nothing was done",
                      fits_nothing ? "no name fits the pattern" : act->nothing);
     else if (has_work && confirm_all(&confirm))

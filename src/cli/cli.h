@@ -78,6 +78,11 @@ enum cli_option {
     OPT_MATCHING,
     OPT_NAMES_FROM,
     OPT_UPWARDS,
+    OPT_LEVEL_OF_PROTECTION,
+    OPT_WITH_PARENTS,
+    OPT_OPEN_TOO,
+    OPT_ANYWAY,
+    OPT_SHOW,
     OPT_COUNT
 };
 
@@ -109,7 +114,7 @@ struct cli_command {
     const char
         *arguments; /* the other arguments: "PATH [NAME]"; "PATH…" is one or more, "[PATH…]" any number */
     const char *summary;          /* one line */
-    enum cli_option options[12];  /* besides the global ones; ends with OPT_NONE */
+    enum cli_option options[16];  /* besides the global ones; ends with OPT_NONE */
     void (*run)(struct cli *cli); /* marks failures in `status` */
 };
 

@@ -3,9 +3,10 @@
 #include "cli/commands.h"
 
 const struct cli_command *const cli_commands[] = {
-    &cmd_survey,     &cmd_explain,  &cmd_check,  &cmd_preview, &cmd_enforce, &cmd_archive, &cmd_compress,
-    &cmd_decompress, &cmd_discard,  &cmd_delete, &cmd_sweep,   &cmd_recover, &cmd_extract, &cmd_trash,
-    &cmd_depot,      &cmd_contents, &cmd_audit,  &cmd_demo,    &cmd_help,    NULL,
+    &cmd_survey,   &cmd_explain,    &cmd_check,   &cmd_preview,   &cmd_enforce, &cmd_archive,
+    &cmd_compress, &cmd_decompress, &cmd_protect, &cmd_unprotect, &cmd_discard, &cmd_delete,
+    &cmd_sweep,    &cmd_recover,    &cmd_extract, &cmd_trash,     &cmd_depot,   &cmd_contents,
+    &cmd_audit,    &cmd_demo,       &cmd_help,    NULL,
 };
 
 const struct cli_command *cli_find_command(struct cli *cli, const char *name)

@@ -55,23 +55,39 @@ static void add_place(struct olv_text *out, const struct olv_named *n)
         olv_text_printf(out, "%sa whole file system", out->len ? "; " : "");
 }
 
+/* Attributes change, and nothing goes. */
+static void mark_reasons(const struct confirm *c, struct olv_text *out)
+{
+    const struct olv_named *n = c->named;
+    if (n->files > ASKED_ABOVE)
+        olv_text_printf(out, "%smany at once", out->len ? "; " : "");
+    add_reason(out, n->goes, "directory", "directories");
+    add_reason(out, n->others, "of them belongs to another user", "of them belong to other users");
+    if (cli_has(c->cli, OPT_ANYWAY))
+        olv_text_printf(out, "%swhat Olvido did not set, somebody else did", out->len ? "; " : "");
+}
+
 /* Why it asks; empty if it need not. Read-only files come by themselves where something is removed. */
 static void reasons(const struct confirm *c, struct olv_text *out)
 {
     const struct olv_named *n = c->named;
     bool removes = c->act->named.is_removed, only_empty = c->act->named.directories == OLV_EMPTY_DIRECTORIES;
     add_place(out, n);
-    if (removes && n->files + (only_empty ? n->goes : 0) > ASKED_ABOVE)
+    if (c->act->named.is_marked)
+        mark_reasons(c, out);
+    else if (removes && n->files + (only_empty ? n->goes : 0) > ASKED_ABOVE)
         olv_text_printf(out, "%smany at once", out->len ? "; " : "");
     else if (n->files > ASKED_ABOVE)
         add_reason(out, n->files, "file", "files");
-    if (!only_empty)
+    if (!only_empty && !c->act->named.is_marked)
         add_reason(out, removes ? n->goes : n->directories, "directory with all that is in it",
                    "directories with all that is in them");
-    if (!removes)
+    if (!removes && !c->act->named.is_marked)
         add_reason(out, n->readonly, "file is read-only", "files are read-only");
-    add_reason(out, n->others, removes ? "of them belongs to another user" : "file belongs to another user",
-               removes ? "of them belong to other users" : "files belong to other users");
+    if (!c->act->named.is_marked)
+        add_reason(out, n->others,
+                   removes ? "of them belongs to another user" : "file belongs to another user",
+                   removes ? "of them belong to other users" : "files belong to other users");
     add_caught(out, n);
     if (c->cli->settings.asks_always && !out->len)
         olv_text_puts(out, "you want to be asked");
@@ -84,12 +100,17 @@ static void reasons(const struct confirm *c, struct olv_text *out)
 static void put_question(const struct confirm *c, const char *why, struct olv_text *out)
 {
     const struct olv_named *n = c->named;
-    olv_text_printf(out, "%c%s %s (%s)%s? %s", toupper((unsigned char)c->act->verb[0]), c->act->verb + 1,
-                    FILES(n->files, c->act->named.is_removed ? n->goes : 0), SIZE(n->bytes),
+    bool goes = c->act->named.is_removed || c->act->named.is_marked;
+    struct olv_text how = {0};
+    olv_arguments_describe(c->act->named.act, c->act->named.arguments, &how);
+    olv_text_printf(out, "%c%s %s (%s)%s%s? %s", toupper((unsigned char)c->act->verb[0]), c->act->verb + 1,
+                    FILES(n->files, goes ? n->goes : 0), SIZE(n->bytes),
+                    c->act->named.is_marked ? olv_text_string(&how) : "",
                     is_final(c)                                      ? " for good"
                     : c->act->named.act->destination == OLV_TO_TRASH ? " into the trash"
                                                                      : "",
                     c->act->consequence);
+    olv_text_free(&how);
     if (*why)
         olv_text_printf(out, " %c%s: please confirm.", toupper((unsigned char)*why), why + 1);
 }

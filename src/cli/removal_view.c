@@ -70,7 +70,7 @@ static void on_outcome(void *self, const struct olv_result_facts *f)
 void removal_view_begin(struct removal_view *view, struct cli *cli, const char *past, uint64_t entries,
                         const char *const *typed, size_t count)
 {
-    static const struct table_column columns[] = {{.heading = "What", .width = 9},
+    static const struct table_column columns[] = {{.heading = "What", .width = 11},
                                                   {.heading = "Size", .is_right = true, .width = 10},
                                                   {.heading = "Path", .is_elastic = true}};
     bool is_few = entries <= REMOVAL_SHOWN || cli_has(cli, OPT_VERBOSE), is_quiet = cli_has(cli, OPT_QUIET);

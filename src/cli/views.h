@@ -193,6 +193,10 @@ void removal_view_begin(struct removal_view *view, struct cli *cli, const char *
                         const char *const *typed, size_t count);
 void removal_view_end(struct removal_view *view);
 
+/* ---- protection_view.c: what is protected at and below these paths, by whom and since when ---- */
+
+void protection_show(struct cli *cli, const char *const *paths, size_t count);
+
 /* ---- run_view.c: the closing line of all that acts ---- */
 
 /* Act by act; `can_recover`: `recover` finds what was discarded or archived. Marks the result's status. */

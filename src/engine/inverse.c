@@ -37,7 +37,8 @@ static bool compose(struct inverting *x, const struct olv_inverse *inverse)
                                  .act = inverse->act,
                                  .directory = directory,
                                  .name = olv_path_name(inverse->path),
-                                 .target = inverse->original};
+                                 .target = inverse->original,
+                                 .arguments = inverse->arguments};
     struct olv_stat dir, stat;
     int fd = directory ? olv_os_open_path(directory) : -1;
     bool ok = directory || olv_fail_memory(&x->error);

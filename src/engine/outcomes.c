@@ -48,7 +48,8 @@ static bool note_had(struct olv_run *run, const struct olv_docket_entry *e, cons
     return reg && had_note(reg, had, err);
 }
 
-void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+/* What a later step asks about. */
+static void note_for_later(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
     bool is_another = o->into && !(e->act->traits & OLV_SOURCE_STAYS);
     struct olv_text path = {0};
@@ -72,6 +73,30 @@ void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const 
     if (err.code != OLV_OK || !note_had(run, e, o, &had, &err))
         remember_tell(run, &err);
     olv_text_free(&path);
+}
+
+/* Its age goes on counting. */
+static void note_mark(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    const struct olv_stat now = {.inode = o->mark.inode,
+                                 .has_born = o->mark.has_born,
+                                 .born = o->mark.born,
+                                 .changed = o->mark.changed};
+    struct olv_error err = {0};
+    struct olv_register *reg = run_register(run, DATABASE_MAKE, &err);
+    if (!reg || !marked_note(reg, run_path_of(run, e), &now, e->identity.changed, &err))
+        remember_tell(run, &err);
+}
+
+void outcomes_note(struct olv_run *run, const struct olv_docket_entry *e, const struct olv_outcome *o)
+{
+    const struct hooks *hooks = hooks_of(e);
+    if (hooks && hooks->recorded)
+        hooks->recorded(&run->turn, e, o);
+    if (o->mark.is_made && o->result == OLV_DONE &&
+        olv_instant_compare(o->mark.changed, e->identity.changed) != 0)
+        note_mark(run, e, o);
+    note_for_later(run, e, o);
 }
 
 void outcomes_remember(struct olv_run *run)

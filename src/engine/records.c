@@ -60,6 +60,47 @@ enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char
     return reg ? given_find(reg, turn->run.id, entry, path, out, err) : OLV_NO;
 }
 
+bool record_protection(const struct turn *turn, const struct olv_protected *row, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(turn->run.recorder, DATABASE_MAKE, err);
+    return reg && protected_note(reg, row, err);
+}
+
+bool record_lifted(const struct turn *turn, const struct olv_protected *row, struct olv_error *err)
+{
+    struct olv_register *reg = run_register(turn->run.recorder, DATABASE_MAKE, err);
+    return reg && protected_forget(reg, row, err);
+}
+
+enum olv_truth recorded_protection(const struct turn *turn, const struct olv_protected *file,
+                                   void (*each)(void *self, const struct olv_protected *row), void *self,
+                                   struct olv_error *err)
+{
+    struct olv_run *run = turn->run.recorder;
+    struct olv_register *reg = turn->session->reg;
+    enum olv_truth found;
+    if (!reg)
+        return OLV_NO;
+    pthread_mutex_lock(&run->asking);
+    found = olv_register_protection(reg, file, each, self, err);
+    pthread_mutex_unlock(&run->asking);
+    return found;
+}
+
+enum olv_truth recorded_mark(const struct turn *turn, const struct olv_stat *stat, bool *is_ours,
+                             struct olv_error *err)
+{
+    struct olv_run *run = turn->run.recorder;
+    struct olv_register *reg = turn->session->reg;
+    enum olv_truth found;
+    if (!reg)
+        return OLV_NO;
+    pthread_mutex_lock(&run->asking);
+    found = marked_find(reg, stat, is_ours, err);
+    pthread_mutex_unlock(&run->asking);
+    return found;
+}
+
 enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat)
 {
     struct olv_run *run = turn->run.recorder;

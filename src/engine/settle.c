@@ -33,8 +33,9 @@ struct settling {
     } open[OPEN_BATCHES]; /* those with the last intents, latest first */
     uint64_t decisions;   /* of all intents */
     uint64_t done, left, failed, unknown;
-    bool is_same_boot; /* as that run */
-    int trace;         /* see trace.h */
+    bool is_same_boot;       /* as that run */
+    int trace;               /* see trace.h */
+    struct olv_instant last; /* when it wrote its trace, or made a file, for the last time */
 };
 
 static void note_intent(struct settling *s, const struct olv_ledger_record *r)
@@ -170,19 +171,34 @@ static void look_before(struct settling *s, const struct olv_docket_entry *e)
         hooks->look(&s->run->turn, e, settle_reach(s, hooks, e, &ignored));
 }
 
+static struct olv_instant last_sign(int fd)
+{
+    struct olv_stat stat;
+    return olv_os_stat(fd, "", &stat) ? stat.modified : (struct olv_instant){0};
+}
+
+/* When this boot began: nothing of an earlier one is later. */
+static struct olv_instant boot_time(int64_t since_s)
+{
+    struct olv_instant now = olv_os_now();
+    now.s -= since_s;
+    return now;
+}
+
 /* All entries of a page that have no outcome. */
 static bool each_open(struct settling *s, const struct open_batch *batch, const struct olv_text *page,
                       bool is_looking, struct olv_error *err)
 {
     struct olv_page_reader *reader = olv_page_open(page, err);
     char boot[OLV_OS_BOOT_SIZE];
-    int64_t since_s;
+    int64_t since_s = 0;
     struct olv_docket_entry e;
     if (!reader)
         return false;
     s->run->turn.run.salt = olv_page_salt(reader);
     while (olv_page_next(reader, &e, err)) {
         s->is_same_boot = olv_os_boot(boot, &since_s) && strcmp(boot, olv_page_boot(reader)) == 0;
+        s->run->turn.crash.last = s->is_same_boot ? s->last : boot_time(since_s);
         s->run->turn.sequence++;
         if (e.number >= OLV_SEGMENT_MOST || batch->has_outcome[e.number])
             continue;
@@ -269,6 +285,7 @@ static bool settle_read(struct settling *s, struct olv_error *err)
     if (ok && directory >= 0) {
         ok = moves_read(directory, &run->settled_moves, err);
         s->trace = trace_open(directory, false);
+        s->last = last_sign(s->trace >= 0 ? s->trace : directory);
     }
     olv_os_close(directory);
     return ok;

@@ -167,7 +167,8 @@ static enum olv_reason decide_spare(const struct olv_decider *d, uint32_t rule, 
         return OLV_HELD;
     if (facts->in_respite && facts->in_respite(subject))
         return OLV_RESPITE;
-    if (!r->open_too && facts->is_in_use && facts->is_in_use(subject))
+    if (!r->open_too && (!act->minds_writers || act->minds_writers(step->arguments)) && facts->is_in_use &&
+        facts->is_in_use(subject))
         return OLV_OPEN;
     return OLV_DUE;
 }

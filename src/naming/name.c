@@ -5,6 +5,7 @@
 #include "file/identity.h"
 #include "file/trusted.h"
 #include "olvido/path.h"
+#include "olvido/protection.h"
 #include "os/os.h"
 
 #include <errno.h>
@@ -200,6 +201,45 @@ static bool take_kept(struct naming *n, struct name *name, struct olv_error *err
     return true;
 }
 
+/* ---- one of which attributes change ---- */
+
+/* Why it is not taken; NULL: it is. */
+static const char *why_not_marked(struct naming *n, struct name *name)
+{
+    if (name->stat.kind == OLV_KIND_LINK)
+        return name->stat.is_immutable
+                   ? "it is a link, which somebody else froze; Olvido neither freezes nor lifts links"
+                   : "it is a link, and those are not protected: name what it leads to";
+    if (name->stat.kind != OLV_KIND_FILE && name->stat.kind != OLV_KIND_DIRECTORY) {
+        olv_text_clear(&n->place.words);
+        olv_text_printf(&n->place.words, "it is a %s: Olvido protects files and directories only",
+                        olv_kind_word(name->stat.kind));
+        return olv_text_string(&n->place.words);
+    }
+    return why_guarded(n, &n->place, name->shown.data, &name->stat);
+}
+
+static bool take_marked(struct naming *n, struct name *name, struct olv_error *err)
+{
+    bool is_directory, is_tree = n->options->directories == OLV_ENTER_DIRECTORIES;
+    const char *why;
+    olv_path_add(&name->shown, n->place.path, name->last);
+    if (name->shown.failed)
+        return olv_fail_memory(err);
+    why = why_not_marked(n, name);
+    if (why) {
+        naming_left(n, name->typed, why, 0);
+        return true;
+    }
+    is_directory = name->stat.kind == OLV_KIND_DIRECTORY;
+    n->out->directories += is_directory;
+    is_tree &= is_directory;
+    return (!is_tree || paths_add(&n->trees, strdup(name->shown.data), err)) &&
+           ((is_tree && n->options->is_lifted && !olv_protection_of(&name->stat)) ||
+            take_file(n, name, err)) &&
+           (!n->options->upwards || above_take(n, name->shown.data, err));
+}
+
 /* ---- what is in it ---- */
 
 static bool take_entry(struct naming *n, const char *directory, const char *entry, struct olv_error *err)
@@ -291,8 +331,8 @@ static bool take_contents(struct naming *n, struct name *name, struct olv_error 
 /* What might have been meant by a name that is not there. */
 static void not_there(struct naming *n, const struct name *name, int sys)
 {
-    bool is_pattern =
-        sys == ENOENT && n->options->is_removed && olv_pattern_is_one(name->typed, strlen(name->typed));
+    bool is_pattern = sys == ENOENT && (n->options->is_removed || n->options->is_marked) &&
+                      olv_pattern_is_one(name->typed, strlen(name->typed));
     naming_trouble(n, name->typed,
                    is_pattern ? "there is no such name. If it is a pattern, put --matching before it"
                               : "looking for it",
@@ -302,6 +342,8 @@ static void not_there(struct naming *n, const struct name *name, int sys)
 static bool take_found(struct naming *n, struct name *name, struct olv_error *err)
 {
     const char *why = NULL;
+    if (n->options->is_marked)
+        return take_marked(n, name, err);
     if (!n->options->is_removed)
         return take_kept(n, name, err);
     if (n->options->only_contents)

@@ -75,7 +75,8 @@ bool naming_add(struct naming *n, struct olv_text *record, const char *directory
                 const char *state, const struct found *found, struct olv_error *err)
 {
     olv_text_clear(record);
-    if (found->is_emptied)
+    bool is_late = found->is_emptied != n->options->is_top_down;
+    if (found->is_emptied && !n->options->is_top_down)
         olv_path_add_bottom_up(record, directory, name);
     olv_text_add(record, "", 1);
     olv_text_add(record, directory, strlen(directory) + 1);
@@ -84,8 +85,7 @@ bool naming_add(struct naming *n, struct olv_text *record, const char *directory
     olv_text_add(record, state, strlen(state) + 1);
     if (record->failed)
         return olv_fail_memory(err);
-    return olv_sorter_add(n->sorter, (struct olv_sorted){{found->is_emptied, 0}, record->data, record->len},
-                          err);
+    return olv_sorter_add(n->sorter, (struct olv_sorted){{is_late, 0}, record->data, record->len}, err);
 }
 
 struct found found_of(const struct naming *n, const struct olv_stat *dir, const struct olv_stat *stat)

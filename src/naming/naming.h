@@ -92,8 +92,11 @@ bool name_take(struct naming *n, const char *typed, struct olv_error *err);
 void place_examine(struct naming *n, struct place *place);
 /* Why this name stays, in words that last until the next time; NULL: nothing is known against it. `sys` gets
  * an errno, or 0. */
-const char *why_it_stays(const struct naming *n, struct place *place, const char *path,
-                         const struct olv_stat *stat, int *sys);
+const char *why_it_stays(struct naming *n, struct place *place, const char *path, const struct olv_stat *stat,
+                         int *sys);
+/* The same for what only changes attributes: guards alone keep it. */
+const char *why_guarded(const struct naming *n, struct place *place, const char *path,
+                        const struct olv_stat *stat);
 /* Sums up a directory that goes whole; false with what is in the way, and where. */
 bool naming_sum_up(struct naming *n, const struct place *place, const char *path, const char *name,
                    struct olv_contents *out, struct olv_text *where, struct olv_error *err);
@@ -106,6 +109,11 @@ bool place_of_entry(struct naming *n, struct name_worker *worker, const struct o
 
 /* Everything in the trees. */
 bool trees_take(struct naming *n, struct olv_error *err);
+
+/* ---- above.c ---- */
+
+/* The directories above a path that is marked, up to the first that is guarded. */
+bool above_take(struct naming *n, const char *path, struct olv_error *err);
 
 /* ---- sweeping.c ---- */
 

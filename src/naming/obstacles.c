@@ -3,7 +3,9 @@
 #include "naming/naming.h"
 
 #include "file/identity.h"
+#include "file/protection.h"
 #include "olvido/path.h"
+#include "os/files.h"
 #include "os/os.h"
 #include "scan/contents.h"
 
@@ -20,7 +22,7 @@ void place_examine(struct naming *n, struct place *place)
     place->why_left = NULL;
     place->sys = 0;
     if (place->stat.is_immutable) {
-        place->why_left = "its directory is immutable";
+        place->why_left = "its directory is immutable: nothing in it can be renamed or removed";
     } else if (place->stat.is_append_only) {
         place->why_left = "its directory is append-only: nothing in it can be renamed or removed";
     } else if (faccessat(place->fd, ".", W_OK | X_OK, AT_EACCESS) < 0) {
@@ -79,20 +81,46 @@ static const char *what_is_guarded(const struct naming *n, const struct place *p
     return olv_guard_landmark(guard, stat->device, stat->inode);
 }
 
-const char *why_it_stays(const struct naming *n, struct place *place, const char *path,
-                         const struct olv_stat *stat, int *sys)
+static const char *why_protected(struct naming *n, struct place *place, const char *path,
+                                 const struct olv_stat *stat)
+{
+    struct protection_setters setters = {0};
+    struct olv_protected file = {
+        .path = path, .inode = stat->inode, .has_born = stat->has_born, .born = stat->born};
+    struct olv_error ignored = {0}; /* then nobody knows who */
+    char why[200];
+    olv_os_uuid(place->fd, file.uuid);
+    if (n->options->reg) {
+        pthread_mutex_lock(&n->mutex);
+        olv_register_protection(n->options->reg, &file, protection_note_setter, &setters, &ignored);
+        pthread_mutex_unlock(&n->mutex);
+    }
+    protection_why(stat, &setters, why, sizeof why);
+    olv_text_clear(&place->words);
+    olv_text_puts(&place->words, why);
+    return olv_text_string(&place->words);
+}
+
+const char *why_guarded(const struct naming *n, struct place *place, const char *path,
+                        const struct olv_stat *stat)
 {
     const char *guarded = what_is_guarded(n, place, path, stat);
+    if (!guarded)
+        return NULL;
+    olv_text_clear(&place->words);
+    olv_text_printf(&place->words, "guarded: it is %s", guarded);
+    return olv_text_string(&place->words);
+}
+
+const char *why_it_stays(struct naming *n, struct place *place, const char *path, const struct olv_stat *stat,
+                         int *sys)
+{
+    const char *guarded = why_guarded(n, place, path, stat);
     *sys = 0;
-    if (guarded) {
-        olv_text_clear(&place->words);
-        olv_text_printf(&place->words, "guarded: it is %s", guarded);
-        return olv_text_string(&place->words);
-    }
-    if (stat->is_immutable)
-        return "it is immutable";
-    if (stat->is_append_only)
-        return "it is append-only";
+    if (guarded)
+        return guarded;
+    if (stat->is_immutable || stat->is_append_only)
+        return why_protected(n, place, path, stat);
     if (place->why_left) {
         *sys = place->sys;
         return place->why_left;

@@ -5,6 +5,8 @@
 
 #include "file/identity.h"
 #include "olvido/path.h"
+#include "olvido/protection.h"
+#include "os/files.h"
 #include "os/os.h"
 #include "scan/subject.h"
 
@@ -150,6 +152,47 @@ static void tree_leave(void *self, unsigned number, struct olv_scan_dir *dir)
 
 /* ---- where it stays ---- */
 
+static void is_there(void *self, const struct olv_protected *row)
+{
+    (void)row;
+    *(bool *)self = true;
+}
+
+/* A mode alone says nothing of who took the write permissions away. */
+static bool is_protected(struct naming *n, const struct olv_scan_entry *entry, const char *path,
+                         struct olv_error *err)
+{
+    const struct olv_stat *stat = &entry->stat;
+    struct olv_protected file = {
+        .path = path, .inode = stat->inode, .has_born = stat->has_born, .born = stat->born};
+    unsigned levels = olv_protection_of(stat);
+    bool is_known = false;
+    if (levels != OLV_READONLY || !n->options->reg)
+        return levels & ~(unsigned)OLV_READONLY;
+    olv_os_uuid(entry->dir_fd, file.uuid);
+    pthread_mutex_lock(&n->mutex);
+    olv_register_protection(n->options->reg, &file, is_there, &is_known, err);
+    pthread_mutex_unlock(&n->mutex);
+    return is_known;
+}
+
+static bool mark_entry(struct naming *n, struct name_worker *w, const struct olv_scan_entry *entry,
+                       struct olv_error *err)
+{
+    const char *why;
+    olv_text_clear(&w->path);
+    olv_path_add(&w->path, w->dir.path, entry->name);
+    if (w->path.failed)
+        return olv_fail_memory(err);
+    if (n->options->is_lifted && !is_protected(n, entry, w->path.data, err))
+        return err->code == OLV_OK;
+    why = why_guarded(n, &w->dir, w->path.data, &entry->stat);
+    if (!why)
+        return tree_add(n, w, entry->name, &entry->stat, err);
+    naming_left(n, w->path.data, why, 0);
+    return true;
+}
+
 static bool keep_entry(struct naming *n, struct name_worker *w, struct olv_scan_entry *entry,
                        struct olv_error *err)
 {
@@ -158,6 +201,8 @@ static bool keep_entry(struct naming *n, struct name_worker *w, struct olv_scan_
         return true;
     if (!place_of_entry(n, w, entry, err))
         return false;
+    if (n->options->is_marked)
+        return mark_entry(n, w, entry, err);
     if (!w->dir.is_guarded && !olv_guard_is_own(n->options->guard, entry->stat.device, entry->stat.inode))
         return tree_add(n, w, entry->name, &entry->stat, err);
     atomic_fetch_add(&n->guarded, 1);

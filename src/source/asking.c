@@ -3,6 +3,7 @@
 
 #include "depot/catalogue.h"
 #include "file/changes.h"
+#include "file/protection.h"
 #include "os/os.h"
 #include "scan/contents.h"
 #include "source/records.h"
@@ -262,19 +263,37 @@ static bool may_be_elsewhere(const struct olv_reach *at, const struct olv_docket
            !at->is_ours && stat->links > 1 && stat->kind != OLV_KIND_DIRECTORY;
 }
 
+static bool keep_because_protected(struct turn *turn, const struct olv_docket_entry *e,
+                                   const struct olv_stat *stat, struct olv_outcome *o)
+{
+    struct protection_setters setters = {0};
+    struct olv_protected file = {
+        .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
+    struct olv_error ignored = {0}; /* then nobody knows who */
+    char why[200];
+    olv_text_clear(&turn->scratch.path);
+    olv_docket_entry_path(e, &turn->scratch.path);
+    file.path = olv_text_string(&turn->scratch.path);
+    memcpy(file.uuid, e->at.uuid, sizeof file.uuid);
+    recorded_protection(turn, &file, protection_note_setter, &setters, &ignored);
+    protection_why(stat, &setters, why, sizeof why);
+    return keep_because(o, OLV_REFUSED, why);
+}
+
 /* File attributes that not even root gets around. In such a directory not even a room can be removed again.
  */
-static bool is_kept_by_attributes(const struct olv_reach *at, const struct olv_docket_entry *e,
-                                  const struct olv_stat *stat, struct olv_outcome *o)
+static bool is_kept_by_attributes(struct turn *turn, const struct olv_reach *at,
+                                  const struct olv_docket_entry *e, const struct olv_stat *stat,
+                                  struct olv_outcome *o)
 {
-    if (e->act->traits & OLV_SOURCE_STAYS)
+    if (e->act->traits & (OLV_SOURCE_STAYS | OLV_ATTRIBUTES_ONLY))
         return false;
     if (stat->is_immutable || stat->is_append_only)
-        return keep_because(o, OLV_REFUSED, stat->is_immutable ? "it is immutable" : "it is append-only");
+        return keep_because_protected(turn, e, stat, o);
     if (at->is_immutable || at->is_append_only)
         return keep_because(o, OLV_REFUSED,
                             at->is_immutable
-                                ? "its directory is immutable"
+                                ? "its directory is immutable: nothing in it can be renamed or removed"
                                 : "its directory is append-only: nothing in it can be renamed or "
                                   "removed");
     return false;
@@ -287,7 +306,7 @@ static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct 
     bool is_in_tree = e->place == OLV_IN_TREE;
     if (is_in_tree && !(e->act->traits & OLV_SOURCE_STAYS) && is_kept_by_guard(turn, at, e, o))
         return true; /* before it is opened: closing any descriptor of a database drops its locks */
-    if (is_in_tree && is_kept_by_attributes(at, e, stat, o))
+    if (is_in_tree && is_kept_by_attributes(turn, at, e, stat, o))
         return true;
     if (is_in_tree && may_be_elsewhere(at, e, stat))
         return keep_because(o, OLV_REFUSED,
@@ -297,10 +316,11 @@ static bool is_kept(struct turn *turn, const struct olv_reach *at, const struct 
         return true;
     turn->ending.asks_open = !(policy && e->rule < policy->rule_count && policy->rules[e->rule].open_too);
     if (is_in_tree && e->identity.kind == OLV_KIND_DIRECTORY && !e->is_emptied &&
-        !(e->act->traits & OLV_EMPTY_ONLY)) /* its contents are asked about by the act */
+        !(e->act->traits &
+          (OLV_EMPTY_ONLY | OLV_ATTRIBUTES_ONLY))) /* its contents are asked about by the act */
         look_at_processes(turn);
     return is_in_tree && e->identity.kind == OLV_KIND_FILE && turn->ending.asks_open && !is_watched &&
-           is_kept_for_writing(turn, at, e, o);
+           !(hooks_of(e)->needs & ASKS_WRITERS) && is_kept_for_writing(turn, at, e, o);
 }
 
 /* A missing or different file is the act's to report: what is known of its inode may be about an older file

@@ -74,8 +74,9 @@ struct turn {
     } ending;
     struct { /* for settling */
         enum olv_trace trace;
-        bool has_outcomes;    /* the run has recorded some of its outcomes */
-        struct olv_stat made; /* scratch, for the outcome */
+        bool has_outcomes;       /* the run has recorded some of its outcomes */
+        struct olv_instant last; /* its last sign of life; after a reboot, when that was */
+        struct olv_stat made;    /* scratch, for the outcome */
     } crash;
     struct { /* `digest` belongs to the outcome */
         struct olv_text path, placed;
@@ -118,6 +119,7 @@ enum need {
     NEEDS_REGISTER = 1 << 2,  /* open the register of files about to get names */
     NEEDS_NOTE = 1 << 3,      /* the act leaves no evidence, so note it elsewhere */
     REACHES_ITSELF = 1 << 4,  /* opens its directory in make_group, for all entries of a key */
+    ASKS_WRITERS = 1 << 6,    /* asks itself whether a file is open for writing */
     ASKS_ITSELF = 1 << 5      /* asks about holds and open files itself, right before the act */
 };
 
@@ -153,6 +155,9 @@ struct hooks {
     /* For several: what `apply` had to leave until the directories are on disk. Decides the rest. */
     void (*apply_group)(struct turn *turn, const struct group *group);
     void (*free_group)(const struct group *group);
+    /* When an outcome is recorded, also after a crash: what the act keeps in the register. */
+    void (*recorded)(struct turn *turn, const struct olv_docket_entry *entry,
+                     const struct olv_outcome *outcome);
     /* When everything is done, before it is recorded: what counted as done may still fail. */
     bool (*end_run)(struct turn *turn,
                     void (*failed)(void *self, const char *path, const struct olv_error *why), void *self,

@@ -22,10 +22,18 @@ void outcome_begin(struct olv_outcome *o)
     olv_error_clear(&o->error);
 }
 
+void outcome_remark(struct olv_outcome *o, const char *what)
+{
+    struct olv_error *e = &o->error;
+    size_t len = o->has_remark ? strlen(e->what) : 0;
+    o->has_remark = true;
+    snprintf(e->what + len, sizeof e->what - len, "%s%s", len ? "; " : "", what);
+}
+
 void outcome_reason(const struct olv_outcome *o, char *out, size_t size)
 {
     out[0] = '\0';
-    if (o->result == OLV_DONE)
+    if (o->result == OLV_DONE && !o->has_remark)
         return;
     if (o->error.sys)
         snprintf(out, size, "%s: %s", o->error.what, strerror(o->error.sys));

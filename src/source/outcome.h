@@ -26,8 +26,16 @@ struct olv_outcome {
     bool has_packed;       /* whether packed_bytes is known */
     uint64_t packed_bytes; /* current size of the contents */
     double seconds;        /* of work, if measured */
-    bool is_noted;         /* the file itself says what it has had and was, so nobody else need remember */
-    const struct olv_stat *after;    /* the file that has it now; borrowed; NULL: the entry's, as judged */
+    bool is_noted; /* nobody need remember it for a later step: the file itself says what it has had and was,
+                      or no step asks */
+    const struct olv_stat *after; /* the file that has it now; borrowed; NULL: the entry's, as judged */
+    bool has_remark;              /* done, and `error` says what is to be known of it */
+    struct outcome_mark {         /* of an act that changed attributes only: the file right after it */
+        bool is_made;
+        uint64_t inode;
+        bool has_born;
+        struct olv_instant born, changed;
+    } mark;
     size_t before_len;               /* of `before` */
     char trash[NAME_MAX + 1];        /* the item's name in the trash, or "" */
     uint8_t before[OLV_BEFORE_MOST]; /* what the act notes of the state before */
@@ -39,6 +47,8 @@ void outcome_begin(struct olv_outcome *outcome);
 
 /* The ledger's word for the result of an act. */
 const char *outcome_word(const struct olv_act *act, enum olv_result result);
+/* Adds what is to be known of an act that is done. */
+void outcome_remark(struct olv_outcome *outcome, const char *what);
 /* Why, in words; "" if done without anything to say. */
 void outcome_reason(const struct olv_outcome *outcome, char *out, size_t size);
 /* Sets the result from the error: changed, or interrupted before its turn: left; destination exists: refused;

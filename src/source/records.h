@@ -5,6 +5,7 @@
 
 #include "base/given.h"
 #include "file/rename.h"
+#include "olvido/protection.h"
 #include "source/hooks.h"
 
 /* The catalogue of depots, created on first use. NULL with `err`. */
@@ -36,5 +37,20 @@ enum olv_truth recorded_name(const struct turn *turn, uint64_t entry, const char
                              struct olv_error *err);
 /* Whether the file is spared now, because it was recovered. */
 enum olv_truth recorded_respite(const struct turn *turn, const struct olv_stat *stat);
+
+/* ---- what is protected ----
+ * A row is on disk before its level is set. */
+
+/* Notes a level that is about to be set for the entry's rule, or a person. */
+bool record_protection(const struct turn *turn, const struct olv_protected *row, struct olv_error *err);
+/* One that was lifted; or, with a run in `row`, that was not set in that one after all. */
+bool record_lifted(const struct turn *turn, const struct olv_protected *row, struct olv_error *err);
+/* See olv_register_protection; from any thread. */
+enum olv_truth recorded_protection(const struct turn *turn, const struct olv_protected *file,
+                                   void (*each)(void *self, const struct olv_protected *row), void *self,
+                                   struct olv_error *err);
+/* Whether the last change of this file's ctime was our own. OLV_NO: nobody knows of any. */
+enum olv_truth recorded_mark(const struct turn *turn, const struct olv_stat *stat, bool *is_ours,
+                             struct olv_error *err);
 
 #endif

@@ -331,7 +331,8 @@ static void an_immutable_file_is_left(void **state)
     if (strstr(o.err, "chattr"))
         skip();
     assert_status(&o, 0);
-    assert_contains(o.out, "3 discarded (9 B), 1 left alone (1: it is immutable)");
+    assert_contains(o.out, "3 discarded (9 B), 1 left alone (1: it is immutable, and not by Olvido: "
+                           "`olvido unprotect --anyway` lifts that)");
     assert_contains(o.out, "What was left: olvido --state ");
     assert_int_equal(count_entries(s, "data/Trash/info"), 3); /* no info file without its item */
 }

@@ -394,7 +394,8 @@ static void what_is_in_the_way_is_named_before_and_stays(void **state)
     assert_contains(o.err, "a.log: it is immutable");
     assert_contains(o.out, "Done: 1 deleted (2 B), 1 left alone. Run");
     assert_contains(o.err, "/campaign/raw/g002.csv: it is append-only, and in the way");
-    assert_contains(o.err, "/campaign/raw/g002.csv: it is append-only\n");
+    assert_contains(o.err, "/campaign/raw/g002.csv: it is append-only, and not by Olvido: `olvido unprotect "
+                           "--anyway` lifts that\n");
     assert_contains(o.out, "Done: 12 deleted (111 B), 1 left alone");
     assert_contains(o.out, "campaign\ncampaign/raw\ncampaign/raw/g002.csv\n3\n3\nx\n");
     assert_contains(o.err, "log/x: its directory is append-only: nothing in it can be renamed or removed");

@@ -98,9 +98,8 @@ static void all_errors_of_a_file_come_in_one_go(void **state)
     assert_contains(all, "6:12 there is no field `sise`|");
     assert_contains(all, "|size\n");
     assert_contains(all, "8:18 `30 dais` is not a duration");
-    assert_contains(
-        all,
-        "8:31 there is no act `discrad`|keep, tell, compress, archive, discard, delete or sweep|discard");
+    assert_contains(all, "8:31 there is no act `discrad`|keep, tell, compress, archive, protect, unprotect, "
+                         "discard, delete or sweep|discard");
     assert_contains(all, "9:11 there are two rules named `a` (the first in line 4)");
     assert_contains(all, "`steps` must be a list");
     free(all);

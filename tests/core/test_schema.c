@@ -118,7 +118,9 @@ static void acts_are_those_that_the_reader_takes(void **state)
                  "olvido: 1\ndepots: { a: { path: /d } }\n"
                  "rules: [ { name: a, under: /x, %ssteps: [ { after: 1 day, do: %s%s } ] } ]\n",
                  strcmp(act, "sweep") == 0 ? "where: kind = directory, " : "", act,
-                 strcmp(act, "archive") == 0 ? ", depot: a" : "");
+                 strcmp(act, "archive") == 0   ? ", depot: a"
+                 : strcmp(act, "protect") == 0 ? ", as: frozen"
+                                               : "");
         overwrite(*state, "p.yaml", text, strlen(text));
         policy = olv_policy_load(in(*state, "p.yaml"), &list, &err);
         assert_non_null(policy);
