@@ -110,7 +110,7 @@ static bool appends(int proc, const char *process, const char *fd)
     unsigned long flags = 0;
     int info;
     FILE *file;
-    snprintf(path, sizeof path, "%s/fdinfo/%s", process, fd);
+    snprintf(path, sizeof path, "%.32s/fdinfo/%.32s", process, fd);
     info = openat(proc, path, O_RDONLY | O_CLOEXEC);
     file = info >= 0 ? fdopen(info, "r") : NULL;
     if (!file)
