@@ -25,8 +25,10 @@ enum olv_trait {
     OLV_NEVER_LAPSES = 1 << 11,      /* as a step, it is due before a later one whose time has come, too */
     OLV_SOURCE_STAYS = 1 << 12,      /* changes nothing of the file, so no guard keeps it from that */
     OLV_EMPTY_ONLY = 1 << 13,        /* takes directories, each by itself, and only empty ones */
-    OLV_ATTRIBUTES_ONLY = 1 << 14    /* changes only attributes of the file or directory itself: its own and
-                                        its directory's do not keep it from that */
+    OLV_ATTRIBUTES_ONLY = 1 << 14,   /* changes only attributes of the file or directory itself: its own and
+                                       its directory's do not keep it from that */
+    OLV_PROTECTS = 1 << 15,          /* keeps acts that remove or replace off the file, */
+    OLV_LIFTS = 1 << 16              /* until such a one */
 };
 
 /* Where the file is afterwards. */

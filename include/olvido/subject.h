@@ -32,6 +32,8 @@ struct olv_subject_facts {
                     const struct olv_step *step); /* had that step already; NULL: none */
     /* For deciding about many: cheaply known to be open for writing. NULL: not asked. */
     bool (*is_in_use)(struct olv_subject *subject);
+    /* Its ctime, before what our own acts changed of its attributes; NULL: as `stat` says. */
+    struct olv_instant (*changed)(struct olv_subject *subject);
 };
 
 #endif

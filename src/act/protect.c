@@ -408,7 +408,8 @@ const struct olv_act act_protect = {.word = "protect",
                                     .past = "protected",
                                     .wire = 6,
                                     .traits = OLV_TOUCHES | OLV_LIMITED | OLV_OUTLIVED |
-                                              OLV_AGAIN_IF_OTHERWISE | OLV_WHOLE | OLV_ATTRIBUTES_ONLY,
+                                              OLV_AGAIN_IF_OTHERWISE | OLV_WHOLE | OLV_ATTRIBUTES_ONLY |
+                                              OLV_PROTECTS,
                                     .keys = keys,
                                     .arguments = sizeof(struct protect_arguments),
                                     .minds_writers = minds_writers,

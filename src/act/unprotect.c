@@ -243,7 +243,8 @@ static const struct olv_key keys[] = {
 const struct olv_act act_unprotect = {.word = "unprotect",
                                       .past = "unprotected",
                                       .wire = 14,
-                                      .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_WHOLE | OLV_ATTRIBUTES_ONLY,
+                                      .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_WHOLE | OLV_ATTRIBUTES_ONLY |
+                                                OLV_LIFTS,
                                       .keys = keys,
                                       .arguments = sizeof(struct unprotect_arguments),
                                       .minds_writers = minds_writers,

@@ -3,8 +3,10 @@
 #include "olvido/fitness.h"
 
 #include "depot/trust.h"
+#include "file/protection.h"
 #include "file/trusted.h"
 #include "judge/expand.h"
+#include "olvido/arguments.h"
 #include "olvido/guard.h"
 #include "olvido/path.h"
 #include "os/os.h"
@@ -48,6 +50,26 @@ static bool discards(const struct olv_rule *rule)
     return false;
 }
 
+/* Whether some step needs attributes that keep off root, too. */
+static bool freezes(const struct olv_rule *rule)
+{
+    for (size_t i = 0; i < rule->step_count; i++)
+        if (rule->steps[i].act->traits & OLV_PROTECTS &&
+            olv_argument_number(rule->steps[i].act, rule->steps[i].arguments, "as") != OLV_READONLY)
+            return true;
+    return false;
+}
+
+static void examine_protection(struct examining *x, const char *path, int fd)
+{
+    const char *lacks = freezes(x->rule) ? protection_lacks(fd) : NULL;
+    char what[400];
+    if (!lacks)
+        return;
+    snprintf(what, sizeof what, "nothing can be protected there: %s", lacks);
+    warn(x, path, what);
+}
+
 static void examine_clock(struct examining *x, const char *path, const struct olv_os_mount_facts *place,
                           const struct olv_stat *stat)
 {
@@ -80,6 +102,7 @@ static bool examine_place(void *self, const char *path)
     } else if (olv_os_stat(fd, "", &stat) && olv_os_facts_of_mount(fd, &place)) {
         enum olv_barrier barrier = takes_files(x->rule) ? olv_guard_of(x->guard, real) : OLV_NO_BARRIER;
         examine_clock(x, real, &place, &stat);
+        examine_protection(x, real, fd);
         if (barrier == OLV_SYSTEM_PLACE)
             warn(x, real, "nothing is ever removed from a system directory");
         else if (barrier == OLV_OWN_PLACE)

@@ -54,7 +54,7 @@ int protection_open(int dir, const char *name, struct olv_error *err)
 
 /* ---- flags ---- */
 
-static const char *what_lacks(int fd)
+const char *protection_lacks(int fd)
 {
     switch (olv_os_flags_lack(fd)) {
     case OLV_OS_LACKS_WRITING:
@@ -78,7 +78,7 @@ static bool set_flags(int fd, unsigned flags, struct olv_error *err)
     if (olv_os_set_flags(fd, flags))
         return true;
     olv_fail_system(err, "", "the system refuses to change its attributes");
-    lacks = what_lacks(fd);
+    lacks = protection_lacks(fd);
     if (lacks)
         olv_fail(err, OLV_SYSTEM, "%s", lacks);
     return false;

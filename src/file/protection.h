@@ -10,6 +10,9 @@
  * a pipe or a device. -1 with OLV_REFUSED if it is neither. */
 int protection_open(int dir, const char *name, struct olv_error *err);
 
+/* What is missing here to set and lift `append-only` and `frozen`, found out without a change; NULL: nothing,
+ * as far as can be seen. */
+const char *protection_lacks(int fd);
 /* Sets a level in one step; what else it has stays. False with `err`, which says what is missing here. */
 bool protection_set(int fd, enum olv_protection level, struct olv_error *err);
 /* Whether it has an access control list. */

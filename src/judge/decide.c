@@ -76,7 +76,7 @@ void olv_decider_free(struct olv_decider *d)
 /* ---- the clock ---- */
 
 static bool decide_read_clock(const struct olv_decider *d, const struct olv_rule *rule,
-                              const struct olv_subject *subject, struct olv_instant *out)
+                              struct olv_subject *subject, struct olv_instant *out)
 {
     const struct olv_stat *stat = subject->stat;
     struct olv_date date;
@@ -90,7 +90,7 @@ static bool decide_read_clock(const struct olv_decider *d, const struct olv_rule
         *out = stat->accessed;
         return true;
     case OLV_CLOCK_CHANGED:
-        *out = stat->changed;
+        *out = subject->facts->changed ? subject->facts->changed(subject) : stat->changed;
         return true;
     case OLV_CLOCK_BORN:
         *out = stat->born; /* 0, and so not trusted, if there is none */

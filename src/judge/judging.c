@@ -2,6 +2,7 @@
 #include "judge/judging.h"
 
 #include "olvido/guard.h"
+#include "olvido/protection.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -111,6 +112,23 @@ static bool is_in_use(struct olv_subject *subject)
     return files && olv_os_is_in_use(files, subject->stat->device, subject->stat->inode);
 }
 
+/* What only our own acts changed does not make it younger. */
+static struct olv_instant changed(struct olv_subject *subject)
+{
+    const struct tree_subject *s = (const struct tree_subject *)subject;
+    const struct judging *j = s->judge->judging;
+    struct olv_stat stat = *subject->stat;
+    struct olv_error err = {0};
+    if (!j->options->reg)
+        return stat.changed;
+    pthread_mutex_lock(&j->asking->lock);
+    if (olv_register_before_marked(j->options->reg, &stat, &err) == OLV_UNKNOWN &&
+        j->asking->error.code == OLV_OK)
+        j->asking->error = err;
+    pthread_mutex_unlock(&j->asking->lock);
+    return stat.changed;
+}
+
 static const struct olv_subject_facts tree_facts = {look,
                                                     scan_subject_path,
                                                     scan_subject_is_open,
@@ -118,7 +136,8 @@ static const struct olv_subject_facts tree_facts = {look,
                                                     judging_is_held,
                                                     in_respite,
                                                     judging_has_had,
-                                                    is_in_use};
+                                                    is_in_use,
+                                                    changed};
 
 /* ---- what all share ---- */
 

@@ -172,8 +172,32 @@ void read_steps(struct reader *r, struct fy_node *node, void *target)
         qsort(rule->steps, rule->step_count, sizeof *rule->steps, by_after);
 }
 
+static bool is_kept_off(const struct olv_act *act)
+{
+    return act->traits & OLV_TOUCHES && !(act->traits & (OLV_SOURCE_STAYS | OLV_ATTRIBUTES_ONLY));
+}
+
+/* What would remove or replace a file that is still protected then. */
+static void check_protection(struct reader *r, struct fy_node *steps, const struct olv_rule *rule)
+{
+    const struct olv_step *protects = NULL;
+    for (size_t i = 0; i < rule->step_count; i++) {
+        const struct olv_step *step = &rule->steps[i];
+        if (step->act->traits & OLV_PROTECTS)
+            protects = step;
+        if (step->act->traits & OLV_LIFTS)
+            protects = NULL;
+        if (protects && is_kept_off(step->act))
+            policy_complain(r, node_position(fy_node_sequence_get_by_index(steps, step->number - 1)),
+                            "a step `do: unprotect` before it", NULL,
+                            "it cannot %s what the step in line %d still protects", step->act->word,
+                            protects->line);
+    }
+}
+
 void check_steps_fit(struct reader *r, struct fy_node *item, const struct olv_rule *rule)
 {
+    check_protection(r, value_of(item, "steps"), rule);
     for (size_t i = 0; !rule->has_directories && i < rule->step_count; i++)
         if (rule->steps[i].act->traits & OLV_EMPTY_ONLY)
             policy_complain(r, node_position(value_of(item, "steps")), "where: kind = directory", NULL,

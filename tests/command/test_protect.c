@@ -39,6 +39,31 @@ static void protected_strangers(void **state)
     on_system(*state, "ext4", TOLD("protected_strangers", "''"));
 }
 
+static void protected_by_policy(void **state)
+{
+    on_system(*state, "ext4", TOLD("protected_by_policy", "''"));
+}
+
+/* Without the capability, and where the file system has no such attributes: found out beforehand. */
+static void what_is_missing_is_said_before_and_then(void **state)
+{
+    on_system(
+        *state, "ext4",
+        "echo x >f; printf 'olvido: 1\\nrules: [ { name: a, under: %s, steps: [ { after: 1 day, do: "
+        "protect, as: frozen } ] } ]\\n' $PWD >$top/p.yaml\n"
+        "status 0 $O --policy $top/p.yaml check; ! grep -q 'nothing can be protected' $top/out $top/err || "
+        "fail "
+        "warned\n"
+        "less() { setpriv --bounding-set -linux_immutable --inh-caps -linux_immutable -- \"$@\"; }\n"
+        "status 0 less $O --policy $top/p.yaml check; says 'CAP_LINUX_IMMUTABLE'\n"
+        "status 1 less $O protect f --as frozen; says 'CAP_LINUX_IMMUTABLE'; says '--as readonly'\n"
+        "status 0 less $O protect f --as readonly; status 0 less $O unprotect f\n"
+        "mount -o remount,ro . && status 1 $O protect f --as frozen; says 'mounted read-only'; mount -o "
+        "remount,rw .\n"
+        "mkdir v; truncate -s 40M vfat; mkfs.vfat vfat >/dev/null 2>&1 && mount -o loop vfat v || exit 0\n"
+        "echo x >v/f; status 1 $O protect v/f --as frozen; says 'has no such attribute'; umount v");
+}
+
 static void only_files_and_directories_are_protected(void **state)
 {
     on_system(*state, "ext4",
@@ -124,6 +149,8 @@ int main(void)
         TESTS_ON_EACH(protected_levels),
         TESTS_ON_EACH(protected_from_writers),
         TEST(protected_strangers),
+        TEST(protected_by_policy),
+        TEST(what_is_missing_is_said_before_and_then),
         TEST(only_files_and_directories_are_protected),
         TEST(guarded_places_are_not_protected),
         TEST(hard_links_are_protected_together),
