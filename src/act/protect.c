@@ -305,21 +305,22 @@ static void find_own(void *self, const struct olv_protected *row)
     own->found.run = own->key->run;
 }
 
-/* Of one that is not known to be ours, lifting leaves the level. */
+/* Of one that is not known to be ours, lifting leaves the level. A row stays where the level was set, also if
+ * it could not be synced. */
 static void recorded(struct turn *turn, const struct olv_docket_entry *e, const struct olv_outcome *o)
 {
     struct olv_error ignored = {0}; /* then a row stands for nothing */
     struct olv_protected row;
     struct own_row own = {.key = &row};
-    bool is_certain = o->result == OLV_DONE && !is_another(e, &o->mark);
-    if (is_certain || !row_of(turn, e, &row))
+    bool is_set = o->result == OLV_DONE || (o->result == OLV_FAILED && o->mark.is_made);
+    if ((is_set && !is_another(e, &o->mark)) || !row_of(turn, e, &row))
         return;
-    if (o->result == OLV_DONE || o->result == OLV_UNSURE)
+    if (is_set || o->result == OLV_UNSURE)
         recorded_protection(turn, &row, find_own, &own, &ignored);
     record_lifted(turn, &row, &ignored);
     if (!own.is_there)
         return;
-    if (o->result == OLV_DONE) {
+    if (is_set) {
         own.found.inode = o->mark.inode;
         own.found.has_born = o->mark.has_born;
         own.found.born = o->mark.born;

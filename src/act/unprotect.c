@@ -130,7 +130,7 @@ static void lift(struct turn *turn, const struct standing *s, int fd, const stru
         return;
     o->result = OLV_DONE;
     if (to_lift & ~shown & ~(unsigned)OLV_READONLY) {
-        snprintf(what, sizeof what, "somebody else lifted it before: it was not %s any more",
+        snprintf(what, sizeof what, "it was not %s any more",
                  olv_protection_words(to_lift & ~shown & ~(unsigned)OLV_READONLY));
         outcome_remark(o, what);
     }

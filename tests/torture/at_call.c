@@ -118,7 +118,7 @@ static const struct call calls[] = {
     CALL(lseek, "rest", -1, false),
     CALL(dup, "rest", -1, false),
     CALL(fstatfs, "rest", -1, false),
-    CALL(ioctl, "rest", -1, false),
+    CALL(ioctl, "changes rest", -1, false),
     CALL(fgetxattr, "rest", -1, false),
     CALL(flistxattr, "rest", -1, false),
     CALL(readlinkat, "rest", 1, false),

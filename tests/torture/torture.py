@@ -19,7 +19,7 @@ KIND*N takes N times fewer points of that kind.
 
 What must hold is judged by other readers than Olvido's own: zstandard, tarfile, sqlite3, the raw lines of the
 ledger. The last line says how many points of each kind were tried, and "N passed, N failed"."""
-import argparse, base64, ctypes, hashlib, io, json, lzma, os, re, shutil, signal, sqlite3, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
+import argparse, base64, ctypes, fcntl, hashlib, io, json, lzma, os, re, shutil, signal, sqlite3, stat, struct, subprocess, sys, tarfile, tempfile, time, zipfile, zlib
 from urllib.parse import unquote_to_bytes
 import zstandard
 
@@ -175,6 +175,9 @@ SCENARIOS = [
     Scenario("sweep-by-hand", "sweep tides -y".split(), NOTHING, EMPTIES),
     Scenario("sweep", ENFORCE, SWEEP, EMPTIES, once=True),
     Scenario("discard-and-sweep", ENFORCE, SWEEP.replace("rules:\n", "rules:\n" + rule(["after: 30 days, do: discard"], where='name like "*.csv"')), EMPTIES, loose="always"),
+    Scenario("protect", "protect tides --tree --as frozen -y".split(), NOTHING),
+    Scenario("protect-many", ENFORCE, policy(rule(["after: 30 days, do: protect, as: append-only"])), more=15, once=True),
+    Scenario("protect-readonly", "protect tides --tree --as readonly -y".split(), NOTHING),
     Scenario("remake", "recover --run RUN".split(), NOTHING, EMPTIES + ["sweep tides -y"]),
     Scenario("age-in-trash", ENFORCE + ["--count", "DUE"], policy(rule(["after: 30 days, do: discard", "after: 300 days, do: delete"])),
              ["!find tides -type f -exec touch -d '100 days ago' {} +", "enforce --yes", "!touch -d '400 days ago' .Trash-0/files/*"], may_go=True),
@@ -313,7 +316,16 @@ class World:
             return self.mount()
         subprocess.run(["cp", "-a"] + list(self.at.values()) + [self.kept], check=True)
 
+    def lift_all(self):
+        for p in PLACES:
+            for directory, names, plain in os.walk(self.at[p]):
+                for path in [directory] + [os.path.join(directory, name) for name in plain]:
+                    if self.flags(path):
+                        self.flags(path, 0)
+
     def lay_out(self):
+        if self.scenario.name.startswith("protect"):
+            self.lift_all()
         if self.has_images:
             self.unmount()
             self.copy_images(self.kept, self.path("images"))
@@ -365,6 +377,22 @@ class World:
             return os.getxattr(path, "user.olvido-stamp", follow_symlinks=False).decode()
         except OSError:
             return ""
+
+    @staticmethod
+    def flags(path, wanted=None):
+        """Its file attributes append-only (0x20) and immutable (0x10); or these are set (FS_IOC_GETFLAGS, FS_IOC_SETFLAGS)."""
+        if not stat.S_ISREG(os.lstat(path).st_mode) and not os.path.isdir(path):
+            return 0
+        fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW)
+        try:
+            now = struct.unpack("l", fcntl.ioctl(fd, 0x80086601, struct.pack("l", 0)))[0]
+            if wanted is not None:
+                fcntl.ioctl(fd, 0x40086602, struct.pack("l", now & ~0x30 | wanted))
+            return now & 0x30
+        except OSError:
+            return 0
+        finally:
+            os.close(fd)
 
     @staticmethod
     def digest(data):
@@ -439,13 +467,33 @@ class World:
         for directory, names, plain in os.walk(os.path.join(self.at["site"])):
             if "/.Trash" not in directory and "/depot" not in directory:
                 s = os.lstat(directory)
-                out.add(("directory", directory, oct(s.st_mode & 0o7777), self.stamp(directory)))
+                out.add(("directory", directory, oct(s.st_mode & 0o7777), self.flags(directory), self.stamp(directory)))
             for name in plain:
                 path = os.path.join(directory, name)
                 s = os.lstat(path)
                 if "/.Trash" not in path and "/depot/" not in path and not IS_ARCHIVE.search(name):
-                    out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0, self.stamp(path)))
+                    out.add(("file", path, oct(s.st_mode & 0o7777), int(s.st_mtime) if "newcomer" not in path else 0, self.flags(path), self.stamp(path)))
         return out
+
+    def check_protection(self):
+        """What shows a level is known; of what nobody can tell who did it, lifting leaves it."""
+        db, known = self.at["state"] + "/olvido/state.db", {}
+        if not self.scenario.name.startswith("protect") or not os.path.exists(db):
+            return
+        copy = tempfile.mkdtemp()
+        for end in ("", "-wal"):
+            if os.path.exists(db + end):
+                shutil.copy(db + end, copy)
+        c = sqlite3.connect(copy + "/state.db")
+        if c.execute("SELECT count(*) FROM sqlite_master WHERE name = 'protected'").fetchone()[0]:
+            known = {os.fsdecode(r[0]): r[1] for r in c.execute("SELECT path, level FROM protected")}
+        c.close()
+        shutil.rmtree(copy)
+        for directory, names, plain in os.walk(self.at["site"] + "/tides"):
+            for path in [directory] + [os.path.join(directory, name) for name in plain]:
+                shown = {0x20: 2, 0x10: 4}.get(self.flags(path), 0) or (0 if os.lstat(path).st_mode & 0o222 else 1)
+                if shown and shown != known.get(path, 0):  # a row that stands for nothing lifts nothing
+                    raise Wrong("%s shows level %d, and known is %d" % (path, shown, known.get(path, 0)))
 
     def check_debris(self):
         for p in PLACES:
@@ -557,7 +605,7 @@ class World:
             done = {"discard": "trash" in kinds, "compress": bool(into) and "packed" in now.get(into, ()), "decompress": bool(into) and "tree" in now.get(into, ()),
                     "archive": "archive" in kinds or any("archive" in k for p, k in now.items() if p.endswith(os.path.relpath(path, self.at["site"]))),
                     "delete": "tree" not in kinds and "archive" not in kinds and ("trash" not in kinds or self.scenario.name != "age-in-trash"), "clear": "trash" not in kinds,
-                    "recover": "tree" in kinds}.get(act, True)
+                    "recover": "tree" in kinds, "protect": os.path.exists(path) and bool(self.flags(path) or not os.lstat(path).st_mode & 0o222)}.get(act, True)
             if act == "recover":
                 kinds = kinds | now.get(path.replace("/site/back/", "/site/"), set()) - {"tree"}  # --into
             left = {"discard": "tree" in kinds, "compress": "tree" in kinds, "decompress": "packed" in kinds, "archive": "tree" in kinds,
@@ -580,6 +628,7 @@ class World:
     def look(self):
         self.check_ledger()
         self.check_contents()
+        self.check_protection()
         self.check_debris()
 
 

@@ -5,7 +5,7 @@ chattr +i was
 status 0 $O protect was lifted again added --as frozen --yes; status 0 $O protect mode --as readonly
 chattr -i lifted again added; chattr +i again; chattr +a added; chattr +i added; chmod 464 mode
 status 0 $O unprotect was; says 'it stays frozen, as it was before'; [ "$(lsattr was | cut -c5)" = i ] || fail 'lifted: was'
-status 0 $O unprotect lifted; says 'somebody else lifted it before'
+status 0 $O unprotect lifted; says 'it was not frozen any more'
 status 3 $O unprotect again; says '--anyway'; [ "$(lsattr again | cut -c5)" = i ] || fail 'lifted: again'
 status 0 $O unprotect --anyway --yes again; [ "$(lsattr again | cut -c5)" = - ] || fail 'not lifted'
 status 3 $O unprotect added; status 0 $O unprotect --anyway --yes added; rm added
