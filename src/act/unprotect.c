@@ -244,7 +244,7 @@ const struct olv_act act_unprotect = {.word = "unprotect",
                                       .past = "unprotected",
                                       .wire = 14,
                                       .traits = OLV_TOUCHES | OLV_OUTLIVED | OLV_WHOLE | OLV_ATTRIBUTES_ONLY |
-                                                OLV_LIFTS,
+                                                OLV_LIFTS | OLV_NEVER_LAPSES,
                                       .keys = keys,
                                       .arguments = sizeof(struct unprotect_arguments),
                                       .minds_writers = minds_writers,

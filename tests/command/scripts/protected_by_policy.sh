@@ -32,3 +32,9 @@ rule '      - { after: 1 day, do: protect, as: frozen }\n      - { after: 2 days
 status 2 $E check; says 'it cannot delete what the step in line 6 still protects'; says 'do: unprotect'
 rule '      - { after: 1 day, do: protect, as: frozen }\n      - { after: 2 days, do: unprotect }\n      - { after: 2 days, do: delete }\n'
 status 0 $E check
+# Both have come: it is lifted in one run, and goes in the next.
+rm -r office; mkdir office; echo f >office/f; touch -d '40 days ago' office/f
+steps='      - { after: 1 day, do: protect, as: frozen }\n'; rule "$steps"; status 0 $E enforce --yes; says '1 protected'
+rule "$steps      - { after: 2 days, do: unprotect }\n      - { after: 3 days, do: delete }\n"
+status 0 $E enforce --yes; says '1 unprotected'; [ -e office/f ] || fail 'gone too early'
+status 0 $E enforce --yes; says '1 deleted'; [ ! -e office/f ] || fail 'not deleted'
