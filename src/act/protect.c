@@ -17,7 +17,6 @@
 #include "source/judged.h"
 #include "source/records.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
@@ -28,20 +27,6 @@ struct protect_arguments {
 };
 
 /* ---- shared ---- */
-
-bool protect_key(const struct olv_docket_entry *e, struct olv_text *path, struct olv_protected *out)
-{
-    olv_text_clear(path);
-    olv_docket_entry_path(e, path);
-    *out = (struct olv_protected){.path = olv_text_string(path),
-                                  .inode = e->identity.inode,
-                                  .has_born = e->identity.has_born,
-                                  .born = e->identity.born,
-                                  .rule = "",
-                                  .run = ""};
-    memcpy(out->uuid, e->at.uuid, sizeof out->uuid);
-    return !path->failed;
-}
 
 int protect_open(const struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -66,7 +51,7 @@ bool protect_is_alone(const struct olv_docket_entry *e)
 
 void protect_mark(const struct turn *turn, int fd, struct olv_outcome *o)
 {
-    struct olv_stat stat;
+    struct olv_stat stat = {0};
     if (turn->run.is_small && fsync(fd) != 0) {
         olv_fail_system(&o->error, "", "cannot sync what was changed");
         outcome_failed(o);
@@ -83,14 +68,20 @@ void protect_sync(struct turn *turn, const struct group *g)
     struct olv_error err = {0};
     uint64_t device = 0;
     for (size_t i = 0; i < g->count && !turn->run.is_small; i++) {
-        const struct olv_directory_id *at = &g->entries[i].at;
+        const struct olv_docket_entry *e = &g->entries[i];
+        struct olv_outcome *o = &g->outcomes[i];
         int fd;
-        if (g->outcomes[i].result != OLV_DONE || (i > 0 && at->device == device))
+        if (o->result != OLV_DONE || (err.code == OLV_OK && device && e->at.device == device))
             continue;
-        fd = olv_os_open_path(g->entries[i].directory);
-        device = at->device;
-        if (fd >= 0 && !touched_add_system(turn->run.touched, fd, device, &err))
-            group_fail(g, &err);
+        fd = olv_os_open_path(e->directory);
+        device = e->at.device;
+        olv_error_clear(&err);
+        if (fd < 0)
+            olv_fail_system(&err, e->directory, "cannot open its directory again");
+        if (fd < 0 || !touched_add_system(turn->run.touched, fd, device, &err)) {
+            o->error = err;
+            o->result = OLV_FAILED;
+        }
         olv_os_close(fd);
     }
 }
@@ -168,6 +159,17 @@ static bool is_unused(const struct turn *turn, const struct olv_docket_entry *e,
 
 /* ---- before the first change ---- */
 
+/* The row of this entry; false without memory. */
+static bool row_of(struct turn *turn, const struct olv_docket_entry *e, struct olv_protected *row)
+{
+    const struct protect_arguments *how = e->arguments;
+    bool ok = protection_key(e, &turn->scratch.path, row);
+    row->rule = e->rule_name;
+    row->run = turn->run.id;
+    row->level = (enum olv_protection)how->level;
+    return ok;
+}
+
 struct standing {
     const struct olv_protected *new;
     bool is_ours;  /* Olvido set the level */
@@ -199,17 +201,9 @@ static bool note_row(struct turn *turn, const struct olv_stat *stat, struct olv_
     return standing.is_known || record_protection(turn, row, err);
 }
 
-static bool has_list(int dir, const char *name)
-{
-    char first;
-    return olv_os_get_attribute_of(dir, name, "system.posix_acl_access", &first, sizeof first) >= 0 ||
-           errno == ERANGE;
-}
-
 /* Of one that has changed, or cannot be reached, nothing is noted: in its turn it is left. */
 static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
-    const struct protect_arguments *how = e->arguments;
     struct olv_docket_entry now = *e;
     struct olv_protected row;
     struct olv_error ignored = {0};
@@ -220,14 +214,11 @@ static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct
     if (!olv_os_stat(turn->directory.fd, e->name, &stat) ||
         olv_instant_compare(stat.changed, now.identity.changed) != 0 || stat.inode != e->identity.inode)
         return true;
-    if (!protect_key(e, &turn->scratch.path, &row))
+    if (!row_of(turn, e, &row))
         return olv_fail_memory(err);
-    row.rule = e->rule_name;
-    row.run = turn->run.id;
-    row.level = (enum olv_protection)how->level;
     row.since = turn->run.now;
     row.mode = stat.mode;
-    row.has_list = row.level == OLV_READONLY && has_list(turn->directory.fd, e->name);
+    row.has_list = row.level == OLV_READONLY && protection_has_list(turn->directory.fd, e->name);
     return note_row(turn, &stat, &row, err);
 }
 
@@ -274,17 +265,6 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
 }
 
 /* ---- what is recorded ---- */
-
-/* The row of this entry; false without memory. */
-static bool row_of(struct turn *turn, const struct olv_docket_entry *e, struct olv_protected *row)
-{
-    const struct protect_arguments *how = e->arguments;
-    bool ok = protect_key(e, &turn->scratch.path, row);
-    row->rule = e->rule_name;
-    row->run = turn->run.id;
-    row->level = (enum olv_protection)how->level;
-    return ok;
-}
 
 struct own_row {
     const struct olv_protected *key;

@@ -5,15 +5,11 @@
 
 #include "source/hooks.h"
 
-struct olv_protected;
-
 struct unprotect_arguments {
     bool anyway;     /* also what Olvido did not set */
     const char *run; /* only what was set in this one; "": whatever was */
 };
 
-/* What the register knows a file by; `path` gets its path. False without memory. */
-bool protect_key(const struct olv_docket_entry *entry, struct olv_text *path, struct olv_protected *out);
 /* Opens it, compares it with what was judged, and says on failure. -1. */
 int protect_open(const struct turn *turn, const struct olv_docket_entry *entry, struct olv_outcome *outcome);
 /* A directory comes after, or before, all that is in it; and of what has other names an earlier turn must be

@@ -52,7 +52,7 @@ static bool stand(struct turn *turn, const struct olv_docket_entry *e, struct st
 {
     struct olv_protected key;
     *out = (struct standing){.entry = e};
-    if (!protect_key(e, &turn->scratch.path, &key))
+    if (!protection_key(e, &turn->scratch.path, &key))
         return olv_fail_memory(err);
     return recorded_protection(turn, &key, note_row, out, err) != OLV_UNKNOWN;
 }
@@ -184,7 +184,7 @@ static void recorded(struct turn *turn, const struct olv_docket_entry *e, const 
     struct forgetting f = {.turn = turn, .entry = e};
     struct olv_error ignored = {0}; /* then a row stands that nothing fits */
     struct olv_protected key;
-    if (o->result != OLV_DONE || !protect_key(e, &turn->scratch.path, &key))
+    if (o->result != OLV_DONE || !protection_key(e, &turn->scratch.path, &key))
         return;
     recorded_protection(turn, &key, collect_row, &f, &ignored);
     for (size_t at = 0; !f.rows.failed && at < f.rows.len;) {

@@ -3,7 +3,7 @@
 #include "cli/open_session.h"
 #include "cli/views.h"
 #include "olvido/path.h"
-#include "olvido/protection.h"
+#include "olvido/protected_tree.h"
 
 #include <stdlib.h>
 #include <string.h>

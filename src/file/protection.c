@@ -14,6 +14,7 @@
 #include <sys/stat.h>
 
 enum { WRITES = 0222, GROUP_WRITES = 020 };
+static const char LIST[] = "system.posix_acl_access";
 
 const char *olv_protection_word(enum olv_protection level)
 {
@@ -119,13 +120,45 @@ bool protection_set(int fd, enum olv_protection level, struct olv_error *err)
                                       : olv_fail_system(err, "", "cannot look at it");
 }
 
-bool protection_has_list(int fd)
+static bool is_list(ssize_t got)
+{
+    return got >= 0 || errno == ERANGE;
+}
+
+bool protection_has_list(int dir, const char *name)
 {
     char first;
-    return olv_os_get_attribute(fd, "system.posix_acl_access", &first, sizeof first) >= 0 || errno == ERANGE;
+    return is_list(olv_os_get_attribute_of(dir, name, LIST, &first, sizeof first));
 }
 
 /* ---- who ---- */
+
+struct olv_protected olv_protected_of(const char *path, const struct olv_stat *stat, int dir)
+{
+    struct olv_protected p = {.path = path,
+                              .inode = stat->inode,
+                              .has_born = stat->has_born,
+                              .born = stat->born,
+                              .rule = "",
+                              .run = ""};
+    if (!olv_os_uuid(dir, p.uuid))
+        memset(p.uuid, 0, sizeof p.uuid);
+    return p;
+}
+
+bool protection_key(const struct olv_docket_entry *e, struct olv_text *path, struct olv_protected *out)
+{
+    olv_text_clear(path);
+    olv_docket_entry_path(e, path);
+    *out = (struct olv_protected){.path = olv_text_string(path),
+                                  .inode = e->identity.inode,
+                                  .has_born = e->identity.has_born,
+                                  .born = e->identity.born,
+                                  .rule = "",
+                                  .run = ""};
+    memcpy(out->uuid, e->at.uuid, sizeof out->uuid);
+    return !path->failed;
+}
 
 void protection_note_setter(void *self, const struct olv_protected *row)
 {
@@ -159,10 +192,12 @@ bool protection_give_back(int fd, uint32_t mode, bool has_list, bool *is_changed
 {
     struct olv_stat stat;
     uint32_t given = mode & WRITES;
+    char first;
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, "", "cannot look at it");
     *is_changed = stat.mode != (mode & ~(uint32_t)WRITES);
-    if (protection_has_list(fd) != has_list) { /* then these bits have another meaning by now */
+    if (is_list(olv_os_get_attribute(fd, LIST, &first, sizeof first)) !=
+        has_list) { /* then these bits have another meaning by now */
         given &= ~(uint32_t)GROUP_WRITES;
         *is_changed = true;
     }

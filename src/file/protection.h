@@ -3,6 +3,7 @@
 #ifndef OLV_FILE_PROTECTION_H
 #define OLV_FILE_PROTECTION_H
 
+#include "olvido/docket.h"
 #include "olvido/error.h"
 #include "olvido/protection.h"
 
@@ -15,9 +16,11 @@ int protection_open(int dir, const char *name, struct olv_error *err);
 const char *protection_lacks(int fd);
 /* Sets a level in one step; what else it has stays. False with `err`, which says what is missing here. */
 bool protection_set(int fd, enum olv_protection level, struct olv_error *err);
-/* Whether it has an access control list. */
-bool protection_has_list(int fd);
+/* Whether a file has an access control list, by its name in a directory. */
+bool protection_has_list(int dir, const char *name);
 
+/* What the register knows an entry's file by; `path` gets its path. False without memory. */
+bool protection_key(const struct olv_docket_entry *entry, struct olv_text *path, struct olv_protected *out);
 /* Who set the levels of a file, as its rows in the register say. Starts zeroed; `self` of the function that
  * gets them. */
 struct protection_setters {

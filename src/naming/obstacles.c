@@ -5,7 +5,6 @@
 #include "file/identity.h"
 #include "file/protection.h"
 #include "olvido/path.h"
-#include "os/files.h"
 #include "os/os.h"
 #include "scan/contents.h"
 
@@ -85,11 +84,9 @@ static const char *why_protected(struct naming *n, struct place *place, const ch
                                  const struct olv_stat *stat)
 {
     struct protection_setters setters = {0};
-    struct olv_protected file = {
-        .path = path, .inode = stat->inode, .has_born = stat->has_born, .born = stat->born};
+    struct olv_protected file = olv_protected_of(path, stat, place->fd);
     struct olv_error ignored = {0}; /* then nobody knows who */
     char why[200];
-    olv_os_uuid(place->fd, file.uuid);
     if (n->options->reg) {
         pthread_mutex_lock(&n->mutex);
         olv_register_protection(n->options->reg, &file, protection_note_setter, &setters, &ignored);

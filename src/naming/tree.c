@@ -6,7 +6,6 @@
 #include "file/identity.h"
 #include "olvido/path.h"
 #include "olvido/protection.h"
-#include "os/files.h"
 #include "os/os.h"
 #include "scan/subject.h"
 
@@ -163,13 +162,12 @@ static bool is_protected(struct naming *n, const struct olv_scan_entry *entry, c
                          struct olv_error *err)
 {
     const struct olv_stat *stat = &entry->stat;
-    struct olv_protected file = {
-        .path = path, .inode = stat->inode, .has_born = stat->has_born, .born = stat->born};
+    struct olv_protected file;
     unsigned levels = olv_protection_of(stat);
     bool is_known = false;
     if (levels != OLV_READONLY || !n->options->reg)
         return levels & ~(unsigned)OLV_READONLY;
-    olv_os_uuid(entry->dir_fd, file.uuid);
+    file = olv_protected_of(path, stat, entry->dir_fd);
     pthread_mutex_lock(&n->mutex);
     olv_register_protection(n->options->reg, &file, is_there, &is_known, err);
     pthread_mutex_unlock(&n->mutex);

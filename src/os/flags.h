@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* File attributes that not even root gets around, and who has a file open for writing. */
+/* File attributes that not even root gets around. */
 #ifndef OLV_OS_FLAGS_H
 #define OLV_OS_FLAGS_H
 
@@ -32,16 +32,5 @@ bool olv_os_hides_maps(int fd);
 
 /* Opens, to read, what `olv_os_open_passing` opened. Only to be called for files and directories. */
 int olv_os_reopen(int passing);
-
-/* One open descriptor of a process. */
-struct olv_os_writer {
-    int64_t process;
-    const char *program; /* valid during the call */
-    bool appends;        /* everything it writes goes to the end */
-};
-/* Calls `each` for every descriptor that is open for writing on this file, until it returns false. False if
- * not every process could be examined, or `each` stopped. */
-bool olv_os_each_writer(uint64_t device, uint64_t inode,
-                        bool (*each)(void *self, const struct olv_os_writer *writer), void *self);
 
 #endif

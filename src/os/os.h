@@ -129,6 +129,17 @@ bool olv_os_is_in_use(const struct olv_os_in_use *in_use, uint64_t device, uint6
 bool olv_os_in_use_is_complete(const struct olv_os_in_use *in_use);
 void olv_os_in_use_free(struct olv_os_in_use *in_use);
 
+/* One open descriptor of a process. */
+struct olv_os_writer {
+    int64_t process;
+    const char *program; /* valid during the call */
+    bool appends;        /* everything it writes goes to the end */
+};
+/* Calls `each` for every descriptor that is open for writing on this file, until it returns false. False if
+ * not every process could be examined, or `each` stopped. */
+bool olv_os_each_writer(uint64_t device, uint64_t inode,
+                        bool (*each)(void *self, const struct olv_os_writer *writer), void *self);
+
 /* ---- the machine ---- */
 
 /* What this system, as far as seen until now, does in a weaker way than Linux can, in words; "" for nothing.

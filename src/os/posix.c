@@ -330,3 +330,13 @@ void olv_os_host_name(char *out, size_t size)
         snprintf(out, size, "unknown");
     out[size - 1] = '\0';
 }
+
+bool olv_os_each_writer(uint64_t device, uint64_t inode,
+                        bool (*each)(void *self, const struct olv_os_writer *writer), void *self)
+{
+    (void)device;
+    (void)inode;
+    (void)each;
+    (void)self;
+    return false;
+}

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* POSIX.1-2008 has no such attributes, and does not tell who has a file open. */
+/* POSIX.1-2008 has no such attributes. */
 #include "os/flags.h"
 
 #include <errno.h>
@@ -37,14 +37,4 @@ int olv_os_reopen(int passing)
     (void)passing;
     errno = EOPNOTSUPP;
     return -1;
-}
-
-bool olv_os_each_writer(uint64_t device, uint64_t inode,
-                        bool (*each)(void *self, const struct olv_os_writer *writer), void *self)
-{
-    (void)device;
-    (void)inode;
-    (void)each;
-    (void)self;
-    return false;
 }

@@ -267,15 +267,11 @@ static bool keep_because_protected(struct turn *turn, const struct olv_docket_en
                                    const struct olv_stat *stat, struct olv_outcome *o)
 {
     struct protection_setters setters = {0};
-    struct olv_protected file = {
-        .inode = e->identity.inode, .has_born = e->identity.has_born, .born = e->identity.born};
+    struct olv_protected file;
     struct olv_error ignored = {0}; /* then nobody knows who */
     char why[200];
-    olv_text_clear(&turn->scratch.path);
-    olv_docket_entry_path(e, &turn->scratch.path);
-    file.path = olv_text_string(&turn->scratch.path);
-    memcpy(file.uuid, e->at.uuid, sizeof file.uuid);
-    recorded_protection(turn, &file, protection_note_setter, &setters, &ignored);
+    if (protection_key(e, &turn->scratch.path, &file))
+        recorded_protection(turn, &file, protection_note_setter, &setters, &ignored);
     protection_why(stat, &setters, why, sizeof why);
     return keep_because(o, OLV_REFUSED, why);
 }

@@ -8,8 +8,6 @@
 #include <errno.h>
 #include <string.h>
 
-enum { LOOKED_S = 86400, LOOKED_MOST = 4096 };
-
 static bool note_row(struct olv_register *r, const char *path, const struct olv_stat *before,
                      const struct olv_stat *after, bool is_settled, struct olv_error *err)
 {
@@ -106,41 +104,28 @@ enum olv_truth olv_register_before_emptied(struct olv_register *r, const char *p
 /* ---- tidying ---- */
 
 /* A row about another directory, or one that somebody else has changed since, is never asked again. */
-static bool is_over(const char *path, sqlite3_stmt *s)
+static bool is_over(const struct looked_at *at)
 {
     struct olv_stat stat;
-    if (!olv_os_stat_path(path, &stat))
+    if (!olv_os_stat_path(at->path, &stat))
         return olv_os_is_absent(errno);
-    return (int64_t)stat.inode != sqlite3_column_int64(s, 1) ||
-           olv_instant_compare(stat.modified, instant_at(s, 2)) != 0;
+    return (int64_t)stat.inode != sqlite3_column_int64(at->row, 1) ||
+           olv_instant_compare(stat.modified, instant_at(at->row, 2)) != 0;
+}
+
+static bool look_at_row(struct looked_at *at, struct olv_error *err)
+{
+    static const char gone[] = "DELETE FROM emptied WHERE path = ?1 AND inode = ?2",
+                      kept[] = "UPDATE emptied SET looked = ?3 WHERE path = ?1 AND inode = ?2";
+    const struct value path = value_string(at->path), inode = value_of(sqlite3_column_int64(at->row, 1));
+    if (is_over(at))
+        return database_put(&at->reg->base, &at->out, gone, VALUES(path, inode), err);
+    return database_put(&at->reg->base, &at->put, kept, VALUES(path, inode, value_of(at->now.s)), err);
 }
 
 bool emptied_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
     static const char some[] = "SELECT path, inode, after_modified_s, after_modified_ns FROM emptied"
-                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2",
-                      gone[] = "DELETE FROM emptied WHERE path = ?1 AND inode = ?2",
-                      kept[] = "UPDATE emptied SET looked = ?3 WHERE path = ?1 AND inode = ?2";
-    sqlite3_stmt *s = NULL, *out = NULL, *stay = NULL;
-    struct olv_text path = {0};
-    bool ok = true;
-    enum olv_truth row =
-        database_find(&r->base, &s, some, VALUES(value_of(now.s - LOOKED_S), value_of(LOOKED_MOST)), err);
-    for (; ok && row == OLV_YES; row = database_next(&r->base, s, err)) {
-        const struct value inode = value_of(sqlite3_column_int64(s, 1));
-        olv_text_clear(&path);
-        olv_text_add(&path, sqlite3_column_blob(s, 0), (size_t)sqlite3_column_bytes(s, 0));
-        if (path.failed)
-            ok = olv_fail_memory(err);
-        else if (is_over(olv_text_string(&path), s))
-            ok = database_put(&r->base, &out, gone, VALUES(value_string(olv_text_string(&path)), inode), err);
-        else
-            ok = database_put(&r->base, &stay, kept,
-                              VALUES(value_string(olv_text_string(&path)), inode, value_of(now.s)), err);
-    }
-    sqlite3_finalize(s);
-    sqlite3_finalize(out);
-    sqlite3_finalize(stay);
-    olv_text_free(&path);
-    return ok && row == OLV_NO;
+                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2";
+    return look_again(r, now, some, 0, look_at_row, err);
 }

@@ -9,7 +9,7 @@
 #include <errno.h>
 #include <string.h>
 
-enum { MISSING_S = 90 * 86400, CHECKED_S = 86400, CHECKED_MOST = 4096, MOVED_MOST = 4096 };
+enum { MISSING_S = 90 * 86400, MOVED_MOST = 4096 };
 
 struct olv_had olv_had_of(const char *path, const struct olv_stat *stat, const struct olv_act *act)
 {
@@ -225,34 +225,25 @@ static bool leads_nowhere(const char *path, const struct olv_had *had)
                           : there.inode != had->inode && !has_same_contents(&there, had);
 }
 
-/* Of the rows that were not looked at for longest, and not today. */
+static bool look_at_row(struct looked_at *at, struct olv_error *err)
+{
+    static const char update[] = "UPDATE had SET checked = ?2, missing = CASE WHEN ?3 THEN"
+                                 " coalesce(missing, ?2) END WHERE path = ?1 AND act = ?4 AND inode = ?5";
+    struct olv_had had = {.path = ""};
+    read_had(at->row, &had);
+    return database_put(&at->reg->base, &at->put, update,
+                        VALUES(value_string(at->path), value_of(at->now.s),
+                               value_of(leads_nowhere(at->path, &had)),
+                               value_text((const char *)sqlite3_column_text(at->row, FACTS_ACT)),
+                               value_of(sqlite3_column_int64(at->row, FACTS_INODE))),
+                        err);
+}
+
 bool had_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
     static const char some[] = "SELECT " FACTS ", act FROM had WHERE checked < ?1 ORDER BY checked"
-                               " LIMIT ?2",
-                      update[] = "UPDATE had SET checked = ?2, missing = CASE WHEN ?3 THEN"
-                                 " coalesce(missing, ?2) END WHERE path = ?1 AND act = ?4 AND inode = ?5";
-    sqlite3_stmt *s = NULL, *put = NULL;
-    struct olv_text path = {0};
-    bool ok = true;
-    enum olv_truth row =
-        database_find(&r->base, &s, some, VALUES(value_of(now.s - CHECKED_S), value_of(CHECKED_MOST)), err);
-    for (; ok && row == OLV_YES; row = database_next(&r->base, s, err)) {
-        struct olv_had had = {.path = ""};
-        read_had(s, &had);
-        read_path(s, &path);
-        ok = !path.failed || olv_fail_memory(err);
-        ok = ok && database_put(&r->base, &put, update,
-                                VALUES(value_string(olv_text_string(&path)), value_of(now.s),
-                                       value_of(leads_nowhere(olv_text_string(&path), &had)),
-                                       value_text((const char *)sqlite3_column_text(s, FACTS_ACT)),
-                                       value_of(sqlite3_column_int64(s, FACTS_INODE))),
-                                err);
-    }
-    sqlite3_finalize(s);
-    sqlite3_finalize(put);
-    olv_text_free(&path);
-    return ok && row == OLV_NO &&
+                               " LIMIT ?2";
+    return look_again(r, now, some, FACTS_PATH, look_at_row, err) &&
            database_do(&r->base, "DELETE FROM had WHERE missing <= ?1", VALUES(value_of(now.s - MISSING_S)),
                        err);
 }

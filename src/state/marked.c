@@ -8,8 +8,6 @@
 #include <errno.h>
 #include <string.h>
 
-enum { LOOKED_S = 86400, LOOKED_MOST = 4096 };
-
 bool marked_note(struct olv_register *r, const char *path, const struct olv_stat *after,
                  struct olv_instant before, struct olv_error *err)
 {
@@ -98,44 +96,33 @@ enum olv_truth olv_register_before_marked(struct olv_register *r, struct olv_sta
 /* ---- tidying ---- */
 
 /* A file that is elsewhere, or that somebody else has changed since, counts by its own ctime from then on. */
-static bool is_over(const char *path, sqlite3_stmt *s)
+static bool is_over(const struct looked_at *at)
 {
     struct olv_stat stat;
-    if (!olv_os_stat_path(path, &stat))
+    if (!olv_os_stat_path(at->path, &stat))
         return olv_os_is_absent(errno);
-    return (int64_t)stat.inode != sqlite3_column_int64(s, 0) ||
-           stat.changed.s != sqlite3_column_int64(s, 3) ||
-           (int64_t)stat.changed.ns != sqlite3_column_int64(s, 4);
+    return (int64_t)stat.inode != sqlite3_column_int64(at->row, 0) ||
+           stat.changed.s != sqlite3_column_int64(at->row, 3) ||
+           (int64_t)stat.changed.ns != sqlite3_column_int64(at->row, 4);
+}
+
+static bool look_at_row(struct looked_at *at, struct olv_error *err)
+{
+    static const char gone[] = "DELETE FROM marked WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3",
+                      kept[] =
+                          "UPDATE marked SET looked = ?4 WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3";
+    const struct olv_instant born = {sqlite3_column_int64(at->row, 1),
+                                     (uint32_t)sqlite3_column_int64(at->row, 2)};
+    int64_t inode = sqlite3_column_int64(at->row, 0);
+    if (is_over(at))
+        return database_put(&at->reg->base, &at->out, gone, VALUES(VALUES_OF_KEY(inode, born)), err);
+    return database_put(&at->reg->base, &at->put, kept,
+                        VALUES(VALUES_OF_KEY(inode, born), value_of(at->now.s)), err);
 }
 
 bool marked_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
     static const char some[] = "SELECT inode, born_s, born_ns, after_s, after_ns, path FROM marked"
-                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2",
-                      gone[] = "DELETE FROM marked WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3",
-                      kept[] =
-                          "UPDATE marked SET looked = ?4 WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3";
-    sqlite3_stmt *s = NULL, *out = NULL, *stay = NULL;
-    struct olv_text path = {0};
-    bool ok = true;
-    enum olv_truth row =
-        database_find(&r->base, &s, some, VALUES(value_of(now.s - LOOKED_S), value_of(LOOKED_MOST)), err);
-    for (; ok && row == OLV_YES; row = database_next(&r->base, s, err)) {
-        const struct olv_instant born = {sqlite3_column_int64(s, 1), (uint32_t)sqlite3_column_int64(s, 2)};
-        int64_t inode = sqlite3_column_int64(s, 0);
-        olv_text_clear(&path);
-        olv_text_add(&path, sqlite3_column_blob(s, 5), (size_t)sqlite3_column_bytes(s, 5));
-        if (path.failed)
-            ok = olv_fail_memory(err);
-        else if (is_over(olv_text_string(&path), s))
-            ok = database_put(&r->base, &out, gone, VALUES(VALUES_OF_KEY(inode, born)), err);
-        else
-            ok =
-                database_put(&r->base, &stay, kept, VALUES(VALUES_OF_KEY(inode, born), value_of(now.s)), err);
-    }
-    sqlite3_finalize(s);
-    sqlite3_finalize(out);
-    sqlite3_finalize(stay);
-    olv_text_free(&path);
-    return ok && row == OLV_NO;
+                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2";
+    return look_again(r, now, some, 5, look_at_row, err);
 }

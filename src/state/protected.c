@@ -9,7 +9,7 @@
 #include <errno.h>
 #include <string.h>
 
-enum { MISSING_S = 90 * 86400, LOOKED_S = 86400, LOOKED_MOST = 4096 };
+enum { MISSING_S = 90 * 86400 };
 
 static const char *copy(struct olv_register *r, const char *text)
 {
@@ -155,47 +155,29 @@ enum olv_truth olv_register_protection(struct olv_register *r, const struct olv_
 
 /* ---- tidying ---- */
 
+static bool look_at_row(struct looked_at *at, struct olv_error *err)
+{
+    static const char update[] = "UPDATE protected SET looked = ?7, missing = CASE WHEN ?8 THEN"
+                                 " coalesce(missing, ?7) END WHERE inode = ?1 AND born_s = ?2"
+                                 " AND born_ns = ?3 AND system = ?4 AND rule = ?5 AND level = ?6";
+    sqlite3_stmt *s = at->row;
+    int64_t inode = sqlite3_column_int64(s, 0);
+    struct olv_stat stat;
+    bool is_gone = olv_os_stat_path(at->path, &stat) ? (int64_t)stat.inode != inode : olv_os_is_absent(errno);
+    return database_put(&at->reg->base, &at->put, update,
+                        VALUES(value_of(inode), value_of(sqlite3_column_int64(s, 1)),
+                               value_of(sqlite3_column_int64(s, 2)),
+                               value_bytes(sqlite3_column_blob(s, 3), (size_t)sqlite3_column_bytes(s, 3)),
+                               value_text(text_at(s, 4)), value_of(sqlite3_column_int64(s, 5)),
+                               value_of(at->now.s), value_of(is_gone)),
+                        err);
+}
+
 bool protected_tidy(struct olv_register *r, struct olv_instant now, struct olv_error *err)
 {
     static const char some[] = "SELECT inode, born_s, born_ns, system, rule, level, path FROM protected"
-                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2",
-                      update[] = "UPDATE protected SET looked = ?7, missing = CASE WHEN ?8 THEN"
-                                 " coalesce(missing, ?7) END WHERE inode = ?1 AND born_s = ?2"
-                                 " AND born_ns = ?3 AND system = ?4 AND rule = ?5 AND level = ?6";
-    sqlite3_stmt *s = NULL, *put = NULL;
-    struct olv_text path = {0}, rule = {0}, system = {0};
-    struct olv_stat stat;
-    bool ok = true;
-    enum olv_truth row =
-        database_find(&r->base, &s, some, VALUES(value_of(now.s - LOOKED_S), value_of(LOOKED_MOST)), err);
-    for (; ok && row == OLV_YES; row = database_next(&r->base, s, err)) {
-        bool is_gone;
-        olv_text_clear(&path);
-        olv_text_add(&path, sqlite3_column_blob(s, 6), (size_t)sqlite3_column_bytes(s, 6));
-        olv_text_clear(&rule);
-        olv_text_puts(&rule, text_at(s, 4));
-        olv_text_clear(&system);
-        olv_text_add(&system, sqlite3_column_blob(s, 3), (size_t)sqlite3_column_bytes(s, 3));
-        is_gone = olv_os_stat_path(olv_text_string(&path), &stat)
-                      ? (int64_t)stat.inode != sqlite3_column_int64(s, 0)
-                      : olv_os_is_absent(errno);
-        ok = !path.failed && !rule.failed && !system.failed;
-        ok = ok ? database_put(
-                      &r->base, &put, update,
-                      VALUES(value_of(sqlite3_column_int64(s, 0)), value_of(sqlite3_column_int64(s, 1)),
-                             value_of(sqlite3_column_int64(s, 2)),
-                             value_bytes(olv_text_string(&system), system.len),
-                             value_text(olv_text_string(&rule)), value_of(sqlite3_column_int64(s, 5)),
-                             value_of(now.s), value_of(is_gone)),
-                      err)
-                : olv_fail_memory(err);
-    }
-    sqlite3_finalize(s);
-    sqlite3_finalize(put);
-    olv_text_free(&path);
-    olv_text_free(&rule);
-    olv_text_free(&system);
-    return ok && row == OLV_NO &&
+                               " WHERE looked < ?1 ORDER BY looked LIMIT ?2";
+    return look_again(r, now, some, 6, look_at_row, err) &&
            database_do(&r->base, "DELETE FROM protected WHERE missing <= ?1 AND level = 1",
                        VALUES(value_of(now.s - MISSING_S)), err);
 }

@@ -64,6 +64,19 @@ struct olv_register {
         *find_protected, *find_marked;
 };
 
+/* A row that is looked at again. */
+struct looked_at {
+    struct olv_register *reg;
+    struct olv_instant now;
+    sqlite3_stmt *row;       /* its columns are valid during the call */
+    const char *path;        /* of it */
+    sqlite3_stmt *put, *out; /* for the callee: finalized in the end */
+};
+/* Calls `each` for rows that were not looked at for a day. `sql` selects them, earlier than ?1, at most ?2;
+ * one column is the path. */
+bool look_again(struct olv_register *reg, struct olv_instant now, const char *sql, int path_column,
+                bool (*each)(struct looked_at *row, struct olv_error *err), struct olv_error *err);
+
 /* Within a transaction. */
 bool given_put_all(struct olv_register *reg, const char *run, struct olv_instant now, struct olv_error *err);
 bool had_put_all(struct olv_register *reg, struct olv_instant now, struct olv_error *err);

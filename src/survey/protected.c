@@ -3,8 +3,7 @@
  * and of many each directory's sums, so memory does not grow with the tree. */
 #include "file/identity.h"
 #include "olvido/path.h"
-#include "olvido/protection.h"
-#include "os/files.h"
+#include "olvido/protected_tree.h"
 #include "os/os.h"
 #include "scan/scan.h"
 
@@ -57,18 +56,12 @@ static void note_level(void *self, const struct olv_protected *row)
 }
 
 /* A mode says nothing of who took the permissions away: it counts if Olvido did. */
-static unsigned known_levels(struct looking *l, int dir, const char *path, const struct olv_stat *stat,
-                             uint8_t uuid[16])
+static unsigned known_levels(struct looking *l, const struct olv_protected *file)
 {
-    struct olv_protected file = {
-        .path = path, .inode = stat->inode, .has_born = stat->has_born, .born = stat->born};
     struct olv_error err = {0};
     unsigned levels = 0;
-    if (!olv_os_uuid(dir, uuid))
-        memset(uuid, 0, 16);
-    memcpy(file.uuid, uuid, sizeof file.uuid);
     pthread_mutex_lock(&l->mutex);
-    if (olv_register_protection(l->reg, &file, note_level, &levels, &err) == OLV_UNKNOWN)
+    if (olv_register_protection(l->reg, file, note_level, &levels, &err) == OLV_UNKNOWN)
         scan_relay_fail(&l->relay, &err);
     pthread_mutex_unlock(&l->mutex);
     return levels;
@@ -89,15 +82,14 @@ static unsigned look_at(struct looking *l, struct look_worker *w, int dir, const
 {
     struct olv_protected_line line = {.levels = olv_protection_of(stat), .stat = *stat};
     const char *path = olv_text_string(&w->path);
-    if (line.levels & OLV_READONLY &&
-        (!l->reg || !(known_levels(l, dir, path, stat, line.uuid) & OLV_READONLY)))
+    struct olv_protected file = olv_protected_of(path, stat, dir);
+    if (line.levels & OLV_READONLY && (!l->reg || !(known_levels(l, &file) & OLV_READONLY)))
         line.levels &= ~(unsigned)OLV_READONLY;
     if (!line.levels)
         return 0;
     count(&l->frozen, &l->append_only, &l->readonly, line.levels);
     if (l->lists_all || atomic_fetch_add(&l->listed, 1) < OLV_PROTECTED_SHOWN) {
-        if (!olv_os_uuid(dir, line.uuid))
-            memset(line.uuid, 0, sizeof line.uuid);
+        memcpy(line.uuid, file.uuid, sizeof line.uuid);
         add(l, w, path, &line, false);
     }
     return line.levels;
