@@ -10,6 +10,7 @@ nobody may read what he could not read before; there is no set-id file that root
 itself and in order; and the ledger verifies. The last line is "N exchanged, M wrong".
 """
 import argparse
+import fcntl
 import gzip
 import hashlib
 import mmap
@@ -35,6 +36,27 @@ rules:
 """
 
 
+def flags(path, wanted=None):
+    """Append-only (0x20) and immutable (0x10); or these are set (FS_IOC_GETFLAGS, FS_IOC_SETFLAGS)."""
+    fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW)
+    try:
+        now = struct.unpack("l", fcntl.ioctl(fd, 0x80086601, struct.pack("l", 0)))[0]
+        if wanted is not None:
+            fcntl.ioctl(fd, 0x40086602, struct.pack("l", now & ~0x30 | wanted))
+        return now & 0x30
+    finally:
+        os.close(fd)
+
+
+def lift_all(top):
+    """What is frozen could not be cleared away."""
+    for base, _, files in os.walk(top):
+        for path in [base, *(os.path.join(base, name) for name in files)]:
+            st = os.lstat(path)
+            if (stat.S_ISDIR(st.st_mode) or stat.S_ISREG(st.st_mode)) and flags(path):
+                flags(path, 0)
+
+
 # ---- the places ----
 
 
@@ -44,7 +66,7 @@ class Place:
     def __init__(self, owner):
         self.owner, self.program = owner, OLVIDO
         self.top = tempfile.mkdtemp(prefix="olvido-hostile-")
-        os.chmod(self.top, 0o755)
+        subprocess.run(["mount", "-t", "tmpfs", "-o", "mode=755", "none", self.top], check=True)  # it has file attributes
         self.state, self.depot, self.victim = (os.path.join(self.top, x) for x in ("state", "depot", "victim"))
         self.arena, self.policy, self.counts = (os.path.join(self.top, x) for x in ("arena", "policy.yaml", "counts"))
         self.environment = dict(os.environ, XDG_DATA_HOME=os.path.join(self.top, "data"), HOME=self.top, TZ="UTC")
@@ -73,6 +95,7 @@ class Place:
 
     def fill(self):
         """The swapper stands still meanwhile, or the harness would be fooled itself."""
+        lift_all(self.arena)
         for name in os.listdir(self.arena):
             path = os.path.join(self.arena, name)
             if os.path.isdir(path) and not os.path.islink(path):
@@ -131,6 +154,8 @@ class Place:
                 if stat.S_ISREG(st.st_mode):
                     with open(path, "rb") as file:
                         facts.append(hashlib.sha256(file.read()).hexdigest())
+                if stat.S_ISREG(st.st_mode) or stat.S_ISDIR(st.st_mode):
+                    facts.append(flags(path))
                 if not stat.S_ISCHR(st.st_mode):
                     facts.append(sorted((x, os.getxattr(path, x, follow_symlinks=False)) for x in os.listxattr(path)))
                 seen[os.path.relpath(path, self.victim)] = facts
@@ -152,6 +177,7 @@ class Place:
         self.map.close()
         if self.owner == "medium":
             subprocess.run(["umount", "-l", self.arena], check=True)
+        subprocess.run(["umount", "-l", self.top], check=True)
         shutil.rmtree(self.top, ignore_errors=True)
 
 
@@ -252,6 +278,16 @@ SCENARIOS = {
     "sweep-by-hand": ("tell", FILES, [], ["sweep", "{arena}", "-y"]),
     "sweep": ("sweep", "kind = directory", [], ["enforce", "--yes"]),
     "remake": ("tell", FILES, ["sweep", "{arena}/back", "-y"], ["recover", "--run", "{run}"]),
+    "protect": ("protect, as: frozen", FILES, [], ["enforce", "--yes"]),
+    "protect-directory": ("protect, as: append-only", DIRECTORIES, [], ["enforce", "--yes"]),
+    "protect-by-hand": ("tell", FILES, [], ["protect", "{arena}/t/r.csv", "{arena}/t/s.csv", "{arena}/t/d", "--as", "readonly", "-y"]),
+    "protect-tree": ("tell", FILES, [], ["protect", "{arena}/t", "--tree", "--as", "frozen", "-y"]),
+    "protect-above": ("tell", FILES, [], ["protect", "{arena}/t/d/u.csv", "--with-parents", "--as", "frozen", "-y"]),
+    "protect-show": ("tell", FILES, ["protect", "{arena}/t", "--tree", "--as", "readonly", "-y"], ["protect", "--show", "{arena}"]),
+    "unprotect": ("tell", FILES, ["protect", "{arena}/t", "--tree", "--as", "readonly", "-y"], ["unprotect", "{arena}/t", "--tree", "-y"]),
+    "unprotect-anyway": ("tell", FILES, ["protect", "{arena}/t/r.csv", "{arena}/t/d/u.csv", "--as", "append-only", "-y"],
+                         ["unprotect", "{arena}/t", "--tree", "--anyway", "-y"]),
+    "unprotect-run": ("tell", FILES, ["protect", "{arena}/t", "--tree", "--as", "readonly", "-y"], ["recover", "--run", "{run}"]),
     "demo": ("tell", FILES, [], ["demo", "{arena}/back/tides"]),
     "stamp": ("stamp, as: read", FILES, [], ["enforce", "--yes"]),
     "stamp-directory": ("stamp, as: read", DIRECTORIES, [], ["enforce", "--yes"]),

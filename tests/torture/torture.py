@@ -71,10 +71,11 @@ def rule(steps, name="readings", under="%(site)s/tides", where=""):
 
 
 class Scenario:
-    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, loose="", more=0, only=None, never=None, acts=False, once=False):
+    def __init__(self, name, command, policy=None, prepare=(), may_go=False, after=None, loose="", more=0, only=None, never=None, acts=False, once=False, last=""):
         self.name, self.command, self.policy, self.prepare = name, command, policy, list(prepare)
         self.only, self.never = only, never  # the one kind that it is for, or is not for
         self.program = "ACTING" if acts else "OLVIDO"  # the one with the acts of tests/acts/
+        self.last = last          # prepared each time anew, because it goes by inodes
         self.once = once          # in the end nothing is due any more
         self.may_go = may_go      # whether contents may be gone in the end
         self.after = after        # a command that must not change a thing afterwards
@@ -178,6 +179,9 @@ SCENARIOS = [
     Scenario("protect", "protect tides --tree --as frozen -y".split(), NOTHING),
     Scenario("protect-many", ENFORCE, policy(rule(["after: 30 days, do: protect, as: append-only"])), more=15, once=True),
     Scenario("protect-readonly", "protect tides --tree --as readonly -y".split(), NOTHING),
+    Scenario("unprotect", "unprotect tides --tree -y".split(), NOTHING, last="protect tides --tree --as frozen -y", loose="there is nothing to unprotect"),
+    Scenario("unprotect-readonly", "unprotect tides --tree -y".split(), NOTHING, last="protect tides --tree --as readonly -y", loose="there is nothing to unprotect"),
+    Scenario("unprotect-run", "recover --run RUN".split(), NOTHING, last="protect tides --tree --as append-only -y", loose="always"),
     Scenario("remake", "recover --run RUN".split(), NOTHING, EMPTIES + ["sweep tides -y"]),
     Scenario("age-in-trash", ENFORCE + ["--count", "DUE"], policy(rule(["after: 30 days, do: discard", "after: 300 days, do: delete"])),
              ["!find tides -type f -exec touch -d '100 days ago' {} +", "enforce --yes", "!touch -d '400 days ago' .Trash-0/files/*"], may_go=True),
@@ -324,17 +328,29 @@ class World:
                         self.flags(path, 0)
 
     def lay_out(self):
-        if self.scenario.name.startswith("protect"):
+        if "protect" in self.scenario.name:
             self.lift_all()
         if self.has_images:
             self.unmount()
             self.copy_images(self.kept, self.path("images"))
-            return self.mount()
+            self.mount()
+            return self.do_last()
         for p in PLACES:
             for name in os.listdir(self.at[p]):
                 path = os.path.join(self.at[p], name)
                 shutil.rmtree(path) if os.path.isdir(path) and not os.path.islink(path) else os.unlink(path)
         subprocess.run(["cp", "-a"] + [os.path.join(self.kept, p) for p in PLACES] + [self.root], check=True)
+        self.do_last()
+
+    def do_last(self):
+        if not self.scenario.last:
+            return
+        if self.run(self.scenario.last.split()) != 0:
+            raise Wrong("cannot prepare: %s: %s" % (self.scenario.last, self.said))
+        self.prepared_lines = len(list(self.lines()))
+        self.run_id = [line["run"] for line in self.lines()][-1]
+        if self.has_images:  # it is as old as what was prepared before
+            subprocess.run(["sync"], check=True)
 
     # ---- looking, without Olvido ----
 
@@ -478,7 +494,7 @@ class World:
     def check_protection(self):
         """What shows a level is known; of what nobody can tell who did it, lifting leaves it."""
         db, known = self.at["state"] + "/olvido/state.db", {}
-        if not self.scenario.name.startswith("protect") or not os.path.exists(db):
+        if "protect" not in self.scenario.name or not os.path.exists(db):
             return
         copy = tempfile.mkdtemp()
         for end in ("", "-wal"):
