@@ -19,8 +19,8 @@ const char *olv_protection_words(unsigned levels);
 /* The levels that a file shows, whoever set them. */
 unsigned olv_protection_of(const struct olv_stat *stat);
 
-/* One level that one rule, or a person, gave one file or directory: known by its file system, inode and birth
- * time, or, without those, by its path. */
+/* One level that one rule, or a person, gave one file or directory: known by its inode and birth time, and
+ * the UUID of its file system where that is known; without a birth time by its path. */
 struct olv_protected {
     const char *path; /* absolute, as it was then */
     uint8_t uuid[16]; /* of its file system; zeros: unknown */

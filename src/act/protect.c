@@ -201,13 +201,14 @@ static bool note_row(struct turn *turn, const struct olv_stat *stat, struct olv_
     return standing.is_known || record_protection(turn, row, err);
 }
 
-/* Of one that has changed, or cannot be reached, nothing is noted: in its turn it is left. */
+/* Of one that has changed, or cannot be looked at, nothing is noted; then nothing is set in its turn. */
 static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct olv_error *err)
 {
     struct olv_docket_entry now = *e;
     struct olv_protected row;
     struct olv_error ignored = {0};
     struct olv_stat stat;
+    enum olv_truth has_list = OLV_NO;
     if (!olv_reach_directory(&turn->directory, e, &ignored))
         return true;
     own_change_follow(turn, turn->directory.fd, &now);
@@ -218,11 +219,27 @@ static bool announce(struct turn *turn, const struct olv_docket_entry *e, struct
         return olv_fail_memory(err);
     row.since = turn->run.now;
     row.mode = stat.mode;
-    row.has_list = row.level == OLV_READONLY && protection_has_list(turn->directory.fd, e->name);
+    if (row.level == OLV_READONLY)
+        has_list = protection_has_list(turn->directory.fd, e->name);
+    if (has_list == OLV_UNKNOWN)
+        return true;
+    row.has_list = has_list == OLV_YES;
     return note_row(turn, &stat, &row, err);
 }
 
 /* ---- in its turn ---- */
+
+/* No level is set without its row. */
+static bool is_noted(struct turn *turn, const struct olv_docket_entry *e, struct olv_outcome *o)
+{
+    struct olv_protected row;
+    struct standing standing = {.new = &row};
+    if (!row_of(turn, e, &row))
+        return olv_fail_memory(&o->error);
+    return recorded_protection(turn, &row, note_standing, &standing, &o->error) != OLV_UNKNOWN &&
+           (standing.is_known ||
+            olv_fail(&o->error, OLV_SYSTEM, "it could not be noted beforehand, so it stays as it was"));
+}
 
 static void remark_links(const struct olv_docket_entry *e, struct olv_outcome *o)
 {
@@ -248,18 +265,17 @@ static void apply(struct turn *turn, const struct olv_docket_entry *e, struct ol
     if (fd < 0)
         return;
     o->is_noted = e->rule == OLV_BY_HAND;
-    if (is_unused(turn, e, fd, o)) {
-        if (protection_set(fd, (enum olv_protection)how->level, &o->error)) {
-            o->result = OLV_DONE;
-            remark_links(e, o);
-            protect_mark(turn, fd, o);
-            if (is_another(e, &o->mark))
-                outcome_remark(o, "the overlay made a copy of it for that");
-        } else {
-            outcome_failed(o);
-            if (o->error.code == OLV_REFUSED)
-                o->result = OLV_LEFT;
-        }
+    if (is_unused(turn, e, fd, o) && is_noted(turn, e, o) &&
+        protection_set(fd, (enum olv_protection)how->level, &o->error)) {
+        o->result = OLV_DONE;
+        remark_links(e, o);
+        protect_mark(turn, fd, o);
+        if (is_another(e, &o->mark))
+            outcome_remark(o, "the overlay made a copy of it for that");
+    } else if (o->result == OLV_PENDING) {
+        outcome_failed(o);
+        if (o->error.code == OLV_REFUSED)
+            o->result = OLV_LEFT;
     }
     olv_os_close(fd);
 }

@@ -73,16 +73,13 @@ const char *protection_lacks(int fd)
     }
 }
 
-static bool set_flags(int fd, unsigned flags, struct olv_error *err)
+/* False. */
+static bool why_not(int fd, struct olv_error *err)
 {
     const char *lacks;
-    if (olv_os_set_flags(fd, flags))
-        return true;
     olv_fail_system(err, "", "the system refuses to change its attributes");
     lacks = protection_lacks(fd);
-    if (lacks)
-        olv_fail(err, OLV_SYSTEM, "%s", lacks);
-    return false;
+    return lacks ? olv_fail(err, OLV_SYSTEM, "%s", lacks) : false;
 }
 
 static unsigned flags_of(unsigned levels)
@@ -91,11 +88,15 @@ static unsigned flags_of(unsigned levels)
            (levels & OLV_FROZEN ? OLV_OS_IMMUTABLE : 0u);
 }
 
-/* A file system that does not tell its flags has none. */
-static unsigned flags_now(int fd)
+/* Adds `set`, and takes `lifted` away. What cannot be read is not known to be so. */
+static bool change_flags(int fd, unsigned set, unsigned lifted, struct olv_error *err)
 {
-    unsigned flags = 0;
-    return olv_os_flags(fd, &flags) ? flags : 0;
+    unsigned now;
+    if (!olv_os_flags(fd, &now))
+        return why_not(fd, err);
+    if (((now | set) & ~lifted) == now)
+        return true;
+    return olv_os_set_flags(fd, (now | set) & ~lifted) || why_not(fd, err);
 }
 
 /* ---- the mode ---- */
@@ -115,17 +116,20 @@ bool protection_set(int fd, enum olv_protection level, struct olv_error *err)
 {
     struct olv_stat stat;
     if (level != OLV_READONLY)
-        return set_flags(fd, flags_now(fd) | flags_of(level), err);
+        return change_flags(fd, flags_of(level), 0, err);
     return olv_os_stat(fd, "", &stat) ? set_mode(fd, &stat, stat.mode & ~(uint32_t)WRITES, err)
                                       : olv_fail_system(err, "", "cannot look at it");
 }
 
-static bool is_list(ssize_t got)
+/* What a call says that asked for it. */
+static enum olv_truth is_list(ssize_t got)
 {
-    return got >= 0 || errno == ERANGE;
+    if (got >= 0 || errno == ERANGE)
+        return OLV_YES;
+    return errno == ENODATA || errno == EOPNOTSUPP ? OLV_NO : OLV_UNKNOWN;
 }
 
-bool protection_has_list(int dir, const char *name)
+enum olv_truth protection_has_list(int dir, const char *name)
 {
     char first;
     return is_list(olv_os_get_attribute_of(dir, name, LIST, &first, sizeof first));
@@ -184,8 +188,7 @@ void protection_why(const struct olv_stat *stat, const struct protection_setters
 
 bool protection_lift_flags(int fd, unsigned levels, struct olv_error *err)
 {
-    unsigned now = flags_now(fd), wanted = now & ~flags_of(levels);
-    return now == wanted || set_flags(fd, wanted, err);
+    return !flags_of(levels) || change_flags(fd, 0, flags_of(levels), err);
 }
 
 bool protection_give_back(int fd, uint32_t mode, bool has_list, bool *is_changed, struct olv_error *err)
@@ -193,6 +196,9 @@ bool protection_give_back(int fd, uint32_t mode, bool has_list, bool *is_changed
     struct olv_stat stat;
     uint32_t given = mode & WRITES;
     char first;
+    enum olv_truth has_one = is_list(olv_os_get_attribute(fd, LIST, &first, sizeof first));
+    if (has_one == OLV_UNKNOWN)
+        return olv_fail_system(err, "", "cannot find out whether it has an access control list");
     if (!olv_os_stat(fd, "", &stat))
         return olv_fail_system(err, "", "cannot look at it");
     *is_changed = stat.mode != (mode & ~(uint32_t)WRITES);

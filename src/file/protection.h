@@ -17,7 +17,7 @@ const char *protection_lacks(int fd);
 /* Sets a level in one step; what else it has stays. False with `err`, which says what is missing here. */
 bool protection_set(int fd, enum olv_protection level, struct olv_error *err);
 /* Whether a file has an access control list, by its name in a directory. */
-bool protection_has_list(int dir, const char *name);
+enum olv_truth protection_has_list(int dir, const char *name);
 
 /* What the register knows an entry's file by; `path` gets its path. False without memory. */
 bool protection_key(const struct olv_docket_entry *entry, struct olv_text *path, struct olv_protected *out);

@@ -51,10 +51,10 @@ static bool is_known(const uint8_t uuid[16])
     return memcmp(uuid, none, sizeof none) != 0;
 }
 
-/* What its inode and birth time belong to; where that is not known, its path. */
+/* What its inode and birth time belong to; without a birth time its path must do. */
 static struct value system_of(const struct olv_protected *p)
 {
-    return p->has_born && is_known(p->uuid) ? value_bytes(p->uuid, sizeof p->uuid) : value_string(p->path);
+    return p->has_born ? value_bytes(p->uuid, sizeof p->uuid) : value_string(p->path);
 }
 
 #define VALUES_OF_KEY(p)                                                                                     \
@@ -66,14 +66,17 @@ bool protected_put_all(struct olv_register *r, struct olv_instant now, struct ol
 {
     static const char insert[] = "INSERT OR REPLACE INTO protected VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,NULL)",
                       forget[] = "DELETE FROM protected WHERE inode = ?1 AND born_s = ?2 AND born_ns = ?3"
-                                 " AND system = ?4 AND rule = ?5 AND level = ?6"
+                                 " AND (system = ?4 OR ?8) AND rule = ?5 AND level = ?6"
                                  " AND (?7 = '' OR run = ?7)";
     sqlite3_stmt *put = NULL, *out = NULL;
     bool ok = true;
     for (size_t i = 0; ok && i < r->protected_count; i++) {
         const struct olv_protected *p = &r->protected[i].row;
         if (r->protected[i].is_forgotten)
-            ok = database_put(&r->base, &out, forget, VALUES(VALUES_OF_KEY(p), value_text(p->run)), err);
+            ok = database_put(
+                &r->base, &out, forget,
+                VALUES(VALUES_OF_KEY(p), value_text(p->run), value_of(p->has_born && !is_known(p->uuid))),
+                err);
         else
             ok = database_put(&r->base, &put, insert,
                               VALUES(VALUES_OF_KEY(p), value_string(p->path), value_text(p->run),
@@ -98,11 +101,15 @@ static enum olv_truth protected_any(struct olv_register *r, struct olv_error *er
     return r->has_protected;
 }
 
+/* UUIDs count where both are known: inode and birth time say enough without. */
 static bool is_system(sqlite3_stmt *s, const struct olv_protected *file)
 {
     const struct value wanted = system_of(file);
-    return sqlite3_column_bytes(s, 0) == (int)wanted.n &&
-           memcmp(sqlite3_column_blob(s, 0), wanted.at, (size_t)wanted.n) == 0;
+    const uint8_t *is = sqlite3_column_blob(s, 0);
+    if (sqlite3_column_bytes(s, 0) != (int)wanted.n)
+        return false;
+    return memcmp(is, wanted.at, (size_t)wanted.n) == 0 ||
+           (file->has_born && (!is_known(is) || !is_known(file->uuid)));
 }
 
 static const char *text_at(sqlite3_stmt *s, int column)
