@@ -55,7 +55,7 @@ struct setters {
     struct protection_view *view;
     struct olv_text words;
     json_t *json; /* or NULL */
-    unsigned known;
+    unsigned shown, known;
 };
 
 static void add_setter(void *self, const struct olv_protected *row)
@@ -76,7 +76,9 @@ static void add_setter(void *self, const struct olv_protected *row)
         json_array_append_new(s->json, json);
         return;
     }
-    olv_text_printf(&s->words, "%s%s ", s->words.len ? "; " : "", level);
+    olv_text_puts(&s->words, s->words.len ? "; " : "");
+    if (s->shown != row->level)
+        olv_text_printf(&s->words, "%s ", level);
     if (*row->rule)
         olv_text_printf(&s->words, "by rule %s", row->rule);
     else
@@ -111,7 +113,7 @@ static void print_thing_json(struct setters *s, const struct olv_protected_line 
 
 static void print_thing(struct protection_view *v, const struct olv_protected_line *line)
 {
-    struct setters s = {.view = v, .json = v->table ? NULL : json_array()};
+    struct setters s = {.view = v, .json = v->table ? NULL : json_array(), .shown = line->levels};
     struct olv_text path = {0};
     unsigned unknown;
     ask_register(&s, line);
@@ -121,8 +123,9 @@ static void print_thing(struct protection_view *v, const struct olv_protected_li
     }
     unknown = line->levels & ~s.known;
     if (unknown)
-        olv_text_printf(&s.words, "%s%s not by Olvido", s.words.len ? "; " : "",
-                        olv_protection_words(unknown));
+        olv_text_printf(&s.words, "%s%s%snot by Olvido", s.words.len ? "; " : "",
+                        unknown == line->levels ? "" : olv_protection_words(unknown),
+                        unknown == line->levels ? "" : " ");
     term_name(&path, line->path);
     olv_text_puts(&path, line->stat.kind == OLV_KIND_DIRECTORY && line->path[1] ? "/" : "");
     table_cell(v->table, unknown ? STYLE_WARN : STYLE_GOOD, olv_protection_words(line->levels));

@@ -6,7 +6,7 @@ rule() { # STEPS [MORE]
 E="$O --policy $top/p.yaml"; mkdir office; for n in a b c; do echo $n >office/$n; done; touch -d '40 days ago' office/*
 rule '      - { after: 1 day, do: protect, as: frozen }\n'
 status 0 $E check; status 0 $E enforce --yes; says '3 protected'; status 0 $E enforce --yes; says 'nothing was due'
-status 0 $O protect --show office; says 'frozen by rule permits'
+status 0 $O protect --show office; says ' by rule permits, '
 
 # The rule's and a person's: each lifts what it set.
 status 0 $O protect office/a --as frozen; run=$($O --json audit show --act protect --rule permits | sed -n 's/.*"run":"\([^"]*\)".*/\1/p' | head -n 1)
