@@ -2,7 +2,7 @@
 #include "judge/judging.h"
 
 #include "olvido/guard.h"
-#include "olvido/protection.h"
+#include "olvido/protected.h"
 
 #include <stdlib.h>
 #include <string.h>

@@ -8,7 +8,7 @@
 #include "base/given.h"
 #include "olvido/hold.h"
 #include "olvido/policy.h"
-#include "olvido/protection.h"
+#include "olvido/protected.h"
 #include "os/database.h"
 
 /* NULL with OLV_STATE; ENOENT if there is none and `use` does not create it. Closing (olv_register_close)

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /* The attributes that a stat tells are enough for most entries. A few protected things are listed one by one,
  * and of many each directory's sums, so memory does not grow with the tree. */
+#include "olvido/protected_tree.h"
 #include "file/identity.h"
 #include "olvido/path.h"
-#include "olvido/protected_tree.h"
 #include "os/os.h"
 #include "scan/scan.h"
 
